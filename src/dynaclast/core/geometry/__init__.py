@@ -1,0 +1,1 @@
+"""Meshes, primitives, mass properties and what can be wrong with a mesh."""

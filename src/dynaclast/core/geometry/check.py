@@ -1,0 +1,160 @@
+"""What is wrong with a mesh, in words and with a place.
+
+A body must be a solid: closed, facing outwards, not crossing itself, with a volume. ``diagnose`` lists what it
+finds; ``solid`` returns a usable mesh or raises GeometryError with the sentence to show.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numba
+import numpy as np
+
+from ..errors import GeometryError
+from .mass import signed_volume
+from .mesh import Array, Index, TriMesh, weld
+
+
+@dataclass(frozen=True)
+class Defect:
+    """One kind of defect: ``kind``, how many, and the middle of the first place (3,) [m]."""
+
+    kind: str
+    count: int
+    place: tuple[float, float, float]
+    sentence: str
+
+
+def _near(place: Array) -> str:
+    return "({:.3g}, {:.3g}, {:.3g}) m".format(*place)
+
+
+def _edges(faces: Index) -> tuple[Index, Index]:
+    """All directed edges (3F, 2) and the face each belongs to (3F,)."""
+    edges = np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]])
+    return edges, np.tile(np.arange(len(faces), dtype=np.int32), 3)
+
+
+def diagnose(mesh: TriMesh, *, crossings: bool = True) -> list[Defect]:
+    """Defects of a welded mesh, gravest first."""
+    out: list[Defect] = []
+    if len(mesh.faces) == 0:
+        return [Defect("empty", 1, (0.0, 0.0, 0.0), "the mesh has no triangles")]
+    if not np.isfinite(mesh.vertices).all():
+        return [Defect("not finite", 1, (0.0, 0.0, 0.0), "some vertices are not finite numbers")]
+    edges, _ = _edges(mesh.faces)
+    key = np.sort(edges, axis=1)
+    unique, inverse, count = np.unique(key, axis=0, return_inverse=True, return_counts=True)
+    inverse = inverse.reshape(-1)
+    middle = mesh.vertices[unique].mean(axis=1)
+    open_edges = np.flatnonzero(count == 1)
+    if len(open_edges):
+        place = middle[open_edges[0]]
+        out.append(Defect("open", len(open_edges), tuple(place), f"it is open: {len(open_edges)} edges have a face on one side only, the first near {_near(place)}; close the holes and bring it in again"))
+    shared = np.flatnonzero(count > 2)
+    odd = shared[count[shared] % 2 == 1]
+    if len(odd):
+        place = middle[odd[0]]
+        out.append(Defect("branching", len(odd), tuple(place), f"{len(odd)} edges are shared by three or more faces, the first near {_near(place)}"))
+    direction = np.where(edges[:, 0] < edges[:, 1], 1, -1)
+    turn = np.zeros(len(unique), dtype=np.int64)
+    np.add.at(turn, inverse, direction)
+    mixed = np.flatnonzero((count == 2) & (turn != 0))
+    if len(mixed):
+        place = middle[mixed[0]]
+        out.append(Defect("flipped", len(mixed), tuple(place), f"neighbouring faces look to opposite sides along {len(mixed)} edges, the first near {_near(place)}; make the directions agree and bring it in again"))
+    if not out:
+        size = mesh.size()
+        if abs(signed_volume(mesh)) < 1e-9 * size**3:
+            out.append(Defect("flat", 1, tuple(mesh.vertices.mean(axis=0)), "it encloses no volume, so it has no mass"))
+        elif crossings:
+            pair = first_crossing(mesh)
+            if pair is not None:
+                place = mesh.vertices[mesh.faces[pair[0]]].mean(axis=0)
+                out.append(Defect("self-crossing", 1, tuple(place), f"its surface crosses itself near {_near(place)} (triangles {pair[0]} and {pair[1]}); make it one clean shell and bring it in again"))
+    return out
+
+
+def solid(mesh: TriMesh, name: str) -> tuple[TriMesh, list[str]]:
+    """A welded, outward-facing mesh, and what was done to get there.
+
+    Raises GeometryError naming the body, the defect and its place.
+    """
+    notes: list[str] = []
+    if not np.isfinite(mesh.vertices).all():
+        raise GeometryError(f"{name} cannot be used: some vertices are not finite numbers", where=name)
+    welded = weld(mesh)
+    if len(welded.vertices) < len(mesh.vertices):
+        notes.append(f"{len(mesh.vertices) - len(welded.vertices)} doubled vertices were welded")
+    defects = diagnose(welded)
+    if defects:
+        raise GeometryError(f"{name} cannot be used: " + "; ".join(d.sentence for d in defects), where=name, code="geometry." + defects[0].kind)
+    if signed_volume(welded) < 0:
+        welded = welded.flipped()
+        notes.append("it was inside out: all faces were turned round")
+    return welded, notes
+
+
+# ------------------------------------------------------------------------------- crossings
+
+
+@numba.njit(cache=True, error_model="numpy")
+def _segment_hits(p: Array, q: Array, a: Array, b: Array, c: Array) -> bool:
+    """Does the segment pq pass through the inside of triangle abc (both strictly)?
+
+    Source: Moller and Trumbore 1997 (doi 10.1080/10867651.1997.10487468).
+    """
+    d = q - p
+    e1 = b - a
+    e2 = c - a
+    h = np.cross(d, e2)
+    det = np.dot(e1, h)
+    scale = np.sqrt(np.dot(d, d) * np.dot(e1, e1) * np.dot(e2, e2))
+    if abs(det) < 1e-9 * scale or scale == 0.0:
+        return False
+    s = p - a
+    u = np.dot(s, h) / det
+    g = np.cross(s, e1)
+    v = np.dot(d, g) / det
+    t = np.dot(e2, g) / det
+    eps = 1e-7
+    return u > eps and v > eps and u + v < 1.0 - eps and t > eps and t < 1.0 - eps
+
+
+@numba.njit(cache=True, error_model="numpy")
+def _find_crossing(vertices: Array, faces: Index, order: Index, lo: Array, hi: Array) -> tuple[int, int]:
+    """First pair of triangles without a common vertex that cut each other, or (-1, -1)."""
+    n = len(order)
+    for oi in range(n):
+        i = order[oi]
+        for oj in range(oi + 1, n):
+            j = order[oj]
+            if lo[j, 0] > hi[i, 0]:
+                break
+            if lo[j, 1] > hi[i, 1] or hi[j, 1] < lo[i, 1] or lo[j, 2] > hi[i, 2] or hi[j, 2] < lo[i, 2]:
+                continue
+            common = False
+            for k in range(3):
+                for m in range(3):
+                    if faces[i, k] == faces[j, m]:
+                        common = True
+            if common:
+                continue
+            for k in range(3):
+                if _segment_hits(vertices[faces[i, k]], vertices[faces[i, (k + 1) % 3]], vertices[faces[j, 0]], vertices[faces[j, 1]], vertices[faces[j, 2]]):
+                    return i, j
+                if _segment_hits(vertices[faces[j, k]], vertices[faces[j, (k + 1) % 3]], vertices[faces[i, 0]], vertices[faces[i, 1]], vertices[faces[i, 2]]):
+                    return i, j
+    return -1, -1
+
+
+def first_crossing(mesh: TriMesh) -> tuple[int, int] | None:
+    """Indices of two triangles that cut each other, or None. Sweeps along the longest axis."""
+    axis = int(np.argmax(np.ptp(mesh.vertices, axis=0)))
+    turned = np.ascontiguousarray(np.roll(mesh.vertices, -axis, axis=1))
+    corners = turned[mesh.faces]
+    lo, hi = corners.min(axis=1), corners.max(axis=1)
+    order = np.argsort(lo[:, 0], kind="stable").astype(np.int32)
+    i, j = _find_crossing(turned, mesh.faces, order, lo, hi)
+    return None if i < 0 else (int(i), int(j))

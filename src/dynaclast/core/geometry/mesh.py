@@ -1,0 +1,95 @@
+"""Triangle meshes and rigid transforms as plain arrays."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+Array = NDArray[np.float64]
+Index = NDArray[np.int32]
+
+
+@dataclass(frozen=True)
+class TriMesh:
+    """A triangle mesh.
+
+    vertices : (V, 3) float64, [m]
+    faces    : (F, 3) int32, counter-clockwise seen from outside
+    """
+
+    vertices: Array
+    faces: Index
+
+    def size(self) -> float:
+        """Diagonal of the bounding box [m]."""
+        return float(np.linalg.norm(np.ptp(self.vertices, axis=0))) if len(self.vertices) else 0.0
+
+    def bounds(self) -> tuple[Array, Array]:
+        return self.vertices.min(axis=0), self.vertices.max(axis=0)
+
+    def moved(self, scale: Array, rotation: Array, position: Array) -> TriMesh:
+        """Scaled, then turned (quaternion x, y, z, w), then moved."""
+        return TriMesh((self.vertices * scale) @ rotation_matrix(rotation).T + position, self.faces)
+
+    def flipped(self) -> TriMesh:
+        return TriMesh(self.vertices, np.ascontiguousarray(self.faces[:, ::-1]))
+
+
+def make(vertices: object, faces: object) -> TriMesh:
+    """A mesh from anything array-like, contiguous and of the right types."""
+    return TriMesh(
+        np.ascontiguousarray(vertices, dtype=np.float64).reshape(-1, 3),
+        np.ascontiguousarray(faces, dtype=np.int32).reshape(-1, 3),
+    )
+
+
+def rotation_matrix(q: object) -> Array:
+    """(3, 3) rotation of a quaternion x, y, z, w; the quaternion is normalised first."""
+    x, y, z, w = np.asarray(q, dtype=np.float64) / np.linalg.norm(q)
+    return np.array(
+        [
+            [1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w)],
+            [2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w)],
+            [2 * (x * z - y * w), 2 * (y * z + x * w), 1 - 2 * (x * x + y * y)],
+        ]
+    )
+
+
+def quaternion_product(a: Array, b: Array) -> Array:
+    """Product of quaternions x, y, z, w, broadcast over leading axes: b first, then a."""
+    ax, ay, az, aw = np.moveaxis(np.asarray(a), -1, 0)
+    bx, by, bz, bw = np.moveaxis(np.asarray(b), -1, 0)
+    return np.stack(
+        [
+            aw * bx + ax * bw + ay * bz - az * by,
+            aw * by - ax * bz + ay * bw + az * bx,
+            aw * bz + ax * by - ay * bx + az * bw,
+            aw * bw - ax * bx - ay * by - az * bz,
+        ],
+        axis=-1,
+    )
+
+
+def triangle_normals(mesh: TriMesh) -> tuple[Array, Array]:
+    """Unit normals (F, 3) and areas (F,) [m2]; a triangle without area gets normal 0."""
+    a, b, c = (mesh.vertices[mesh.faces[:, k]] for k in range(3))
+    cross = np.cross(b - a, c - a)
+    length = np.linalg.norm(cross, axis=1)
+    return cross / np.where(length > 0, length, 1.0)[:, None], 0.5 * length
+
+
+def weld(mesh: TriMesh, tolerance: float = 1e-7) -> TriMesh:
+    """Vertices closer than ``tolerance`` times the mesh's size become one; empty triangles go."""
+    if not len(mesh.vertices):
+        return mesh
+    step = max(mesh.size() * tolerance, 1e-300)
+    keys = np.round((mesh.vertices - mesh.vertices.min(axis=0)) / step).astype(np.int64)
+    _, first, inverse = np.unique(keys, axis=0, return_index=True, return_inverse=True)
+    order = np.argsort(first)
+    rank = np.empty_like(order)
+    rank[order] = np.arange(len(order))
+    faces = rank[inverse.reshape(-1)][mesh.faces]
+    solid = (faces[:, 0] != faces[:, 1]) & (faces[:, 1] != faces[:, 2]) & (faces[:, 2] != faces[:, 0])
+    return make(mesh.vertices[first[order]], faces[solid])

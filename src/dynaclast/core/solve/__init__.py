@@ -1,0 +1,1 @@
+"""The solver: a Model that does not change, a State that a step changes, and the loop between."""

@@ -1,0 +1,266 @@
+"""The loop: frames out of a Model and a State.
+
+A frame is a few intervals; each searches contacts once and solves many substeps. If hits of an interval break bonds, the
+interval is taken back, the assemblies are parted, and it is solved again: what was hit goes its own way
+and the rest keeps the momentum it had, instead of stopping as one block.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from typing import Any
+
+import numpy as np
+
+from ..document import FieldItem, Shot
+from ..fields import EFFECTS, Setting
+from ..geometry.mesh import Array
+from .breaking import impact_loads
+from .frame import Frame, bond_positions, piece_positions, snapshot
+from .model import Model
+from .prepare import piece_reach, targets_of
+from .rigid.assemblies import split, wake, wake_around
+from .rigid.broad import carry_over, find_pairs, place_shapes
+from .rigid.manifolds import Rows, build_rows, find_contacts, make_rows, world_inertia
+from .rigid.rest import settle
+from .rigid.sweep import remember, solve_interval
+from .state import Assemblies, Contacts, State, no_contacts
+
+MOST_RETRIES = 3
+"""How often one interval is taken back because bonds broke in it."""
+IMPACT_EVENT_FROM = 1.0
+"""Slower hits are not written down as events [m/s]."""
+MOST_IMPACTS = 40
+"""Impact events of a frame: the strongest so many."""
+
+
+class Run:
+    """A run in progress: scratch memory and the steps over one State.
+
+    Scratch holds nothing a step needs from the one before; everything that must survive is in the State.
+    """
+
+    def __init__(self, shot: Shot, model: Model, state: State) -> None:
+        self.shot, self.model, self.state = shot, model, state
+        shapes, slots = len(model.hulls.piece), model.piece_count + 1
+        self._reach = piece_reach(model)
+        self._lo, self._hi = np.zeros((shapes, 3)), np.zeros((shapes, 3))
+        self._verts, self._normals = np.zeros_like(model.hulls.verts), np.zeros_like(model.hulls.normals)
+        self._stale = True
+        self._inv_mass, self._inv_inertia = np.zeros(slots), np.zeros((slots, 3, 3))
+        self._moved, self._turned = np.zeros((slots, 3)), np.zeros((slots, 3))
+        self._pair_a, self._pair_b = np.zeros(1024, np.int32), np.zeros(1024, np.int32)
+        self._rows: Rows = make_rows(0)
+        self._row_count = 0
+        self._cues = [(self._cue_interval(item), item) for item in shot.fields if item.on and item.effect.kind != "anchor"]
+
+    def _cue_interval(self, item: FieldItem) -> int:
+        return int(np.floor(item.cue.time / self.model.settings.interval + 1e-9))
+
+    # ------------------------------------------------------------------------------ a frame
+
+    def advance(self) -> Frame:
+        """Compute the next frame."""
+        events: list[dict[str, Any]] = []
+        per_frame = self.model.intervals_per_frame
+        impacts: list[dict[str, Any]] = []
+        for k in range(per_frame):
+            number = self.state.frame * per_frame + k
+            self._fire_cues(number, events)
+            self._interval(events, impacts)
+        impacts.sort(key=lambda e: -e["impulse"])
+        events.extend(impacts[:MOST_IMPACTS])
+        self.state.frame += 1
+        return snapshot(self.model, self.state, events)
+
+    def _note(self, kind: str, **more: Any) -> dict[str, Any]:
+        frame = self.state.frame + 1
+        return {"frame": frame, "time": round(frame / self.model.fps, 6), "kind": kind, **more}
+
+    # ------------------------------------------------------------------------------- fields
+
+    def _fire_cues(self, number: int, events: list[dict[str, Any]]) -> None:
+        due = [item for when, item in self._cues if when == number]
+        if not due:
+            return
+        model, state = self.model, self.state
+        setting = Setting(piece_positions(model, state), bond_positions(model, state))
+        load = np.zeros(len(model.bonds.area))
+        shares: list[tuple[str, Array]] = []
+        kicks: list[Array] = []
+        for item in due:
+            targets = targets_of(item.targets, self.shot, model.pieces.body, model.bonds.piece)
+            effect = EFFECTS[item.effect.kind]
+            events.append(self._note("cue", field=item.name, effect=item.effect.kind))
+            own = effect.load(item, setting, targets)
+            if own is not None:
+                shares.append((item.name, own))
+                load += own
+            kick = effect.kick(item, setting, targets)
+            if kick is not None:
+                kicks.append(kick)
+        self._break(load, lambda b: [{"field": name, "load": _kn(own[b])} for name, own in shares if own[b] > 0], events)
+        for kick in kicks:
+            self._kick(kick)
+
+    def _kick(self, kick: Array) -> None:
+        """Give pieces (P, 3) [m/s] of velocity; an assembly takes the sum of its pieces' momenta."""
+        asm, pieces = self.state.assemblies, self.model.pieces
+        moved = np.flatnonzero((kick != 0).any(axis=1))
+        center = piece_positions(self.model, self.state)
+        for slot in np.unique(self.state.piece_assembly[moved]):
+            if asm.held[slot]:
+                continue
+            wake(slot, asm)
+            own = moved[self.state.piece_assembly[moved] == slot]
+            impulse = pieces.mass[own, None] * kick[own]
+            asm.vel[slot] += impulse.sum(axis=0) * asm.inv_mass[slot]
+            if asm.pieces[slot] > 1:
+                world_inertia(asm, self._inv_mass, self._inv_inertia)
+                asm.spin[slot] += self._inv_inertia[slot] @ np.cross(center[own] - asm.pos[slot], impulse).sum(axis=0)
+
+    # -------------------------------------------------------------------------------- bonds
+
+    def _break(self, load: Array, causes: Callable[[int], list[dict[str, Any]]], events: list[dict[str, Any]]) -> bool:
+        """Break what is loaded above its strength, write it down, part the assemblies."""
+        model, state = self.model, self.state
+        strength = model.bonds.strength * (1.0 - state.bond_wear)
+        giving = np.flatnonzero((state.bond_broken == 0) & (load > strength))
+        if not len(giving):
+            return False
+        for b in giving:
+            why = causes(int(b))
+            total = sum(c["load"] for c in why) or 1.0
+            for c in why:
+                c["share"] = round(c["load"] / total, 4)
+            p, q = (int(x) for x in model.bonds.piece[b])
+            events.append(
+                self._note(
+                    "bond_broken", bond=int(b), body=model.body_names[model.pieces.body[p]], pieces=[p, q], tier=1,
+                    load=_kn(load[b]), strength=_kn(strength[b]), causes=why,
+                )
+            )
+        state.bond_broken[giving] = 1
+        for slot in np.unique(state.piece_assembly[model.bonds.piece[giving, 0]]):
+            wake_around(slot, model.hulls.piece, state.piece_assembly, state.contacts, state.assemblies)
+            split(slot, model.pieces, model.bonds, state.bond_broken, self._reach, state.piece_assembly, state.assemblies)
+        return True
+
+    # ----------------------------------------------------------------------------- interval
+
+    def _interval(self, events: list[dict[str, Any]], impacts: list[dict[str, Any]]) -> None:
+        model, state = self.model, self.state
+        asm = state.assemblies
+        intact = bool(len(state.bond_broken)) and not state.bond_broken.all()
+        for attempt in range(MOST_RETRIES + 1):
+            live = self._live()
+            if not len(live):
+                return
+            before = Assemblies(*(x.copy() for x in asm)) if intact else None
+            contacts = self._search(live)
+            live = self._live()
+            solve_interval(asm, live, self._rows, self._row_count, self._inv_mass, model.settings, self._moved, self._turned)
+            if before is None:
+                break
+            load, blame = np.zeros(len(state.bond_broken)), np.zeros(len(state.bond_broken), np.int32)
+            hits = impact_loads(
+                self._rows, self._row_count, contacts.a, contacts.b, model.hulls, model.pieces.body, state.piece_assembly, asm,
+                model.bonds, state.bond_broken, 0.02 * float(model.bonds.strength.min()) + 1.0, load, blame,
+            )
+            if not hits or not (load > model.bonds.strength * (1.0 - state.bond_wear))[state.bond_broken == 0].any():
+                break
+            if attempt < MOST_RETRIES:
+                for now, then in zip(asm, before, strict=True):
+                    now[:] = then
+                self._break(load, lambda b: [self._hit_cause(blame[b], load[b])], events)  # noqa: B023
+            else:
+                state.contacts = contacts
+                self._break(load, lambda b: [self._hit_cause(blame[b], load[b])], events)  # noqa: B023
+        remember(self._rows, self._row_count, contacts)
+        state.contacts = contacts
+        self._write_impacts(impacts)
+        settle(asm, live, self._rows, self._row_count, model.settings)
+
+    def _hit_cause(self, body: int, load: float) -> dict[str, Any]:
+        return {"impact": self.model.body_names[body] if body >= 0 else "ground", "load": _kn(load)}
+
+    def _live(self) -> np.ndarray:
+        asm = self.state.assemblies
+        return np.flatnonzero((asm.alive == 1) & (asm.held == 0) & (asm.asleep == 0))
+
+    def _search(self, live: np.ndarray) -> Contacts:
+        """Find this interval's contacts and build the solver's rows."""
+        model, state = self.model, self.state
+        hulls, asm = model.hulls, state.assemblies
+        contacts, known, count, fresh, centers = self._pairs()
+        points, seps = np.zeros((count, 4, 3)), np.zeros((count, 4))
+        woke = find_contacts(
+            hulls, model.pieces, state.piece_assembly, asm, contacts, known, fresh, model.settings, self._verts, self._normals, centers, points, seps
+        )
+        if woke:  # sleepers that woke take part in this very interval
+            state.contacts = contacts
+            contacts, known, count, fresh, centers = self._pairs()
+            points, seps = np.zeros((count, 4, 3)), np.zeros((count, 4))
+            find_contacts(
+                hulls, model.pieces, state.piece_assembly, asm, contacts, known, fresh, model.settings, self._verts, self._normals, centers, points, seps
+            )
+        world_inertia(asm, self._inv_mass, self._inv_inertia)
+        if len(self._rows.a) < fresh:
+            self._rows = make_rows(fresh + fresh // 2)
+        self._row_count = build_rows(
+            hulls, model.pieces, state.piece_assembly, asm, contacts, known, fresh, model.settings, points, seps, self._inv_mass, self._inv_inertia, self._rows
+        )
+        return contacts
+
+    def _pairs(self) -> tuple[Contacts, np.ndarray, int, int, Array]:
+        model, state = self.model, self.state
+        hulls, asm = model.hulls, state.assemblies
+        place_shapes(hulls, model.pieces, state.piece_assembly, asm, self._stale, self._verts, self._normals, self._lo, self._hi, model.settings)
+        self._stale = False
+        axis = int(np.argmax(np.ptp(self._lo, axis=0)))
+        order = np.argsort(self._lo[:, axis], kind="stable")
+        while True:
+            fresh = find_pairs(hulls, state.piece_assembly, asm, model.settings, self._lo, self._hi, axis, order, self._pair_a, self._pair_b)
+            if fresh <= len(self._pair_a):
+                break
+            self._pair_a, self._pair_b = np.zeros(fresh * 2, np.int32), np.zeros(fresh * 2, np.int32)
+        room = fresh + len(state.contacts.a)
+        contacts, known = no_contacts(room), np.zeros(room, np.uint8)
+        count = carry_over(self._pair_a, self._pair_b, fresh, hulls, state.piece_assembly, asm, state.contacts, contacts, known)
+        contacts = Contacts(*(x[:count] for x in contacts))
+        centers = piece_positions(model, state)[hulls.piece]
+        return contacts, known, count, fresh, centers
+
+    def _write_impacts(self, impacts: list[dict[str, Any]]) -> None:
+        rows, n = self._rows, self._row_count
+        fast = np.flatnonzero((rows.approach[:n].min(axis=1, initial=0.0) < -IMPACT_EVENT_FROM) & (rows.total[:n].sum(axis=1) > 0)) if n else []
+        contacts, hulls, model = self.state.contacts, self.model.hulls, self.model
+        for r in fast:
+            k = rows.pair[r]
+            use = rows.approach[r, : rows.count[r]] < -IMPACT_EVENT_FROM
+            impulse = float(rows.total[r, : rows.count[r]][use].sum())
+            if impulse <= 0.0:
+                continue
+            p = int(hulls.piece[contacts.a[k]])
+            q = int(hulls.piece[contacts.b[k]]) if contacts.b[k] >= 0 else None
+            impacts.append(
+                self._note(
+                    "impact", pieces=[p, q], bodies=[model.body_names[model.pieces.body[p]], model.body_names[model.pieces.body[q]] if q is not None else "ground"],
+                    impulse=round(impulse, 3), speed=round(float(-rows.approach[r, : rows.count[r]].min()), 3), place=[round(float(x), 4) for x in rows.point[r, 0]],
+                )
+            )
+
+
+def _kn(newtons: float) -> float:
+    return round(float(newtons) / 1000.0, 4)
+
+
+def frames(shot: Shot, model: Model, state: State, until: int, should_stop: Callable[[], bool] | None = None) -> Iterator[Frame]:
+    """Frames ``state.frame + 1`` to ``until``; the state is advanced in place. A fresh state first gives its opening frame 0."""
+    if state.frame == 0:
+        yield snapshot(model, state, [])
+    run = Run(shot, model, state)
+    while state.frame < until:
+        if should_stop and should_stop():
+            return
+        yield run.advance()

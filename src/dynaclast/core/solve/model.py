@@ -1,0 +1,113 @@
+"""What does not change during a run: pieces, hulls, bonds, materials.
+
+Index spaces: *piece* p of P over all bodies; *shape* s of S (a convex hull; a whole hollow body has several);
+*assembly* a of P + 1 slots (an assembly lives in the slot of its lowest piece; slot P is the ground); *bond* b of B.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..geometry.mesh import Array, Index
+
+Flags = NDArray[np.uint8]
+
+
+class Hulls(NamedTuple):
+    """Convex cores of all shapes (``rigid.hulls``), at the opening pose, relative to the piece's centre of mass.
+
+    piece (S,) int32; radius (S,) rounding [m]; bound (S,) farthest surface point from the piece's centre [m]
+    vert_start (S + 1,), verts (N, 3) [m]; face_start (S + 1,), normals (F, 3); ring_start (F + 1,), ring: corner
+    rows into verts, counter-clockwise
+    """
+
+    piece: Index
+    radius: Array
+    bound: Array
+    vert_start: Index
+    verts: Array
+    face_start: Index
+    normals: Array
+    ring_start: Index
+    ring: Index
+
+
+class PieceTable(NamedTuple):
+    """Per piece, opening pose, world axes.
+
+    body (P,) int32; mass (P,) [kg]; inertia (P, 3, 3) about the centre [kg m2]; rest (P, 3) centre of mass [m];
+    size (P,) cube root of the volume [m]; friction, bounce, rolling (P,); held (P,) uint8, fixed by an anchor or passive
+    """
+
+    body: Index
+    mass: Array
+    inertia: Array
+    rest: Array
+    size: Array
+    friction: Array
+    bounce: Array
+    rolling: Array
+    held: Flags
+
+
+class BondTable(NamedTuple):
+    """Per bond: piece (B, 2) int32; strength (B,) [N]; center (B, 3) at the opening pose [m]; area (B,) [m2];
+    adjacency as CSR over pieces: link_start (P + 1,), link (2B,) bond indices."""
+
+    piece: Index
+    strength: Array
+    center: Array
+    area: Array
+    link_start: Index
+    link: Index
+
+
+class Settings(NamedTuple):
+    """Numbers of the run, read by the kernels.
+
+    interval [s] between contact searches; substeps per interval; gravity (3,) [m/s2]; ground on (0/1), height [m],
+    friction, bounce
+    """
+
+    interval: float
+    substeps: int
+    gravity: Array
+    ground_on: int
+    ground_height: float
+    ground_friction: float
+    ground_bounce: float
+
+
+@dataclass(frozen=True)
+class Model:
+    """Everything a run needs and never changes."""
+
+    body_names: list[str]
+    body_first: Index
+    hulls: Hulls
+    pieces: PieceTable
+    bonds: BondTable
+    settings: Settings
+    start_velocity: Array
+    start_spin: Array
+    fps: float
+    intervals_per_frame: int
+
+    @property
+    def piece_count(self) -> int:
+        return len(self.pieces.mass)
+
+
+def bond_table(piece: Index, strength: Array, center: Array, area: Array, pieces: int) -> BondTable:
+    """A bond table with its adjacency; links of a piece are in ascending bond order."""
+    ends = piece.reshape(-1)
+    owner = np.repeat(np.arange(len(piece)), 2)
+    order = np.argsort(ends, kind="stable")
+    start = np.searchsorted(ends[order], np.arange(pieces + 1)).astype(np.int32)
+    return BondTable(
+        np.ascontiguousarray(piece, dtype=np.int32).reshape(-1, 2), strength, center.reshape(-1, 3), area, start, owner[order].astype(np.int32)
+    )

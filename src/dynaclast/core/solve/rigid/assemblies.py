@@ -1,0 +1,220 @@
+"""Assemblies: which pieces move together, their mass, and how one comes apart.
+
+Momentum and angular momentum are kept by a split: every part gets v + w x r of its own centre.
+"""
+
+from __future__ import annotations
+
+import numba
+import numpy as np
+
+from ..model import BondTable, PieceTable
+from ..state import Assemblies, Contacts
+
+
+@numba.njit(cache=True, error_model="numpy")
+def rotation(q, out):
+    """Rotation matrix (3, 3) of a unit quaternion x, y, z, w."""
+    x, y, z, w = q[0], q[1], q[2], q[3]
+    out[0, 0] = 1 - 2 * (y * y + z * z)
+    out[0, 1] = 2 * (x * y - z * w)
+    out[0, 2] = 2 * (x * z + y * w)
+    out[1, 0] = 2 * (x * y + z * w)
+    out[1, 1] = 1 - 2 * (x * x + z * z)
+    out[1, 2] = 2 * (y * z - x * w)
+    out[2, 0] = 2 * (x * z - y * w)
+    out[2, 1] = 2 * (y * z + x * w)
+    out[2, 2] = 1 - 2 * (x * x + y * y)
+
+
+@numba.njit(cache=True, error_model="numpy")
+def _invert3(m, out):
+    a, b, c = m[0, 0], m[0, 1], m[0, 2]
+    d, e, f = m[1, 0], m[1, 1], m[1, 2]
+    g, h, i = m[2, 0], m[2, 1], m[2, 2]
+    det = a * (e * i - f * h) - b * (d * i - f * g) + c * (d * h - e * g)
+    out[0, 0], out[0, 1], out[0, 2] = (e * i - f * h) / det, (c * h - b * i) / det, (b * f - c * e) / det
+    out[1, 0], out[1, 1], out[1, 2] = (f * g - d * i) / det, (a * i - c * g) / det, (c * d - a * f) / det
+    out[2, 0], out[2, 1], out[2, 2] = (d * h - e * g) / det, (b * g - a * h) / det, (a * e - b * d) / det
+
+
+@numba.njit(cache=True, error_model="numpy")
+def _gather(members, n, pieces: PieceTable, reach, asm: Assemblies):
+    """Fill the slot of the lowest member with the joined mass properties of members[:n] (ascending)."""
+    slot = members[0]
+    total = 0.0
+    center = np.zeros(3)
+    held = 0
+    for k in range(n):
+        p = members[k]
+        total += pieces.mass[p]
+        center += pieces.mass[p] * pieces.rest[p]
+        if pieces.held[p]:
+            held = 1
+    center /= total
+    inertia = asm.inertia[slot]
+    inertia[:, :] = 0.0
+    radius = 0.0
+    for k in range(n):
+        p = members[k]
+        r = pieces.rest[p] - center
+        rr = r[0] * r[0] + r[1] * r[1] + r[2] * r[2]
+        radius = max(radius, np.sqrt(rr) + reach[p])
+        m = pieces.mass[p]
+        for i in range(3):
+            for j in range(3):
+                inertia[i, j] += pieces.inertia[p, i, j] - m * r[i] * r[j]
+            inertia[i, i] += m * rr
+    _invert3(inertia, asm.inv_inertia[slot])
+    asm.mass[slot] = total
+    asm.inv_mass[slot] = 0.0 if held else 1.0 / total
+    if held:
+        asm.inv_inertia[slot][:, :] = 0.0
+    asm.rest[slot] = center
+    asm.radius[slot] = radius
+    asm.pieces[slot] = n
+    asm.alive[slot] = 1
+    asm.held[slot] = held
+    asm.asleep[slot] = 0
+    asm.calm[slot] = 1.0e3
+    asm.still[slot] = 0.0
+    asm.island[slot] = -1
+    return slot
+
+
+@numba.njit(cache=True, error_model="numpy")
+def split(parent, pieces: PieceTable, bonds: BondTable, broken, reach, piece_asm, asm: Assemblies):
+    """Part the assembly in slot ``parent`` into its connected parts; returns how many there are."""
+    count = len(piece_asm)
+    members = np.empty(asm.pieces[parent], np.int32)
+    queue = np.empty(asm.pieces[parent], np.int32)
+    seen = np.zeros(count, np.uint8)
+    p_pos, p_vel, p_spin = asm.pos[parent].copy(), asm.vel[parent].copy(), asm.spin[parent].copy()
+    p_rot, p_rest = asm.rot[parent].copy(), asm.rest[parent].copy()
+    size = asm.pieces[parent]
+    was_held = asm.held[parent]
+    m = np.empty((3, 3))
+    rotation(p_rot, m)
+    parts = 0
+    done = 0
+    for first in range(parent, count):
+        if piece_asm[first] != parent or seen[first]:
+            continue
+        n = 0
+        head = 0
+        queue[0] = first
+        tail = 1
+        seen[first] = 1
+        while head < tail:
+            p = queue[head]
+            head += 1
+            members[n] = p
+            n += 1
+            for k in range(bonds.link_start[p], bonds.link_start[p + 1]):
+                b = bonds.link[k]
+                if broken[b]:
+                    continue
+                q = bonds.piece[b, 0] + bonds.piece[b, 1] - p
+                if not seen[q]:
+                    seen[q] = 1
+                    queue[tail] = q
+                    tail += 1
+        done += n
+        if n == size:
+            return 1
+        parts += 1
+        own = np.sort(members[:n])
+        slot = _gather(own, n, pieces, reach, asm)
+        arm = m @ (asm.rest[slot] - p_rest)
+        asm.pos[slot] = p_pos + arm
+        asm.rot[slot] = p_rot
+        if asm.held[slot]:
+            asm.vel[slot] = 0.0
+            asm.spin[slot] = 0.0
+        elif was_held:
+            asm.vel[slot] = 0.0
+            asm.spin[slot] = 0.0
+        else:
+            asm.vel[slot] = p_vel + np.cross(p_spin, arm)
+            asm.spin[slot] = p_spin
+        if slot != parent:  # the parent's slot is its own lowest piece's: pieces found later still carry its number
+            for k in range(n):
+                piece_asm[own[k]] = slot
+        if done == size:
+            break
+    return parts
+
+
+@numba.njit(cache=True, error_model="numpy")
+def wake(slot, asm: Assemblies):
+    """Wake an assembly and, if it sleeps in an island, all of that island."""
+    if not asm.asleep[slot]:
+        return
+    island = asm.island[slot]
+    for a in range(len(asm.alive)):
+        if asm.asleep[a] and asm.island[a] == island:
+            asm.asleep[a] = 0
+            asm.island[a] = -1
+            asm.still[a] = 0.0
+            asm.calm[a] = 1.0e3
+
+
+@numba.njit(cache=True, error_model="numpy")
+def wake_around(slot, shape_piece, piece_asm, con: Contacts, asm: Assemblies):
+    """Wake whatever sleeps against an assembly that is about to change."""
+    wake(slot, asm)
+    for k in range(len(con.a)):
+        if con.b[k] < 0:
+            continue
+        a, b = piece_asm[shape_piece[con.a[k]]], piece_asm[shape_piece[con.b[k]]]
+        if a == slot:
+            wake(b, asm)
+        elif b == slot:
+            wake(a, asm)
+
+
+def first_assemblies(pieces: PieceTable, bonds: BondTable, reach: np.ndarray, velocity: np.ndarray, spin: np.ndarray) -> tuple[np.ndarray, Assemblies]:
+    """Assemblies at the opening pose.
+
+    velocity, spin : (P, 3) start values of each piece's body [m/s], [rad/s]; the spin is about the assembly's centre
+    Returns piece_assembly (P,) and the slots
+    """
+    count = len(pieces.mass)
+    slots = count + 1
+    asm = Assemblies(
+        np.zeros((slots, 3)), np.tile([0.0, 0, 0, 1], (slots, 1)), np.zeros((slots, 3)), np.zeros((slots, 3)), np.zeros((slots, 3)),
+        np.zeros(slots), np.zeros(slots), np.zeros((slots, 3, 3)), np.zeros((slots, 3, 3)), np.zeros(slots),
+        np.zeros(slots, np.uint8), np.zeros(slots, np.uint8), np.zeros(slots, np.uint8), np.zeros(slots, np.int32),
+        np.zeros(slots), np.zeros(slots), np.full(slots, -1, np.int32),
+    )
+    piece_asm = np.full(count, -1, np.int32)
+    _label(pieces, bonds, reach, piece_asm, asm)
+    asm.alive[count] = asm.held[count] = 1
+    live = np.flatnonzero(asm.alive[:count])
+    asm.pos[live] = asm.rest[live]
+    free = live[asm.held[live] == 0]
+    asm.vel[free] = velocity[free]
+    asm.spin[free] = spin[free]
+    return piece_asm, asm
+
+
+@numba.njit(cache=True, error_model="numpy")
+def _label(pieces: PieceTable, bonds: BondTable, reach, piece_asm, asm: Assemblies):
+    count = len(piece_asm)
+    queue = np.empty(count, np.int32)
+    for first in range(count):
+        if piece_asm[first] >= 0:
+            continue
+        queue[0] = first
+        piece_asm[first] = first
+        head, tail = 0, 1
+        while head < tail:
+            p = queue[head]
+            head += 1
+            for k in range(bonds.link_start[p], bonds.link_start[p + 1]):
+                q = bonds.piece[bonds.link[k], 0] + bonds.piece[bonds.link[k], 1] - p
+                if piece_asm[q] < 0:
+                    piece_asm[q] = first
+                    queue[tail] = q
+                    tail += 1
+        _gather(np.sort(queue[:tail]), tail, pieces, reach, asm)

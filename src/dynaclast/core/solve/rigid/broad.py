@@ -1,0 +1,177 @@
+"""Which pairs of shapes may touch within the next interval.
+
+Sort and sweep over swept bounds (Cohen et al. 1995, doi 10.1145/199404.199437), along the axis where the pieces spread
+most. Pairs of which neither is awake are not looked for: what they remember is carried along.
+"""
+
+from __future__ import annotations
+
+import numba
+import numpy as np
+
+from ..model import Hulls, PieceTable, Settings
+from ..state import Assemblies, Contacts
+from .assemblies import rotation
+
+SLOP_SHARE = 0.005
+"""Contact margin at rest as a share of the piece's size."""
+
+
+@numba.njit(cache=True, error_model="numpy")
+def place_shapes(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, everything, wverts, wnormals, lo, hi, settings: Settings):
+    """World corners, face normals and swept bounds of all shapes that are awake (or of all)."""
+    m = np.empty((3, 3))
+    c = np.empty(3)
+    for s in range(len(hulls.piece)):
+        p = hulls.piece[s]
+        a = piece_asm[p]
+        if not everything and (asm.held[a] or asm.asleep[a]):
+            continue
+        rotation(asm.rot[a], m)
+        for i in range(3):
+            c[i] = asm.pos[a, i]
+            for j in range(3):
+                c[i] += m[i, j] * (pieces.rest[p, j] - asm.rest[a, j])
+        for k in range(3):
+            lo[s, k] = np.inf
+            hi[s, k] = -np.inf
+        for v in range(hulls.vert_start[s], hulls.vert_start[s + 1]):
+            x, y, z = hulls.verts[v, 0], hulls.verts[v, 1], hulls.verts[v, 2]
+            for i in range(3):
+                t = c[i] + m[i, 0] * x + m[i, 1] * y + m[i, 2] * z
+                wverts[v, i] = t
+                lo[s, i] = min(lo[s, i], t)
+                hi[s, i] = max(hi[s, i], t)
+        for f in range(hulls.face_start[s], hulls.face_start[s + 1]):
+            x, y, z = hulls.normals[f, 0], hulls.normals[f, 1], hulls.normals[f, 2]
+            for i in range(3):
+                wnormals[f, i] = m[i, 0] * x + m[i, 1] * y + m[i, 2] * z
+        grow = hulls.radius[s] + SLOP_SHARE * pieces.size[p]
+        turn = np.sqrt(asm.spin[a, 0] ** 2 + asm.spin[a, 1] ** 2 + asm.spin[a, 2] ** 2)
+        arm = np.sqrt((c[0] - asm.pos[a, 0]) ** 2 + (c[1] - asm.pos[a, 1]) ** 2 + (c[2] - asm.pos[a, 2]) ** 2)
+        swing = min(turn * settings.interval, 2.0) * (hulls.bound[s] + arm)
+        for k in range(3):
+            fall = abs(settings.gravity[k]) * settings.interval * settings.interval
+            d = asm.vel[a, k] * settings.interval
+            lo[s, k] += min(d, 0.0) - grow - swing - fall
+            hi[s, k] += max(d, 0.0) + grow + swing + fall
+
+
+@numba.njit(cache=True, error_model="numpy")
+def find_pairs(hulls: Hulls, piece_asm, asm: Assemblies, settings: Settings, lo, hi, axis, order, out_a, out_b):
+    """Pairs with overlapping bounds, at least one awake; ground pairs have b = -1. Returns the count found
+    (which may exceed the room in out_a, out_b: then nothing beyond the room is written)."""
+    count = 0
+    room = len(out_a)
+    shapes = len(order)
+    ax1, ax2 = (axis + 1) % 3, (axis + 2) % 3
+    active = np.empty(shapes, np.uint8)
+    for s in range(shapes):
+        a = piece_asm[hulls.piece[s]]
+        active[s] = 0 if (asm.held[a] or asm.asleep[a]) else 1
+    if settings.ground_on:
+        for s in range(shapes):
+            if active[s] and lo[s, 1] < settings.ground_height:
+                if count < room:
+                    out_a[count] = s
+                    out_b[count] = -1
+                count += 1
+    for i in range(shapes):
+        s = order[i]
+        end = hi[s, axis]
+        awake_s = active[s]
+        asm_s = piece_asm[hulls.piece[s]]
+        for j in range(i + 1, shapes):
+            t = order[j]
+            if lo[t, axis] > end:
+                break
+            if not (awake_s or active[t]):
+                continue
+            if lo[t, ax1] > hi[s, ax1] or hi[t, ax1] < lo[s, ax1] or lo[t, ax2] > hi[s, ax2] or hi[t, ax2] < lo[s, ax2]:
+                continue
+            if piece_asm[hulls.piece[t]] == asm_s:
+                continue
+            if count < room:
+                out_a[count] = min(s, t)
+                out_b[count] = max(s, t)
+            count += 1
+    return count
+
+
+@numba.njit(cache=True, error_model="numpy")
+def _slot(a, b, mask):
+    h = (np.uint64(a) * np.uint64(0x9E3779B97F4A7C15)) ^ (np.uint64(b + 1) * np.uint64(0xC2B2AE3D27D4EB4F))
+    h ^= h >> np.uint64(29)
+    h *= np.uint64(0xBF58476D1CE4E5B9)
+    h ^= h >> np.uint64(32)
+    return np.int64(h & np.uint64(mask))
+
+
+@numba.njit(cache=True, error_model="numpy")
+def carry_over(pair_a, pair_b, fresh, hulls: Hulls, piece_asm, asm: Assemblies, old: Contacts, new: Contacts, known):
+    """Lay the memory of the last search beside the new pairs.
+
+    The first ``fresh`` rows of ``new`` become the given pairs, with what is remembered of them (known = 1) or
+    nothing (known = 0); behind them come the remembered pairs of which neither side is awake (known = 2). Returns the
+    number of rows.
+    """
+    bits = 4
+    while (1 << bits) < 2 * len(old.a) + 2:
+        bits += 1
+    mask = (1 << bits) - 1
+    table = np.full(mask + 1, -1, np.int32)
+    for k in range(len(old.a)):
+        h = _slot(old.a[k], old.b[k], mask)
+        while table[h] >= 0:
+            h = (h + 1) & mask
+        table[h] = k
+    for n in range(fresh):
+        a, b = pair_a[n], pair_b[n]
+        h = _slot(a, b, mask)
+        found = -1
+        while table[h] >= 0:
+            k = table[h]
+            if old.a[k] == a and old.b[k] == b:
+                found = k
+                break
+            h = (h + 1) & mask
+        new.a[n] = a
+        new.b[n] = b
+        if found >= 0:
+            known[n] = 1
+            _copy(old, found, new, n)
+        else:
+            known[n] = 0
+            new.axis[n] = 0.0
+            new.slack[n] = 0.0
+            new.count[n] = 0
+            new.push[n] = 0.0
+            new.rub[n] = 0.0
+            new.local[n] = 0.0
+    n = fresh
+    for k in range(len(old.a)):
+        a = piece_asm[hulls.piece[old.a[k]]]
+        if not (asm.held[a] or asm.asleep[a]):
+            continue
+        if old.b[k] >= 0:
+            b = piece_asm[hulls.piece[old.b[k]]]
+            if a == b or not (asm.held[b] or asm.asleep[b]) or (asm.held[a] and asm.held[b]):
+                continue
+        elif asm.held[a]:
+            continue
+        new.a[n] = old.a[k]
+        new.b[n] = old.b[k]
+        known[n] = 2
+        _copy(old, k, new, n)
+        n += 1
+    return n
+
+
+@numba.njit(cache=True, error_model="numpy")
+def _copy(old: Contacts, k, new: Contacts, n):
+    new.axis[n] = old.axis[k]
+    new.slack[n] = old.slack[k]
+    new.count[n] = old.count[k]
+    new.local[n] = old.local[k]
+    new.push[n] = old.push[k]
+    new.rub[n] = old.rub[k]

@@ -1,0 +1,193 @@
+"""Distance between convex point sets.
+
+Source: Gilbert, Johnson and Keerthi 1988 (doi 10.1109/56.2083), with the closest-point sub-algorithms of
+Ericson 2004, "Real-Time Collision Detection", chapter 5.
+"""
+
+from __future__ import annotations
+
+import numba
+import numpy as np
+
+from ...geometry.mesh import Array
+
+MOST_STEPS = 40
+
+
+@numba.njit(cache=True, error_model="numpy", inline="always")
+def dot3(a, b):
+    return a[0] * b[0] + a[1] * b[1] + a[2] * b[2]
+
+
+@numba.njit(cache=True, error_model="numpy")
+def support(points, start, end, dx, dy, dz):
+    """Row of the point farthest along (dx, dy, dz); the first of equals."""
+    best = start
+    most = points[start, 0] * dx + points[start, 1] * dy + points[start, 2] * dz
+    for i in range(start + 1, end):
+        d = points[i, 0] * dx + points[i, 1] * dy + points[i, 2] * dz
+        if d > most:
+            most = d
+            best = i
+    return best
+
+
+@numba.njit(cache=True, error_model="numpy")
+def _closest_on_segment(w, i, j, bary):
+    """Barycentric weights of the point of segment (w[i], w[j]) nearest the origin; returns squared distance."""
+    ex, ey, ez = w[j, 0] - w[i, 0], w[j, 1] - w[i, 1], w[j, 2] - w[i, 2]
+    den = ex * ex + ey * ey + ez * ez
+    t = 0.0
+    if den > 0.0:
+        t = -(w[i, 0] * ex + w[i, 1] * ey + w[i, 2] * ez) / den
+    t = min(1.0, max(0.0, t))
+    bary[i] = 1.0 - t
+    bary[j] = t
+    x, y, z = w[i, 0] + t * ex, w[i, 1] + t * ey, w[i, 2] + t * ez
+    return x * x + y * y + z * z
+
+
+@numba.njit(cache=True, error_model="numpy")
+def _closest_on_triangle(w, i, j, k, bary):
+    """The same for triangle (w[i], w[j], w[k])."""
+    ab = w[j] - w[i]
+    ac = w[k] - w[i]
+    d1 = -dot3(ab, w[i])
+    d2 = -dot3(ac, w[i])
+    if d1 <= 0.0 and d2 <= 0.0:
+        bary[i] = 1.0
+        return dot3(w[i], w[i])
+    d3 = -dot3(ab, w[j])
+    d4 = -dot3(ac, w[j])
+    if d3 >= 0.0 and d4 <= d3:
+        bary[j] = 1.0
+        return dot3(w[j], w[j])
+    vc = d1 * d4 - d3 * d2
+    if vc <= 0.0 and d1 >= 0.0 and d3 <= 0.0:
+        return _closest_on_segment(w, i, j, bary)
+    d5 = -dot3(ab, w[k])
+    d6 = -dot3(ac, w[k])
+    if d6 >= 0.0 and d5 <= d6:
+        bary[k] = 1.0
+        return dot3(w[k], w[k])
+    vb = d5 * d2 - d1 * d6
+    if vb <= 0.0 and d2 >= 0.0 and d6 <= 0.0:
+        return _closest_on_segment(w, i, k, bary)
+    va = d3 * d6 - d5 * d4
+    if va <= 0.0 and (d4 - d3) >= 0.0 and (d5 - d6) >= 0.0:
+        return _closest_on_segment(w, j, k, bary)
+    total = va + vb + vc
+    v = vb / total
+    u = vc / total
+    bary[i] = 1.0 - v - u
+    bary[j] = v
+    bary[k] = u
+    p = w[i] + ab * v + ac * u
+    return dot3(p, p)
+
+
+@numba.njit(cache=True, error_model="numpy")
+def gjk(pa, a0, a1, pb, b0, b1, axis, near_a, near_b):
+    """Distance between the hulls of pa[a0:a1] and pb[b0:b1].
+
+    axis   : (3,) in: first guess of the direction from b to a; out: that direction, unit, if apart
+    near_a, near_b : (3,) out: the closest points
+    Returns the distance [m], or -1 where the hulls overlap
+    """
+    w = np.empty((4, 3))
+    ia = np.zeros(4, np.int32)
+    ib = np.zeros(4, np.int32)
+    bary = np.zeros(4)
+    trial = np.zeros(4)
+    best_bary = np.zeros(4)
+    vx, vy, vz = axis[0], axis[1], axis[2]
+    if vx * vx + vy * vy + vz * vz < 1e-20:
+        vx = 1.0
+    n = 0
+    old = np.inf
+    dist2 = 0.0
+    for step in range(MOST_STEPS):
+        sa = support(pa, a0, a1, -vx, -vy, -vz)
+        sb = support(pb, b0, b1, vx, vy, vz)
+        wx, wy, wz = pa[sa, 0] - pb[sb, 0], pa[sa, 1] - pb[sb, 1], pa[sa, 2] - pb[sb, 2]
+        if step > 0:
+            # no progress possible: v is the closest point
+            if dist2 - (vx * wx + vy * wy + vz * wz) <= 1e-10 * dist2:
+                break
+            seen = False
+            for i in range(n):
+                if ia[i] == sa and ib[i] == sb:
+                    seen = True
+            if seen:
+                break
+        w[n, 0], w[n, 1], w[n, 2] = wx, wy, wz
+        ia[n], ib[n] = sa, sb
+        n += 1
+        for i in range(4):
+            bary[i] = 0.0
+        if n == 1:
+            bary[0] = 1.0
+        elif n == 2:
+            _closest_on_segment(w, 0, 1, bary)
+        elif n == 3:
+            _closest_on_triangle(w, 0, 1, 2, bary)
+        else:
+            inside = True
+            best = np.inf
+            for f in range(4):
+                # face f leaves out corner f
+                i, j, k = (f + 1) % 4, (f + 2) % 4, (f + 3) % 4
+                nrm = np.cross(w[j] - w[i], w[k] - w[i])
+                side_out = -dot3(nrm, w[i])
+                side_in = dot3(nrm, w[f] - w[i])
+                if side_out * side_in < 0.0 or abs(side_in) < 1e-30:
+                    inside = False
+                    for m in range(4):
+                        trial[m] = 0.0
+                    d2 = _closest_on_triangle(w, i, j, k, trial)
+                    if d2 < best:
+                        best = d2
+                        for m in range(4):
+                            best_bary[m] = trial[m]
+            if inside:
+                return -1.0
+            for m in range(4):
+                bary[m] = best_bary[m]
+        # keep only the corners that carry weight
+        m = 0
+        for i in range(n):
+            if bary[i] > 0.0:
+                if m != i:
+                    w[m, 0], w[m, 1], w[m, 2] = w[i, 0], w[i, 1], w[i, 2]
+                    ia[m], ib[m], bary[m] = ia[i], ib[i], bary[i]
+                m += 1
+        n = m
+        vx, vy, vz = 0.0, 0.0, 0.0
+        big = 0.0
+        for i in range(n):
+            vx += bary[i] * w[i, 0]
+            vy += bary[i] * w[i, 1]
+            vz += bary[i] * w[i, 2]
+            big = max(big, dot3(w[i], w[i]))
+        dist2 = vx * vx + vy * vy + vz * vz
+        if dist2 <= 1e-16 * big:
+            return -1.0
+        if dist2 >= old and n < 4 and step > 3:
+            break
+        old = dist2
+    for c in range(3):
+        near_a[c] = 0.0
+        near_b[c] = 0.0
+    for i in range(n):
+        for c in range(3):
+            near_a[c] += bary[i] * pa[ia[i], c]
+            near_b[c] += bary[i] * pb[ib[i], c]
+    dist = np.sqrt(dist2)
+    axis[0], axis[1], axis[2] = vx / dist, vy / dist, vz / dist
+    return dist
+
+
+def hull_distance(a: Array, b: Array) -> float:
+    """Distance [m] between the convex hulls of (n, 3) and (m, 3) points; 0 where they overlap."""
+    axis, na, nb = a.mean(axis=0) - b.mean(axis=0), np.zeros(3), np.zeros(3)
+    return max(0.0, float(gjk(np.ascontiguousarray(a), 0, len(a), np.ascontiguousarray(b), 0, len(b), axis, na, nb)))

@@ -1,0 +1,302 @@
+"""From pairs to rows for the solver: contact search, warm start, effective masses."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numba
+import numpy as np
+
+from ...geometry.mesh import Array, Index
+from ..model import Hulls, PieceTable, Settings
+from ..state import Assemblies, Contacts
+from .assemblies import rotation, wake
+from .broad import SLOP_SHARE
+from .narrow import ROOM, touch, touch_ground
+
+WAKE_SHARE = 0.06
+"""A sleeper is woken by what moves faster than this share of sqrt(g * size)."""
+
+FORGIVE_SHARE = 0.3
+"""Overlap found when a pair first meets is forgiven up to this share of the smaller piece's size."""
+
+
+class Rows(NamedTuple):
+    """Contact rows of one interval; M manifolds of up to 4 points. Normals point from b to a.
+
+    pair (M,) row in Contacts; a, b (M,) assembly slots; count (M,) points; normal (M, 3)
+    sep (M, 4) separation at the search [m]; push (M, 4) impulse of a substep; total (M, 4) summed over the
+    interval; approach (M, 4) normal velocity at the search [m/s]; bounce_to (M, 4) velocity wanted; mass (M, 4)
+    jac (M, 4, 12): ra x n, rb x n, Ia^-1 (ra x n), Ib^-1 (rb x n)
+    tangent (M, 2, 3); tjac (M, 2, 12) as jac at the patch's centre; tmass (M, 2); rub (M, 2)
+    twist_mass, twist, lever (M,); njac (M, 6): Ia^-1 n, Ib^-1 n; roll (M,) rolling length [m], roll_rub (M, 2)
+    friction, bounce (M,); point (M, 4, 3) world [m]
+    """
+
+    pair: Index
+    a: Index
+    b: Index
+    count: Index
+    normal: Array
+    sep: Array
+    push: Array
+    total: Array
+    approach: Array
+    bounce_to: Array
+    mass: Array
+    jac: Array
+    tangent: Array
+    tjac: Array
+    tmass: Array
+    rub: Array
+    twist_mass: Array
+    twist: Array
+    lever: Array
+    njac: Array
+    roll: Array
+    roll_rub: Array
+    friction: Array
+    bounce: Array
+    point: Array
+
+
+def make_rows(room: int) -> Rows:
+    m, i4, f = room, np.int32, np.zeros
+    return Rows(
+        f(m, i4), f(m, i4), f(m, i4), f(m, i4), f((m, 3)), f((m, 4)), f((m, 4)), f((m, 4)), f((m, 4)), f((m, 4)), f((m, 4)), f((m, 4, 12)),
+        f((m, 2, 3)), f((m, 2, 12)), f((m, 2)), f((m, 2)), f(m), f(m), f(m), f((m, 6)), f(m), f((m, 2)), f(m), f(m), f((m, 4, 3)),
+    )
+
+
+@numba.njit(cache=True, error_model="numpy")
+def _speed_bound(asm: Assemblies, a, reach):
+    v = np.sqrt(asm.vel[a, 0] ** 2 + asm.vel[a, 1] ** 2 + asm.vel[a, 2] ** 2)
+    w = np.sqrt(asm.spin[a, 0] ** 2 + asm.spin[a, 1] ** 2 + asm.spin[a, 2] ** 2)
+    return v + w * reach
+
+
+@numba.njit(cache=True, error_model="numpy")
+def find_contacts(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, con: Contacts, known, rows_n, settings: Settings, wverts, wnormals, wcenter, points_out, seps_out):
+    """Contact points of the first ``rows_n`` pairs, written into con (count, axis, slack, push matched to the new points).
+
+    points_out (K, 4, 3), seps_out (K, 4): world points and separations, slack already taken off
+    Wakes sleepers that something fast touches; returns 1 if any was woken.
+    """
+    ground = len(asm.alive) - 1
+    points, seps = np.empty((ROOM, 3)), np.empty(ROOM)
+    poly, other = np.empty((ROOM, 3)), np.empty((ROOM, 3))
+    axis = np.empty(3)
+    m = np.empty((3, 3))
+    local = np.empty(3)
+    old_local, old_push = np.empty((4, 3)), np.empty(4)
+    woke = 0
+    g = np.sqrt(settings.gravity[0] ** 2 + settings.gravity[1] ** 2 + settings.gravity[2] ** 2)
+    for k in range(rows_n):
+        s, t = con.a[k], con.b[k]
+        ps = hulls.piece[s]
+        a = piece_asm[ps]
+        size = pieces.size[ps]
+        b = ground
+        vx, vy, vz = asm.vel[a, 0], asm.vel[a, 1], asm.vel[a, 2]
+        swing = 0.0
+        spin_a = np.sqrt(asm.spin[a, 0] ** 2 + asm.spin[a, 1] ** 2 + asm.spin[a, 2] ** 2)
+        swing += spin_a * hulls.bound[s]
+        if t >= 0:
+            pt = hulls.piece[t]
+            b = piece_asm[pt]
+            size = min(size, pieces.size[pt])
+            vx -= asm.vel[b, 0]
+            vy -= asm.vel[b, 1]
+            vz -= asm.vel[b, 2]
+            swing += np.sqrt(asm.spin[b, 0] ** 2 + asm.spin[b, 1] ** 2 + asm.spin[b, 2] ** 2) * hulls.bound[t]
+            if asm.pieces[b] > 1:
+                d = wcenter[t] - asm.pos[b]
+                swing += np.sqrt(asm.spin[b, 0] ** 2 + asm.spin[b, 1] ** 2 + asm.spin[b, 2] ** 2) * np.sqrt(d[0] * d[0] + d[1] * d[1] + d[2] * d[2])
+        if asm.pieces[a] > 1:
+            d = wcenter[s] - asm.pos[a]
+            swing += spin_a * np.sqrt(d[0] * d[0] + d[1] * d[1] + d[2] * d[2])
+        travel = (np.sqrt(vx * vx + vy * vy + vz * vz) + swing + g * settings.interval) * settings.interval
+        margin = travel + SLOP_SHARE * size - con.slack[k]
+        for c in range(3):
+            axis[c] = con.axis[k, c]
+        if t < 0:
+            n = touch_ground(hulls, wverts, s, settings.ground_height, margin, points, seps)
+            axis[0], axis[1], axis[2] = 0.0, 1.0, 0.0
+        else:
+            if known[k] == 0:
+                for c in range(3):
+                    axis[c] = wcenter[s, c] - wcenter[t, c]
+                length = np.sqrt(axis[0] ** 2 + axis[1] ** 2 + axis[2] ** 2)
+                if length > 0.0:
+                    axis /= 4.0 * length  # below one half: a guess, not a remembered direction
+            n = touch(hulls, wverts, wnormals, s, t, margin, axis, points, seps, poly, other)
+        for c in range(3):
+            con.axis[k, c] = axis[c]
+        had = con.count[k]
+        con.count[k] = n
+        if n == 0:
+            con.slack[k] = 0.0
+            con.push[k] = 0.0
+            con.rub[k] = 0.0
+            continue
+        deepest = seps[0]
+        for i in range(1, n):
+            deepest = min(deepest, seps[i])
+        slack = min(deepest, 0.0)
+        if known[k] == 0:
+            con.slack[k] = max(slack, -(FORGIVE_SHARE if t >= 0 else 0.02) * size)
+        else:
+            con.slack[k] = max(slack, con.slack[k])
+        # match the new points with the old ones, in the frame of a
+        rotation(asm.rot[a], m)
+        for i in range(had):
+            for c in range(3):
+                old_local[i, c] = con.local[k, i, c]
+            old_push[i] = con.push[k, i]
+        con.push[k] = 0.0
+        reach2 = (0.15 * size) ** 2
+        for i in range(n):
+            for c in range(3):
+                local[c] = 0.0
+                for r in range(3):
+                    local[c] += m[r, c] * (points[i, r] - asm.pos[a, r])
+                points_out[k, i, c] = points[i, c]
+            seps_out[k, i] = seps[i] - con.slack[k]
+            best, least = -1, reach2
+            for j in range(had):
+                if old_push[j] < 0.0:
+                    continue
+                d2 = (local[0] - old_local[j, 0]) ** 2 + (local[1] - old_local[j, 1]) ** 2 + (local[2] - old_local[j, 2]) ** 2
+                if d2 < least:
+                    least = d2
+                    best = j
+            if best >= 0:
+                con.push[k, i] = old_push[best]
+                old_push[best] = -1.0
+            for c in range(3):
+                con.local[k, i, c] = local[c]
+        # something fast meets a sleeper
+        if t >= 0 and (asm.asleep[a] != asm.asleep[b]):
+            mover, sleeper, shape = (b, a, t) if asm.asleep[a] else (a, b, s)
+            if not asm.held[mover]:
+                limit = WAKE_SHARE * np.sqrt(g * size + 1e-12)
+                if deepest - con.slack[k] < SLOP_SHARE * size + travel and _speed_bound(asm, mover, hulls.bound[shape]) > limit:
+                    wake(sleeper, asm)
+                    woke = 1
+    return woke
+
+
+@numba.njit(cache=True, error_model="numpy")
+def world_inertia(asm: Assemblies, inv_mass, inv_inertia):
+    """Inverse masses (A,) and world inverse inertias (A, 3, 3) as the solver sees them: 0 for held and sleeping."""
+    m = np.empty((3, 3))
+    for a in range(len(asm.alive)):
+        if not asm.alive[a] or asm.held[a] or asm.asleep[a]:
+            inv_mass[a] = 0.0
+            inv_inertia[a][:, :] = 0.0
+            continue
+        inv_mass[a] = asm.inv_mass[a]
+        rotation(asm.rot[a], m)
+        inv_inertia[a][:, :] = m @ asm.inv_inertia[a] @ m.T
+
+
+@numba.njit(cache=True, error_model="numpy")
+def _fill(out, ra, rb, n, ia, ib):
+    """Angular parts of a row along n at arms ra, rb; returns the angular share of the inverse mass."""
+    ax, ay, az = ra[1] * n[2] - ra[2] * n[1], ra[2] * n[0] - ra[0] * n[2], ra[0] * n[1] - ra[1] * n[0]
+    bx, by, bz = rb[1] * n[2] - rb[2] * n[1], rb[2] * n[0] - rb[0] * n[2], rb[0] * n[1] - rb[1] * n[0]
+    out[0], out[1], out[2], out[3], out[4], out[5] = ax, ay, az, bx, by, bz
+    for i in range(3):
+        out[6 + i] = ia[i, 0] * ax + ia[i, 1] * ay + ia[i, 2] * az
+        out[9 + i] = ib[i, 0] * bx + ib[i, 1] * by + ib[i, 2] * bz
+    return ax * out[6] + ay * out[7] + az * out[8] + bx * out[9] + by * out[10] + bz * out[11]
+
+
+@numba.njit(cache=True, error_model="numpy")
+def build_rows(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, con: Contacts, known, rows_n, settings: Settings, points, seps, inv_mass, inv_inertia, rows: Rows):
+    """Solver rows of all manifolds between assemblies of which one can move; returns how many."""
+    ground = len(asm.alive) - 1
+    n_rows = 0
+    ra, rb, mid = np.empty(3), np.empty(3), np.empty(3)
+    for k in range(rows_n):
+        n = con.count[k]
+        if n == 0 or known[k] == 2:
+            continue
+        s, t = con.a[k], con.b[k]
+        ps = hulls.piece[s]
+        a = piece_asm[ps]
+        b = ground
+        mu, e, roll = pieces.friction[ps], pieces.bounce[ps], 0.0
+        if hulls.vert_start[s + 1] - hulls.vert_start[s] == 1:
+            roll = pieces.rolling[ps] * hulls.radius[s]
+        if t >= 0:
+            pt = hulls.piece[t]
+            b = piece_asm[pt]
+            mu = np.sqrt(mu * pieces.friction[pt])
+            e = max(e, pieces.bounce[pt])
+            if hulls.vert_start[t + 1] - hulls.vert_start[t] == 1:
+                roll = max(roll, pieces.rolling[pt] * hulls.radius[t])
+        else:
+            mu = np.sqrt(mu * settings.ground_friction)
+            e = max(e, settings.ground_bounce)
+        if inv_mass[a] == 0.0 and inv_mass[b] == 0.0:
+            continue
+        r = n_rows
+        n_rows += 1
+        rows.pair[r], rows.a[r], rows.b[r], rows.count[r] = k, a, b, n
+        rows.friction[r], rows.bounce[r], rows.roll[r] = mu, e, roll
+        nx, ny, nz = con.axis[k, 0], con.axis[k, 1], con.axis[k, 2]
+        rows.normal[r, 0], rows.normal[r, 1], rows.normal[r, 2] = nx, ny, nz
+        im = inv_mass[a] + inv_mass[b]
+        ia, ib = inv_inertia[a], inv_inertia[b]
+        mid[:] = 0.0
+        for i in range(n):
+            for c in range(3):
+                x = points[k, i, c]
+                mid[c] += x / n
+                ra[c] = x - asm.pos[a, c]
+                rb[c] = x - asm.pos[b, c] if b != ground else 0.0
+                rows.point[r, i, c] = x
+            w = _fill(rows.jac[r, i], ra, rb, rows.normal[r], ia, ib)
+            rows.mass[r, i] = 1.0 / (im + w)
+            rows.sep[r, i] = seps[k, i]
+            rows.push[r, i] = con.push[k, i]
+            rows.total[r, i] = 0.0
+            j = rows.jac[r, i]
+            vn = 0.0
+            for c in range(3):
+                vn += rows.normal[r, c] * (asm.vel[a, c] - asm.vel[b, c]) + j[c] * asm.spin[a, c] + j[3 + c] * -asm.spin[b, c]
+            rows.approach[r, i] = vn
+            rows.bounce_to[r, i] = 0.0
+        # tangents at the middle of the patch
+        if abs(nx) > 0.6:
+            tx, ty, tz = ny, -nx, 0.0
+        else:
+            tx, ty, tz = 0.0, nz, -ny
+        length = np.sqrt(tx * tx + ty * ty + tz * tz)
+        t1, t2 = rows.tangent[r, 0], rows.tangent[r, 1]
+        t1[0], t1[1], t1[2] = tx / length, ty / length, tz / length
+        t2[0], t2[1], t2[2] = ny * t1[2] - nz * t1[1], nz * t1[0] - nx * t1[2], nx * t1[1] - ny * t1[0]
+        lever = 0.0
+        for c in range(3):
+            ra[c] = mid[c] - asm.pos[a, c]
+            rb[c] = mid[c] - asm.pos[b, c] if b != ground else 0.0
+        for i in range(n):
+            d2 = 0.0
+            for c in range(3):
+                d2 += (points[k, i, c] - mid[c]) ** 2
+            lever += np.sqrt(d2) / n
+        for d in range(2):
+            w = _fill(rows.tjac[r, d], ra, rb, rows.tangent[r, d], ia, ib)
+            rows.tmass[r, d] = 1.0 / (im + w)
+            rows.rub[r, d] = con.rub[k, 0] * rows.tangent[r, d, 0] + con.rub[k, 1] * rows.tangent[r, d, 1] + con.rub[k, 2] * rows.tangent[r, d, 2]
+            rows.roll_rub[r, d] = 0.0
+        den = 0.0
+        for i in range(3):
+            rows.njac[r, i] = ia[i, 0] * nx + ia[i, 1] * ny + ia[i, 2] * nz
+            rows.njac[r, 3 + i] = ib[i, 0] * nx + ib[i, 1] * ny + ib[i, 2] * nz
+            den += rows.normal[r, i] * (rows.njac[r, i] + rows.njac[r, 3 + i])
+        rows.twist_mass[r] = 1.0 / den if den > 0.0 else 0.0
+        rows.twist[r] = con.rub[k, 3]
+        rows.lever[r] = lever
+    return n_rows

@@ -1,0 +1,332 @@
+"""The sub-stepped impulse solver.
+
+Each substep: add gravity, apply last substep's impulses, sweep the velocities, push overlaps apart by displacements that never
+become speed, move. Source: Macklin et al. 2019, "Small steps in physics simulation" (doi 10.1145/3309486.3340247);
+Catto 2024, "solver2d". The points of one manifold are swept a few times while both velocities are at hand, which
+takes the rocking out of stacks. Overlap is corrected on displacements because a correction of velocities, even when relaxed
+afterwards, throws heavy pieces off light ones.
+"""
+
+from __future__ import annotations
+
+import numba
+import numpy as np
+
+from ..model import Settings
+from ..state import Assemblies, Contacts
+from .assemblies import rotation
+from .manifolds import Rows
+
+BIAS = 0.2
+"""Share of an overlap taken out per substep."""
+SLOP = 0.0002
+"""Overlap left alone, as a share of one metre: keeps resting contacts closed."""
+PUSH_OUT = 1.0
+"""Fastest push out of an overlap [m/s]."""
+SWEEPS = 1
+"""Velocity sweeps a substep."""
+INNER = 2
+"""Sweeps over one manifold's points per solver sweep."""
+BOUNCE_FROM = 0.25
+"""Slower meetings do not bounce [m/s]."""
+
+
+@numba.njit(cache=True, error_model="numpy")
+def _sweep(rows: Rows, n_rows, vel, spin, inv_mass, moved, turned, h):
+    """One pass over all manifolds: friction, twist, rolling, then no approach where the gap is closed."""
+    for r in range(n_rows):
+        a, b, n = rows.a[r], rows.b[r], rows.count[r]
+        ma, mb = inv_mass[a], inv_mass[b]
+        vax, vay, vaz = vel[a, 0], vel[a, 1], vel[a, 2]
+        wax, way, waz = spin[a, 0], spin[a, 1], spin[a, 2]
+        vbx, vby, vbz = vel[b, 0], vel[b, 1], vel[b, 2]
+        wbx, wby, wbz = spin[b, 0], spin[b, 1], spin[b, 2]
+        nx, ny, nz = rows.normal[r, 0], rows.normal[r, 1], rows.normal[r, 2]
+        dx, dy, dz = moved[a, 0] - moved[b, 0], moved[a, 1] - moved[b, 1], moved[a, 2] - moved[b, 2]
+        along = nx * dx + ny * dy + nz * dz
+        load = 0.0
+        for i in range(n):
+            load += rows.push[r, i]
+        mu = rows.friction[r]
+        # friction first, with the load of the last sweep: what must not overlap has the last word. Where the load is gone, what
+        # friction put in at the warm start is taken back
+        if load > 0.0 or rows.rub[r, 0] != 0.0 or rows.rub[r, 1] != 0.0 or rows.twist[r] != 0.0:
+            j = rows.tjac[r, 0]
+            t = rows.tangent[r, 0]
+            v1 = t[0] * (vax - vbx) + t[1] * (vay - vby) + t[2] * (vaz - vbz) + j[0] * wax + j[1] * way + j[2] * waz - j[3] * wbx - j[4] * wby - j[5] * wbz
+            p = rows.tjac[r, 1]
+            q = rows.tangent[r, 1]
+            v2 = q[0] * (vax - vbx) + q[1] * (vay - vby) + q[2] * (vaz - vbz) + p[0] * wax + p[1] * way + p[2] * waz - p[3] * wbx - p[4] * wby - p[5] * wbz
+            old1, old2 = rows.rub[r, 0], rows.rub[r, 1]
+            new1, new2 = old1 - v1 * rows.tmass[r, 0], old2 - v2 * rows.tmass[r, 1]
+            length = np.sqrt(new1 * new1 + new2 * new2)
+            most = mu * load
+            if length > most:
+                new1 *= most / length
+                new2 *= most / length
+            rows.rub[r, 0], rows.rub[r, 1] = new1, new2
+            d1, d2 = new1 - old1, new2 - old2
+            ix, iy, iz = d1 * t[0] + d2 * q[0], d1 * t[1] + d2 * q[1], d1 * t[2] + d2 * q[2]
+            vax += ma * ix
+            vay += ma * iy
+            vaz += ma * iz
+            vbx -= mb * ix
+            vby -= mb * iy
+            vbz -= mb * iz
+            wax += d1 * j[6] + d2 * p[6]
+            way += d1 * j[7] + d2 * p[7]
+            waz += d1 * j[8] + d2 * p[8]
+            wbx -= d1 * j[9] + d2 * p[9]
+            wby -= d1 * j[10] + d2 * p[10]
+            wbz -= d1 * j[11] + d2 * p[11]
+            if rows.twist_mass[r] > 0.0:
+                w = nx * (wax - wbx) + ny * (way - wby) + nz * (waz - wbz)
+                most = mu * load * rows.lever[r]
+                old = rows.twist[r]
+                new = min(most, max(-most, old - w * rows.twist_mass[r]))
+                rows.twist[r] = new
+                d = new - old
+                k = rows.njac[r]
+                wax += d * k[0]
+                way += d * k[1]
+                waz += d * k[2]
+                wbx -= d * k[3]
+                wby -= d * k[4]
+                wbz -= d * k[5]
+            if rows.roll[r] > 0.0:
+                # resists relative spin across the normal, up to roll length times load
+                most = rows.roll[r] * load
+                w1 = t[0] * (wax - wbx) + t[1] * (way - wby) + t[2] * (waz - wbz)
+                w2 = q[0] * (wax - wbx) + q[1] * (way - wby) + q[2] * (waz - wbz)
+                stiff = rows.twist_mass[r]  # a ball's inertia is the same about every axis
+                old1, old2 = rows.roll_rub[r, 0], rows.roll_rub[r, 1]
+                new1, new2 = old1 - w1 * stiff, old2 - w2 * stiff
+                length = np.sqrt(new1 * new1 + new2 * new2)
+                if length > most:
+                    new1 *= most / length
+                    new2 *= most / length
+                rows.roll_rub[r, 0], rows.roll_rub[r, 1] = new1, new2
+                d1, d2 = new1 - old1, new2 - old2
+                k = rows.njac[r]
+                sa = abs(k[0] * nx + k[1] * ny + k[2] * nz)
+                sb = abs(k[3] * nx + k[4] * ny + k[5] * nz)
+                wax += sa * (d1 * t[0] + d2 * q[0])
+                way += sa * (d1 * t[1] + d2 * q[1])
+                waz += sa * (d1 * t[2] + d2 * q[2])
+                wbx -= sb * (d1 * t[0] + d2 * q[0])
+                wby -= sb * (d1 * t[1] + d2 * q[1])
+                wbz -= sb * (d1 * t[2] + d2 * q[2])
+        rounds = INNER if n > 1 else 1
+        for _ in range(rounds):
+            for i in range(n):
+                j = rows.jac[r, i]
+                s = rows.sep[r, i] + along + j[0] * turned[a, 0] + j[1] * turned[a, 1] + j[2] * turned[a, 2] - j[3] * turned[b, 0] - j[4] * turned[b, 1] - j[5] * turned[b, 2]
+                vn = nx * (vax - vbx) + ny * (vay - vby) + nz * (vaz - vbz) + j[0] * wax + j[1] * way + j[2] * waz - j[3] * wbx - j[4] * wby - j[5] * wbz
+                want = 0.0
+                if rows.bounce_to[r, i] > 0.0:
+                    want = rows.bounce_to[r, i]
+                elif s > 0.0:
+                    want = -s / h
+                old = rows.push[r, i]
+                new = max(0.0, old + (want - vn) * rows.mass[r, i])
+                rows.push[r, i] = new
+                d = new - old
+                if d != 0.0:
+                    vax += ma * d * nx
+                    vay += ma * d * ny
+                    vaz += ma * d * nz
+                    vbx -= mb * d * nx
+                    vby -= mb * d * ny
+                    vbz -= mb * d * nz
+                    wax += d * j[6]
+                    way += d * j[7]
+                    waz += d * j[8]
+                    wbx -= d * j[9]
+                    wby -= d * j[10]
+                    wbz -= d * j[11]
+        if ma > 0.0:
+            vel[a, 0], vel[a, 1], vel[a, 2] = vax, vay, vaz
+            spin[a, 0], spin[a, 1], spin[a, 2] = wax, way, waz
+        if mb > 0.0:
+            vel[b, 0], vel[b, 1], vel[b, 2] = vbx, vby, vbz
+            spin[b, 0], spin[b, 1], spin[b, 2] = wbx, wby, wbz
+
+
+@numba.njit(cache=True, error_model="numpy")
+def _push_apart(rows: Rows, n_rows, live, moved, turned, inv_mass, shift, tilt, h):
+    """Displacements shift (A, 3) [m] and tilt (A, 3) [rad] that take a share of every overlap out."""
+    for k in range(len(live)):
+        for c in range(3):
+            shift[live[k], c] = 0.0
+            tilt[live[k], c] = 0.0
+    for r in range(n_rows):
+        a, b = rows.a[r], rows.b[r]
+        nx, ny, nz = rows.normal[r, 0], rows.normal[r, 1], rows.normal[r, 2]
+        along = nx * (moved[a, 0] - moved[b, 0]) + ny * (moved[a, 1] - moved[b, 1]) + nz * (moved[a, 2] - moved[b, 2])
+        for i in range(rows.count[r]):
+            j = rows.jac[r, i]
+            s = rows.sep[r, i] + along + j[0] * turned[a, 0] + j[1] * turned[a, 1] + j[2] * turned[a, 2] - j[3] * turned[b, 0] - j[4] * turned[b, 1] - j[5] * turned[b, 2]
+            if s > -SLOP:
+                continue
+            want = min(PUSH_OUT * h, BIAS * (-s - SLOP))
+            done = nx * (shift[a, 0] - shift[b, 0]) + ny * (shift[a, 1] - shift[b, 1]) + nz * (shift[a, 2] - shift[b, 2])
+            done += j[0] * tilt[a, 0] + j[1] * tilt[a, 1] + j[2] * tilt[a, 2] - j[3] * tilt[b, 0] - j[4] * tilt[b, 1] - j[5] * tilt[b, 2]
+            if done >= want:
+                continue
+            p = (want - done) * rows.mass[r, i]
+            pa, pb = p * inv_mass[a], p * inv_mass[b]
+            if pa > 0.0:
+                shift[a, 0] += pa * nx
+                shift[a, 1] += pa * ny
+                shift[a, 2] += pa * nz
+                tilt[a, 0] += p * j[6]
+                tilt[a, 1] += p * j[7]
+                tilt[a, 2] += p * j[8]
+            if pb > 0.0:
+                shift[b, 0] -= pb * nx
+                shift[b, 1] -= pb * ny
+                shift[b, 2] -= pb * nz
+                tilt[b, 0] -= p * j[9]
+                tilt[b, 1] -= p * j[10]
+                tilt[b, 2] -= p * j[11]
+
+
+@numba.njit(cache=True, error_model="numpy")
+def _warm_start(rows: Rows, n_rows, vel, spin, inv_mass):
+    """Apply the impulses found in the last substep again."""
+    for r in range(n_rows):
+        a, b, n = rows.a[r], rows.b[r], rows.count[r]
+        ma, mb = inv_mass[a], inv_mass[b]
+        d1, d2, tw = rows.rub[r, 0], rows.rub[r, 1], rows.twist[r]
+        t, q, j1, j2, k = rows.tangent[r, 0], rows.tangent[r, 1], rows.tjac[r, 0], rows.tjac[r, 1], rows.njac[r]
+        for c in range(3):
+            p = d1 * t[c] + d2 * q[c]
+            wa = d1 * j1[6 + c] + d2 * j2[6 + c] + tw * k[c]
+            wb = d1 * j1[9 + c] + d2 * j2[9 + c] + tw * k[3 + c]
+            for i in range(n):
+                p += rows.push[r, i] * rows.normal[r, c]
+                wa += rows.push[r, i] * rows.jac[r, i, 6 + c]
+                wb += rows.push[r, i] * rows.jac[r, i, 9 + c]
+            if ma > 0.0:
+                vel[a, c] += ma * p
+                spin[a, c] += wa
+            if mb > 0.0:
+                vel[b, c] -= mb * p
+                spin[b, c] -= wb
+        rows.roll_rub[r, 0] = 0.0
+        rows.roll_rub[r, 1] = 0.0
+
+
+@numba.njit(cache=True, error_model="numpy")
+def _aim_bounces(rows: Rows, n_rows, vel, spin, moved, turned, inv_mass, h, since, gravity):
+    """Points that meet within this substep fast enough get the speed they shall leave with.
+
+    The speed of meeting is taken in the middle of the substep: semi-implicit stepping runs half a substep of gravity ahead.
+    """
+    fall = since * np.sqrt(gravity[0] ** 2 + gravity[1] ** 2 + gravity[2] ** 2)
+    for r in range(n_rows):
+        e = rows.bounce[r]
+        if e <= 0.0:
+            continue
+        a, b = rows.a[r], rows.b[r]
+        half = 0.0
+        for c in range(3):
+            half += rows.normal[r, c] * gravity[c] * 0.5 * h
+        half *= (1.0 if inv_mass[a] > 0.0 else 0.0) - (1.0 if inv_mass[b] > 0.0 else 0.0)
+        for i in range(rows.count[r]):
+            j = rows.jac[r, i]
+            vn, s = 0.0, rows.sep[r, i]
+            for c in range(3):
+                vn += rows.normal[r, c] * (vel[a, c] - vel[b, c]) + j[c] * spin[a, c] - j[3 + c] * spin[b, c]
+                s += rows.normal[r, c] * (moved[a, c] - moved[b, c]) + j[c] * turned[a, c] - j[3 + c] * turned[b, c]
+            if rows.bounce_to[r, i] > 0.0:
+                rows.bounce_to[r, i] = -1.0
+            # only what came in fast bounces, once, and never faster than it came
+            came = rows.approach[r, i]
+            if rows.bounce_to[r, i] == 0.0 and came < -BOUNCE_FROM and vn < -BOUNCE_FROM and s + vn * h < 0.0:
+                rows.bounce_to[r, i] = e * min(half - vn, -came + fall)
+
+
+@numba.njit(cache=True, error_model="numpy")
+def _turn(q, x, y, z):
+    """Turn quaternion q by the rotation vector (x, y, z) [rad], world axes."""
+    angle = np.sqrt(x * x + y * y + z * z)
+    if angle < 1e-12:
+        sx, sy, sz, c = 0.5 * x, 0.5 * y, 0.5 * z, 1.0
+    else:
+        k = np.sin(0.5 * angle) / angle
+        sx, sy, sz, c = k * x, k * y, k * z, np.cos(0.5 * angle)
+    qx, qy, qz, qw = q[0], q[1], q[2], q[3]
+    nx = c * qx + sx * qw + sy * qz - sz * qy
+    ny = c * qy - sx * qz + sy * qw + sz * qx
+    nz = c * qz + sx * qy - sy * qx + sz * qw
+    nw = c * qw - sx * qx - sy * qy - sz * qz
+    length = np.sqrt(nx * nx + ny * ny + nz * nz + nw * nw)
+    q[0], q[1], q[2], q[3] = nx / length, ny / length, nz / length, nw / length
+
+
+@numba.njit(cache=True, error_model="numpy")
+def _move(asm: Assemblies, live, h, moved, turned, shift, tilt):
+    """Advance positions and orientations; free spin keeps its angular momentum (midpoint rule)."""
+    m = np.empty((3, 3))
+    q = np.empty(4)
+    for k in range(len(live)):
+        a = live[k]
+        for c in range(3):
+            d = h * asm.vel[a, c] + shift[a, c]
+            asm.pos[a, c] += d
+            moved[a, c] += d
+        w = asm.spin[a]
+        fast = w[0] * w[0] + w[1] * w[1] + w[2] * w[2]
+        if fast < 1e-3:
+            _turn(asm.rot[a], h * w[0] + tilt[a, 0], h * w[1] + tilt[a, 1], h * w[2] + tilt[a, 2])
+            for c in range(3):
+                turned[a, c] += h * w[c] + tilt[a, c]
+            continue
+        rotation(asm.rot[a], m)
+        momentum = m @ (asm.inertia[a] @ (m.T @ w))
+        q[:] = asm.rot[a]
+        _turn(q, 0.5 * h * w[0], 0.5 * h * w[1], 0.5 * h * w[2])
+        rotation(q, m)
+        mid = m @ (asm.inv_inertia[a] @ (m.T @ momentum))
+        _turn(asm.rot[a], h * mid[0] + tilt[a, 0], h * mid[1] + tilt[a, 1], h * mid[2] + tilt[a, 2])
+        for c in range(3):
+            turned[a, c] += h * mid[c] + tilt[a, c]
+        rotation(asm.rot[a], m)
+        w[:] = m @ (asm.inv_inertia[a] @ (m.T @ momentum))
+
+
+@numba.njit(cache=True, error_model="numpy")
+def solve_interval(asm: Assemblies, live, rows: Rows, n_rows, inv_mass, settings: Settings, moved, turned):
+    """All substeps of one interval over the awake assemblies ``live``."""
+    h = settings.interval / settings.substeps
+    moved[:, :] = 0.0
+    turned[:, :] = 0.0
+    shift, tilt = np.zeros_like(moved), np.zeros_like(moved)
+    for step in range(settings.substeps):
+        for k in range(len(live)):
+            for c in range(3):
+                asm.vel[live[k], c] += h * settings.gravity[c]
+        _aim_bounces(rows, n_rows, asm.vel, asm.spin, moved, turned, inv_mass, h, (step + 0.5) * h, settings.gravity)
+        _warm_start(rows, n_rows, asm.vel, asm.spin, inv_mass)
+        for _ in range(SWEEPS):
+            _sweep(rows, n_rows, asm.vel, asm.spin, inv_mass, moved, turned, h)
+        _push_apart(rows, n_rows, live, moved, turned, inv_mass, shift, tilt, h)
+        _move(asm, live, h, moved, turned, shift, tilt)
+        for r in range(n_rows):
+            for i in range(rows.count[r]):
+                rows.total[r, i] += rows.push[r, i]
+                if rows.bounce_to[r, i] > 0.0:  # a bounce is over at once
+                    rows.push[r, i] = 0.0
+
+
+@numba.njit(cache=True, error_model="numpy")
+def remember(rows: Rows, n_rows, con: Contacts):
+    """Write the last substep's impulses back to the pairs."""
+    for r in range(n_rows):
+        k = rows.pair[r]
+        for i in range(rows.count[r]):
+            con.push[k, i] = rows.push[r, i]
+        for c in range(3):
+            con.rub[k, c] = rows.rub[r, 0] * rows.tangent[r, 0, c] + rows.rub[r, 1] * rows.tangent[r, 1, c]
+        con.rub[k, 3] = rows.twist[r]

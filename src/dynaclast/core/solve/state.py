@@ -1,0 +1,106 @@
+"""What a step changes, all of it: a run continued from a stored State is the run that was never interrupted."""
+
+from __future__ import annotations
+
+import io
+from dataclasses import dataclass, field
+from typing import NamedTuple
+
+import numpy as np
+import zstandard
+
+from ..geometry.mesh import Array, Index
+from .model import Flags
+
+
+class Assemblies(NamedTuple):
+    """Per slot (P + 1; the last is the ground).
+
+    pos (3) centre of mass [m]; rot quaternion x, y, z, w from the opening pose; vel [m/s]; spin [rad/s], world
+    rest (3) centre of mass at the opening pose [m]; mass [kg]; inv_mass [1/kg], 0 if held
+    inertia, inv_inertia (3, 3) at the opening pose, world axes; radius: farthest piece's reach from the centre [m]
+    alive, held, asleep (uint8); pieces: count; calm: smoothed speed [m/s]; still: seconds of stillness
+    island: lowest slot of the sleeping island, -1 while awake
+    """
+
+    pos: Array
+    rot: Array
+    vel: Array
+    spin: Array
+    rest: Array
+    mass: Array
+    inv_mass: Array
+    inertia: Array
+    inv_inertia: Array
+    radius: Array
+    alive: Flags
+    held: Flags
+    asleep: Flags
+    pieces: Index
+    calm: Array
+    still: Array
+    island: Index
+
+
+class Contacts(NamedTuple):
+    """Pairs of shapes that are near each other, and what they remember between searches.
+
+    a, b (K,) shapes, b = -1 for the ground; axis (K, 3) last separating direction from b to a; slack (K,) overlap
+    present when the pair was first met, forgiven [m], <= 0; count (K,) contact points; local (K, 4, 3) the points in a's
+    opening frame; push (K, 4) normal impulse of a substep [N s]; rub (K, 4) friction impulse (world xyz, twist)
+    """
+
+    a: Index
+    b: Index
+    axis: Array
+    slack: Array
+    count: Index
+    local: Array
+    push: Array
+    rub: Array
+
+
+def no_contacts(room: int = 0) -> Contacts:
+    """Room for so many pairs."""
+    return Contacts(
+        np.zeros(room, np.int32), np.zeros(room, np.int32), np.zeros((room, 3)), np.zeros(room), np.zeros(room, np.int32),
+        np.zeros((room, 4, 3)), np.zeros((room, 4)), np.zeros((room, 4)),
+    )
+
+
+@dataclass
+class State:
+    """The state of a run after ``frame`` frames.
+
+    piece_assembly (P,) int32; bond_broken (B,) uint8; bond_wear (B,) share of strength lost
+    """
+
+    frame: int
+    piece_assembly: Index
+    assemblies: Assemblies
+    bond_broken: Flags
+    bond_wear: Array
+    contacts: Contacts = field(default_factory=no_contacts)
+
+    def copy(self) -> State:
+        return State(
+            self.frame, self.piece_assembly.copy(), Assemblies(*(x.copy() for x in self.assemblies)),
+            self.bond_broken.copy(), self.bond_wear.copy(), Contacts(*(x.copy() for x in self.contacts)),
+        )
+
+    def pack(self) -> bytes:
+        """The whole state as compressed bytes."""
+        out = io.BytesIO()
+        np.savez(
+            out, frame=self.frame, piece_assembly=self.piece_assembly, bond_broken=self.bond_broken, bond_wear=self.bond_wear,
+            **{f"asm_{k}": v for k, v in self.assemblies._asdict().items()}, **{f"con_{k}": v for k, v in self.contacts._asdict().items()},
+        )
+        return zstandard.ZstdCompressor(level=3).compress(out.getvalue())
+
+    @staticmethod
+    def unpack(data: bytes) -> State:
+        with np.load(io.BytesIO(zstandard.ZstdDecompressor().decompress(data)), allow_pickle=False) as z:
+            return State(
+                int(z["frame"]), z["piece_assembly"], Assemblies(*(z[f"asm_{k}"] for k in Assemblies._fields)),
+                z["bond_broken"], z["bond_wear"], Contacts(*(z[f"con_{k}"] for k in Contacts._fields)),
+            )
