@@ -1,0 +1,75 @@
+"""The start command: installs what a command needs, then runs it."""
+
+from __future__ import annotations
+
+import sys
+
+from .setup import Failed, ensure_browser, ensure_database, ensure_interface, ensure_kernels, ensure_python
+
+USAGE = """usage: ./dynaclast COMMAND
+
+  demo      install, build and start with the demo shot; prints one address, Ctrl-C ends it
+  start     the same without demo data
+  stop      end a running Dynaclast of this checkout
+  status    say whether it runs, and where
+  test      install what the tests need and run all of them
+
+  bake      compute a shot document            bake SHOT.json --out DIR [--frames N]
+  check     validate a shot document           check SHOT.json
+  schema    print the shot document's JSON Schema
+  export    write a bake or take as a file     export DIR|TAKE --to FILE.usdc|.usda|.glb|.npz
+
+  bench     measure speed against the goals
+"""
+
+
+def main(argv: list[str]) -> int:
+    command = argv[0] if argv else ""
+    if command in ("", "-h", "--help", "help"):
+        print(USAGE, end="")
+        return 0
+    try:
+        if command in ("bake", "check", "schema", "export"):
+            ensure_python()
+            ensure_kernels()
+            from .cli import main as cli
+
+            return cli(argv)
+        if command in ("demo", "start"):
+            ensure_python()
+            ensure_database()
+            ensure_interface()
+            ensure_kernels(compile_now=True)
+            from .runtime import run
+
+            return run(demo=command == "demo")
+        if command in ("stop", "status"):
+            from . import runtime
+
+            return runtime.stop() if command == "stop" else runtime.status()
+        if command == "test":
+            ensure_python(tests=True)
+            ensure_database()
+            ensure_browser()
+            ensure_interface(checks=True)
+            ensure_kernels(compile_now=True)
+            from .setup import run_tests
+
+            return run_tests(argv[1:])
+        if command == "bench":
+            ensure_python()
+            ensure_kernels(compile_now=True)
+            from .setup import run_bench
+
+            return run_bench(argv[1:])
+    except Failed as exc:
+        print(f"dynaclast: {exc}", file=sys.stderr)
+        return 1
+    except KeyboardInterrupt:
+        return 130
+    print(f"dynaclast: there is no command '{command}'\n\n{USAGE}", file=sys.stderr, end="")
+    return 2
+
+
+if __name__ == "__main__":
+    sys.exit(main(sys.argv[1:]))

@@ -1,0 +1,161 @@
+"""Commands that work on shot documents without database or browser: bake, check, schema, export."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+import time
+from pathlib import Path
+
+from .core import document
+from .core.document import AssetShape, FileShape, Shot
+from .core.errors import DocumentError, DynaclastError, InputError
+from .core.geometry.mesh import TriMesh
+
+
+def _load(path: Path) -> Shot:
+    try:
+        data = path.read_bytes()
+    except OSError as exc:
+        raise InputError(f"cannot be read: {exc.strerror}", where=str(path)) from None
+    return document.parse_json(data)
+
+
+def _resolver(folder: Path):  # noqa: ANN202
+    """Reads mesh files beside the document, and nothing outside its folder."""
+    from .core.formats.meshes import MOST_BYTES, read_mesh
+
+    def resolve(shape: FileShape | AssetShape) -> TriMesh:
+        if isinstance(shape, AssetShape):
+            raise InputError(f"asset '{shape.asset[:12]}' is in the application's store; a document on its own needs the mesh inline or as a file beside it")
+        path = (folder / shape.path).resolve()
+        if not path.is_relative_to(folder.resolve()):
+            raise InputError(f"'{shape.path}' is outside the document's folder", where=shape.path)
+        if not path.is_file():
+            raise InputError(f"there is no file '{shape.path}' beside the document", where=shape.path)
+        if path.stat().st_size > MOST_BYTES:
+            raise InputError(f"'{shape.path}' is larger than {MOST_BYTES // 1_000_000} MB", where=shape.path)
+        return read_mesh(path.read_bytes(), shape.path, shape.scale)
+
+    return resolve
+
+
+def cmd_bake(args: argparse.Namespace) -> int:
+    from .core.bake import bake
+    from .core.formats.bake import write_events, write_frames
+
+    shot = _load(args.shot)
+    if args.frames is not None and not 0 <= args.frames <= 2000:
+        raise InputError(f"must be between 0 and 2000, got {args.frames}", where="--frames")
+    out: Path = args.out
+    try:
+        out.mkdir(parents=True, exist_ok=True)
+    except OSError as exc:
+        raise InputError(f"cannot be made: {exc.strerror}", where=str(out)) from None
+    started = time.monotonic()
+    quiet = not sys.stderr.isatty()
+
+    def tell(frame, total: int) -> None:  # noqa: ANN001
+        if not quiet:
+            spent = time.monotonic() - started
+            left = spent / max(frame.index, 1) * (total - frame.index)
+            print(f"\rframe {frame.index} of {total}, {left:.0f} s left   ", end="", file=sys.stderr, flush=True)
+
+    baked = bake(shot, frame_count=args.frames, resolve=_resolver(args.shot.parent), on_frame=tell)
+    if not quiet:
+        print(file=sys.stderr)
+    (out / "frames.npz").write_bytes(write_frames(baked))
+    (out / "events.json").write_bytes(write_events(baked.events))
+    (out / "shot.json").write_text(json.dumps(_standalone(shot, args.shot.parent), indent=1) + "\n")
+    broken = sum(e["kind"] == "bond_broken" for e in baked.events)
+    print(f"baked {len(baked.time) - 1} frames of {len(baked.piece_body)} pieces in {time.monotonic() - started:.1f} s; {broken} bonds broken -> {out}")
+    return 0
+
+
+def _standalone(shot: Shot, folder: Path) -> dict:
+    """The shot with mesh files written into it, so that a bake's folder can be exported anywhere."""
+    from .core.document import MeshShape
+
+    resolve = _resolver(folder)
+    whole = shot.model_copy(deep=True)
+    for body in whole.bodies:
+        if isinstance(body.shape, FileShape):
+            mesh = resolve(body.shape)
+            body.shape = MeshShape(vertices=[tuple(v) for v in mesh.vertices.tolist()], faces=[tuple(f) for f in mesh.faces.tolist()])
+    return document.dump(whole)
+
+
+def cmd_check(args: argparse.Namespace) -> int:
+    from .core.fracture.build import build_pieces
+    from .core.preflight import preflight
+
+    shot = _load(args.shot)
+    resolve = _resolver(args.shot.parent)
+    problems: list[tuple[str, str]] = []
+    built = []
+    for index, body in enumerate(shot.bodies):
+        try:
+            built.append(build_pieces(body, resolve))
+        except DynaclastError as exc:
+            problems.append((f"bodies[{index}].shape", exc.message))
+    if problems:
+        raise DocumentError(problems)
+    findings = preflight(shot, built)
+    for f in findings:
+        print(f"{f.grave}: {f.about + ': ' if f.about else ''}{f.sentence} {f.remedy}.")
+    pieces = sum(p.count for p in built)
+    print(f"{shot.name}: {len(shot.bodies)} bodies, {pieces} pieces, {len(shot.fields)} fields, {shot.timing.frames} frames; {len(findings)} to check")
+    return 0
+
+
+def cmd_schema(args: argparse.Namespace) -> int:
+    print(json.dumps(document.schema(), indent=2))
+    return 0
+
+
+def cmd_export(args: argparse.Namespace) -> int:
+    from .export import write_export
+
+    folder = Path(args.source)
+    if folder.is_dir():
+        write_export(folder, args.to)
+    else:
+        from .jobs.export import export_take
+
+        export_take(args.source, args.to)
+    print(f"wrote {args.to}")
+    return 0
+
+
+def main(argv: list[str] | None = None) -> int:
+    parser = argparse.ArgumentParser(prog="dynaclast", description="Break meshes into bonded pieces and choreograph their collapse.")
+    sub = parser.add_subparsers(dest="command", required=True)
+    p = sub.add_parser("bake", help="compute a shot document")
+    p.add_argument("shot", type=Path)
+    p.add_argument("--out", type=Path, required=True, help="folder for frames.npz and events.json")
+    p.add_argument("--frames", type=int, help="compute so many frames instead of the document's")
+    p.set_defaults(run=cmd_bake)
+    p = sub.add_parser("check", help="validate a shot document and say what to look at before a bake")
+    p.add_argument("shot", type=Path)
+    p.set_defaults(run=cmd_check)
+    p = sub.add_parser("schema", help="print the JSON Schema of the shot document")
+    p.set_defaults(run=cmd_schema)
+    p = sub.add_parser("export", help="write a bake's folder, or a take of the running application, as USD or GLB")
+    p.add_argument("source", help="a folder written by bake, or a take's id")
+    p.add_argument("--to", type=Path, required=True, help="FILE.usdc, .usda, .usd, .glb or .npz")
+    p.set_defaults(run=cmd_export)
+    args = parser.parse_args(argv)
+    try:
+        return args.run(args)
+    except DocumentError as exc:
+        for line in exc.lines():
+            print(f"error: {line}", file=sys.stderr)
+        return 2
+    except DynaclastError as exc:
+        print(f"error: {exc.line()}", file=sys.stderr)
+        return 2
+
+
+if __name__ == "__main__":
+    sys.exit(main())

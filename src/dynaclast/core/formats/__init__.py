@@ -1,0 +1,1 @@
+"""Open formats in and out: mesh files, frames and events, USD, GLB."""

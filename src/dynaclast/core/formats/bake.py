@@ -1,0 +1,79 @@
+"""The bake's own files: frames.npz and events.json, as docs/bake-output.md describes them."""
+
+from __future__ import annotations
+
+import io
+import json
+import zipfile
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from ..errors import InputError
+
+FORMAT = 1
+
+
+@dataclass(frozen=True)
+class Baked:
+    """A finished bake as arrays.
+
+    time (F,) s; position (F, P, 3) m; orientation (F, P, 4) x, y, z, w from the piece's start; state (F, P) uint8;
+    piece_body (P,); piece_mass (P,) kg; stats: name -> (F,)
+    """
+
+    time: np.ndarray
+    position: np.ndarray
+    orientation: np.ndarray
+    state: np.ndarray
+    piece_body: np.ndarray
+    piece_mass: np.ndarray
+    body_names: list[str]
+    state_names: list[str]
+    stats: dict[str, np.ndarray]
+    events: list[dict[str, Any]]
+
+
+def write_frames(baked: Baked) -> bytes:
+    """frames.npz as bytes: the same frames give the same bytes (fixed order, fixed dates)."""
+    arrays: dict[str, np.ndarray] = {
+        "format": np.array(FORMAT, np.int32),
+        "time": baked.time.astype(np.float64),
+        "piece_body": baked.piece_body.astype(np.int32),
+        "piece_mass": baked.piece_mass.astype(np.float64),
+        "position": baked.position.astype(np.float32),
+        "orientation": baked.orientation.astype(np.float32),
+        "state": baked.state.astype(np.uint8),
+        "body_names": np.array(baked.body_names, dtype=np.str_),
+        "state_names": np.array(baked.state_names, dtype=np.str_),
+    }
+    for name, values in sorted(baked.stats.items()):
+        arrays[f"stats/{name}"] = values.astype(np.float64)
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED, compresslevel=6) as z:
+        for name, array in arrays.items():
+            part = io.BytesIO()
+            np.lib.format.write_array(part, np.ascontiguousarray(array), allow_pickle=False)
+            z.writestr(zipfile.ZipInfo(f"{name}.npy", (1980, 1, 1, 0, 0, 0)), part.getvalue(), zipfile.ZIP_DEFLATED)
+    return out.getvalue()
+
+
+def write_events(events: Sequence[dict[str, Any]]) -> bytes:
+    """events.json: one event a line, in order."""
+    rows = ",\n".join(json.dumps(e, separators=(", ", ": ")) for e in events)
+    return f"[\n{rows}\n]\n".encode() if events else b"[]\n"
+
+
+def read_baked(frames: bytes, events: bytes) -> Baked:
+    """What ``write_frames`` and ``write_events`` wrote. Raises InputError if it is not that."""
+    try:
+        with np.load(io.BytesIO(frames), allow_pickle=False) as z:
+            return Baked(
+                z["time"], z["position"], z["orientation"], z["state"], z["piece_body"], z["piece_mass"],
+                [str(x) for x in z["body_names"]], [str(x) for x in z["state_names"]],
+                {k[6:]: z[k] for k in z.files if k.startswith("stats/")}, json.loads(events),
+            )
+    except (KeyError, ValueError, OSError, zipfile.BadZipFile) as exc:
+        raise InputError(f"not a bake this program wrote: {exc}") from None

@@ -1,0 +1,87 @@
+"""GLB out: one node per piece with translation and rotation tracks (glTF 2.0), built with pygltflib."""
+
+from __future__ import annotations
+
+import numpy as np
+import pygltflib as gltf
+
+from .scene import ExportScene
+from .usd import changes
+
+
+class _Buffer:
+    """Collects arrays into one binary chunk and hands out accessor numbers."""
+
+    def __init__(self, doc: gltf.GLTF2) -> None:
+        self.doc = doc
+        self.parts: list[bytes] = []
+        self.size = 0
+
+    def add(self, array: np.ndarray, kind: str, *, target: int | None = None, bounds: bool = False) -> int:
+        data = np.ascontiguousarray(array)
+        component = {"float32": gltf.FLOAT, "uint32": gltf.UNSIGNED_INT}[data.dtype.name]
+        raw = data.tobytes()
+        raw += b"\0" * (-len(raw) % 4)
+        self.doc.bufferViews.append(gltf.BufferView(buffer=0, byteOffset=self.size, byteLength=data.nbytes, target=target))
+        accessor = gltf.Accessor(bufferView=len(self.doc.bufferViews) - 1, componentType=component, count=len(data), type=kind)
+        if bounds:
+            flat = data.reshape(len(data), -1)
+            accessor.min, accessor.max = flat.min(axis=0).tolist(), flat.max(axis=0).tolist()
+        self.doc.accessors.append(accessor)
+        self.parts.append(raw)
+        self.size += len(raw)
+        return len(self.doc.accessors) - 1
+
+
+def write_glb(scene: ExportScene) -> bytes:
+    """The scene as one GLB file; pieces keep flat shading (a vertex per face corner)."""
+    doc = gltf.GLTF2(asset=gltf.Asset(version="2.0", generator="Dynaclast"), scene=0)
+    buffer = _Buffer(doc)
+    for color, rough in zip(scene.colors, scene.roughness, strict=True):
+        pbr = gltf.PbrMetallicRoughness(baseColorFactor=[*map(float, color), 1.0], metallicFactor=0.0, roughnessFactor=float(rough))
+        doc.materials.append(gltf.Material(pbrMetallicRoughness=pbr))
+    roots: list[int] = []
+    for name in scene.body_names:
+        doc.nodes.append(gltf.Node(name=name, children=[]))
+        roots.append(len(doc.nodes) - 1)
+    animation = gltf.Animation(name=scene.name, channels=[], samplers=[])
+    times: dict[bytes, int] = {}
+    for piece in scene.pieces:
+        corners = piece.mesh.vertices[piece.mesh.faces].astype(np.float32)
+        normals = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+        length = np.linalg.norm(normals, axis=1, keepdims=True)
+        normals = np.where(length > 0, normals / np.where(length > 0, length, 1), [0, 1, 0]).astype(np.float32)
+        position = buffer.add(corners.reshape(-1, 3), gltf.VEC3, target=gltf.ARRAY_BUFFER, bounds=True)
+        normal = buffer.add(np.repeat(normals, 3, axis=0), gltf.VEC3, target=gltf.ARRAY_BUFFER)
+        primitive = gltf.Primitive(attributes=gltf.Attributes(POSITION=position, NORMAL=normal), material=piece.body)
+        doc.meshes.append(gltf.Mesh(name=piece.name, primitives=[primitive]))
+        pos, rot = scene.baked.position[:, piece.index], scene.baked.orientation[:, piece.index]
+        doc.nodes.append(
+            gltf.Node(
+                name=piece.name, mesh=len(doc.meshes) - 1, translation=pos[0].astype(float).tolist(), rotation=rot[0].astype(float).tolist(),
+                extras={"mass": float(scene.baked.piece_mass[piece.index])},
+            )
+        )
+        node = len(doc.nodes) - 1
+        doc.nodes[roots[piece.body]].children.append(node)
+        keep = changes(np.concatenate([pos, rot], axis=1))
+        if len(keep) < 2 or (pos[keep] == pos[0]).all() and (rot[keep] == rot[0]).all():
+            continue
+        stamp = scene.baked.time[keep].astype(np.float32)
+        if stamp.tobytes() not in times:
+            times[stamp.tobytes()] = buffer.add(stamp, gltf.SCALAR, bounds=True)
+        for path, values, kind in (("translation", pos[keep], gltf.VEC3), ("rotation", _continuous(rot[keep]), gltf.VEC4)):
+            animation.samplers.append(gltf.AnimationSampler(input=times[stamp.tobytes()], output=buffer.add(values.astype(np.float32), kind), interpolation="LINEAR"))
+            animation.channels.append(gltf.AnimationChannel(sampler=len(animation.samplers) - 1, target=gltf.AnimationChannelTarget(node=node, path=path)))
+    if animation.channels:
+        doc.animations.append(animation)
+    doc.scenes.append(gltf.Scene(name=scene.name, nodes=roots))
+    doc.buffers.append(gltf.Buffer(byteLength=buffer.size))
+    doc.set_binary_blob(b"".join(buffer.parts))
+    return b"".join(doc.save_to_bytes())
+
+
+def _continuous(q: np.ndarray) -> np.ndarray:
+    """The same rotations with signs chosen so that neighbours are close."""
+    sign = np.cumprod(np.concatenate([[1.0], np.where((q[1:] * q[:-1]).sum(axis=1) < 0, -1.0, 1.0)]))
+    return (q * sign[:, None]).astype(np.float32)

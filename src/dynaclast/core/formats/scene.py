@@ -1,0 +1,69 @@
+"""What an export is made from: piece meshes, looks, and their motion."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+
+import numpy as np
+
+from ..document import Shot
+from ..fracture.pieces import Pieces
+from ..geometry.mesh import Array, TriMesh, rotation_matrix
+from .bake import Baked
+
+
+@dataclass(frozen=True)
+class ExportPiece:
+    """One piece: its mesh relative to its centre of mass, at the opening orientation in the world."""
+
+    name: str
+    body: int
+    mesh: TriMesh
+    skin: np.ndarray
+    index: int
+
+
+@dataclass(frozen=True)
+class ExportScene:
+    """Everything a writer needs.
+
+    colors (bodies, 3) linear 0-1; fps; baked motion
+    """
+
+    name: str
+    body_names: list[str]
+    colors: Array
+    roughness: list[float]
+    pieces: list[ExportPiece]
+    baked: Baked
+    fps: float
+
+
+def safe_name(text: str) -> str:
+    """A name made of letters, digits and underscores that does not begin with a digit."""
+    out = re.sub(r"[^A-Za-z0-9_]", "_", text) or "_"
+    return out if not out[0].isdigit() else "_" + out
+
+
+def linear_color(text: str) -> tuple[float, float, float]:
+    """'#rrggbb' (sRGB) as linear light (IEC 61966-2-1)."""
+    def channel(k: int) -> float:
+        c = int(text[k : k + 2], 16) / 255
+        return c / 12.92 if c <= 0.04045 else ((c + 0.055) / 1.055) ** 2.4
+
+    return channel(1), channel(3), channel(5)
+
+
+def export_scene(shot: Shot, built: list[Pieces], baked: Baked) -> ExportScene:
+    """Join a shot, its bodies' pieces and a bake."""
+    out: list[ExportPiece] = []
+    for b, (body, pieces) in enumerate(zip(shot.bodies, built, strict=True)):
+        turn = rotation_matrix(body.place.rotation)
+        for p in range(pieces.count):
+            mesh = pieces.mesh(p)
+            f0, f1 = pieces.face_start[p : p + 2]
+            name = safe_name(body.name) if pieces.count == 1 else f"{safe_name(body.name)}_{p:04d}"
+            out.append(ExportPiece(name, b, TriMesh((mesh.vertices - pieces.center[p]) @ turn.T, mesh.faces), pieces.skin[f0:f1], len(out)))
+    colors = np.array([linear_color(b.material.look.color) for b in shot.bodies]).reshape(-1, 3)
+    return ExportScene(shot.name, [b.name for b in shot.bodies], colors, [b.material.look.roughness for b in shot.bodies], out, baked, shot.timing.fps)

@@ -1,0 +1,85 @@
+"""USD out: every piece a mesh with an animated transform, under its body.
+
+Custom attributes carry what other departments ask for: ``dynaclast:mass`` [kg], ``dynaclast:state`` (animated), and
+the primvar ``dynaclast:skin`` (1 on original surface, 0 on cut faces).
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from pxr import Gf, Sdf, Usd, UsdGeom, UsdShade, Vt
+
+from .scene import ExportScene, safe_name
+
+
+def write_usd(scene: ExportScene, path: str) -> None:
+    """Write a .usdc, .usda or .usd file at ``path``; frame 0 is time code 0."""
+    stage = Usd.Stage.CreateNew(path)
+    UsdGeom.SetStageUpAxis(stage, UsdGeom.Tokens.y)
+    UsdGeom.SetStageMetersPerUnit(stage, 1.0)
+    frames = len(scene.baked.time)
+    stage.SetStartTimeCode(0)
+    stage.SetEndTimeCode(frames - 1)
+    stage.SetTimeCodesPerSecond(scene.fps)
+    stage.SetFramesPerSecond(scene.fps)
+    root = UsdGeom.Xform.Define(stage, "/" + safe_name(scene.name))
+    stage.SetDefaultPrim(root.GetPrim())
+    layer = stage.GetRootLayer()
+    bodies = _bodies(stage, root, scene)
+    samples: list[tuple[Any, np.ndarray, np.ndarray, np.ndarray]] = []
+    for piece in scene.pieces:
+        mesh = UsdGeom.Mesh.Define(stage, bodies[piece.body].AppendChild(piece.name))
+        mesh.CreatePointsAttr(Vt.Vec3fArray.FromNumpy(piece.mesh.vertices.astype(np.float32)))
+        mesh.CreateFaceVertexCountsAttr(Vt.IntArray.FromNumpy(np.full(len(piece.mesh.faces), 3, np.int32)))
+        mesh.CreateFaceVertexIndicesAttr(Vt.IntArray.FromNumpy(np.ascontiguousarray(piece.mesh.faces.reshape(-1))))
+        mesh.CreateSubdivisionSchemeAttr(UsdGeom.Tokens.none)
+        lo, hi = piece.mesh.bounds()
+        mesh.CreateExtentAttr(Vt.Vec3fArray.FromNumpy(np.array([lo, hi], np.float32)))
+        skin = UsdGeom.PrimvarsAPI(mesh).CreatePrimvar("dynaclast:skin", Sdf.ValueTypeNames.IntArray, UsdGeom.Tokens.uniform)
+        skin.Set(Vt.IntArray.FromNumpy(piece.skin.astype(np.int32)))
+        mesh.GetPrim().CreateAttribute("dynaclast:mass", Sdf.ValueTypeNames.Double).Set(float(scene.baked.piece_mass[piece.index]))
+        state = mesh.GetPrim().CreateAttribute("dynaclast:state", Sdf.ValueTypeNames.Token)
+        move, turn = mesh.AddTranslateOp(UsdGeom.XformOp.PrecisionDouble), mesh.AddOrientOp(UsdGeom.XformOp.PrecisionFloat)
+        samples.append((piece.index, move.GetAttr().GetPath(), turn.GetAttr().GetPath(), state.GetPath()))
+    with Sdf.ChangeBlock():
+        for index, move_path, turn_path, state_path in samples:
+            _animate(layer, scene, index, move_path, turn_path, state_path)
+    layer.Save()
+
+
+def _bodies(stage: Usd.Stage, root: UsdGeom.Xform, scene: ExportScene) -> list[Sdf.Path]:
+    out: list[Sdf.Path] = []
+    for name, color, rough in zip(scene.body_names, scene.colors, scene.roughness, strict=True):
+        body = UsdGeom.Xform.Define(stage, root.GetPath().AppendChild(safe_name(name)))
+        body.GetPrim().SetDisplayName(name)
+        material = UsdShade.Material.Define(stage, body.GetPath().AppendChild("look"))
+        shader = UsdShade.Shader.Define(stage, material.GetPath().AppendChild("surface"))
+        shader.CreateIdAttr("UsdPreviewSurface")
+        shader.CreateInput("diffuseColor", Sdf.ValueTypeNames.Color3f).Set(Gf.Vec3f(*map(float, color)))
+        shader.CreateInput("roughness", Sdf.ValueTypeNames.Float).Set(float(rough))
+        material.CreateSurfaceOutput().ConnectToSource(shader.ConnectableAPI(), "surface")
+        UsdShade.MaterialBindingAPI.Apply(body.GetPrim()).Bind(material)
+        out.append(body.GetPath())
+    return out
+
+
+def _animate(layer: Sdf.Layer, scene: ExportScene, index: int, move: Sdf.Path, turn: Sdf.Path, state: Sdf.Path) -> None:
+    """Samples of one piece; a run of equal frames is written at its ends only."""
+    baked = scene.baked
+    pos, rot, what = baked.position[:, index], baked.orientation[:, index], baked.state[:, index]
+    keep = changes(np.concatenate([pos, rot, what[:, None]], axis=1))
+    for f in keep:
+        p, q = pos[f], rot[f]
+        layer.SetTimeSample(move, float(f), Gf.Vec3d(float(p[0]), float(p[1]), float(p[2])))
+        layer.SetTimeSample(turn, float(f), Gf.Quatf(float(q[3]), float(q[0]), float(q[1]), float(q[2])))
+        layer.SetTimeSample(state, float(f), baked.state_names[int(what[f])])
+
+
+def changes(rows: np.ndarray) -> np.ndarray:
+    """Frames (ascending) that a linear reading needs: first, last, and both ends of every run of equal rows."""
+    same = (rows[1:] == rows[:-1]).all(axis=1)
+    keep = np.ones(len(rows), bool)
+    keep[1:-1] = ~(same[:-1] & same[1:])
+    return np.flatnonzero(keep)

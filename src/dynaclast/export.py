@@ -1,0 +1,47 @@
+"""Writing a baked shot as a file of an open format."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from .core import document
+from .core.document import Shot
+from .core.errors import InputError
+from .core.formats.bake import Baked, read_baked, write_frames
+from .core.formats.scene import export_scene
+from .core.fracture.build import build_pieces
+from .core.fracture.pieces import Pieces
+
+ENDINGS = (".usdc", ".usda", ".usd", ".glb", ".npz")
+
+
+def write_scene(shot: Shot, built: list[Pieces], baked: Baked, to: Path) -> None:
+    """Write a bake in the format of ``to``'s ending. Raises InputError for an ending we do not write."""
+    ending = to.suffix.lower()
+    if ending not in ENDINGS:
+        raise InputError(f"'{to.name}': write one of {', '.join(ENDINGS)}", where="--to")
+    if not to.parent.is_dir():
+        raise InputError(f"the folder '{to.parent}' does not exist", where="--to")
+    if ending == ".npz":
+        to.write_bytes(write_frames(baked))
+        return
+    scene = export_scene(shot, built, baked)
+    if ending == ".glb":
+        from .core.formats.glb import write_glb
+
+        to.write_bytes(write_glb(scene))
+        return
+    from .core.formats.usd import write_usd
+
+    to.unlink(missing_ok=True)
+    write_usd(scene, str(to))
+
+
+def write_export(folder: Path, to: Path) -> None:
+    """Export a folder written by ``dynaclast bake``."""
+    try:
+        frames, events, text = (folder / "frames.npz").read_bytes(), (folder / "events.json").read_bytes(), (folder / "shot.json").read_bytes()
+    except OSError as exc:
+        raise InputError(f"is not a folder written by `dynaclast bake`: {exc.strerror} ({Path(exc.filename).name})", where=str(folder)) from None
+    shot = document.parse_json(text)
+    write_scene(shot, [build_pieces(b) for b in shot.bodies], read_baked(frames, events), to)

@@ -1,0 +1,105 @@
+"""One bake, as a worker runs it."""
+
+from __future__ import annotations
+
+import os
+import socket
+import threading
+import time
+from collections.abc import Iterator
+
+from ..core import document
+from ..core.errors import DynaclastError
+from ..core.solve.frame import Frame
+from ..core.solve.loop import frames
+from ..core.solve.prepare import prepare
+from ..core.solve.state import State
+from ..store import takes
+from ..store.assets import PieceCache
+from ..store.database import Store
+
+FLUSH_AFTER = 0.4
+"""Seconds after which frames computed so far are stored, so that they can be watched."""
+MOST_FRAMES = 24
+"""Frames in one chunk at most."""
+BEAT = 1.0
+
+
+class Pulse:
+    """Beats in the background while a bake runs, and learns from the answer whether to stop."""
+
+    def __init__(self, store: Store, take_id: str, attempt: int) -> None:
+        self.stop = False
+        self._end = threading.Event()
+        self._thread = threading.Thread(target=self._run, args=(store, take_id, attempt), daemon=True)
+
+    def _run(self, store: Store, take_id: str, attempt: int) -> None:
+        while not self._end.wait(BEAT):
+            try:
+                with store.session() as session:
+                    if not takes.beat(session, take_id, attempt):
+                        self.stop = True
+            except Exception:  # the server is away: the next chunk waits for it, the next beat tells it we live
+                continue
+
+    def __enter__(self) -> Pulse:
+        self._thread.start()
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self._end.set()
+        self._thread.join(timeout=5)
+
+
+def run_bake(url: str, take_id: str, frame_pause: float = 0.0) -> str:
+    """Bake a queued take to its end, from its last stored frame on. Returns how it ended.
+
+    frame_pause : seconds to wait after each frame (for tests that need a bake to last)
+    """
+    store = Store(url)
+    worker = f"{socket.gethostname()}:{os.getpid()}"
+    try:
+        row = store.patiently(lambda s: takes.claim(s, take_id, worker))
+        if row is None:
+            return "taken"
+        with Pulse(store, take_id, row.attempt) as pulse:
+            status, message = _bake(store, row.id, row.attempt, row.document, row.frames_total, pulse, frame_pause)
+        if status != "superseded":
+            store.patiently(lambda s: takes.finish(s, take_id, row.attempt, status, message))
+        return status
+    finally:
+        store.engine.dispose()
+
+
+def _bake(store: Store, take_id: str, attempt: int, text: str, total: int, pulse: Pulse, frame_pause: float) -> tuple[str, str]:
+    try:
+        shot = document.parse_json(text)
+        cache = PieceCache(store)
+        prepared = prepare(shot, cache.resolve, cache.get)
+        carry = store.patiently(lambda s: takes.last_state(s, take_id))
+        state = State.unpack(carry) if carry else prepared.state
+        stream = frames(shot, prepared.model, state, total, should_stop=lambda: pulse.stop)
+        for block, seconds in _blocks(stream, frame_pause):
+            packed = state.pack()
+            if not store.patiently(lambda s: takes.add_chunk(s, take_id, attempt, block, packed, seconds)):  # noqa: B023
+                return "superseded", ""
+    except DynaclastError as exc:
+        return "failed", exc.line()
+    except Exception as exc:  # whatever it is, the artist must not be left waiting
+        return "failed", f"the bake stopped by an error inside the program: {type(exc).__name__}: {exc}"
+    return ("cancelled", "") if state.frame < total else ("done", "")
+
+
+def _blocks(stream: Iterator[Frame], frame_pause: float) -> Iterator[tuple[list[Frame], float]]:
+    """Frames in blocks to store; the first frames at once, later ones as time or number asks. With the seconds each took."""
+    block: list[Frame] = []
+    began = time.monotonic()
+    for frame in stream:
+        block.append(frame)
+        if frame_pause:
+            time.sleep(frame_pause)
+        if frame.index <= 1 or len(block) >= MOST_FRAMES or time.monotonic() - began > FLUSH_AFTER:
+            yield block, time.monotonic() - began
+            block, began = [], time.monotonic()
+    if block:
+        yield block, time.monotonic() - began

@@ -1,0 +1,45 @@
+"""A take of the store as a file."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+
+from ..core import document
+from ..core.document import Shot
+from ..core.formats.bake import Baked
+from ..core.fracture.pieces import Pieces
+from ..core.solve.frame import STATE_NAMES
+from ..export import write_scene
+from ..store import takes
+from ..store.assets import PieceCache
+from ..store.database import Store
+
+
+def baked_take(store: Store, take_id: str, cache: PieceCache | None = None) -> tuple[Shot, list[Pieces], Baked]:
+    """Everything an export of a take needs. Raises NotFound, or InputError for a take without frames."""
+    cache = cache or PieceCache(store)
+    with store.session() as session:
+        shot = document.parse_json(takes.find(session, take_id).document)
+        arrays, stats = takes.all_frames(session, take_id)
+        events = takes.events(session, take_id)
+    built = [cache.get(b) for b in shot.bodies]
+    count = len(arrays["position"])
+    baked = Baked(
+        np.arange(count) / shot.timing.fps, arrays["position"], arrays["orientation"], arrays["state"],
+        np.concatenate([np.full(p.count, k, np.int32) for k, p in enumerate(built)]),
+        np.concatenate([b.material.density * p.volume for b, p in zip(shot.bodies, built, strict=True)]),
+        [b.name for b in shot.bodies], STATE_NAMES, stats, events,
+    )
+    return shot, built, baked
+
+
+def export_take(take_id: str, to: Path, store: Store | None = None, cache: PieceCache | None = None) -> None:
+    """Write a take in the format of ``to``'s ending; without a store, the running application's."""
+    if store is None:
+        from ..runtime import running_url
+
+        store = Store(running_url())
+    shot, built, baked = baked_take(store, take_id, cache)
+    write_scene(shot, built, baked, to)

@@ -1,0 +1,134 @@
+"""Brings a fresh machine to where a command can run. Uses Python's standard library only."""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import shutil
+import subprocess
+import sys
+from pathlib import Path
+
+ROOT = Path(__file__).resolve().parents[2]
+RUNTIME = ROOT / "runtime"
+DATABASE_PACKAGES = {"mariadbd": "mariadb-server-core", "mariadb": "mariadb-client-core"}
+BROWSER_PACKAGES = ["chromium", "libegl1", "libegl-mesa0", "libgl1-mesa-dri"]
+
+
+class Failed(Exception):
+    """A step failed; the text says what to do."""
+
+
+def say(text: str) -> None:
+    print(text, file=sys.stderr, flush=True)
+
+
+def _hash(paths: list[Path]) -> str:
+    out = hashlib.sha256()
+    for path in sorted(paths):
+        out.update(str(path.relative_to(ROOT)).encode() + b"\0" + path.read_bytes())
+    return out.hexdigest()
+
+
+def _fresh(stamp: Path, value: str) -> bool:
+    return stamp.is_file() and stamp.read_text() == value
+
+
+def _run(command: list[str], what: str, remedy: str, cwd: Path = ROOT) -> None:
+    done = subprocess.run(command, cwd=cwd, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, stdin=subprocess.DEVNULL)
+    if done.returncode:
+        tail = "\n".join(done.stdout.strip().splitlines()[-15:])
+        raise Failed(f"{what} failed.\n{tail}\n{remedy}")
+
+
+def ensure_python(*, tests: bool = False) -> None:
+    """Install the pinned Python packages if the list changed since last time."""
+    lists = [ROOT / "requirements.txt"] + ([ROOT / "requirements-test.txt"] if tests else [])
+    stamp = Path(sys.prefix) / ("dynaclast-test.stamp" if tests else "dynaclast.stamp")
+    value = _hash(lists)
+    if _fresh(stamp, value):
+        return
+    say("installing Python packages (a minute or two the first time)")
+    arguments = [x for path in lists for x in ("-r", str(path))]
+    _run([sys.executable, "-m", "pip", "install", "--disable-pip-version-check", "-q", *arguments], "installing Python packages", "Check the connection to the package index and start again.")
+    stamp.write_text(value)
+
+
+def _install(packages: list[str], why: str) -> None:
+    line = f"apt-get install -y --no-install-recommends {' '.join(packages)}"
+    if os.geteuid() != 0 or not shutil.which("apt-get"):
+        raise Failed(f"{why} needs these Debian packages: run\n  sudo {line}\nand start again.")
+    say(f"installing {', '.join(packages)}")
+    subprocess.run(["apt-get", "update", "-qq"], stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+    os.environ["DEBIAN_FRONTEND"] = "noninteractive"
+    _run(line.split(), f"installing packages for {why}", f"Run `{line}` by hand and start again.")
+
+
+def database_program(name: str) -> str | None:
+    """Where a MariaDB program is, also when sbin is not on the path."""
+    return shutil.which(name) or shutil.which(name, path="/usr/sbin:/usr/local/sbin")
+
+
+def ensure_database() -> None:
+    missing = [package for program, package in DATABASE_PACKAGES.items() if not database_program(program)]
+    if missing:
+        _install(missing, "the database")
+
+
+def ensure_browser() -> None:
+    have = subprocess.run(["dpkg-query", "-W", "-f", "${Package} ${db:Status-Status}\n", *BROWSER_PACKAGES], capture_output=True, text=True)
+    present = {line.split()[0] for line in have.stdout.splitlines() if line.endswith(" installed")}
+    missing = [p for p in BROWSER_PACKAGES if p not in present]
+    if missing:
+        _install(missing, "the browser tests")
+
+
+def ensure_interface(*, checks: bool = False) -> None:
+    """Build the interface if its sources changed since last time."""
+    if not shutil.which("npm"):
+        raise Failed("Node 20 with npm is needed to build the interface. On Debian: apt-get install nodejs npm, then start again.")
+    ui = ROOT / "ui"
+    modules_stamp, lock = ui / "node_modules" / ".dynaclast.stamp", _hash([ui / "package-lock.json"])
+    if not _fresh(modules_stamp, lock):
+        say("installing the interface's packages")
+        _run(["npm", "ci", "--no-fund", "--no-audit"], "installing the interface's packages", "Check the connection to the npm registry and start again.", ui)
+        modules_stamp.write_text(lock)
+    sources = [p for p in (ui / "src").rglob("*") if p.is_file()] + [p for p in (ui / "public").rglob("*") if p.is_file()]
+    sources += [ui / "index.html", ui / "vite.config.ts", ui / "package-lock.json", ui / "tsconfig.json"]
+    stamp, value = ui / "dist" / ".stamp", _hash(sources)
+    if not _fresh(stamp, value):
+        say("building the interface")
+        _run(["npm", "run", "build"], "building the interface", "The lines above say where; after mending it, start again.", ui)
+        stamp.write_text(value)
+    if checks:
+        say("checking the interface: types, lint, unit tests")
+        for script in ("check", "lint", "test"):
+            _run(["npm", "run", script], f"the interface's `npm run {script}`", f"Run `cd ui && npm run {script}` to see it alone.", ui)
+
+
+def ensure_kernels(*, compile_now: bool = False) -> None:
+    """Drop compiled kernels that an edit has made stale; compile them now if asked.
+
+    A cached kernel does not notice edits of kernels it calls in other files, so all go when any core file changed.
+    """
+    RUNTIME.mkdir(exist_ok=True)
+    core = ROOT / "src" / "dynaclast" / "core"
+    value = _hash(list(core.rglob("*.py")))
+    stamp, warm_stamp = RUNTIME / "kernels.stamp", RUNTIME / "kernels-warm.stamp"
+    if not _fresh(stamp, value):
+        for pattern in ("*.nbi", "*.nbc"):
+            for old in core.rglob(pattern):
+                old.unlink()
+        stamp.write_text(value)
+    if compile_now and not _fresh(warm_stamp, value):
+        say("compiling the solver (a minute, once)")
+        _run([sys.executable, "-c", "from dynaclast.jobs.warm import warm; warm()"], "compiling the solver", "This is a fault of the program; please report the lines above.")
+        warm_stamp.write_text(value)
+
+
+def run_tests(arguments: list[str]) -> int:
+    return subprocess.run([sys.executable, "-m", "pytest", *arguments], cwd=ROOT).returncode
+
+
+def run_bench(arguments: list[str]) -> int:
+    return subprocess.run([sys.executable, str(ROOT / "bench" / "run.py"), *arguments], cwd=ROOT).returncode

@@ -1,0 +1,68 @@
+"""Connecting to MariaDB, and bringing its tables up to date."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import TypeVar
+
+from alembic import command
+from alembic.config import Config
+from sqlalchemy import Engine, create_engine, event
+from sqlalchemy.exc import DBAPIError, OperationalError
+from sqlalchemy.orm import Session, sessionmaker
+
+T = TypeVar("T")
+RETRY_FOR = 90.0
+"""Seconds a worker waits for a database that went away."""
+
+
+def connect(url: str) -> Engine:
+    """An engine; connections are tested before use, so a restarted server is no error."""
+    engine = create_engine(url, pool_pre_ping=True, pool_recycle=1800, pool_size=8, max_overflow=32, isolation_level="READ COMMITTED")
+
+    @event.listens_for(engine, "connect")
+    def _sizes(connection, _record) -> None:  # noqa: ANN001
+        with connection.cursor() as cursor:
+            cursor.execute("SET SESSION innodb_lock_wait_timeout = 20")
+
+    return engine
+
+
+class Store:
+    """Opens sessions on one database."""
+
+    def __init__(self, url: str) -> None:
+        self.url = url
+        self.engine = connect(url)
+        self._make = sessionmaker(self.engine, expire_on_commit=False)
+
+    @contextmanager
+    def session(self) -> Iterator[Session]:
+        """A session that commits at the end, or rolls back."""
+        with self._make() as session, session.begin():
+            yield session
+
+    def patiently(self, work: Callable[[Session], T], patience: float = RETRY_FOR) -> T:
+        """Run ``work`` in a session; where the server is away, try again until it is back."""
+        until = time.monotonic() + patience
+        pause = 0.1
+        while True:
+            try:
+                with self.session() as session:
+                    return work(session)
+            except (OperationalError, DBAPIError) as exc:
+                lost = isinstance(exc, OperationalError) or getattr(exc, "connection_invalidated", False)
+                if not lost or time.monotonic() > until:
+                    raise
+                time.sleep(pause)
+                pause = min(1.0, pause * 1.6)
+
+    def migrate(self) -> None:
+        """Bring the tables to the newest version."""
+        config = Config()
+        config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
+        config.attributes["url"] = self.url
+        command.upgrade(config, "head")

@@ -1,0 +1,112 @@
+"""Tables. Scene descriptions are rows; meshes and frames are compressed blobs of about a megabyte."""
+
+from __future__ import annotations
+
+import datetime as dt
+from typing import Any
+
+from sqlalchemy import JSON, BigInteger, Boolean, Float, ForeignKey, Index, Integer, LargeBinary, String, Text, UniqueConstraint
+from sqlalchemy.dialects.mysql import DATETIME, LONGBLOB, LONGTEXT, MEDIUMBLOB
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+
+Blob = LargeBinary().with_variant(MEDIUMBLOB(), "mysql", "mariadb")
+BigBlob = LargeBinary().with_variant(LONGBLOB(), "mysql", "mariadb")
+LongText = Text().with_variant(LONGTEXT(), "mysql", "mariadb")
+Moment = DATETIME(fsp=6)
+
+
+def now() -> dt.datetime:
+    return dt.datetime.now(dt.UTC).replace(tzinfo=None)
+
+
+class Base(DeclarativeBase):
+    pass
+
+
+class ShotRow(Base):
+    """A shot. ``head`` is the number of the revision shown now; undo and redo move it."""
+
+    __tablename__ = "shots"
+    id: Mapped[str] = mapped_column(String(32), primary_key=True)
+    name: Mapped[str] = mapped_column(String(80))
+    head: Mapped[int] = mapped_column(Integer)
+    created: Mapped[dt.datetime] = mapped_column(Moment, default=now)
+    changed: Mapped[dt.datetime] = mapped_column(Moment, default=now)
+
+
+class RevisionRow(Base):
+    """One state of a shot's document. Numbers grow along the line of edits; an edit after undo drops what was undone."""
+
+    __tablename__ = "revisions"
+    __table_args__ = (UniqueConstraint("shot_id", "number"),)
+    id: Mapped[int] = mapped_column(BigInteger, primary_key=True, autoincrement=True)
+    shot_id: Mapped[str] = mapped_column(ForeignKey("shots.id", ondelete="CASCADE"))
+    number: Mapped[int] = mapped_column(Integer)
+    label: Mapped[str] = mapped_column(String(120), default="")
+    document: Mapped[str] = mapped_column(LongText)
+    created: Mapped[dt.datetime] = mapped_column(Moment, default=now)
+
+
+class AssetRow(Base):
+    """A mesh brought in, by the hash of its content; ``data`` is a compressed npz of vertices and faces."""
+
+    __tablename__ = "assets"
+    id: Mapped[str] = mapped_column(String(64), primary_key=True)
+    name: Mapped[str] = mapped_column(String(200))
+    triangles: Mapped[int] = mapped_column(Integer)
+    notes: Mapped[Any] = mapped_column(JSON, default=list)
+    data: Mapped[bytes] = mapped_column(BigBlob)
+    created: Mapped[dt.datetime] = mapped_column(Moment, default=now)
+
+
+class PiecesRow(Base):
+    """Built pieces of a body by content key, so that the same break is computed once."""
+
+    __tablename__ = "pieces"
+    key: Mapped[str] = mapped_column(String(64), primary_key=True)
+    count: Mapped[int] = mapped_column(Integer)
+    data: Mapped[bytes] = mapped_column(BigBlob)
+    created: Mapped[dt.datetime] = mapped_column(Moment, default=now)
+
+
+class TakeRow(Base):
+    """A bake: its exact document, where it stands, and who works on it.
+
+    status: queued, baking, done, cancelled, failed; heartbeat: last sign of life of the worker; attempt grows when a bake is
+    taken up again; start_mode tells a fresh bake from a continued one
+    """
+
+    __tablename__ = "takes"
+    __table_args__ = (UniqueConstraint("shot_id", "number"), Index("takes_by_status", "status"))
+    id: Mapped[str] = mapped_column(String(32), primary_key=True)
+    shot_id: Mapped[str] = mapped_column(ForeignKey("shots.id", ondelete="CASCADE"))
+    number: Mapped[int] = mapped_column(Integer)
+    revision: Mapped[int] = mapped_column(Integer)
+    document: Mapped[str] = mapped_column(LongText)
+    status: Mapped[str] = mapped_column(String(16))
+    frames_total: Mapped[int] = mapped_column(Integer)
+    frames_done: Mapped[int] = mapped_column(Integer, default=0)
+    pieces: Mapped[int] = mapped_column(Integer, default=0)
+    attempt: Mapped[int] = mapped_column(Integer, default=0)
+    cancel: Mapped[bool] = mapped_column(Boolean, default=False)
+    worker: Mapped[str] = mapped_column(String(120), default="")
+    message: Mapped[str] = mapped_column(Text, default="")
+    seconds: Mapped[float] = mapped_column(Float, default=0.0)
+    heartbeat: Mapped[dt.datetime | None] = mapped_column(Moment, nullable=True)
+    created: Mapped[dt.datetime] = mapped_column(Moment, default=now)
+    finished: Mapped[dt.datetime | None] = mapped_column(Moment, nullable=True)
+
+
+class ChunkRow(Base):
+    """Frames first to first + count - 1 of a take. ``carry`` is the state after the last of them; only the newest chunk keeps it."""
+
+    __tablename__ = "chunks"
+    __table_args__ = (UniqueConstraint("take_id", "first"),)
+    id: Mapped[int] = mapped_column(BigInteger, primary_key=True, autoincrement=True)
+    take_id: Mapped[str] = mapped_column(ForeignKey("takes.id", ondelete="CASCADE"))
+    first: Mapped[int] = mapped_column(Integer)
+    count: Mapped[int] = mapped_column(Integer)
+    data: Mapped[bytes] = mapped_column(Blob)
+    events: Mapped[str] = mapped_column(LongText)
+    stats: Mapped[Any] = mapped_column(JSON)
+    carry: Mapped[bytes | None] = mapped_column(BigBlob, nullable=True)

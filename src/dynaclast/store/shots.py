@@ -1,0 +1,121 @@
+"""Shots and their line of revisions."""
+
+from __future__ import annotations
+
+import json
+import uuid
+from dataclasses import dataclass
+from typing import Any
+
+from sqlalchemy import delete, func, select
+from sqlalchemy.orm import Session
+
+from ..core import document
+from ..core.document import Shot
+from ..core.errors import InputError
+from .models import RevisionRow, ShotRow, TakeRow, now
+
+MOST_REVISIONS = 500
+"""Older revisions than this many are dropped."""
+
+
+class NotFound(InputError):
+    """There is no such shot, take or asset."""
+
+    code = "not_found"
+
+
+class Conflict(InputError):
+    """The shot has moved on since the caller read it."""
+
+    code = "conflict"
+
+
+@dataclass(frozen=True)
+class ShotState:
+    """A shot as an editor sees it. ``undo`` and ``redo`` name the edits they would take back or do again, or are None."""
+
+    id: str
+    name: str
+    revision: int
+    document: dict[str, Any]
+    undo: str | None
+    redo: str | None
+
+
+def _row(session: Session, shot_id: str, *, lock: bool = False) -> ShotRow:
+    query = select(ShotRow).where(ShotRow.id == shot_id)
+    row = session.scalar(query.with_for_update() if lock else query)
+    if row is None:
+        raise NotFound("this shot does not exist any more", where=shot_id)
+    return row
+
+
+def _revision(session: Session, shot_id: str, number: int) -> RevisionRow | None:
+    return session.scalar(select(RevisionRow).where(RevisionRow.shot_id == shot_id, RevisionRow.number == number))
+
+
+def _state(session: Session, row: ShotRow) -> ShotState:
+    head = _revision(session, row.id, row.head)
+    assert head is not None
+    before, after = _revision(session, row.id, row.head - 1), _revision(session, row.id, row.head + 1)
+    return ShotState(row.id, row.name, row.head, json.loads(head.document), head.label if before else None, after.label if after else None)
+
+
+def create(session: Session, shot: Shot, label: str = "new shot") -> ShotState:
+    """Keep a new shot; its document is revision 1."""
+    row = ShotRow(id=uuid.uuid4().hex, name=shot.name, head=1)
+    session.add(row)
+    session.flush()
+    session.add(RevisionRow(shot_id=row.id, number=1, label=label, document=json.dumps(document.dump(shot))))
+    session.flush()
+    return _state(session, row)
+
+
+def get(session: Session, shot_id: str) -> ShotState:
+    """The shot at its head. Raises NotFound."""
+    return _state(session, _row(session, shot_id))
+
+
+def listing(session: Session) -> list[dict[str, Any]]:
+    """All shots, the last changed first, with the number of takes and the newest finished one."""
+    count = dict(session.execute(select(TakeRow.shot_id, func.count()).group_by(TakeRow.shot_id)).all())
+    rows = session.scalars(select(ShotRow).order_by(ShotRow.changed.desc())).all()
+    return [{"id": r.id, "name": r.name, "changed": r.changed.isoformat() + "Z", "takes": count.get(r.id, 0)} for r in rows]
+
+
+def save(session: Session, shot_id: str, base: int, data: dict[str, Any], label: str) -> ShotState:
+    """Add a revision after ``base``, which must still be the head.
+
+    Raises Conflict where another tab was faster, DocumentError on a bad document; then nothing is changed.
+    """
+    shot = document.parse(data)
+    row = _row(session, shot_id, lock=True)
+    if row.head != base:
+        raise Conflict("this shot was changed in another tab since you opened it; load its version, or keep yours as a copy", where=shot_id)
+    session.execute(delete(RevisionRow).where(RevisionRow.shot_id == shot_id, RevisionRow.number > base))
+    session.add(RevisionRow(shot_id=shot_id, number=base + 1, label=label[:120], document=json.dumps(document.dump(shot))))
+    row.head, row.name, row.changed = base + 1, shot.name, now()
+    if base + 1 > MOST_REVISIONS:
+        session.execute(delete(RevisionRow).where(RevisionRow.shot_id == shot_id, RevisionRow.number <= base + 1 - MOST_REVISIONS))
+    session.flush()
+    return _state(session, row)
+
+
+def step(session: Session, shot_id: str, base: int, by: int) -> ShotState:
+    """Undo (by = -1) or redo (by = 1). Raises Conflict as ``save``; InputError where there is nothing to take back."""
+    row = _row(session, shot_id, lock=True)
+    if row.head != base:
+        raise Conflict("this shot was changed in another tab since you opened it; load its version first", where=shot_id)
+    target = _revision(session, shot_id, row.head + by)
+    if target is None:
+        raise InputError("there is nothing to undo" if by < 0 else "there is nothing to redo", where=shot_id)
+    row.head, row.changed = target.number, now()
+    row.name = json.loads(target.document)["name"]
+    session.flush()
+    return _state(session, row)
+
+
+def remove(session: Session, shot_id: str) -> None:
+    """Delete a shot with its revisions and takes."""
+    session.delete(_row(session, shot_id, lock=True))

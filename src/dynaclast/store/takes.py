@@ -1,0 +1,186 @@
+"""Takes: bakes asked for, in progress and finished, with their frames."""
+
+from __future__ import annotations
+
+import datetime as dt
+import json
+import uuid
+from typing import Any
+
+import numpy as np
+from sqlalchemy import func, select, update
+from sqlalchemy.orm import Session, defer
+
+from ..core.errors import InputError
+from ..core.solve.frame import Frame
+from .blobs import pack, squeeze, unpack, unsqueeze
+from .models import ChunkRow, TakeRow, now
+from .shots import NotFound, get
+
+ACTIVE = ("queued", "baking")
+
+
+def ask(session: Session, shot_id: str, frames_total: int) -> TakeRow:
+    """Queue a bake of the shot as it is now."""
+    state = get(session, shot_id)
+    number = (session.scalar(select(func.max(TakeRow.number)).where(TakeRow.shot_id == shot_id)) or 0) + 1
+    row = TakeRow(
+        id=uuid.uuid4().hex, shot_id=shot_id, number=number, revision=state.revision, document=json.dumps(state.document),
+        status="queued", frames_total=frames_total, frames_done=-1,
+    )
+    session.add(row)
+    session.flush()
+    return row
+
+
+def find(session: Session, take_id: str) -> TakeRow:
+    """Raises NotFound."""
+    row = session.get(TakeRow, take_id)
+    if row is None:
+        raise NotFound("this take does not exist any more", where=take_id)
+    return row
+
+
+def of_shot(session: Session, shot_id: str) -> list[TakeRow]:
+    """The shot's takes, newest first, without their documents."""
+    return list(session.scalars(select(TakeRow).where(TakeRow.shot_id == shot_id).order_by(TakeRow.number.desc()).options(defer(TakeRow.document))))
+
+
+def cancel(session: Session, take_id: str) -> TakeRow:
+    """Ask a bake to stop; what is done is kept."""
+    row = find(session, take_id)
+    if row.status == "queued":
+        row.status, row.finished = "cancelled", now()
+    elif row.status == "baking":
+        row.cancel = True
+    return row
+
+
+def extend(session: Session, take_id: str, frames_total: int | None = None) -> TakeRow:
+    """Go on with a take that was stopped, or beyond its end. Raises InputError if it is at work or has no frames to go on from."""
+    row = find(session, take_id)
+    if row.status in ACTIVE:
+        raise InputError("this take is still baking", where=take_id)
+    total = row.frames_total if frames_total is None else frames_total
+    if total < row.frames_done:
+        raise InputError(f"this take already has {row.frames_done} frames", where=take_id)
+    row.frames_total, row.status, row.cancel, row.message, row.finished = total, "queued", False, "", None
+    return row
+
+
+def remove(session: Session, take_id: str) -> None:
+    row = find(session, take_id)
+    if row.status in ACTIVE:
+        raise InputError("this take is still baking; cancel it first", where=take_id)
+    session.delete(row)
+
+
+# -------------------------------------------------------------------------- the worker's side
+
+
+def claim(session: Session, take_id: str, worker: str) -> TakeRow | None:
+    """Take a queued bake; None where someone else was faster."""
+    row = session.scalar(select(TakeRow).where(TakeRow.id == take_id).with_for_update())
+    if row is None or row.status != "queued":
+        return None
+    row.status, row.worker, row.heartbeat, row.attempt = "baking", worker, now(), row.attempt + 1
+    return row
+
+
+def beat(session: Session, take_id: str, attempt: int) -> bool:
+    """Sign of life. False where the bake is to stop: cancelled, deleted, or taken over by a newer attempt."""
+    changed = session.execute(
+        update(TakeRow).where(TakeRow.id == take_id, TakeRow.attempt == attempt, TakeRow.status == "baking", TakeRow.cancel.is_(False)).values(heartbeat=now())
+    )
+    return changed.rowcount > 0
+
+
+def add_chunk(session: Session, take_id: str, attempt: int, frames: list[Frame], carry: bytes, seconds: float) -> bool:
+    """Keep frames and the state after them, in one transaction. False where the bake is no longer ours.
+
+    A chunk that is there already (the answer to its commit was lost) is not added twice.
+    """
+    row = session.scalar(select(TakeRow).where(TakeRow.id == take_id).with_for_update())
+    if row is None or row.attempt != attempt or row.status != "baking":
+        return False
+    first = frames[0].index
+    if session.scalar(select(ChunkRow.id).where(ChunkRow.take_id == take_id, ChunkRow.first == first)) is None:
+        session.execute(update(ChunkRow).where(ChunkRow.take_id == take_id, ChunkRow.carry.is_not(None)).values(carry=None))
+        data = pack({
+            "position": np.array([f.position for f in frames]),
+            "orientation": np.array([f.orientation for f in frames]),
+            "state": np.array([f.state for f in frames]),
+        })
+        session.add(
+            ChunkRow(
+                take_id=take_id, first=first, count=len(frames), data=squeeze(data), events=json.dumps([e for f in frames for e in f.events]),
+                stats={k: [f.stats[k] for f in frames] for k in frames[0].stats}, carry=carry,
+            )
+        )
+        row.frames_done, row.pieces, row.seconds = frames[-1].index, len(frames[0].state), row.seconds + seconds
+    row.heartbeat = now()
+    return True
+
+
+def last_state(session: Session, take_id: str) -> bytes | None:
+    """The state to go on from, or None for a bake without frames."""
+    return session.scalar(select(ChunkRow.carry).where(ChunkRow.take_id == take_id, ChunkRow.carry.is_not(None)))
+
+
+def finish(session: Session, take_id: str, attempt: int, status: str, message: str = "") -> None:
+    """End a bake: done, cancelled or failed with a message."""
+    session.execute(
+        update(TakeRow).where(TakeRow.id == take_id, TakeRow.attempt == attempt, TakeRow.status == "baking").values(status=status, message=message[:2000], finished=now(), cancel=False)
+    )
+
+
+def requeue_lost(session: Session, older_than: float, alive: set[str]) -> list[str]:
+    """Put bakes back in the queue whose worker gives no sign of life. Returns their ids."""
+    limit = now() - dt.timedelta(seconds=older_than)
+    lost = session.scalars(select(TakeRow).where(TakeRow.status == "baking", TakeRow.heartbeat < limit).with_for_update()).all()
+    out = []
+    for row in lost:
+        if row.id in alive:
+            continue
+        row.status, row.worker = "queued", ""
+        out.append(row.id)
+    return out
+
+
+def queued(session: Session) -> list[str]:
+    return list(session.scalars(select(TakeRow.id).where(TakeRow.status == "queued").order_by(TakeRow.created)))
+
+
+# ------------------------------------------------------------------------------------ frames
+
+
+def chunks(session: Session, take_id: str, after: int = -1) -> list[dict[str, Any]]:
+    """Where the chunks are, with the statistics of their frames."""
+    rows = session.execute(
+        select(ChunkRow.first, ChunkRow.count, ChunkRow.stats).where(ChunkRow.take_id == take_id, ChunkRow.first > after).order_by(ChunkRow.first)
+    )
+    return [{"first": f, "count": c, "stats": s} for f, c, s in rows]
+
+
+def chunk_data(session: Session, take_id: str, first: int) -> bytes:
+    """The packed arrays of one chunk. Raises NotFound."""
+    data = session.scalar(select(ChunkRow.data).where(ChunkRow.take_id == take_id, ChunkRow.first == first))
+    if data is None:
+        raise NotFound(f"the take has no frames beginning at {first}", where=take_id)
+    return unsqueeze(data)
+
+
+def events(session: Session, take_id: str, after: int = -1) -> list[dict[str, Any]]:
+    """Events of the chunks that begin after frame ``after``."""
+    rows = session.scalars(select(ChunkRow.events).where(ChunkRow.take_id == take_id, ChunkRow.first > after).order_by(ChunkRow.first))
+    return [e for text in rows for e in json.loads(text)]
+
+
+def all_frames(session: Session, take_id: str) -> tuple[dict[str, np.ndarray], dict[str, np.ndarray]]:
+    """All frames of a take: arrays by name (F, ...) and statistics by name (F,)."""
+    rows = session.execute(select(ChunkRow.data, ChunkRow.stats).where(ChunkRow.take_id == take_id).order_by(ChunkRow.first)).all()
+    if not rows:
+        raise InputError("this take has no frames yet", where=take_id)
+    parts = [unpack(unsqueeze(data))[0] for data, _ in rows]
+    stats = [s for _, s in rows]
+    return {k: np.concatenate([p[k] for p in parts]) for k in parts[0]}, {k: np.concatenate([s[k] for s in stats]) for k in stats[0]}

@@ -1,0 +1,1 @@
+"""The web application: a typed JSON API, binary frames, and the built interface."""

@@ -1,0 +1,109 @@
+"""The application factory."""
+
+from __future__ import annotations
+
+import threading
+from pathlib import Path
+from typing import Any
+
+from flask import Response, current_app, jsonify, request, send_from_directory
+from flask_openapi3 import Info, OpenAPI
+from pydantic import ValidationError
+from werkzeug.exceptions import HTTPException
+
+from .. import __version__
+from ..core.errors import DocumentError, DynaclastError
+from ..core.formats.meshes import MOST_BYTES
+from ..store.assets import PieceCache
+from ..store.database import Store
+from ..store.shots import Conflict, NotFound
+from .schemas import Problem
+
+STATUS: list[tuple[type[DynaclastError], int]] = [(NotFound, 404), (Conflict, 409), (DynaclastError, 422)]
+
+
+class Services:
+    """What the views use: the store, the pieces built so far, and a lock around building them."""
+
+    def __init__(self, url: str) -> None:
+        self.store = Store(url)
+        self.cache = PieceCache(self.store)
+        self.building = threading.Lock()
+
+
+def services() -> Services:
+    """The running application's services."""
+    return current_app.extensions["dynaclast"]
+
+
+def _problem(status: int, code: str, message: str, where: str = "", problems: list[dict[str, str]] | None = None) -> tuple[Response, int]:
+    return jsonify({"code": code, "message": message, "where": where, "problems": problems or []}), status
+
+
+def _invalid(exc: ValidationError) -> Response:
+    first = exc.errors()[0]
+    response, status = _problem(422, "request", f"{first['msg']}", ".".join(str(p) for p in first["loc"]))
+    response.status_code = status
+    return response
+
+
+def create_app(url: str, interface: Path | None = None) -> OpenAPI:
+    """The web application on one database; ``interface`` is the folder of the built pages."""
+    app = OpenAPI(
+        __name__, info=Info(title="Dynaclast", version=__version__), validation_error_callback=_invalid, validation_error_model=Problem,
+        static_folder=None, doc_prefix="/api/doc",
+    )
+    app.config["MAX_CONTENT_LENGTH"] = MOST_BYTES + 1_000_000
+    app.json.sort_keys = False
+    app.extensions["dynaclast"] = Services(url)
+    from .bodies import api as bodies
+    from .shots import api as shots
+    from .takes import api as takes
+
+    for blueprint in (shots, bodies, takes):
+        app.register_api(blueprint)
+    _errors(app)
+    if interface is not None:
+        _pages(app, interface)
+    return app
+
+
+def _errors(app: OpenAPI) -> None:
+    @app.errorhandler(DocumentError)
+    def _document(exc: DocumentError) -> Any:
+        return _problem(422, exc.code, exc.message, exc.where, [{"where": w, "message": m} for w, m in exc.problems])
+
+    @app.errorhandler(DynaclastError)
+    def _ours(exc: DynaclastError) -> Any:
+        status = next(s for kind, s in STATUS if isinstance(exc, kind))
+        return _problem(status, exc.code, exc.message, exc.where)
+
+    @app.errorhandler(413)
+    def _large(_exc: HTTPException) -> Any:
+        return _problem(413, "input.size", f"the file is larger than the limit of {MOST_BYTES // 1_000_000} MB; decimate it before bringing it in")
+
+    @app.errorhandler(HTTPException)
+    def _http(exc: HTTPException) -> Any:
+        return _problem(exc.code or 500, "http", exc.description or exc.name, request.path)
+
+    @app.errorhandler(Exception)
+    def _other(exc: Exception) -> Any:
+        app.logger.exception("request failed")
+        return _problem(500, "internal", f"something went wrong inside the program ({type(exc).__name__}); your last saved state is safe. Try again", request.path)
+
+
+def _pages(app: OpenAPI, folder: Path) -> None:
+    @app.get("/")
+    @app.get("/shot/<path:_rest>")
+    def index(_rest: str = "") -> Response:
+        response = send_from_directory(folder, "index.html")
+        response.headers["Cache-Control"] = "no-cache"
+        return response
+
+    @app.get("/assets/<path:name>")
+    def asset(name: str) -> Response:
+        return send_from_directory(folder / "assets", name, max_age=31_536_000)
+
+    @app.get("/mark.svg")
+    def mark() -> Response:
+        return send_from_directory(folder, "mark.svg")

@@ -1,0 +1,193 @@
+"""What the API takes and gives; the TypeScript types are generated from these."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from pydantic import BaseModel, Field
+
+from ..core.document import Body, Shot
+
+
+class Problem(BaseModel):
+    """An error: what, where, what to do."""
+
+    code: str
+    message: str
+    where: str = ""
+    problems: list[dict[str, str]] = []
+
+
+class ShotPath(BaseModel):
+    shot_id: str = Field(max_length=64)
+
+
+class TakePath(BaseModel):
+    take_id: str = Field(max_length=64)
+
+
+class ChunkPath(TakePath):
+    first: int = Field(ge=0)
+
+
+class PiecesPath(BaseModel):
+    key: str = Field(max_length=64)
+
+
+class ShotCard(BaseModel):
+    id: str
+    name: str
+    changed: str
+    takes: int
+
+
+class ShotList(BaseModel):
+    shots: list[ShotCard]
+
+
+class NewShot(BaseModel):
+    name: str = Field("Untitled shot", min_length=1, max_length=80)
+    document: dict[str, Any] | None = None
+
+
+class ShotOut(BaseModel):
+    """A shot at its head; undo and redo are the labels of the edits they would take back or do again."""
+
+    id: str
+    name: str
+    revision: int
+    document: Shot
+    undo: str | None
+    redo: str | None
+
+
+class SaveShot(BaseModel):
+    base: int
+    document: dict[str, Any]
+    label: str = Field("edit", max_length=120)
+
+
+class StepShot(BaseModel):
+    base: int
+
+
+class AssetOut(BaseModel):
+    asset: str
+    name: str
+    triangles: int
+    size: tuple[float, float, float]
+    notes: list[str]
+
+
+class DocumentIn(BaseModel):
+    document: dict[str, Any]
+
+
+class BuildIn(BaseModel):
+    body: dict[str, Any]
+
+
+class BuiltBody(BaseModel):
+    """A body's pieces: where to fetch them, and the figures shown beside its controls. Lengths m, masses kg, strengths kN."""
+
+    name: str
+    key: str
+    pieces: int
+    bonds: int
+    triangles: int
+    size: tuple[float, float, float]
+    mass: float
+    smallest: float
+    largest: float
+    strength_low: float
+    strength_high: float
+    strength_total: float
+
+
+class CrossingOut(BaseModel):
+    field: str
+    body: str
+    targeted: bool
+    pieces: int
+    of: int
+    bonds: int
+    breaks: int
+    load_top: float
+    strength_low: float
+    strength_high: float
+
+
+class FindingOut(BaseModel):
+    code: str
+    grave: str
+    step: str
+    about: str
+    sentence: str
+    remedy: str
+
+
+class SurveyOut(BaseModel):
+    """The reach grid and preflight of a document, and which pieces each field reaches (value 0 to 1 per piece)."""
+
+    crossings: list[CrossingOut]
+    findings: list[FindingOut]
+    values: dict[str, list[float]]
+
+
+class TakeOut(BaseModel):
+    id: str
+    shot_id: str
+    number: int
+    revision: int
+    status: str
+    frames_total: int
+    frames_done: int
+    pieces: int
+    attempt: int
+    seconds: float
+    left: float | None
+    message: str
+    created: str
+
+
+class TakeList(BaseModel):
+    takes: list[TakeOut]
+
+
+class TakeWhole(BaseModel):
+    take: TakeOut
+    document: Shot
+    state_names: list[str]
+
+
+class ExtendTake(BaseModel):
+    frames: int | None = Field(None, ge=1, le=2000)
+
+
+class ChunkOut(BaseModel):
+    first: int
+    count: int
+    stats: dict[str, list[float]]
+
+
+class ChunkList(BaseModel):
+    chunks: list[ChunkOut]
+
+
+class EventList(BaseModel):
+    events: list[dict[str, Any]]
+
+
+class AfterQuery(BaseModel):
+    after: int = -1
+
+
+class ExportQuery(BaseModel):
+    format: str = Field("usdc", pattern="^(usdc|usda|glb|npz)$")
+
+
+class Done(BaseModel):
+    ok: bool = True
+
+
+__all__ = [name for name in dir() if name[0].isupper() and name != "Any"] + ["Body"]

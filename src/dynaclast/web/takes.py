@@ -1,0 +1,155 @@
+"""Takes: bake, watch, cancel, extend, fetch frames, export."""
+
+from __future__ import annotations
+
+import json
+import tempfile
+import time
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+from flask import Response, send_file
+from flask_openapi3 import APIBlueprint, Tag
+
+from ..core import document
+from ..core.solve.frame import STATE_NAMES
+from ..jobs.export import export_take
+from ..store import shots, takes
+from ..store.models import TakeRow
+from .app import Services, services
+from .bodies import built
+from .schemas import (
+    AfterQuery, ChunkList, ChunkPath, Done, EventList, ExportQuery, ExtendTake, Problem, ShotPath, TakeList, TakeOut, TakePath, TakeWhole,
+)
+
+api = APIBlueprint("takes", __name__, url_prefix="/api", abp_tags=[Tag(name="takes")], abp_responses={"404": Problem, "409": Problem, "422": Problem})
+
+STREAM_LOOK = 0.15
+"""Seconds between looks at a take's row while its progress is streamed."""
+
+
+def take_out(row: TakeRow) -> dict[str, Any]:
+    """A take for the interface, with the seconds left while it bakes."""
+    left = None
+    if row.status in takes.ACTIVE and row.frames_done > 0:
+        left = round(row.seconds / row.frames_done * (row.frames_total - row.frames_done), 1)
+    return {
+        "id": row.id, "shot_id": row.shot_id, "number": row.number, "revision": row.revision, "status": row.status, "frames_total": row.frames_total,
+        "frames_done": row.frames_done, "pieces": row.pieces, "attempt": row.attempt, "seconds": round(row.seconds, 2), "left": left, "message": row.message,
+        "created": row.created.isoformat() + "Z",
+    }
+
+
+@api.get("/shots/<string:shot_id>/takes", responses={"200": TakeList})
+def list_takes(path: ShotPath) -> dict[str, Any]:
+    with services().store.session() as session:
+        return {"takes": [take_out(r) for r in takes.of_shot(session, path.shot_id)]}
+
+
+@api.post("/shots/<string:shot_id>/takes", responses={"200": TakeOut})
+def start_take(path: ShotPath) -> dict[str, Any]:
+    """Bake the shot as it is saved now."""
+    with services().store.session() as session:
+        shot = document.parse(shots.get(session, path.shot_id).document)
+        if not shot.bodies:
+            raise document.DocumentError([("bodies", "the shot has no bodies, so there is nothing to bake; add one first")])
+        return take_out(takes.ask(session, path.shot_id, shot.timing.frames))
+
+
+@api.get("/takes/<string:take_id>", responses={"200": TakeWhole})
+def get_take(path: TakePath) -> dict[str, Any]:
+    """A take with the exact document that made it; its pieces can be fetched afterwards."""
+    with services().store.session() as session:
+        row = takes.find(session, path.take_id)
+    shot = document.parse_json(row.document)
+    for body in shot.bodies:
+        built(body)
+    return {"take": take_out(row), "document": json.loads(row.document), "state_names": STATE_NAMES}
+
+
+@api.post("/takes/<string:take_id>/cancel", responses={"200": TakeOut})
+def cancel_take(path: TakePath) -> dict[str, Any]:
+    with services().store.session() as session:
+        return take_out(takes.cancel(session, path.take_id))
+
+
+@api.post("/takes/<string:take_id>/extend", responses={"200": TakeOut})
+def extend_take(path: TakePath, body: ExtendTake) -> dict[str, Any]:
+    """Go on with a stopped take, or beyond its end."""
+    with services().store.session() as session:
+        return take_out(takes.extend(session, path.take_id, body.frames))
+
+
+@api.delete("/takes/<string:take_id>", responses={"200": Done})
+def delete_take(path: TakePath) -> dict[str, Any]:
+    with services().store.session() as session:
+        takes.remove(session, path.take_id)
+    return {"ok": True}
+
+
+@api.get("/takes/<string:take_id>/chunks", responses={"200": ChunkList})
+def list_chunks(path: TakePath, query: AfterQuery) -> dict[str, Any]:
+    with services().store.session() as session:
+        return {"chunks": takes.chunks(session, path.take_id, query.after)}
+
+
+@api.get("/takes/<string:take_id>/chunks/<int:first>")
+def get_chunk(path: ChunkPath) -> Response:
+    """Frames as packed arrays (store.blobs): position, orientation, state."""
+    with services().store.session() as session:
+        data = takes.chunk_data(session, path.take_id, path.first)
+    response = Response(data, mimetype="application/octet-stream")
+    response.headers["Cache-Control"] = "private, max-age=86400"
+    return response
+
+
+@api.get("/takes/<string:take_id>/events", responses={"200": EventList})
+def get_events(path: TakePath, query: AfterQuery) -> dict[str, Any]:
+    with services().store.session() as session:
+        return {"events": takes.events(session, path.take_id, query.after)}
+
+
+def _progress(own: Services, take_id: str) -> Iterator[str]:
+    """Server-sent events: ``chunks`` with new chunks, ``take`` on every change, and the end when the bake is over."""
+    after, last, quiet = -1, "", time.monotonic()
+    while True:
+        with own.store.session() as session:
+            take = take_out(takes.find(session, take_id))
+            fresh = takes.chunks(session, take_id, after)
+        if fresh:
+            after = fresh[-1]["first"]
+            yield f"event: chunks\ndata: {json.dumps(fresh)}\n\n"
+        text = json.dumps(take)
+        if text != last:
+            last, quiet = text, time.monotonic()
+            yield f"event: take\ndata: {text}\n\n"
+        elif time.monotonic() - quiet > 10:
+            quiet = time.monotonic()
+            yield ": still here\n\n"
+        if take["status"] not in takes.ACTIVE:
+            yield "event: end\ndata: {}\n\n"
+            return
+        time.sleep(STREAM_LOOK)
+
+
+@api.get("/takes/<string:take_id>/stream")
+def stream_take(path: TakePath) -> Response:
+    """Progress of a bake as server-sent events."""
+    with services().store.session() as session:
+        takes.find(session, path.take_id)
+    return Response(_progress(services(), path.take_id), mimetype="text/event-stream", headers={"Cache-Control": "no-store", "X-Accel-Buffering": "no"})
+
+
+@api.get("/takes/<string:take_id>/export")
+def export(path: TakePath, query: ExportQuery) -> Response:
+    """The take as a file: usdc, usda, glb or npz."""
+    with services().store.session() as session:
+        row = takes.find(session, path.take_id)
+    name = json.loads(row.document)["name"]
+    with tempfile.TemporaryDirectory() as folder:
+        to = Path(folder) / f"take.{query.format}"
+        export_take(path.take_id, to, services().store, services().cache)
+        handle = open(to, "rb")  # noqa: SIM115 - the response closes it; the name may go
+    clean = "".join(c if c.isalnum() else "-" for c in name).strip("-").lower()
+    return send_file(handle, mimetype="application/octet-stream", as_attachment=True, download_name=f"{clean}-take-{row.number:02d}.{query.format}")
