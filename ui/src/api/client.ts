@@ -1,0 +1,72 @@
+/** All requests to the server. Failures come as ApiError with the server's sentence. */
+import { unpack, type Packed } from "./packed";
+import type { AssetOut, Body, BuiltBody, Chunk, Problem, ShotCard, ShotDocument, ShotOut, Survey, Take, TakeEvent } from "./types";
+
+export class ApiError extends Error {
+  readonly status: number;
+  readonly code: string;
+  readonly where: string;
+  constructor(status: number, problem: Partial<Problem>) {
+    super(problem.message ?? "the server gave no answer that could be read");
+    this.status = status;
+    this.code = problem.code ?? "http";
+    this.where = problem.where ?? "";
+  }
+}
+
+async function send(method: string, path: string, body?: unknown, signal?: AbortSignal): Promise<Response> {
+  let response: Response;
+  const form = body instanceof FormData;
+  try {
+    response = await fetch(`/api${path}`, {
+      method,
+      body: body === undefined ? undefined : form ? body : JSON.stringify(body),
+      headers: body === undefined || form ? {} : { "Content-Type": "application/json" },
+      signal,
+    });
+  } catch (error) {
+    if (signal?.aborted) throw error;
+    throw new ApiError(0, { code: "offline", message: "Dynaclast cannot be reached; is it still running?" });
+  }
+  if (!response.ok) {
+    const problem = (await response.json().catch(() => ({}))) as Partial<Problem>;
+    throw new ApiError(response.status, problem);
+  }
+  return response;
+}
+
+async function json<T>(method: string, path: string, body?: unknown, signal?: AbortSignal): Promise<T> {
+  return (await send(method, path, body, signal)).json() as Promise<T>;
+}
+
+async function packed(path: string): Promise<Packed> {
+  return unpack(await (await send("GET", path)).arrayBuffer());
+}
+
+export const api = {
+  shots: () => json<{ shots: ShotCard[] }>("GET", "/shots"),
+  newShot: (name: string, document?: ShotDocument) => json<ShotOut>("POST", "/shots", { name, document: document ?? null }),
+  shot: (id: string) => json<ShotOut>("GET", `/shots/${id}`),
+  save: (id: string, base: number, document: ShotDocument, label: string) => json<ShotOut>("PUT", `/shots/${id}`, { base, document, label }),
+  step: (id: string, base: number, way: "undo" | "redo") => json<ShotOut>("POST", `/shots/${id}/${way}`, { base }),
+  deleteShot: (id: string) => json("DELETE", `/shots/${id}`),
+  bringIn: (file: File) => {
+    const form = new FormData();
+    form.append("file", file, file.name);
+    return json<AssetOut>("POST", "/assets", form);
+  },
+  build: (body: Body) => json<BuiltBody>("POST", "/build", { body }),
+  pieces: (key: string) => packed(`/pieces/${key}`),
+  survey: (document: ShotDocument, signal?: AbortSignal) => json<Survey>("POST", "/survey", { document }, signal),
+  takes: (shot: string) => json<{ takes: Take[] }>("GET", `/shots/${shot}/takes`),
+  bake: (shot: string) => json<Take>("POST", `/shots/${shot}/takes`),
+  take: (id: string) => json<{ take: Take; document: ShotDocument; state_names: string[] }>("GET", `/takes/${id}`),
+  cancel: (id: string) => json<Take>("POST", `/takes/${id}/cancel`),
+  extend: (id: string, frames: number | null) => json<Take>("POST", `/takes/${id}/extend`, { frames }),
+  deleteTake: (id: string) => json("DELETE", `/takes/${id}`),
+  chunks: (id: string) => json<{ chunks: Chunk[] }>("GET", `/takes/${id}/chunks`),
+  chunk: (id: string, first: number) => packed(`/takes/${id}/chunks/${first}`),
+  events: (id: string, after: number) => json<{ events: TakeEvent[] }>("GET", `/takes/${id}/events?after=${after}`),
+  exportUrl: (id: string, format: string) => `/api/takes/${id}/export?format=${format}`,
+  stream: (id: string) => new EventSource(`/api/takes/${id}/stream`),
+};

@@ -1,0 +1,34 @@
+/** Names for the generated API types; the document types come from the core's own models. */
+import type { components } from "./generated";
+
+type Schemas = components["schemas"];
+export type ShotDocument = Required<Schemas["Shot"]>;
+export type Body = Required<Schemas["Body"]>;
+export type Shape = Body["shape"];
+export type FieldItem = Required<Schemas["FieldItem"]>;
+export type Layer = FieldItem["reach"]["layers"][number];
+export type ReachShape = Layer["shape"];
+export type ShotOut = Schemas["ShotOut"];
+export type ShotCard = Schemas["ShotCard"];
+export type BuiltBody = Schemas["BuiltBody"];
+export type Survey = Schemas["SurveyOut"];
+export type Crossing = Schemas["CrossingOut"];
+export type Finding = Schemas["FindingOut"];
+export type Take = Schemas["TakeOut"];
+export type Chunk = Schemas["ChunkOut"];
+export type AssetOut = Schemas["AssetOut"];
+export type Problem = Schemas["Problem"];
+
+export interface TakeEvent {
+  frame: number;
+  time: number;
+  kind: "bond_broken" | "impact" | "cue" | "kill";
+  pieces?: [number, number | null];
+  load?: number;
+  strength?: number;
+  causes?: { field?: string; impact?: string; load: number; share: number }[];
+  field?: string;
+  bodies?: [string, string];
+  speed?: number;
+  impulse?: number;
+}

@@ -1,0 +1,26 @@
+<script setup lang="ts">
+/** The chosen body or field, and only that. */
+import { computed } from "vue";
+import BodyInspector from "./BodyInspector.vue";
+import FieldInspector from "./FieldInspector.vue";
+import ShotInspector from "./ShotInspector.vue";
+import { useShot } from "../stores/shot";
+import { useView } from "../stores/view";
+
+const shot = useShot();
+const view = useView();
+const body = computed(() => (view.selection?.kind === "body" ? shot.bodies.find((b) => b.name === view.selection?.name) : undefined));
+const field = computed(() => (view.selection?.kind === "field" ? shot.fields.find((f) => f.name === view.selection?.name) : undefined));
+</script>
+
+<template>
+  <aside class="inspector" aria-label="Inspector">
+    <BodyInspector v-if="body" :key="`b${body.name}`" :body="body" />
+    <FieldInspector v-else-if="field" :key="`f${field.name}`" :field="field" />
+    <ShotInspector v-else-if="shot.document" />
+  </aside>
+</template>
+
+<style scoped>
+.inspector { background: var(--basalt-1); border-left: 1px solid var(--line); overflow-y: auto; min-height: 0; }
+</style>

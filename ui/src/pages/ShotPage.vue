@@ -1,0 +1,241 @@
+<script setup lang="ts">
+import { ElDialog } from "element-plus";
+import { computed, onBeforeUnmount, onMounted, ref, watch } from "vue";
+import { useRouter } from "vue-router";
+import { ApiError } from "../api/client";
+import CueSheet from "../components/CueSheet.vue";
+import Inspector from "../components/Inspector.vue";
+import KeySheet from "../components/KeySheet.vue";
+import StepRail from "../components/StepRail.vue";
+import TopBar from "../components/TopBar.vue";
+import View3D from "../components/View3D.vue";
+import BindPanel from "../steps/BindPanel.vue";
+import BreakPanel from "../steps/BreakPanel.vue";
+import BuildPanel from "../steps/BuildPanel.vue";
+import DrivePanel from "../steps/DrivePanel.vue";
+import ExportPanel from "../steps/ExportPanel.vue";
+import RunPanel from "../steps/RunPanel.vue";
+import { usePieces } from "../stores/pieces";
+import { useShot } from "../stores/shot";
+import { useSurvey } from "../stores/survey";
+import { useTakes } from "../stores/takes";
+import { useView, type Step } from "../stores/view";
+
+const props = defineProps<{ id: string }>();
+const router = useRouter();
+const shot = useShot();
+const pieces = usePieces();
+const survey = useSurvey();
+const takes = useTakes();
+const view = useView();
+const three = ref<InstanceType<typeof View3D> | null>(null);
+const build = ref<InstanceType<typeof BuildPanel> | null>(null);
+const failure = ref("");
+const keys = ref(false);
+const STEPS: Step[] = ["build", "break", "bind", "drive", "run", "export"];
+const lastFrame = computed(() => Math.max(0, (takes.frames?.count ?? 1) - 1));
+
+async function load(id: string): Promise<void> {
+  failure.value = "";
+  view.reset();
+  try {
+    await shot.load(id);
+    await takes.loadList(id);
+    if (takes.current && takes.current.frames_done >= 0) {
+      view.showing = "take";
+      view.step = "run";
+    }
+  } catch (error) {
+    failure.value = error instanceof ApiError ? error.message : String(error);
+  }
+}
+
+async function bake(): Promise<void> {
+  await shot.flush();
+  if (shot.state !== "saved") return;
+  view.playing = false;
+  view.frame = 0;
+  view.step = "run";
+  await takes.bake(shot.id);
+  view.showing = "take";
+}
+
+function seek(frame: number): void {
+  if (takes.frames) view.showing = "take";
+  view.frame = Math.max(0, Math.min(frame, lastFrame.value));
+}
+
+let began = 0;
+let from = 0;
+let raf = 0;
+function play(): void {
+  if (!takes.frames) return;
+  view.showing = "take";
+  if (view.frame >= lastFrame.value) view.frame = 0;
+  from = view.frame;
+  began = performance.now();
+  view.playing = true;
+  const tick = (now: number): void => {
+    if (!view.playing) return;
+    const fps = takes.document?.timing.fps ?? 24;
+    let frame = from + Math.floor(((now - began) / 1000) * fps);
+    if (frame > lastFrame.value) {
+      if (takes.baking && takes.baking.id === takes.current?.id) {
+        frame = lastFrame.value; // wait for frames still being baked
+        from = frame;
+        began = now;
+      } else if (view.loop) {
+        from = frame = 0;
+        began = now;
+      } else {
+        frame = lastFrame.value;
+        view.playing = false;
+      }
+    }
+    if (frame !== view.frame) view.frame = frame;
+    raf = requestAnimationFrame(tick);
+  };
+  raf = requestAnimationFrame(tick);
+}
+
+function toggle(): void {
+  if (view.playing) view.playing = false;
+  else play();
+}
+
+function onKey(event: KeyboardEvent): void {
+  const target = event.target as HTMLElement;
+  if (target.closest("input, textarea, [contenteditable]")) return;
+  const ctrl = event.ctrlKey || event.metaKey;
+  const on = (action: () => void): void => {
+    event.preventDefault();
+    action();
+  };
+  if (ctrl && event.key.toLowerCase() === "z") return on(() => void shot.step(event.shiftKey ? "redo" : "undo"));
+  if (ctrl && event.key.toLowerCase() === "y") return on(() => void shot.step("redo"));
+  if (ctrl && event.key.toLowerCase() === "s") return on(() => void shot.flush());
+  if (ctrl || event.altKey) return;
+  const actions: Record<string, () => void> = {
+    " ": toggle,
+    ArrowLeft: () => seek(view.frame - (event.shiftKey ? 10 : 1)),
+    ArrowRight: () => seek(view.frame + (event.shiftKey ? 10 : 1)),
+    Home: () => seek(0),
+    End: () => seek(lastFrame.value),
+    Escape: () => (keys.value ? (keys.value = false) : view.select(null)),
+    Delete: remove,
+    "0": () => three.value?.fit(),
+    m: () => (view.handle = "move"),
+    t: () => (view.handle = "turn"),
+    k: () => (view.handle = "scale"),
+    l: () => (view.loop = !view.loop),
+    b: () => void bake(),
+    "?": () => (keys.value = !keys.value),
+  };
+  const step = STEPS[Number(event.key) - 1];
+  if (step) return on(() => (view.step = step));
+  const action = actions[event.key] ?? actions[event.key.toLowerCase()];
+  if (action && !(event.key === " " && target.closest("button"))) on(action);
+}
+
+function remove(): void {
+  const chosen = view.selection;
+  if (!chosen) return;
+  view.select(null);
+  shot.edit(`delete ${chosen.name}`, (d) => {
+    if (chosen.kind === "field") d.fields = d.fields.filter((f) => f.name !== chosen.name);
+    else {
+      d.bodies = d.bodies.filter((b) => b.name !== chosen.name);
+      for (const f of d.fields) if (Array.isArray(f.targets)) f.targets = f.targets.filter((t) => t !== chosen.name);
+    }
+  });
+}
+
+async function settle(way: "theirs" | "copy"): Promise<void> {
+  const id = await shot.settle(way);
+  if (id !== props.id) await router.push(`/shot/${id}`);
+}
+
+function onLeave(event: BeforeUnloadEvent): void {
+  if (shot.state === "saved") return;
+  void shot.flush();
+  event.preventDefault();
+}
+
+watch(() => props.id, load, { immediate: true });
+watch(
+  () => shot.document,
+  (document) => {
+    if (!document) return;
+    void pieces.update(shot.bodies);
+    survey.update(document);
+  },
+  { immediate: true },
+);
+watch(
+  () => view.playing,
+  (on) => {
+    if (!on) cancelAnimationFrame(raf);
+  },
+);
+onMounted(() => {
+  window.addEventListener("keydown", onKey);
+  window.addEventListener("beforeunload", onLeave);
+});
+onBeforeUnmount(() => {
+  view.playing = false;
+  void shot.flush();
+  takes.close();
+  window.removeEventListener("keydown", onKey);
+  window.removeEventListener("beforeunload", onLeave);
+});
+</script>
+
+<template>
+  <div v-if="failure" class="failure"><p>{{ failure }}</p><button class="button" @click="router.push('/')">All shots</button></div>
+  <div v-else class="shot">
+    <TopBar @bake="bake" @home="router.push('/')" />
+    <div class="middle">
+      <StepRail />
+      <div class="panel" :data-step="view.step">
+        <BuildPanel v-show="view.step === 'build'" ref="build" />
+        <BreakPanel v-if="view.step === 'break'" />
+        <BindPanel v-if="view.step === 'bind'" />
+        <DrivePanel v-if="view.step === 'drive'" />
+        <RunPanel v-if="view.step === 'run'" @bake="bake" @seek="seek" />
+        <ExportPanel v-if="view.step === 'export'" />
+      </div>
+      <View3D ref="three" @files="(f) => { view.step = 'build'; build?.bringIn(f); }">
+        <div v-if="takes.frames" class="showing choices" role="group" aria-label="What the view shows">
+          <button :aria-pressed="view.showing === 'set-up'" @click="view.showing = 'set-up'; view.playing = false">set-up</button>
+          <button :aria-pressed="view.showing === 'take'" @click="view.showing = 'take'">take {{ String(takes.current?.number ?? 0).padStart(2, "0") }}</button>
+        </div>
+        <div v-if="shot.document && !shot.bodies.length" class="empty">
+          <h2>Start with something to break</h2>
+          <p>Drop an OBJ, STL, PLY or GLB file here, or add a shape.</p>
+          <button class="button main" data-testid="first-box" @click="view.step = 'build'">Open Build</button>
+        </div>
+      </View3D>
+      <Inspector />
+    </div>
+    <CueSheet @seek="seek" @toggle="toggle" @step="(by) => seek(view.frame + by)" />
+  </div>
+  <ElDialog :model-value="shot.state === 'conflict'" title="Changed in another tab" width="420" :show-close="false" :close-on-click-modal="false" :close-on-press-escape="false">
+    <p>{{ shot.refusal || "This shot was changed in another tab." }} Nothing is overwritten until you choose.</p>
+    <template #footer><button class="button" data-testid="settle-copy" @click="settle('copy')">Keep mine as a copy</button>&nbsp;<button class="button main" data-testid="settle-theirs" @click="settle('theirs')">Load its version</button></template>
+  </ElDialog>
+  <KeySheet v-model="keys" />
+</template>
+
+<style scoped>
+.shot { display: grid; grid-template-rows: auto minmax(0, 1fr) auto; height: 100%; }
+.middle { display: grid; grid-template-columns: 60px 248px minmax(0, 1fr) 284px; min-height: 0; }
+.panel { background: var(--basalt-1); border-right: 1px solid var(--line); overflow-y: auto; min-height: 0; }
+.showing { position: absolute; left: 12px; top: 12px; width: 150px; }
+.showing button { background: var(--basalt-1); font-size: 12px; height: 26px; }
+.empty { position: absolute; inset: 0; display: flex; flex-direction: column; align-items: center; justify-content: center; gap: 10px; text-align: center; pointer-events: none; }
+.empty h2 { font-size: 18px; font-weight: 600; }
+.empty p { color: var(--soft); }
+.empty button { pointer-events: auto; }
+.failure { height: 100%; display: grid; place-content: center; gap: 14px; text-align: center; }
+@media (min-width: 1900px) { .middle { grid-template-columns: 60px 300px minmax(0, 1fr) 340px; } }
+</style>

@@ -1,0 +1,72 @@
+<script setup lang="ts">
+import { computed } from "vue";
+import Glyph from "../components/Glyph.vue";
+import { differences } from "../lib/document";
+import { useShot } from "../stores/shot";
+import { useTakes } from "../stores/takes";
+import { useView } from "../stores/view";
+
+const shot = useShot();
+const takes = useTakes();
+const view = useView();
+const emit = defineEmits<{ bake: []; seek: [frame: number] }>();
+const stale = computed(() => (takes.document && shot.document ? differences(takes.document, shot.document) : []));
+const WORD: Record<string, string> = { done: "whole", cancelled: "stopped", failed: "failed", baking: "baking", queued: "waiting" };
+const moments = computed(() => {
+  const byFrame = new Map<number, { frame: number; broken: number; cause: string }>();
+  for (const e of takes.events) {
+    if (e.kind === "cue") byFrame.set(e.frame, { frame: e.frame, broken: byFrame.get(e.frame)?.broken ?? 0, cause: `${e.field} acts` });
+    if (e.kind !== "bond_broken") continue;
+    const row = byFrame.get(e.frame) ?? { frame: e.frame, broken: 0, cause: "" };
+    row.broken++;
+    row.cause ||= e.causes?.[0]?.field ?? `hit by ${e.causes?.[0]?.impact}`;
+    byFrame.set(e.frame, row);
+  }
+  return [...byFrame.values()].sort((a, b) => a.frame - b.frame).slice(0, 200);
+});
+
+function open(id: string): void {
+  void takes.open(id);
+  view.showing = "take";
+  view.frame = 0;
+}
+</script>
+
+<template>
+  <div class="section">
+    <div class="panel-head"><h2>Run</h2><span>{{ takes.list.length }} {{ takes.list.length === 1 ? "take" : "takes" }}</span></div>
+    <div v-for="t in takes.list" :key="t.id" class="take" :class="{ chosen: takes.current?.id === t.id }">
+      <button class="open" @click="open(t.id)"><b class="figures">{{ String(t.number).padStart(2, "0") }}</b><span>{{ WORD[t.status] }} · {{ Math.max(0, t.frames_done) }} of {{ t.frames_total }} frames</span></button>
+      <button v-if="t.status === 'cancelled' || t.status === 'failed'" class="button plain" title="Go on from the last frame" @click="takes.goOn(t.id, null)"><Glyph name="play" :size="12" /></button>
+      <button v-if="t.status !== 'baking' && t.status !== 'queued'" class="button plain" title="Delete this take" @click="takes.remove(t.id)"><Glyph name="cross" :size="12" /></button>
+      <p v-if="t.message" class="problem">{{ t.message }}</p>
+    </div>
+    <p v-if="!takes.list.length" class="mute">Nothing is baked yet. <button class="link" :disabled="!shot.bodies.length" @click="emit('bake')">Bake the shot</button> to see it fall.</p>
+    <p v-if="takes.problem" class="problem" role="alert">{{ takes.problem }}</p>
+  </div>
+  <div v-if="stale.length" class="section">
+    <header><h3>Out of date</h3></header>
+    <p v-for="s in stale.slice(0, 8)" :key="s" class="note">{{ s }}</p>
+  </div>
+  <div v-if="takes.current" class="section">
+    <header><h3>See</h3></header>
+    <div class="row"><span class="label">colour by</span><div class="choices"><button v-for="c in ['material', 'piece', 'state'] as const" :key="c" :aria-pressed="view.colorBy === c" @click="view.colorBy = c">{{ c }}</button></div></div>
+  </div>
+  <div v-if="moments.length" class="section">
+    <header><h3>What broke, and why</h3></header>
+    <button v-for="m in moments" :key="m.frame" class="moment" @click="emit('seek', m.frame)"><b class="figures">f {{ m.frame }}</b><span>{{ m.cause }}</span><em v-if="m.broken" class="figures">{{ m.broken }}</em></button>
+  </div>
+</template>
+
+<style scoped>
+.take { display: flex; align-items: center; border-radius: var(--radius); flex-wrap: wrap; }
+.take.chosen { background: var(--basalt-3); }
+.open { flex: 1; display: flex; gap: 10px; align-items: baseline; background: none; border: 0; height: 30px; cursor: pointer; text-align: left; padding: 0 6px; min-width: 0; }
+.open span { color: var(--soft); font-size: 12px; white-space: nowrap; }
+.take .problem { width: 100%; padding: 0 8px 6px; }
+.moment { display: flex; gap: 10px; width: 100%; height: 24px; align-items: center; background: none; border: 0; cursor: pointer; border-radius: 3px; padding: 0 4px; }
+.moment:hover { background: var(--basalt-3); }
+.moment b { width: 46px; text-align: left; font-weight: 500; color: var(--accent); }
+.moment span { flex: 1; text-align: left; color: var(--soft); overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
+.moment em { font-style: normal; color: var(--ember); }
+</style>

@@ -1,0 +1,135 @@
+/** The shot being edited: its document, saving, undo and redo. */
+import { defineStore } from "pinia";
+import { computed, ref, shallowRef } from "vue";
+import { api, ApiError } from "../api/client";
+import type { Body, FieldItem, ShotDocument, ShotOut } from "../api/types";
+
+const SAVE_AFTER = 350;
+const RETRY_AFTER = 2000;
+
+export type SaveState = "saved" | "saving" | "unsaved" | "offline" | "conflict" | "refused";
+
+export const useShot = defineStore("shot", () => {
+  const id = ref("");
+  const revision = ref(0);
+  const document = shallowRef<ShotDocument | null>(null);
+  const undoLabel = ref<string | null>(null);
+  const redoLabel = ref<string | null>(null);
+  const state = ref<SaveState>("saved");
+  const refusal = ref("");
+  let label = "";
+  let timer: ReturnType<typeof setTimeout> | undefined;
+  let saving: Promise<void> | null = null;
+
+  const bodies = computed<Body[]>(() => (document.value?.bodies ?? []) as Body[]);
+  const fields = computed<FieldItem[]>(() => (document.value?.fields ?? []) as FieldItem[]);
+
+  function take(out: ShotOut): void {
+    id.value = out.id;
+    revision.value = out.revision;
+    document.value = out.document as ShotDocument;
+    undoLabel.value = out.undo;
+    redoLabel.value = out.redo;
+    state.value = "saved";
+    refusal.value = "";
+  }
+
+  async function load(shot: string): Promise<void> {
+    clearTimeout(timer);
+    take(await api.shot(shot));
+  }
+
+  /** Change the document; edits that follow each other quickly become one step of undo. */
+  function edit(what: string, change: (draft: ShotDocument) => void): void {
+    if (!document.value) return;
+    const draft = structuredClone(document.value);
+    change(draft);
+    document.value = draft;
+    label = what;
+    state.value = "unsaved";
+    clearTimeout(timer);
+    timer = setTimeout(() => void flush(), SAVE_AFTER);
+  }
+
+  function editBody(name: string, what: string, change: (body: Body) => void): void {
+    edit(what, (d) => {
+      const body = d.bodies.find((b) => b.name === name);
+      if (body) change(body as Body);
+    });
+  }
+
+  function editField(name: string, what: string, change: (field: FieldItem) => void): void {
+    edit(what, (d) => {
+      const field = d.fields.find((f) => f.name === name);
+      if (field) change(field as FieldItem);
+    });
+  }
+
+  async function save(): Promise<void> {
+    const sent = document.value;
+    if (!sent) return;
+    state.value = "saving";
+    try {
+      const out = await api.save(id.value, revision.value, sent, label);
+      revision.value = out.revision;
+      undoLabel.value = out.undo;
+      redoLabel.value = out.redo;
+      refusal.value = "";
+      if (document.value === sent) state.value = "saved";
+      else {
+        state.value = "unsaved";
+        timer = setTimeout(() => void flush(), SAVE_AFTER);
+      }
+    } catch (error) {
+      if (!(error instanceof ApiError)) throw error;
+      refusal.value = error.where && error.status === 422 ? `${error.where}: ${error.message}` : error.message;
+      if (error.status === 409) state.value = "conflict";
+      else if (error.status === 422) state.value = "refused";
+      else {
+        state.value = "offline";
+        timer = setTimeout(() => void flush(), RETRY_AFTER);
+      }
+    }
+  }
+
+  /** Save what is unsaved now; resolves when the server has it. */
+  async function flush(): Promise<void> {
+    clearTimeout(timer);
+    while (saving) await saving;
+    if (state.value === "unsaved" || state.value === "offline") {
+      saving = save().finally(() => (saving = null));
+      await saving;
+    }
+  }
+
+  async function step(way: "undo" | "redo"): Promise<void> {
+    if (state.value === "refused") {
+      // what the server refused was never a revision: going back means its last good one
+      await load(id.value);
+      return;
+    }
+    await flush();
+    if (state.value !== "saved") return;
+    try {
+      take(await api.step(id.value, revision.value, way));
+    } catch (error) {
+      if (error instanceof ApiError && error.status === 409) state.value = "conflict";
+      else if (!(error instanceof ApiError && error.status === 422)) throw error;
+    }
+  }
+
+  /** After a conflict: the other tab's version, or ours as a new shot. Returns the id to go on with. */
+  async function settle(way: "theirs" | "copy"): Promise<string> {
+    if (way === "copy" && document.value) {
+      const mine = structuredClone(document.value);
+      mine.name = `${mine.name} (copy)`.slice(0, 80);
+      const out = await api.newShot(mine.name, mine);
+      take(out);
+      return out.id;
+    }
+    await load(id.value);
+    return id.value;
+  }
+
+  return { id, revision, document, bodies, fields, undoLabel, redoLabel, state, refusal, load, edit, editBody, editField, flush, step, settle };
+});

@@ -1,0 +1,51 @@
+/** What fields reach and what preflight finds, kept up to date while the document is edited. */
+import { defineStore } from "pinia";
+import { computed, shallowRef } from "vue";
+import { api, ApiError } from "../api/client";
+import type { Crossing, Finding, ShotDocument, Survey } from "../api/types";
+
+export const useSurvey = defineStore("survey", () => {
+  const result = shallowRef<Survey | null>(null);
+  let running: AbortController | null = null;
+  let timer: ReturnType<typeof setTimeout> | undefined;
+
+  const findings = computed<Finding[]>(() => result.value?.findings ?? []);
+  const crossings = computed<Crossing[]>(() => result.value?.crossings ?? []);
+
+  function crossing(field: string, body: string): Crossing | undefined {
+    return crossings.value.find((c) => c.field === field && c.body === body);
+  }
+
+  /** Figures of a field over all bodies it targets. */
+  function totals(field: string): { pieces: number; of: number; bonds: number; breaks: number; load: number; low: number; high: number } {
+    const own = crossings.value.filter((c) => c.field === field && c.targeted);
+    const lows = own.filter((c) => c.bonds > 0).map((c) => c.strength_low);
+    return {
+      pieces: own.reduce((s, c) => s + c.pieces, 0),
+      of: own.reduce((s, c) => s + c.of, 0),
+      bonds: own.reduce((s, c) => s + c.bonds, 0),
+      breaks: own.reduce((s, c) => s + c.breaks, 0),
+      load: Math.max(0, ...own.map((c) => c.load_top)),
+      low: lows.length ? Math.min(...lows) : 0,
+      high: Math.max(0, ...own.map((c) => c.strength_high)),
+    };
+  }
+
+  /** Ask again soon; an answer that is no longer wanted is dropped. */
+  function update(document: ShotDocument): void {
+    clearTimeout(timer);
+    timer = setTimeout(async () => {
+      running?.abort();
+      const own = (running = new AbortController());
+      try {
+        const answer = await api.survey(document, own.signal);
+        if (!own.signal.aborted) result.value = answer;
+      } catch (error) {
+        if (own.signal.aborted || error instanceof ApiError) return; // an unusable document says so where it is edited
+        throw error;
+      }
+    }, 50);
+  }
+
+  return { result, findings, crossings, crossing, totals, update };
+});

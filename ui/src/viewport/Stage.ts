@@ -1,0 +1,260 @@
+/** The three.js side of the view. One owner of renderer, camera and loop; frames are drawn only when something changed. */
+import CameraControls from "camera-controls";
+import * as THREE from "three";
+import { TransformControls } from "three/examples/jsm/controls/TransformControls.js";
+import type { FieldItem } from "../api/types";
+import { PieceBatch } from "./PieceBatch";
+import { ReachShell } from "./ReachShell";
+import { GROUND_FRAGMENT, GROUND_VERTEX } from "./shaders";
+
+CameraControls.install({ THREE });
+
+export interface Moved {
+  position: [number, number, number];
+  rotation: [number, number, number, number];
+  scale: [number, number, number];
+}
+
+export interface StageHooks {
+  onPick(piece: number): void;
+  onMove(moved: Moved, done: boolean): void;
+  onCamera(azimuth: number, metresPerPixel: number): void;
+}
+
+const KEY = new THREE.Vector3(0.55, 0.75, 0.42).normalize();
+
+export class Stage {
+  readonly renderer: THREE.WebGLRenderer;
+  readonly camera = new THREE.PerspectiveCamera(38, 1, 0.05, 4000);
+  readonly controls: CameraControls;
+  readonly batch: PieceBatch;
+  private readonly scene = new THREE.Scene();
+  private readonly shells = new Map<string, ReachShell>();
+  private readonly proxy = new THREE.Object3D();
+  private readonly handles: TransformControls;
+  private readonly ground: THREE.Mesh;
+  private readonly light: Record<string, THREE.IUniform>;
+  private readonly clock = new THREE.Timer();
+  private readonly sizes: ResizeObserver;
+  private wanted = true;
+  private raf = 0;
+  private pressed: { x: number; y: number } | null = null;
+  private readonly element: HTMLElement;
+  private readonly hooks: StageHooks;
+
+  constructor(element: HTMLElement, hooks: StageHooks) {
+    this.element = element;
+    this.hooks = hooks;
+    this.renderer = new THREE.WebGLRenderer({ antialias: true, alpha: true, stencil: true, powerPreference: "high-performance" });
+    this.renderer.setPixelRatio(Math.min(2, window.devicePixelRatio));
+    this.renderer.setClearColor(0, 0);
+    this.renderer.outputColorSpace = THREE.LinearSRGBColorSpace; // colours are mixed as they are shown
+    element.appendChild(this.renderer.domElement);
+    this.controls = new CameraControls(this.camera, this.renderer.domElement);
+    this.controls.smoothTime = 0.12;
+    this.controls.draggingSmoothTime = 0.05;
+    this.controls.dollyToCursor = true;
+    this.controls.maxPolarAngle = Math.PI * 0.52;
+    this.controls.minDistance = 0.02;
+    this.light = {
+      sky: { value: new THREE.Color() }, earth: { value: new THREE.Color() }, key: { value: KEY }, keyColor: { value: new THREE.Color() }, accent: { value: new THREE.Color() },
+      haze: { value: new THREE.Color() }, hazeFar: { value: 120 }, showHeld: { value: 0 }, shade: { value: new THREE.Color() }, strength: { value: 0.5 }, groundHeight: { value: 0 },
+    };
+    this.batch = new PieceBatch(this.light);
+    this.scene.add(this.batch.group);
+    this.ground = new THREE.Mesh(
+      new THREE.CircleGeometry(1, 64).rotateX(-Math.PI / 2),
+      new THREE.ShaderMaterial({
+        uniforms: { ground: { value: new THREE.Color() }, line: { value: new THREE.Color() }, cell: { value: 1 }, reach: { value: 40 }, middle: { value: new THREE.Vector3() } },
+        vertexShader: GROUND_VERTEX, fragmentShader: GROUND_FRAGMENT, glslVersion: THREE.GLSL3, transparent: true, depthWrite: false,
+      }),
+    );
+    this.ground.renderOrder = 0;
+    this.scene.add(this.ground);
+    this.scene.add(this.proxy);
+    this.handles = new TransformControls(this.camera, this.renderer.domElement);
+    this.handles.size = 0.75;
+    this.scene.add(this.handles.getHelper());
+    this.handles.addEventListener("dragging-changed", (event) => {
+      this.controls.enabled = !event.value;
+      if (!event.value) this.report(true);
+    });
+    this.handles.addEventListener("objectChange", () => this.report(false));
+    this.handles.addEventListener("change", () => this.invalidate());
+    this.renderer.domElement.addEventListener("pointerdown", this.down);
+    this.renderer.domElement.addEventListener("pointerup", this.up);
+    this.sizes = new ResizeObserver(() => this.resize());
+    this.sizes.observe(element);
+    this.resize();
+    void this.controls.setLookAt(9, 6, 13, 0, 2, 0, false);
+    this.raf = requestAnimationFrame(this.tick);
+  }
+
+  /** Take the palette from the page's tokens. */
+  applyTheme(): void {
+    const style = getComputedStyle(document.documentElement);
+    const dark = document.documentElement.dataset.theme !== "light";
+    const color = (name: string): THREE.Color => {
+      const c = style.getPropertyValue(name).trim();
+      return new THREE.Color(parseInt(c.slice(1, 3), 16) / 255, parseInt(c.slice(3, 5), 16) / 255, parseInt(c.slice(5, 7), 16) / 255);
+    };
+    const set = (name: string, value: THREE.Color): void => void (this.light[name]!.value as THREE.Color).copy(value);
+    set("sky", dark ? new THREE.Color(0.42, 0.47, 0.5) : new THREE.Color(0.62, 0.66, 0.68));
+    set("earth", dark ? new THREE.Color(0.13, 0.15, 0.16) : new THREE.Color(0.36, 0.37, 0.37));
+    set("keyColor", dark ? new THREE.Color(0.62, 0.58, 0.5) : new THREE.Color(0.45, 0.43, 0.38));
+    set("accent", color("--accent"));
+    set("haze", color("--view-bottom"));
+    set("shade", dark ? new THREE.Color(0.01, 0.02, 0.02) : new THREE.Color(0.2, 0.25, 0.25));
+    this.light.strength!.value = dark ? 0.55 : 0.35;
+    const uniforms = (this.ground.material as THREE.ShaderMaterial).uniforms;
+    (uniforms.ground!.value as THREE.Color).copy(color("--ground"));
+    (uniforms.line!.value as THREE.Color).copy(color("--grid"));
+    this.handles.setColors(color("--ember"), color("--accent"), color("--tide"), color("--brass"));
+    this.invalidate();
+  }
+
+  /** The ground plane's height, or none; lines every `cell` metres, fading out at `reach`. */
+  setGround(on: boolean, height: number, reach: number): void {
+    this.ground.visible = on;
+    this.ground.position.y = height - 0.002;
+    this.ground.scale.setScalar(reach);
+    const uniforms = (this.ground.material as THREE.ShaderMaterial).uniforms;
+    uniforms.reach!.value = reach;
+    uniforms.cell!.value = 10 ** Math.round(Math.log10(reach / 40));
+    this.light.groundHeight!.value = on ? height : -1e6;
+    this.light.hazeFar!.value = reach * 4;
+    this.camera.near = Math.max(1e-4, reach * 1e-3);
+    this.camera.far = reach * 40;
+    this.camera.updateProjectionMatrix();
+    this.invalidate();
+  }
+
+  showHeld(on: boolean): void {
+    this.light.showHeld!.value = on ? 1 : 0;
+    this.invalidate();
+  }
+
+  /** Look at a box from its lower to its upper corner. */
+  frame(lo: number[], hi: number[], smooth: boolean): void {
+    const box = new THREE.Box3(new THREE.Vector3(...lo), new THREE.Vector3(...hi));
+    if (box.isEmpty()) return;
+    const ball = box.getBoundingSphere(new THREE.Sphere());
+    void this.controls.rotateTo(0.62, 1.32, smooth);
+    void this.controls.fitToSphere(new THREE.Sphere(ball.center, ball.radius * 1.02), smooth);
+  }
+
+  setFields(fields: FieldItem[], chosen: string | null, color: (field: FieldItem) => string, visible: boolean): void {
+    const style = getComputedStyle(document.documentElement);
+    for (const [name, shell] of this.shells) {
+      if (!visible || !fields.some((f) => f.name === name)) {
+        this.scene.remove(shell.group);
+        shell.dispose();
+        this.shells.delete(name);
+      }
+    }
+    if (visible) {
+      for (const field of fields) {
+        let shell = this.shells.get(field.name);
+        if (!shell) {
+          shell = new ReachShell();
+          this.shells.set(field.name, shell);
+          this.scene.add(shell.group);
+        }
+        const token = /var\((--[a-z]+)\)/.exec(color(field))?.[1] ?? "--chalk";
+        const hex = style.getPropertyValue(token).trim();
+        shell.update(field, new THREE.Color(parseInt(hex.slice(1, 3), 16) / 255, parseInt(hex.slice(3, 5), 16) / 255, parseInt(hex.slice(5, 7), 16) / 255), field.name === chosen);
+        shell.group.visible = field.on || field.name === chosen;
+      }
+    }
+    this.invalidate();
+  }
+
+  /** Put the handles on something at a place, or take them away. */
+  setHandles(place: Moved | null, mode: "translate" | "rotate" | "scale"): void {
+    if (!place) {
+      this.handles.detach();
+      this.invalidate();
+      return;
+    }
+    if (!this.handles.dragging) {
+      this.proxy.position.set(...place.position);
+      this.proxy.quaternion.set(...place.rotation);
+      this.proxy.scale.set(...place.scale);
+      this.proxy.updateMatrixWorld(true);
+    }
+    this.handles.setMode(mode);
+    this.handles.setSpace(mode === "translate" ? "world" : "local");
+    if (this.handles.object !== this.proxy) this.handles.attach(this.proxy);
+    this.invalidate();
+  }
+
+  private report(done: boolean): void {
+    const { position: p, quaternion: q, scale: s } = this.proxy;
+    const positive = (x: number): number => Math.max(1e-4, Math.abs(x));
+    this.hooks.onMove({ position: [p.x, p.y, p.z], rotation: [q.x, q.y, q.z, q.w], scale: [positive(s.x), positive(s.y), positive(s.z)] }, done);
+  }
+
+  private readonly down = (event: PointerEvent): void => {
+    this.pressed = event.button === 0 && !this.handles.dragging && !this.handles.axis ? { x: event.clientX, y: event.clientY } : null;
+  };
+
+  private readonly up = (event: PointerEvent): void => {
+    if (!this.pressed || Math.hypot(event.clientX - this.pressed.x, event.clientY - this.pressed.y) > 4) return;
+    const rect = this.renderer.domElement.getBoundingClientRect();
+    const scale = this.renderer.getPixelRatio();
+    this.hooks.onPick(this.batch.pick(this.renderer, this.camera, (event.clientX - rect.left) * scale, (event.clientY - rect.top) * scale, rect.width * scale, rect.height * scale));
+    this.invalidate();
+  };
+
+  /** Where a world point is on the screen, in CSS pixels from the view's corner; null behind the camera. */
+  project(x: number, y: number, z: number): { x: number; y: number } | null {
+    const v = new THREE.Vector3(x, y, z).project(this.camera);
+    if (v.z > 1) return null;
+    return { x: ((v.x + 1) / 2) * this.element.clientWidth, y: ((1 - v.y) / 2) * this.element.clientHeight };
+  }
+
+  private resize(): void {
+    const { clientWidth: w, clientHeight: h } = this.element;
+    if (!w || !h) return;
+    this.renderer.setSize(w, h);
+    this.camera.aspect = w / h;
+    this.camera.updateProjectionMatrix();
+    this.draw();
+  }
+
+  invalidate(): void {
+    this.wanted = true;
+  }
+
+  private readonly tick = (): void => {
+    this.raf = requestAnimationFrame(this.tick);
+    this.clock.update();
+    const moved = this.controls.update(this.clock.getDelta());
+    if (moved || this.wanted) this.draw();
+  };
+
+  private draw(): void {
+    this.wanted = false;
+    for (const shell of this.shells.values()) shell.face(this.camera);
+    const target = this.controls.getTarget(new THREE.Vector3());
+    ((this.ground.material as THREE.ShaderMaterial).uniforms.middle!.value as THREE.Vector3).copy(target);
+    this.ground.position.x = target.x;
+    this.ground.position.z = target.z;
+    this.renderer.render(this.scene, this.camera);
+    const distance = this.camera.position.distanceTo(target);
+    this.hooks.onCamera(this.controls.azimuthAngle, (2 * distance * Math.tan((this.camera.fov * Math.PI) / 360)) / Math.max(1, this.element.clientHeight));
+  }
+
+  dispose(): void {
+    cancelAnimationFrame(this.raf);
+    this.sizes.disconnect();
+    this.renderer.domElement.removeEventListener("pointerdown", this.down);
+    this.renderer.domElement.removeEventListener("pointerup", this.up);
+    for (const shell of this.shells.values()) shell.dispose();
+    this.handles.dispose();
+    this.batch.dispose();
+    this.controls.dispose();
+    this.renderer.dispose();
+    this.renderer.domElement.remove();
+  }
+}
