@@ -51,7 +51,7 @@ def lower_tower() -> dict:
                 "place": {"position": [0, 5.85, 0]},
                 "material": {"density": 2400, "friction": 0.7, "bounce": 0.05, "look": {"color": "#b9b5a6", "roughness": 0.88}},
                 "pattern": {"kind": "cells", "count": 400, "seed": 7},
-                "bonds": {"strength": 900, "unit": "kN/m2"},
+                "bonds": {"strength": 700, "unit": "kN/m2"},
             },
         ],
         "fields": [
@@ -60,8 +60,8 @@ def lower_tower() -> dict:
                 "reach": {"layers": [{"shape": {"kind": "box", "center": [0, 1.5, 0], "core": [6.4, 1.4, 6.4], "edge": 0.8}}]},
             },
             {
-                "name": "lightning", "effect": {"kind": "strain", "load": 900, "burst": 4.5},
-                "reach": {"layers": [{"shape": {"kind": "sphere", "center": [1.5, 6.3, 1.3], "core": 1.7, "edge": 1.5}}]},
+                "name": "lightning", "effect": {"kind": "strain", "load": 1500, "burst": 2.5},
+                "reach": {"layers": [{"shape": {"kind": "sphere", "center": [1.3, 5.0, 1.0], "core": 2.2, "edge": 2.4}}]},
                 "cue": {"kind": "at", "time": 1.0},
             },
         ],

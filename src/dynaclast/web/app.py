@@ -93,17 +93,20 @@ def _errors(app: OpenAPI) -> None:
 
 
 def _pages(app: OpenAPI, folder: Path) -> None:
-    @app.get("/")
-    @app.get("/shot/<path:_rest>")
+    """The built interface. Plain routes: they are no part of the API's description."""
+
     def index(_rest: str = "") -> Response:
         response = send_from_directory(folder, "index.html")
         response.headers["Cache-Control"] = "no-cache"
         return response
 
-    @app.get("/assets/<path:name>")
     def asset(name: str) -> Response:
         return send_from_directory(folder / "assets", name, max_age=31_536_000)
 
-    @app.get("/mark.svg")
     def mark() -> Response:
         return send_from_directory(folder, "mark.svg")
+
+    app.add_url_rule("/", "index", index)
+    app.add_url_rule("/shot/<path:_rest>", "shot", index)
+    app.add_url_rule("/assets/<path:name>", "asset", asset)
+    app.add_url_rule("/mark.svg", "mark", mark)

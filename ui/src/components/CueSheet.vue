@@ -106,7 +106,7 @@ onBeforeUnmount(() => watcher?.disconnect());
     </div>
     <div ref="area" class="right" data-testid="timeline">
       <svg :width="width" height="66" class="strip" @pointerdown="scrub">
-        <g v-for="t in ticks" :key="t.text"><line :x1="t.at" :x2="t.at" y1="16" y2="66" class="tick" /><text :x="t.at + 4" y="12">{{ t.text }}</text></g>
+        <g v-for="t in ticks" :key="t.text"><line :x1="t.at" :x2="t.at" y1="16" y2="66" class="tick" /><text :x="t.at > width - 36 ? t.at - 3 : t.at + 4" :text-anchor="t.at > width - 36 ? 'end' : 'start'" y="12">{{ t.text }}</text></g>
         <rect v-if="takes.frames && last < total" :x="x(last)" y="20" :width="Math.max(0, x(total) - x(last))" height="42" class="missing" />
         <g transform="translate(0 22)">
           <rect v-for="b in bars" :key="b.f" :x="b.x - 1" :y="40 - b.h" width="2.5" :height="b.h" class="broke"><title>{{ b.n }} bonds broken at frame {{ b.f }}</title></rect>
@@ -119,7 +119,7 @@ onBeforeUnmount(() => watcher?.disconnect());
           <path v-else :transform="`translate(${x(f.cue.time! * fps)} 12)`" d="M-4 0L0 -9L4 0L0 9Z" class="blade" :data-testid="`cue-${f.name}`" @pointerdown="dragCue($event, f)"><title>{{ f.name }} acts at {{ f.cue.time }} s · drag to move</title></path>
         </svg>
       </template>
-      <div class="head" :style="{ transform: `translateX(${x(view.frame)}px)` }"><b class="figures">f {{ view.frame }}</b></div>
+      <div class="head" :style="{ transform: `translateX(${x(view.frame)}px)` }"><b class="figures" :style="{ transform: `translateX(${Math.min(-2, Math.max(-50, 100 * ((width - x(view.frame)) / 44) - 100))}%)` }" :class="{ edge: x(view.frame) < 24 }">f {{ view.frame }}</b></div>
     </div>
   </section>
 </template>
@@ -151,5 +151,6 @@ onBeforeUnmount(() => watcher?.disconnect());
 .span { fill: currentColor; opacity: 0.35; }
 .blade { fill: currentColor; cursor: ew-resize; stroke: var(--basalt-1); stroke-width: 1; }
 .head { position: absolute; top: 0; bottom: 0; left: 0; width: 0; border-left: 2px solid var(--accent); margin-left: -1px; pointer-events: none; }
+.head b.edge { transform: translateX(-2px) !important; }
 .head b { position: absolute; top: 0; left: -1px; transform: translateX(-50%); background: var(--accent); color: var(--on-accent); font-weight: 600; font-size: 11px; padding: 0 6px; border-radius: 3px; white-space: nowrap; }
 </style>

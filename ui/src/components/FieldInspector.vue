@@ -87,7 +87,7 @@ const angles = computed(() => (shape.value.kind === "box" ? (toAngles(shape.valu
     </template>
     <div v-if="shape.kind === 'plane'" class="stack"><label>normal</label><VectorField label="normal" :model-value="shape.normal!" @update:model-value="(v) => editShape('normal', (s) => (s.normal = v.some((x) => x !== 0) ? v : [0, 1, 0]))" /></div>
     <div class="row"><label>edge width</label><NumberField label="edge" unit="m" :min="0" :model-value="shape.edge!" @update:model-value="(v) => editShape('edge', (s) => (s.edge = v))" /></div>
-    <div class="row"><span class="label">profile</span>
+    <div class="stack"><label>profile</label>
       <div class="choices"><button v-for="p in ['linear', 'smooth', 'sharp', 'round'] as const" :key="p" :aria-pressed="layer.profile === p" @click="edit('profile', (f) => (layerOf(f).profile = p))">{{ p }}</button></div>
     </div>
     <div class="row"><span class="label">inside out</span><div class="choices"><button :aria-pressed="!layer.invert" @click="edit('invert', (f) => (layerOf(f).invert = false))">no</button><button :aria-pressed="layer.invert" @click="edit('invert', (f) => (layerOf(f).invert = true))">yes</button></div></div>

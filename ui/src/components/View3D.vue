@@ -107,7 +107,7 @@ function paint(): void {
         if (many && view.explode > 0) for (let k = 0; k < 3; k++) c[k]! += (c[k]! - middle[k]!) * view.explode;
         const w = turn(q0, c);
         const field = heldBy(name, p - first, first);
-        state = body.role === "passive" || field ? 0 : 2;
+        state = field && body.role === "active" ? 0 : 2;
         batch.setTransform(p, w[0] + place.position![0]!, w[1] + place.position![1]!, w[2] + place.position![2]!, q0, 0, state);
       }
       let color: Rgb = base;
@@ -174,7 +174,7 @@ function fit(smooth: boolean): void {
 
 function fitOnce(): void {
   if (framedFor === shot.id && stage.value) return;
-  if (!bounds()) return;
+  if (!shownBodies.value.length || !shownBodies.value.every((b) => packedOf(b.name) || pieces.errors.has(b.name)) || !bounds()) return;
   framedFor = shot.id;
   fit(false);
 }
@@ -185,7 +185,7 @@ function showFields(): void {
   const chosen = view.selection?.kind === "field" ? view.selection.name : null;
   const also = !inTake.value && chosen && !on;
   stage.value?.setFields(also ? shot.fields.filter((f) => f.name === chosen) : fields, chosen, (f) => FAMILY_COLOR[FAMILY[f.effect.kind]], !!(on || also));
-  stage.value?.showHeld(view.step === "drive" || view.step === "bind" || view.step === "run");
+  stage.value?.showHeld(!inTake.value && (view.step === "drive" || view.step === "bind"));
   stage.value?.applyTheme();
   placeHandles();
   placeLabels();
@@ -368,7 +368,7 @@ defineExpose({ fit: () => fit(true) });
 .states { display: flex; flex-direction: column; gap: 2px; align-items: flex-end; }
 .states em { font-style: normal; display: flex; gap: 6px; align-items: center; }
 .dot { width: 9px; height: 9px; border-radius: 50%; display: inline-block; }
-.tag { position: absolute; transform: translate(-50%, -100%); font-weight: 600; font-size: 12px; pointer-events: none; white-space: nowrap; text-shadow: 0 1px 3px var(--basalt-0), 0 0 2px var(--basalt-0); }
+.tag { background: color-mix(in srgb, var(--basalt-0) 72%, transparent); border-radius: 10px; padding: 1px 8px; position: absolute; transform: translate(-50%, -100%); font-weight: 600; font-size: 12px; pointer-events: none; white-space: nowrap; text-shadow: 0 1px 3px var(--basalt-0), 0 0 2px var(--basalt-0); }
 .tag span { font-weight: 400; }
 .tag:not(.chosen) { opacity: 0.8; }
 .card { position: absolute; transform: translate(14px, calc(-100% - 10px)); background: var(--basalt-0); border: 1px solid var(--line-strong); border-radius: var(--radius); padding: 5px 9px; pointer-events: none; white-space: nowrap; }

@@ -92,6 +92,7 @@ export function readNumber(text: string, unit: string): number {
 export function showNumber(value: number, digits = 4): string {
   if (value === 0) return "0";
   const size = Math.abs(value);
+  if (size < 1e-3 && digits <= 3) return value > 0 ? "<0.001" : ">-0.001";
   if (size >= 1e6 || size < 1e-4) return value.toExponential(2);
   const places = Math.max(0, Math.min(6, digits - 1 - Math.floor(Math.log10(size))));
   return String(Number(value.toFixed(places)));

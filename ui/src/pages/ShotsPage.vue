@@ -65,7 +65,7 @@ onMounted(load);
   <div class="page">
     <header><img src="/mark.svg" alt="" width="30" height="30" /><b>dynaclast</b><span class="space" /><button class="button plain" title="Light or dark" @click="view.setTheme(view.theme === 'dark' ? 'light' : 'dark')"><Glyph :name="view.theme === 'dark' ? 'sun' : 'moon'" /></button></header>
     <main>
-      <div class="head"><h1>Shots</h1><div><button class="button" @click="picker?.click()">Open a shot document</button>&nbsp;<button class="button main" data-testid="new-shot" @click="make"><Glyph name="plus" />New shot</button></div></div>
+      <div class="head"><h1>Shots</h1><div><button class="button" @click="picker?.click()">Open a shot document</button><button class="button main" data-testid="new-shot" @click="make"><Glyph name="plus" />New shot</button></div></div>
       <input ref="picker" type="file" accept=".json" hidden @change="(e) => openDocument((e.target as HTMLInputElement).files?.[0])" />
       <p v-if="problem" class="problem" role="alert">{{ problem }}</p>
       <ul v-if="shots?.length">
@@ -85,6 +85,7 @@ onMounted(load);
 header { display: flex; align-items: center; gap: 12px; padding: 18px 28px; font-size: 18px; }
 .space { flex: 1; }
 main { max-width: 760px; margin: 40px auto; padding: 0 24px; }
+.head > div { display: flex; gap: 8px; }
 .head { display: flex; justify-content: space-between; align-items: center; margin-bottom: 18px; }
 h1 { font-size: 26px; font-weight: 650; }
 ul { list-style: none; margin: 0; padding: 0; display: grid; gap: 8px; }

@@ -73,6 +73,7 @@ defineExpose({ bringIn });
 </script>
 
 <template>
+  <div>
   <div class="section">
     <div class="panel-head"><h2>Build</h2><span>{{ shot.bodies.length }} {{ shot.bodies.length === 1 ? "body" : "bodies" }}</span></div>
     <div class="adds">
@@ -97,6 +98,7 @@ defineExpose({ bringIn });
       <label>{{ f.label }}</label><NumberField :label="f.label" :unit="f.unit" :min="f.min" :max="f.max" :whole="f.whole" :model-value="(chosen.shape as Record<string, unknown>)[f.key] as number" @update:model-value="(v) => editShape((s) => (s[f.key] = v))" />
     </div>
     <p v-if="pieces.built.get(chosen.name)" class="figures mute small">{{ pieces.built.get(chosen.name)!.figures.size.map((s) => showNumber(s, 3)).join(" × ") }} m, true size</p>
+  </div>
   </div>
 </template>
 

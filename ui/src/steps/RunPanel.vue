@@ -49,8 +49,8 @@ function open(id: string): void {
     <p v-for="s in stale.slice(0, 8)" :key="s" class="note">{{ s }}</p>
   </div>
   <div v-if="takes.current" class="section">
-    <header><h3>See</h3></header>
-    <div class="row"><span class="label">colour by</span><div class="choices"><button v-for="c in ['material', 'piece', 'state'] as const" :key="c" :aria-pressed="view.colorBy === c" @click="view.colorBy = c">{{ c }}</button></div></div>
+    <header><h3>See</h3><span>colour by</span></header>
+    <div class="choices"><button v-for="c in ['material', 'piece', 'state'] as const" :key="c" :aria-pressed="view.colorBy === c" @click="view.colorBy = c">{{ c }}</button></div>
   </div>
   <div v-if="moments.length" class="section">
     <header><h3>What broke, and why</h3></header>

@@ -108,13 +108,11 @@ export const useTakes = defineStore("takes", () => {
       all.orientation.set(packed.orientation as Float32Array, chunk.first * pieces * 4);
       all.state.set(state, chunk.first * pieces);
       all.count = chunk.first + chunk.count;
-      for (const [name, values] of Object.entries(chunk.stats)) {
-        const row = (stats.value[name] ??= []);
-        values.forEach((v, k) => (row[chunk.first + k] = v));
-      }
+      const next: Record<string, number[]> = {};
+      for (const [name, values] of Object.entries(chunk.stats)) next[name] = [...(stats.value[name] ?? []).slice(0, chunk.first), ...values];
+      stats.value = next;
       frames.value = all;
       triggerRef(frames);
-      triggerRef(stats);
     }
     if (own !== run || !chunks.length) return;
     const fresh = await api.events(id, chunks[0]!.first - 1);

@@ -58,7 +58,7 @@ export class Stage {
     this.controls.minDistance = 0.02;
     this.light = {
       sky: { value: new THREE.Color() }, earth: { value: new THREE.Color() }, key: { value: KEY }, keyColor: { value: new THREE.Color() }, accent: { value: new THREE.Color() },
-      haze: { value: new THREE.Color() }, hazeFar: { value: 120 }, showHeld: { value: 0 }, shade: { value: new THREE.Color() }, strength: { value: 0.5 }, groundHeight: { value: 0 },
+      haze: { value: new THREE.Color() }, hazeFar: { value: 120 }, showHeld: { value: 0 }, heldLines: { value: 3 }, heldColor: { value: new THREE.Color() }, shade: { value: new THREE.Color() }, strength: { value: 0.5 }, groundHeight: { value: 0 },
     };
     this.batch = new PieceBatch(this.light);
     this.scene.add(this.batch.group);
@@ -74,6 +74,8 @@ export class Stage {
     this.scene.add(this.proxy);
     this.handles = new TransformControls(this.camera, this.renderer.domElement);
     this.handles.size = 0.75;
+    this.handles.showXY = this.handles.showYZ = this.handles.showXZ = false; // three rods are enough, and calmer
+
     this.scene.add(this.handles.getHelper());
     this.handles.addEventListener("dragging-changed", (event) => {
       this.controls.enabled = !event.value;
@@ -103,13 +105,14 @@ export class Stage {
     set("earth", dark ? new THREE.Color(0.13, 0.15, 0.16) : new THREE.Color(0.36, 0.37, 0.37));
     set("keyColor", dark ? new THREE.Color(0.62, 0.58, 0.5) : new THREE.Color(0.45, 0.43, 0.38));
     set("accent", color("--accent"));
+    set("heldColor", color("--lichen"));
     set("haze", color("--view-bottom"));
     set("shade", dark ? new THREE.Color(0.01, 0.02, 0.02) : new THREE.Color(0.2, 0.25, 0.25));
     this.light.strength!.value = dark ? 0.55 : 0.35;
     const uniforms = (this.ground.material as THREE.ShaderMaterial).uniforms;
     (uniforms.ground!.value as THREE.Color).copy(color("--ground"));
     (uniforms.line!.value as THREE.Color).copy(color("--grid"));
-    this.handles.setColors(color("--ember"), color("--accent"), color("--tide"), color("--brass"));
+    this.handles.setColors(color("--chalk"), color("--chalk"), color("--chalk"), color("--accent"));
     this.invalidate();
   }
 
@@ -123,6 +126,7 @@ export class Stage {
     uniforms.cell!.value = 10 ** Math.round(Math.log10(reach / 40));
     this.light.groundHeight!.value = on ? height : -1e6;
     this.light.hazeFar!.value = reach * 4;
+    this.light.heldLines!.value = 130 / reach;
     this.camera.near = Math.max(1e-4, reach * 1e-3);
     this.camera.far = reach * 40;
     this.camera.updateProjectionMatrix();
@@ -140,7 +144,7 @@ export class Stage {
     if (box.isEmpty()) return;
     const ball = box.getBoundingSphere(new THREE.Sphere());
     void this.controls.rotateTo(0.62, 1.32, smooth);
-    void this.controls.fitToSphere(new THREE.Sphere(ball.center, ball.radius * 1.02), smooth);
+    void this.controls.fitToSphere(new THREE.Sphere(ball.center, ball.radius * 0.82), smooth);
   }
 
   setFields(fields: FieldItem[], chosen: string | null, color: (field: FieldItem) => string, visible: boolean): void {

@@ -48,6 +48,8 @@ export const PIECE_FRAGMENT = /* glsl */ `
   uniform vec3 haze;
   uniform float hazeFar;
   uniform float showHeld;
+  uniform float heldLines;
+  uniform vec3 heldColor;
   in vec3 vWorld;
   in vec3 vLocal;
   flat in vec4 vTint;
@@ -74,8 +76,10 @@ export const PIECE_FRAGMENT = /* glsl */ `
     float rim = pow(1.0 - max(0.0, dot(n, eye)), 3.0);
     vec3 c = base * light + sky * rim * 0.12;
     if (showHeld > 0.5 && vState < 0.5) { // held pieces carry a woven pattern, not only a tint
-      float weave = step(0.5, fract((vWorld.x + vWorld.y) * 3.0)) * step(0.5, fract((vWorld.z - vWorld.y) * 3.0));
-      c *= 1.0 - 0.3 * weave;
+      float u = (vWorld.x + vWorld.z * 0.7 + vWorld.y) * heldLines;
+      float wide = fwidth(u);
+      float weave = smoothstep(0.32, 0.32 + wide, abs(fract(u) - 0.5)) * (1.0 - smoothstep(0.25, 0.6, wide));
+      c = mix(c, heldColor, 0.34 * weave);
     }
     if (vTint.a > 0.5) c = mix(c, accent, 0.16) + accent * (0.05 + 0.55 * rim);
     float far = clamp(length(cameraPosition - vWorld) / hazeFar, 0.0, 1.0);
@@ -157,7 +161,7 @@ export const GROUND_FRAGMENT = /* glsl */ `
     float d = length(vWorld.xz - middle.xz) / reach;
     float fade = 1.0 - smoothstep(0.15, 1.0, d);
     float l = max(lines(vWorld.xz, cell) * 0.35, lines(vWorld.xz, cell * 5.0) * 0.8);
-    color = vec4(mix(ground, line, l), fade * (0.85 + 0.15 * l));
+    color = vec4(mix(ground, line, l), fade);
   }
 `;
 
