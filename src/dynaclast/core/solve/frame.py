@@ -56,15 +56,16 @@ def _turned(q: Array, v: Array) -> Array:
 
 
 def energy(model: Model, state: State) -> float:
-    """Kinetic and potential energy of all that can move [J]."""
+    """Kinetic energy of what moves and potential energy of every piece [J], against gravity from the origin.
+
+    Held pieces count too, so that a piece that comes loose adds nothing.
+    """
     asm = state.assemblies
-    total = 0.0
-    live = np.flatnonzero((asm.alive == 1) & (asm.held == 0))
-    for a in live:
-        m = rotation_matrix(asm.rot[a])
-        w = m.T @ asm.spin[a]
-        total += 0.5 * asm.mass[a] * asm.vel[a] @ asm.vel[a] + 0.5 * w @ asm.inertia[a] @ w - asm.mass[a] * model.settings.gravity @ asm.pos[a]
-    return float(total)
+    total = -float(model.pieces.mass @ (piece_positions(model, state) @ model.settings.gravity))
+    for a in np.flatnonzero((asm.alive == 1) & (asm.held == 0) & (asm.asleep == 0)):
+        w = rotation_matrix(asm.rot[a]).T @ asm.spin[a]
+        total += 0.5 * float(asm.mass[a] * (asm.vel[a] @ asm.vel[a]) + w @ asm.inertia[a] @ w)
+    return total
 
 
 def snapshot(model: Model, state: State, events: list[dict[str, Any]]) -> Frame:

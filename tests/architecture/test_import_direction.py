@@ -1,0 +1,77 @@
+"""Imports go one way: web and command line -> jobs -> store -> core, and inside core towards geometry."""
+
+from __future__ import annotations
+
+import ast
+from collections.abc import Iterator
+from pathlib import Path
+
+SOURCE = Path(__file__).parents[2] / "src" / "dynaclast"
+LAYERS = {"core": {"core"}, "store": {"store", "core"}, "jobs": {"jobs", "store", "core", "export", "runtime"}, "web": {"web", "jobs", "store", "core"}}
+CORE = {
+    "errors": set(),
+    "document": {"errors"},
+    "geometry": {"errors"},
+    "falloff": {"document", "geometry"},
+    "fracture": {"document", "errors", "geometry"},
+    "fields": {"document", "falloff", "geometry"},
+    "formats": {"document", "errors", "fracture", "geometry"},
+    "solve": {"document", "errors", "fields", "falloff", "fracture", "geometry"},
+    "preflight": {"document", "fields", "falloff", "fracture", "geometry"},
+    "bake": {"document", "errors", "formats", "fracture", "solve"},
+}
+FORBIDDEN_IN_CORE = {"flask", "sqlalchemy", "pymysql", "dask", "distributed", "pathlib", "os", "time", "datetime", "socket", "subprocess", "sys"}
+
+
+def imports(path: Path) -> Iterator[tuple[str, ...]]:
+    """Absolute dotted names a file imports, as tuples."""
+    package = ("dynaclast", *path.relative_to(SOURCE).parts[:-1])
+    for node in ast.walk(ast.parse(path.read_text())):
+        if isinstance(node, ast.Import):
+            for alias in node.names:
+                yield tuple(alias.name.split("."))
+        elif isinstance(node, ast.ImportFrom):
+            base = package[: len(package) - node.level + 1] if node.level else ()
+            module = (*base, *(node.module.split(".") if node.module else ()))
+            if node.module is None or module == ("dynaclast",) or module == ("dynaclast", "core"):
+                for alias in node.names:
+                    yield (*module, alias.name)
+            else:
+                yield module
+
+
+def test_layers_import_downwards_only() -> None:
+    wrong = []
+    for layer, allowed in LAYERS.items():
+        for path in (SOURCE / layer).rglob("*.py"):
+            for name in imports(path):
+                if name[0] == "dynaclast" and len(name) > 1 and name[1] not in allowed and name[1] != "__version__":
+                    wrong.append(f"{path.relative_to(SOURCE)} imports {'.'.join(name)}")
+    assert not wrong
+
+
+def test_core_parts_import_as_the_picture_says() -> None:
+    wrong = []
+    for path in (SOURCE / "core").rglob("*.py"):
+        part = path.relative_to(SOURCE / "core").parts[0].removesuffix(".py")
+        if part == "__init__":
+            continue
+        for name in imports(path):
+            if name[:2] == ("dynaclast", "core") and len(name) > 2 and name[2] != part and name[2] not in CORE[part]:
+                wrong.append(f"{path.relative_to(SOURCE)} imports {'.'.join(name)}")
+    assert not wrong
+
+
+def test_core_touches_no_files_clock_web_or_database() -> None:
+    wrong = []
+    for path in (SOURCE / "core").rglob("*.py"):
+        wrong += [f"{path.name} imports {name[0]}" for name in imports(path) if name[0] in FORBIDDEN_IN_CORE]
+        calls = [n.func.id for n in ast.walk(ast.parse(path.read_text())) if isinstance(n, ast.Call) and isinstance(n.func, ast.Name)]
+        wrong += [f"{path.name} calls {c}" for c in calls if c in ("open", "eval", "exec", "print")]
+    assert not wrong
+
+
+def test_only_the_viewport_knows_the_drawing_library() -> None:
+    ui = SOURCE.parents[1] / "ui" / "src"
+    wrong = [p.name for p in ui.rglob("*") if p.suffix in (".ts", ".vue") and "viewport" not in p.parts and ('from "three' in p.read_text() or "camera-controls" in p.read_text())]
+    assert not wrong

@@ -1,0 +1,27 @@
+"""Shared fixtures: small shots, and one real MariaDB for the whole run."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import pytest
+
+from dynaclast.mariadb import Database
+from dynaclast.store.database import Store
+
+
+@pytest.fixture(scope="session")
+def database(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Database]:
+    """A server of the tests' own, in a folder of their own."""
+    server = Database(tmp_path_factory.mktemp("runtime"))
+    server.start()
+    Store(server.url).migrate()
+    yield server
+    server.stop()
+
+
+@pytest.fixture
+def store(database: Database) -> Iterator[Store]:
+    out = Store(database.url)
+    yield out
+    out.engine.dispose()

@@ -1,0 +1,95 @@
+from __future__ import annotations
+
+import naive
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from dynaclast.core.solve.model import bond_table
+from dynaclast.core.solve.breaking import spread_load
+from dynaclast.core.solve.prepare import prepare
+from dynaclast.core.solve.loop import Run
+from dynaclast.core.solve.rigid.gjk import hull_distance
+from dynaclast.core.solve.rigid.hulls import convex_core
+from dynaclast.core.solve.state import State
+from shots import ball, box, pillar, shot
+
+
+def cloud(seed: int, offset: float, scale: float) -> np.ndarray:
+    rng = np.random.default_rng(seed)
+    return scale * (rng.normal(size=(12, 3)) + offset * np.array([1.0, 0.4, -0.3]))
+
+
+@given(st.integers(0, 10**6), st.floats(0.0, 8.0), st.floats(1e-2, 1e2))
+@settings(max_examples=60, deadline=None)
+def test_hull_distance_equals_a_quadratic_program(seed: int, offset: float, scale: float) -> None:
+    a, b = cloud(seed, 0.0, 1.0), cloud(seed + 1, offset, 1.0)
+    assert hull_distance(a * scale, b * scale) / scale == pytest.approx(naive.hull_distance(a, b), abs=2e-5)
+
+
+def test_a_core_grown_by_its_radius_has_the_faces_of_the_box() -> None:
+    corners = np.array([[x, y, z] for x in (-1, 1) for y in (-2, 2) for z in (-0.5, 0.5)], float)
+    core = convex_core(corners)
+    assert 0 < core.radius < 0.05
+    assert core.corners.max(axis=0) + core.radius == pytest.approx([1, 2, 0.5])
+    assert len(core.rings) == 6 and all(len(r) == 4 for r in core.rings)
+    for normal, ring in zip(core.normals, core.rings, strict=True):
+        p = core.corners[ring]
+        assert np.cross(p[1] - p[0], p[2] - p[1]) @ normal > 0  # counter-clockwise from outside
+
+
+def test_a_flat_point_set_has_no_core() -> None:
+    with pytest.raises(ValueError):
+        convex_core(np.array([[0.0, 0, 0], [1, 0, 0], [0, 1, 0], [1, 1, 0]]))
+
+
+@given(st.integers(3, 30), st.integers(0, 10**6))
+@settings(max_examples=40, deadline=None)
+def test_spreading_a_hit_equals_the_slow_twin(pieces: int, seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    pairs = np.unique(np.sort(rng.integers(0, pieces, (3 * pieces, 2)), axis=1), axis=0)
+    pairs = pairs[pairs[:, 0] != pairs[:, 1]].astype(np.int32)
+    if not len(pairs):
+        return
+    count = len(pairs)
+    table = bond_table(pairs, np.ones(count), np.zeros((count, 3)), np.ones(count), pieces)
+    broken = (rng.random(count) < 0.2).astype(np.uint8)
+    load, strongest, blame = np.zeros(count), np.zeros(count), np.zeros(count, np.int32)
+    scratch = np.zeros(pieces, np.uint8), np.zeros(pieces, np.int32), np.zeros(pieces, np.int32)
+    first, floor = int(rng.integers(pieces)), 3.0
+    spread_load(first, 100.0, floor, table, broken, 7, load, strongest, blame, scratch[0], scratch[2], scratch[1])
+    assert load == pytest.approx(naive.spread_load(first, 100.0, floor, pairs, broken, pieces))
+    assert (blame[load > 0] == 7).all()
+
+
+def test_pairs_found_are_all_that_touch() -> None:
+    """Against brute force: every pair of overlapping or near hulls is among the pairs of the sweep."""
+    rng = np.random.default_rng(5)
+    bodies = [box(f"b{k}", tuple(rng.uniform(0, 3, 3) + [0, 2, 0]), tuple(rng.uniform(0.3, 0.8, 3))) for k in range(40)]
+    prepared = prepare(shot(*bodies))
+    run = Run(shot(*bodies), prepared.model, prepared.state)
+    contacts, *_ = run._pairs()
+    found = {(int(a), int(b)) for a, b in zip(contacts.a, contacts.b, strict=True)}
+    hulls, rest = prepared.model.hulls, prepared.model.pieces.rest
+    for i in range(40):
+        for j in range(i + 1, 40):
+            a, b = (hulls.verts[hulls.vert_start[k] : hulls.vert_start[k + 1]] + rest[k] for k in (i, j))
+            if hull_distance(a, b) <= hulls.radius[i] + hulls.radius[j]:
+                assert (i, j) in found
+
+
+def test_a_state_survives_packing_and_goes_on_to_the_same_frames() -> None:
+    scene = shot(pillar(), ball("stone", (0, 2, -3), velocity=[0, 0, 40], material={"density": 3000}))
+    straight, halted = prepare(scene), prepare(scene)
+    one = Run(scene, straight.model, straight.state)
+    whole = [one.advance() for _ in range(14)]
+    first = Run(scene, halted.model, halted.state)
+    for _ in range(7):
+        first.advance()
+    resumed = Run(scene, halted.model, State.unpack(halted.state.pack()))
+    for want in whole[7:]:
+        got = resumed.advance()
+        assert got.index == want.index and got.events == want.events
+        assert got.position.tobytes() == want.position.tobytes() and got.orientation.tobytes() == want.orientation.tobytes()
+    assert sum(f.stats["bonds_broken"] for f in whole) > 0

@@ -1,0 +1,138 @@
+from __future__ import annotations
+
+import io
+import json
+from pathlib import Path
+
+import numpy as np
+import pygltflib
+import pytest
+import trimesh
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from pxr import Usd, UsdGeom
+
+from dynaclast.core.errors import InputError
+from dynaclast.core.formats.bake import read_baked, write_events, write_frames
+from dynaclast.core.formats.meshes import MOST_BYTES, read_mesh
+from dynaclast.core.fracture.build import build_pieces
+from dynaclast.core.geometry import primitives
+from dynaclast.core.geometry.check import solid
+from dynaclast.core.geometry.mass import signed_volume
+from dynaclast.core.geometry.mesh import rotation_matrix
+from dynaclast.export import write_scene
+from shots import blow, footing, pillar, run, shot
+
+TUBE = primitives.tube(1.0, 0.3, 2.0, segments=16)
+
+
+def as_file(kind: str) -> bytes:
+    data = trimesh.Trimesh(TUBE.vertices, TUBE.faces, process=False).export(file_type=kind)
+    return data.encode() if isinstance(data, str) else data
+
+
+@pytest.mark.parametrize("kind", ["obj", "stl", "ply", "glb"])
+def test_mesh_files_come_in_closed_and_at_their_size(kind: str) -> None:
+    mesh, _ = solid(read_mesh(as_file(kind), f"thing.{kind}", 0.5), "thing")
+    assert signed_volume(mesh) == pytest.approx(signed_volume(TUBE) / 8, rel=1e-5)
+    assert np.ptp(mesh.vertices, axis=0) == pytest.approx([1, 1, 1], rel=1e-5)
+
+
+@pytest.mark.parametrize(
+    ("name", "data", "words"),
+    [
+        ("a.blob", b"", "not a mesh file"),
+        ("a.obj", b"\x00\x01\x02", "a.obj"),
+        ("a.ply", b"ply\nformat ascii 1.0\nelement vertex 9999999999\n", "a.ply"),
+        ("a.stl", b"\0" * 80 + b"\xff\xff\xff\x00" + b"\0" * 50, "cut short"),
+        ("a.glb", b"glTF" + b"\0" * 40, "GLB"),
+        ("a.gltf", b'{"buffers": [{"uri": "secret.bin", "byteLength": 4}]}', "other files"),
+        ("a.obj", b"v 0 0 0\nv 1 0 0\nv nan 1 0\nf 1 2 3\n", "finite"),
+    ],
+)
+def test_a_bad_file_gives_one_sentence_that_names_it(name: str, data: bytes, words: str) -> None:
+    with pytest.raises(InputError) as caught:
+        read_mesh(data, name)
+    assert words in str(caught.value)
+
+
+def test_a_file_over_the_limit_is_refused_before_it_is_read() -> None:
+    with pytest.raises(InputError, match="200 MB"):
+        read_mesh(bytes(200_000_000), "big.stl")
+    assert MOST_BYTES < 200_000_000
+
+
+@given(st.sampled_from(["obj", "stl", "ply", "glb"]), st.integers(0, 2**31))
+@settings(max_examples=120, deadline=None)
+def test_mutated_files_end_in_a_mesh_or_an_input_error(kind: str, seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    data = bytearray(as_file(kind))
+    for _ in range(int(rng.integers(1, 12))):
+        data[int(rng.integers(len(data)))] = int(rng.integers(256))
+    if rng.random() < 0.3:
+        data = data[: int(rng.integers(len(data)))]
+    with np.errstate(all="ignore"):
+        try:
+            read_mesh(bytes(data), f"thing.{kind}")
+        except InputError:
+            pass
+
+
+@pytest.fixture(scope="module")
+def fallen(tmp_path_factory: pytest.TempPathFactory):  # noqa: ANN201
+    scene = shot(pillar(), fields=(footing(), blow(1500, (0, 2, 0), 0.9, 0.2)), frames=30)
+    baked = run(pillar(), fields=(footing(), blow(1500, (0, 2, 0), 0.9, 0.2)), frames=30)
+    folder = tmp_path_factory.mktemp("export")
+    for ending in ("usdc", "glb"):
+        write_scene(scene, [build_pieces(b) for b in scene.bodies], baked, folder / f"take.{ending}")
+    return baked, folder, build_pieces(scene.bodies[0])
+
+
+def test_frames_and_events_read_back_the_same_and_are_the_same_bytes(fallen) -> None:  # noqa: ANN001
+    baked = fallen[0]
+    back = read_baked(write_frames(baked), write_events(baked.events))
+    assert (back.position == baked.position).all() and (back.state == baked.state).all() and back.events == json.loads(json.dumps(baked.events))
+    assert write_frames(baked) == write_frames(back)
+
+
+def test_usd_holds_every_pieces_mesh_and_motion(fallen: tuple) -> None:
+    baked, folder, pieces = fallen
+    stage = Usd.Stage.Open(str(folder / "take.usdc"))
+    assert UsdGeom.GetStageUpAxis(stage) == "Y" and UsdGeom.GetStageMetersPerUnit(stage) == 1 and stage.GetEndTimeCode() == 30
+    meshes = [UsdGeom.Mesh(p) for p in stage.Traverse() if p.IsA(UsdGeom.Mesh)]
+    assert len(meshes) == pieces.count
+    moving = int(np.argmax(np.linalg.norm(baked.position[-1] - baked.position[0], axis=1)))
+    for p in (0, moving):
+        points = np.array(meshes[p].GetPointsAttr().Get())
+        for f in (0, 11, 30):
+            world = np.array(meshes[p].ComputeLocalToWorldTransform(f))
+            got = np.c_[points, np.ones(len(points))] @ world
+            want = points @ rotation_matrix(baked.orientation[f, p]).T + baked.position[f, p]
+            assert got[:, :3] == pytest.approx(want, abs=1e-4)
+    prim = meshes[moving].GetPrim()
+    assert prim.GetAttribute("dynaclast:mass").Get() == pytest.approx(baked.piece_mass[moving])
+    assert prim.GetAttribute("dynaclast:state").Get(30) in ("moving", "resting")
+
+
+def test_glb_holds_animated_nodes_that_match_the_frames(fallen: tuple) -> None:
+    baked, folder, pieces = fallen
+    path: Path = folder / "take.glb"
+    doc = pygltflib.GLTF2.load_from_bytes(path.read_bytes())
+    nodes = [n for n in doc.nodes if n.mesh is not None]
+    assert len(nodes) == pieces.count and len(doc.animations) == 1
+    moving = int(np.argmax(np.linalg.norm(baked.position[-1] - baked.position[0], axis=1)))
+    index = doc.nodes.index(nodes[moving])
+    channel = next(c for c in doc.animations[0].channels if c.target.node == index and c.target.path == "translation")
+    sampler = doc.animations[0].samplers[channel.sampler]
+
+    def array(accessor: int, width: int) -> np.ndarray:
+        a = doc.accessors[accessor]
+        view = doc.bufferViews[a.bufferView]
+        return np.frombuffer(doc.binary_blob(), np.float32, a.count * width, view.byteOffset).reshape(-1, width)
+
+    times, values = array(sampler.input, 1)[:, 0], array(sampler.output, 3)
+    for f in (0, 15, 30):
+        got = [np.interp(f / 24, times, values[:, k]) for k in range(3)]
+        assert got == pytest.approx(baked.position[f, moving], abs=1e-4)
+    loaded = trimesh.load_scene(io.BytesIO(path.read_bytes()), file_type="glb")
+    assert sum(g.volume for g in (m.process(validate=True) or m for m in loaded.geometry.values())) == pytest.approx(pieces.volume.sum(), rel=1e-4)
