@@ -24,12 +24,14 @@ class Base(DeclarativeBase):
 
 
 class ShotRow(Base):
-    """A shot. ``head`` is the number of the revision shown now; undo and redo move it."""
+    """A shot. ``head`` is the number of the revision shown now; undo and redo move it. ``version`` grows with every change of
+    either kind, so that an editor can tell whether anything happened since it looked."""
 
     __tablename__ = "shots"
     id: Mapped[str] = mapped_column(String(32), primary_key=True)
     name: Mapped[str] = mapped_column(String(80))
     head: Mapped[int] = mapped_column(Integer)
+    version: Mapped[int] = mapped_column(Integer, default=1)
     created: Mapped[dt.datetime] = mapped_column(Moment, default=now)
     changed: Mapped[dt.datetime] = mapped_column(Moment, default=now)
 

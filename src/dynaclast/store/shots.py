@@ -33,7 +33,7 @@ class Conflict(InputError):
 
 @dataclass(frozen=True)
 class ShotState:
-    """A shot as an editor sees it. ``undo`` and ``redo`` name the edits they would take back or do again, or are None."""
+    """A shot as an editor sees it. ``revision`` is what a save must name as its base. ``undo`` and ``redo`` name the edits they would take back or do again, or are None."""
 
     id: str
     name: str
@@ -59,12 +59,12 @@ def _state(session: Session, row: ShotRow) -> ShotState:
     head = _revision(session, row.id, row.head)
     assert head is not None
     before, after = _revision(session, row.id, row.head - 1), _revision(session, row.id, row.head + 1)
-    return ShotState(row.id, row.name, row.head, json.loads(head.document), head.label if before else None, after.label if after else None)
+    return ShotState(row.id, row.name, row.version, json.loads(head.document), head.label if before else None, after.label if after else None)
 
 
 def create(session: Session, shot: Shot, label: str = "new shot") -> ShotState:
     """Keep a new shot; its document is revision 1."""
-    row = ShotRow(id=uuid.uuid4().hex, name=shot.name, head=1)
+    row = ShotRow(id=uuid.uuid4().hex, name=shot.name, head=1, version=1)
     session.add(row)
     session.flush()
     session.add(RevisionRow(shot_id=row.id, number=1, label=label, document=json.dumps(document.dump(shot))))
@@ -85,19 +85,19 @@ def listing(session: Session) -> list[dict[str, Any]]:
 
 
 def save(session: Session, shot_id: str, base: int, data: dict[str, Any], label: str) -> ShotState:
-    """Add a revision after ``base``, which must still be the head.
+    """Add a revision to the shot as it was at ``base``.
 
     Raises Conflict where another tab was faster, DocumentError on a bad document; then nothing is changed.
     """
     shot = document.parse(data)
     row = _row(session, shot_id, lock=True)
-    if row.head != base:
+    if row.version != base:
         raise Conflict("this shot was changed in another tab since you opened it; load its version, or keep yours as a copy", where=shot_id)
-    session.execute(delete(RevisionRow).where(RevisionRow.shot_id == shot_id, RevisionRow.number > base))
-    session.add(RevisionRow(shot_id=shot_id, number=base + 1, label=label[:120], document=json.dumps(document.dump(shot))))
-    row.head, row.name, row.changed = base + 1, shot.name, now()
-    if base + 1 > MOST_REVISIONS:
-        session.execute(delete(RevisionRow).where(RevisionRow.shot_id == shot_id, RevisionRow.number <= base + 1 - MOST_REVISIONS))
+    session.execute(delete(RevisionRow).where(RevisionRow.shot_id == shot_id, RevisionRow.number > row.head))
+    session.add(RevisionRow(shot_id=shot_id, number=row.head + 1, label=label[:120], document=json.dumps(document.dump(shot))))
+    row.head, row.version, row.name, row.changed = row.head + 1, row.version + 1, shot.name, now()
+    if row.head > MOST_REVISIONS:
+        session.execute(delete(RevisionRow).where(RevisionRow.shot_id == shot_id, RevisionRow.number <= row.head - MOST_REVISIONS))
     session.flush()
     return _state(session, row)
 
@@ -105,12 +105,12 @@ def save(session: Session, shot_id: str, base: int, data: dict[str, Any], label:
 def step(session: Session, shot_id: str, base: int, by: int) -> ShotState:
     """Undo (by = -1) or redo (by = 1). Raises Conflict as ``save``; InputError where there is nothing to take back."""
     row = _row(session, shot_id, lock=True)
-    if row.head != base:
+    if row.version != base:
         raise Conflict("this shot was changed in another tab since you opened it; load its version first", where=shot_id)
     target = _revision(session, shot_id, row.head + by)
     if target is None:
         raise InputError("there is nothing to undo" if by < 0 else "there is nothing to redo", where=shot_id)
-    row.head, row.changed = target.number, now()
+    row.head, row.version, row.changed = target.number, row.version + 1, now()
     row.name = json.loads(target.document)["name"]
     session.flush()
     return _state(session, row)

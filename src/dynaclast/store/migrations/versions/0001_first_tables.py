@@ -36,6 +36,7 @@ def upgrade() -> None:
     sa.Column('id', sa.String(length=32), nullable=False),
     sa.Column('name', sa.String(length=80), nullable=False),
     sa.Column('head', sa.Integer(), nullable=False),
+    sa.Column('version', sa.Integer(), nullable=False),
     sa.Column('created', mysql.DATETIME(fsp=6), nullable=False),
     sa.Column('changed', mysql.DATETIME(fsp=6), nullable=False),
     sa.PrimaryKeyConstraint('id')

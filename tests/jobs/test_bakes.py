@@ -1,0 +1,158 @@
+"""Bakes against the real database and real worker processes, some of which are killed in the middle."""
+
+from __future__ import annotations
+
+import os
+import signal
+import subprocess
+import sys
+import threading
+import time
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from dynaclast.core.bake import bake
+from dynaclast.core.document import Shot, parse
+from dynaclast.jobs.bake import run_bake
+from dynaclast.jobs.export import baked_take
+from dynaclast.mariadb import Database
+from dynaclast.store import shots, takes
+from dynaclast.store.database import Store
+from dynaclast.store.models import TakeRow
+from shots import ball, blow, footing, pillar, shot
+
+ROOT = Path(__file__).parents[2]
+
+
+def scene(frames: int = 36) -> Shot:
+    return shot(pillar(), ball("stone", (0, 2.2, -4), velocity=[0, 0, 9]), fields=(footing(), blow(1500, (0, 2, 0), 0.9, 0.3)), frames=frames)
+
+
+def ask(store: Store, document: Shot) -> str:
+    with store.session() as session:
+        state = shots.create(session, document)
+        return takes.ask(session, state.id, document.timing.frames).id
+
+
+def row_of(store: Store, take_id: str) -> TakeRow:
+    return store.patiently(lambda s: takes.find(s, take_id))
+
+
+def wait(store: Store, take_id: str, reached: Callable[[TakeRow], bool], seconds: float = 90) -> TakeRow:
+    until = time.monotonic() + seconds
+    while time.monotonic() < until:
+        row = row_of(store, take_id)
+        if reached(row):
+            return row
+        time.sleep(0.05)
+    pytest.fail(f"take still {row.status} at frame {row.frames_done}: {row.message}")
+
+
+def same_as_undisturbed(store: Store, take_id: str, document: Shot) -> None:
+    baked, want = baked_take(store, take_id)[2], bake(document)
+    assert baked.position.tobytes() == want.position.tobytes() and baked.orientation.tobytes() == want.orientation.tobytes()
+    assert (baked.state == want.state).all() and baked.events == want.events
+    assert all(np.array_equal(baked.stats[k], want.stats[k]) for k in want.stats)
+
+
+@contextmanager
+def bake_service(database: Database) -> Iterator[subprocess.Popen[bytes]]:
+    """The real service with its scheduler and worker process."""
+    env = {**os.environ, "DYNACLAST_URL": database.url, "PYTHONPATH": str(ROOT / "src")}
+    process = subprocess.Popen([sys.executable, "-m", "dynaclast.jobs.service"], env=env, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, start_new_session=True)
+    assert process.stdout is not None
+    assert b"ready" in process.stdout.readline()
+    try:
+        yield process
+    finally:
+        process.terminate()
+        try:
+            process.wait(timeout=20)
+        finally:
+            try:
+                os.killpg(process.pid, signal.SIGKILL)
+            except ProcessLookupError:
+                pass
+            process.stdout.close()
+
+
+def test_a_bake_goes_through_the_service_and_equals_the_core_alone(store: Store, database: Database) -> None:
+    document = scene()
+    with bake_service(database):
+        take_id = ask(store, document)
+        row = wait(store, take_id, lambda r: r.status not in takes.ACTIVE)
+    assert (row.status, row.frames_done, row.attempt) == ("done", 36, 1)
+    same_as_undisturbed(store, take_id, document)
+
+
+def test_a_killed_workers_bake_goes_on_and_ends_with_the_same_frames(store: Store, database: Database) -> None:
+    document = scene(400)
+    with bake_service(database):
+        take_id = ask(store, document)
+        row = wait(store, take_id, lambda r: r.frames_done >= 2)
+        os.kill(int(row.worker.split(":")[1]), signal.SIGKILL)
+        row = wait(store, take_id, lambda r: r.status not in takes.ACTIVE)
+    assert row.status == "done" and row.attempt >= 2
+    same_as_undisturbed(store, take_id, document)
+
+
+def test_a_killed_database_server_loses_nothing(tmp_path: Path) -> None:
+    server = Database(tmp_path / "runtime")
+    server.start()
+    store = Store(server.url)
+    store.migrate()
+    document = scene(30)
+    take_id = ask(store, document)
+    worker = threading.Thread(target=run_bake, args=(server.url, take_id, 0.05))
+    worker.start()
+    try:
+        wait(store, take_id, lambda r: r.frames_done >= 3)
+        assert server.process is not None
+        server.process.send_signal(signal.SIGKILL)
+        server.process.wait()
+        time.sleep(0.5)
+        server.start(server.port)
+        row = wait(store, take_id, lambda r: r.status not in takes.ACTIVE)
+        worker.join(timeout=30)
+        assert row.status == "done"
+        same_as_undisturbed(store, take_id, document)
+    finally:
+        store.engine.dispose()
+        server.stop()
+
+
+def test_cancel_keeps_what_is_done_and_going_on_completes_it(store: Store, database: Database) -> None:
+    document = scene()
+    take_id = ask(store, document)
+    worker = threading.Thread(target=run_bake, args=(database.url, take_id, 0.15))
+    worker.start()
+    wait(store, take_id, lambda r: r.frames_done >= 2)
+    store.patiently(lambda s: takes.cancel(s, take_id))
+    row = wait(store, take_id, lambda r: r.status == "cancelled")
+    worker.join()
+    assert 2 <= row.frames_done < 36
+    store.patiently(lambda s: takes.extend(s, take_id))
+    assert run_bake(database.url, take_id) == "done"
+    same_as_undisturbed(store, take_id, document)
+
+
+def test_a_bake_taken_over_cannot_write_any_more(store: Store, database: Database) -> None:
+    take_id = ask(store, scene())
+    first = store.patiently(lambda s: takes.claim(s, take_id, "one:1"))
+    assert first is not None and store.patiently(lambda s: takes.claim(s, take_id, "two:2")) is None
+    assert store.patiently(lambda s: takes.requeue_lost(s, -1.0, set())).count(take_id) == 1
+    second = store.patiently(lambda s: takes.claim(s, take_id, "two:2"))
+    assert second is not None and second.attempt == 2
+    assert store.patiently(lambda s: takes.beat(s, take_id, 1)) is False
+    assert store.patiently(lambda s: takes.beat(s, take_id, 2)) is True
+
+
+def test_a_bake_that_cannot_be_done_says_why(store: Store, database: Database) -> None:
+    open_box = {"kind": "mesh", "vertices": [[0, 0, 0], [1, 0, 0], [0, 1, 0], [0, 0, 1]], "faces": [[0, 2, 1], [0, 1, 3], [0, 3, 2], [0, 3, 2]]}
+    take_id = ask(store, parse({"bodies": [{"name": "crate", "shape": open_box}]}))
+    assert run_bake(database.url, take_id) == "failed"
+    assert "crate" in row_of(store, take_id).message

@@ -1,0 +1,139 @@
+from __future__ import annotations
+
+import io
+import json
+import subprocess
+from collections.abc import Iterator
+from pathlib import Path
+
+import numpy as np
+import pytest
+from flask.testing import FlaskClient
+
+from dynaclast.core import document
+from dynaclast.core.geometry import primitives
+from dynaclast.jobs.bake import run_bake
+from dynaclast.mariadb import Database
+from dynaclast.store.blobs import unpack
+from dynaclast.web.app import create_app
+from dynaclast.web.openapi import description
+from shots import blow, box, footing, pillar, shot
+
+ROOT = Path(__file__).parents[2]
+
+
+@pytest.fixture
+def client(database: Database) -> Iterator[FlaskClient]:
+    app = create_app(database.url)
+    with app.test_client() as out:
+        yield out
+    app.extensions["dynaclast"].store.engine.dispose()
+
+
+def make(client: FlaskClient, frames: int = 20) -> dict:
+    scene = shot(pillar(), fields=(footing(), blow(1500, (0, 2, 0), 0.9, 0.2)), frames=frames, name="wall")
+    return client.post("/api/shots", json={"name": "wall", "document": document.dump(scene)}).get_json()
+
+
+def test_a_shot_is_made_edited_undone_and_deleted(client: FlaskClient) -> None:
+    made = make(client)
+    edited = made["document"] | {"name": "better"}
+    saved = client.put(f"/api/shots/{made['id']}", json={"base": 1, "document": edited, "label": "rename"}).get_json()
+    assert (saved["name"], saved["undo"]) == ("better", "rename")
+    late = client.put(f"/api/shots/{made['id']}", json={"base": 1, "document": edited, "label": "late"})
+    assert late.status_code == 409 and "another tab" in late.get_json()["message"]
+    assert client.post(f"/api/shots/{made['id']}/undo", json={"base": saved["revision"]}).get_json()["name"] == "wall"
+    assert any(s["id"] == made["id"] for s in client.get("/api/shots").get_json()["shots"])
+    assert client.delete(f"/api/shots/{made['id']}").status_code == 200
+    gone = client.get(f"/api/shots/{made['id']}")
+    assert gone.status_code == 404 and gone.get_json()["code"] == "not_found"
+
+
+def test_a_bad_document_is_answered_with_every_problem_and_its_place(client: FlaskClient) -> None:
+    made = make(client)
+    answer = client.put(f"/api/shots/{made['id']}", json={"base": 1, "document": {"quality": "best", "timing": {"fps": -1}}, "label": "x"})
+    problems = {p["where"] for p in answer.get_json()["problems"]}
+    assert answer.status_code == 422 and problems == {"quality", "timing.fps"}
+    assert client.post("/api/shots", json={"name": ""}).status_code == 422
+    assert client.post("/api/shots", data=b"{", content_type="application/json").status_code in (400, 422)
+
+
+def obj(mesh) -> bytes:  # noqa: ANN001
+    rows = ["v {} {} {}".format(*v) for v in mesh.vertices] + ["f {} {} {}".format(*(f + 1)) for f in mesh.faces]
+    return "\n".join(rows).encode()
+
+
+def test_a_mesh_comes_in_is_broken_and_fetched(client: FlaskClient) -> None:
+    upload = client.post("/api/assets", data={"file": (io.BytesIO(obj(primitives.tube(1, 0.3, 2))), "pipe.obj")})
+    asset = upload.get_json()
+    assert upload.status_code == 200 and asset["size"] == pytest.approx([2, 2, 2], abs=1e-3)
+    body = box("pipe", (0, 1, 0), pattern={"kind": "cells", "count": 20, "seed": 1}, bonds={"strength": 100, "unit": "kN"})
+    body["shape"] = {"kind": "asset", "asset": asset["asset"]}
+    built = client.post("/api/build", json={"body": body}).get_json()
+    assert built["pieces"] >= 20 and built["bonds"] > 20 and built["strength_low"] == 100
+    arrays, _ = unpack(client.get(f"/api/pieces/{built['key']}").data)
+    assert len(arrays["volume"]) == built["pieces"] and arrays["faces"].max() < len(arrays["vertices"])
+    assert float(arrays["volume"].sum()) * 1000 == pytest.approx(built["mass"], rel=1e-5)
+
+
+@pytest.mark.parametrize(
+    ("name", "data", "words"),
+    [("open.obj", obj(primitives.box((1, 1, 1))).rsplit(b"\n", 1)[0], "open"), ("a.obj", b"hello", "a.obj"), ("a.zip", b"PK", "not a mesh file"), ("a.stl", b"\0" * 84 + b"\0" * 50, "a.stl")],
+)
+def test_an_unusable_file_is_answered_in_words_and_harms_nothing(client: FlaskClient, name: str, data: bytes, words: str) -> None:
+    answer = client.post("/api/assets", data={"file": (io.BytesIO(data), name)})
+    assert answer.status_code == 422 and words in answer.get_json()["message"]
+    assert client.get("/api/shots").status_code == 200
+
+
+def test_a_file_of_200_mb_is_refused(client: FlaskClient) -> None:
+    answer = client.post("/api/assets", data={"file": (io.BytesIO(bytes(200_000_000)), "big.stl")})
+    assert answer.status_code == 413 and "limit" in answer.get_json()["message"]
+
+
+def test_the_survey_counts_reach_and_lists_findings_of_an_unsaved_document(client: FlaskClient) -> None:
+    scene = document.dump(shot(pillar(), fields=(footing(), blow(900))))
+    answer = client.post("/api/survey", json={"document": scene}).get_json()
+    assert [f["code"] for f in answer["findings"]] == ["too-weak"]
+    assert {c["field"]: c["pieces"] for c in answer["crossings"]}["footing"] > 0
+    assert len(answer["values"]["blow"]) == 24
+    scene["bodies"].append(box("hole", (0, 1, 0)) | {"shape": {"kind": "mesh", "vertices": [[0, 0, 0], [1, 0, 0], [0, 1, 0], [0, 0, 1]], "faces": [[0, 2, 1], [0, 1, 3], [0, 3, 2], [0, 3, 2]]}})
+    assert client.post("/api/survey", json={"document": scene}).get_json()["findings"][0]["about"] == "hole"
+
+
+def test_a_take_is_baked_streamed_fetched_and_exported(client: FlaskClient, database: Database) -> None:
+    made = make(client)
+    take = client.post(f"/api/shots/{made['id']}/takes").get_json()
+    assert take["status"] == "queued" and take["number"] == 1
+    assert run_bake(database.url, take["id"]) == "done"
+    stream = client.get(f"/api/takes/{take['id']}/stream").get_data(as_text=True)
+    assert "event: chunks" in stream and '"status": "done"' in stream and stream.rstrip().endswith("event: end\ndata: {}")
+    chunks = client.get(f"/api/takes/{take['id']}/chunks").get_json()["chunks"]
+    assert sum(c["count"] for c in chunks) == 21 and chunks[0]["first"] == 0
+    arrays, _ = unpack(client.get(f"/api/takes/{take['id']}/chunks/0").data)
+    assert arrays["position"].shape == (chunks[0]["count"], 24, 3) and arrays["position"].dtype == np.float32
+    assert any(e["kind"] == "bond_broken" for e in client.get(f"/api/takes/{take['id']}/events").get_json()["events"])
+    whole = client.get(f"/api/takes/{take['id']}").get_json()
+    assert whole["document"]["name"] == "wall" and whole["take"]["frames_done"] == 20
+    for kind, magic in (("glb", b"glTF"), ("usdc", b"PXR-USDC"), ("npz", b"PK")):
+        answer = client.get(f"/api/takes/{take['id']}/export?format={kind}")
+        assert answer.data[: len(magic)] == magic and f"wall-take-01.{kind}" in answer.headers["Content-Disposition"]
+        answer.close()
+    assert client.get(f"/api/takes/{take['id']}/export?format=exe").status_code == 422
+    assert client.get(f"/api/takes/{take['id']}/chunks/7").status_code == 404
+    assert client.delete(f"/api/takes/{take['id']}").status_code == 200
+
+
+def test_an_empty_shot_cannot_be_baked(client: FlaskClient) -> None:
+    made = client.post("/api/shots", json={"name": "empty"}).get_json()
+    answer = client.post(f"/api/shots/{made['id']}/takes")
+    assert answer.status_code == 422 and "no bodies" in answer.get_json()["message"]
+
+
+def test_the_generated_types_are_fresh(tmp_path: Path) -> None:
+    """The interface's types come from the API's description: `python -m dynaclast.web.openapi > ui/src/api/openapi.json && npm run api`."""
+    assert json.loads((ROOT / "ui/src/api/openapi.json").read_text()) == json.loads(json.dumps(description()))
+    out = tmp_path / "generated.ts"
+    done = subprocess.run(["npx", "openapi-typescript", "src/api/openapi.json", "-o", str(out)], cwd=ROOT / "ui", capture_output=True, text=True)
+    assert done.returncode == 0, done.stderr
+    assert out.read_text() == (ROOT / "ui/src/api/generated.ts").read_text()
