@@ -102,7 +102,15 @@ export const useShot = defineStore("shot", () => {
     }
   }
 
-  async function step(way: "undo" | "redo"): Promise<void> {
+  let steps: Promise<void> = Promise.resolve();
+
+  /** Undo or redo; presses that follow each other quickly are taken one after the other. */
+  function step(way: "undo" | "redo"): Promise<void> {
+    steps = steps.then(() => takeStep(way));
+    return steps;
+  }
+
+  async function takeStep(way: "undo" | "redo"): Promise<void> {
     if (state.value === "refused") {
       // what the server refused was never a revision: going back means its last good one
       await load(id.value);

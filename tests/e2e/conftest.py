@@ -1,0 +1,44 @@
+"""The real application in a folder of its own, and a browser looking at it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import pytest
+from playwright.sync_api import Browser, Page, sync_playwright
+
+from dynaclast.runtime import Parts
+
+FLAGS = (
+    "--no-sandbox --use-gl=angle --use-angle=gl-egl --ignore-gpu-blocklist --enable-unsafe-swiftshader --disable-background-networking "
+    "--disable-component-update --disable-sync --disable-quic --no-first-run --no-default-browser-check"
+).split()
+
+
+@pytest.fixture(scope="session")
+def running(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Parts]:
+    parts = Parts(tmp_path_factory.mktemp("app"))
+    parts.start()
+    yield parts
+    parts.stop()
+
+
+@pytest.fixture(scope="session")
+def browser() -> Iterator[Browser]:
+    with sync_playwright() as playwright:
+        out = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+        yield out
+        out.close()
+
+
+@pytest.fixture
+def page(browser: Browser, running: Parts) -> Iterator[Page]:
+    """A page of its own that fails the test if a script fails."""
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True)
+    out = context.new_page()
+    out.set_default_timeout(20_000)
+    errors: list[str] = []
+    out.on("pageerror", lambda e: errors.append(str(e)))
+    yield out
+    context.close()
+    assert not errors

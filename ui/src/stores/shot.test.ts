@@ -1,0 +1,66 @@
+import { createPinia, setActivePinia } from "pinia";
+import { beforeEach, describe, expect, it, vi } from "vitest";
+import { api, ApiError } from "../api/client";
+import type { ShotDocument, ShotOut } from "../api/types";
+import { useShot } from "./shot";
+
+const out = (revision: number, name = "a"): ShotOut => ({ id: "s", name, revision, document: { name, bodies: [], fields: [] }, undo: "x", redo: null }) as unknown as ShotOut;
+
+beforeEach(() => {
+  setActivePinia(createPinia());
+  vi.restoreAllMocks();
+  vi.useFakeTimers();
+});
+
+async function opened(): Promise<ReturnType<typeof useShot>> {
+  vi.spyOn(api, "shot").mockResolvedValue(out(1));
+  const shot = useShot();
+  await shot.load("s");
+  return shot;
+}
+
+const rename = (name: string) => (d: ShotDocument) => void (d.name = name);
+
+describe("saving", () => {
+  it("joins quick edits into one step and names the revision they were made on", async () => {
+    const save = vi.spyOn(api, "save").mockResolvedValue(out(2));
+    const shot = await opened();
+    for (const name of ["b", "c", "d"]) shot.edit(`name ${name}`, rename(name));
+    expect(shot.state).toBe("unsaved");
+    await vi.advanceTimersByTimeAsync(400);
+    expect(save).toHaveBeenCalledTimes(1);
+    expect(save.mock.calls[0]!.slice(0, 2)).toEqual(["s", 1]);
+    expect(save.mock.calls[0]![2].name).toBe("d");
+    expect([shot.state, shot.revision]).toEqual(["saved", 2]);
+  });
+
+  it("goes on trying while the server is away and loses nothing", async () => {
+    const save = vi.spyOn(api, "save").mockRejectedValueOnce(new ApiError(0, {})).mockResolvedValue(out(2));
+    const shot = await opened();
+    shot.edit("name", rename("b"));
+    await vi.advanceTimersByTimeAsync(400);
+    expect([shot.state, shot.document!.name]).toEqual(["offline", "b"]);
+    await vi.advanceTimersByTimeAsync(2100);
+    expect([shot.state, save.mock.calls.length]).toEqual(["saved", 2]);
+  });
+
+  it("stops at a conflict and keeps the edit in hand", async () => {
+    vi.spyOn(api, "save").mockRejectedValue(new ApiError(409, { message: "changed" }));
+    const shot = await opened();
+    shot.edit("name", rename("b"));
+    await vi.advanceTimersByTimeAsync(400);
+    expect([shot.state, shot.document!.name]).toEqual(["conflict", "b"]);
+  });
+
+  it("takes quick presses of undo one after the other", async () => {
+    let revision = 5;
+    const step = vi.spyOn(api, "step").mockImplementation(async (_id, base) => {
+      if (base !== revision) throw new ApiError(409, {});
+      return out(++revision);
+    });
+    const shot = await opened();
+    shot.revision = 5;
+    await Promise.all([shot.step("undo"), shot.step("undo"), shot.step("undo")]);
+    expect([step.mock.calls.length, shot.state, shot.revision]).toEqual([3, "saved", 8]);
+  });
+});
