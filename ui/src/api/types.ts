@@ -28,6 +28,7 @@ export interface TakeEvent {
   strength?: number;
   causes?: { field?: string; impact?: string; load: number; share: number }[];
   field?: string;
+  body?: string;
   bodies?: [string, string];
   speed?: number;
   impulse?: number;

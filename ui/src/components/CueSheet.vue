@@ -73,6 +73,8 @@ function dragCue(event: PointerEvent, field: FieldItem): void {
   target.addEventListener("pointerup", up);
 }
 
+/** The playhead's label stays inside the strip. */
+const labelShift = computed(() => Math.max(0, 26 - x(view.frame)) - Math.max(0, x(view.frame) + 26 - width.value));
 const hue = (field: FieldItem): string => FAMILY_COLOR[FAMILY[field.effect.kind]];
 let watcher: ResizeObserver | undefined;
 onMounted(() => {
@@ -119,7 +121,7 @@ onBeforeUnmount(() => watcher?.disconnect());
           <path v-else :transform="`translate(${x(f.cue.time! * fps)} 12)`" d="M-4 0L0 -9L4 0L0 9Z" class="blade" :data-testid="`cue-${f.name}`" @pointerdown="dragCue($event, f)"><title>{{ f.name }} acts at {{ f.cue.time }} s · drag to move</title></path>
         </svg>
       </template>
-      <div class="head" :style="{ transform: `translateX(${x(view.frame)}px)` }"><b class="figures" :style="{ transform: `translateX(${Math.min(-2, Math.max(-50, 100 * ((width - x(view.frame)) / 44) - 100))}%)` }" :class="{ edge: x(view.frame) < 24 }">f {{ view.frame }}</b></div>
+      <div class="head" :style="{ transform: `translateX(${x(view.frame)}px)` }"><b class="figures" :style="{ left: `${labelShift}px` }">f {{ view.frame }}</b></div>
     </div>
   </section>
 </template>
@@ -151,6 +153,5 @@ onBeforeUnmount(() => watcher?.disconnect());
 .span { fill: currentColor; opacity: 0.35; }
 .blade { fill: currentColor; cursor: ew-resize; stroke: var(--basalt-1); stroke-width: 1; }
 .head { position: absolute; top: 0; bottom: 0; left: 0; width: 0; border-left: 2px solid var(--accent); margin-left: -1px; pointer-events: none; }
-.head b.edge { transform: translateX(-2px) !important; }
-.head b { position: absolute; top: 0; left: -1px; transform: translateX(-50%); background: var(--accent); color: var(--on-accent); font-weight: 600; font-size: 11px; padding: 0 6px; border-radius: 3px; white-space: nowrap; }
+.head b { position: absolute; top: 0; transform: translateX(-50%); background: var(--accent); color: var(--on-accent); font-weight: 600; font-size: 11px; padding: 0 6px; border-radius: 3px; white-space: nowrap; }
 </style>

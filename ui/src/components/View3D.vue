@@ -112,7 +112,7 @@ function paint(): void {
       }
       let color: Rgb = base;
       if (view.colorBy === "piece" && many) color = pieceColor(p - first);
-      else if (view.colorBy === "state") color = STATE_COLORS[state]!;
+      else if (view.colorBy === "state") color = body.role === "passive" ? [base[0] * 0.6, base[1] * 0.6, base[2] * 0.6] : STATE_COLORS[state]!;
       else if (reach && reach[p] !== undefined) color = reach[p]! > 0 ? ramp(reach[p]!) : [base[0] * 0.55, base[1] * 0.55, base[2] * 0.55];
       else if (many) {
         const d = 0.93 + 0.12 * steady(p - first, 5);
@@ -285,7 +285,7 @@ function placeCard(): void {
     const last = broke.at(-1);
     if (last) {
       const why = last.causes?.[0];
-      lines.push(`${last.load!.toFixed(0)} kN of ${last.strength!.toFixed(0)} · ${why?.field ?? `hit by ${why?.impact}`} at f ${last.frame}`);
+      lines.push(`${last.load!.toFixed(0)} kN of ${last.strength!.toFixed(0)} · ${why?.field ?? (why?.impact === chosen.body ? "hit by its own pieces" : `hit by ${why?.impact}`)} at f ${last.frame}`);
     }
   }
   card.value = { x: at.x, y: at.y, lines };

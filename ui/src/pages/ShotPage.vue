@@ -171,6 +171,18 @@ watch(
   },
   { immediate: true },
 );
+// what is set up is seen as it is set up; what was run, as it ran
+watch(
+  () => view.step,
+  (step) => {
+    const ran = step === "run" || step === "export";
+    if (ran && takes.frames) view.showing = "take";
+    if (!ran) {
+      view.showing = "set-up";
+      view.playing = false;
+    }
+  },
+);
 watch(
   () => view.playing,
   (on) => {

@@ -19,7 +19,8 @@ const moments = computed(() => {
     if (e.kind !== "bond_broken") continue;
     const row = byFrame.get(e.frame) ?? { frame: e.frame, broken: 0, cause: "" };
     row.broken++;
-    row.cause ||= e.causes?.[0]?.field ?? `hit by ${e.causes?.[0]?.impact}`;
+    const why = e.causes?.[0];
+    row.cause ||= why?.field ?? (why?.impact === e.body ? "hit by its own pieces" : `hit by ${why?.impact}`);
     byFrame.set(e.frame, row);
   }
   return [...byFrame.values()].sort((a, b) => a.frame - b.frame).slice(0, 200);
@@ -61,7 +62,7 @@ function open(id: string): void {
 <style scoped>
 .take { display: flex; align-items: center; border-radius: var(--radius); flex-wrap: wrap; }
 .take.chosen { background: var(--basalt-3); }
-.open { flex: 1; display: flex; gap: 10px; align-items: baseline; background: none; border: 0; height: 30px; cursor: pointer; text-align: left; padding: 0 6px; min-width: 0; }
+.open { flex: 1; display: flex; gap: 10px; align-items: center; background: none; border: 0; height: 30px; cursor: pointer; text-align: left; padding: 0 6px; min-width: 0; }
 .open span { color: var(--soft); font-size: 12px; white-space: nowrap; }
 .take .problem { width: 100%; padding: 0 8px 6px; }
 .moment { display: flex; gap: 10px; width: 100%; height: 24px; align-items: center; background: none; border: 0; cursor: pointer; border-radius: 3px; padding: 0 4px; }
