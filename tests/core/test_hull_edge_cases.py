@@ -1,0 +1,77 @@
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from dynaclast.core.bake import bake
+from dynaclast.core.document import parse
+from dynaclast.core.fracture.cells import break_into_cells
+from dynaclast.core.geometry import primitives
+from dynaclast.core.solve.prepare import WHOLE_BODY_PARTS, intervals, prepare
+from dynaclast.core.solve.rigid.hulls import MOST_CORNERS, convex_core
+from dynaclast.core.solve.rigid.narrow import keep_four
+from shots import ball, box, run, shot
+
+
+@given(st.integers(0, 10**6), st.floats(1e-3, 1e3))
+@settings(max_examples=60, deadline=None)
+def test_a_core_lies_inside_its_points_and_grown_again_covers_most_of_them(seed: int, scale: float) -> None:
+    points = scale * np.random.default_rng(seed).normal(size=(30, 3)) * [1, 0.5, 0.3]
+    core = convex_core(points)
+    assert len(core.corners) <= 2 * MOST_CORNERS
+    for normal, ring in zip(core.normals, core.rings, strict=True):
+        offset = core.corners[ring] @ normal
+        assert np.ptp(offset) < 2e-3 * scale  # a face is flat, but for triangles that lean by less than 1.5 mrad
+        assert (core.corners @ normal).max() <= offset.max() + 1e-6 * scale  # and on the outside
+        assert offset.max() + core.radius <= (points @ normal).max() + 2e-3 * scale
+
+
+def test_slivers_still_get_a_core() -> None:
+    for pieces in (break_into_cells(primitives.box((4, 0.01, 4)), 60, 2), break_into_cells(primitives.tube(1, 0.02, 3), 80, 2)):
+        for p in range(pieces.count):
+            assert convex_core(pieces.mesh(p).vertices).radius >= 0
+
+
+@given(st.integers(5, 20), st.integers(0, 10**6))
+@settings(max_examples=60, deadline=None)
+def test_the_four_points_kept_hold_the_deepest_and_most_of_the_patch(n: int, seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    angle = np.sort(rng.uniform(0, 2 * np.pi, n))
+    points = np.zeros((64, 3))
+    points[:n, 0], points[:n, 2] = np.cos(angle), np.sin(angle)
+    seps = np.zeros(64)
+    seps[:n] = rng.uniform(-0.01, 0, n)
+    deepest = seps[:n].min()
+    before = {tuple(p) for p in points[:n]}
+    kept = keep_four(points, seps, n)
+    assert 3 <= kept <= 4 and seps[:kept].min() == deepest
+    assert all(tuple(p) in before for p in points[:kept]) and len({tuple(p) for p in points[:kept]}) == kept
+
+
+def test_a_hollow_body_is_hollow_to_what_falls_into_it() -> None:
+    """A ball dropped into an upright pipe lands on the ground inside, not on a lid."""
+    pipe = {"name": "pipe", "role": "passive", "shape": {"kind": "tube", "radius": 1.2, "wall": 0.3, "height": 2}, "place": {"position": [0, 1, 0]}}
+    baked = run(pipe, ball("ball", (0.1, 3, 0.05), 0.3), frames=60)
+    assert baked.position[-1, 1, 1] == pytest.approx(0.3, abs=0.01)
+    assert np.hypot(*baked.position[-1, 1, [0, 2]]) < 0.7
+    model = prepare(shot(pipe)).model
+    assert len(model.hulls.piece) >= WHOLE_BODY_PARTS and model.piece_count == 1
+
+
+def test_steps_last_about_as_long_at_any_frame_rate() -> None:
+    for fps in (12.0, 24.0, 25.0, 48.0, 60.0, 120.0):
+        searches, substeps = intervals("standard", fps)
+        assert 1 / 700 < 1 / (fps * searches * substeps) < 1 / 280, fps
+
+
+@pytest.mark.parametrize("fps", [12, 30, 60])
+def test_a_fall_takes_as_long_at_any_frame_rate(fps: int) -> None:
+    baked = bake(parse({"bodies": [box("a", (0, 20, 0))], "timing": {"fps": fps, "frames": fps}}))
+    assert baked.position[-1, 0, 1] == pytest.approx(20 - 9.81 / 2, rel=0.01)
+
+
+def test_an_unbroken_body_is_one_piece() -> None:
+    model = prepare(shot(box("a", (0, 1, 0)), ball("b", (3, 1, 0)), box("c", (6, 1, 0), pattern={"kind": "cells", "count": 5, "seed": 1}))).model
+    assert list(model.body_first) == [0, 1, 2, 7] and list(model.pieces.body) == [0, 1, 2, 2, 2, 2, 2]
