@@ -5,9 +5,15 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 import pytest
+from hypothesis import settings
 
 from dynaclast.mariadb import Database
 from dynaclast.store.database import Store
+
+# the same examples on every run; look for new ones with --hypothesis-profile=search
+settings.register_profile("steady", derandomize=True, deadline=None)
+settings.register_profile("search", deadline=None)
+settings.load_profile("steady")
 
 
 @pytest.fixture(scope="session")

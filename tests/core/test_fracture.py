@@ -29,7 +29,7 @@ def check(mesh: TriMesh, pieces: Pieces) -> None:
         defects = [d for d in diagnose(pieces.mesh(p), crossings=False) if d.kind != "flat"]
         assert not defects, f"piece {p}: {defects}"
     total, center, inertia = combine(pieces.volume, pieces.center, pieces.inertia)
-    assert total == pytest.approx(whole.volume, rel=1e-9)
+    assert total == pytest.approx(whole.volume, rel=1e-6)
     assert center == pytest.approx(whole.center, abs=1e-6 * mesh.size())
     assert inertia == pytest.approx(whole.inertia, rel=1e-6, abs=1e-6 * whole.volume * mesh.size() ** 2)
     skin, cut = areas(pieces)

@@ -49,27 +49,30 @@ def _closest_on_segment(w, i, j, bary):
 
 @numba.njit(cache=True, error_model="numpy")
 def _closest_on_triangle(w, i, j, k, bary):
-    """The same for triangle (w[i], w[j], w[k])."""
-    ab = w[j] - w[i]
-    ac = w[k] - w[i]
-    d1 = -dot3(ab, w[i])
-    d2 = -dot3(ac, w[i])
+    """The same for triangle (w[i], w[j], w[k]). Written out in scalars: small arrays here would cost more than the arithmetic."""
+    ax, ay, az = w[i, 0], w[i, 1], w[i, 2]
+    bx, by, bz = w[j, 0], w[j, 1], w[j, 2]
+    cx, cy, cz = w[k, 0], w[k, 1], w[k, 2]
+    ux, uy, uz = bx - ax, by - ay, bz - az
+    vx, vy, vz = cx - ax, cy - ay, cz - az
+    d1 = -(ux * ax + uy * ay + uz * az)
+    d2 = -(vx * ax + vy * ay + vz * az)
     if d1 <= 0.0 and d2 <= 0.0:
         bary[i] = 1.0
-        return dot3(w[i], w[i])
-    d3 = -dot3(ab, w[j])
-    d4 = -dot3(ac, w[j])
+        return ax * ax + ay * ay + az * az
+    d3 = -(ux * bx + uy * by + uz * bz)
+    d4 = -(vx * bx + vy * by + vz * bz)
     if d3 >= 0.0 and d4 <= d3:
         bary[j] = 1.0
-        return dot3(w[j], w[j])
+        return bx * bx + by * by + bz * bz
     vc = d1 * d4 - d3 * d2
     if vc <= 0.0 and d1 >= 0.0 and d3 <= 0.0:
         return _closest_on_segment(w, i, j, bary)
-    d5 = -dot3(ab, w[k])
-    d6 = -dot3(ac, w[k])
+    d5 = -(ux * cx + uy * cy + uz * cz)
+    d6 = -(vx * cx + vy * cy + vz * cz)
     if d6 >= 0.0 and d5 <= d6:
         bary[k] = 1.0
-        return dot3(w[k], w[k])
+        return cx * cx + cy * cy + cz * cz
     vb = d5 * d2 - d1 * d6
     if vb <= 0.0 and d2 >= 0.0 and d6 <= 0.0:
         return _closest_on_segment(w, i, k, bary)
@@ -82,8 +85,19 @@ def _closest_on_triangle(w, i, j, k, bary):
     bary[i] = 1.0 - v - u
     bary[j] = v
     bary[k] = u
-    p = w[i] + ab * v + ac * u
-    return dot3(p, p)
+    x, y, z = ax + v * ux + u * vx, ay + v * uy + u * vy, az + v * uz + u * vz
+    return x * x + y * y + z * z
+
+
+@numba.njit(cache=True, error_model="numpy")
+def _outside(w, f, i, j, k):
+    """Is the origin on the other side of face (i, j, k) than corner f (or the tetrahedron flat there)?"""
+    ux, uy, uz = w[j, 0] - w[i, 0], w[j, 1] - w[i, 1], w[j, 2] - w[i, 2]
+    vx, vy, vz = w[k, 0] - w[i, 0], w[k, 1] - w[i, 1], w[k, 2] - w[i, 2]
+    nx, ny, nz = uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx
+    towards_origin = -(nx * w[i, 0] + ny * w[i, 1] + nz * w[i, 2])
+    towards_f = nx * (w[f, 0] - w[i, 0]) + ny * (w[f, 1] - w[i, 1]) + nz * (w[f, 2] - w[i, 2])
+    return towards_origin * towards_f < 0.0 or abs(towards_f) < 1e-30
 
 
 @numba.njit(cache=True, error_model="numpy")
@@ -137,10 +151,7 @@ def gjk(pa, a0, a1, pb, b0, b1, axis, near_a, near_b):
             for f in range(4):
                 # face f leaves out corner f
                 i, j, k = (f + 1) % 4, (f + 2) % 4, (f + 3) % 4
-                nrm = np.cross(w[j] - w[i], w[k] - w[i])
-                side_out = -dot3(nrm, w[i])
-                side_in = dot3(nrm, w[f] - w[i])
-                if side_out * side_in < 0.0 or abs(side_in) < 1e-30:
+                if _outside(w, f, i, j, k):
                     inside = False
                     for m in range(4):
                         trial[m] = 0.0
@@ -168,7 +179,7 @@ def gjk(pa, a0, a1, pb, b0, b1, axis, near_a, near_b):
             vx += bary[i] * w[i, 0]
             vy += bary[i] * w[i, 1]
             vz += bary[i] * w[i, 2]
-            big = max(big, dot3(w[i], w[i]))
+            big = max(big, w[i, 0] * w[i, 0] + w[i, 1] * w[i, 1] + w[i, 2] * w[i, 2])
         dist2 = vx * vx + vy * vy + vz * vz
         if dist2 <= 1e-16 * big:
             return -1.0

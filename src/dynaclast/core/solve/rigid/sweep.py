@@ -297,20 +297,114 @@ def _move(asm: Assemblies, live, h, moved, turned, shift, tilt):
 
 
 @numba.njit(cache=True, error_model="numpy")
+def _root(parent, i):
+    while parent[i] != i:
+        parent[i] = parent[parent[i]]
+        i = parent[i]
+    return i
+
+
+@numba.njit(cache=True, error_model="numpy")
+def _islands(rows: Rows, n_rows, live, inv_mass, island):
+    """island (A,) int32: the lowest slot of all movers joined by rows; whether one of them meets what cannot move is in the
+    (A,) uint8 returned, by that slot."""
+    for k in range(len(live)):
+        island[live[k]] = live[k]
+    for r in range(n_rows):
+        a, b = rows.a[r], rows.b[r]
+        if inv_mass[a] > 0.0 and inv_mass[b] > 0.0:
+            i, j = _root(island, a), _root(island, b)
+            if i != j:
+                island[max(i, j)] = min(i, j)
+    for k in range(len(live)):
+        island[live[k]] = _root(island, live[k])
+    leans = np.zeros(len(island), np.uint8)
+    for r in range(n_rows):
+        a, b = rows.a[r], rows.b[r]
+        if inv_mass[a] > 0.0 and inv_mass[b] == 0.0:
+            leans[island[a]] = 1
+        elif inv_mass[b] > 0.0 and inv_mass[a] == 0.0:
+            leans[island[b]] = 1
+    return leans
+
+
+@numba.njit(cache=True, error_model="numpy")
+def _kinetic(asm: Assemblies, live, island, out):
+    """Kinetic energy per island (A,) [J], by the true inertia of every assembly at its present turn."""
+    m = np.empty((3, 3))
+    for k in range(len(live)):
+        out[island[live[k]]] = 0.0
+    for k in range(len(live)):
+        a = live[k]
+        e = asm.mass[a] * (asm.vel[a, 0] ** 2 + asm.vel[a, 1] ** 2 + asm.vel[a, 2] ** 2)
+        if asm.spin[a, 0] != 0.0 or asm.spin[a, 1] != 0.0 or asm.spin[a, 2] != 0.0:
+            rotation(asm.rot[a], m)
+            x = m[0, 0] * asm.spin[a, 0] + m[1, 0] * asm.spin[a, 1] + m[2, 0] * asm.spin[a, 2]
+            y = m[0, 1] * asm.spin[a, 0] + m[1, 1] * asm.spin[a, 1] + m[2, 1] * asm.spin[a, 2]
+            z = m[0, 2] * asm.spin[a, 0] + m[1, 2] * asm.spin[a, 1] + m[2, 2] * asm.spin[a, 2]
+            i = asm.inertia[a]
+            e += i[0, 0] * x * x + i[1, 1] * y * y + i[2, 2] * z * z + 2.0 * (i[0, 1] * x * y + i[0, 2] * x * z + i[1, 2] * y * z)
+        out[island[a]] += 0.5 * e
+
+
+@numba.njit(cache=True, error_model="numpy")
+def _take_back(asm: Assemblies, live, island, leans, had, has, middle):
+    """Where contact alone has made energy (bodies turned on while their rows stood still; bounces at several points that were not
+    solved to the end), slow the island's relative motion to what it had. An island that touches nothing held keeps its
+    momentum."""
+    excess = False
+    for k in range(len(live)):
+        i = island[live[k]]
+        if has[i] > had[i] * (1.0 + 1e-12):
+            excess = True
+            for c in range(4):
+                middle[i, c] = 0.0
+    if not excess:
+        return
+    for k in range(len(live)):
+        a = live[k]
+        i = island[a]
+        if has[i] > had[i] * (1.0 + 1e-12) and not leans[i]:
+            middle[i, 3] += asm.mass[a]
+            for c in range(3):
+                middle[i, c] += asm.mass[a] * asm.vel[a, c]
+    for k in range(len(live)):
+        a = live[k]
+        i = island[a]
+        if has[i] <= had[i] * (1.0 + 1e-12):
+            continue
+        whole = 0.0  # energy of the motion as one, which stays
+        for c in range(3):
+            if middle[i, 3] > 0.0:
+                whole += 0.5 * middle[i, c] ** 2 / middle[i, 3]
+        s = np.sqrt(max(0.0, had[i] - whole) / max(has[i] - whole, 1e-300))
+        for c in range(3):
+            mean = middle[i, c] / middle[i, 3] if middle[i, 3] > 0.0 else 0.0
+            asm.vel[a, c] = mean + s * (asm.vel[a, c] - mean)
+            asm.spin[a, c] *= s
+
+
+@numba.njit(cache=True, error_model="numpy")
 def solve_interval(asm: Assemblies, live, rows: Rows, n_rows, inv_mass, settings: Settings, moved, turned):
     """All substeps of one interval over the awake assemblies ``live``."""
     h = settings.interval / settings.substeps
     moved[:, :] = 0.0
     turned[:, :] = 0.0
     shift, tilt = np.zeros_like(moved), np.zeros_like(moved)
+    island = np.zeros(len(inv_mass), np.int32)
+    had, has, middle = np.zeros(len(inv_mass)), np.zeros(len(inv_mass)), np.zeros((len(inv_mass), 4))
+    leans = _islands(rows, n_rows, live, inv_mass, island)
     for step in range(settings.substeps):
         for k in range(len(live)):
             for c in range(3):
                 asm.vel[live[k], c] += h * settings.gravity[c]
+        _kinetic(asm, live, island, had)
         _aim_bounces(rows, n_rows, asm.vel, asm.spin, moved, turned, inv_mass, h, (step + 0.5) * h, settings.gravity)
         _warm_start(rows, n_rows, asm.vel, asm.spin, inv_mass)
         for _ in range(SWEEPS):
             _sweep(rows, n_rows, asm.vel, asm.spin, inv_mass, moved, turned, h)
+        _kinetic(asm, live, island, has)
+        _take_back(asm, live, island, leans, had, has, middle)
         _push_apart(rows, n_rows, live, moved, turned, inv_mass, shift, tilt, h)
         _move(asm, live, h, moved, turned, shift, tilt)
         for r in range(n_rows):
