@@ -14,7 +14,7 @@ from pathlib import Path
 import numpy as np
 
 from dynaclast.core.document import Shot, parse, parse_json
-from dynaclast.core.fracture.cells import break_into_cells
+from dynaclast.core.fracture.build import convex_cells as break_into_cells
 from dynaclast.core.geometry import primitives
 from dynaclast.core.geometry.check import solid
 from dynaclast.core.geometry.mesh import make

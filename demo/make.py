@@ -3,12 +3,16 @@
 from __future__ import annotations
 
 import json
+import sys
 from pathlib import Path
 
 import numpy as np
 from scipy.spatial import ConvexHull
 
 HERE = Path(__file__).parent
+sys.path.insert(0, str(HERE.parent / "src"))
+
+from dynaclast.core.materials import PRESETS  # noqa: E402
 
 
 def rock(seed: int, size: tuple[float, float, float], corners: int) -> dict:
@@ -68,5 +72,138 @@ def lower_tower() -> dict:
     }
 
 
+SKERRY = {"density": 2700, "friction": 0.8, "bounce": 0.05, "look": {"color": "#4b5654", "roughness": 0.95}}
+SEA_BED = {"on": True, "height": 0.0, "friction": 0.8, "bounce": 0.05}
+
+
+def material(preset: str, **more: object) -> dict:
+    """A shipped material, some values changed."""
+    found = next(p for p in PRESETS if p.name == preset)
+    return found.material.model_dump(mode="json") | more
+
+
+def sphere(center: list, core: float, edge: float) -> dict:
+    return {"layers": [{"shape": {"kind": "sphere", "center": center, "core": core, "edge": edge}}]}
+
+
+def box_reach(center: list, core: list, edge: float = 0.0) -> dict:
+    return {"layers": [{"shape": {"kind": "box", "center": center, "core": core, "edge": edge}}]}
+
+
+def two_tiers() -> dict:
+    """The tower in ashlar chunks that break into rubble where the lightning strikes and where they land."""
+    shot = lower_tower()
+    shot["name"] = "Skerry Light: the tower in two tiers"
+    tower = shot["bodies"][1]
+    tower |= {
+        "shape": {"kind": "tube", "radius": 2.6, "wall": 0.75, "height": 7.0, "taper": 0.84, "segments": 48}, "place": {"position": [0, 4.6, 0]},
+        "pattern": {"kind": "bricks", "layout": "round", "size": [2.0, 1.0, 0.8], "offset": 0.5, "jitter": 0.08, "gap": 0.03, "seed": 3},
+        "breaks": [{"of": {"kind": "reach", "reach": sphere([1.6, 1.2, 1.4], 2.0, 0.5)}, "pattern": {"kind": "cells", "count": 6, "seed": 4}}],
+        "bonds": {"strength": 500, "tiers": [180]}, "release": {"kind": "intact"},
+    }
+    shot["fields"][1] |= {"effect": {"kind": "strain", "load": 700, "burst": 3.0}, "reach": sphere([1.8, 5.6, 1.5], 1.6, 2.2)}
+    return shot
+
+
+def boathouse() -> dict:
+    """A brick boathouse under a slate roof; a squall bursts it from inside. Slates of thin slabs, ridge flashing of flakes."""
+    wall = {"material": material("brick"), "bonds": {"strength": 300}}
+    roof = []
+    for side, lean in ((-1, 0.61), (1, -0.61)):
+        q = [0.0, 0.0, float(np.sin(lean / -2)), float(np.cos(lean / 2))]
+        roof.append({
+            "name": "slates " + ("west" if side < 0 else "east"), "shape": {"kind": "sheet", "size": [2.5, 6.4], "thickness": 0.06, "divisions": [2, 2]},
+            "place": {"position": [side * 0.98, 3.4, 0], "rotation": q}, "material": material("stone", look={"color": "#59656b", "roughness": 0.7}),
+            "pattern": {"kind": "bricks", "size": [0.42, 0.5, 0.4], "offset": 0.5, "jitter": 0.05, "gap": 0.012, "seed": 5}, "bonds": {"strength": 12, "unit": "kN", "by_size": 1.0},
+        })
+    walls = []
+    for name, size, place, seed in (("west wall", [0.3, 2.4, 6], [-1.75, 1.2, 0], 1), ("east wall", [0.3, 2.4, 6], [1.75, 1.2, 0], 2), ("back wall", [3.2, 2.4, 0.3], [0, 1.2, -2.85], 3)):
+        walls.append({
+            "name": name, "shape": {"kind": "box", "size": size}, "place": {"position": place},
+            "pattern": {"kind": "bricks", "size": [0.6, 0.3, 0.6] if size[0] < 1 else [0.6, 0.3, 0.3], "offset": 0.5, "jitter": 0.05, "gap": 0.015, "seed": seed} if size[0] > 1
+            else {"kind": "slabs", "count": 8, "axis": [0, 1, 0], "spread": 0.02, "random": 0.1, "seed": seed},
+            "breaks": [] if size[0] > 1 else [{"pattern": {"kind": "slabs", "count": 8, "axis": [0, 0, 1], "spread": 0.05, "random": 0.4, "seed": seed}}], **wall,
+        })
+    flashing = {
+        "name": "ridge flashing", "shape": {"kind": "cylinder", "radius": 0.14, "height": 6.4, "segments": 10, "divisions": 10},
+        "place": {"position": [0, 4.28, 0], "rotation": [0.7071068, 0, 0, 0.7071068]}, "material": material("steel", look={"color": "#7f9a92", "roughness": 0.4}),
+        "pattern": {"kind": "faces", "thickness": 0.012, "rough": 0.5, "seed": 2}, "bonds": {"strength": 3, "unit": "kN"},
+    }
+    return {
+        "version": 1, "name": "Skerry Light: the boathouse", "timing": {"fps": 24, "frames": 144}, "ground": SEA_BED, "bodies": [*walls, *roof, flashing],
+        "fields": [
+            {"name": "footing", "effect": {"kind": "anchor"}, "reach": box_reach([0, 0, 0], [5, 0.5, 8])},
+            {"name": "squall", "effect": {"kind": "strain", "load": 160, "burst": 5.5}, "reach": sphere([0.4, 2.2, 0.6], 1.6, 1.4), "cue": {"kind": "at", "time": 0.75}},
+        ],
+    }
+
+
+def jetty() -> dict:
+    """Planks on posts; a beam swept in by the sea smashes through. Planks splinter along their grain."""
+    plank = {
+        "name": "plank", "shape": {"kind": "box", "size": [3.0, 0.1, 0.42]}, "place": {"position": [0, 1.29, 0]}, "material": material("wood"),
+        "pattern": {"kind": "splinters", "count": 14, "grain": [1, 0, 0], "stretch": 9, "seed": 6}, "bonds": {"strength": 900}, "roughness": {"size": 0.06, "depth": 0.012},
+    }
+    post = {"name": "post", "role": "passive", "shape": {"kind": "cylinder", "radius": 0.14, "height": 1.24, "segments": 14}, "place": {"position": [0, 0.62, 0]}, "material": material("wood", look={"color": "#6e5236", "roughness": 0.9})}
+    beam = {
+        "name": "beam", "shape": {"kind": "box", "size": [0.5, 0.5, 3.2]}, "place": {"position": [0.3, 5.2, 0.3], "rotation": [0.0, 0.1736, 0.0, 0.9848]},
+        "material": material("wood", look={"color": "#8d6a45", "roughness": 0.8}), "velocity": [0, -7, 0], "spin": [0.4, 0.2, 0],
+    }
+    return {
+        "version": 1, "name": "Skerry Light: the jetty", "timing": {"fps": 24, "frames": 120}, "ground": SEA_BED, "bodies": [beam],
+        "groups": [
+            {"name": "planks", "body": plank, "layout": {"kind": "grid", "count": [1, 1, 12], "step": [1, 1, 0.45]}, "size": [1, 1], "seed": 1},
+            {"name": "posts", "body": post, "layout": {"kind": "grid", "count": [2, 1, 4], "step": [2.4, 1, 1.6]}, "size": [1, 1], "seed": 1},
+        ],
+        "fields": [],
+    }
+
+
+def lantern() -> dict:
+    """The lantern room's panes, struck by a gull-sized stone: radial cracks, the pane whole until the hit."""
+    panes = []
+    for k in range(6):
+        a = k * np.pi / 3
+        panes.append({
+            "name": f"pane {k + 1}", "shape": {"kind": "box", "size": [1.3, 1.7, 0.05]},
+            "place": {"position": [float(1.2 * np.sin(a)), 1.06, float(1.2 * np.cos(a))], "rotation": [0, float(np.sin(a / 2)), 0, float(np.cos(a / 2))]},
+            "material": material("glass"), "pattern": {"kind": "radial", "center": [0.1, 0.15, 0], "axis": [0, 0, 1], "rings": 6, "spokes": 13, "radius": 0.9, "growth": 1.5, "random": 0.35, "seed": k + 1},
+            "bonds": {"strength": 2.2, "unit": "kN"}, "release": {"kind": "intact"},
+        })
+    return {
+        "version": 1, "name": "Skerry Light: the lantern glass", "timing": {"fps": 24, "frames": 96}, "ground": {"on": True, "height": 0.0, "friction": 0.5, "bounce": 0.1},
+        "bodies": [
+            *panes,
+            {"name": "gallery", "role": "passive", "shape": {"kind": "cylinder", "radius": 2.1, "height": 0.2, "segments": 36}, "place": {"position": [0, 0.1, 0]}, "material": SKERRY},
+            {"name": "thrown stone", "shape": {"kind": "sphere", "radius": 0.13}, "place": {"position": [0.3, 1.5, 3.4]}, "material": material("stone"), "velocity": [0, 1.0, -11]},
+        ],
+        "fields": [{"name": "glazing bars", "effect": {"kind": "anchor", "reinforce": 0}, "reach": box_reach([0, 0.2, 0], [3.2, 0.55, 3.2])}],
+    }
+
+
+def rocks() -> dict:
+    """Boulders scattered round the skerry, held until the sea tumbles one into them."""
+    boulder = rock(5, (0.5, 0.5, 0.5), 26)
+    low = min(v[1] for v in boulder["vertices"])
+    return {
+        "version": 1, "name": "Skerry Light: rocks round the skerry", "timing": {"fps": 24, "frames": 144}, "ground": SEA_BED,
+        "bodies": [
+            {"name": "skerry", "role": "passive", "shape": rock(11, (7.5, 4.2, 7.0), 90), "place": {"position": [0, 1.1, 0]}, "material": SKERRY},
+            {"name": "great stone", "shape": rock(8, (1.3, 1.3, 1.3), 40), "place": {"position": [-12.5, 2.0, 1.5]}, "material": material("stone"), "velocity": [9.0, 0, 0.5], "spin": [0, 0, -6]},
+        ],
+        "groups": [
+            {
+                "name": name, "body": {"name": "rock", "shape": boulder, "place": {"position": [0, -low, 0]}, "material": material("stone", look={"color": color, "roughness": 0.95}), "release": {"kind": "touch", "part": "body"}},
+                "layout": {"kind": "surface", "count": 150, "inside": {"kind": "box", "center": [x, 0, 0], "core": [9, 4, 30]}, "gap": -0.05}, "size": [0.35, 1.3], "turn": 3.1, "tilt": 0.3, "seed": seed,
+            }
+            for name, x, seed, color in (("rocks west", -12.5, 4, "#6f7a78"), ("rocks east", 12.5, 5, "#7d7f74"))
+        ],
+        "fields": [],
+    }
+
+
+SHOTS = {"lower-tower": lower_tower, "tower-two-tiers": two_tiers, "boathouse": boathouse, "jetty": jetty, "lantern-glass": lantern, "rocks": rocks}
+
 if __name__ == "__main__":
-    (HERE / "skerry-light-lower-tower.json").write_text(json.dumps(lower_tower(), indent=1) + "\n")
+    for name, make in SHOTS.items():
+        (HERE / f"skerry-light-{name}.json").write_text(json.dumps(make(), indent=1) + "\n")

@@ -11,6 +11,7 @@ from pathlib import Path
 from .core import document
 from .core.document import AssetShape, FileShape, Shot
 from .core.errors import DocumentError, DynaclastError, InputError
+from .core.fracture.pieces import Pieces
 from .core.geometry.mesh import TriMesh
 
 
@@ -79,7 +80,7 @@ def _standalone(shot: Shot, folder: Path) -> dict:
 
     resolve = _resolver(folder)
     whole = shot.model_copy(deep=True)
-    for body in whole.bodies:
+    for body in [*whole.bodies, *(g.body for g in whole.groups)]:
         if isinstance(body.shape, FileShape):
             mesh = resolve(body.shape)
             body.shape = MeshShape(vertices=[tuple(v) for v in mesh.vertices.tolist()], faces=[tuple(f) for f in mesh.faces.tolist()])
@@ -87,25 +88,29 @@ def _standalone(shot: Shot, folder: Path) -> dict:
 
 
 def cmd_check(args: argparse.Namespace) -> int:
-    from .core.fracture.build import build_pieces
+    from .core.fracture.build import build_pieces, content_key
+    from .core.layout import written_out
     from .core.preflight import preflight
 
     shot = _load(args.shot)
     resolve = _resolver(args.shot.parent)
     problems: list[tuple[str, str]] = []
-    built = []
-    for index, body in enumerate(shot.bodies):
+    made: dict[str, Pieces] = {}
+    for where, body in [*((f"bodies[{k}]", b) for k, b in enumerate(shot.bodies)), *((f"groups[{k}].body", g.body) for k, g in enumerate(shot.groups))]:
         try:
-            built.append(build_pieces(body, resolve))
+            made[content_key(body)] = build_pieces(body, resolve)
         except DynaclastError as exc:
-            problems.append((f"bodies[{index}].shape", exc.message))
+            own = exc.where if exc.where.startswith(("pattern", "breaks")) else "shape"
+            problems.append((f"{where}.{own}", exc.message))
     if problems:
         raise DocumentError(problems)
-    findings = preflight(shot, built)
+    whole = written_out(shot, resolve)
+    built = [made[content_key(b)].scaled(b.factor) for b in whole.bodies]
+    findings = preflight(whole, built)
     for f in findings:
         print(f"{f.grave}: {f.about + ': ' if f.about else ''}{f.sentence} {f.remedy}.")
     pieces = sum(p.count for p in built)
-    print(f"{shot.name}: {len(shot.bodies)} bodies, {pieces} pieces, {len(shot.fields)} fields, {shot.timing.frames} frames; {len(findings)} to check")
+    print(f"{shot.name}: {len(whole.bodies)} bodies, {pieces} pieces, {len(shot.fields)} fields, {shot.timing.frames} frames; {len(findings)} to check")
     return 0
 
 

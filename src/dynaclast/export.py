@@ -9,8 +9,9 @@ from .core.document import Shot
 from .core.errors import InputError
 from .core.formats.bake import Baked, read_baked, write_frames
 from .core.formats.scene import export_scene
-from .core.fracture.build import build_pieces
+from .core.fracture.build import build_pieces, content_key
 from .core.fracture.pieces import Pieces
+from .core.layout import written_out
 
 ENDINGS = (".usdc", ".usda", ".usd", ".glb", ".npz")
 
@@ -43,5 +44,10 @@ def write_export(folder: Path, to: Path) -> None:
         frames, events, text = (folder / "frames.npz").read_bytes(), (folder / "events.json").read_bytes(), (folder / "shot.json").read_bytes()
     except OSError as exc:
         raise InputError(f"is not a folder written by `dynaclast bake`: {exc.strerror} ({Path(exc.filename).name})", where=str(folder)) from None
-    shot = document.parse_json(text)
-    write_scene(shot, [build_pieces(b) for b in shot.bodies], read_baked(frames, events), to)
+    shot = written_out(document.parse_json(text))
+    built: dict[str, Pieces] = {}
+    for body in shot.bodies:
+        key = content_key(body)
+        if key not in built:
+            built[key] = build_pieces(body)
+    write_scene(shot, [built[content_key(b)].scaled(b.factor) for b in shot.bodies], read_baked(frames, events), to)

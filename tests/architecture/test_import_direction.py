@@ -11,12 +11,14 @@ LAYERS = {"core": {"core"}, "store": {"store", "core"}, "jobs": {"jobs", "store"
 CORE = {
     "errors": set(),
     "document": {"errors"},
-    "geometry": {"errors"},
+    "geometry": {"errors", "document"},
     "falloff": {"document", "geometry"},
-    "fracture": {"document", "errors", "geometry"},
+    "fracture": {"document", "errors", "falloff", "geometry"},
+    "materials": {"document"},
+    "layout": {"document", "errors", "falloff", "fracture", "geometry"},
     "fields": {"document", "falloff", "geometry"},
     "formats": {"document", "errors", "fracture", "geometry"},
-    "solve": {"document", "errors", "fields", "falloff", "fracture", "geometry"},
+    "solve": {"document", "errors", "fields", "falloff", "fracture", "geometry", "layout"},
     "preflight": {"document", "fields", "falloff", "fracture", "geometry"},
     "bake": {"document", "errors", "formats", "fracture", "solve"},
 }

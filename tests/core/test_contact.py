@@ -53,7 +53,7 @@ def test_spreading_a_hit_equals_the_slow_twin(pieces: int, seed: int) -> None:
     if not len(pairs):
         return
     count = len(pairs)
-    table = bond_table(pairs, np.ones(count), np.zeros((count, 3)), np.ones(count), pieces)
+    table = bond_table(pairs, np.ones(count), np.zeros((count, 3)), np.ones(count), np.ones(count, np.uint8), pieces)
     broken = (rng.random(count) < 0.2).astype(np.uint8)
     load, strongest, blame = np.zeros(count), np.zeros(count), np.zeros(count, np.int32)
     scratch = np.zeros(pieces, np.uint8), np.zeros(pieces, np.int32), np.zeros(pieces, np.int32)

@@ -31,7 +31,7 @@ def test_errors_name_the_place_the_value_and_what_is_allowed() -> None:
     assert "not a key" in problems({"colour": 1})[0][1]
     assert "used twice" in problems({"bodies": [box("a", (0, 0, 0)), box("a", (0, 0, 0))]})[0][1]
     field = {"name": "f", "effect": {"kind": "burst"}, "reach": {"layers": [{"shape": {"kind": "sphere"}}]}, "targets": ["ghost"]}
-    assert "no body named 'ghost'" in problems({"fields": [field]})[0][1]
+    assert "no body or group named 'ghost'" in problems({"fields": [field]})[0][1]
     assert "version 1" in problems({"version": 7})[0][1]
     assert "unit quaternion" in problems({"bodies": [box("a", (0, 0, 0), place={"rotation": [0, 0, 0, 2]})]})[0][1]
     assert "greater" in problems({"timing": {"frames": 0}})[0][1] and "2000" in problems({"timing": {"frames": 2001}})[0][1]

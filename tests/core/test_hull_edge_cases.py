@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 
 from dynaclast.core.bake import bake
 from dynaclast.core.document import parse
-from dynaclast.core.fracture.cells import break_into_cells
+from dynaclast.core.fracture.build import convex_cells as break_into_cells
 from dynaclast.core.geometry import primitives
 from dynaclast.core.solve.prepare import WHOLE_BODY_PARTS, intervals, prepare
 from dynaclast.core.solve.rigid.hulls import MOST_CORNERS, convex_core

@@ -78,11 +78,11 @@ def test_mesh_files_come_in_by_pick_and_by_drop_and_bad_ones_are_explained(page:
     expect(page.locator(".item:visible", has_text="pipe")).to_be_visible()
     (tmp_path / "open.obj").write_text("v 0 0 0\nv 1 0 0\nv 0 1 0\nv 0 0 1\nf 1 3 2\nf 1 2 4\nf 1 4 3\n")
     page.get_by_test_id("file").set_input_files(tmp_path / "open.obj")
-    expect(page.get_by_test_id("import-problem")).to_contain_text("it is open: 3 edges")
+    expect(page.get_by_test_id("defect").first).to_contain_text("It is open: 3 edges")
     (tmp_path / "noise.glb").write_bytes(b"\x00\x01" * 50)
     page.get_by_test_id("file").set_input_files(tmp_path / "noise.glb")
     expect(page.get_by_test_id("import-problem")).to_contain_text("cannot be read as GLB")
-    expect(page.locator(".item:visible")).to_have_count(2)  # nothing was lost
+    expect(page.locator(".item:visible")).to_have_count(3)  # nothing was lost
     page.get_by_test_id("step-break").click()
     page.locator(".item:visible", has_text="ring").click()
     page.get_by_test_id("break-it").click()
@@ -147,8 +147,8 @@ def test_a_number_that_makes_no_sense_is_explained_beside_its_field(page: Page, 
 def test_the_whole_line_from_break_to_export(page: Page, running: Parts, tmp_path: Path) -> None:
     broken_pillar(page, running)
     page.get_by_test_id("step-break").click()
-    page.get_by_role("slider", name="explode").press("End")
-    page.get_by_role("slider", name="explode").press("Home")
+    page.get_by_role("slider", name="explode tier 1").press("End")
+    page.get_by_role("slider", name="explode tier 1").press("Home")
     page.get_by_test_id("bake").click()
     expect(page.get_by_test_id("cancel")).to_contain_text(re.compile("Waiting|Preparing|Baking"))
     expect(page.get_by_test_id("bake")).to_be_visible(timeout=60_000)

@@ -65,11 +65,11 @@ def obj(mesh) -> bytes:  # noqa: ANN001
 
 def test_a_mesh_comes_in_is_broken_and_fetched(client: FlaskClient) -> None:
     upload = client.post("/api/assets", data={"file": (io.BytesIO(obj(primitives.tube(1, 0.3, 2))), "pipe.obj")})
-    asset = upload.get_json()
+    asset = upload.get_json()["parts"][0]
     assert upload.status_code == 200 and asset["size"] == pytest.approx([2, 2, 2], abs=1e-3)
     body = box("pipe", (0, 1, 0), pattern={"kind": "cells", "count": 20, "seed": 1}, bonds={"strength": 100, "unit": "kN"})
     body["shape"] = {"kind": "asset", "asset": asset["asset"]}
-    built = client.post("/api/build", json={"body": body}).get_json()
+    built = client.post("/api/build", json={"body": body}).get_json()["built"]
     assert built["pieces"] >= 20 and built["bonds"] > 20 and built["strength_low"] == 100
     arrays, _ = unpack(client.get(f"/api/pieces/{built['key']}").data)
     assert len(arrays["volume"]) == built["pieces"] and arrays["faces"].max() < len(arrays["vertices"])
@@ -78,12 +78,60 @@ def test_a_mesh_comes_in_is_broken_and_fetched(client: FlaskClient) -> None:
 
 @pytest.mark.parametrize(
     ("name", "data", "words"),
-    [("open.obj", obj(primitives.box((1, 1, 1))).rsplit(b"\n", 1)[0], "open"), ("a.obj", b"hello", "a.obj"), ("a.zip", b"PK", "not a mesh file"), ("a.stl", b"\0" * 84 + b"\0" * 50, "a.stl")],
+    [("a.obj", b"hello", "a.obj"), ("a.zip", b"PK", "not a mesh file"), ("a.stl", b"\0" * 84 + b"\0" * 50, "a.stl")],
 )
 def test_an_unusable_file_is_answered_in_words_and_harms_nothing(client: FlaskClient, name: str, data: bytes, words: str) -> None:
     answer = client.post("/api/assets", data={"file": (io.BytesIO(data), name)})
     assert answer.status_code == 422 and words in answer.get_json()["message"]
     assert client.get("/api/shots").status_code == 200
+
+
+def test_a_broken_mesh_is_kept_reported_and_mended_step_by_step(client: FlaskClient) -> None:
+    data = obj(primitives.box((1, 1, 1))).rsplit(b"\n", 2)[0]
+    part = client.post("/api/assets", data={"file": (io.BytesIO(data), "open.obj")}).get_json()["parts"][0]
+    assert part["defects"] == ["open"]
+    body = box("crate", (0, 1, 0))
+    body["shape"] = {"kind": "asset", "asset": part["asset"]}
+    said = client.post("/api/report", json={"body": body}).get_json()
+    assert said["defects"][0]["mends"] == ["weld", "fill", "solid"] and len(said["defects"][0]["marks"]) == said["defects"][0]["count"] == 4
+    refused = client.post("/api/build", json={"body": body})
+    assert refused.status_code == 422 and "open" in refused.get_json()["message"]
+    mended = client.post("/api/build", json={"body": body | {"steps": [{"kind": "fill"}]}}).get_json()["built"]
+    assert mended["mass"] == pytest.approx(1000, rel=1e-6)
+
+
+def test_a_group_stands_where_its_members_say_and_counts_as_one_column(client: FlaskClient) -> None:
+    group = {"name": "crates", "body": box("crate", (0, 0.5, 0)), "layout": {"kind": "grid", "count": [3, 1, 3], "step": [2, 1, 2]}, "size": [0.5, 1.5]}
+    field = {"name": "hold", "effect": {"kind": "anchor"}, "reach": {"layers": [{"shape": {"kind": "box", "core": [1, 9, 9]}}]}, "targets": ["crates"]}
+    scene = {"groups": [group], "fields": [field]}
+    arrays, _ = unpack(client.post("/api/members", json={"document": scene, "group": "crates"}).data)
+    assert arrays["position"].shape == (9, 3) and arrays["factor"].min() >= 0.5 and arrays["factor"].max() <= 1.5
+    said = client.post("/api/survey", json={"document": scene}).get_json()
+    assert [(c["body"], c["pieces"], c["of"]) for c in said["crossings"]] == [("crates", 3, 9)] and len(said["bodies"]) == 9
+
+
+def test_a_long_build_tells_how_far_it_is_and_can_be_stopped(client: FlaskClient) -> None:
+    body = box("wall", (0, 1, 0), pattern={"kind": "cells", "count": 5000, "seed": 9, "even": 1})
+    said = client.post("/api/build", json={"body": body}).get_json()
+    assert said["built"] is None and 0 <= said["share"] < 1
+    assert client.post("/api/build/cancel", json={"body": body}).get_json()["ok"]
+    for _ in range(200):
+        answer = client.post("/api/build", json={"body": body})
+        if answer.status_code != 200:
+            break
+        assert answer.get_json()["built"] is None
+    assert answer.get_json()["code"] == "build.cancelled"
+    assert client.post("/api/build", json={"body": body | {"pattern": None}}).get_json()["built"]["pieces"] == 1
+
+
+def test_materials_are_saved_and_listed_beside_the_presets(client: FlaskClient) -> None:
+    mine = {"name": "old mortar", "material": {"density": 1700, "friction": 0.5}, "bonds": {"strength": 90}}
+    assert client.put("/api/materials", json=mine).status_code == 200
+    listed = client.get("/api/materials").get_json()
+    assert {p["name"] for p in listed["presets"]} >= {"stone", "brick", "concrete", "wood", "glass", "ice", "steel", "rubber", "canvas", "hemp"}
+    assert [p["bonds"]["strength"] for p in listed["saved"] if p["name"] == "old mortar"] == [90]
+    assert client.delete("/api/materials/old mortar").status_code == 200
+    assert client.delete("/api/materials/old mortar").status_code == 404
 
 
 def test_a_file_of_200_mb_is_refused(client: FlaskClient) -> None:

@@ -36,7 +36,7 @@ def bake(shot: Shot, *, frame_count: int | None = None, resolve: Resolve = no_fi
     prepared = prepare(shot, resolve)
     total = shot.timing.frames if frame_count is None else frame_count
     got: list[Frame] = []
-    for frame in frames(shot, prepared.model, prepared.state, total):
+    for frame in frames(prepared.shot, prepared.model, prepared.state, total):
         got.append(frame)
         if on_frame:
             on_frame(frame, total)

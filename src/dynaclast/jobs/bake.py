@@ -78,7 +78,7 @@ def _bake(store: Store, take_id: str, attempt: int, text: str, total: int, pulse
         prepared = prepare(shot, cache.resolve, cache.get)
         carry = store.patiently(lambda s: takes.last_state(s, take_id))
         state = State.unpack(carry) if carry else prepared.state
-        stream = frames(shot, prepared.model, state, total, should_stop=lambda: pulse.stop)
+        stream = frames(prepared.shot, prepared.model, state, total, should_stop=lambda: pulse.stop)
         for block, seconds in _blocks(stream, frame_pause):
             packed = state.pack()
             if not store.patiently(lambda s: takes.add_chunk(s, take_id, attempt, block, packed, seconds)):  # noqa: B023

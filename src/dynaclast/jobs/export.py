@@ -10,6 +10,7 @@ from ..core import document
 from ..core.document import Shot
 from ..core.formats.bake import Baked
 from ..core.fracture.pieces import Pieces
+from ..core.layout import written_out
 from ..core.solve.frame import STATE_NAMES
 from ..export import write_scene
 from ..store import takes
@@ -24,12 +25,13 @@ def baked_take(store: Store, take_id: str, cache: PieceCache | None = None) -> t
         shot = document.parse_json(takes.find(session, take_id).document)
         arrays, stats = takes.all_frames(session, take_id)
         events = takes.events(session, take_id)
-    built = [cache.get(b) for b in shot.bodies]
+    shot = written_out(shot, cache.resolve)
+    built = [cache.get(b).scaled(b.factor) for b in shot.bodies]
     count = len(arrays["position"])
     baked = Baked(
         np.arange(count) / shot.timing.fps, arrays["position"], arrays["orientation"], arrays["state"],
         np.concatenate([np.full(p.count, k, np.int32) for k, p in enumerate(built)]),
-        np.concatenate([b.material.density * p.volume for b, p in zip(shot.bodies, built, strict=True)]),
+        np.concatenate([b.material.density_for(float(p.volume.sum())) * p.volume for b, p in zip(shot.bodies, built, strict=True)]),
         [b.name for b in shot.bodies], STATE_NAMES, stats, events,
     )
     return shot, built, baked

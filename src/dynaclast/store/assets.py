@@ -20,9 +20,10 @@ from .models import AssetRow, PiecesRow
 from .shots import NotFound
 
 
-def keep_mesh(session: Session, mesh: TriMesh, name: str, notes: list[str]) -> AssetRow:
-    """Keep a mesh; the same mesh is kept once."""
-    data = pack({"vertices": mesh.vertices, "faces": mesh.faces})
+def keep_mesh(session: Session, mesh: TriMesh, name: str, notes: list[str], uv: np.ndarray | None = None) -> AssetRow:
+    """Keep a mesh as it came, with its corners' texture coordinates; the same mesh is kept once."""
+    arrays = {"vertices": mesh.vertices, "faces": mesh.faces}
+    data = pack(arrays if uv is None else arrays | {"uv": np.asarray(uv, np.float32)})
     key = hashlib.sha256(data).hexdigest()[:40]
     row = session.get(AssetRow, key)
     if row is None:
@@ -55,23 +56,31 @@ class PieceCache:
             raise InputError(f"'{shape.path}' is a file beside a document; in the application, drop the file onto the view instead")
         return self._store.patiently(lambda s: mesh_of(s, shape.asset))
 
-    def get(self, body: Body, progress: Callable[[float], None] | None = None) -> Pieces:
-        """The body's pieces, built now if need be. Raises GeometryError or InputError."""
+    def known(self, body: Body) -> Pieces | None:
+        """The body's pieces if they need no computing."""
         key = content_key(body)
-        pieces = self._near.pop(key, None)
-        if pieces is None:
+        if key not in self._near:
             row = self._store.patiently(lambda s: s.get(PiecesRow, key))
-            if row is not None:
-                pieces = Pieces.from_arrays(unpack(unsqueeze(row.data))[0])
-            else:
-                pieces = build_pieces(body, self.resolve, progress)
-                if body.pattern is not None:
-                    made = pieces
-                    data = squeeze(pack(made.arrays()))
-                    self._store.patiently(lambda s: s.execute(insert(PiecesRow).values(key=key, count=made.count, data=data).prefix_with("IGNORE")))
+            if row is None:
+                return None
+            self._keep(key, Pieces.from_arrays(unpack(unsqueeze(row.data))[0]))
+        return self._near[key]
+
+    def _keep(self, key: str, pieces: Pieces) -> None:
         self._near[key] = pieces
         while len(self._near) > self.MOST:
             self._near.pop(next(iter(self._near)))
+
+    def get(self, body: Body, progress: Callable[[float], None] | None = None) -> Pieces:
+        """The body's pieces, built now if need be. Raises GeometryError or InputError."""
+        pieces = self.known(body)
+        if pieces is None:
+            made = pieces = build_pieces(body, self.resolve, progress)
+            key = content_key(body)
+            if body.pattern is not None:
+                data = squeeze(pack(made.arrays()))
+                self._store.patiently(lambda s: s.execute(insert(PiecesRow).values(key=key, count=made.count, data=data).prefix_with("IGNORE")))
+            self._keep(key, made)
         return pieces
 
 
@@ -90,4 +99,6 @@ def as_arrays(pieces: Pieces) -> dict[str, np.ndarray]:
         "bond_piece": pieces.bond_piece.astype(np.uint32),
         "bond_area": pieces.bond_area.astype(np.float32),
         "bond_center": pieces.bond_center.astype(np.float32),
+        "bond_tier": pieces.bond_tier,
+        "path": pieces.path.astype(np.int32),
     }

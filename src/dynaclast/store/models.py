@@ -50,7 +50,8 @@ class RevisionRow(Base):
 
 
 class AssetRow(Base):
-    """A mesh brought in, by the hash of its content; ``data`` is a compressed npz of vertices and faces."""
+    """A mesh brought in, by the hash of its content; ``data`` is compressed packed arrays: vertices, faces, and uv where
+    the file had texture coordinates."""
 
     __tablename__ = "assets"
     id: Mapped[str] = mapped_column(String(64), primary_key=True)
@@ -58,6 +59,15 @@ class AssetRow(Base):
     triangles: Mapped[int] = mapped_column(Integer)
     notes: Mapped[Any] = mapped_column(JSON, default=list)
     data: Mapped[bytes] = mapped_column(BigBlob)
+    created: Mapped[dt.datetime] = mapped_column(Moment, default=now)
+
+
+class MaterialRow(Base):
+    """A material the artist saved: a preset of the core, by its name."""
+
+    __tablename__ = "materials"
+    name: Mapped[str] = mapped_column(String(80), primary_key=True)
+    preset: Mapped[Any] = mapped_column(JSON)
     created: Mapped[dt.datetime] = mapped_column(Moment, default=now)
 
 

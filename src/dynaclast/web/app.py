@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import threading
 from pathlib import Path
 from typing import Any
 
@@ -14,6 +13,8 @@ from werkzeug.exceptions import HTTPException
 from .. import __version__
 from ..core.errors import DocumentError, DynaclastError
 from ..core.formats.meshes import MOST_BYTES
+from ..jobs.builds import Builds
+from ..jobs.reader import Reader
 from ..store.assets import PieceCache
 from ..store.database import Store
 from ..store.shots import Conflict, NotFound
@@ -23,12 +24,16 @@ STATUS: list[tuple[type[DynaclastError], int]] = [(NotFound, 404), (Conflict, 40
 
 
 class Services:
-    """What the views use: the store, the pieces built so far, and a lock around building them."""
+    """What the views use: the store, pieces built and being built, and the reader of mesh files."""
 
     def __init__(self, url: str) -> None:
         self.store = Store(url)
-        self.cache = PieceCache(self.store)
-        self.building = threading.Lock()
+        self.builds = Builds(PieceCache(self.store))
+        self.reader = Reader()
+
+    @property
+    def cache(self) -> PieceCache:
+        return self.builds.cache
 
 
 def services() -> Services:
@@ -57,10 +62,11 @@ def create_app(url: str, interface: Path | None = None) -> OpenAPI:
     app.json.sort_keys = False
     app.extensions["dynaclast"] = Services(url)
     from .bodies import api as bodies
+    from .materials import api as materials
     from .shots import api as shots
     from .takes import api as takes
 
-    for blueprint in (shots, bodies, takes):
+    for blueprint in (shots, bodies, materials, takes):
         app.register_api(blueprint)
     _errors(app)
     if interface is not None:

@@ -11,105 +11,222 @@ from flask_openapi3 import APIBlueprint, Tag
 from pydantic import ValidationError
 
 from ..core import document
-from ..core.document import Body
-from ..core.errors import DocumentError, GeometryError, InputError
+from ..core.document import Body, Shot
+from ..core.errors import DocumentError, DynaclastError, InputError
 from ..core.falloff import value
-from ..core.formats.meshes import read_mesh
-from ..core.fracture.build import content_key
-from ..core.fracture.pieces import Pieces
-from ..core.geometry.check import solid
+from ..core.fracture.bonds import bond_strengths
+from ..core.fracture.build import content_key, raw_mesh
+from ..core.fracture.display import drawing_key, drawn
+from ..core.fracture.pieces import Pieces, as_it_is
+from ..core.geometry.check import report
+from ..core.layout import members
 from ..core.preflight import preflight
 from ..core.preflight.checks import Finding
-from ..core.preflight.reach import crossings, placed_centers
+from ..core.preflight.reach import crossings, standing
+from ..jobs.builds import Build
 from ..store.assets import as_arrays, keep_mesh
 from ..store.blobs import pack
 from ..store.shots import NotFound
 from .app import services
-from .schemas import AssetOut, BuildIn, BuiltBody, DocumentIn, PiecesPath, Problem, SurveyOut
+from .schemas import AssetsOut, BodyIn, BuildOut, DocumentIn, Done, MembersIn, PiecesPath, Problem, ReportOut, SurveyOut
 
 api = APIBlueprint("bodies", __name__, url_prefix="/api", abp_tags=[Tag(name="bodies")], abp_responses={"404": Problem, "422": Problem})
 
+AT_ONCE = 0.4
+"""Seconds a build may take to be answered in the same request."""
+
 _seen: dict[str, Body] = {}
-"""Bodies by content key, as last built: what GET /pieces/<key> is about."""
+"""Bodies by drawing key, as last built: what GET /pieces/<key> is about."""
 
 
-def built(body: Body) -> Pieces:
-    """The body's pieces; one build at a time, so that two clicks do not compute the same thing twice."""
-    with services().building:
-        pieces = services().cache.get(body)
-        _seen[content_key(body)] = body
-        while len(_seen) > 400:
-            _seen.pop(next(iter(_seen)))
-        return pieces
+def key_of(body: Body) -> str:
+    """What names a body's drawing: its pieces and how their cut faces look."""
+    import hashlib
+
+    look = drawing_key(body)
+    return content_key(body) + ("-" + hashlib.sha256(look.encode()).hexdigest()[:12] if look else "")
 
 
-@api.post("/assets", responses={"200": AssetOut})
+def _remember(body: Body) -> None:
+    _seen[key_of(body)] = body
+    while len(_seen) > 400:
+        _seen.pop(next(iter(_seen)))
+
+
+def built(body: Body, patience: float = 3600.0) -> Pieces | None:
+    """The body's pieces; None if they are still being built after ``patience`` seconds."""
+    got = services().builds.ask(body, patience)
+    _remember(body)
+    return None if isinstance(got, Build) else got
+
+
+def _body(data: dict[str, Any]) -> Body:
+    try:
+        return Body.model_validate(data)
+    except ValidationError as exc:
+        raise DocumentError([(document.place_of(e["loc"]), document.sentence_of(e)) for e in exc.errors()]) from None
+
+
+@api.post("/assets", responses={"200": AssetsOut})
 def bring_in() -> dict[str, Any]:
-    """Bring in a mesh file (multipart field ``file``; optional ``scale``, metres per unit)."""
+    """Bring in a mesh file (multipart field ``file``; optional ``scale``, metres per unit). Every mesh in it is kept as it came."""
     upload = request.files.get("file")
     if upload is None or not upload.filename:
         raise InputError("no file came with the request")
-    try:
-        scale = float(request.form.get("scale", "1"))
-    except ValueError:
-        raise InputError("scale must be a number of metres per unit", where="scale") from None
-    if not 0 < scale <= 1e6:
-        raise InputError(f"scale must be above 0, got {scale}", where="scale")
-    name = upload.filename
-    mesh, notes = solid(read_mesh(upload.read(), name, scale), name)
+    scale = None
+    if request.form.get("scale"):
+        try:
+            scale = float(request.form["scale"])
+        except ValueError:
+            raise InputError("scale must be a number of metres per unit", where="scale") from None
+        if not 0 < scale <= 1e6:
+            raise InputError(f"scale must be above 0, got {scale}", where="scale")
+    found = services().reader.read(upload.read(), upload.filename, scale)
+    parts = []
     with services().store.session() as session:
-        row = keep_mesh(session, mesh, name, notes)
-        return {"asset": row.id, "name": name, "triangles": row.triangles, "size": np.ptp(mesh.vertices, axis=0).tolist(), "notes": notes}
+        for part in found.parts:
+            row = keep_mesh(session, part.mesh, part.name, found.notes, part.uv)
+            defects = report(part.mesh)
+            parts.append({
+                "asset": row.id, "name": part.name, "triangles": row.triangles, "size": np.ptp(part.mesh.vertices, axis=0).tolist(), "position": part.position,
+                "rotation": part.rotation, "color": part.color, "low": float(part.mesh.moved(np.ones(3), np.array(part.rotation), np.array(part.position)).vertices[:, 1].min()),
+                "defects": [d.kind for d in defects],
+            })
+    return {"name": upload.filename, "parts": parts, "notes": found.notes}
 
 
-@api.post("/build", responses={"200": BuiltBody})
-def build_body(body: BuildIn) -> dict[str, Any]:
-    """Build a body's pieces; give its figures and the key to fetch them by."""
-    try:
-        one = Body.model_validate(body.body)
-    except ValidationError as exc:
-        raise DocumentError([(".".join(str(p) for p in e["loc"]), e["msg"]) for e in exc.errors()]) from None
-    pieces = built(one)
-    strength = np.zeros(0)
-    if one.bonds is not None and len(pieces.bond_area):
-        strength = one.bonds.strength * (pieces.bond_area if one.bonds.unit == "kN/m2" else np.ones(len(pieces.bond_area)))
+@api.post("/report", responses={"200": ReportOut})
+def report_body(body: BodyIn) -> dict[str, Any]:
+    """What is wrong with a body's mesh after its steps, and what would mend it; places in the body's own scaled frame."""
+    mesh = raw_mesh(_body(body.body), services().cache.resolve)
     return {
-        "name": one.name, "key": content_key(one), "pieces": pieces.count, "bonds": len(strength), "triangles": len(pieces.faces),
-        "size": np.ptp(pieces.vertices, axis=0).tolist(), "mass": float(pieces.volume.sum() * one.material.density),
-        "smallest": float(pieces.volume.min() * one.material.density), "largest": float(pieces.volume.max() * one.material.density),
-        "strength_low": float(strength.min(initial=np.inf)) if len(strength) else 0.0, "strength_high": float(strength.max(initial=0.0)),
-        "strength_total": float(strength.sum()),
+        "triangles": len(mesh.faces), "size": np.ptp(mesh.vertices, axis=0).tolist() if len(mesh.vertices) else [0, 0, 0],
+        "defects": [{"kind": d.kind, "count": d.count, "sentence": d.sentence, "mends": d.mends, "marks": np.round(d.marks, 6).reshape(-1, 6).tolist()} for d in report(mesh)],
     }
+
+
+@api.post("/mesh")
+def get_mesh(body: BodyIn) -> Response:
+    """A body's mesh after its steps as it is, usable or not, in the form of pieces (one, all skin). Packed arrays."""
+    return Response(pack(as_arrays(as_it_is(raw_mesh(_body(body.body), services().cache.resolve)))), mimetype="application/octet-stream")
+
+
+@api.post("/build", responses={"200": BuildOut})
+def build_body(body: BodyIn) -> dict[str, Any]:
+    """Build a body's pieces; gives its figures and the key to fetch them by, or how far the build is: then ask again."""
+    one = _body(body.body)
+    got = services().builds.ask(one, AT_ONCE)
+    if isinstance(got, Build):
+        return {"built": None, "share": got.share, "left": got.left}
+    _remember(one)
+    return {"built": _figures(one, got), "share": 1.0, "left": 0.0}
+
+
+@api.post("/build/cancel", responses={"200": Done})
+def cancel_build(body: BodyIn) -> dict[str, Any]:
+    """Stop a build under way."""
+    return {"ok": services().builds.cancel(_body(body.body))}
+
+
+def _figures(one: Body, pieces: Pieces) -> dict[str, Any]:
+    strength = bond_strengths(one, pieces) if one.bonds is not None else np.zeros(0)
+    tiers = [{"tier": int(t), "bonds": int((pieces.bond_tier == t).sum()), "strength": _range(strength[pieces.bond_tier == t] / 1000)} for t in np.unique(pieces.bond_tier)] if len(strength) else []
+    density = one.material.density_for(float(pieces.volume.sum()))
+    uncut = strength[strength > 0] / 1000
+    low, high = _range(uncut)
+    return {
+        "name": one.name, "key": key_of(one), "pieces": pieces.count, "bonds": len(strength), "triangles": len(pieces.faces),
+        "size": np.ptp(pieces.vertices, axis=0).tolist(), "mass": float(pieces.volume.sum() * density), "density": density,
+        "smallest": float(pieces.volume.min() * density), "largest": float(pieces.volume.max() * density),
+        "strength_low": low, "strength_high": high, "strength_total": float(uncut.sum()), "tiers": tiers,
+    }
+
+
+def _range(values: np.ndarray) -> tuple[float, float]:
+    return (float(values.min()), float(values.max())) if len(values) else (0.0, 0.0)
 
 
 @api.get("/pieces/<string:key>")
 def get_pieces(path: PiecesPath) -> Response:
-    """A body's pieces as packed arrays (store.blobs); known after /build or a take."""
+    """A body's pieces as drawn, as packed arrays (store.blobs); known after /build or a take."""
     body = _seen.get(path.key)
     if body is None:
         raise NotFound("these pieces are not built yet; ask /build first", where=path.key)
-    response = Response(pack(as_arrays(built(body))), mimetype="application/octet-stream")
+    pieces = built(body)
+    assert pieces is not None
+    response = Response(pack(as_arrays(drawn(body, pieces))), mimetype="application/octet-stream")
     response.headers["Cache-Control"] = "private, max-age=86400"
     return response
 
 
+@api.post("/bonds")
+def get_bonds(body: BodyIn) -> Response:
+    """Strength (B,) [kN] of a body's bonds, in the order of its pieces' bonds; 0 for bonds cut by hand. Packed arrays."""
+    one = _body(body.body)
+    pieces = built(one)
+    assert pieces is not None
+    return Response(pack({"strength": (bond_strengths(one, pieces) / 1000).astype(np.float32)}), mimetype="application/octet-stream")
+
+
+@api.post("/members")
+def get_members(body: MembersIn) -> Response:
+    """Where a group's members stand: position (N, 3) [m], rotation (N, 4), factor (N,). Packed arrays."""
+    shot = document.parse(body.document)
+    group = next((g for g in shot.groups if g.name == body.group), None)
+    if group is None:
+        raise NotFound(f"there is no group '{body.group}'", where=body.group)
+    made = members(group, shot, services().cache.resolve)
+    arrays = {
+        "position": np.array([m.place.position for m in made], np.float32).reshape(-1, 3), "rotation": np.array([m.place.rotation for m in made], np.float32).reshape(-1, 4),
+        "factor": np.array([m.factor for m in made], np.float32),
+    }
+    return Response(pack(arrays), mimetype="application/octet-stream")
+
+
 @api.post("/survey", responses={"200": SurveyOut})
 def survey(body: DocumentIn) -> dict[str, Any]:
-    """Reach grid, preflight and per-piece reach of a document, edited or not."""
+    """Reach grid, preflight and per-piece reach of a document, edited or not. Bodies still being built are left out."""
     shot = document.parse(body.document)
-    pieces: list[Pieces] = []
+    whole, pieces, bad = _what_stands(shot)
+    at = standing(whole, pieces)
+    values = {item.name: value(item.reach, at.piece_center).round(3).tolist() for item in whole.fields}
+    findings = bad + (preflight(whole, pieces) if whole.bodies or not bad else [])
+    return {
+        "crossings": [asdict(c) for c in crossings(whole, pieces, at)], "findings": [asdict(f) for f in findings], "values": values,
+        "bodies": [[b.name, p.count] for b, p in zip(whole.bodies, pieces, strict=True)],
+    }
+
+
+def _what_stands(shot: Shot) -> tuple[Shot, list[Pieces], list[Finding]]:
+    """The shot with groups written out and only what could be built, its pieces, and a finding for the rest."""
     bad: list[Finding] = []
-    good = shot.model_copy(deep=True)
-    good.bodies = []
-    for one in shot.bodies:
+    good = shot.model_copy(update={"bodies": [], "groups": []})
+    made: dict[str, Pieces] = {}
+
+    def usable(body: Body, name: str) -> bool:
         try:
-            pieces.append(built(one))
-            good.bodies.append(one)
-        except (GeometryError, InputError) as exc:
-            bad.append(Finding("unusable", "stop", "build", one.name, exc.message[:1].upper() + exc.message[1:] + ".", "Mend or replace its mesh"))
-    values = {}
-    for item in good.fields:
-        parts = [value(item.reach, placed_centers(good, pieces, k)[0]) for k in range(len(pieces))]
-        values[item.name] = np.concatenate(parts).round(3).tolist() if parts else []
-    findings = bad + (preflight(good, pieces) if good.bodies or not bad else [])
-    return {"crossings": [asdict(c) for c in crossings(good, pieces)], "findings": [asdict(f) for f in findings], "values": values}
+            got = built(body, AT_ONCE)
+        except DynaclastError as exc:
+            step = "break" if exc.where.startswith(("pattern", "breaks")) else "build"
+            bad.append(Finding("unusable", "stop", step, name, exc.message[:1].upper() + exc.message[1:] + ".", "Change the break" if step == "break" else "Mend or replace its mesh"))
+            return False
+        if got is not None:
+            made[content_key(body)] = got
+        return got is not None
+
+    good.bodies.extend(b for b in shot.bodies if usable(b, b.name))
+    for group in shot.groups:
+        if not usable(group.body, group.name):
+            continue
+        try:
+            good.bodies.extend(members(group, shot, services().cache.resolve))
+        except DynaclastError as exc:
+            bad.append(Finding("no-room", "stop", "build", group.name, exc.message[:1].upper() + exc.message[1:] + ".", "Change its layout"))
+    return good, [made[content_key(b)].scaled(b.factor) for b in good.bodies], bad
+
+
+def fetchable(shot: Shot) -> None:
+    """Make sure the pieces of all bodies of a shot can be fetched."""
+    for body in [*shot.bodies, *(g.body for g in shot.groups)]:
+        built(body)
+

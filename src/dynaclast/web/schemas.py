@@ -7,6 +7,7 @@ from typing import Any
 from pydantic import BaseModel, Field
 
 from ..core.document import Body, Shot
+from ..core.materials import Preset
 
 
 class Problem(BaseModel):
@@ -71,11 +72,23 @@ class StepShot(BaseModel):
     base: int
 
 
-class AssetOut(BaseModel):
+class PartOut(BaseModel):
+    """One mesh of a file: its asset, where it stands, its lowest point's height, and kinds of defects found."""
+
     asset: str
     name: str
     triangles: int
     size: tuple[float, float, float]
+    position: tuple[float, float, float]
+    rotation: tuple[float, float, float, float]
+    color: str | None
+    low: float
+    defects: list[str]
+
+
+class AssetsOut(BaseModel):
+    name: str
+    parts: list[PartOut]
     notes: list[str]
 
 
@@ -83,8 +96,34 @@ class DocumentIn(BaseModel):
     document: dict[str, Any]
 
 
-class BuildIn(BaseModel):
+class BodyIn(BaseModel):
     body: dict[str, Any]
+
+
+class MembersIn(DocumentIn):
+    group: str
+
+
+class DefectOut(BaseModel):
+    """A defect; marks are segments (x, y, z, x, y, z) that show where, mends the kinds of steps that help."""
+
+    kind: str
+    count: int
+    sentence: str
+    mends: list[str]
+    marks: list[list[float]]
+
+
+class ReportOut(BaseModel):
+    triangles: int
+    size: tuple[float, float, float]
+    defects: list[DefectOut]
+
+
+class TierOut(BaseModel):
+    tier: int
+    bonds: int
+    strength: tuple[float, float]
 
 
 class BuiltBody(BaseModel):
@@ -102,6 +141,25 @@ class BuiltBody(BaseModel):
     strength_low: float
     strength_high: float
     strength_total: float
+    density: float
+    tiers: list[TierOut]
+
+
+class BuildOut(BaseModel):
+    """A body's figures, or how far its build is (share 0 to 1, seconds left where known)."""
+
+    built: BuiltBody | None
+    share: float
+    left: float | None
+
+
+class MaterialPath(BaseModel):
+    name: str = Field(max_length=80)
+
+
+class MaterialList(BaseModel):
+    presets: list[Preset]
+    saved: list[Preset]
 
 
 class CrossingOut(BaseModel):
@@ -132,6 +190,7 @@ class SurveyOut(BaseModel):
     crossings: list[CrossingOut]
     findings: list[FindingOut]
     values: dict[str, list[float]]
+    bodies: list[tuple[str, int]]
 
 
 class TakeOut(BaseModel):

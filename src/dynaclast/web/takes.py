@@ -18,7 +18,7 @@ from ..jobs.export import export_take
 from ..store import shots, takes
 from ..store.models import TakeRow
 from .app import Services, services
-from .bodies import built
+from .bodies import fetchable
 from .schemas import (
     AfterQuery, ChunkList, ChunkPath, Done, EventList, ExportQuery, ExtendTake, Problem, ShotPath, TakeList, TakeOut, TakePath, TakeWhole,
 )
@@ -52,7 +52,7 @@ def start_take(path: ShotPath) -> dict[str, Any]:
     """Bake the shot as it is saved now."""
     with services().store.session() as session:
         shot = document.parse(shots.get(session, path.shot_id).document)
-        if not shot.bodies:
+        if not shot.bodies and not shot.groups:
             raise document.DocumentError([("bodies", "the shot has no bodies, so there is nothing to bake; add one first")])
         return take_out(takes.ask(session, path.shot_id, shot.timing.frames))
 
@@ -63,8 +63,7 @@ def get_take(path: TakePath) -> dict[str, Any]:
     with services().store.session() as session:
         row = takes.find(session, path.take_id)
     shot = document.parse_json(row.document)
-    for body in shot.bodies:
-        built(body)
+    fetchable(shot)
     return {"take": take_out(row), "document": json.loads(row.document), "state_names": STATE_NAMES}
 
 

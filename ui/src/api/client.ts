@@ -1,6 +1,6 @@
 /** All requests to the server. Failures come as ApiError with the server's sentence. */
 import { unpack, type Packed } from "./packed";
-import type { AssetOut, Body, BuiltBody, Chunk, Problem, ShotCard, ShotDocument, ShotOut, Survey, Take, TakeEvent } from "./types";
+import type { AssetsOut, Body, BuildOut, Chunk, Preset, Problem, Report, ShotCard, ShotDocument, ShotOut, Survey, Take, TakeEvent } from "./types";
 
 export class ApiError extends Error {
   readonly status: number;
@@ -53,9 +53,17 @@ export const api = {
   bringIn: (file: File) => {
     const form = new FormData();
     form.append("file", file, file.name);
-    return json<AssetOut>("POST", "/assets", form);
+    return json<AssetsOut>("POST", "/assets", form);
   },
-  build: (body: Body) => json<BuiltBody>("POST", "/build", { body }),
+  build: (body: Body) => json<BuildOut>("POST", "/build", { body }),
+  cancelBuild: (body: Body) => json<{ ok: boolean }>("POST", "/build/cancel", { body }),
+  mesh: async (body: Body): Promise<Packed> => unpack(await (await send("POST", "/mesh", { body })).arrayBuffer()),
+  report: (body: Body) => json<Report>("POST", "/report", { body }),
+  bonds: async (body: Body): Promise<Packed> => unpack(await (await send("POST", "/bonds", { body })).arrayBuffer()),
+  members: async (document: ShotDocument, group: string): Promise<Packed> => unpack(await (await send("POST", "/members", { document, group })).arrayBuffer()),
+  materials: () => json<{ presets: Preset[]; saved: Preset[] }>("GET", "/materials"),
+  saveMaterial: (preset: Preset) => json("PUT", "/materials", preset),
+  deleteMaterial: (name: string) => json("DELETE", `/materials/${encodeURIComponent(name)}`),
   pieces: (key: string) => packed(`/pieces/${key}`),
   survey: (document: ShotDocument, signal?: AbortSignal) => json<Survey>("POST", "/survey", { document }, signal),
   takes: (shot: string) => json<{ takes: Take[] }>("GET", `/shots/${shot}/takes`),

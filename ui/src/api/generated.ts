@@ -80,8 +80,42 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Bring in a mesh file (multipart field ``file``; optional ``scale``, metres per unit). */
+        /** Bring in a mesh file (multipart field ``file``; optional ``scale``, metres per unit). Every mesh in it is kept as it came. */
         post: operations["bodies_bring_in_assets_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/report": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What is wrong with a body's mesh after its steps, and what would mend it; places in the body's own scaled frame. */
+        post: operations["bodies_report_body_report_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/mesh": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A body's mesh after its steps as it is, usable or not, in the form of pieces (one, all skin). Packed arrays. */
+        post: operations["bodies_get_mesh_mesh_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -97,8 +131,25 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Build a body's pieces; give its figures and the key to fetch them by. */
+        /** Build a body's pieces; gives its figures and the key to fetch them by, or how far the build is: then ask again. */
         post: operations["bodies_build_body_build_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/build/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Stop a build under way. */
+        post: operations["bodies_cancel_build_build_cancel_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -112,10 +163,44 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A body's pieces as packed arrays (store.blobs); known after /build or a take. */
+        /** A body's pieces as drawn, as packed arrays (store.blobs); known after /build or a take. */
         get: operations["bodies_get_pieces_pieces__string_key__get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bonds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Strength (B,) [kN] of a body's bonds, in the order of its pieces' bonds; 0 for bonds cut by hand. Packed arrays. */
+        post: operations["bodies_get_bonds_bonds_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/members": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Where a group's members stand: position (N, 3) [m], rotation (N, 4), factor (N,). Packed arrays. */
+        post: operations["bodies_get_members_members_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -131,9 +216,42 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Reach grid, preflight and per-piece reach of a document, edited or not. */
+        /** Reach grid, preflight and per-piece reach of a document, edited or not. Bodies still being built are left out. */
         post: operations["bodies_survey_survey_post"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/materials": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["materials_list_materials_materials_get"];
+        /** Save a material under its name, in place of a saved one that has it. */
+        put: operations["materials_save_material_materials_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/materials/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["materials_delete_material_materials__string_name__delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -348,6 +466,14 @@ export interface components {
             /** Redo */
             redo: string | null;
         };
+        /** AllPieces */
+        AllPieces: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "all";
+        };
         /**
          * AnchorEffect
          * @description Holds pieces before the first step; strengthens bonds where the value is below the cut.
@@ -420,19 +546,40 @@ export interface components {
              */
             role: "active" | "passive";
             /** Shape */
-            shape: components["schemas"]["BoxShape"] | components["schemas"]["SphereShape"] | components["schemas"]["CylinderShape"] | components["schemas"]["TubeShape"] | components["schemas"]["MeshShape"] | components["schemas"]["FileShape"] | components["schemas"]["AssetShape"];
+            shape: components["schemas"]["BoxShape"] | components["schemas"]["SheetShape"] | components["schemas"]["SphereShape"] | components["schemas"]["CylinderShape"] | components["schemas"]["ConeShape"] | components["schemas"]["TubeShape"] | components["schemas"]["TorusShape"] | components["schemas"]["MeshShape"] | components["schemas"]["FileShape"] | components["schemas"]["AssetShape"];
+            /**
+             * Steps
+             * @description what is done to the mesh first, in order: repairs, density, an applied scale
+             */
+            steps?: (components["schemas"]["Weld"] | components["schemas"]["FillHoles"] | components["schemas"]["Unify"] | components["schemas"]["MakeSolid"] | components["schemas"]["Subdivide"] | components["schemas"]["Decimate"] | components["schemas"]["ScaleMesh"])[];
             place?: components["schemas"]["Place"];
             material?: components["schemas"]["Material"];
             /**
+             * Pattern
              * @description how the body is broken; without one it stays whole
              * @default null
              */
-            pattern: components["schemas"]["CellsPattern"] | null;
+            pattern: (components["schemas"]["CellsPattern"] | components["schemas"]["SplintersPattern"] | components["schemas"]["RadialPattern"] | components["schemas"]["SlabsPattern"] | components["schemas"]["BricksPattern"] | components["schemas"]["FacesPattern"]) | null;
+            /**
+             * Breaks
+             * @description further breaks of its pieces, in order
+             */
+            breaks?: components["schemas"]["BreakStep"][];
+            /**
+             * @description rough cut faces, for the eye only
+             * @default null
+             */
+            roughness: components["schemas"]["Roughness"] | null;
             /**
              * @description what joins the pieces; without it they are free from the start
              * @default null
              */
             bonds: components["schemas"]["Bonds"] | null;
+            /**
+             * Release
+             * @description when the body may move and how it is shown before
+             */
+            release?: components["schemas"]["ReleaseStart"] | components["schemas"]["ReleaseIntact"] | components["schemas"]["ReleaseTouch"] | components["schemas"]["ReleaseCue"];
             /**
              * Velocity
              * @description at the start [m/s]
@@ -469,7 +616,7 @@ export interface components {
         Bonds: {
             /**
              * Strength
-             * @description in the unit below
+             * @description of tier 1, in the unit below
              * @default 400
              */
             strength: number;
@@ -480,6 +627,27 @@ export interface components {
              * @enum {string}
              */
             unit: "kN/m2" | "kN";
+            /**
+             * Tiers
+             * @description strength of tiers 2, 3, 4; a missing one is as strong as the tier before
+             */
+            tiers?: number[];
+            /**
+             * By Size
+             * @description strength grows with (smaller piece's size over the mean size) to this power
+             * @default 0
+             */
+            by_size: number;
+            /** @default null */
+            by_reach: components["schemas"]["StrengthReach"] | null;
+            /**
+             * Cut
+             * @description pairs of pieces whose bond is cut by hand from the start
+             */
+            cut?: [
+                number,
+                number
+            ][];
         };
         /** BoxReach */
         BoxReach: {
@@ -561,6 +729,90 @@ export interface components {
                 number,
                 number
             ];
+            /**
+             * Divisions
+             * @description facets along width, height, depth
+             * @default [
+             *       1,
+             *       1,
+             *       1
+             *     ]
+             */
+            divisions: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
+         * BreakStep
+         * @description Breaks chosen pieces again: their new bonds are one tier finer.
+         */
+        BreakStep: {
+            /** Of */
+            of?: components["schemas"]["AllPieces"] | components["schemas"]["ListedPieces"] | components["schemas"]["LargerPieces"] | components["schemas"]["PiecesInReach"];
+            /** Pattern */
+            pattern: components["schemas"]["CellsPattern"] | components["schemas"]["SplintersPattern"] | components["schemas"]["RadialPattern"] | components["schemas"]["SlabsPattern"] | components["schemas"]["BricksPattern"] | components["schemas"]["ClustersPattern"];
+        };
+        /**
+         * BricksPattern
+         * @description Bricks in running bond: courses upwards along y.
+         */
+        BricksPattern: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "bricks";
+            /**
+             * Size
+             * @description length, height, depth of a brick [m]
+             * @default [
+             *       0.6,
+             *       0.3,
+             *       0.3
+             *     ]
+             */
+            size: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Layout
+             * @description straight along x, or round the y axis
+             * @default straight
+             * @enum {string}
+             */
+            layout: "straight" | "round";
+            /**
+             * Offset
+             * @description shift of every other course, as a share of a brick
+             * @default 0.5
+             */
+            offset: number;
+            /**
+             * Jitter
+             * @description unevenness of the joints, as a share of a brick
+             * @default 0
+             */
+            jitter: number;
+            /**
+             * Gap
+             * @description width of the joints as drawn [m]; the cuts run along their middle
+             * @default 0
+             */
+            gap: number;
+            /**
+             * Seed
+             * @default 1
+             */
+            seed: number;
+            /**
+             * Smallest
+             * @default 0
+             */
+            smallest: number;
         };
         /**
          * BurstEffect
@@ -585,22 +837,117 @@ export interface components {
          */
         CellsPattern: {
             /**
-             * Kind
-             * @default cells
-             * @constant
-             */
-            kind: "cells";
-            /**
              * Count
              * @description how many cells
              * @default 60
              */
             count: number;
             /**
+             * Up To
+             * @description with it, a random count from count to this, drawn by the seed
+             * @default null
+             */
+            up_to: number | null;
+            /**
              * Seed
              * @default 1
              */
             seed: number;
+            /**
+             * Smallest
+             * @description smallest piece allowed, cube root of its volume [m]; 0 allows any
+             * @default 0
+             */
+            smallest: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "cells";
+            /**
+             * Even
+             * @description 0: seeds fall where they fall; 1: cells of about one size
+             * @default 0
+             */
+            even: number;
+            /** @default null */
+            crowd: components["schemas"]["Crowd"] | null;
+        };
+        /**
+         * ClustersPattern
+         * @description Gathers pieces into chunks: bonds between chunks become one tier coarser than those inside.
+         */
+        ClustersPattern: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "clusters";
+            /**
+             * Count
+             * @description how many chunks, where there is no guide
+             * @default 8
+             */
+            count: number;
+            /**
+             * Guide
+             * @description a break of the whole body: pieces whose centre falls into one of its pieces make one chunk
+             * @default null
+             */
+            guide: (components["schemas"]["CellsPattern"] | components["schemas"]["SplintersPattern"] | components["schemas"]["RadialPattern"] | components["schemas"]["SlabsPattern"] | components["schemas"]["BricksPattern"]) | null;
+            /**
+             * Seed
+             * @default 1
+             */
+            seed: number;
+        };
+        /**
+         * ConeShape
+         * @description An upright cone centred half way up.
+         */
+        ConeShape: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "cone";
+            /**
+             * Radius
+             * @description radius at the foot [m]
+             * @default 0.5
+             */
+            radius: number;
+            /**
+             * Height
+             * @description [m]
+             * @default 1
+             */
+            height: number;
+            /**
+             * Segments
+             * @default 32
+             */
+            segments: number;
+            /**
+             * Divisions
+             * @description rows of facets along the height
+             * @default 1
+             */
+            divisions: number;
+        };
+        /**
+         * Crowd
+         * @description More and smaller pieces where a falloff is high.
+         */
+        Crowd: {
+            /** @description in the body's own frame */
+            reach: components["schemas"]["Falloff"];
+            /**
+             * By
+             * @description so many times as many pieces per volume where the value is 1
+             * @default 8
+             */
+            by: number;
         };
         /**
          * CylinderShape
@@ -635,6 +982,57 @@ export interface components {
              * @default 32
              */
             segments: number;
+            /**
+             * Divisions
+             * @description rows of facets along the height
+             * @default 1
+             */
+            divisions: number;
+        };
+        /**
+         * Decimate
+         * @description Takes triangles away where they matter least.
+         */
+        Decimate: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "decimate";
+            /**
+             * Keep
+             * @description share of the triangles to keep
+             * @default 0.5
+             */
+            keep: number;
+        };
+        /**
+         * FacesPattern
+         * @description Every face its own thin shell piece.
+         */
+        FacesPattern: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "faces";
+            /**
+             * Thickness
+             * @description inwards from the surface [m]
+             * @default 0.01
+             */
+            thickness: number;
+            /**
+             * Rough
+             * @description how ragged the edges are
+             * @default 0
+             */
+            rough: number;
+            /**
+             * Seed
+             * @default 1
+             */
+            seed: number;
         };
         /**
          * Falloff
@@ -663,14 +1061,14 @@ export interface components {
             cue?: components["schemas"]["AtCue"];
             /**
              * Targets
-             * @description names of bodies, or all
+             * @description names of bodies and groups, or all
              * @default all
              */
             targets: "all" | string[];
         };
         /**
          * FileShape
-         * @description A mesh file beside the document (OBJ, STL, PLY, GLB, glTF).
+         * @description A mesh file beside the document (OBJ, STL, PLY, GLB, glTF, USD).
          */
         FileShape: {
             /**
@@ -685,10 +1083,62 @@ export interface components {
             path: string;
             /**
              * Scale
-             * @description metres per unit of the file
-             * @default 1
+             * @description metres per unit of the file; without it, what the file says, or metres
+             * @default null
              */
-            scale: number;
+            scale: number | null;
+            /**
+             * Part
+             * @description name of one mesh in the file; without it, all of them as one
+             * @default null
+             */
+            part: string | null;
+        };
+        /**
+         * FillHoles
+         * @description Closes every open rim with a fan of triangles.
+         */
+        FillHoles: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "fill";
+        };
+        /** GridLayout */
+        GridLayout: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "grid";
+            /**
+             * Count
+             * @default [
+             *       4,
+             *       1,
+             *       4
+             *     ]
+             */
+            count: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Step
+             * @description [m]
+             * @default [
+             *       1.5,
+             *       1.5,
+             *       1.5
+             *     ]
+             */
+            step: [
+                number,
+                number,
+                number
+            ];
         };
         /**
          * Ground
@@ -716,6 +1166,61 @@ export interface components {
              * @default 0.05
              */
             bounce: number;
+        };
+        /**
+         * Group
+         * @description Many bodies made from one, edited together. Members are named NAME.0001, NAME.0002 and so on.
+         */
+        Group: {
+            /** Name */
+            name: string;
+            /** @description what every member is a copy of; its place is the layout's origin */
+            body: components["schemas"]["Body"];
+            /** Layout */
+            layout: components["schemas"]["LineLayout"] | components["schemas"]["GridLayout"] | components["schemas"]["RingLayout"] | components["schemas"]["VolumeScatter"] | components["schemas"]["SurfaceScatter"];
+            /**
+             * Size
+             * @description range of the random size, as a factor
+             * @default [
+             *       1,
+             *       1
+             *     ]
+             */
+            size: [
+                number,
+                number
+            ];
+            /**
+             * Turn
+             * @description largest random turn about y [rad]
+             * @default 0
+             */
+            turn: number;
+            /**
+             * Tilt
+             * @description largest random lean away from upright [rad]
+             * @default 0
+             */
+            tilt: number;
+            /**
+             * Seed
+             * @default 1
+             */
+            seed: number;
+        };
+        /** LargerPieces */
+        LargerPieces: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "larger";
+            /**
+             * Size
+             * @description cube root of the volume [m]
+             * @default 0.5
+             */
+            size: number;
         };
         /**
          * Layer
@@ -751,6 +1256,49 @@ export interface components {
             opacity: number;
         };
         /**
+         * LineLayout
+         * @description Along a line: member k stands at k steps.
+         */
+        LineLayout: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "line";
+            /**
+             * Count
+             * @default 5
+             */
+            count: number;
+            /**
+             * Step
+             * @description from one to the next [m]
+             * @default [
+             *       1.5,
+             *       0,
+             *       0
+             *     ]
+             */
+            step: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
+         * ListedPieces
+         * @description Pieces by their numbers after the step before.
+         */
+        ListedPieces: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "pieces";
+            /** Pieces */
+            pieces: number[];
+        };
+        /**
          * Look
          * @description How a body is drawn; never changes what is computed.
          */
@@ -767,16 +1315,45 @@ export interface components {
             roughness: number;
         };
         /**
+         * MakeSolid
+         * @description Builds one clean closed surface round the mesh, whatever its state; the last resort.
+         */
+        MakeSolid: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "solid";
+            /**
+             * Detail
+             * @description cells along the longest side
+             * @default 64
+             */
+            detail: number;
+        };
+        /**
          * Material
          * @description What a body is made of.
          */
         Material: {
+            /**
+             * Preset
+             * @description the material these values were taken from, for the eye only
+             * @default
+             */
+            preset: string;
             /**
              * Density
              * @description [kg/m3]
              * @default 2400
              */
             density: number;
+            /**
+             * Mass
+             * @description total mass [kg]; with it, the density follows
+             * @default null
+             */
+            mass: number | null;
             /**
              * Friction
              * @description Coulomb coefficient
@@ -825,6 +1402,24 @@ export interface components {
                 number,
                 number
             ][];
+        };
+        /**
+         * PiecesInReach
+         * @description Pieces whose centre has at least this value of a falloff (a box is a falloff too).
+         */
+        PiecesInReach: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "reach";
+            /** @description in the body's own frame */
+            reach: components["schemas"]["Falloff"];
+            /**
+             * Above
+             * @default 0.5
+             */
+            above: number;
         };
         /**
          * Place
@@ -921,6 +1516,260 @@ export interface components {
             edge: number;
         };
         /**
+         * RadialPattern
+         * @description Cracks in rings and spokes round a point, straight through along the axis.
+         */
+        RadialPattern: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "radial";
+            /**
+             * Center
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            center: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Axis
+             * @default [
+             *       0,
+             *       0,
+             *       1
+             *     ]
+             */
+            axis: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Rings
+             * @default 6
+             */
+            rings: number;
+            /**
+             * Spokes
+             * @default 12
+             */
+            spokes: number;
+            /**
+             * Radius
+             * @description of the outermost ring [m]
+             * @default 1
+             */
+            radius: number;
+            /**
+             * Growth
+             * @description each ring is so many times as wide as the one inside it
+             * @default 1.4
+             */
+            growth: number;
+            /**
+             * Random
+             * @description 0: a perfect web; 1: torn
+             * @default 0.3
+             */
+            random: number;
+            /**
+             * Seed
+             * @default 1
+             */
+            seed: number;
+            /**
+             * Smallest
+             * @default 0
+             */
+            smallest: number;
+        };
+        /**
+         * ReleaseCue
+         * @description Held until a time.
+         */
+        ReleaseCue: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "cue";
+            /**
+             * Time
+             * @description [s]
+             * @default 1
+             */
+            time: number;
+        };
+        /**
+         * ReleaseIntact
+         * @description Shown as the unbroken mesh until the first bond breaks.
+         */
+        ReleaseIntact: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "intact";
+        };
+        /**
+         * ReleaseStart
+         * @description Free from the start.
+         */
+        ReleaseStart: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "start";
+        };
+        /**
+         * ReleaseTouch
+         * @description Held until touched by another body or a field; only the touched part goes.
+         */
+        ReleaseTouch: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "touch";
+            /**
+             * Part
+             * @description what goes: the piece, all pieces of its tier-1 chunk, or the whole body
+             * @default piece
+             * @enum {string}
+             */
+            part: "piece" | "chunk" | "body";
+        };
+        /**
+         * RingLayout
+         * @description Round the y axis.
+         */
+        RingLayout: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "ring";
+            /**
+             * Count
+             * @default 8
+             */
+            count: number;
+            /**
+             * Radius
+             * @description [m]
+             * @default 3
+             */
+            radius: number;
+            /**
+             * Arc
+             * @description how far round [rad]
+             * @default 6.283185307179586
+             */
+            arc: number;
+            /**
+             * Face
+             * @description turn members with the ring
+             * @default true
+             */
+            face: boolean;
+        };
+        /**
+         * Roughness
+         * @description How cut faces are drawn: displaced by noise. Never changes what is computed.
+         */
+        Roughness: {
+            /**
+             * Size
+             * @description of the bumps [m]
+             * @default 0.2
+             */
+            size: number;
+            /**
+             * Depth
+             * @description [m]
+             * @default 0.03
+             */
+            depth: number;
+            /**
+             * Seed
+             * @default 1
+             */
+            seed: number;
+        };
+        /**
+         * ScaleMesh
+         * @description Scales the mesh for good: an applied scale.
+         */
+        ScaleMesh: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "scale";
+            /**
+             * By
+             * @default [
+             *       1,
+             *       1,
+             *       1
+             *     ]
+             */
+            by: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
+         * SheetShape
+         * @description A flat plate lying level, centred on its origin.
+         */
+        SheetShape: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "sheet";
+            /**
+             * Size
+             * @description width, depth [m]
+             * @default [
+             *       2,
+             *       2
+             *     ]
+             */
+            size: [
+                number,
+                number
+            ];
+            /**
+             * Thickness
+             * @description [m]
+             * @default 0.02
+             */
+            thickness: number;
+            /**
+             * Divisions
+             * @description facets along width and depth
+             * @default [
+             *       8,
+             *       8
+             *     ]
+             */
+            divisions: [
+                number,
+                number
+            ];
+        };
+        /**
          * Shot
          * @description One scene: bodies, fields, time, and how carefully to compute.
          */
@@ -965,8 +1814,65 @@ export interface components {
             seed: number;
             /** Bodies */
             bodies?: components["schemas"]["Body"][];
+            /**
+             * Groups
+             * @description many bodies made from one
+             */
+            groups?: components["schemas"]["Group"][];
             /** Fields */
             fields?: components["schemas"]["FieldItem"][];
+        };
+        /**
+         * SlabsPattern
+         * @description Parallel cuts.
+         */
+        SlabsPattern: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "slabs";
+            /**
+             * Count
+             * @default 8
+             */
+            count: number;
+            /**
+             * Axis
+             * @description across the slabs
+             * @default [
+             *       0,
+             *       1,
+             *       0
+             *     ]
+             */
+            axis: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Spread
+             * @description how far cuts may lean [rad]
+             * @default 0.05
+             */
+            spread: number;
+            /**
+             * Random
+             * @description unevenness of the thickness
+             * @default 0.3
+             */
+            random: number;
+            /**
+             * Seed
+             * @default 1
+             */
+            seed: number;
+            /**
+             * Smallest
+             * @default 0
+             */
+            smallest: number;
         };
         /** SphereReach */
         SphereReach: {
@@ -1025,6 +1931,60 @@ export interface components {
             segments: number;
         };
         /**
+         * SplintersPattern
+         * @description Long pieces along a grain.
+         */
+        SplintersPattern: {
+            /**
+             * Count
+             * @description how many cells
+             * @default 60
+             */
+            count: number;
+            /**
+             * Up To
+             * @description with it, a random count from count to this, drawn by the seed
+             * @default null
+             */
+            up_to: number | null;
+            /**
+             * Seed
+             * @default 1
+             */
+            seed: number;
+            /**
+             * Smallest
+             * @description smallest piece allowed, cube root of its volume [m]; 0 allows any
+             * @default 0
+             */
+            smallest: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "splinters";
+            /**
+             * Grain
+             * @description direction of the long side
+             * @default [
+             *       1,
+             *       0,
+             *       0
+             *     ]
+             */
+            grain: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Stretch
+             * @description length over width
+             * @default 8
+             */
+            stretch: number;
+        };
+        /**
          * StrainEffect
          * @description One blow: adds load to every bond in reach.
          */
@@ -1047,6 +2007,85 @@ export interface components {
              */
             burst: number;
         };
+        /**
+         * StrengthReach
+         * @description Strength scaled by a falloff: from low where it is 0 to high where it is 1.
+         */
+        StrengthReach: {
+            /** @description in the world */
+            reach: components["schemas"]["Falloff"];
+            /**
+             * Low
+             * @default 1
+             */
+            low: number;
+            /**
+             * High
+             * @default 4
+             */
+            high: number;
+        };
+        /**
+         * Subdivide
+         * @description Splits every triangle into four.
+         */
+        Subdivide: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "subdivide";
+            /**
+             * Times
+             * @default 1
+             */
+            times: number;
+        };
+        /**
+         * SurfaceScatter
+         * @description At random over a body's surface or the ground.
+         */
+        SurfaceScatter: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "surface";
+            /**
+             * Count
+             * @default 40
+             */
+            count: number;
+            /**
+             * Body
+             * @description over this body's surface; without it, over the ground inside the shape below
+             * @default null
+             */
+            body: string | null;
+            /**
+             * Inside
+             * @description only inside the core of this shape, in the world
+             * @default null
+             */
+            inside: (components["schemas"]["SphereReach"] | components["schemas"]["BoxReach"] | components["schemas"]["PlaneReach"]) | null;
+            /**
+             * Steepest
+             * @description leave out faces leaning more than this from level [rad]
+             * @default 0.9
+             */
+            steepest: number;
+            /**
+             * Gap
+             * @default 0
+             */
+            gap: number;
+            /**
+             * Align
+             * @description stand along the surface's normal instead of upright
+             * @default false
+             */
+            align: boolean;
+        };
         /** Timing */
         Timing: {
             /**
@@ -1061,6 +2100,41 @@ export interface components {
              * @default 240
              */
             frames: number;
+        };
+        /**
+         * TorusShape
+         * @description A ring lying level, centred on its origin.
+         */
+        TorusShape: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "torus";
+            /**
+             * Radius
+             * @description from the middle to the middle of the ring [m]
+             * @default 1
+             */
+            radius: number;
+            /**
+             * Thickness
+             * @description radius of the ring's round section [m]
+             * @default 0.25
+             */
+            thickness: number;
+            /**
+             * Segments
+             * @description facets round the ring
+             * @default 48
+             */
+            segments: number;
+            /**
+             * Sides
+             * @description facets round the section
+             * @default 20
+             */
+            sides: number;
         };
         /**
          * TubeShape
@@ -1101,6 +2175,67 @@ export interface components {
              * @default 48
              */
             segments: number;
+            /**
+             * Divisions
+             * @description rows of facets along the height
+             * @default 1
+             */
+            divisions: number;
+        };
+        /**
+         * Unify
+         * @description Makes all faces look outwards, and drops doubled faces and those without area.
+         */
+        Unify: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "unify";
+        };
+        /**
+         * VolumeScatter
+         * @description At random inside a shape.
+         */
+        VolumeScatter: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "volume";
+            /**
+             * Count
+             * @default 40
+             */
+            count: number;
+            /**
+             * Inside
+             * @description the core of this shape, in the world
+             */
+            inside: components["schemas"]["SphereReach"] | components["schemas"]["BoxReach"] | components["schemas"]["PlaneReach"];
+            /**
+             * Gap
+             * @description smallest distance between members' bounding balls [m]; negative lets them overlap
+             * @default 0
+             */
+            gap: number;
+        };
+        /**
+         * Weld
+         * @description Joins vertices that lie close together.
+         */
+        Weld: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "weld";
+            /**
+             * Distance
+             * @description as a share of the mesh's size
+             * @default 0.0001
+             */
+            distance: number;
         };
         /** NewShot */
         NewShot: {
@@ -1144,8 +2279,20 @@ export interface components {
              */
             ok: boolean;
         };
-        /** AssetOut */
-        AssetOut: {
+        /** AssetsOut */
+        AssetsOut: {
+            /** Name */
+            name: string;
+            /** Parts */
+            parts: components["schemas"]["PartOut"][];
+            /** Notes */
+            notes: string[];
+        };
+        /**
+         * PartOut
+         * @description One mesh of a file: its asset, where it stands, its lowest point's height, and kinds of defects found.
+         */
+        PartOut: {
             /** Asset */
             asset: string;
             /** Name */
@@ -1158,8 +2305,72 @@ export interface components {
                 number,
                 number
             ];
-            /** Notes */
-            notes: string[];
+            /** Position */
+            position: [
+                number,
+                number,
+                number
+            ];
+            /** Rotation */
+            rotation: [
+                number,
+                number,
+                number,
+                number
+            ];
+            /** Color */
+            color: string | null;
+            /** Low */
+            low: number;
+            /** Defects */
+            defects: string[];
+        };
+        /** ReportOut */
+        ReportOut: {
+            /** Triangles */
+            triangles: number;
+            /** Size */
+            size: [
+                number,
+                number,
+                number
+            ];
+            /** Defects */
+            defects: components["schemas"]["DefectOut"][];
+        };
+        /**
+         * DefectOut
+         * @description A defect; marks are segments (x, y, z, x, y, z) that show where, mends the kinds of steps that help.
+         */
+        DefectOut: {
+            /** Kind */
+            kind: string;
+            /** Count */
+            count: number;
+            /** Sentence */
+            sentence: string;
+            /** Mends */
+            mends: string[];
+            /** Marks */
+            marks: number[][];
+        };
+        /** BodyIn */
+        BodyIn: {
+            /** Body */
+            body: {
+                [key: string]: unknown;
+            };
+        };
+        /**
+         * BuildOut
+         * @description A body's figures, or how far its build is (share 0 to 1, seconds left where known).
+         */
+        BuildOut: {
+            built: components["schemas"]["BuiltBody"] | null;
+            /** Share */
+            share: number;
+            /** Left */
+            left: number | null;
         };
         /**
          * BuiltBody
@@ -1194,13 +2405,31 @@ export interface components {
             strength_high: number;
             /** Strength Total */
             strength_total: number;
+            /** Density */
+            density: number;
+            /** Tiers */
+            tiers: components["schemas"]["TierOut"][];
         };
-        /** BuildIn */
-        BuildIn: {
-            /** Body */
-            body: {
+        /** TierOut */
+        TierOut: {
+            /** Tier */
+            tier: number;
+            /** Bonds */
+            bonds: number;
+            /** Strength */
+            strength: [
+                number,
+                number
+            ];
+        };
+        /** MembersIn */
+        MembersIn: {
+            /** Document */
+            document: {
                 [key: string]: unknown;
             };
+            /** Group */
+            group: string;
         };
         /**
          * SurveyOut
@@ -1215,6 +2444,11 @@ export interface components {
             values: {
                 [key: string]: number[];
             };
+            /** Bodies */
+            bodies: [
+                string,
+                number
+            ][];
         };
         /** CrossingOut */
         CrossingOut: {
@@ -1260,6 +2494,23 @@ export interface components {
             document: {
                 [key: string]: unknown;
             };
+        };
+        /** MaterialList */
+        MaterialList: {
+            /** Presets */
+            presets: components["schemas"]["Preset"][];
+            /** Saved */
+            saved: components["schemas"]["Preset"][];
+        };
+        /**
+         * Preset
+         * @description A named material: what it sets on a body, and the strength of bonds in it.
+         */
+        Preset: {
+            /** Name */
+            name: string;
+            material: components["schemas"]["Material"];
+            bonds: components["schemas"]["Bonds"];
         };
         /** TakeList */
         TakeList: {
@@ -1712,9 +2963,84 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["AssetOut"];
+                    "application/json": components["schemas"]["AssetsOut"];
                 };
             };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    bodies_report_body_report_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BodyIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReportOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    bodies_get_mesh_mesh_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BodyIn"];
+            };
+        };
+        responses: {
             /** @description Not Found */
             404: {
                 headers: {
@@ -1744,7 +3070,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["BuildIn"];
+                "application/json": components["schemas"]["BodyIn"];
             };
         };
         responses: {
@@ -1754,7 +3080,49 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["BuiltBody"];
+                    "application/json": components["schemas"]["BuildOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    bodies_cancel_build_build_cancel_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BodyIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description Not Found */
@@ -1808,6 +3176,72 @@ export interface operations {
             };
         };
     };
+    bodies_get_bonds_bonds_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BodyIn"];
+            };
+        };
+        responses: {
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    bodies_get_members_members_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MembersIn"];
+            };
+        };
+        responses: {
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     bodies_survey_survey_post: {
         parameters: {
             query?: never;
@@ -1828,6 +3262,126 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SurveyOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    materials_list_materials_materials_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MaterialList"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    materials_save_material_materials_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Preset"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    materials_delete_material_materials__string_name__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description Not Found */

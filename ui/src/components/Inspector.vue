@@ -9,13 +9,13 @@ import { useView } from "../stores/view";
 
 const shot = useShot();
 const view = useView();
-const body = computed(() => (view.selection?.kind === "body" ? shot.bodies.find((b) => b.name === view.selection?.name) : undefined));
+const thing = computed(() => (view.selection && view.selection.kind !== "field" ? shot.things.find((t) => t.name === view.selection?.name) : undefined));
 const field = computed(() => (view.selection?.kind === "field" ? shot.fields.find((f) => f.name === view.selection?.name) : undefined));
 </script>
 
 <template>
   <aside class="inspector" aria-label="Inspector">
-    <BodyInspector v-if="body" :key="`b${body.name}`" :body="body" />
+    <BodyInspector v-if="thing" :key="`b${thing.name}`" :thing="thing" />
     <FieldInspector v-else-if="field" :key="`f${field.name}`" :field="field" />
     <ShotInspector v-else-if="shot.document" />
   </aside>

@@ -28,7 +28,8 @@ const number = (n: number): string => String(n).padStart(2, "0");
 function goTo(step: string, about: string): void {
   view.step = step as Step;
   if (!about) return;
-  if (shot.bodies.some((b) => b.name === about)) view.select({ kind: "body", name: about });
+  const thing = shot.things.find((t) => t.name === about);
+  if (thing) view.select({ kind: thing.group ? "group" : "body", name: about });
   else if (shot.fields.some((f) => f.name === about)) view.select({ kind: "field", name: about });
 }
 </script>
@@ -60,7 +61,7 @@ function goTo(step: string, about: string): void {
     <button v-if="progress" class="bake going" title="Stop here and keep what is done" data-testid="cancel" @click="takes.cancel(progress.id)">
       <i :style="{ width: `${progress.share * 100}%` }" /><span class="figures">{{ progress.text }}</span><em><Glyph name="cross" :size="12" /></em>
     </button>
-    <button v-else class="bake" :disabled="!shot.bodies.length || shot.state === 'refused' || shot.state === 'conflict'" title="Compute the shot (B)" data-testid="bake" @click="emit('bake')"><span>Bake</span></button>
+    <button v-else class="bake" :disabled="!shot.things.length || shot.state === 'refused' || shot.state === 'conflict'" title="Compute the shot (B)" data-testid="bake" @click="emit('bake')"><span>Bake</span></button>
   </header>
 </template>
 

@@ -1,17 +1,18 @@
 <script setup lang="ts">
 /** The view: joins the stores to the stage, and draws the compass, scale bar, labels and legend over it. */
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from "vue";
-import type { Packed } from "../api/packed";
-import type { Body } from "../api/types";
+import { useShown, type Shown } from "../composables/useShown";
 import { FAMILY, FAMILY_COLOR, layerOf } from "../lib/document";
-import { hexColor, pieceColor, ramp, RAMP_CSS, steady, type Rgb } from "../lib/ramp";
-import { multiply, turn, type Quat, type Vec } from "../lib/rotation";
-import { showMass } from "../lib/units";
+import { pieceFigures } from "../lib/pieces";
+import { ramp, RAMP_CSS } from "../lib/ramp";
+import { turn, type Quat, type Vec } from "../lib/rotation";
+import { showMass, showNumber } from "../lib/units";
 import { usePieces } from "../stores/pieces";
 import { useShot } from "../stores/shot";
 import { useSurvey } from "../stores/survey";
 import { useTakes } from "../stores/takes";
 import { useView } from "../stores/view";
+import { paint, STATE_COLORS, TIER_COLORS } from "../viewport/paint";
 import { Stage, type Moved } from "../viewport/Stage";
 import Glyph from "./Glyph.vue";
 
@@ -28,38 +29,15 @@ const scale = ref({ pixels: 80, text: "1 m" });
 const dropping = ref(false);
 const labels = ref<{ name: string; text: string; x: number; y: number; color: string; chosen: boolean }[]>([]);
 const card = ref<{ x: number; y: number; lines: string[] } | null>(null);
-
-const inTake = computed(() => view.showing === "take" && takes.frames !== null && takes.document !== null);
-const shownBodies = computed<Body[]>(() => (inTake.value ? (takes.document!.bodies as Body[]) : shot.bodies));
-const takePacked = shallowRef<Map<string, Packed>>(new Map());
+const hovered = ref(-1);
+const box = ref<{ x: number; y: number; w: number; h: number } | null>(null);
+const { inTake, shown, missing } = useShown();
 let framedFor = "";
 let laid = "";
 
-watch(
-  () => takes.document,
-  async (document) => {
-    if (!document) return;
-    const map = new Map<string, Packed>();
-    for (const body of document.bodies as Body[]) map.set(body.name, (await pieces.ofBody(body)).packed);
-    if (takes.document === document) takePacked.value = map;
-  },
-);
-
-function packedOf(name: string): Packed | undefined {
-  return inTake.value ? takePacked.value.get(name) : pieces.packedOf(name);
-}
-
-/** Lay out geometry anew if the set of bodies or their pieces changed; true if it did. */
-function layOut(): boolean {
-  const s = stage.value;
-  if (!s) return false;
-  const have = shownBodies.value.map((b) => ({ name: b.name, packed: packedOf(b.name) })).filter((b): b is { name: string; packed: Packed } => !!b.packed);
-  const mark = have.map((b) => `${b.name}:${b.packed.vertices!.length}:${idOf(b.packed)}`).join("|");
-  if (mark === laid) return false;
-  laid = mark;
-  s.batch.setBodies(have);
-  return true;
-}
+const chosenThing = computed<Shown | undefined>(() => (view.selection && view.selection.kind !== "field" ? shown.value.find((s) => s.name === view.selection!.name) : undefined));
+const css = (c: readonly number[]): string => `rgb(${c.map((x) => Math.round(x * 255)).join(" ")})`;
+const deepest = computed(() => Math.max(0, ...shown.value.map((s) => pieceFigures(s.packed).tiers)));
 
 const ids = new WeakMap<object, number>();
 let nextId = 0;
@@ -68,89 +46,101 @@ function idOf(thing: object): number {
   return ids.get(thing)!;
 }
 
-function paint(): void {
+/** Lay out geometry anew if the set of bodies or their pieces changed; true if it did. */
+function layOut(s: Stage): boolean {
+  const mark = shown.value.map((b) => `${b.name}:${b.copies.length}:${idOf(b.packed)}`).join("|");
+  if (mark === laid) return false;
+  laid = mark;
+  s.batch.setBodies(shown.value.map((b) => ({ name: b.name, packed: b.packed, copies: b.copies.length })));
+  return true;
+}
+
+const brokeAt = computed(() => {
+  const out = new Map<string, number>();
+  for (const e of takes.events) if (e.kind === "bond_broken" && e.body && !out.has(e.body)) out.set(e.body, e.frame);
+  return out;
+});
+
+function repaint(): void {
   const s = stage.value;
   if (!s) return;
-  const fresh = layOut();
-  const batch = s.batch;
-  const byName = new Map(shownBodies.value.map((b) => [b.name, b]));
-  const frames = inTake.value ? takes.frames : null;
-  const usable = frames && frames.pieces === batch.count ? frames : null;
-  const f = usable ? Math.min(view.frame, usable.count - 1) : 0;
-  const reach = view.colorBy === "reach" && view.selection?.kind === "field" ? survey.result?.values[view.selection.name] : undefined;
-  batch.names.forEach((name, b) => {
-    const body = byName.get(name);
-    if (!body) return;
-    const place = body.place;
-    const q0 = place.rotation as Quat;
-    const base = hexColor(body.material.look?.color ?? "#b4b1a4");
-    const first = batch.first[b]!;
-    const end = batch.first[b + 1]!;
-    const middle: Vec = [0, 0, 0];
-    let total = 0;
-    for (let p = first; p < end; p++) {
-      total += batch.volume[p]!;
-      for (let k = 0; k < 3; k++) middle[k]! += batch.center[p * 3 + k]! * batch.volume[p]!;
-    }
-    for (let k = 0; k < 3; k++) middle[k]! /= total || 1;
-    const many = end - first > 1;
-    const chosenBody = view.selection?.kind === "body" && view.selection.name === name;
-    for (let p = first; p < end; p++) {
-      let state = 2;
-      if (usable) {
-        const at = f * usable.pieces + p;
-        const q = multiply([usable.orientation[at * 4]!, usable.orientation[at * 4 + 1]!, usable.orientation[at * 4 + 2]!, usable.orientation[at * 4 + 3]!], q0);
-        state = usable.state[at]!;
-        batch.setTransform(p, usable.position[at * 3]!, usable.position[at * 3 + 1]!, usable.position[at * 3 + 2]!, q, 0, state);
-      } else {
-        const c: Vec = [batch.center[p * 3]!, batch.center[p * 3 + 1]!, batch.center[p * 3 + 2]!];
-        if (many && view.explode > 0) for (let k = 0; k < 3; k++) c[k]! += (c[k]! - middle[k]!) * view.explode;
-        const w = turn(q0, c);
-        const field = heldBy(name, p - first, first);
-        state = field && body.role === "active" ? 0 : 2;
-        batch.setTransform(p, w[0] + place.position![0]!, w[1] + place.position![1]!, w[2] + place.position![2]!, q0, 0, state);
-      }
-      let color: Rgb = base;
-      if (view.colorBy === "piece" && many) color = pieceColor(p - first);
-      else if (view.colorBy === "state") color = body.role === "passive" ? [base[0] * 0.6, base[1] * 0.6, base[2] * 0.6] : STATE_COLORS[state]!;
-      else if (reach && reach[p] !== undefined) color = reach[p]! > 0 ? ramp(reach[p]!) : [base[0] * 0.55, base[1] * 0.55, base[2] * 0.55];
-      else if (many) {
-        const d = 0.93 + 0.12 * steady(p - first, 5);
-        color = [base[0] * d, base[1] * d, base[2] * d];
-      }
-      const chosenPiece = view.piece?.body === name && view.piece.index === p - first;
-      batch.setColor(p, color[0], color[1], color[2], view.piece ? chosenPiece : chosenBody && view.step !== "break");
-    }
+  const fresh = layOut(s);
+  const values = survey.result?.values;
+  const anchors = shot.fields.filter((f) => f.on && f.effect.kind === "anchor");
+  const known = survey.result?.bodies.reduce((sum, [, n]) => sum + n, 0) === s.batch.count;
+  paint(s.batch, shown.value, {
+    colorBy: view.colorBy,
+    explode: view.explode,
+    chosen: view.selection && view.selection.kind !== "field" ? view.selection.name : null,
+    whole: view.step !== "break" && view.step !== "bind" && !view.piece,
+    picked: new Set(view.picked.length ? view.picked : view.piece ? [view.piece.index] : []),
+    frames: inTake.value ? takes.frames : null,
+    frame: view.frame,
+    reach: known && view.colorBy === "reach" && view.selection?.kind === "field" ? values?.[view.selection.name] : undefined,
+    held: (name, p) => !!known && anchors.some((f) => (f.targets === "all" || f.targets!.includes(name)) && (values?.[f.name]?.[p] ?? 0) >= ((f.effect as { cut?: number }).cut ?? 0.5)),
+    strengths: pieces.strengths,
+    brokeAt: brokeAt.value,
   });
-  batch.changed();
   if (fresh) fitOnce();
+  drawBonds();
+  drawMarks();
   s.invalidate();
 }
 
-const STATE_COLORS: Rgb[] = [[0.66, 0.77, 0.42], [0.5, 0.58, 0.6], [0.91, 0.93, 0.9], [0.71, 0.61, 0.82], [0.3, 0.3, 0.3]];
-
-/** Is a piece held by an anchor, as far as the survey knows? */
-function heldBy(_body: string, _local: number, first: number): boolean {
-  const values = survey.result?.values;
-  if (!values) return false;
-  const p = first + _local;
-  return shot.fields.some((f) => f.on && f.effect.kind === "anchor" && (f.targets === "all" || f.targets!.includes(_body)) && (values[f.name]?.[p] ?? 0) >= (f.effect.cut ?? 0.5));
+/** Bonds of the chosen body as lines between its pieces, coloured by strength; those cut by hand in ember. */
+function drawBonds(): void {
+  const s = stage.value!;
+  const thing = chosenThing.value;
+  const strength = thing && pieces.strengths.get(thing.name);
+  if (!thing || !strength || inTake.value || !view.showBonds || strength.length * 2 !== thing.packed.bond_piece!.length) return s.bonds.set(null);
+  const ends = thing.packed.bond_piece!;
+  const first = s.batch.first[s.batch.names.indexOf(thing.name)]!;
+  const at = new Float32Array(strength.length * 6);
+  const colors = new Float32Array(strength.length * 3);
+  let top = 1e-9;
+  for (const k of strength) top = Math.max(top, k);
+  for (let b = 0; b < strength.length; b++) {
+    for (let e = 0; e < 2; e++) for (let c = 0; c < 3; c++) at[b * 6 + e * 3 + c] = s.batch.values[(first + ends[b * 2 + e]!) * 12 + c]!;
+    colors.set(strength[b]! > 0 ? ramp(0.15 + 0.7 * (strength[b]! / top)) : [1, 0.3, 0.2], b * 3);
+  }
+  s.bonds.set(at, colors);
 }
 
-function bounds(): { lo: Vec; hi: Vec } | null {
+/** Where the chosen body's mesh is defective. */
+function drawMarks(): void {
+  const s = stage.value!;
+  const body = shot.things.find((t) => t.name === view.selection?.name)?.body;
+  if (!body || !view.marks.length || inTake.value) return s.marks.set(null);
+  const q = body.place.rotation as Quat;
+  const p = body.place.position!;
+  const all = view.marks.flat();
+  const reach = Math.max(...all.map(Math.abs), 1e-6);
+  const put = (x: number, y: number, z: number): number[] => turn(q, [x, y, z]).map((w, k) => w + p[k]!);
+  const ends: number[] = [];
+  for (const m of view.marks) {
+    if (m[0] === m[3] && m[1] === m[4] && m[2] === m[5]) {
+      for (let k = 0; k < 3; k++) for (const side of [-1, 1]) ends.push(...put(...([0, 1, 2].map((c) => m[c]! + (c === k ? side * 0.02 * reach : 0)) as Vec)));
+    } else ends.push(...put(m[0]!, m[1]!, m[2]!), ...put(m[3]!, m[4]!, m[5]!));
+  }
+  const colors = new Float32Array(ends.length / 2).map((_, k) => [1, 0.48, 0.3][k % 3]!);
+  s.marks.set(new Float32Array(ends), colors);
+}
+
+/** Bounds of one thing, or of all, in the world. */
+function bounds(only?: Shown): { lo: Vec; hi: Vec } | null {
   const lo: Vec = [Infinity, Infinity, Infinity];
   const hi: Vec = [-Infinity, -Infinity, -Infinity];
-  for (const body of shownBodies.value) {
-    const packed = packedOf(body.name);
-    if (!packed) continue;
-    const v = packed.vertices as Float32Array;
-    const step = Math.max(1, Math.floor(v.length / 3 / 4000));
-    for (let k = 0; k < v.length / 3; k += step) {
-      const w = turn(body.place.rotation as Quat, [v[k * 3]!, v[k * 3 + 1]!, v[k * 3 + 2]!]);
-      for (let c = 0; c < 3; c++) {
-        const x = w[c]! + body.place.position![c]!;
-        lo[c] = Math.min(lo[c]!, x);
-        hi[c] = Math.max(hi[c]!, x);
+  for (const thing of only ? [only] : shown.value) {
+    const v = thing.packed.vertices as Float32Array;
+    const step = Math.max(1, Math.floor((v.length / 3) * Math.max(1, thing.copies.length / 8) / 4000));
+    for (const copy of thing.copies) {
+      for (let k = 0; k < v.length / 3; k += step) {
+        const w = turn(copy.rotation, [v[k * 3]! * copy.size, v[k * 3 + 1]! * copy.size, v[k * 3 + 2]! * copy.size]);
+        for (let c = 0; c < 3; c++) {
+          const x = w[c]! + copy.position[c]!;
+          lo[c] = Math.min(lo[c]!, x);
+          hi[c] = Math.max(hi[c]!, x);
+        }
       }
     }
   }
@@ -159,24 +149,31 @@ function bounds(): { lo: Vec; hi: Vec } | null {
 
 /** Bring everything into view and size the ground to it. */
 function fit(smooth: boolean): void {
-  const box = bounds();
+  const around = bounds();
   const s = stage.value;
   if (!s) return;
   const ground = shot.document?.ground;
-  const size = box ? Math.hypot(box.hi[0] - box.lo[0], box.hi[1] - box.lo[1], box.hi[2] - box.lo[2]) : 6;
+  const size = around ? Math.hypot(around.hi[0] - around.lo[0], around.hi[1] - around.lo[1], around.hi[2] - around.lo[2]) : 6;
   s.setGround(ground?.on ?? true, ground?.height ?? 0, Math.max(0.02, size * 3.2));
-  if (box) {
-    const lo = [...box.lo];
+  if (around) {
+    const lo = [...around.lo];
     if (ground?.on ?? true) lo[1] = Math.max(lo[1]!, ground?.height ?? 0); // what is under the ground is not looked at
-    s.frame(lo, box.hi, smooth);
+    s.frame(lo, around.hi, smooth);
   }
 }
 
 function fitOnce(): void {
   if (framedFor === shot.id && stage.value) return;
-  if (!shownBodies.value.length || !shownBodies.value.every((b) => packedOf(b.name) || pieces.errors.has(b.name)) || !bounds()) return;
+  if (!shown.value.length || missing.value > pieces.errors.size || !bounds()) return;
   framedFor = shot.id;
   fit(false);
+}
+
+function cutOpen(): void {
+  const around = view.section ? bounds(chosenThing.value) : null;
+  if (!view.section || !around) return stage.value?.setSection(null);
+  const { axis, share } = view.section;
+  stage.value?.setSection(axis, around.lo[axis]! + share * (around.hi[axis]! - around.lo[axis]!));
 }
 
 function showFields(): void {
@@ -196,9 +193,9 @@ function placeHandles(): void {
   const chosen = view.selection;
   if (!stage.value) return;
   if (inTake.value || !chosen || view.step === "run" || view.step === "export") return stage.value.setHandles(null, mode);
-  if (chosen.kind === "body") {
-    const body = shot.bodies.find((b) => b.name === chosen.name);
-    return stage.value.setHandles(body ? (body.place as Moved) : null, mode);
+  if (chosen.kind !== "field") {
+    const body = shot.things.find((t) => t.name === chosen.name)?.body;
+    return stage.value.setHandles(body && view.step === "build" ? (body.place as Moved) : null, mode);
   }
   const field = shot.fields.find((f) => f.name === chosen.name);
   if (!field) return stage.value.setHandles(null, mode);
@@ -211,7 +208,7 @@ const tidy = (x: number): number => Number(x.toFixed(4));
 function onMove(moved: Moved, done: boolean): void {
   const chosen = view.selection;
   if (!chosen) return;
-  if (chosen.kind === "body") {
+  if (chosen.kind !== "field") {
     shot.editBody(chosen.name, `${view.handle} ${chosen.name}`, (b) => {
       b.place = { position: moved.position.map(tidy) as Vec, rotation: moved.rotation, scale: moved.scale.map(tidy) as Vec };
     });
@@ -226,14 +223,51 @@ function onMove(moved: Moved, done: boolean): void {
   if (done) void shot.flush();
 }
 
-function onPick(piece: number): void {
-  const s = stage.value!;
-  if (piece < 0) return view.select(null);
+/** The thing a batch piece belongs to, and its number within a copy. */
+function locate(piece: number): { thing: Shown; index: number } | null {
+  const s = stage.value;
+  if (!s || piece < 0 || piece >= s.batch.count) return null;
   const b = s.batch.bodyOf(piece);
-  const name = s.batch.names[b]!;
-  view.select({ kind: "body", name });
-  const count = s.batch.first[b + 1]! - s.batch.first[b]!;
-  view.piece = count > 1 ? { body: name, index: piece - s.batch.first[b]! } : null;
+  const thing = shown.value[b];
+  return thing ? { thing, index: (piece - s.batch.first[b]!) % s.batch.perCopy(b) } : null;
+}
+
+function onPick(piece: number, together: boolean): void {
+  const hit = locate(piece);
+  if (!hit) {
+    if (!together) view.select(null);
+    return;
+  }
+  const { thing, index } = hit;
+  const many = thing.packed.volume!.length > 1;
+  if (together && many && view.selection?.name === thing.name) {
+    const set = new Set(view.picked.length ? view.picked : view.piece ? [view.piece.index] : []);
+    if (!set.delete(index)) set.add(index);
+    view.picked = [...set].sort((a, b) => a - b);
+    view.piece = null;
+    return;
+  }
+  view.select({ kind: thing.group ? "group" : "body", name: thing.name });
+  view.picked = many ? [index] : [];
+  view.piece = many ? { body: thing.name, index } : null;
+}
+
+/** All pieces of the chosen body whose middle lies in a box of the screen. */
+function onBox(area: { x: number; y: number; w: number; h: number }, done: boolean): void {
+  box.value = done ? null : area;
+  const s = stage.value!;
+  const thing = chosenThing.value ?? (shown.value.length === 1 ? shown.value[0] : undefined);
+  if (!done || !thing) return;
+  if (view.selection?.name !== thing.name) view.select({ kind: thing.group ? "group" : "body", name: thing.name });
+  const b = s.batch.names.indexOf(thing.name);
+  const inside = new Set<number>();
+  for (let p = s.batch.first[b]!; p < s.batch.first[b + 1]!; p++) {
+    const v = s.batch.values;
+    const at = s.project(v[p * 12]!, v[p * 12 + 1]!, v[p * 12 + 2]!);
+    if (at && at.x >= area.x && at.x <= area.x + area.w && at.y >= area.y && at.y <= area.y + area.h) inside.add((p - s.batch.first[b]!) % s.batch.perCopy(b));
+  }
+  view.piece = null;
+  view.picked = [...inside].sort((x, y) => x - y);
 }
 
 function placeLabels(): void {
@@ -254,41 +288,47 @@ function placeLabels(): void {
   placeCard();
 }
 
+/** The piece under the pointer, or the one picked, says its numbers where it is. */
 function placeCard(): void {
   const s = stage.value;
-  const chosen = view.piece;
-  const b = chosen && s ? s.batch.names.indexOf(chosen.body) : -1;
-  if (!chosen || !s || b < 0) {
+  const b = view.piece && s ? s.batch.names.indexOf(view.piece.body) : -1;
+  const piece = hovered.value >= 0 ? hovered.value : b >= 0 && s ? s.batch.first[b]! + view.piece!.index : -1;
+  const hit = locate(piece);
+  if (!s || !hit) {
     card.value = null;
     return;
   }
-  const p = s.batch.first[b]! + chosen.index;
   const v = s.batch.values;
-  const at = s.project(v[p * 12]!, v[p * 12 + 1]!, v[p * 12 + 2]!);
-  const body = shownBodies.value.find((x) => x.name === chosen.body);
-  const packed = packedOf(chosen.body);
-  if (!at || !body || !packed) {
-    card.value = null;
-    return;
-  }
-  const mass = s.batch.volume[p]! * body.material.density!;
+  const at = s.project(v[piece * 12]!, v[piece * 12 + 1]!, v[piece * 12 + 2]!);
+  card.value = at ? { x: at.x, y: at.y, lines: cardLines(hit.thing, hit.index, piece, v[piece * 12 + 3]!) } : null;
+}
+
+function cardLines(thing: Shown, index: number, piece: number, state: number): string[] {
+  const { packed, body, name } = thing;
+  const figures = pieceFigures(packed);
+  const at = stage.value!.batch.names.indexOf(name);
+  const copy = thing.copies[Math.floor((piece - stage.value!.batch.first[at]!) / figures.count)];
+  const volume = packed.volume![index]! * (copy?.size ?? 1) ** 3;
+  const density = pieces.built.get(name)?.figures.density ?? body.material.density!;
+  const lines = [`${figures.count > 1 ? `piece ${index}${figures.tiers > 1 ? ` · tier ${figures.tier[index]}` : ""}` : name} · ${showNumber(Math.cbrt(volume), 2)} m · ${showMass(volume * density)}`];
+  const ends = packed.bond_piece!;
   const own: number[] = [];
-  for (let k = 0; k < packed.bond_area!.length; k++) if (packed.bond_piece![k * 2] === chosen.index || packed.bond_piece![k * 2 + 1] === chosen.index) own.push(packed.bond_area![k]!);
-  const lines = [`piece ${chosen.index} · ${showMass(mass)}`];
+  for (let k = 0; k < ends.length / 2; k++) if (ends[k * 2] === index || ends[k * 2 + 1] === index) own.push(k);
+  const strength = pieces.strengths.get(name);
   if (body.bonds && own.length) {
-    const strength = own.reduce((sum, a) => sum + body.bonds!.strength! * (body.bonds!.unit === "kN" ? 1 : a), 0);
-    lines.push(`${own.length} bonds · ${strength.toFixed(0)} kN in all`);
-  } else lines.push("no bonds");
+    const total = strength && !inTake.value ? own.reduce((sum, k) => sum + (strength[k] ?? 0), 0) : own.reduce((sum, k) => sum + body.bonds!.strength! * (body.bonds!.unit === "kN" ? 1 : packed.bond_area![k]!), 0);
+    lines.push(`${own.length} bonds · ${showNumber(total, 3)} kN in all`);
+  } else if (figures.count > 1) lines.push(`${own.length} neighbours, no bonds`);
   if (inTake.value) {
-    lines.push(takes.stateNames[v[p * 12 + 3]!] ?? "");
-    const broke = takes.events.filter((e) => e.kind === "bond_broken" && e.frame <= view.frame && (e.pieces?.[0] === p || e.pieces?.[1] === p));
+    lines.push(takes.stateNames[state] ?? "");
+    const broke = takes.events.filter((e) => e.kind === "bond_broken" && e.frame <= view.frame && (e.pieces?.[0] === piece || e.pieces?.[1] === piece));
     const last = broke.at(-1);
     if (last) {
       const why = last.causes?.[0];
-      lines.push(`${last.load!.toFixed(0)} kN of ${last.strength!.toFixed(0)} · ${why?.field ?? (why?.impact === chosen.body ? "hit by its own pieces" : `hit by ${why?.impact}`)} at f ${last.frame}`);
+      lines.push(`${last.load!.toFixed(0)} kN of ${last.strength!.toFixed(0)} · ${why?.field ?? (why?.impact === name ? "hit by its own pieces" : `hit by ${why?.impact}`)} at f ${last.frame}`);
     }
   }
-  card.value = { x: at.x, y: at.y, lines };
+  return lines;
 }
 
 function onCamera(angle: number, metresPerPixel: number): void {
@@ -305,22 +345,43 @@ function onDrop(event: DragEvent): void {
   emit("files", [...(event.dataTransfer?.files ?? [])]);
 }
 
+const building = computed(() => [...pieces.progress.entries()].map(([name, p]) => ({ name, share: p.share, left: p.left })));
+
 onMounted(() => {
-  stage.value = new Stage(host.value!, { onPick, onMove, onCamera });
+  stage.value = new Stage(host.value!, { onPick, onMove, onCamera, onBox, onHover: (p) => { hovered.value = p; placeCard(); } });
   stage.value.applyTheme();
   fit(false);
-  paint();
+  repaint();
   showFields();
 });
 onBeforeUnmount(() => stage.value?.dispose());
 
-watch([() => pieces.version, () => shot.document, () => survey.result, () => view.explode, () => view.colorBy, () => view.selection, () => view.piece, () => view.step, takePacked, inTake], () => {
-  paint();
+watch([shown, () => shot.document, () => survey.result, () => view.colorBy, () => view.selection, () => view.piece, () => view.step, () => view.showBonds, () => view.marks, inTake, () => pieces.strengths.get(chosenThing.value?.name ?? "")], () => {
+  repaint();
+  cutOpen();
   showFields();
+});
+watch([() => view.explode, () => view.picked], () => {
+  repaint();
+  placeCard();
+}, { deep: true });
+watch([() => view.section], cutOpen, { deep: true });
+watch([() => view.wire, shown], () => {
+  stage.value?.batch.showWire(view.wire);
+  stage.value?.invalidate();
+});
+watch([() => view.step], () => {
+  hovered.value = -1;
+  if (stage.value) stage.value.hovering = view.step === "break" || view.step === "bind";
+}, { immediate: true });
+watch([stage], () => { if (stage.value) stage.value.hovering = view.step === "break" || view.step === "bind"; });
+watch([chosenThing, () => view.step, () => view.showBonds, () => view.colorBy], () => {
+  const thing = chosenThing.value;
+  if (thing && !inTake.value && (view.step === "bind" || view.showBonds || view.colorBy === "strength")) void pieces.loadStrengths(thing);
 });
 watch([() => view.frame, () => takes.frames?.count], () => {
   if (inTake.value) {
-    paint();
+    repaint();
     placeCard();
   }
 });
@@ -329,21 +390,25 @@ watch([() => view.theme, () => shot.document?.ground], () => {
   stage.value?.applyTheme();
   showFields();
 });
+const legend = computed(() => (view.colorBy === "reach" || view.colorBy === "size" || view.colorBy === "strength" ? "ramp" : view.colorBy === "state" || view.colorBy === "tier" ? "list" : ""));
+const rampWords = computed(() => (view.colorBy === "reach" ? [view.selection?.kind === "field" ? `reach of ${view.selection.name}` : "pick a field to see its reach", "0", "1"] : view.colorBy === "size" ? ["piece size", "small", "large"] : ["mean bond strength", "0", "strongest"]));
 defineExpose({ fit: () => fit(true) });
 </script>
 
 <template>
   <div class="view" :class="{ dropping }" @dragover.prevent="dropping = true" @dragleave="dropping = false" @drop.prevent="onDrop">
     <div ref="host" class="host" data-testid="view" />
-    <div class="legend" v-if="view.colorBy === 'reach' || view.colorBy === 'state'">
-      <template v-if="view.colorBy === 'reach'">
-        <span>{{ view.selection?.kind === "field" ? `reach of ${view.selection.name}` : "pick a field to see its reach" }}</span>
-        <i :style="{ background: RAMP_CSS }" /><b class="figures"><span>0</span><span>1</span></b>
+    <div v-if="legend" class="legend">
+      <template v-if="legend === 'ramp'">
+        <span>{{ rampWords[0] }}</span>
+        <i :style="{ background: RAMP_CSS }" /><b class="figures"><span>{{ rampWords[1] }}</span><span>{{ rampWords[2] }}</span></b>
       </template>
-      <span v-else class="states"><em v-for="(name, k) in ['held', 'resting', 'moving']" :key="name"><i class="dot" :style="{ background: `rgb(${STATE_COLORS[k]!.map((c) => c * 255).join(' ')})` }" />{{ name }}</em></span>
+      <span v-else-if="view.colorBy === 'state'" class="states"><em v-for="(name, k) in ['held', 'resting', 'moving']" :key="name"><i class="dot" :style="{ background: css(STATE_COLORS[k]!) }" />{{ name }}</em></span>
+      <span v-else class="states"><em v-for="k in deepest" :key="k"><i class="dot" :style="{ background: css(TIER_COLORS[k]!) }" />tier {{ k }}</em></span>
     </div>
     <div v-for="l in labels" :key="l.name" class="tag" :class="{ chosen: l.chosen }" :style="{ left: `${l.x}px`, top: `${l.y}px`, color: l.color }">{{ l.name }} <span>{{ l.text }}</span></div>
-    <div v-if="card" class="card figures" :style="{ left: `${card.x}px`, top: `${card.y}px` }"><p v-for="line in card.lines" :key="line">{{ line }}</p></div>
+    <div v-if="card" class="card figures" data-testid="piece-card" :style="{ left: `${card.x}px`, top: `${card.y}px` }"><p v-for="line in card.lines" :key="line">{{ line }}</p></div>
+    <div v-if="box" class="box" :style="{ left: `${box.x}px`, top: `${box.y}px`, width: `${box.w}px`, height: `${box.h}px` }" />
     <div class="corner">
       <svg width="44" height="44" viewBox="-22 -22 44 44" aria-label="compass: the needle points to minus z">
         <circle r="20" class="rose" />
@@ -352,8 +417,10 @@ defineExpose({ fit: () => fit(true) });
       <div class="bar"><span class="figures">{{ scale.text }}</span><i :style="{ width: `${scale.pixels}px` }" /></div>
       <button class="button plain" title="Bring everything into view (0)" @click="fit(true)"><Glyph name="fit" /></button>
     </div>
-    <div v-if="pieces.busy" class="busy">breaking…</div>
-    <div v-if="dropping" class="dropnote">Drop OBJ, STL, PLY or GLB</div>
+    <div v-if="building.length" class="busy" data-testid="building">
+      <p v-for="b in building" :key="b.name"><span>building {{ b.name }}</span><i><u :style="{ width: `${b.share * 100}%` }" /></i><b class="figures">{{ b.left === null ? "…" : `${Math.max(1, Math.round(b.left))} s left` }}</b><button class="link" @click="pieces.cancel(b.name)">stop</button></p>
+    </div>
+    <div v-if="dropping" class="dropnote">Drop OBJ, STL, PLY, GLB or USD</div>
     <slot />
   </div>
 </template>
@@ -372,6 +439,7 @@ defineExpose({ fit: () => fit(true) });
 .tag span { font-weight: 400; }
 .tag:not(.chosen) { opacity: 0.8; }
 .card { position: absolute; transform: translate(14px, calc(-100% - 10px)); background: var(--basalt-0); border: 1px solid var(--line-strong); border-radius: var(--radius); padding: 5px 9px; pointer-events: none; white-space: nowrap; }
+.box { position: absolute; border: 1px solid var(--accent); background: color-mix(in srgb, var(--accent) 12%, transparent); pointer-events: none; }
 .corner { position: absolute; left: 14px; bottom: 10px; display: flex; align-items: flex-end; gap: 14px; color: var(--soft); pointer-events: none; }
 .corner button { pointer-events: auto; color: var(--soft); }
 .rose { fill: none; stroke: var(--line-strong); }
@@ -379,7 +447,11 @@ defineExpose({ fit: () => fit(true) });
 .tail { fill: var(--mute); opacity: 0.5; }
 .bar { display: flex; flex-direction: column; align-items: center; padding-bottom: 6px; }
 .bar i { height: 5px; border: solid var(--soft); border-width: 0 1px 1px; }
-.busy { position: absolute; left: 50%; top: 14px; transform: translateX(-50%); background: var(--basalt-2); border: 1px solid var(--line-strong); padding: 3px 12px; border-radius: 20px; color: var(--soft); }
+.busy { position: absolute; left: 50%; top: 12px; transform: translateX(-50%); background: var(--basalt-1); border: 1px solid var(--line-strong); padding: 5px 14px; border-radius: var(--radius); color: var(--soft); }
+.busy p { display: grid; grid-template-columns: auto 120px 74px auto; align-items: center; gap: 10px; }
+.busy i { height: 5px; border-radius: 3px; background: var(--basalt-4); overflow: hidden; display: block; }
+.busy u { display: block; height: 100%; background: var(--accent); }
+.busy b { font-weight: 400; text-align: right; }
 .dropping { outline: 2px dashed var(--accent); outline-offset: -8px; }
 .dropnote { position: absolute; inset: 0; display: grid; place-items: center; font-size: 18px; color: var(--accent); pointer-events: none; }
 </style>

@@ -1,5 +1,5 @@
 /** New parts of a shot document, and questions about it. */
-import type { Body, FieldItem, Layer, ReachShape, Shape, ShotDocument } from "../api/types";
+import type { Body, FieldItem, Group, Layer, Layout, Pattern, ReachShape, Shape, ShotDocument, StepPattern } from "../api/types";
 
 export type EffectKind = "anchor" | "strain" | "burst";
 export type Family = "holds" | "breaks" | "moves" | "ends";
@@ -17,15 +17,20 @@ export function freeName(wanted: string, used: string[]): string {
 export function halfHeight(shape: Shape): number {
   if (shape.kind === "box") return (shape.size?.[1] ?? 1) / 2;
   if (shape.kind === "sphere") return shape.radius ?? 0.5;
-  if (shape.kind === "cylinder" || shape.kind === "tube") return (shape.height ?? 1) / 2;
+  if (shape.kind === "torus") return shape.thickness ?? 0.25;
+  if (shape.kind === "sheet") return (shape.thickness ?? 0.02) / 2;
+  if (shape.kind === "cylinder" || shape.kind === "tube" || shape.kind === "cone") return (shape.height ?? 1) / 2;
   return 0;
 }
 
 export const SHAPES: Record<string, () => Shape> = {
-  box: () => ({ kind: "box", size: [2, 2, 2] }),
+  box: () => ({ kind: "box", size: [2, 2, 2], divisions: [1, 1, 1] }),
   sphere: () => ({ kind: "sphere", radius: 1, segments: 24 }),
-  cylinder: () => ({ kind: "cylinder", radius: 0.75, height: 2.5, taper: 1, segments: 32 }),
-  tube: () => ({ kind: "tube", radius: 1.5, wall: 0.4, height: 3, taper: 1, segments: 48 }),
+  cylinder: () => ({ kind: "cylinder", radius: 0.75, height: 2.5, taper: 1, segments: 32, divisions: 1 }),
+  tube: () => ({ kind: "tube", radius: 1.5, wall: 0.4, height: 3, taper: 1, segments: 48, divisions: 1 }),
+  cone: () => ({ kind: "cone", radius: 1, height: 2.5, segments: 32, divisions: 1 }),
+  torus: () => ({ kind: "torus", radius: 1.25, thickness: 0.4, segments: 48, sides: 20 }),
+  sheet: () => ({ kind: "sheet", size: [3, 3], thickness: 0.05, divisions: [8, 8] }),
 };
 
 export function newBody(name: string, shape: Shape, lift: number): Body {
@@ -34,9 +39,13 @@ export function newBody(name: string, shape: Shape, lift: number): Body {
     role: "active",
     shape,
     place: { position: [0, lift, 0], rotation: [0, 0, 0, 1], scale: [1, 1, 1] },
-    material: { density: 2400, friction: 0.6, bounce: 0.1, rolling: 0.01, look: { color: "#b4b1a4", roughness: 0.85 } },
+    material: { preset: "", density: 2400, mass: null, friction: 0.6, bounce: 0.1, rolling: 0.01, look: { color: "#b4b1a4", roughness: 0.85 } },
+    steps: [],
     pattern: null,
+    breaks: [],
+    roughness: null,
     bonds: null,
+    release: { kind: "start" },
     velocity: [0, 0, 0],
     spin: [0, 0, 0],
   } as Body;
@@ -63,6 +72,53 @@ export function newField(kind: EffectKind, name: string, middle: [number, number
   } as FieldItem;
 }
 
+export const PATTERNS: Record<Pattern["kind"], string> = {
+  cells: "cells", radial: "radial", slabs: "slabs", bricks: "bricks", splinters: "splinters", faces: "faces",
+};
+
+/** A pattern that suits a body of so much size [m] along x, y, z. */
+export function newPattern(kind: StepPattern["kind"] | "faces", size: readonly number[]): Pattern | StepPattern {
+  const round = (x: number): number => Number(x.toPrecision(2));
+  const big = Math.max(...size);
+  const thin = size.indexOf(Math.min(...size));
+  const long = size.indexOf(big);
+  const unit = (k: number): [number, number, number] => [Number(k === 0), Number(k === 1), Number(k === 2)];
+  const made: Record<string, unknown> = {
+    cells: { kind, count: 60, up_to: null, seed: 1, smallest: 0, even: 0, crowd: null },
+    splinters: { kind, count: 40, up_to: null, seed: 1, smallest: 0, grain: unit(long), stretch: 8 },
+    radial: { kind, center: [0, 0, 0], axis: unit(thin), rings: 6, spokes: 12, radius: round(big * 0.6), growth: 1.4, random: 0.3, seed: 1, smallest: 0 },
+    slabs: { kind, count: 8, axis: unit(1), spread: 0.05, random: 0.3, seed: 1, smallest: 0 },
+    bricks: { kind, size: [round(big / 6), round(big / 12), round(big / 10)], layout: "straight", offset: 0.5, jitter: 0, gap: 0, seed: 1, smallest: 0 },
+    faces: { kind, thickness: round(big * 0.01), rough: 0, seed: 1 },
+    clusters: { kind, count: 8, guide: null, seed: 1 },
+  };
+  return made[kind] as Pattern;
+}
+
+/** A layout that suits a body of so much size; carries over what the old one already says. */
+export function newLayout(kind: Layout["kind"], body: Body, old: Layout | null, size: readonly number[] = [1, 1, 1], over: string | null = null): Layout {
+  const count = old ? Math.min(2000, layoutCount(old)) : 12;
+  const step = size.map((s) => Number((s * 1.5).toPrecision(2))) as [number, number, number];
+  const reach = Number((Math.max(...size) * 5).toPrecision(2));
+  const inside: ReachShape = old && "inside" in old && old.inside ? old.inside : { kind: "sphere", center: [...body.place.position!] as [number, number, number], core: reach, edge: 0 };
+  const side = Math.max(1, Math.round(Math.sqrt(count)));
+  const made: Record<Layout["kind"], unknown> = {
+    line: { kind, count, step: [step[0], 0, 0] }, grid: { kind, count: [side, 1, side], step }, ring: { kind, count, radius: reach / 1.5, arc: 2 * Math.PI, face: true },
+    volume: { kind, count, inside, gap: 0 }, surface: { kind, count, body: over, inside, steepest: 0.9, gap: 0, align: false },
+  };
+  return made[kind] as Layout;
+}
+
+export function newGroup(name: string, body: Body, kind: Layout["kind"], size: readonly number[], over: string | null): Group {
+  return { name, body: structuredClone(body), layout: newLayout(kind, body, null, size, over), size: kind === "volume" || kind === "surface" ? [0.6, 1.4] : [1, 1], turn: kind === "volume" || kind === "surface" ? Math.PI : 0, tilt: 0, seed: 1 } as Group;
+}
+
+/** How many members a layout makes. */
+export function layoutCount(layout: Layout): number {
+  const count = layout.count as number | readonly number[];
+  return typeof count === "number" ? count : count.reduce((a, b) => a * b, 1);
+}
+
 /** The layer the interface edits. */
 export function layerOf(field: FieldItem): Layer {
   return field.reach.layers[0]!;
@@ -70,15 +126,16 @@ export function layerOf(field: FieldItem): Layer {
 
 /** What decides a body's pieces: where this text changes, they are built again. */
 export function buildKey(body: Body): string {
-  return JSON.stringify([body.shape, body.place.scale, body.pattern]);
+  return JSON.stringify([body.shape, body.steps, body.place.scale, body.pattern, body.breaks, body.roughness]);
 }
 
 /** In words, what differs between a take's document and the shot now, leaving looks and names of shots out. */
 export function differences(then: ShotDocument, now: ShotDocument): string[] {
   const out: string[] = [];
-  const bare = (b: Body): string => JSON.stringify({ ...b, material: { ...b.material, look: null } });
+  const bare = (b: Body): string => JSON.stringify({ ...b, roughness: null, material: { ...b.material, look: null, preset: null } });
   for (const [what, before, after, text] of [
     ["body", then.bodies, now.bodies, bare],
+    ["group", then.groups ?? [], now.groups ?? [], (g: unknown) => JSON.stringify(g)],
     ["field", then.fields, now.fields, (f: FieldItem) => JSON.stringify(f)],
   ] as [string, { name: string }[], { name: string }[], (x: unknown) => string][]) {
     for (const a of after) {

@@ -141,13 +141,8 @@ function remove(): void {
   const chosen = view.selection;
   if (!chosen) return;
   view.select(null);
-  shot.edit(`delete ${chosen.name}`, (d) => {
-    if (chosen.kind === "field") d.fields = d.fields.filter((f) => f.name !== chosen.name);
-    else {
-      d.bodies = d.bodies.filter((b) => b.name !== chosen.name);
-      for (const f of d.fields) if (Array.isArray(f.targets)) f.targets = f.targets.filter((t) => t !== chosen.name);
-    }
-  });
+  if (chosen.kind === "field") shot.edit(`delete ${chosen.name}`, (d) => (d.fields = d.fields.filter((f) => f.name !== chosen.name)));
+  else shot.remove(chosen.name);
 }
 
 async function settle(way: "theirs" | "copy"): Promise<void> {
@@ -166,10 +161,15 @@ watch(
   () => shot.document,
   (document) => {
     if (!document) return;
-    void pieces.update(shot.bodies);
+    void pieces.update(document);
     survey.update(document);
   },
   { immediate: true },
+);
+// pieces that took long to build are counted when they are there
+watch(
+  () => pieces.version,
+  () => shot.document && survey.update(shot.document),
 );
 // what is set up is seen as it is set up; what was run, as it ran
 watch(
@@ -221,9 +221,9 @@ onBeforeUnmount(() => {
           <button :aria-pressed="view.showing === 'set-up'" @click="view.showing = 'set-up'; view.playing = false">set-up</button>
           <button :aria-pressed="view.showing === 'take'" @click="view.showing = 'take'">take {{ String(takes.current?.number ?? 0).padStart(2, "0") }}</button>
         </div>
-        <div v-if="shot.document && !shot.bodies.length" class="empty">
+        <div v-if="shot.document && !shot.things.length" class="empty">
           <h2>Start with something to break</h2>
-          <p>Drop an OBJ, STL, PLY or GLB file here, or add a shape.</p>
+          <p>Drop an OBJ, STL, PLY, GLB or USD file here, or add a shape.</p>
           <button class="button main" data-testid="first-box" @click="view.step = 'build'">Open Build</button>
         </div>
       </View3D>

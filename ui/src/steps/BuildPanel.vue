@@ -1,16 +1,18 @@
 <script setup lang="ts">
-import { ref } from "vue";
+import { computed, ref } from "vue";
 import { api, ApiError } from "../api/client";
 import type { Body } from "../api/types";
+import BodyList from "../components/BodyList.vue";
 import Glyph from "../components/Glyph.vue";
-import { freeName, halfHeight, newBody, SHAPES } from "../lib/document";
-import { showMass, showNumber } from "../lib/units";
+import MeshState from "../components/MeshState.vue";
+import NumberRow from "../components/NumberRow.vue";
+import VectorField from "../components/VectorField.vue";
+import { freeName, halfHeight, newBody, newGroup, SHAPES } from "../lib/document";
+import type { Quat, Vec } from "../lib/rotation";
+import { showMass } from "../lib/units";
 import { usePieces } from "../stores/pieces";
 import { useShot } from "../stores/shot";
 import { useView } from "../stores/view";
-import NumberField from "../components/NumberField.vue";
-import VectorField from "../components/VectorField.vue";
-import { computed } from "vue";
 
 const shot = useShot();
 const pieces = usePieces();
@@ -18,39 +20,47 @@ const view = useView();
 const picker = ref<HTMLInputElement | null>(null);
 const bringing = ref("");
 const problem = ref("");
-const chosen = computed(() => (view.selection?.kind === "body" ? shot.bodies.find((b) => b.name === view.selection!.name) : undefined));
+const notes = ref("");
+const chosen = computed(() => (view.selection && view.selection.kind !== "field" ? shot.things.find((t) => t.name === view.selection!.name) : undefined));
+const taken = (): string[] => shot.things.map((t) => t.name);
+const MOST_MB = 64;
 
 function add(kind: string): void {
   const shape = SHAPES[kind]!();
-  put(newBody(freeName(kind, shot.bodies.map((b) => b.name)), shape, halfHeight(shape) + (shot.document?.ground.height ?? 0)));
+  put([newBody(freeName(kind, taken()), shape, halfHeight(shape) + (shot.document?.ground.height ?? 0))], kind);
 }
 
-function put(body: Body): void {
-  shot.edit(`add ${body.name}`, (d) => d.bodies.push(body));
+function put(bodies: Body[], what: string): void {
+  shot.edit(`add ${what}`, (d) => d.bodies.push(...bodies));
   view.showing = "set-up";
-  view.select({ kind: "body", name: body.name });
+  view.select({ kind: "body", name: bodies[0]!.name });
 }
 
+/** Every mesh of a file becomes a body; together they are stood on the ground. */
 async function bringIn(files: File[]): Promise<void> {
-  problem.value = "";
+  problem.value = notes.value = "";
   for (const file of files) {
-    if (file.size > 64 * 1024 * 1024) {
+    if (file.size > MOST_MB * 1024 * 1024) {
       problem.value = `'${file.name}' has ${(file.size / 1e6).toFixed(0)} MB; the limit is 67 MB. Decimate it before bringing it in.`;
       continue;
     }
     bringing.value = file.name;
     try {
-      const asset = await api.bringIn(file);
+      const found = await api.bringIn(file);
+      const lift = (shot.document?.ground.height ?? 0) - Math.min(...found.parts.map((p) => p.low));
       const plain = file.name.replace(/\.[^.]+$/, "").slice(0, 60) || "mesh";
-      const body = newBody(freeName(plain, shot.bodies.map((b) => b.name)), { kind: "asset", asset: asset.asset }, 0);
-      const figures = await api.build(body);
-      // stand it on the ground, whatever the file's own origin
-      const packed = await api.pieces(figures.key);
-      let low = Infinity;
-      const v = packed.vertices!;
-      for (let k = 1; k < v.length; k += 3) low = Math.min(low, v[k]!);
-      body.place.position = [0, Number((-low + (shot.document?.ground.height ?? 0)).toFixed(4)), 0];
-      put(body);
+      const used = taken();
+      const bodies = found.parts.map((part) => {
+        const name = freeName((found.parts.length > 1 ? part.name : "") || plain, used);
+        used.push(name);
+        const body = newBody(name, { kind: "asset", asset: part.asset }, 0);
+        body.place.position = part.position.map((x, k) => Number((x + (k === 1 ? lift : 0)).toFixed(4))) as Vec;
+        body.place.rotation = part.rotation as Quat;
+        if (part.color) body.material.look!.color = part.color;
+        return body;
+      });
+      notes.value = [`${file.name}: ${found.notes.join("; ")}.`, ...(bodies.length > 1 ? [`${bodies.length} meshes came in as bodies of their own.`] : []), "Stood on the ground."].join(" ");
+      put(bodies, file.name);
     } catch (error) {
       if (!(error instanceof ApiError)) throw error;
       problem.value = error.message;
@@ -59,46 +69,91 @@ async function bringIn(files: File[]): Promise<void> {
   bringing.value = "";
 }
 
+/** The chosen body becomes the pattern body of a group. */
+function makeGroup(kind: "line" | "grid" | "ring" | "volume" | "surface"): void {
+  const thing = chosen.value!;
+  const size = pieces.built.get(thing.name)?.figures.size ?? [1, 1, 1];
+  const name = freeName(`${thing.name} group`, taken());
+  const over = shot.bodies.find((b) => b.role === "passive" && b.name !== thing.name);
+  shot.edit(`make a group of ${thing.name}`, (d) => {
+    d.groups.push(newGroup(name, thing.body, kind, size, over?.name ?? null));
+    d.bodies = d.bodies.filter((b) => b.name !== thing.name);
+    for (const f of d.fields) if (Array.isArray(f.targets)) f.targets = f.targets.map((t) => (t === thing.name ? name : t));
+  });
+  view.select({ kind: "group", name });
+}
+
+function singleOut(): void {
+  const thing = chosen.value!;
+  const name = freeName(thing.body.name, taken());
+  shot.edit(`dissolve ${thing.name}`, (d) => {
+    d.groups = d.groups.filter((g) => g.name !== thing.name);
+    d.bodies.push({ ...structuredClone(thing.body), name });
+    for (const f of d.fields) if (Array.isArray(f.targets)) f.targets = f.targets.map((t) => (t === thing.name ? name : t));
+  });
+  view.select({ kind: "body", name });
+}
+
+function copy(): void {
+  const thing = chosen.value!;
+  const twin = structuredClone(thing.body);
+  twin.name = freeName(thing.name, taken());
+  twin.place.position = twin.place.position!.map((x, k) => Number((x + (k === 0 ? (pieces.built.get(thing.name)?.figures.size[0] ?? 1) * 1.2 : 0)).toFixed(4))) as Vec;
+  put([twin], `copy of ${thing.name}`);
+}
+
 function editShape(change: (s: Record<string, unknown>) => void): void {
   const name = chosen.value!.name;
   shot.editBody(name, `shape of ${name}`, (b) => change(b.shape as Record<string, unknown>));
 }
 
+const LENGTH = { unit: "m", min: 0.0001 };
+const facets = (key: string, min = 3, max = 512): { key: string; label: string; min: number; max: number; whole: boolean } => ({ key, label: key, min, max, whole: true });
 const FIELDS: Record<string, { key: string; label: string; unit?: string; min: number; max?: number; whole?: boolean }[]> = {
-  sphere: [{ key: "radius", label: "radius", unit: "m", min: 0.0001 }, { key: "segments", label: "segments", min: 6, max: 256, whole: true }],
-  cylinder: [{ key: "radius", label: "radius", unit: "m", min: 0.0001 }, { key: "height", label: "height", unit: "m", min: 0.0001 }, { key: "taper", label: "taper", min: 0.05, max: 20 }, { key: "segments", label: "segments", min: 3, max: 512, whole: true }],
-  tube: [{ key: "radius", label: "radius", unit: "m", min: 0.0001 }, { key: "wall", label: "wall", unit: "m", min: 0.0001 }, { key: "height", label: "height", unit: "m", min: 0.0001 }, { key: "taper", label: "taper", min: 0.05, max: 20 }, { key: "segments", label: "segments", min: 3, max: 512, whole: true }],
+  sphere: [{ key: "radius", label: "radius", ...LENGTH }, facets("segments", 6, 256)],
+  cylinder: [{ key: "radius", label: "radius", ...LENGTH }, { key: "height", label: "height", ...LENGTH }, { key: "taper", label: "taper", min: 0.05, max: 20 }, facets("segments"), facets("divisions", 1, 200)],
+  cone: [{ key: "radius", label: "radius", ...LENGTH }, { key: "height", label: "height", ...LENGTH }, facets("segments"), facets("divisions", 1, 200)],
+  tube: [{ key: "radius", label: "radius", ...LENGTH }, { key: "wall", label: "wall", ...LENGTH }, { key: "height", label: "height", ...LENGTH }, { key: "taper", label: "taper", min: 0.05, max: 20 }, facets("segments"), facets("divisions", 1, 200)],
+  torus: [{ key: "radius", label: "radius", ...LENGTH }, { key: "thickness", label: "thickness", ...LENGTH }, facets("segments"), facets("sides", 3, 256)],
+  sheet: [{ key: "thickness", label: "thickness", ...LENGTH }],
 };
+const shape = computed(() => chosen.value?.body.shape as (Record<string, unknown> & { kind: string }) | undefined);
 defineExpose({ bringIn });
 </script>
 
 <template>
   <div>
-  <div class="section">
-    <div class="panel-head"><h2>Build</h2><span>{{ shot.bodies.length }} {{ shot.bodies.length === 1 ? "body" : "bodies" }}</span></div>
-    <div class="adds">
-      <button v-for="kind in Object.keys(SHAPES)" :key="kind" class="add" :data-testid="`add-${kind}`" @click="add(kind)"><Glyph :name="kind" :size="20" />{{ kind }}</button>
+    <div class="section">
+      <div class="panel-head"><h2>Build</h2><span>{{ shot.things.length }} {{ shot.things.length === 1 ? "body" : "bodies" }}</span></div>
+      <div class="adds">
+        <button v-for="kind in Object.keys(SHAPES)" :key="kind" class="add" :data-testid="`add-${kind}`" @click="add(kind)"><Glyph :name="kind" :size="20" />{{ kind }}</button>
+      </div>
+      <button class="button wide" :disabled="!!bringing" @click="picker?.click()"><Glyph name="file" />{{ bringing ? `reading ${bringing}…` : "Bring in a mesh file" }}</button>
+      <input ref="picker" type="file" accept=".obj,.stl,.ply,.glb,.gltf,.usd,.usda,.usdc" multiple hidden data-testid="file" @change="(e) => { bringIn([...((e.target as HTMLInputElement).files ?? [])]); (e.target as HTMLInputElement).value = ''; }" />
+      <p v-if="problem" class="problem" role="alert" data-testid="import-problem">{{ problem }}</p>
+      <p v-else-if="notes" class="mute small" data-testid="import-notes">{{ notes }}</p>
+      <p v-else class="mute small">or drop OBJ, STL, PLY, GLB, USD on the view</p>
     </div>
-    <button class="button wide" :disabled="!!bringing" @click="picker?.click()"><Glyph name="file" />{{ bringing ? `reading ${bringing}…` : "Bring in a mesh file" }}</button>
-    <input ref="picker" type="file" accept=".obj,.stl,.ply,.glb,.gltf" multiple hidden data-testid="file" @change="(e) => { bringIn([...((e.target as HTMLInputElement).files ?? [])]); (e.target as HTMLInputElement).value = ''; }" />
-    <p v-if="problem" class="problem" role="alert" data-testid="import-problem">{{ problem }}</p>
-    <p v-else class="mute small">or drop OBJ, STL, PLY or GLB on the view</p>
-  </div>
-  <div v-if="shot.bodies.length" class="section list">
-    <button v-for="b in shot.bodies" :key="b.name" class="item" :class="{ chosen: view.selection?.kind === 'body' && view.selection.name === b.name }" @click="view.select({ kind: 'body', name: b.name })">
-      <i :style="{ background: b.material.look?.color }" /><span>{{ b.name }}</span>
-      <em v-if="pieces.errors.get(b.name)" class="problem">unusable</em>
-      <em v-else-if="pieces.built.get(b.name)" class="figures">{{ showMass(pieces.built.get(b.name)!.figures.mass) }}</em>
-    </button>
-  </div>
-  <div v-if="chosen && (FIELDS[chosen.shape.kind] || chosen.shape.kind === 'box')" class="section">
-    <header><h3>Shape of {{ chosen.name }}</h3><span>{{ chosen.shape.kind }}</span></header>
-    <VectorField v-if="chosen.shape.kind === 'box'" label="size" unit="m" marks="whd" :min="0.0001" :model-value="chosen.shape.size!" @update:model-value="(v) => editShape((s) => (s.size = v))" />
-    <div v-for="f in FIELDS[chosen.shape.kind] ?? []" :key="f.key" class="row">
-      <label>{{ f.label }}</label><NumberField :label="f.label" :unit="f.unit" :min="f.min" :max="f.max" :whole="f.whole" :model-value="(chosen.shape as Record<string, unknown>)[f.key] as number" @update:model-value="(v) => editShape((s) => (s[f.key] = v))" />
+    <BodyList v-if="shot.things.length" :figure="(t) => { const f = pieces.built.get(t.name)?.figures; return f ? showMass(f.mass) : ''; }" />
+    <div v-if="chosen && shape && (FIELDS[shape.kind] || shape.kind === 'box')" class="section">
+      <header><h3>Shape of {{ chosen.name }}</h3><span>{{ shape.kind }}</span></header>
+      <VectorField v-if="shape.kind === 'box'" label="size" unit="m" marks="whd" :min="0.0001" :model-value="shape.size as Vec" @update:model-value="(v) => editShape((s) => (s.size = v))" />
+      <div v-if="shape.kind === 'box'" class="stack"><label>divisions</label><VectorField label="divisions" marks="whd" whole :min="1" :model-value="shape.divisions as Vec" @update:model-value="(v) => editShape((s) => (s.divisions = v))" /></div>
+      <template v-if="shape.kind === 'sheet'">
+        <NumberRow v-for="(side, k) in ['width', 'depth']" :key="side" :label="side" unit="m" :min="0.0001" :model-value="(shape.size as number[])[k]!" @update:model-value="(v) => editShape((s) => ((s.size as number[])[k] = v))" />
+        <NumberRow v-for="(side, k) in ['facets w', 'facets d']" :key="side" :label="side" whole :min="1" :max="200" :model-value="(shape.divisions as number[])[k]!" @update:model-value="(v) => editShape((s) => ((s.divisions as number[])[k] = v))" />
+      </template>
+      <NumberRow v-for="f in FIELDS[shape.kind] ?? []" :key="f.key" :label="f.label" :unit="f.unit" :min="f.min" :max="f.max" :whole="f.whole" :model-value="shape[f.key] as number" @update:model-value="(v) => editShape((s) => (s[f.key] = v))" />
     </div>
-    <p v-if="pieces.built.get(chosen.name)" class="figures mute small">{{ pieces.built.get(chosen.name)!.figures.size.map((s) => showNumber(s, 3)).join(" × ") }} m, true size</p>
-  </div>
+    <div v-if="chosen" class="section">
+      <header><h3>{{ chosen.group ? "Group" : "Many" }}</h3><span v-if="!chosen.group">copies that stay one</span></header>
+      <template v-if="!chosen.group">
+        <div class="choices wrap"><button v-for="kind in ['line', 'grid', 'ring', 'volume', 'surface'] as const" :key="kind" :data-testid="`many-${kind}`" :title="{ line: 'along a line', grid: 'on a grid', ring: 'round a ring', volume: 'scattered in a volume', surface: 'scattered over a surface' }[kind]" @click="makeGroup(kind)">{{ kind === "volume" ? "scatter in" : kind === "surface" ? "scatter over" : kind }}</button></div>
+        <button class="link mute small" @click="copy">one copy beside it</button>
+      </template>
+      <button v-else class="button wide" @click="singleOut">Back to a single body</button>
+    </div>
+    <MeshState v-if="chosen" :key="chosen.name" :name="chosen.name" :body="chosen.body" />
   </div>
 </template>
 
@@ -108,12 +163,7 @@ defineExpose({ bringIn });
 .add:hover { border-color: var(--accent); color: var(--chalk); }
 .small { font-size: 12px; margin-top: 6px; }
 .problem { margin-top: 6px; }
-.list { padding: 6px 0; }
-.item { display: flex; align-items: center; gap: 9px; width: 100%; height: 28px; padding: 0 14px; background: none; border: 0; cursor: pointer; text-align: left; }
-.item:hover { background: var(--basalt-2); }
-.item.chosen { background: var(--basalt-3); }
-.item i { width: 11px; height: 11px; border-radius: 3px; flex: none; }
-.item span { flex: 1; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
-.item em { font-style: normal; color: var(--mute); }
-.item em.problem { color: var(--ember); margin: 0; }
+.stack { margin-top: 6px; }
+.stack label { display: block; color: var(--soft); margin-bottom: 3px; }
+.wrap { flex-wrap: wrap; }
 </style>

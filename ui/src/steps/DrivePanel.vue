@@ -15,7 +15,7 @@ const KINDS: [EffectKind, string][] = [["anchor", "holds pieces from the start"]
 <template>
   <div class="section">
     <div class="panel-head"><h2>Reach</h2><span>pieces in reach now</span></div>
-    <ReachGrid v-if="shot.fields.length && shot.bodies.length" />
+    <ReachGrid v-if="shot.fields.length && shot.things.length" />
     <p v-else class="mute">Fields trigger, hold and shape the collapse. Add one to see what it reaches.</p>
   </div>
   <div class="section">

@@ -42,7 +42,7 @@ function open(id: string): void {
       <button v-if="t.status !== 'baking' && t.status !== 'queued'" class="button plain" title="Delete this take" @click="takes.remove(t.id)"><Glyph name="cross" :size="12" /></button>
       <p v-if="t.message" class="problem">{{ t.message }}</p>
     </div>
-    <p v-if="!takes.list.length" class="mute">Nothing is baked yet. <button class="link" :disabled="!shot.bodies.length" @click="emit('bake')">Bake the shot</button> to see it fall.</p>
+    <p v-if="!takes.list.length" class="mute">Nothing is baked yet. <button class="link" :disabled="!shot.things.length" @click="emit('bake')">Bake the shot</button> to see it fall.</p>
     <p v-if="takes.problem" class="problem" role="alert">{{ takes.problem }}</p>
   </div>
   <div v-if="stale.length" class="section">

@@ -10,9 +10,10 @@ export function useNewField(): (kind: EffectKind) => void {
   const pieces = usePieces();
   const view = useView();
   return (kind) => {
-    const chosen = view.selection?.kind === "body" ? shot.bodies.find((b) => b.name === view.selection!.name) : undefined;
-    const body = chosen ?? shot.bodies.find((b) => b.role === "active" && b.pattern) ?? shot.bodies[0];
-    const size = body ? (pieces.built.get(body.name)?.figures.size ?? [2, 2, 2]) : [2, 2, 2];
+    const chosen = view.selection && view.selection.kind !== "field" ? shot.things.find((t) => t.name === view.selection!.name) : undefined;
+    const thing = chosen ?? shot.things.find((t) => t.body.role === "active" && t.body.pattern) ?? shot.things[0];
+    const body = thing?.body;
+    const size = thing ? (pieces.built.get(thing.name)?.figures.size ?? [2, 2, 2]) : [2, 2, 2];
     const at = (body?.place.position ?? [0, 1, 0]) as Vec;
     const field = newField(kind, freeName(kind, shot.fields.map((f) => f.name)), [at[0], at[1], at[2]], Math.max(...size));
     if (kind === "anchor" && body) {

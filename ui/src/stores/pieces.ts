@@ -1,25 +1,40 @@
-/** Built pieces of bodies: geometry by content key, figures by body name. */
+/** Built pieces of bodies and of groups' bodies: geometry by content key, figures by name; and where members stand. */
 import { defineStore } from "pinia";
-import { ref, shallowReactive, shallowRef } from "vue";
+import { ref, shallowReactive } from "vue";
 import { api, ApiError } from "../api/client";
 import type { Packed } from "../api/packed";
-import type { Body, BuiltBody } from "../api/types";
+import type { Body, BuiltBody, ShotDocument } from "../api/types";
 import { buildKey } from "../lib/document";
+import { thingsOf, type Thing } from "./shot";
+
+const ASK_AGAIN = 250;
 
 interface Entry {
   text: string;
   figures: BuiltBody;
 }
 
+export interface Progress {
+  share: number;
+  left: number | null;
+}
+
+const pause = (ms: number): Promise<void> => new Promise((done) => setTimeout(done, ms));
+
 export const usePieces = defineStore("pieces", () => {
-  /** Figures of every body as last built, with what they were built from. */
+  /** Figures of every body and group as last built, with what they were built from. */
   const built = shallowReactive(new Map<string, Entry>());
   const errors = shallowReactive(new Map<string, string>());
-  const busy = ref(0);
+  const progress = shallowReactive(new Map<string, Progress>());
+  const members = shallowReactive(new Map<string, Packed>());
+  const strengths = shallowReactive(new Map<string, Float32Array>());
   const version = ref(0);
+  const asItIs = new Map<string, Packed>();
   const geometry = new Map<string, Packed>();
   const keys = new Map<string, BuiltBody>();
-  const asked = shallowRef(new Map<string, string>());
+  const asked = new Map<string, { text: string; body: Body }>();
+  const standing = new Map<string, string>();
+  const strengthOf = new Map<string, string>();
 
   async function fetchGeometry(key: string): Promise<Packed> {
     let found = geometry.get(key);
@@ -30,51 +45,113 @@ export const usePieces = defineStore("pieces", () => {
     return found;
   }
 
-  /** Geometry of a body as described, built by the server if need be. */
-  async function ofBody(body: Body): Promise<{ figures: BuiltBody; packed: Packed }> {
-    const text = buildKey(body);
-    let figures = keys.get(text);
-    if (!figures) {
-      figures = await api.build(body);
-      keys.set(text, figures);
+  /** A body's figures, built by the server if need be; tells how far a long build is. */
+  async function build(body: Body, told?: (p: Progress) => void, wanted: () => boolean = () => true): Promise<BuiltBody | null> {
+    for (;;) {
+      const out = await api.build(body);
+      if (out.built) {
+        keys.set(buildKey(body), out.built);
+        return out.built;
+      }
+      if (!wanted()) return null;
+      told?.({ share: out.share, left: out.left });
+      await pause(ASK_AGAIN);
     }
+  }
+
+  /** Geometry of a body as described. */
+  async function ofBody(body: Body): Promise<{ figures: BuiltBody; packed: Packed }> {
+    const figures = keys.get(buildKey(body)) ?? (await build(body))!;
     return { figures, packed: await fetchGeometry(figures.key) };
   }
 
-  /** Bring the bodies' pieces up to date; later calls win over earlier ones. */
-  async function update(bodies: Body[]): Promise<void> {
-    for (const name of [...built.keys()]) if (!bodies.some((b) => b.name === name)) built.delete(name);
-    for (const name of [...errors.keys()]) if (!bodies.some((b) => b.name === name)) errors.delete(name);
-    await Promise.all(
-      bodies.map(async (body) => {
-        const text = JSON.stringify([buildKey(body), body.bonds, body.material.density]);
-        if (asked.value.get(body.name) === text && (built.has(body.name) || errors.has(body.name))) return;
-        asked.value.set(body.name, text);
-        busy.value++;
-        try {
-          const figures = await api.build(body);
-          keys.set(buildKey(body), figures);
-          await fetchGeometry(figures.key);
-          if (asked.value.get(body.name) !== text) return;
-          built.set(body.name, { text: buildKey(body), figures });
-          errors.delete(body.name);
-          version.value++;
-        } catch (error) {
-          if (asked.value.get(body.name) !== text) return;
-          errors.set(body.name, error instanceof ApiError ? error.message : String(error));
-          if (!(error instanceof ApiError)) throw error;
-          if (error.status === 0) asked.value.delete(body.name);
-        } finally {
-          busy.value--;
-        }
-      }),
-    );
+  function forget(names: Set<string>): void {
+    for (const map of [built, errors, progress, members, strengths, standing, strengthOf, asItIs] as Map<string, unknown>[]) for (const name of [...map.keys()]) if (!names.has(name)) map.delete(name);
+  }
+
+  async function updateOne(thing: Thing): Promise<void> {
+    const { name, body } = thing;
+    const text = JSON.stringify([buildKey(body), body.bonds, body.material.density, body.material.mass, body.place]);
+    const before = asked.get(name);
+    if (before?.text === text && (built.has(name) || errors.has(name) || progress.has(name))) return;
+    asked.set(name, { text, body });
+    if (before && progress.has(name) && buildKey(before.body) !== buildKey(body)) void api.cancelBuild(before.body).catch(() => undefined);
+    const wanted = (): boolean => asked.get(name)?.text === text;
+    try {
+      const figures = await build(body, (p) => wanted() && progress.set(name, p), wanted);
+      if (!figures || !wanted()) return;
+      await fetchGeometry(figures.key);
+      if (!wanted()) return;
+      progress.delete(name);
+      built.set(name, { text: buildKey(body), figures });
+      errors.delete(name);
+      version.value++;
+    } catch (error) {
+      if (!wanted()) return;
+      progress.delete(name);
+      errors.set(name, error instanceof ApiError ? error.message : String(error));
+      if (!(error instanceof ApiError)) throw error;
+      if (error.status === 0) asked.delete(name);
+      else await showAsIs(thing, wanted);
+    }
+  }
+
+  /** A mesh that cannot be used is still seen, so that its defects can be. */
+  async function showAsIs(thing: Thing, wanted: () => boolean): Promise<void> {
+    built.delete(thing.name);
+    try {
+      const mesh = await api.mesh(thing.body);
+      if (wanted()) {
+        asItIs.set(thing.name, mesh);
+        version.value++;
+      }
+    } catch (error) {
+      if (!(error instanceof ApiError)) throw error;
+    }
+  }
+
+  async function updateMembers(thing: Thing, document: ShotDocument): Promise<void> {
+    const over = thing.group!.layout.kind === "surface" ? document.bodies.find((b) => b.name === (thing.group!.layout as { body?: string | null }).body) : null;
+    const text = JSON.stringify([thing.group, over, document.ground]);
+    if (standing.get(thing.name) === text) return;
+    standing.set(thing.name, text);
+    try {
+      const found = await api.members(document, thing.name);
+      if (standing.get(thing.name) !== text) return;
+      members.set(thing.name, found);
+      version.value++;
+    } catch (error) {
+      if (!(error instanceof ApiError)) throw error;
+      if (standing.get(thing.name) === text) errors.set(thing.name, error.message);
+    }
+  }
+
+  /** Bring all pieces up to date; later calls win over earlier ones. */
+  async function update(document: ShotDocument): Promise<void> {
+    const things = thingsOf(document);
+    forget(new Set(things.map((t) => t.name)));
+    await Promise.all(things.flatMap((t) => [updateOne(t), ...(t.group ? [updateMembers(t, document)] : [])]));
+  }
+
+  /** Stop a long build; the settings stay as they are. */
+  async function cancel(name: string): Promise<void> {
+    const own = asked.get(name);
+    if (own) await api.cancelBuild(own.body);
+  }
+
+  /** Strength [kN] of every bond of a body as it is set now. */
+  async function loadStrengths(thing: Thing): Promise<void> {
+    const text = JSON.stringify([buildKey(thing.body), thing.body.bonds, thing.body.place]);
+    if (strengthOf.get(thing.name) === text || !thing.body.bonds || !thing.body.pattern) return;
+    strengthOf.set(thing.name, text);
+    const found = await api.bonds(thing.body);
+    if (strengthOf.get(thing.name) === text) strengths.set(thing.name, found.strength as Float32Array);
   }
 
   function packedOf(name: string): Packed | undefined {
     const entry = built.get(name);
-    return entry && geometry.get(entry.figures.key);
+    return entry ? geometry.get(entry.figures.key) : errors.has(name) ? asItIs.get(name) : undefined;
   }
 
-  return { built, errors, busy, version, update, ofBody, packedOf };
+  return { built, errors, progress, members, strengths, version, update, ofBody, cancel, loadStrengths, packedOf };
 });

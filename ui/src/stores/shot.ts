@@ -2,7 +2,21 @@
 import { defineStore } from "pinia";
 import { computed, ref, shallowRef } from "vue";
 import { api, ApiError } from "../api/client";
-import type { Body, FieldItem, ShotDocument, ShotOut } from "../api/types";
+import type { Body, FieldItem, Group, ShotDocument, ShotOut } from "../api/types";
+
+/** What a column of the reach grid stands for: a body, or a group by the body its members are copies of. */
+export interface Thing {
+  name: string;
+  body: Body;
+  group: Group | null;
+}
+
+export function thingsOf(document: ShotDocument): Thing[] {
+  return [
+    ...(document.bodies as Body[]).map((body) => ({ name: body.name, body, group: null })),
+    ...((document.groups ?? []) as Group[]).map((group) => ({ name: group.name, body: group.body, group })),
+  ];
+}
 
 const SAVE_AFTER = 350;
 const RETRY_AFTER = 2000;
@@ -22,6 +36,8 @@ export const useShot = defineStore("shot", () => {
   let saving: Promise<void> | null = null;
 
   const bodies = computed<Body[]>(() => (document.value?.bodies ?? []) as Body[]);
+  const groups = computed<Group[]>(() => (document.value?.groups ?? []) as Group[]);
+  const things = computed<Thing[]>(() => (document.value ? thingsOf(document.value) : []));
   const fields = computed<FieldItem[]>(() => (document.value?.fields ?? []) as FieldItem[]);
 
   function take(out: ShotOut): void {
@@ -53,8 +69,32 @@ export const useShot = defineStore("shot", () => {
 
   function editBody(name: string, what: string, change: (body: Body) => void): void {
     edit(what, (d) => {
-      const body = d.bodies.find((b) => b.name === name);
+      const body = d.bodies.find((b) => b.name === name) ?? d.groups.find((g) => g.name === name)?.body;
       if (body) change(body as Body);
+    });
+  }
+
+  function editGroup(name: string, what: string, change: (group: Group) => void): void {
+    edit(what, (d) => {
+      const group = d.groups.find((g) => g.name === name);
+      if (group) change(group as Group);
+    });
+  }
+
+  /** Take a body or group out, and out of every field's targets. */
+  function remove(name: string): void {
+    edit(`delete ${name}`, (d) => {
+      d.bodies = d.bodies.filter((b) => b.name !== name);
+      d.groups = d.groups.filter((g) => g.name !== name && !(g.layout.kind === "surface" && g.layout.body === name));
+      for (const f of d.fields) if (Array.isArray(f.targets)) f.targets = f.targets.filter((t) => t !== name);
+    });
+  }
+
+  function rename(old: string, name: string): void {
+    edit(`rename ${old}`, (d) => {
+      for (const x of [...d.bodies, ...d.groups]) if (x.name === old) x.name = name;
+      for (const g of d.groups) if (g.layout.kind === "surface" && g.layout.body === old) g.layout.body = name;
+      for (const f of d.fields) if (Array.isArray(f.targets)) f.targets = f.targets.map((t) => (t === old ? name : t));
     });
   }
 
@@ -139,5 +179,5 @@ export const useShot = defineStore("shot", () => {
     return id.value;
   }
 
-  return { id, revision, document, bodies, fields, undoLabel, redoLabel, state, refusal, load, edit, editBody, editField, flush, step, settle };
+  return { id, revision, document, bodies, groups, things, fields, undoLabel, redoLabel, state, refusal, load, edit, editBody, editGroup, editField, remove, rename, flush, step, settle };
 });

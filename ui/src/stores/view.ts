@@ -3,8 +3,9 @@ import { defineStore } from "pinia";
 import { ref } from "vue";
 
 export type Step = "build" | "break" | "bind" | "drive" | "run" | "export";
-export type Selection = { kind: "body" | "field"; name: string } | null;
-export type ColorBy = "material" | "piece" | "state" | "reach";
+export type Selection = { kind: "body" | "group" | "field"; name: string } | null;
+export type ColorBy = "material" | "piece" | "tier" | "size" | "strength" | "state" | "reach";
+export type Section = { axis: 0 | 1 | 2; share: number } | null;
 export type Handle = "move" | "turn" | "scale";
 
 export const useView = defineStore("view", () => {
@@ -13,7 +14,15 @@ export const useView = defineStore("view", () => {
   const piece = ref<{ body: string; index: number } | null>(null);
   const handle = ref<Handle>("move");
   const colorBy = ref<ColorBy>("material");
-  const explode = ref(0);
+  /** how far chunks of tiers 1 to 4 are drawn apart */
+  const explode = ref([0, 0, 0, 0]);
+  /** pieces picked together in the chosen body */
+  const picked = ref<number[]>([]);
+  const section = ref<Section>(null);
+  const wire = ref(false);
+  const showBonds = ref(false);
+  /** segments that show defects of the chosen body's mesh, in its own scaled frame */
+  const marks = ref<number[][]>([]);
   /** "set-up" shows the document as edited, "take" the frames of a take */
   const showing = ref<"set-up" | "take">("set-up");
   const frame = ref(0);
@@ -23,6 +32,10 @@ export const useView = defineStore("view", () => {
   const sheetOpen = ref(true);
 
   function select(next: Selection): void {
+    if (next?.kind !== selection.value?.kind || next?.name !== selection.value?.name) {
+      picked.value = [];
+      marks.value = [];
+    }
     selection.value = next;
     piece.value = null;
   }
@@ -37,7 +50,12 @@ export const useView = defineStore("view", () => {
   function reset(): void {
     selection.value = null;
     piece.value = null;
-    explode.value = 0;
+    explode.value = [0, 0, 0, 0];
+    picked.value = [];
+    section.value = null;
+    wire.value = false;
+    showBonds.value = false;
+    marks.value = [];
     frame.value = 0;
     playing.value = false;
     showing.value = "set-up";
@@ -45,5 +63,5 @@ export const useView = defineStore("view", () => {
     colorBy.value = "material";
   }
 
-  return { step, selection, piece, handle, colorBy, explode, showing, frame, playing, loop, theme, sheetOpen, select, setTheme, reset };
+  return { step, selection, piece, picked, handle, colorBy, explode, section, wire, showBonds, marks, showing, frame, playing, loop, theme, sheetOpen, select, setTheme, reset };
 });

@@ -1,30 +1,34 @@
-/** All pieces of all bodies as one mesh; what moves is a small texture of transforms and colours. */
+/** All pieces of all bodies; what moves is a small texture of transforms and colours. Copies of a group share one geometry. */
 import * as THREE from "three";
 import type { Packed } from "../api/packed";
-import { PICK_FRAGMENT, PICK_VERTEX, PIECE_FRAGMENT, PIECE_VERTEX, SHADOW_FRAGMENT, SHADOW_VERTEX } from "./shaders";
+import { cutOutline } from "../lib/outline";
+import { PICK_FRAGMENT, PICK_VERTEX, PIECE_FRAGMENT, PIECE_VERTEX, SHADOW_FRAGMENT, SHADOW_VERTEX, WIRE_FRAGMENT, WIRE_VERTEX } from "./shaders";
 
 const WIDTH = 1536; // three texels a piece, never broken over two rows
 
+/** A body, or a group as copies of one body. */
 export interface BatchBody {
   name: string;
   packed: Packed;
+  copies: number;
 }
 
 export class PieceBatch {
   readonly group = new THREE.Group();
   readonly uniforms: Record<string, THREE.IUniform>;
   count = 0;
+  bodies: BatchBody[] = [];
   /** first piece of each body, and the total at the end */
   first: number[] = [0];
-  names: string[] = [];
-  /** centres of mass in the body's frame, all pieces */
-  center = new Float32Array(0);
-  volume = new Float32Array(0);
   values = new Float32Array(0);
   private texture: THREE.DataTexture | null = null;
-  private geometry: THREE.BufferGeometry | null = null;
-  private readonly meshes: THREE.Mesh[] = [];
+  private readonly materials: THREE.ShaderMaterial[];
   private readonly pickMaterial: THREE.ShaderMaterial;
+  private readonly wireMaterial: THREE.ShaderMaterial;
+  private readonly pickScene = new THREE.Scene();
+  private geometries: THREE.BufferGeometry[] = [];
+  private wires: THREE.LineSegments[] = [];
+  private wired = false;
 
   constructor(uniforms: Record<string, THREE.IUniform>) {
     this.uniforms = { ...uniforms, data: { value: null }, dataWidth: { value: WIDTH } };
@@ -33,73 +37,114 @@ export class PieceBatch {
     const stencil: THREE.ShaderMaterialParameters = {
       transparent: true, depthWrite: false, stencilWrite: true, stencilFunc: THREE.EqualStencilFunc, stencilRef: 0, stencilZPass: THREE.IncrementStencilOp,
     };
-    const materials = [shader(PIECE_VERTEX, PIECE_FRAGMENT), shader(SHADOW_VERTEX, SHADOW_FRAGMENT, stencil)];
+    this.materials = [shader(PIECE_VERTEX, PIECE_FRAGMENT), shader(SHADOW_VERTEX, SHADOW_FRAGMENT, stencil)];
     this.pickMaterial = shader(PICK_VERTEX, PICK_FRAGMENT);
-    materials.forEach((material, k) => {
-      const mesh = new THREE.Mesh(new THREE.BufferGeometry(), material);
-      mesh.frustumCulled = false;
-      mesh.renderOrder = k ? 1 : 2;
-      this.meshes.push(mesh);
-      this.group.add(mesh);
-    });
+    this.wireMaterial = shader(WIRE_VERTEX, WIRE_FRAGMENT, { transparent: true, depthWrite: false });
   }
 
-  /** Take on new bodies. Pieces are numbered through, body after body. */
+  get names(): string[] {
+    return this.bodies.map((b) => b.name);
+  }
+
+  /** Pieces of one copy of a body. */
+  perCopy(body: number): number {
+    return this.bodies[body]!.packed.volume!.length;
+  }
+
+  /** Take on new bodies. Pieces are numbered through: body after body, copy after copy. */
   setBodies(bodies: BatchBody[]): void {
-    let corners = 0;
+    this.clear();
+    this.bodies = bodies;
     this.first = [0];
-    for (const { packed } of bodies) {
-      corners += packed.faces!.length;
-      this.first.push(this.first.at(-1)! + packed.volume!.length);
-    }
-    this.names = bodies.map((b) => b.name);
+    for (const { packed, copies } of bodies) this.first.push(this.first.at(-1)! + packed.volume!.length * copies);
     this.count = this.first.at(-1)!;
-    const position = new Float32Array(corners * 3);
-    const info = new Float32Array(corners * 2);
-    this.center = new Float32Array(this.count * 3);
-    this.volume = new Float32Array(this.count);
-    let at = 0;
-    bodies.forEach(({ packed }, b) => {
-      const { vertices, faces, face_start, skin, center } = packed as Record<string, Float32Array>;
-      const first = this.first[b]!;
-      this.center.set(center!, first * 3);
-      this.volume.set(packed.volume!, first);
-      for (let p = 0; p < packed.volume!.length; p++) {
-        for (let f = face_start![p]!; f < face_start![p + 1]!; f++) {
-          for (let c = 0; c < 3; c++) {
-            const v = faces![f * 3 + c]! * 3;
-            for (let k = 0; k < 3; k++) position[at * 3 + k] = vertices![v + k]! - center![p * 3 + k]!;
-            info[at * 2] = first + p;
-            info[at * 2 + 1] = skin![f]!;
-            at++;
-          }
-        }
-      }
-    });
-    this.geometry?.dispose();
-    this.geometry = new THREE.BufferGeometry();
-    this.geometry.setAttribute("position", new THREE.BufferAttribute(position, 3));
-    this.geometry.setAttribute("info", new THREE.BufferAttribute(info, 2));
-    for (const mesh of this.meshes) mesh.geometry = this.geometry;
+    const single = bodies.map((b, k) => ({ ...b, first: this.first[k]! })).filter((b) => b.copies === 1);
+    if (single.length) this.add(single, 1);
+    bodies.forEach((b, k) => b.copies !== 1 && this.add([{ ...b, first: this.first[k]! }], b.copies));
     const rows = Math.max(1, Math.ceil((this.count * 3) / WIDTH));
     this.texture?.dispose();
     this.values = new Float32Array(rows * WIDTH * 4);
     this.texture = new THREE.DataTexture(this.values, WIDTH, rows, THREE.RGBAFormat, THREE.FloatType);
     this.texture.needsUpdate = true;
     this.uniforms.data!.value = this.texture;
+    if (this.wired) this.showWire(true);
   }
 
-  setTransform(piece: number, x: number, y: number, z: number, q: ArrayLike<number>, at: number, state: number): void {
+  private add(bodies: (BatchBody & { first: number })[], copies: number): void {
+    let corners = 0;
+    for (const { packed } of bodies) corners += packed.faces!.length;
+    const position = new Float32Array(corners * 3);
+    const info = new Float32Array(corners * 3);
+    let at = 0;
+    for (const { packed, first } of bodies) {
+      const { vertices, faces, face_start, skin, center } = packed as Record<string, Float32Array>;
+      for (let p = 0; p < packed.volume!.length; p++) {
+        for (let f = face_start![p]!; f < face_start![p + 1]!; f++) {
+          for (let c = 0; c < 3; c++) {
+            const v = faces![f * 3 + c]! * 3;
+            for (let k = 0; k < 3; k++) position[at * 3 + k] = vertices![v + k]! - center![p * 3 + k]!;
+            info[at * 3] = first + p;
+            info[at * 3 + 1] = skin![f]!;
+            info[at * 3 + 2] = packed.volume!.length;
+            at++;
+          }
+        }
+      }
+    }
+    const geometry = copies === 1 ? new THREE.BufferGeometry() : new THREE.InstancedBufferGeometry();
+    if (geometry instanceof THREE.InstancedBufferGeometry) geometry.instanceCount = copies;
+    geometry.setAttribute("position", new THREE.BufferAttribute(position, 3));
+    geometry.setAttribute("info", new THREE.BufferAttribute(info, 3));
+    this.geometries.push(geometry);
+    this.materials.forEach((material, k) => {
+      const mesh = new THREE.Mesh(geometry, material);
+      mesh.frustumCulled = false;
+      mesh.renderOrder = k ? 1 : 2;
+      this.group.add(mesh);
+    });
+    const pickable = new THREE.Mesh(geometry, this.pickMaterial);
+    pickable.frustumCulled = false;
+    this.pickScene.add(pickable);
+  }
+
+  /** Outlines of cut faces, built when first asked for. */
+  showWire(on: boolean): void {
+    this.wired = on;
+    for (const w of this.wires) {
+      this.group.remove(w);
+      w.geometry.dispose();
+    }
+    this.wires = [];
+    if (!on) return;
+    this.bodies.forEach(({ packed, copies }, k) => {
+      const { position, piece } = cutOutline(packed);
+      const info = new Float32Array(piece.length * 3);
+      piece.forEach((p, i) => info.set([this.first[k]! + p, 0, packed.volume!.length], i * 3));
+      const geometry = copies === 1 ? new THREE.BufferGeometry() : new THREE.InstancedBufferGeometry();
+      if (geometry instanceof THREE.InstancedBufferGeometry) geometry.instanceCount = copies;
+      geometry.setAttribute("position", new THREE.BufferAttribute(position, 3));
+      geometry.setAttribute("info", new THREE.BufferAttribute(info, 3));
+      const lines = new THREE.LineSegments(geometry, this.wireMaterial);
+      lines.frustumCulled = false;
+      lines.renderOrder = 3;
+      this.wires.push(lines);
+      this.group.add(lines);
+    });
+  }
+
+  /** A piece's place: turn q (4 numbers from ``at``), size of its copy. */
+  setTransform(piece: number, x: number, y: number, z: number, q: ArrayLike<number>, at: number, state: number, size = 1): void {
     const v = this.values;
     const o = piece * 12;
+    const root = Math.sqrt(size);
     v[o] = x;
     v[o + 1] = y;
     v[o + 2] = z;
     v[o + 3] = state;
-    v[o + 4] = q[at]!;
-    v[o + 5] = q[at + 1]!;
-    v[o + 6] = q[at + 2]!;
-    v[o + 7] = q[at + 3]!;
+    v[o + 4] = q[at]! * root;
+    v[o + 5] = q[at + 1]! * root;
+    v[o + 6] = q[at + 2]! * root;
+    v[o + 7] = q[at + 3]! * root;
   }
 
   setColor(piece: number, r: number, g: number, b: number, chosen: boolean): void {
@@ -124,17 +169,13 @@ export class PieceBatch {
   pick(renderer: THREE.WebGLRenderer, camera: THREE.PerspectiveCamera, x: number, y: number, width: number, height: number): number {
     if (!this.count) return -1;
     const target = new THREE.WebGLRenderTarget(1, 1);
-    const scene = new THREE.Scene();
-    const mesh = new THREE.Mesh(this.geometry!, this.pickMaterial);
-    mesh.frustumCulled = false;
-    scene.add(mesh);
     camera.setViewOffset(width, height, x, y, 1, 1);
     renderer.setRenderTarget(target);
     const color = renderer.getClearColor(new THREE.Color());
     const alpha = renderer.getClearAlpha();
     renderer.setClearColor(0, 0);
     renderer.clear();
-    renderer.render(scene, camera);
+    renderer.render(this.pickScene, camera);
     const pixel = new Uint8Array(4);
     renderer.readRenderTargetPixels(target, 0, 0, 1, 1, pixel);
     renderer.setRenderTarget(null);
@@ -144,10 +185,18 @@ export class PieceBatch {
     return pixel[0]! + pixel[1]! * 256 + pixel[2]! * 65536 - 1;
   }
 
+  private clear(): void {
+    this.group.clear();
+    this.pickScene.clear();
+    for (const g of this.geometries) g.dispose();
+    for (const w of this.wires) w.geometry.dispose();
+    this.geometries = [];
+    this.wires = [];
+  }
+
   dispose(): void {
-    this.geometry?.dispose();
+    this.clear();
     this.texture?.dispose();
-    for (const mesh of this.meshes) (mesh.material as THREE.Material).dispose();
-    this.pickMaterial.dispose();
+    for (const material of [...this.materials, this.pickMaterial, this.wireMaterial]) material.dispose();
   }
 }

@@ -3,6 +3,7 @@ import CameraControls from "camera-controls";
 import * as THREE from "three";
 import { TransformControls } from "three/examples/jsm/controls/TransformControls.js";
 import type { FieldItem } from "../api/types";
+import { LineLayer } from "./LineLayer";
 import { PieceBatch } from "./PieceBatch";
 import { ReachShell } from "./ReachShell";
 import { GROUND_FRAGMENT, GROUND_VERTEX } from "./shaders";
@@ -16,7 +17,12 @@ export interface Moved {
 }
 
 export interface StageHooks {
-  onPick(piece: number): void;
+  /** a click on a piece (-1: beside all); together: the piece joins or leaves those picked before */
+  onPick(piece: number, together: boolean): void;
+  /** the pointer rests on a piece (-1: none) */
+  onHover(piece: number): void;
+  /** a box drawn with Shift held, in CSS pixels of the view; done: it is finished */
+  onBox(box: { x: number; y: number; w: number; h: number }, done: boolean): void;
   onMove(moved: Moved, done: boolean): void;
   onCamera(azimuth: number, metresPerPixel: number): void;
 }
@@ -28,6 +34,11 @@ export class Stage {
   readonly camera = new THREE.PerspectiveCamera(38, 1, 0.05, 4000);
   readonly controls: CameraControls;
   readonly batch: PieceBatch;
+  readonly bonds = new LineLayer(0.85);
+  readonly marks = new LineLayer(1);
+  /** hovering tells pieces only where someone listens */
+  hovering = false;
+  private hoverTimer: ReturnType<typeof setTimeout> | undefined;
   private readonly scene = new THREE.Scene();
   private readonly shells = new Map<string, ReachShell>();
   private readonly proxy = new THREE.Object3D();
@@ -59,9 +70,10 @@ export class Stage {
     this.light = {
       sky: { value: new THREE.Color() }, earth: { value: new THREE.Color() }, key: { value: KEY }, keyColor: { value: new THREE.Color() }, accent: { value: new THREE.Color() },
       haze: { value: new THREE.Color() }, hazeFar: { value: 120 }, showHeld: { value: 0 }, heldLines: { value: 3 }, heldColor: { value: new THREE.Color() }, shade: { value: new THREE.Color() }, strength: { value: 0.5 }, groundHeight: { value: 0 },
+      section: { value: new THREE.Vector4(0, 0, 0, 1e9) }, wireColor: { value: new THREE.Color() },
     };
     this.batch = new PieceBatch(this.light);
-    this.scene.add(this.batch.group);
+    this.scene.add(this.batch.group, this.bonds.object, this.marks.object);
     this.ground = new THREE.Mesh(
       new THREE.CircleGeometry(1, 64).rotateX(-Math.PI / 2),
       new THREE.ShaderMaterial({
@@ -85,6 +97,8 @@ export class Stage {
     this.handles.addEventListener("change", () => this.invalidate());
     this.renderer.domElement.addEventListener("pointerdown", this.down);
     this.renderer.domElement.addEventListener("pointerup", this.up);
+    this.renderer.domElement.addEventListener("pointermove", this.hover);
+    this.renderer.domElement.addEventListener("pointerleave", this.leave);
     this.sizes = new ResizeObserver(() => this.resize());
     this.sizes.observe(element);
     this.resize();
@@ -106,6 +120,7 @@ export class Stage {
     set("keyColor", dark ? new THREE.Color(0.62, 0.58, 0.5) : new THREE.Color(0.45, 0.43, 0.38));
     set("accent", color("--accent"));
     set("heldColor", color("--lichen"));
+    set("wireColor", dark ? new THREE.Color(0.93, 0.95, 0.92) : new THREE.Color(0.08, 0.12, 0.13));
     set("haze", color("--view-bottom"));
     set("shade", dark ? new THREE.Color(0.01, 0.02, 0.02) : new THREE.Color(0.2, 0.25, 0.25));
     this.light.strength!.value = dark ? 0.55 : 0.35;
@@ -130,6 +145,13 @@ export class Stage {
     this.camera.near = Math.max(1e-4, reach * 1e-3);
     this.camera.far = reach * 40;
     this.camera.updateProjectionMatrix();
+    this.invalidate();
+  }
+
+  /** Cut the view open: what lies beyond ``at`` along an axis is not drawn; null shows all. */
+  setSection(axis: 0 | 1 | 2 | null, at = 0): void {
+    const plane = this.light.section!.value as THREE.Vector4;
+    plane.set(axis === 0 ? 1 : 0, axis === 1 ? 1 : 0, axis === 2 ? 1 : 0, axis === null ? 1e9 : at);
     this.invalidate();
   }
 
@@ -200,13 +222,55 @@ export class Stage {
 
   private readonly down = (event: PointerEvent): void => {
     this.pressed = event.button === 0 && !this.handles.dragging && !this.handles.axis ? { x: event.clientX, y: event.clientY } : null;
+    if (this.pressed && event.shiftKey) {
+      this.controls.enabled = false;
+      this.boxing = true;
+    }
+  };
+
+  private boxing = false;
+
+  private box(event: PointerEvent): { x: number; y: number; w: number; h: number } {
+    const rect = this.renderer.domElement.getBoundingClientRect();
+    const from = this.pressed!;
+    return { x: Math.min(from.x, event.clientX) - rect.left, y: Math.min(from.y, event.clientY) - rect.top, w: Math.abs(event.clientX - from.x), h: Math.abs(event.clientY - from.y) };
+  }
+
+  private pieceAt(event: PointerEvent): number {
+    const rect = this.renderer.domElement.getBoundingClientRect();
+    const scale = this.renderer.getPixelRatio();
+    return this.batch.pick(this.renderer, this.camera, (event.clientX - rect.left) * scale, (event.clientY - rect.top) * scale, rect.width * scale, rect.height * scale);
+  }
+
+  private readonly hover = (event: PointerEvent): void => {
+    if (this.boxing && this.pressed) return this.hooks.onBox(this.box(event), false);
+    if (!this.hovering || event.buttons) return;
+    clearTimeout(this.hoverTimer);
+    this.hoverTimer = setTimeout(() => {
+      this.hooks.onHover(this.pieceAt(event));
+      this.invalidate();
+    }, 60);
+  };
+
+  private readonly leave = (): void => {
+    clearTimeout(this.hoverTimer);
+    if (this.hovering) this.hooks.onHover(-1);
   };
 
   private readonly up = (event: PointerEvent): void => {
-    if (!this.pressed || Math.hypot(event.clientX - this.pressed.x, event.clientY - this.pressed.y) > 4) return;
-    const rect = this.renderer.domElement.getBoundingClientRect();
-    const scale = this.renderer.getPixelRatio();
-    this.hooks.onPick(this.batch.pick(this.renderer, this.camera, (event.clientX - rect.left) * scale, (event.clientY - rect.top) * scale, rect.width * scale, rect.height * scale));
+    const boxed = this.boxing;
+    if (boxed) {
+      this.boxing = false;
+      this.controls.enabled = true;
+    }
+    if (!this.pressed) return;
+    if (Math.hypot(event.clientX - this.pressed.x, event.clientY - this.pressed.y) > 4) {
+      if (boxed) this.hooks.onBox(this.box(event), true);
+      this.pressed = null;
+      return;
+    }
+    this.pressed = null;
+    this.hooks.onPick(this.pieceAt(event), event.shiftKey);
     this.invalidate();
   };
 
@@ -254,6 +318,11 @@ export class Stage {
     this.sizes.disconnect();
     this.renderer.domElement.removeEventListener("pointerdown", this.down);
     this.renderer.domElement.removeEventListener("pointerup", this.up);
+    this.renderer.domElement.removeEventListener("pointermove", this.hover);
+    this.renderer.domElement.removeEventListener("pointerleave", this.leave);
+    clearTimeout(this.hoverTimer);
+    this.bonds.dispose();
+    this.marks.dispose();
     for (const shell of this.shells.values()) shell.dispose();
     this.handles.dispose();
     this.batch.dispose();

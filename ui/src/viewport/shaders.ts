@@ -6,8 +6,15 @@ const PIECE_FETCH = /* glsl */ `
   precision highp int;
   uniform highp sampler2D data;
   uniform int dataWidth;
-  in vec2 info; // piece, skin
-  vec3 turned(vec4 q, vec3 v) { vec3 t = 2.0 * cross(q.xyz, v); return v + q.w * t + cross(q.xyz, t); }
+  in vec3 info; // piece of the first copy, skin, pieces a copy
+  int pieceNow() { return int(info.x + 0.5) + gl_InstanceID * int(info.z + 0.5); }
+  // a quaternion's squared length is the copy's size
+  vec3 turned(vec4 raw, vec3 v) {
+    float size = dot(raw, raw);
+    vec4 q = raw * inversesqrt(max(size, 1e-12));
+    vec3 t = 2.0 * cross(q.xyz, v);
+    return size * (v + q.w * t + cross(q.xyz, t));
+  }
   void fetchPiece(int piece, out vec4 place, out vec4 q, out vec4 tint) {
     int at = piece * 3;
     ivec2 cell = ivec2(at % dataWidth, at / dataWidth);
@@ -26,11 +33,11 @@ export const PIECE_VERTEX = /* glsl */ `
   flat out float vSkin;
   void main() {
     vec4 place, q, tint;
-    fetchPiece(int(info.x + 0.5), place, q, tint);
+    fetchPiece(pieceNow(), place, q, tint);
     float shown = place.w > 3.5 ? 0.0 : 1.0; // removed pieces vanish
     vec4 world = vec4(place.xyz + turned(q, position) * shown, 1.0);
     vWorld = world.xyz;
-    vLocal = position + vec3(info.x * 0.37);
+    vLocal = position + vec3(float(pieceNow()) * 0.37);
     vTint = tint;
     vState = place.w;
     vSkin = info.y;
@@ -40,6 +47,7 @@ export const PIECE_VERTEX = /* glsl */ `
 
 export const PIECE_FRAGMENT = /* glsl */ `
   precision highp float;
+  uniform vec4 section;
   uniform vec3 sky;
   uniform vec3 earth;
   uniform vec3 key;
@@ -64,6 +72,7 @@ export const PIECE_FRAGMENT = /* glsl */ `
                mix(mix(hash(i + vec3(0, 0, 1)), hash(i + vec3(1, 0, 1)), f.x), mix(hash(i + vec3(0, 1, 1)), hash(i + vec3(1, 1, 1)), f.x), f.y), f.z);
   }
   void main() {
+    if (dot(section.xyz, vWorld) > section.w) discard;
     vec3 n = normalize(cross(dFdx(vWorld), dFdy(vWorld)));
     vec3 eye = normalize(cameraPosition - vWorld);
     if (dot(n, eye) < 0.0) n = -n;
@@ -87,6 +96,28 @@ export const PIECE_FRAGMENT = /* glsl */ `
   }
 `;
 
+/** Outlines of cut faces: lines that move with their pieces. */
+export const WIRE_VERTEX = /* glsl */ `
+  ${PIECE_FETCH}
+  out vec3 vWorld;
+  void main() {
+    vec4 place, q, tint;
+    fetchPiece(pieceNow(), place, q, tint);
+    vWorld = place.xyz + turned(q, position * 1.0015) * (place.w > 3.5 ? 0.0 : 1.0);
+    gl_Position = projectionMatrix * viewMatrix * vec4(vWorld, 1.0);
+    gl_Position.z -= 0.00012 * gl_Position.w;
+  }
+`;
+
+export const WIRE_FRAGMENT = /* glsl */ `
+  precision highp float;
+  uniform vec4 section;
+  uniform vec3 wireColor;
+  in vec3 vWorld;
+  out vec4 color;
+  void main() { if (dot(section.xyz, vWorld) > section.w) discard; color = vec4(wireColor, 0.75); }
+`;
+
 /** The same pieces, laid flat on the ground along the key light: a shadow in one draw. */
 export const SHADOW_VERTEX = /* glsl */ `
   ${PIECE_FETCH}
@@ -96,7 +127,7 @@ export const SHADOW_VERTEX = /* glsl */ `
   out vec2 vGround;
   void main() {
     vec4 place, q, tint;
-    fetchPiece(int(info.x + 0.5), place, q, tint);
+    fetchPiece(pieceNow(), place, q, tint);
     vec3 p = place.xyz + turned(q, position) * (place.w > 3.5 ? 0.0 : 1.0);
     float h = max(0.0, p.y - groundHeight);
     p.xz -= key.xz / key.y * h;
@@ -120,19 +151,24 @@ export const SHADOW_FRAGMENT = /* glsl */ `
 export const PICK_VERTEX = /* glsl */ `
   ${PIECE_FETCH}
   flat out float vPiece;
+  out vec3 vWorld;
   void main() {
     vec4 place, q, tint;
-    fetchPiece(int(info.x + 0.5), place, q, tint);
-    vPiece = info.x;
+    fetchPiece(pieceNow(), place, q, tint);
+    vPiece = float(pieceNow());
+    vWorld = place.xyz + turned(q, position);
     gl_Position = projectionMatrix * viewMatrix * vec4(place.xyz + turned(q, position) * (place.w > 3.5 ? 0.0 : 1.0), 1.0);
   }
 `;
 
 export const PICK_FRAGMENT = /* glsl */ `
   precision highp float;
+  uniform vec4 section;
   flat in float vPiece;
+  in vec3 vWorld;
   out vec4 color;
   void main() {
+    if (dot(section.xyz, vWorld) > section.w) discard;
     float n = floor(vPiece + 1.5);
     color = vec4(mod(n, 256.0), mod(floor(n / 256.0), 256.0), floor(n / 65536.0), 255.0) / 255.0;
   }

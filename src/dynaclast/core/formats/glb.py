@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pygltflib as gltf
 
-from .scene import ExportScene
+from .scene import ExportPiece, ExportScene, Swap
 from .usd import changes
 
 
@@ -46,7 +46,9 @@ def write_glb(scene: ExportScene) -> bytes:
         roots.append(len(doc.nodes) - 1)
     animation = gltf.Animation(name=scene.name, channels=[], samplers=[])
     times: dict[bytes, int] = {}
-    for piece in scene.pieces:
+    swap_of = {p: s for s in scene.swaps for p in s.pieces}
+    for piece in [*scene.pieces, *(ExportPiece(s.name, s.body, s.mesh, np.ones(len(s.mesh.faces), bool), s.index) for s in scene.swaps)]:
+        swap = next((s for s in scene.swaps if s.name == piece.name), None) or swap_of.get(piece.index)
         corners = piece.mesh.vertices[piece.mesh.faces].astype(np.float32)
         normals = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
         length = np.linalg.norm(normals, axis=1, keepdims=True)
@@ -64,6 +66,8 @@ def write_glb(scene: ExportScene) -> bytes:
         )
         node = len(doc.nodes) - 1
         doc.nodes[roots[piece.body]].children.append(node)
+        if swap is not None:
+            _shown(buffer, animation, node, doc.nodes[node], swap, whole=piece.name == swap.name, times=scene.baked.time)
         keep = changes(np.concatenate([pos, rot], axis=1))
         if len(keep) < 2 or (pos[keep] == pos[0]).all() and (rot[keep] == rot[0]).all():
             continue
@@ -79,6 +83,18 @@ def write_glb(scene: ExportScene) -> bytes:
     doc.buffers.append(gltf.Buffer(byteLength=buffer.size))
     doc.set_binary_blob(b"".join(buffer.parts))
     return b"".join(doc.save_to_bytes())
+
+
+def _shown(buffer: _Buffer, animation: gltf.Animation, node: int, part: gltf.Node, swap: Swap, *, whole: bool, times: np.ndarray) -> None:
+    """Shows the intact mesh until the break and the pieces after it, by a scale that jumps between 1 and 0."""
+    first = 1.0 if whole else 0.0
+    part.scale = [first] * 3
+    if swap.frame is None:
+        return
+    stamp = buffer.add(np.array([0.0, times[swap.frame]], np.float32), gltf.SCALAR, bounds=True)
+    values = buffer.add(np.array([[first] * 3, [1.0 - first] * 3], np.float32), gltf.VEC3)
+    animation.samplers.append(gltf.AnimationSampler(input=stamp, output=values, interpolation="STEP"))
+    animation.channels.append(gltf.AnimationChannel(sampler=len(animation.samplers) - 1, target=gltf.AnimationChannelTarget(node=node, path="scale")))
 
 
 def _continuous(q: np.ndarray) -> np.ndarray:

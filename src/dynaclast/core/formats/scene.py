@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from ..document import Shot
+from ..fracture.display import drawn, whole_skin
 from ..fracture.pieces import Pieces
 from ..geometry.mesh import Array, TriMesh, rotation_matrix
 from .bake import Baked
@@ -25,6 +26,21 @@ class ExportPiece:
 
 
 @dataclass(frozen=True)
+class Swap:
+    """An intact mesh shown instead of a body's pieces until ``frame``, the first that shows a broken bond (None: to the end).
+
+    mesh: in the frame of the piece ``index``, whose motion it shares; pieces: rows of ExportScene.pieces it stands for
+    """
+
+    name: str
+    body: int
+    mesh: TriMesh
+    index: int
+    pieces: range
+    frame: int | None
+
+
+@dataclass(frozen=True)
 class ExportScene:
     """Everything a writer needs.
 
@@ -36,6 +52,7 @@ class ExportScene:
     colors: Array
     roughness: list[float]
     pieces: list[ExportPiece]
+    swaps: list[Swap]
     baked: Baked
     fps: float
 
@@ -58,12 +75,18 @@ def linear_color(text: str) -> tuple[float, float, float]:
 def export_scene(shot: Shot, built: list[Pieces], baked: Baked) -> ExportScene:
     """Join a shot, its bodies' pieces and a bake."""
     out: list[ExportPiece] = []
-    for b, (body, pieces) in enumerate(zip(shot.bodies, built, strict=True)):
+    swaps: list[Swap] = []
+    for b, (body, solid) in enumerate(zip(shot.bodies, built, strict=True)):
         turn = rotation_matrix(body.place.rotation)
+        pieces = drawn(body, solid)
+        if body.release.kind == "intact" and solid.count > 1:
+            broke = [e["frame"] for e in baked.events if e["kind"] == "bond_broken" and e["body"] == body.name]
+            mesh = TriMesh((whole_skin(solid).vertices - solid.center[0]) @ turn.T, whole_skin(solid).faces)
+            swaps.append(Swap(f"{safe_name(body.name)}_whole", b, mesh, len(out), range(len(out), len(out) + solid.count), min(broke) if broke else None))
         for p in range(pieces.count):
             mesh = pieces.mesh(p)
             f0, f1 = pieces.face_start[p : p + 2]
             name = safe_name(body.name) if pieces.count == 1 else f"{safe_name(body.name)}_{p:04d}"
             out.append(ExportPiece(name, b, TriMesh((mesh.vertices - pieces.center[p]) @ turn.T, mesh.faces), pieces.skin[f0:f1], len(out)))
     colors = np.array([linear_color(b.material.look.color) for b in shot.bodies]).reshape(-1, 3)
-    return ExportScene(shot.name, [b.name for b in shot.bodies], colors, [b.material.look.roughness for b in shot.bodies], out, baked, shot.timing.fps)
+    return ExportScene(shot.name, [b.name for b in shot.bodies], colors, [b.material.look.roughness for b in shot.bodies], out, swaps, baked, shot.timing.fps)

@@ -11,7 +11,8 @@ from typing import Any
 import numpy as np
 from pxr import Gf, Sdf, Usd, UsdGeom, UsdShade, Vt
 
-from .scene import ExportScene, safe_name
+from ..geometry.mesh import TriMesh
+from .scene import ExportScene, Swap, safe_name
 
 
 def write_usd(scene: ExportScene, path: str) -> None:
@@ -31,12 +32,7 @@ def write_usd(scene: ExportScene, path: str) -> None:
     samples: list[tuple[Any, np.ndarray, np.ndarray, np.ndarray]] = []
     for piece in scene.pieces:
         mesh = UsdGeom.Mesh.Define(stage, bodies[piece.body].AppendChild(piece.name))
-        mesh.CreatePointsAttr(Vt.Vec3fArray.FromNumpy(piece.mesh.vertices.astype(np.float32)))
-        mesh.CreateFaceVertexCountsAttr(Vt.IntArray.FromNumpy(np.full(len(piece.mesh.faces), 3, np.int32)))
-        mesh.CreateFaceVertexIndicesAttr(Vt.IntArray.FromNumpy(np.ascontiguousarray(piece.mesh.faces.reshape(-1))))
-        mesh.CreateSubdivisionSchemeAttr(UsdGeom.Tokens.none)
-        lo, hi = piece.mesh.bounds()
-        mesh.CreateExtentAttr(Vt.Vec3fArray.FromNumpy(np.array([lo, hi], np.float32)))
+        _geometry(mesh, piece.mesh)
         skin = UsdGeom.PrimvarsAPI(mesh).CreatePrimvar("dynaclast:skin", Sdf.ValueTypeNames.IntArray, UsdGeom.Tokens.uniform)
         skin.Set(Vt.IntArray.FromNumpy(piece.skin.astype(np.int32)))
         mesh.GetPrim().CreateAttribute("dynaclast:mass", Sdf.ValueTypeNames.Double).Set(float(scene.baked.piece_mass[piece.index]))
@@ -46,7 +42,35 @@ def write_usd(scene: ExportScene, path: str) -> None:
     with Sdf.ChangeBlock():
         for index, move_path, turn_path, state_path in samples:
             _animate(layer, scene, index, move_path, turn_path, state_path)
+    for swap in scene.swaps:
+        _swap(stage, bodies[swap.body], scene, swap)
     layer.Save()
+
+
+def _swap(stage: Usd.Stage, body: Sdf.Path, scene: ExportScene, swap: Swap) -> None:
+    """The intact mesh, seen until its body breaks; its pieces from then on."""
+    mesh = UsdGeom.Mesh.Define(stage, body.AppendChild(swap.name))
+    _geometry(mesh, swap.mesh)
+    move, turn = mesh.AddTranslateOp(UsdGeom.XformOp.PrecisionDouble), mesh.AddOrientOp(UsdGeom.XformOp.PrecisionFloat)
+    with Sdf.ChangeBlock():
+        _animate(stage.GetRootLayer(), scene, swap.index, move.GetAttr().GetPath(), turn.GetAttr().GetPath(), None, swap.frame)
+    shown = mesh.CreateVisibilityAttr()
+    shown.Set(UsdGeom.Tokens.inherited, 0)
+    hidden = [UsdGeom.Imageable(stage.GetPrimAtPath(body.AppendChild(scene.pieces[p].name))).CreateVisibilityAttr() for p in swap.pieces]
+    for attribute in hidden:
+        attribute.Set(UsdGeom.Tokens.invisible, 0)
+    if swap.frame is not None:
+        shown.Set(UsdGeom.Tokens.invisible, swap.frame)
+        for attribute in hidden:
+            attribute.Set(UsdGeom.Tokens.inherited, swap.frame)
+
+
+def _geometry(mesh: UsdGeom.Mesh, tri: TriMesh) -> None:
+    mesh.CreatePointsAttr(Vt.Vec3fArray.FromNumpy(tri.vertices.astype(np.float32)))
+    mesh.CreateFaceVertexCountsAttr(Vt.IntArray.FromNumpy(np.full(len(tri.faces), 3, np.int32)))
+    mesh.CreateFaceVertexIndicesAttr(Vt.IntArray.FromNumpy(np.ascontiguousarray(tri.faces.reshape(-1))))
+    mesh.CreateSubdivisionSchemeAttr(UsdGeom.Tokens.none)
+    mesh.CreateExtentAttr(Vt.Vec3fArray.FromNumpy(np.array(tri.bounds(), np.float32)))
 
 
 def _bodies(stage: Usd.Stage, root: UsdGeom.Xform, scene: ExportScene) -> list[Sdf.Path]:
@@ -65,16 +89,17 @@ def _bodies(stage: Usd.Stage, root: UsdGeom.Xform, scene: ExportScene) -> list[S
     return out
 
 
-def _animate(layer: Sdf.Layer, scene: ExportScene, index: int, move: Sdf.Path, turn: Sdf.Path, state: Sdf.Path) -> None:
+def _animate(layer: Sdf.Layer, scene: ExportScene, index: int, move: Sdf.Path, turn: Sdf.Path, state: Sdf.Path | None, until: int | None = None) -> None:
     """Samples of one piece; a run of equal frames is written at its ends only."""
     baked = scene.baked
-    pos, rot, what = baked.position[:, index], baked.orientation[:, index], baked.state[:, index]
+    pos, rot, what = baked.position[:until, index], baked.orientation[:until, index], baked.state[:until, index]
     keep = changes(np.concatenate([pos, rot, what[:, None]], axis=1))
     for f in keep:
         p, q = pos[f], rot[f]
         layer.SetTimeSample(move, float(f), Gf.Vec3d(float(p[0]), float(p[1]), float(p[2])))
         layer.SetTimeSample(turn, float(f), Gf.Quatf(float(q[3]), float(q[0]), float(q[1]), float(q[2])))
-        layer.SetTimeSample(state, float(f), baked.state_names[int(what[f])])
+        if state is not None:
+            layer.SetTimeSample(state, float(f), baked.state_names[int(what[f])])
 
 
 def changes(rows: np.ndarray) -> np.ndarray:

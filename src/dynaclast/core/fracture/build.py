@@ -8,18 +8,22 @@ from collections.abc import Callable
 
 import numpy as np
 
-from ..document import AssetShape, Body, BoxShape, CellsPattern, CylinderShape, FileShape, MeshShape, SphereShape, TubeShape
+from ..document import (
+    AssetShape, Body, BoxShape, CellsPattern, ConeShape, CylinderShape, FacesPattern, FileShape, MeshShape, SheetShape, SphereShape, TorusShape, TubeShape,
+)
 from ..errors import InputError
 from ..geometry import primitives
 from ..geometry.check import solid
-from ..geometry.mesh import TriMesh, make
-from .cells import Progress, break_into_cells
+from ..geometry.mesh import TriMesh, make, weld
+from ..geometry.steps import apply_steps
 from .pieces import Pieces, whole
+from .solids import Progress
+from .tiers import break_mesh
 
 Resolve = Callable[[FileShape | AssetShape], TriMesh]
 """Gives the mesh a document only refers to; handed in by whoever may open files or the store."""
 
-PIECES_FORMAT = 2
+PIECES_FORMAT = 3
 """Part of every content key: grows when the same description would give other pieces."""
 
 
@@ -29,42 +33,62 @@ def no_files(shape: FileShape | AssetShape) -> TriMesh:
     raise InputError(f"refers to '{name}', which is not at hand here")
 
 
+PRIMITIVES: dict[type, Callable[..., TriMesh]] = {
+    BoxShape: lambda s: primitives.box(s.size, s.divisions),
+    SheetShape: lambda s: primitives.sheet(s.size, s.thickness, s.divisions),
+    SphereShape: lambda s: primitives.sphere(s.radius, s.segments),
+    CylinderShape: lambda s: primitives.cylinder(s.radius, s.height, s.taper, s.segments, s.divisions),
+    ConeShape: lambda s: primitives.cone(s.radius, s.height, s.segments, s.divisions),
+    TubeShape: lambda s: primitives.tube(s.radius, s.wall, s.height, s.taper, s.segments, s.divisions),
+    TorusShape: lambda s: primitives.torus(s.radius, s.thickness, s.segments, s.sides),
+    MeshShape: lambda s: make(s.vertices, s.faces),
+}
+
+
+def raw_mesh(body: Body, resolve: Resolve = no_files) -> TriMesh:
+    """The body's mesh after its steps, at its true size: scaled, not turned or moved; whatever its state."""
+    primitive = PRIMITIVES.get(type(body.shape))
+    mesh = primitive(body.shape) if primitive else resolve(body.shape)
+    mesh = apply_steps(mesh, body.steps)
+    return TriMesh(np.ascontiguousarray(mesh.vertices * np.asarray(body.place.scale)), mesh.faces)
+
+
 def shape_mesh(body: Body, resolve: Resolve = no_files) -> TriMesh:
-    """The body's mesh at its true size: scaled, not turned or moved; closed and facing outwards."""
-    shape = body.shape
-    if isinstance(shape, BoxShape):
-        mesh = primitives.box(shape.size)
-    elif isinstance(shape, SphereShape):
-        mesh = primitives.sphere(shape.radius, shape.segments)
-    elif isinstance(shape, CylinderShape):
-        mesh = primitives.cylinder(shape.radius, shape.height, shape.taper, shape.segments)
-    elif isinstance(shape, TubeShape):
-        mesh = primitives.tube(shape.radius, shape.wall, shape.height, shape.taper, shape.segments)
-    elif isinstance(shape, MeshShape):
-        mesh = make(shape.vertices, shape.faces)
-    else:
-        mesh = resolve(shape)
-    mesh = TriMesh(np.ascontiguousarray(mesh.vertices * np.asarray(body.place.scale)), mesh.faces)
-    return solid(mesh, body.name)[0]
+    """The body's mesh, closed and facing outwards. Raises GeometryError where it is not a solid."""
+    return solid(raw_mesh(body, resolve), body.name)[0]
 
 
 def content_key(body: Body) -> str:
-    """Hash of all that decides the pieces of a body; place, material and names are left out."""
+    """Hash of all that decides the pieces of a body; place, material, names and the size of group members are left out."""
     what = {
         "format": PIECES_FORMAT,
         "shape": body.shape.model_dump(mode="json"),
+        "steps": [s.model_dump(mode="json") for s in body.steps],
         "scale": body.place.scale,
         "pattern": body.pattern.model_dump(mode="json") if body.pattern else None,
+        "breaks": [b.model_dump(mode="json") for b in body.breaks] if body.pattern else [],
     }
     return hashlib.sha256(json.dumps(what, sort_keys=True).encode()).hexdigest()[:40]
 
 
 def build_pieces(body: Body, resolve: Resolve = no_files, progress: Progress | None = None) -> Pieces:
-    """The pieces of a body in its own scaled frame.
+    """The pieces of a body in its own scaled frame (of group members: before their own size).
 
-    Raises GeometryError for a mesh that is not a solid.
+    Raises GeometryError for a mesh that is not a solid (the faces pattern takes any mesh).
     """
+    if isinstance(body.pattern, FacesPattern):
+        return break_mesh(weld(raw_mesh(body, resolve)), body.pattern, body.breaks, name=body.name, progress=progress)
     mesh = shape_mesh(body, resolve)
-    if isinstance(body.pattern, CellsPattern):
-        return break_into_cells(mesh, body.pattern.count, body.pattern.seed, name=body.name, progress=progress)
+    if body.pattern is not None:
+        return break_mesh(mesh, body.pattern, body.breaks, name=body.name, progress=progress)
     return whole(mesh)
+
+
+def member_pieces(body: Body, get: Callable[[Body], Pieces] = build_pieces) -> Pieces:
+    """A body's pieces at the size it has in its group."""
+    return get(body).scaled(body.factor)
+
+
+def convex_cells(mesh: TriMesh, count: int, seed: int, name: str = "the mesh") -> Pieces:
+    """A solid broken into plain cells."""
+    return break_mesh(mesh, CellsPattern(count=count, seed=seed), [], name=name)

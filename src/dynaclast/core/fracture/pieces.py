@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, fields
+from dataclasses import dataclass, fields, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ..geometry.mass import mass_properties
 from ..geometry.mesh import Array, Index, TriMesh, make
+
+TIERS = 4
 
 
 @dataclass(frozen=True)
@@ -21,8 +23,11 @@ class Pieces:
     skin         : (F,) bool, true where the triangle is part of the original surface, false where cut
     volume       : (P,) float64 [m3];  center : (P, 3) centre of mass [m]
     inertia      : (P, 3, 3) about the centre, of density 1 [m5]
+    path         : (P, 4) int32, which chunk the piece belongs to on tiers 1 to 4; the same number on a tier (and those before) is
+                   the same chunk, -1 below the piece's own tier
     bond_piece   : (B, 2) int32, lower index first
     bond_area    : (B,) float64 [m2];  bond_center : (B, 3) [m]
+    bond_tier    : (B,) uint8, 1 for bonds between chunks of tier 1, and so on
     """
 
     vertices: Array
@@ -33,19 +38,48 @@ class Pieces:
     volume: Array
     center: Array
     inertia: Array
+    path: Index
     bond_piece: Index
     bond_area: Array
     bond_center: Array
+    bond_tier: NDArray[np.uint8]
 
     @property
     def count(self) -> int:
         return len(self.volume)
+
+    @property
+    def size(self) -> Array:
+        """Size of each piece (P,): cube root of its volume [m]."""
+        return np.cbrt(self.volume)
+
+    @property
+    def tier(self) -> Index:
+        """The tier each piece was made on (P,); 0 for an unbroken body."""
+        return (self.path >= 0).sum(axis=1)
 
     def mesh(self, piece: int) -> TriMesh:
         """The closed mesh of one piece."""
         v0, v1 = self.vertex_start[piece : piece + 2]
         f0, f1 = self.face_start[piece : piece + 2]
         return TriMesh(self.vertices[v0:v1], self.faces[f0:f1])
+
+    def skin_of(self, piece: int) -> NDArray[np.bool_]:
+        return self.skin[self.face_start[piece] : self.face_start[piece + 1]]
+
+    def corners(self) -> tuple[Array, Index]:
+        """Corner points (F, 3, 3) of all triangles [m], and the piece (F,) each belongs to."""
+        piece = np.repeat(np.arange(self.count, dtype=np.int32), np.diff(self.face_start))
+        return self.vertices[self.faces + self.vertex_start[piece][:, None]], piece
+
+    def scaled(self, factor: float) -> Pieces:
+        """The same pieces, uniformly sized."""
+        if factor == 1.0:
+            return self
+        return replace(
+            self, vertices=self.vertices * factor, volume=self.volume * factor**3, center=self.center * factor, inertia=self.inertia * factor**5,
+            bond_area=self.bond_area * factor**2, bond_center=self.bond_center * factor,
+        )
 
     def arrays(self) -> dict[str, np.ndarray]:
         """All arrays by name, for storing."""
@@ -56,7 +90,7 @@ class Pieces:
         return Pieces(**{f.name: np.ascontiguousarray(arrays[f.name]) for f in fields(Pieces)})
 
 
-def collect(meshes: list[TriMesh], skins: list[NDArray[np.bool_]]) -> Pieces:
+def collect(meshes: list[TriMesh], skins: list[NDArray[np.bool_]], path: Index | None = None) -> Pieces:
     """Pieces without bonds from closed meshes and their skin flags."""
     props = [mass_properties(m) for m in meshes]
     return Pieces(
@@ -68,12 +102,24 @@ def collect(meshes: list[TriMesh], skins: list[NDArray[np.bool_]]) -> Pieces:
         volume=np.array([p.volume for p in props]),
         center=np.array([p.center for p in props]),
         inertia=np.array([p.inertia for p in props]),
+        path=np.full((len(meshes), TIERS), -1, np.int32) if path is None else path.astype(np.int32),
         bond_piece=np.zeros((0, 2), np.int32),
         bond_area=np.zeros(0),
         bond_center=np.zeros((0, 3)),
+        bond_tier=np.zeros(0, np.uint8),
     )
 
 
 def whole(mesh: TriMesh) -> Pieces:
     """An unbroken body: one piece, all skin."""
     return collect([make(mesh.vertices, mesh.faces)], [np.ones(len(mesh.faces), bool)])
+
+
+def as_it_is(mesh: TriMesh) -> Pieces:
+    """A mesh in any state as one piece, for drawing only: its volume may mean nothing."""
+    middle = mesh.vertices.mean(axis=0) if len(mesh.vertices) else np.zeros(3)
+    return Pieces(
+        mesh.vertices, mesh.faces, np.array([0, len(mesh.vertices)], np.int32), np.array([0, len(mesh.faces)], np.int32), np.ones(len(mesh.faces), bool),
+        np.array([max(mesh.size() ** 3, 1e-12)]), middle[None], np.eye(3)[None], np.full((1, TIERS), -1, np.int32), np.zeros((0, 2), np.int32), np.zeros(0),
+        np.zeros((0, 3)), np.zeros(0, np.uint8),
+    )

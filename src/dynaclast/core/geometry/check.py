@@ -10,20 +10,31 @@ from dataclasses import dataclass
 
 import numba
 import numpy as np
+from scipy.sparse import coo_matrix
+from scipy.sparse.csgraph import connected_components
 
 from ..errors import GeometryError
 from .mass import signed_volume
-from .mesh import Array, Index, TriMesh, weld
+from .mesh import Array, Index, TriMesh, triangle_normals, weld
 
 
 @dataclass(frozen=True)
 class Defect:
-    """One kind of defect: ``kind``, how many, and the middle of the first place (3,) [m]."""
+    """One kind of defect: ``kind``, how many, where, and what mends it.
+
+    place (3,) the middle of the first place [m]; marks (n, 2, 3) line segments that show where (a point is a segment of no
+    length), at most MOST_MARKS of them; mends: kinds of mesh steps that help, the gentlest first
+    """
 
     kind: str
     count: int
     place: tuple[float, float, float]
     sentence: str
+    marks: Array
+    mends: tuple[str, ...] = ()
+
+
+MOST_MARKS = 400
 
 
 def _near(place: Array) -> str:
@@ -36,44 +47,86 @@ def _edges(faces: Index) -> tuple[Index, Index]:
     return edges, np.tile(np.arange(len(faces), dtype=np.int32), 3)
 
 
+def _defect(kind: str, count: int, marks: Array, sentence: str, mends: tuple[str, ...]) -> Defect:
+    """A defect shown by segments (n, 2, 3); {near} in the sentence becomes the first place."""
+    place = marks[0].mean(axis=0)
+    return Defect(kind, count, tuple(place.tolist()), sentence.format(near=f"the first near {_near(place)}", at=_near(place)), marks[:MOST_MARKS], mends)
+
+
+NOWHERE = np.zeros((0, 2, 3))
+
+
 def diagnose(mesh: TriMesh, *, crossings: bool = True) -> list[Defect]:
-    """Defects of a welded mesh, gravest first."""
-    out: list[Defect] = []
+    """What keeps a welded mesh from being a solid, gravest first."""
     if len(mesh.faces) == 0:
-        return [Defect("empty", 1, (0.0, 0.0, 0.0), "the mesh has no triangles")]
+        return [Defect("empty", 1, (0.0, 0.0, 0.0), "the mesh has no triangles", NOWHERE)]
     if not np.isfinite(mesh.vertices).all():
-        return [Defect("not finite", 1, (0.0, 0.0, 0.0), "some vertices are not finite numbers")]
+        return [Defect("not finite", 1, (0.0, 0.0, 0.0), "some vertices are not finite numbers", NOWHERE)]
+    out: list[Defect] = []
     edges, _ = _edges(mesh.faces)
     key = np.sort(edges, axis=1)
     unique, inverse, count = np.unique(key, axis=0, return_inverse=True, return_counts=True)
     inverse = inverse.reshape(-1)
-    middle = mesh.vertices[unique].mean(axis=1)
-    open_edges = np.flatnonzero(count == 1)
-    if len(open_edges):
-        place = middle[open_edges[0]]
-        out.append(Defect("open", len(open_edges), tuple(place), f"it is open: {len(open_edges)} edges have a face on one side only, the first near {_near(place)}; close the holes and bring it in again"))
-    shared = np.flatnonzero(count > 2)
-    odd = shared[count[shared] % 2 == 1]
+    ends = mesh.vertices[unique]
+    rim = np.flatnonzero(count == 1)
+    if len(rim):
+        out.append(_defect("open", len(rim), ends[rim], f"it is open: {len(rim)} edges have a face on one side only, {{near}}; fill its holes, or close it and bring it in again", ("weld", "fill", "solid")))
+    odd = np.flatnonzero((count > 2) & (count % 2 == 1))
     if len(odd):
-        place = middle[odd[0]]
-        out.append(Defect("branching", len(odd), tuple(place), f"{len(odd)} edges are shared by three or more faces, the first near {_near(place)}"))
+        out.append(_defect("branching", len(odd), ends[odd], f"{len(odd)} edges are shared by three or more faces, {{near}}", ("unify", "solid")))
     direction = np.where(edges[:, 0] < edges[:, 1], 1, -1)
     turn = np.zeros(len(unique), dtype=np.int64)
     np.add.at(turn, inverse, direction)
     mixed = np.flatnonzero((count == 2) & (turn != 0))
     if len(mixed):
-        place = middle[mixed[0]]
-        out.append(Defect("flipped", len(mixed), tuple(place), f"neighbouring faces look to opposite sides along {len(mixed)} edges, the first near {_near(place)}; make the directions agree and bring it in again"))
+        out.append(_defect("flipped", len(mixed), ends[mixed], f"neighbouring faces look to opposite sides along {len(mixed)} edges, {{near}}; make the directions agree", ("unify", "solid")))
     if not out:
         size = mesh.size()
         if abs(signed_volume(mesh)) < 1e-9 * size**3:
-            out.append(Defect("flat", 1, tuple(mesh.vertices.mean(axis=0)), "it encloses no volume, so it has no mass"))
+            middle = mesh.vertices.mean(axis=0)
+            out.append(Defect("flat", 1, tuple(middle.tolist()), "it encloses no volume, so it has no mass", np.stack([middle, middle])[None]))
         elif crossings:
             pair = first_crossing(mesh)
             if pair is not None:
-                place = mesh.vertices[mesh.faces[pair[0]]].mean(axis=0)
-                out.append(Defect("self-crossing", 1, tuple(place), f"its surface crosses itself near {_near(place)} (triangles {pair[0]} and {pair[1]}); make it one clean shell and bring it in again"))
+                rings = mesh.vertices[mesh.faces[list(pair)]]
+                marks = np.concatenate([np.stack([r, np.roll(r, -1, axis=0)], axis=1) for r in rings])
+                out.append(_defect("self-crossing", 1, marks, f"its surface crosses itself near {{at}} (triangles {pair[0]} and {pair[1]}); make it one clean shell", ("solid",)))
     return out
+
+
+def report(mesh: TriMesh) -> list[Defect]:
+    """All there is to say about a mesh as it came: what keeps it from being a solid, and what is only untidy (gravest first)."""
+    welded = weld(mesh)
+    out = diagnose(welded)
+    if out and out[0].kind in ("empty", "not finite"):
+        return out
+    normals, area = triangle_normals(mesh)
+    thin = np.flatnonzero(area <= 1e-14 * mesh.size() ** 2)
+    if len(thin):
+        middle = mesh.vertices[mesh.faces[thin]].mean(axis=1)
+        out.append(_defect("zero-area", len(thin), np.stack([middle, middle], axis=1), f"{len(thin)} faces have no area, {{near}}; they are left out", ("unify",)))
+    _, first, times = np.unique(np.sort(welded.faces, axis=1), axis=0, return_index=True, return_counts=True)
+    doubled = first[times > 1]
+    if len(doubled):
+        middle = welded.vertices[welded.faces[doubled]].mean(axis=1)
+        out.append(_defect("doubled", len(doubled), np.stack([middle, middle], axis=1), f"{len(doubled)} faces lie twice in the same place, {{near}}", ("unify", "solid")))
+    if not any(d.kind in ("open", "flipped", "branching", "flat") for d in out) and signed_volume(welded) < 0:
+        middle = welded.vertices.mean(axis=0)
+        out.append(Defect("inside-out", 1, tuple(middle.tolist()), "all faces look inwards; they are turned round", np.stack([middle, middle])[None], ("unify",)))
+    parts = shell_count(welded)
+    if parts > 1:
+        middle = welded.vertices.mean(axis=0)
+        out.append(Defect("shells", parts, tuple(middle.tolist()), f"it has {parts} separate shells, which are computed as one body", NOWHERE))
+    return out
+
+
+def shell_count(mesh: TriMesh) -> int:
+    """How many parts hang together by vertices."""
+    count = len(mesh.vertices)
+    a, b, c = mesh.faces.T
+    graph = coo_matrix((np.ones(2 * len(a), np.int8), (np.concatenate([a, b]), np.concatenate([b, c]))), shape=(count, count))
+    labels = connected_components(graph, directed=False)[1]
+    return len(np.unique(labels[mesh.faces[:, 0]]))
 
 
 def solid(mesh: TriMesh, name: str) -> tuple[TriMesh, list[str]]:

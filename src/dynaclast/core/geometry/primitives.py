@@ -4,15 +4,35 @@ from __future__ import annotations
 
 import numpy as np
 
-from .mesh import TriMesh, make
+from .mesh import TriMesh, make, weld
 
 
-def box(size: tuple[float, float, float]) -> TriMesh:
-    """A box of width, height, depth [m]."""
-    corners = np.array([[x, y, z] for x in (-0.5, 0.5) for y in (-0.5, 0.5) for z in (-0.5, 0.5)])
-    quads = [(0, 1, 3, 2), (4, 6, 7, 5), (0, 4, 5, 1), (2, 3, 7, 6), (0, 2, 6, 4), (1, 5, 7, 3)]
-    faces = [tri for a, b, c, d in quads for tri in ((a, b, c), (a, c, d))]
-    return make(corners * np.asarray(size), faces)
+def box(size: tuple[float, float, float], divisions: tuple[int, int, int] = (1, 1, 1)) -> TriMesh:
+    """A box of width, height, depth [m], each side divided into so many facets."""
+    half = 0.5 * np.asarray(size, float)
+    vertices: list[np.ndarray] = []
+    faces: list[np.ndarray] = []
+    count = 0
+    for axis in range(3):
+        u, v = (axis + 1) % 3, (axis + 2) % 3
+        nu, nv = divisions[u], divisions[v]
+        gu, gv = np.meshgrid(np.linspace(-half[u], half[u], nu + 1), np.linspace(-half[v], half[v], nv + 1), indexing="ij")
+        i, j = (x.ravel() for x in np.meshgrid(np.arange(nu), np.arange(nv), indexing="ij"))
+        a = i * (nv + 1) + j
+        quad = np.stack([a, a + nv + 1, a + nv + 2, a + 1], axis=1)
+        for side in (-1.0, 1.0):
+            points = np.empty((gu.size, 3))
+            points[:, axis], points[:, u], points[:, v] = side * half[axis], gu.ravel(), gv.ravel()
+            q = (quad if side > 0 else quad[:, ::-1]) + count
+            vertices.append(points)
+            faces.append(np.concatenate([q[:, [0, 1, 2]], q[:, [0, 2, 3]]]))
+            count += len(points)
+    return weld(make(np.concatenate(vertices), np.concatenate(faces)))
+
+
+def sheet(size: tuple[float, float], thickness: float, divisions: tuple[int, int] = (8, 8)) -> TriMesh:
+    """A level plate of width and depth [m]."""
+    return box((size[0], thickness, size[1]), (divisions[0], 1, divisions[1]))
 
 
 def _revolve(profile: list[tuple[float, float]], segments: int, *, closed: bool) -> TriMesh:
@@ -52,13 +72,31 @@ def sphere(radius: float, segments: int = 24) -> TriMesh:
     return _revolve(profile, segments, closed=False)
 
 
-def cylinder(radius: float, height: float, taper: float = 1.0, segments: int = 32) -> TriMesh:
+def _rows(low: tuple[float, float], high: tuple[float, float], divisions: int) -> list[tuple[float, float]]:
+    """Points (radius, y) from low to high, both included."""
+    return [(low[0] + (high[0] - low[0]) * k / divisions, low[1] + (high[1] - low[1]) * k / divisions) for k in range(divisions + 1)]
+
+
+def cylinder(radius: float, height: float, taper: float = 1.0, segments: int = 32, divisions: int = 1) -> TriMesh:
     """An upright cylinder or, with a taper, a truncated cone."""
     h = height / 2
-    return _revolve([(0.0, -h), (radius, -h), (radius * taper, h), (0.0, h)], segments, closed=False)
+    return _revolve([(0.0, -h), *_rows((radius, -h), (radius * taper, h), divisions), (0.0, h)], segments, closed=False)
 
 
-def tube(radius: float, wall: float, height: float, taper: float = 1.0, segments: int = 48) -> TriMesh:
+def cone(radius: float, height: float, segments: int = 32, divisions: int = 1) -> TriMesh:
+    """An upright cone with a sharp tip."""
+    h = height / 2
+    return _revolve([(0.0, -h), *_rows((radius, -h), (0.0, h), divisions)], segments, closed=False)
+
+
+def tube(radius: float, wall: float, height: float, taper: float = 1.0, segments: int = 48, divisions: int = 1) -> TriMesh:
     """An upright hollow cylinder; the wall keeps its thickness when tapered."""
     h, top = height / 2, radius * taper
-    return _revolve([(radius - wall, -h), (radius, -h), (top, h), (top - wall, h)], segments, closed=True)
+    outside = _rows((radius, -h), (top, h), divisions)
+    return _revolve([*outside, *_rows((top - wall, h), (radius - wall, -h), divisions)], segments, closed=True)
+
+
+def torus(radius: float, thickness: float, segments: int = 48, sides: int = 20) -> TriMesh:
+    """A level ring; radius to the middle of its section, thickness the section's radius [m]."""
+    turn = 2.0 * np.pi * np.arange(sides) / sides - np.pi / 2
+    return _revolve([(float(radius + thickness * np.cos(a)), float(thickness * np.sin(a))) for a in turn], segments, closed=True)

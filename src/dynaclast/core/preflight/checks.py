@@ -60,14 +60,16 @@ def _fields(shot: Shot, grid: list[Crossing]) -> list[Finding]:
 
 def _bodies(shot: Shot, built: list[Pieces]) -> list[Finding]:
     out: list[Finding] = []
+    seen: set[str] = set()
     for body, pieces in zip(shot.bodies, built, strict=True):
-        if body.role != "active":
+        if body.role != "active" or body.column in seen:
             continue
-        if body.pattern is not None and body.bonds is None:
-            out.append(Finding("no-bonds", "check", "bind", body.name, f"{body.name} is broken into {pieces.count} pieces without bonds: they are loose from the first frame.", "Add bonds"))
+        seen.add(body.column)
+        if body.pattern is not None and body.bonds is None and body.release.kind in ("start", "intact"):
+            out.append(Finding("no-bonds", "check", "bind", body.column, f"{body.column} is broken into {pieces.count} pieces without bonds: they are loose from the first frame.", "Add bonds"))
         if shot.ground.on:
             low = float((pieces.vertices @ rotation_matrix(body.place.rotation).T)[:, 1].min()) + body.place.position[1]
             size = float(np.cbrt(pieces.volume.sum()))
             if low < shot.ground.height - 0.02 * size:
-                out.append(Finding("below-ground", "check", "build", body.name, f"{body.name} reaches {shot.ground.height - low:.2f} m below the ground and will be pushed out.", "Lift it onto the ground"))
+                out.append(Finding("below-ground", "check", "build", body.column, f"{body.name} reaches {shot.ground.height - low:.2f} m below the ground and will be pushed out.", "Lift it onto the ground"))
     return out

@@ -17,7 +17,7 @@ from ..fields import EFFECTS, Setting
 from ..geometry.mesh import Array
 from .breaking import impact_loads
 from .frame import Frame, bond_positions, piece_positions, snapshot
-from .model import Model
+from .model import HOLD_CUE, HOLD_FREE, HOLD_TOUCH, Model
 from .prepare import piece_reach, targets_of
 from .rigid.assemblies import split, wake, wake_around
 from .rigid.broad import carry_over, find_pairs, place_shapes
@@ -42,6 +42,7 @@ class Run:
 
     def __init__(self, shot: Shot, model: Model, state: State) -> None:
         self.shot, self.model, self.state = shot, model, state
+        self._pieces = model.pieces._replace(held=state.held)
         shapes, slots = len(model.hulls.piece), model.piece_count + 1
         self._reach = piece_reach(model)
         self._lo, self._hi = np.zeros((shapes, 3)), np.zeros((shapes, 3))
@@ -66,6 +67,7 @@ class Run:
         impacts: list[dict[str, Any]] = []
         for k in range(per_frame):
             number = self.state.frame * per_frame + k
+            self._release_due(number, events)
             self._fire_cues(number, events)
             self._interval(events, impacts)
         impacts.sort(key=lambda e: -e["impulse"])
@@ -99,13 +101,18 @@ class Run:
             kick = effect.kick(item, setting, targets)
             if kick is not None:
                 kicks.append(kick)
+        touched = np.zeros(len(model.pieces.mass), bool)
+        for kick in kicks:
+            touched |= (kick != 0).any(axis=1)
+        touched[model.bonds.piece[load > 0].ravel()] = True
+        self._release(touched, {"field": due[0].name}, events)
         self._break(load, lambda b: [{"field": name, "load": _kn(own[b])} for name, own in shares if own[b] > 0], events)
         for kick in kicks:
             self._kick(kick)
 
     def _kick(self, kick: Array) -> None:
         """Give pieces (P, 3) [m/s] of velocity; an assembly takes the sum of its pieces' momenta."""
-        asm, pieces = self.state.assemblies, self.model.pieces
+        asm, pieces = self.state.assemblies, self._pieces
         moved = np.flatnonzero((kick != 0).any(axis=1))
         center = piece_positions(self.model, self.state)
         for slot in np.unique(self.state.piece_assembly[moved]):
@@ -136,22 +143,83 @@ class Run:
             p, q = (int(x) for x in model.bonds.piece[b])
             events.append(
                 self._note(
-                    "bond_broken", bond=int(b), body=model.body_names[model.pieces.body[p]], pieces=[p, q], tier=1,
+                    "bond_broken", bond=int(b), body=model.body_names[model.pieces.body[p]], pieces=[p, q], tier=int(model.bonds.tier[b]),
                     load=_kn(load[b]), strength=_kn(strength[b]), causes=why,
                 )
             )
         state.bond_broken[giving] = 1
-        for slot in np.unique(state.piece_assembly[model.bonds.piece[giving, 0]]):
-            wake_around(slot, model.hulls.piece, state.piece_assembly, state.contacts, state.assemblies)
-            split(slot, model.pieces, model.bonds, state.bond_broken, self._reach, state.piece_assembly, state.assemblies)
+        self._part(model.bonds.piece[giving, 0])
         return True
+
+    def _part(self, pieces: np.ndarray) -> None:
+        """Take the assemblies of these pieces apart where they no longer hang together."""
+        model, state = self.model, self.state
+        for slot in np.unique(state.piece_assembly[pieces]):
+            wake_around(slot, model.hulls.piece, state.piece_assembly, state.contacts, state.assemblies)
+            split(slot, self._pieces, model.bonds, state.bond_broken, self._reach, state.piece_assembly, state.assemblies)
+
+    # ------------------------------------------------------------------------------ release
+
+    def _release_due(self, number: int, events: list[dict[str, Any]]) -> None:
+        """Let go the bodies whose cue has come."""
+        if not (self.state.held == HOLD_CUE).any():
+            return
+        interval = self.model.settings.interval
+        due = [b for b, r in enumerate(self.model.releases) if np.isfinite(r.time) and int(np.floor(r.time / interval + 1e-9)) == number]
+        for b in due:
+            own = np.flatnonzero((self.model.pieces.body == b) & (self.state.held == HOLD_CUE))
+            if len(own):
+                self._let_go(own, b, {"cue": self.model.releases[b].time}, events)
+
+    def _release(self, touched: np.ndarray, cause: dict[str, Any], events: list[dict[str, Any]]) -> bool:
+        """Let go what waits to be touched and was (P,) bool. Returns whether anything was."""
+        model, state = self.model, self.state
+        hit = touched & (state.held == HOLD_TOUCH)
+        if not hit.any():
+            return False
+        for b in np.unique(model.pieces.body[hit]):
+            own = (model.pieces.body == b) & (state.held == HOLD_TOUCH)
+            part = model.releases[b].part
+            if part == "piece":
+                own &= hit
+            elif part == "chunk":
+                own &= np.isin(model.pieces.chunk, model.pieces.chunk[hit])
+            self._let_go(np.flatnonzero(own), int(b), cause, events)
+        return True
+
+    def _let_go(self, pieces: np.ndarray, body: int, cause: dict[str, Any], events: list[dict[str, Any]]) -> None:
+        """Free pieces of one body; bonds to what still waits part, the others hold."""
+        model, state = self.model, self.state
+        state.held[pieces] = HOLD_FREE
+        going = np.zeros(len(state.held), bool)
+        going[pieces] = True
+        waits = state.held >= HOLD_TOUCH
+        ends = model.bonds.piece
+        if len(ends):
+            state.bond_broken[(going[ends[:, 0]] & waits[ends[:, 1]]) | (going[ends[:, 1]] & waits[ends[:, 0]])] = 1
+        events.append(self._note("release", body=model.body_names[body], pieces=pieces.tolist(), cause=cause))
+        self._part(pieces)
+
+    def _touched(self, contacts: Contacts) -> np.ndarray:
+        """Pieces (P,) bool that wait to be touched and that another body, moving, pressed on in this interval."""
+        model, state, rows, n = self.model, self.state, self._rows, self._row_count
+        out = np.zeros(len(state.held), bool)
+        pressed = np.flatnonzero(rows.total[:n].sum(axis=1) > 0) if n else np.zeros(0, int)
+        k = rows.pair[pressed]
+        p = model.hulls.piece[contacts.a[k]]
+        q = model.hulls.piece[contacts.b[k]]
+        other = (contacts.b[k] >= 0) & (model.pieces.body[p] != model.pieces.body[q])
+        out[p[other & (state.held[p] == HOLD_TOUCH)]] = True
+        out[q[other & (state.held[q] == HOLD_TOUCH)]] = True
+        return out
 
     # ----------------------------------------------------------------------------- interval
 
     def _interval(self, events: list[dict[str, Any]], impacts: list[dict[str, Any]]) -> None:
         model, state = self.model, self.state
         asm = state.assemblies
-        intact = bool(len(state.bond_broken)) and not state.bond_broken.all()
+        waiting = bool((state.held == HOLD_TOUCH).any())
+        intact = (bool(len(state.bond_broken)) and not state.bond_broken.all()) or waiting
         for attempt in range(MOST_RETRIES + 1):
             live = self._live()
             if not len(live):
@@ -161,6 +229,15 @@ class Run:
             live = self._live()
             solve_interval(asm, live, self._rows, self._row_count, self._inv_mass, model.settings, self._moved, self._turned)
             if before is None:
+                break
+            if waiting and attempt < MOST_RETRIES:
+                touched = self._touched(contacts)
+                if touched.any():
+                    for now, then in zip(asm, before, strict=True):
+                        now[:] = then
+                    self._release(touched, {"touch": self._toucher(contacts, touched)}, events)
+                    continue
+            if not len(state.bond_broken):
                 break
             load, blame = np.zeros(len(state.bond_broken)), np.zeros(len(state.bond_broken), np.int32)
             hits = impact_loads(
@@ -180,6 +257,18 @@ class Run:
         state.contacts = contacts
         self._write_impacts(impacts)
         settle(asm, live, self._rows, self._row_count, model.settings)
+
+    def _toucher(self, contacts: Contacts, touched: np.ndarray) -> str:
+        """Name of the body that touched first in the order of the pairs."""
+        model, rows = self.model, self._rows
+        for r in np.flatnonzero(rows.total[: self._row_count].sum(axis=1) > 0):
+            k = rows.pair[r]
+            if contacts.b[k] < 0:
+                continue
+            p, q = model.hulls.piece[contacts.a[k]], model.hulls.piece[contacts.b[k]]
+            if touched[p] or touched[q]:
+                return model.body_names[model.pieces.body[q if touched[p] else p]]
+        return ""
 
     def _hit_cause(self, body: int, load: float) -> dict[str, Any]:
         return {"impact": self.model.body_names[body] if body >= 0 else "ground", "load": _kn(load)}

@@ -40,7 +40,8 @@ class PieceTable(NamedTuple):
     """Per piece, opening pose, world axes.
 
     body (P,) int32; mass (P,) [kg]; inertia (P, 3, 3) about the centre [kg m2]; rest (P, 3) centre of mass [m];
-    size (P,) cube root of the volume [m]; friction, bounce, rolling (P,); held (P,) uint8, fixed by an anchor or passive
+    size (P,) cube root of the volume [m]; friction, bounce, rolling (P,); held (P,) uint8, what holds it at the start (HOLD_*);
+    chunk (P,) int32, its tier-1 chunk
     """
 
     body: Index
@@ -52,16 +53,29 @@ class PieceTable(NamedTuple):
     bounce: Array
     rolling: Array
     held: Flags
+    chunk: Index
+
+
+HOLD_FREE, HOLD_FIXED, HOLD_TOUCH, HOLD_CUE = range(4)
+"""What holds a piece: nothing; an anchor or a passive role, for good; its release, until touched; its release, until a cue."""
+
+
+class Release(NamedTuple):
+    """What a body waits for: the part that goes when touched, and the time [s] of its cue (inf: none)."""
+
+    part: str
+    time: float
 
 
 class BondTable(NamedTuple):
-    """Per bond: piece (B, 2) int32; strength (B,) [N]; center (B, 3) at the opening pose [m]; area (B,) [m2];
+    """Per bond: piece (B, 2) int32; strength (B,) [N]; center (B, 3) at the opening pose [m]; area (B,) [m2]; tier (B,) uint8;
     adjacency as CSR over pieces: link_start (P + 1,), link (2B,) bond indices."""
 
     piece: Index
     strength: Array
     center: Array
     area: Array
+    tier: Flags
     link_start: Index
     link: Index
 
@@ -96,18 +110,19 @@ class Model:
     start_spin: Array
     fps: float
     intervals_per_frame: int
+    releases: list[Release]
 
     @property
     def piece_count(self) -> int:
         return len(self.pieces.mass)
 
 
-def bond_table(piece: Index, strength: Array, center: Array, area: Array, pieces: int) -> BondTable:
+def bond_table(piece: Index, strength: Array, center: Array, area: Array, tier: Flags, pieces: int) -> BondTable:
     """A bond table with its adjacency; links of a piece are in ascending bond order."""
     ends = piece.reshape(-1)
     owner = np.repeat(np.arange(len(piece)), 2)
     order = np.argsort(ends, kind="stable")
     start = np.searchsorted(ends[order], np.arange(pieces + 1)).astype(np.int32)
     return BondTable(
-        np.ascontiguousarray(piece, dtype=np.int32).reshape(-1, 2), strength, center.reshape(-1, 3), area, start, owner[order].astype(np.int32)
+        np.ascontiguousarray(piece, dtype=np.int32).reshape(-1, 2), strength, center.reshape(-1, 3), area, tier, start, owner[order].astype(np.int32)
     )

@@ -84,7 +84,8 @@ def _gather(members, n, pieces: PieceTable, reach, asm: Assemblies):
 
 @numba.njit(cache=True, error_model="numpy")
 def split(parent, pieces: PieceTable, bonds: BondTable, broken, reach, piece_asm, asm: Assemblies):
-    """Part the assembly in slot ``parent`` into its connected parts; returns how many there are."""
+    """Part the assembly in slot ``parent`` into its connected parts; returns how many there are. What no longer holds a held piece is
+    free."""
     count = len(piece_asm)
     members = np.empty(asm.pieces[parent], np.int32)
     queue = np.empty(asm.pieces[parent], np.int32)
@@ -120,7 +121,7 @@ def split(parent, pieces: PieceTable, bonds: BondTable, broken, reach, piece_asm
                     queue[tail] = q
                     tail += 1
         done += n
-        if n == size:
+        if n == size and not was_held:
             return 1
         parts += 1
         own = np.sort(members[:n])

@@ -1,0 +1,153 @@
+"""The shot document: one JSON object that says everything a bake needs.
+
+Metres, kilograms, seconds; y up, right-handed. Angles are quaternions or radians; loads and strengths are given in kN.
+"""
+
+from __future__ import annotations
+
+import json
+from typing import Any, Literal
+
+from pydantic import BaseModel, Field, ValidationError, model_validator
+
+from ..errors import DocumentError
+from .base import Finite, Name, Part, Seed, Share, Vec3
+from .bodies import (
+    Body, GridLayout, Group, Layout, LineLayout, Look, Material, Place, RingLayout, SurfaceScatter, VolumeScatter,
+)
+from .falloffs import BoxReach, Falloff, Layer, PlaneReach, ReachShape, SphereReach
+from .fields import AnchorEffect, AtCue, BurstEffect, Effect, FieldItem, StrainEffect
+from .patterns import (
+    AllPieces, Bonds, BreakStep, BricksPattern, CellsPattern, Choice, ClustersPattern, Crowd, CutPattern, FacesPattern, LargerPieces, ListedPieces, Pattern,
+    PiecesInReach, RadialPattern, Release, ReleaseCue, ReleaseIntact, ReleaseStart, ReleaseTouch, Roughness, SlabsPattern, SplintersPattern, StrengthReach,
+)
+from .shapes import (
+    AssetShape, BoxShape, ConeShape, CylinderShape, Decimate, FileShape, FillHoles, MakeSolid, MeshShape, MeshStep, ScaleMesh, Shape, SheetShape, SphereShape,
+    Subdivide, TorusShape, TubeShape, Unify, Weld,
+)
+
+VERSION = 1
+
+
+class Timing(Part):
+    fps: float = Field(24.0, ge=1, le=240, description="frames a second")
+    frames: int = Field(240, ge=1, le=2000, description="frames computed after the opening pose")
+
+
+class Ground(Part):
+    """The solid ground plane."""
+
+    on: bool = True
+    height: Finite = Field(0.0, description="[m]")
+    friction: float = Field(0.7, ge=0, le=5)
+    bounce: Share = 0.05
+
+
+class Shot(Part):
+    """One scene: bodies, fields, time, and how carefully to compute."""
+
+    version: Literal[1] = VERSION
+    name: Name = "Untitled shot"
+    timing: Timing = Field(default_factory=Timing)
+    quality: Literal["draft", "standard", "fine"] = "standard"
+    gravity: Vec3 = Field((0.0, -9.81, 0.0), description="[m/s2]")
+    ground: Ground = Field(default_factory=Ground)
+    seed: Seed = 1
+    bodies: list[Body] = Field(default_factory=list, max_length=2000)
+    groups: list[Group] = Field(default_factory=list, max_length=200, description="many bodies made from one")
+    fields: list[FieldItem] = Field(default_factory=list, max_length=200)
+
+    @model_validator(mode="after")
+    def _names(self) -> Shot:
+        for kind, items in (("bodies and groups", [*self.bodies, *self.groups]), ("fields", self.fields)):
+            seen: set[str] = set()
+            for item in items:
+                if item.name in seen:
+                    raise ValueError(f"{kind}: the name '{item.name}' is used twice; names must differ")
+                seen.add(item.name)
+        known = {item.name for item in [*self.bodies, *self.groups]}
+        for row, field in enumerate(self.fields):
+            if field.targets != "all":
+                for name in field.targets:
+                    if name not in known:
+                        raise ValueError(f"fields[{row}].targets: there is no body or group named '{name}'")
+        for row, group in enumerate(self.groups):
+            over = group.layout.body if isinstance(group.layout, SurfaceScatter) else None
+            if over is not None and over not in {body.name for body in self.bodies}:
+                raise ValueError(f"groups[{row}].layout.body: there is no body named '{over}'")
+        return self
+
+
+_UNIONS = {"shape", "pattern", "effect", "of", "layout", "release", "guide", "inside", "steps"}
+"""Keys whose value is one of several kinds: in pydantic's places the kind follows them, and is no key of the document."""
+
+
+def place_of(loc: tuple[Any, ...]) -> str:
+    """Where in a document a validation error is, such as ``bodies[0].shape.size[1]``."""
+    text, key = "", ""
+    for part in loc:
+        if isinstance(part, int):
+            text += f"[{part}]"
+        elif key in _UNIONS or "[" in str(part) or "-" in str(part):
+            key = ""
+        else:
+            text += f".{part}" if text else str(part)
+            key = str(part)
+    return text
+
+
+def sentence_of(error: Any) -> str:
+    """A validation error in words."""
+    kind, given, ctx = error["type"], error.get("input"), error.get("ctx", {})
+    shown = json.dumps(given, default=str)
+    shown = shown if len(shown) <= 60 else shown[:57] + "..."
+    if kind == "missing":
+        return "is missing"
+    if kind == "extra_forbidden":
+        return "is not a key of the shot document; see `./dynaclast schema`"
+    if kind == "value_error":
+        return str(ctx.get("error", error["msg"]))
+    if kind == "union_tag_not_found":
+        return "needs a 'kind'"
+    text = error["msg"][:1].lower() + error["msg"][1:]
+    return f"{text}, got {shown}"
+
+
+def parse(data: Any) -> Shot:
+    """Check a decoded JSON value and give the shot.
+
+    Raises DocumentError with one (where, sentence) per problem.
+    """
+    if not isinstance(data, dict):
+        raise DocumentError([("", f"a shot document is a JSON object, got {type(data).__name__}")])
+    version = data.get("version", VERSION)
+    if version != VERSION:
+        raise DocumentError([("version", f"this program reads version {VERSION}, the document says {version!r}")])
+    try:
+        return Shot.model_validate(data)
+    except ValidationError as exc:
+        raise DocumentError([(place_of(e["loc"]), sentence_of(e)) for e in exc.errors()]) from None
+
+
+def parse_json(text: str | bytes) -> Shot:
+    """Like ``parse``, from JSON text."""
+    try:
+        data = json.loads(text)
+    except (UnicodeDecodeError, json.JSONDecodeError, RecursionError) as exc:
+        raise DocumentError([("", f"not valid JSON: {exc}")]) from None
+    return parse(data)
+
+
+def dump(shot: Shot) -> dict[str, Any]:
+    """The shot as plain JSON values."""
+    return shot.model_dump(mode="json")
+
+
+def schema() -> dict[str, Any]:
+    """JSON Schema (2020-12) of the shot document."""
+    out = Shot.model_json_schema()
+    out["$schema"] = "https://json-schema.org/draft/2020-12/schema"
+    out["title"] = "Dynaclast shot document"
+    return out
+
+__all__ = [name for name in dir() if not name.startswith("_") and name not in ("Any", "Literal", "BaseModel", "Field", "ValidationError", "model_validator", "annotations", "json")]

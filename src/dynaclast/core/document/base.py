@@ -1,0 +1,40 @@
+"""Building blocks of the document: ranges, vectors, and the strict base class."""
+
+from __future__ import annotations
+
+import math
+from typing import Annotated
+
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field
+
+Finite = Annotated[float, Field(allow_inf_nan=False, ge=-1e6, le=1e6)]
+Positive = Annotated[float, Field(gt=0, le=1e9, allow_inf_nan=False)]
+NotNegative = Annotated[float, Field(ge=0, le=1e9, allow_inf_nan=False)]
+Share = Annotated[float, Field(ge=0, le=1, allow_inf_nan=False)]
+Seed = Annotated[int, Field(ge=0, le=2**31 - 1)]
+Vec3 = tuple[Finite, Finite, Finite]
+PositiveVec3 = tuple[Positive, Positive, Positive]
+Name = Annotated[str, Field(min_length=1, max_length=80)]
+
+
+def _unit(value: tuple[float, ...]) -> tuple[float, ...]:
+    length = math.sqrt(sum(x * x for x in value))
+    if abs(length - 1.0) > 1e-3:
+        raise ValueError(f"must be a unit quaternion (length 1), got length {length:.4g}")
+    return value
+
+
+def _long(value: tuple[float, ...]) -> tuple[float, ...]:
+    if math.sqrt(sum(x * x for x in value)) < 1e-9:
+        raise ValueError("must not have zero length; give a direction such as [0, 1, 0]")
+    return value
+
+
+Quaternion = Annotated[tuple[Finite, Finite, Finite, Finite], AfterValidator(_unit)]
+Direction = Annotated[tuple[Finite, Finite, Finite], AfterValidator(_long)]
+
+
+class Part(BaseModel):
+    """Base of every part of the document: unknown keys are errors, not silence."""
+
+    model_config = ConfigDict(extra="forbid")

@@ -1,0 +1,144 @@
+"""Bodies and groups of bodies."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import Field, PrivateAttr
+
+from .base import Finite, Name, NotNegative, Part, Positive, PositiveVec3, Quaternion, Seed, Share, Vec3
+from .falloffs import ReachShape
+from .patterns import Bonds, BreakStep, Pattern, Release, ReleaseStart, Roughness
+from .shapes import MeshStep, Shape
+
+
+class Place(Part):
+    """Where a body stands: scaled first, then turned, then moved."""
+
+    position: Vec3 = Field((0.0, 0.0, 0.0), description="[m]")
+    rotation: Quaternion = Field((0.0, 0.0, 0.0, 1.0), description="unit quaternion x, y, z, w")
+    scale: PositiveVec3 = Field((1.0, 1.0, 1.0), description="applied before anything is computed")
+
+
+class Look(Part):
+    """How a body is drawn; never changes what is computed."""
+
+    color: str = Field("#9aa5a3", pattern=r"^#[0-9a-fA-F]{6}$")
+    roughness: Share = 0.85
+
+
+class Material(Part):
+    """What a body is made of."""
+
+    preset: str = Field("", max_length=60, description="the material these values were taken from, for the eye only")
+    density: Positive = Field(2400.0, description="[kg/m3]")
+    mass: Positive | None = Field(None, description="total mass [kg]; with it, the density follows")
+    friction: float = Field(0.6, ge=0, le=5, description="Coulomb coefficient")
+    bounce: Share = Field(0.1, description="share of the speed kept by a hit; above 1 would make energy")
+    rolling: Share = Field(0.01, description="rolling resistance: share of the contact's lever arm")
+    look: Look = Field(default_factory=Look)
+
+    def density_for(self, volume: float) -> float:
+        """Density [kg/m3] of a body of so much volume [m3]."""
+        return self.mass / volume if self.mass is not None else self.density
+
+
+class Body(Part):
+    """One thing in a shot."""
+
+    name: Name
+    role: Literal["active", "passive"] = Field("active", description="active: moved by physics; passive: only collided with")
+    shape: Shape
+    steps: list[MeshStep] = Field(default_factory=list, max_length=24, description="what is done to the mesh first, in order: repairs, density, an applied scale")
+    place: Place = Field(default_factory=Place)
+    material: Material = Field(default_factory=Material)
+    pattern: Pattern | None = Field(None, description="how the body is broken; without one it stays whole")
+    breaks: list[BreakStep] = Field(default_factory=list, max_length=12, description="further breaks of its pieces, in order")
+    roughness: Roughness | None = Field(None, description="rough cut faces, for the eye only")
+    bonds: Bonds | None = Field(None, description="what joins the pieces; without it they are free from the start")
+    release: Release = Field(default_factory=ReleaseStart, description="when the body may move and how it is shown before")
+    velocity: Vec3 = Field((0.0, 0.0, 0.0), description="at the start [m/s]")
+    spin: Vec3 = Field((0.0, 0.0, 0.0), description="at the start, about the centre of mass [rad/s]")
+
+    _factor: float = PrivateAttr(1.0)
+    _group: str = PrivateAttr("")
+
+    @property
+    def factor(self) -> float:
+        """Uniform size of this member of a group over its pattern body; 1 outside groups."""
+        return self._factor
+
+    @property
+    def column(self) -> str:
+        """The name fields and grids know it by: its group's, or its own."""
+        return self._group or self.name
+
+    def as_member(self, group: str, name: str, position: tuple[float, ...], rotation: tuple[float, ...], factor: float) -> Body:
+        """This body as one member of a group, placed and uniformly sized; all else is shared."""
+        out = self.model_copy(update={"name": name, "place": self.place.model_copy(update={"position": tuple(position), "rotation": tuple(rotation)})})
+        out._factor = float(factor)
+        out._group = group
+        return out
+
+
+# ---------------------------------------------------------------------------------- groups
+
+
+class LineLayout(Part):
+    """Along a line: member k stands at k steps."""
+
+    kind: Literal["line"] = "line"
+    count: int = Field(5, ge=1, le=2000)
+    step: Vec3 = Field((1.5, 0.0, 0.0), description="from one to the next [m]")
+
+
+class GridLayout(Part):
+    kind: Literal["grid"] = "grid"
+    count: tuple[Annotated[int, Field(ge=1, le=500)], Annotated[int, Field(ge=1, le=500)], Annotated[int, Field(ge=1, le=500)]] = (4, 1, 4)
+    step: PositiveVec3 = Field((1.5, 1.5, 1.5), description="[m]")
+
+
+class RingLayout(Part):
+    """Round the y axis."""
+
+    kind: Literal["ring"] = "ring"
+    count: int = Field(8, ge=1, le=2000)
+    radius: Positive = Field(3.0, description="[m]")
+    arc: float = Field(6.283185307179586, gt=0, le=6.283185307179586, description="how far round [rad]")
+    face: bool = Field(True, description="turn members with the ring")
+
+
+class VolumeScatter(Part):
+    """At random inside a shape."""
+
+    kind: Literal["volume"] = "volume"
+    count: int = Field(40, ge=1, le=2000)
+    inside: ReachShape = Field(description="the core of this shape, in the world")
+    gap: Finite = Field(0.0, description="smallest distance between members' bounding balls [m]; negative lets them overlap")
+
+
+class SurfaceScatter(Part):
+    """At random over a body's surface or the ground."""
+
+    kind: Literal["surface"] = "surface"
+    count: int = Field(40, ge=1, le=2000)
+    body: Name | None = Field(None, description="over this body's surface; without it, over the ground inside the shape below")
+    inside: ReachShape | None = Field(None, description="only inside the core of this shape, in the world")
+    steepest: float = Field(0.9, ge=0, le=3.1416, description="leave out faces leaning more than this from level [rad]")
+    gap: Finite = 0.0
+    align: bool = Field(False, description="stand along the surface's normal instead of upright")
+
+
+Layout = Annotated[LineLayout | GridLayout | RingLayout | VolumeScatter | SurfaceScatter, Field(discriminator="kind")]
+
+
+class Group(Part):
+    """Many bodies made from one, edited together. Members are named NAME.0001, NAME.0002 and so on."""
+
+    name: Name
+    body: Body = Field(description="what every member is a copy of; its place is the layout's origin")
+    layout: Layout
+    size: tuple[Positive, Positive] = Field((1.0, 1.0), description="range of the random size, as a factor")
+    turn: NotNegative = Field(0.0, le=3.1416, description="largest random turn about y [rad]")
+    tilt: NotNegative = Field(0.0, le=3.1416, description="largest random lean away from upright [rad]")
+    seed: Seed = 1

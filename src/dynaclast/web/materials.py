@@ -1,0 +1,36 @@
+"""Materials: the presets that ship, and those the artist saved."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from flask_openapi3 import APIBlueprint, Tag
+
+from ..core.materials import PRESETS, Preset
+from ..store import materials
+from .app import services
+from .schemas import Done, MaterialList, MaterialPath, Problem
+
+api = APIBlueprint("materials", __name__, url_prefix="/api", abp_tags=[Tag(name="materials")], abp_responses={"404": Problem, "422": Problem})
+
+
+@api.get("/materials", responses={"200": MaterialList})
+def list_materials() -> dict[str, Any]:
+    with services().store.session() as session:
+        saved = materials.listing(session)
+    return {"presets": [p.model_dump(mode="json") for p in PRESETS], "saved": [p.model_dump(mode="json") for p in saved]}
+
+
+@api.put("/materials", responses={"200": Done})
+def save_material(body: Preset) -> dict[str, Any]:
+    """Save a material under its name, in place of a saved one that has it."""
+    with services().store.session() as session:
+        materials.save(session, body)
+    return {"ok": True}
+
+
+@api.delete("/materials/<string:name>", responses={"200": Done})
+def delete_material(path: MaterialPath) -> dict[str, Any]:
+    with services().store.session() as session:
+        materials.remove(session, path.name)
+    return {"ok": True}

@@ -1,0 +1,101 @@
+<script setup lang="ts">
+/** What a body is made of: presets fill everything, every number can be changed, own ones can be saved. */
+import { computed, onMounted, ref, shallowRef } from "vue";
+import { api, ApiError } from "../api/client";
+import type { Body, Preset } from "../api/types";
+import { usePieces } from "../stores/pieces";
+import { useShot } from "../stores/shot";
+import { showNumber } from "../lib/units";
+import ChoiceRow from "./ChoiceRow.vue";
+import NumberRow from "./NumberRow.vue";
+
+const props = defineProps<{ name: string; body: Body }>();
+const shot = useShot();
+const pieces = usePieces();
+const presets = shallowRef<Preset[]>([]);
+const saved = shallowRef<Preset[]>([]);
+const naming = ref<string | null>(null);
+const problem = ref("");
+const m = computed(() => props.body.material);
+const figures = computed(() => pieces.built.get(props.name)?.figures);
+const edit = (what: string, change: (b: Body) => void): void => shot.editBody(props.name, `${what} of ${props.name}`, change);
+
+async function load(): Promise<void> {
+  try {
+    const all = await api.materials();
+    presets.value = all.presets;
+    saved.value = all.saved;
+  } catch (error) {
+    if (!(error instanceof ApiError)) throw error;
+    problem.value = error.message;
+  }
+}
+onMounted(load);
+
+function take(name: string): void {
+  const preset = [...saved.value, ...presets.value].find((p) => p.name === name);
+  if (!preset) return;
+  edit("material", (b) => {
+    b.material = { ...structuredClone(preset.material), preset: name, mass: null } as Body["material"];
+    if (b.bonds) Object.assign(b.bonds, { strength: preset.bonds.strength, unit: preset.bonds.unit });
+  });
+}
+
+async function save(): Promise<void> {
+  const name = naming.value?.trim();
+  naming.value = null;
+  if (!name) return;
+  const b = props.body;
+  const bonds = { ...(b.bonds ?? { strength: 400, unit: "kN/m2" as const }), cut: [], by_reach: null };
+  try {
+    await api.saveMaterial({ name, material: { ...b.material, preset: name, mass: null }, bonds } as Preset);
+    await load();
+    edit("material", (x) => (x.material.preset = name));
+  } catch (error) {
+    if (!(error instanceof ApiError)) throw error;
+    problem.value = error.message;
+  }
+}
+
+async function forget(): Promise<void> {
+  await api.deleteMaterial(m.value.preset!);
+  await load();
+}
+
+function by(way: "density" | "mass"): void {
+  edit("density", (b) => {
+    if (way === "mass") b.material.mass = Number((figures.value?.mass ?? 1000).toPrecision(4));
+    else {
+      b.material.density = Number((figures.value?.density ?? b.material.density!).toPrecision(4));
+      b.material.mass = null;
+    }
+  });
+}
+</script>
+
+<template>
+  <div class="section">
+    <header><h3>Material</h3><span class="links"><button v-if="saved.some((p) => p.name === m.preset)" class="link" @click="forget">forget</button><button class="link" title="Save these values under a name" @click="naming = m.preset || 'my material'">save</button></span></header>
+    <div v-if="naming !== null" class="row"><label>name</label><input v-model="naming" class="name" aria-label="material name" @keydown.stop.enter="save" @keydown.stop.esc="naming = null" /></div>
+    <div class="row"><label>made of</label><select class="pick" aria-label="material" :value="m.preset ?? ''" @change="(e) => take((e.target as HTMLSelectElement).value)">
+      <option value="" disabled>own values</option>
+      <optgroup v-if="saved.length" label="saved"><option v-for="p in saved" :key="p.name">{{ p.name }}</option></optgroup>
+      <optgroup label="shipped"><option v-for="p in presets" :key="p.name">{{ p.name }}</option></optgroup>
+    </select></div>
+    <ChoiceRow label="given by" :options="[['density', 'density'], ['mass', 'total mass']] as const" :model-value="m.mass ? 'mass' : 'density'" @update:model-value="by" />
+    <NumberRow v-if="m.mass" label="total mass" unit="kg" :min="0.0001" :max="1e9" :model-value="m.mass" @update:model-value="(v) => edit('mass', (b) => (b.material.mass = v))" />
+    <NumberRow v-else label="density" unit="kg/m³" :min="1" :max="30000" :model-value="m.density!" :initial="2400" @update:model-value="(v) => edit('density', (b) => (b.material.density = v))" />
+    <p v-if="m.mass && figures" class="figures mute follows">density {{ showNumber(figures.density, 4) }} kg/m³</p>
+    <NumberRow label="friction" :min="0" :max="5" :model-value="m.friction!" :initial="0.6" @update:model-value="(v) => edit('friction', (b) => (b.material.friction = v))" />
+    <NumberRow label="bounce" :min="0" :max="1" :model-value="m.bounce!" :initial="0.1" hint="share of the speed kept by a hit; above 1 would make energy" @update:model-value="(v) => edit('bounce', (b) => (b.material.bounce = v))" />
+    <div class="row"><label>colour</label><input type="color" class="swatch" aria-label="colour" :value="m.look!.color" @change="(e) => edit('colour', (b) => (b.material.look!.color = (e.target as HTMLInputElement).value))" /></div>
+    <p v-if="problem" class="problem" role="alert">{{ problem }}</p>
+  </div>
+</template>
+
+<style scoped>
+.pick, .name { height: 26px; border: 1px solid var(--line); border-radius: var(--radius); background: var(--basalt-2); color: var(--chalk); padding: 0 6px; width: 100%; }
+.swatch { width: 100%; height: 26px; border: 1px solid var(--line); border-radius: var(--radius); background: var(--basalt-2); padding: 2px; cursor: pointer; }
+.links { display: flex; gap: 10px; }
+.follows { text-align: right; }
+</style>

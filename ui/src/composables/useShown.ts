@@ -1,0 +1,69 @@
+/** What the view shows: bodies and groups of the document being edited, or of the take, with their pieces and copies. */
+import { computed, shallowRef, watch, type ComputedRef } from "vue";
+import { api } from "../api/client";
+import type { Packed } from "../api/packed";
+import type { Quat, Vec } from "../lib/rotation";
+import { usePieces } from "../stores/pieces";
+import { thingsOf, useShot, type Thing } from "../stores/shot";
+import { useTakes } from "../stores/takes";
+import { useView } from "../stores/view";
+
+export interface Copy {
+  position: Vec;
+  rotation: Quat;
+  size: number;
+}
+
+export interface Shown extends Thing {
+  packed: Packed;
+  copies: Copy[];
+}
+
+interface TakeParts {
+  packed: Map<string, Packed>;
+  members: Map<string, Packed>;
+}
+
+/** Where each copy of a thing stands. */
+export function copiesOf(thing: Thing, members: Packed | undefined): Copy[] | null {
+  if (!thing.group) return [{ position: thing.body.place.position as Vec, rotation: thing.body.place.rotation as Quat, size: 1 }];
+  if (!members) return null;
+  const { position, rotation, factor } = members as Record<string, Float32Array>;
+  return Array.from(factor!, (size, k) => ({ position: [...position!.subarray(k * 3, k * 3 + 3)] as Vec, rotation: [...rotation!.subarray(k * 4, k * 4 + 4)] as Quat, size }));
+}
+
+export function useShown(): { inTake: ComputedRef<boolean>; shown: ComputedRef<Shown[]>; missing: ComputedRef<number> } {
+  const shot = useShot();
+  const pieces = usePieces();
+  const takes = useTakes();
+  const view = useView();
+  const parts = shallowRef<TakeParts>({ packed: new Map(), members: new Map() });
+
+  watch(
+    () => takes.document,
+    async (document) => {
+      if (!document) return;
+      const found: TakeParts = { packed: new Map(), members: new Map() };
+      for (const thing of thingsOf(document)) {
+        found.packed.set(thing.name, (await pieces.ofBody(thing.body)).packed);
+        if (thing.group) found.members.set(thing.name, await api.members(document, thing.name));
+      }
+      if (takes.document === document) parts.value = found;
+    },
+    { immediate: true },
+  );
+
+  const inTake = computed(() => view.showing === "take" && takes.frames !== null && takes.document !== null);
+  const things = computed(() => (inTake.value ? thingsOf(takes.document!) : shot.things));
+  const shown = computed<Shown[]>(() => {
+    void pieces.version;
+    const own = parts.value;
+    return things.value.flatMap((thing) => {
+      const packed = inTake.value ? own.packed.get(thing.name) : pieces.packedOf(thing.name);
+      const copies = copiesOf(thing, inTake.value ? own.members.get(thing.name) : pieces.members.get(thing.name));
+      return packed && copies ? [{ ...thing, packed, copies }] : [];
+    });
+  });
+  const missing = computed(() => things.value.length - shown.value.length);
+  return { inTake, shown, missing };
+}
