@@ -101,7 +101,7 @@ def two_tiers() -> dict:
         "breaks": [{"of": {"kind": "reach", "reach": sphere([1.6, 1.2, 1.4], 2.0, 0.5)}, "pattern": {"kind": "cells", "count": 6, "seed": 4}}],
         "bonds": {"strength": 500, "tiers": [180]}, "release": {"kind": "intact"},
     }
-    shot["fields"][1] |= {"effect": {"kind": "strain", "load": 700, "burst": 3.0}, "reach": sphere([1.8, 5.6, 1.5], 1.6, 2.2)}
+    shot["fields"][1] |= {"effect": {"kind": "strain", "load": 900, "burst": 8.0}, "reach": sphere([1.2, 4.4, 1.0], 1.8, 2.0)}
     return shot
 
 
@@ -114,7 +114,7 @@ def boathouse() -> dict:
         roof.append({
             "name": "slates " + ("west" if side < 0 else "east"), "shape": {"kind": "sheet", "size": [2.5, 6.4], "thickness": 0.06, "divisions": [2, 2]},
             "place": {"position": [side * 0.98, 3.4, 0], "rotation": q}, "material": material("stone", look={"color": "#59656b", "roughness": 0.7}),
-            "pattern": {"kind": "bricks", "size": [0.42, 0.5, 0.4], "offset": 0.5, "jitter": 0.05, "gap": 0.012, "seed": 5}, "bonds": {"strength": 12, "unit": "kN", "by_size": 1.0},
+            "pattern": {"kind": "bricks", "size": [0.42, 0.5, 0.4], "offset": 0.5, "jitter": 0.05, "gap": 0.012, "seed": 5}, "bonds": {"strength": 12, "unit": "kN", "by_size": 1.0}, "release": {"kind": "cue", "time": 0.75},
         })
     walls = []
     for name, size, place, seed in (("west wall", [0.3, 2.4, 6], [-1.75, 1.2, 0], 1), ("east wall", [0.3, 2.4, 6], [1.75, 1.2, 0], 2), ("back wall", [3.2, 2.4, 0.3], [0, 1.2, -2.85], 3)):
@@ -127,7 +127,7 @@ def boathouse() -> dict:
     flashing = {
         "name": "ridge flashing", "shape": {"kind": "cylinder", "radius": 0.14, "height": 6.4, "segments": 10, "divisions": 10},
         "place": {"position": [0, 4.28, 0], "rotation": [0.7071068, 0, 0, 0.7071068]}, "material": material("steel", look={"color": "#7f9a92", "roughness": 0.4}),
-        "pattern": {"kind": "faces", "thickness": 0.012, "rough": 0.5, "seed": 2}, "bonds": {"strength": 3, "unit": "kN"},
+        "pattern": {"kind": "faces", "thickness": 0.012, "rough": 0.5, "seed": 2}, "bonds": {"strength": 3, "unit": "kN"}, "release": {"kind": "cue", "time": 0.75},
     }
     return {
         "version": 1, "name": "Skerry Light: the boathouse", "timing": {"fps": 24, "frames": 144}, "ground": SEA_BED, "bodies": [*walls, *roof, flashing],

@@ -105,7 +105,7 @@ function toggle(): void {
 
 function onKey(event: KeyboardEvent): void {
   const target = event.target as HTMLElement;
-  if (target.closest("input, textarea, [contenteditable]")) return;
+  if (target.closest("input, textarea, select, [role=slider], [contenteditable]")) return;
   const ctrl = event.ctrlKey || event.metaKey;
   const on = (action: () => void): void => {
     event.preventDefault();
