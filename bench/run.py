@@ -13,7 +13,8 @@ from pathlib import Path
 
 import numpy as np
 
-from dynaclast.core.document import Shot, parse, parse_json
+import scenes
+from dynaclast.core.document import Shot, parse_json
 from dynaclast.core.fracture.build import convex_cells as break_into_cells
 from dynaclast.core.geometry import primitives
 from dynaclast.core.geometry.check import solid
@@ -58,39 +59,28 @@ def fracture() -> None:
         say(f"torus of {len(mesh.faces)} triangles into {pieces.count} pieces", f"{time.process_time() - began:.2f} s", goal)
 
 
-def wall(bonded: bool) -> Shot:
-    return parse({
-        "timing": {"frames": 240}, "ground": {"friction": 0.6, "bounce": 0.1},
-        "bodies": [
-            {"name": "wall", "shape": {"kind": "box", "size": [10, 5, 0.5]}, "place": {"position": [0, 2.5, 0]}, "material": {"density": 2000, "friction": 0.6, "bounce": 0.1},
-             "pattern": {"kind": "cells", "count": 500, "seed": 12}, "bonds": {"strength": 300} if bonded else None},
-            {"name": "ball", "shape": {"kind": "sphere", "radius": 0.6}, "place": {"position": [0, 2.5, -3]}, "material": {"density": 2210, "friction": 0.6, "bounce": 0.1}, "velocity": [0, 0, 12]},
-        ],
-    })
-
-
-def walls() -> None:
-    _, loose, got = timed(wall(bonded=False))
-    say("wall of 500 loose pieces hit by a ball, 10 s simulated", f"{loose:.1f} s", "<= 2.8 s")
-    say("  pieces still moving at the end", f"{got[-1].stats['moving']:.0f}", "0")
-    _, bonded, _ = timed(wall(bonded=True))
-    say("the same wall as one bonded assembly", f"{bonded:.1f} s", "<= loose")
+def crowd() -> None:
+    for name, goal in (("wall500", "<= 2.8 s"), ("slab2000", "<= 9 s"), ("pile1000", "<= 1.2 s"), ("bonded_wall", "<= the loose wall"), ("bonded_slab", "<= the loose slab")):
+        shot = getattr(scenes, name)()
+        _, run, got = timed(shot)
+        say(f"{name}: {shot.timing.frames} frames, all solving", f"{run:.1f} s", goal)
+        energy = np.array([f.stats["energy"] for f in got])
+        say("  energy gained in any frame", f"{max(0.0, np.diff(energy).max()) / abs(energy[0]):.1e}", "1e-4")
+        still = next((f.index for f in got if f.index and f.stats["moving"] == 0), None)
+        say("  all asleep at", f"{still / 24:.1f} s" if still else "never", "-")
 
 
 def stack() -> None:
-    cubes = [{"name": f"c{k}", "shape": {"kind": "box", "size": [1, 1, 1]}, "place": {"position": [0, 0.5 + k, 0]}, "material": {"density": 2000, "friction": 0.6}} for k in range(20)]
-    _, run, got = timed(parse({"bodies": cubes, "timing": {"frames": 240}}))
+    _, run, got = timed(scenes.stack20())
     top = got[-1].position[19]
     say("stack of 20: height lost / drift after 10 s", f"{(19.5 - top[1]) * 1000:.1f} / {np.hypot(top[0], top[2]) * 1000:.1f} mm", "<= 5 / 2 mm")
-    pair = [{"name": n, "shape": {"kind": "box", "size": [1, 1, 1]}, "place": {"position": [0, y, 0]}, "material": {"density": d}} for n, y, d in (("light", 0.5, 10), ("heavy", 1.5, 1000))]
-    _, _, got = timed(parse({"bodies": pair, "timing": {"frames": 240}}))
-    say("100 : 1, heavy on light: too low by", f"{(1.5 - got[-1].position[1, 1]) * 1000:.1f} mm", "<= 2 mm")
+    for ratio, goal in ((100, "<= 2 mm"), (1000, "<= 5 mm")):
+        _, _, got = timed(scenes.heavy_on_light(ratio))
+        say(f"{ratio} : 1, heavy on light: too low by", f"{(1.5 - got[-1].position[1, 1]) * 1000:.1f} mm", goal)
 
 
 def still() -> None:
-    body = {"name": "tower", "shape": {"kind": "cylinder", "radius": 3, "height": 30}, "place": {"position": [0, 15, 0]}, "pattern": {"kind": "cells", "count": 5000, "seed": 1}, "bonds": {}}
-    anchor = {"name": "foot", "effect": {"kind": "anchor"}, "reach": {"layers": [{"shape": {"kind": "box", "core": [9, 2, 9]}}]}}
-    setup, run, got = timed(parse({"bodies": [body], "fields": [anchor], "timing": {"frames": 240}}))
+    setup, run, got = timed(scenes.tower5000())
     say("5,000 bonded, anchored pieces, nothing happening: a frame", f"{run / 240 * 1000:.2f} ms", "<= 1 ms")
     say("  set-up of the same (breaking and hulls)", f"{setup:.1f} s", "-")
 
@@ -102,7 +92,7 @@ def startup() -> None:
     say("start with cached kernels (imports and a tiny bake), wall", f"{time.monotonic() - began:.1f} s", "<= 2 s")
 
 
-BENCHES: dict[str, Callable[[], None]] = {"demo": demo, "fracture": fracture, "wall": walls, "stack": stack, "still": still, "startup": startup}
+BENCHES: dict[str, Callable[[], None]] = {"demo": demo, "fracture": fracture, "crowd": crowd, "stack": stack, "still": still, "startup": startup}
 
 if __name__ == "__main__":
     commit = subprocess.run(["git", "rev-parse", "--short", "HEAD"], capture_output=True, text=True, cwd=ROOT).stdout.strip()

@@ -37,7 +37,7 @@ def write_usd(scene: ExportScene, path: str) -> None:
         skin.Set(Vt.IntArray.FromNumpy(piece.skin.astype(np.int32)))
         mesh.GetPrim().CreateAttribute("dynaclast:mass", Sdf.ValueTypeNames.Double).Set(float(scene.baked.piece_mass[piece.index]))
         state = mesh.GetPrim().CreateAttribute("dynaclast:state", Sdf.ValueTypeNames.Token)
-        move, turn = mesh.AddTranslateOp(UsdGeom.XformOp.PrecisionDouble), mesh.AddOrientOp(UsdGeom.XformOp.PrecisionFloat)
+        move, turn = mesh.AddTranslateOp(UsdGeom.XformOp.PrecisionDouble), mesh.AddOrientOp(UsdGeom.XformOp.PrecisionDouble)
         samples.append((piece.index, move.GetAttr().GetPath(), turn.GetAttr().GetPath(), state.GetPath()))
     with Sdf.ChangeBlock():
         for index, move_path, turn_path, state_path in samples:
@@ -51,7 +51,7 @@ def _swap(stage: Usd.Stage, body: Sdf.Path, scene: ExportScene, swap: Swap) -> N
     """The intact mesh, seen until its body breaks; its pieces from then on."""
     mesh = UsdGeom.Mesh.Define(stage, body.AppendChild(swap.name))
     _geometry(mesh, swap.mesh)
-    move, turn = mesh.AddTranslateOp(UsdGeom.XformOp.PrecisionDouble), mesh.AddOrientOp(UsdGeom.XformOp.PrecisionFloat)
+    move, turn = mesh.AddTranslateOp(UsdGeom.XformOp.PrecisionDouble), mesh.AddOrientOp(UsdGeom.XformOp.PrecisionDouble)
     with Sdf.ChangeBlock():
         _animate(stage.GetRootLayer(), scene, swap.index, move.GetAttr().GetPath(), turn.GetAttr().GetPath(), None, swap.frame)
     shown = mesh.CreateVisibilityAttr()
@@ -97,9 +97,15 @@ def _animate(layer: Sdf.Layer, scene: ExportScene, index: int, move: Sdf.Path, t
     for f in keep:
         p, q = pos[f], rot[f]
         layer.SetTimeSample(move, float(f), Gf.Vec3d(float(p[0]), float(p[1]), float(p[2])))
-        layer.SetTimeSample(turn, float(f), Gf.Quatf(float(q[3]), float(q[0]), float(q[1]), float(q[2])))
+        layer.SetTimeSample(turn, float(f), Gf.Quatd(_real_part(q), float(q[0]), float(q[1]), float(q[2])))
         if state is not None:
             layer.SetTimeSample(state, float(f), baked.state_names[int(what[f])])
+
+
+def _real_part(q: np.ndarray) -> float:
+    """The real part of a unit quaternion in double precision: of a small turn, single precision keeps no angle below 3e-4 rad."""
+    x, y, z, w = (float(v) for v in q)
+    return float(np.copysign(np.sqrt(max(0.0, 1.0 - x * x - y * y - z * z)), w)) if abs(w) > 0.5 else w
 
 
 def changes(rows: np.ndarray) -> np.ndarray:

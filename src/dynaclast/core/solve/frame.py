@@ -5,12 +5,14 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
+import numba
 import numpy as np
 
 from ..errors import SolveError
-from ..geometry.mesh import Array, rotation_matrix
+from ..geometry.mesh import Array
 from .model import Model
-from .state import State
+from .rigid.assemblies import rotation
+from .state import Assemblies, State
 
 STATE_NAMES = ["held", "resting", "moving", "frozen", "removed"]
 HELD, RESTING, MOVING, FROZEN, REMOVED = range(5)
@@ -34,25 +36,45 @@ class Frame:
 
 def piece_positions(model: Model, state: State) -> Array:
     """Centres of mass now (P, 3) [m], float64."""
-    slot = state.piece_assembly
-    asm = state.assemblies
-    arm = model.pieces.rest - asm.rest[slot]
-    return asm.pos[slot] + _turned(asm.rot[slot], arm)
+    out = np.empty((model.piece_count, 3))
+    _carried(model.pieces.rest, state.piece_assembly, state.assemblies, out)
+    return out
 
 
 def bond_positions(model: Model, state: State) -> Array:
     """Bond centres now (B, 3) [m], carried by their first piece."""
     if not len(model.bonds.area):
         return np.zeros((0, 3))
-    slot = state.piece_assembly[model.bonds.piece[:, 0]]
-    asm = state.assemblies
-    return asm.pos[slot] + _turned(asm.rot[slot], model.bonds.center - asm.rest[slot])
+    out = np.empty((len(model.bonds.area), 3))
+    _carried(model.bonds.center, state.piece_assembly[model.bonds.piece[:, 0]], state.assemblies, out)
+    return out
 
 
-def _turned(q: Array, v: Array) -> Array:
-    """Vectors (n, 3) turned by unit quaternions (n, 4)."""
-    t = 2.0 * np.cross(q[:, :3], v)
-    return v + q[:, 3:] * t + np.cross(q[:, :3], t)
+@numba.njit(cache=True, error_model="numpy")
+def _carried(points, slot, asm: Assemblies, out):
+    """Points (n, 3) of the opening pose where their assemblies (n,) have carried them."""
+    for p in range(len(points)):
+        a = slot[p]
+        x, y, z = points[p, 0] - asm.rest[a, 0], points[p, 1] - asm.rest[a, 1], points[p, 2] - asm.rest[a, 2]
+        qx, qy, qz, qw = asm.rot[a, 0], asm.rot[a, 1], asm.rot[a, 2], asm.rot[a, 3]
+        tx, ty, tz = 2.0 * (qy * z - qz * y), 2.0 * (qz * x - qx * z), 2.0 * (qx * y - qy * x)
+        out[p, 0] = asm.pos[a, 0] + x + qw * tx + qy * tz - qz * ty
+        out[p, 1] = asm.pos[a, 1] + y + qw * ty + qz * tx - qx * tz
+        out[p, 2] = asm.pos[a, 2] + z + qw * tz + qx * ty - qy * tx
+
+
+@numba.njit(cache=True, error_model="numpy")
+def _kinetic(asm: Assemblies):
+    """Kinetic energy of all that moves [J]."""
+    m = np.empty((3, 3))
+    total = 0.0
+    for a in range(len(asm.alive)):
+        if not asm.alive[a] or asm.held[a] or asm.asleep[a]:
+            continue
+        rotation(asm.rot[a], m)
+        w = m.T @ asm.spin[a]
+        total += 0.5 * (asm.mass[a] * (asm.vel[a, 0] ** 2 + asm.vel[a, 1] ** 2 + asm.vel[a, 2] ** 2) + w @ (asm.inertia[a] @ w))
+    return total
 
 
 def energy(model: Model, state: State) -> float:
@@ -60,12 +82,7 @@ def energy(model: Model, state: State) -> float:
 
     Held pieces count too, so that a piece that comes loose adds nothing.
     """
-    asm = state.assemblies
-    total = -float(model.pieces.mass @ (piece_positions(model, state) @ model.settings.gravity))
-    for a in np.flatnonzero((asm.alive == 1) & (asm.held == 0) & (asm.asleep == 0)):
-        w = rotation_matrix(asm.rot[a]).T @ asm.spin[a]
-        total += 0.5 * float(asm.mass[a] * (asm.vel[a] @ asm.vel[a]) + w @ asm.inertia[a] @ w)
-    return total
+    return float(_kinetic(state.assemblies)) - float(model.pieces.mass @ (piece_positions(model, state) @ model.settings.gravity))
 
 
 def snapshot(model: Model, state: State, events: list[dict[str, Any]]) -> Frame:

@@ -52,6 +52,7 @@ class Run:
         self._moved, self._turned = np.zeros((slots, 3)), np.zeros((slots, 3))
         self._pair_a, self._pair_b = np.zeros(1024, np.int32), np.zeros(1024, np.int32)
         self._rows: Rows = make_rows(0)
+        self._buffers = [no_contacts(0), no_contacts(0)]
         self._row_count = 0
         self._cues = [(self._cue_interval(item), item) for item in shot.fields if item.on and item.effect.kind != "anchor"]
 
@@ -314,11 +315,19 @@ class Run:
                 break
             self._pair_a, self._pair_b = np.zeros(fresh * 2, np.int32), np.zeros(fresh * 2, np.int32)
         room = fresh + len(state.contacts.a)
-        contacts, known = no_contacts(room), np.zeros(room, np.uint8)
+        contacts, known = self._room(room), np.zeros(room, np.uint8)
         count = carry_over(self._pair_a, self._pair_b, fresh, hulls, state.piece_assembly, asm, state.contacts, contacts, known)
         contacts = Contacts(*(x[:count] for x in contacts))
         centers = piece_positions(model, state)[hulls.piece]
         return contacts, known, count, fresh, centers
+
+    def _room(self, room: int) -> Contacts:
+        """Memory for so many pairs that the state does not use now: two buffers take turns."""
+        used = self.state.contacts.push.base
+        k = 0 if used is not None and used is self._buffers[1].push else 1
+        if len(self._buffers[k].a) < room:
+            self._buffers[k] = no_contacts(room + room // 2)
+        return self._buffers[k]
 
     def _write_impacts(self, impacts: list[dict[str, Any]]) -> None:
         rows, n = self._rows, self._row_count

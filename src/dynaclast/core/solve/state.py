@@ -19,7 +19,9 @@ class Assemblies(NamedTuple):
     pos (3) centre of mass [m]; rot quaternion x, y, z, w from the opening pose; vel [m/s]; spin [rad/s], world
     rest (3) centre of mass at the opening pose [m]; mass [kg]; inv_mass [1/kg], 0 if held
     inertia, inv_inertia (3, 3) at the opening pose, world axes; radius: farthest piece's reach from the centre [m]
-    alive, held, asleep (uint8); pieces: count; calm: smoothed speed [m/s]; still: seconds of stillness
+    alive, held, asleep (uint8); pieces: count; calm: smoothed speed [m/s]; still: seconds of stillness; slip: seconds of
+    sliding without a break; mark (3), mark_rot (4), dwell: where it was ``dwell`` seconds ago, since when it has hardly left that place
+    age: seconds since it came to be, at the start or by a split
     island: lowest slot of the sleeping island, -1 while awake
     """
 
@@ -39,6 +41,11 @@ class Assemblies(NamedTuple):
     pieces: Index
     calm: Array
     still: Array
+    slip: Array
+    mark: Array
+    mark_rot: Array
+    dwell: Array
+    age: Array
     island: Index
 
 
@@ -46,8 +53,9 @@ class Contacts(NamedTuple):
     """Pairs of shapes that are near each other, and what they remember between searches.
 
     a, b (K,) shapes, b = -1 for the ground; axis (K, 3) last separating direction from b to a; slack (K,) overlap
-    present when the pair was first met, forgiven [m], <= 0; count (K,) contact points; local (K, 4, 3) the points in a's
-    opening frame; push (K, 4) normal impulse of a substep [N s]; rub (K, 4) friction impulse (world xyz, twist)
+    present when the pair was first met, forgiven [m], <= 0; count (K,) contact points; local, local_b (K, 4, 3) the points on
+    the surfaces of a and b, in their opening frames about their assemblies' centres; face, face_b (K, 3) the normal in
+    both frames when the points were found; feature (K,) reference face + 1, negative if b's, 0 for edges and corners; push (K, 4) normal impulse of a substep [N s]; rub (K, 4) friction impulse (world xyz, twist)
     """
 
     a: Index
@@ -56,6 +64,10 @@ class Contacts(NamedTuple):
     slack: Array
     count: Index
     local: Array
+    local_b: Array
+    face: Array
+    face_b: Array
+    feature: Index
     push: Array
     rub: Array
 
@@ -64,7 +76,8 @@ def no_contacts(room: int = 0) -> Contacts:
     """Room for so many pairs."""
     return Contacts(
         np.zeros(room, np.int32), np.zeros(room, np.int32), np.zeros((room, 3)), np.zeros(room), np.zeros(room, np.int32),
-        np.zeros((room, 4, 3)), np.zeros((room, 4)), np.zeros((room, 4)),
+        np.zeros((room, 4, 3)), np.zeros((room, 4, 3)), np.zeros((room, 3)), np.zeros((room, 3)), np.zeros(room, np.int32),
+        np.zeros((room, 4)), np.zeros((room, 4)),
     )
 
 

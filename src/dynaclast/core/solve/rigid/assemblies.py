@@ -12,7 +12,11 @@ from ..model import BondTable, PieceTable
 from ..state import Assemblies, Contacts
 
 
-@numba.njit(cache=True, error_model="numpy")
+FUSED = {"contract", "nsz"}
+"""Multiply and add in one instruction; the compiled code, and so the result, stays the same from run to run."""
+
+
+@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
 def rotation(q, out):
     """Rotation matrix (3, 3) of a unit quaternion x, y, z, w."""
     x, y, z, w = q[0], q[1], q[2], q[3]
@@ -78,6 +82,9 @@ def _gather(members, n, pieces: PieceTable, reach, asm: Assemblies):
     asm.asleep[slot] = 0
     asm.calm[slot] = 1.0e3
     asm.still[slot] = 0.0
+    asm.slip[slot] = 0.0
+    asm.dwell[slot] = 0.0
+    asm.age[slot] = 0.0
     asm.island[slot] = -1
     return slot
 
@@ -157,7 +164,18 @@ def wake(slot, asm: Assemblies):
             asm.asleep[a] = 0
             asm.island[a] = -1
             asm.still[a] = 0.0
+            asm.dwell[a] = 0.0
             asm.calm[a] = 1.0e3
+
+
+@numba.njit(cache=True, error_model="numpy")
+def wake_one(slot, asm: Assemblies):
+    """Wake an assembly alone: what it sleeps against stays."""
+    asm.asleep[slot] = 0
+    asm.island[slot] = -1
+    asm.still[slot] = 0.0
+    asm.dwell[slot] = 0.0
+    asm.calm[slot] = 1.0e3
 
 
 @numba.njit(cache=True, error_model="numpy")
@@ -186,11 +204,12 @@ def first_assemblies(pieces: PieceTable, bonds: BondTable, reach: np.ndarray, ve
         np.zeros((slots, 3)), np.tile([0.0, 0, 0, 1], (slots, 1)), np.zeros((slots, 3)), np.zeros((slots, 3)), np.zeros((slots, 3)),
         np.zeros(slots), np.zeros(slots), np.zeros((slots, 3, 3)), np.zeros((slots, 3, 3)), np.zeros(slots),
         np.zeros(slots, np.uint8), np.zeros(slots, np.uint8), np.zeros(slots, np.uint8), np.zeros(slots, np.int32),
-        np.zeros(slots), np.zeros(slots), np.full(slots, -1, np.int32),
+        np.zeros(slots), np.zeros(slots), np.zeros(slots), np.zeros((slots, 3)), np.zeros((slots, 4)), np.zeros(slots), np.zeros(slots), np.full(slots, -1, np.int32),
     )
     piece_asm = np.full(count, -1, np.int32)
     _label(pieces, bonds, reach, piece_asm, asm)
     asm.alive[count] = asm.held[count] = 1
+    asm.age[count] = 1.0
     live = np.flatnonzero(asm.alive[:count])
     asm.pos[live] = asm.rest[live]
     free = live[asm.held[live] == 0]

@@ -11,13 +11,13 @@ import numpy as np
 
 from ..model import Hulls, PieceTable, Settings
 from ..state import Assemblies, Contacts
-from .assemblies import rotation
+from .assemblies import FUSED, rotation
 
 SLOP_SHARE = 0.005
 """Contact margin at rest as a share of the piece's size."""
 
 
-@numba.njit(cache=True, error_model="numpy")
+@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
 def place_shapes(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, everything, wverts, wnormals, lo, hi, settings: Settings):
     """World corners, face normals and swept bounds of all shapes that are awake (or of all)."""
     m = np.empty((3, 3))
@@ -142,12 +142,14 @@ def carry_over(pair_a, pair_b, fresh, hulls: Hulls, piece_asm, asm: Assemblies, 
             _copy(old, found, new, n)
         else:
             known[n] = 0
-            new.axis[n] = 0.0
             new.slack[n] = 0.0
             new.count[n] = 0
-            new.push[n] = 0.0
-            new.rub[n] = 0.0
-            new.local[n] = 0.0
+            new.feature[n] = 0
+            for c in range(3):
+                new.axis[n, c] = 0.0
+            for c in range(4):
+                new.push[n, c] = 0.0
+                new.rub[n, c] = 0.0
     n = fresh
     for k in range(len(old.a)):
         a = piece_asm[hulls.piece[old.a[k]]]
@@ -169,9 +171,20 @@ def carry_over(pair_a, pair_b, fresh, hulls: Hulls, piece_asm, asm: Assemblies, 
 
 @numba.njit(cache=True, error_model="numpy")
 def _copy(old: Contacts, k, new: Contacts, n):
-    new.axis[n] = old.axis[k]
     new.slack[n] = old.slack[k]
     new.count[n] = old.count[k]
-    new.local[n] = old.local[k]
-    new.push[n] = old.push[k]
-    new.rub[n] = old.rub[k]
+    new.feature[n] = old.feature[k]
+    for c in range(3):
+        new.axis[n, c] = old.axis[k, c]
+    if old.count[k] == 0:
+        return
+    for c in range(3):
+        new.face[n, c] = old.face[k, c]
+        new.face_b[n, c] = old.face_b[k, c]
+    for c in range(4):
+        new.push[n, c] = old.push[k, c]
+        new.rub[n, c] = old.rub[k, c]
+    for i in range(old.count[k]):
+        for c in range(3):
+            new.local[n, i, c] = old.local[k, i, c]
+            new.local_b[n, i, c] = old.local_b[k, i, c]

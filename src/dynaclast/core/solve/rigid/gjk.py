@@ -10,6 +10,7 @@ import numba
 import numpy as np
 
 from ...geometry.mesh import Array
+from .assemblies import FUSED
 
 MOST_STEPS = 40
 
@@ -19,7 +20,7 @@ def dot3(a, b):
     return a[0] * b[0] + a[1] * b[1] + a[2] * b[2]
 
 
-@numba.njit(cache=True, error_model="numpy")
+@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
 def support(points, start, end, dx, dy, dz):
     """Row of the point farthest along (dx, dy, dz); the first of equals."""
     best = start
@@ -32,7 +33,7 @@ def support(points, start, end, dx, dy, dz):
     return best
 
 
-@numba.njit(cache=True, error_model="numpy")
+@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
 def _closest_on_segment(w, i, j, bary):
     """Barycentric weights of the point of segment (w[i], w[j]) nearest the origin; returns squared distance."""
     ex, ey, ez = w[j, 0] - w[i, 0], w[j, 1] - w[i, 1], w[j, 2] - w[i, 2]
@@ -47,7 +48,7 @@ def _closest_on_segment(w, i, j, bary):
     return x * x + y * y + z * z
 
 
-@numba.njit(cache=True, error_model="numpy")
+@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
 def _closest_on_triangle(w, i, j, k, bary):
     """The same for triangle (w[i], w[j], w[k]). Written out in scalars: small arrays here would cost more than the arithmetic."""
     ax, ay, az = w[i, 0], w[i, 1], w[i, 2]
@@ -89,7 +90,7 @@ def _closest_on_triangle(w, i, j, k, bary):
     return x * x + y * y + z * z
 
 
-@numba.njit(cache=True, error_model="numpy")
+@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
 def _outside(w, f, i, j, k):
     """Is the origin on the other side of face (i, j, k) than corner f (or the tetrahedron flat there)?"""
     ux, uy, uz = w[j, 0] - w[i, 0], w[j, 1] - w[i, 1], w[j, 2] - w[i, 2]
@@ -101,19 +102,22 @@ def _outside(w, f, i, j, k):
 
 
 @numba.njit(cache=True, error_model="numpy")
-def gjk(pa, a0, a1, pb, b0, b1, axis, near_a, near_b):
+def make_scratch():
+    """Simplex corners, barycentric weights, and the rows they stem from."""
+    return np.empty((4, 3)), np.zeros(4), np.zeros(4), np.zeros(4), np.zeros(4, np.int32), np.zeros(4, np.int32)
+
+
+@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+def gjk(pa, a0, a1, pb, b0, b1, axis, near_a, near_b, scratch):
     """Distance between the hulls of pa[a0:a1] and pb[b0:b1].
+
+    scratch : what ``make_scratch`` gives, kept by the caller: memory here would cost more than the search
 
     axis   : (3,) in: first guess of the direction from b to a; out: that direction, unit, if apart
     near_a, near_b : (3,) out: the closest points
     Returns the distance [m], or -1 where the hulls overlap
     """
-    w = np.empty((4, 3))
-    ia = np.zeros(4, np.int32)
-    ib = np.zeros(4, np.int32)
-    bary = np.zeros(4)
-    trial = np.zeros(4)
-    best_bary = np.zeros(4)
+    w, bary, trial, best_bary, ia, ib = scratch
     vx, vy, vz = axis[0], axis[1], axis[2]
     if vx * vx + vy * vy + vz * vz < 1e-20:
         vx = 1.0
@@ -201,4 +205,4 @@ def gjk(pa, a0, a1, pb, b0, b1, axis, near_a, near_b):
 def hull_distance(a: Array, b: Array) -> float:
     """Distance [m] between the convex hulls of (n, 3) and (m, 3) points; 0 where they overlap."""
     axis, na, nb = a.mean(axis=0) - b.mean(axis=0), np.zeros(3), np.zeros(3)
-    return max(0.0, float(gjk(np.ascontiguousarray(a), 0, len(a), np.ascontiguousarray(b), 0, len(b), axis, na, nb)))
+    return max(0.0, float(gjk(np.ascontiguousarray(a), 0, len(a), np.ascontiguousarray(b), 0, len(b), axis, na, nb, make_scratch())))

@@ -18,6 +18,9 @@ from ...geometry.mesh import Array
 ROUNDING = 0.01
 """Rounding radius as a share of the hull's size (cube root of its volume)."""
 
+MOST_BLUNT = 0.006
+"""The rounding is made smaller where it would take more than this share of the hull's size off a sharp corner."""
+
 MOST_CORNERS = 40
 """A hull with more corners is replaced by the hull of its extreme points in this many directions."""
 
@@ -59,8 +62,8 @@ def _planes(hull: ConvexHull) -> Array:
     return eq[np.sort(first)]
 
 
-def convex_core(points: Array) -> Hull:
-    """The core of the convex hull of (n, 3) points.
+def convex_core(points: Array, share: float = 1.0) -> Hull:
+    """The core of the convex hull of (n, 3) points; share: of the full rounding.
 
     Raises ValueError where the points span no volume.
     """
@@ -75,13 +78,17 @@ def convex_core(points: Array) -> Hull:
     corners = hull.points[hull.vertices]
     middle = corners.mean(axis=0)
     inside = -(planes[:, :3] @ middle + planes[:, 3])
-    radius = min(ROUNDING * hull.volume ** (1 / 3), 0.3 * float(inside.min()))
+    radius = share * min(ROUNDING * hull.volume ** (1 / 3), 0.3 * float(inside.min()))
     if radius > 0:
         try:
             shrunk = HalfspaceIntersection(planes + [0, 0, 0, radius], middle).intersections
             scale = float(np.ptp(corners, axis=0).max())
             _, first = np.unique(np.round(shrunk / (1e-6 * scale)).astype(np.int64), axis=0, return_index=True)
             core = ConvexHull(shrunk[np.sort(first)])
+            blunt = float(np.min(np.linalg.norm(corners[:, None] - core.points[core.vertices][None], axis=2), axis=1).max()) - radius
+            limit = MOST_BLUNT * hull.volume ** (1 / 3)
+            if blunt > limit and share > 0.02:  # the loss grows in proportion to the radius
+                return convex_core(points, share * max(0.02, 0.95 * limit / blunt))
             if core.volume > 0.5 * hull.volume:
                 return _rings(core, radius)
         except (QhullError, ValueError):

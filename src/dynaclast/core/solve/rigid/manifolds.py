@@ -8,17 +8,30 @@ import numba
 import numpy as np
 
 from ...geometry.mesh import Array, Index
-from ..model import Hulls, PieceTable, Settings
+from ..model import Flags, Hulls, PieceTable, Settings
 from ..state import Assemblies, Contacts
-from .assemblies import rotation, wake
+from .assemblies import FUSED, rotation, wake, wake_one
 from .broad import SLOP_SHARE
-from .narrow import ROOM, touch, touch_ground
+from .gjk import make_scratch
+from .narrow import ROOM, touch, touch_again, touch_ground
 
 WAKE_SHARE = 0.06
 """A sleeper is woken by what moves faster than this share of sqrt(g * size)."""
 
+LIVELY_FROM = 0.25
+"""Points that meet slower than this do not bounce [m/s]."""
+
+AGAIN_LEAN = 0.05**2
+"""The face that carried a contact is tried again while the bodies have leant against each other by less (squared, rad)."""
+
+WAKE_ALL = 4.0
+"""A hit so many times as fast wakes the sleeper's whole island, not it alone."""
+
+REUSE_SHARE = 0.0015
+"""Contact points are kept while both surfaces have moved past each other less than this share of the smaller piece's size."""
+
 FORGIVE_SHARE = 0.3
-"""Overlap found when a pair first meets is forgiven up to this share of the smaller piece's size."""
+"""Overlap of a pair of which one side has only just come to be is forgiven up to this share of the smaller piece's size."""
 
 
 class Rows(NamedTuple):
@@ -30,7 +43,8 @@ class Rows(NamedTuple):
     jac (M, 4, 12): ra x n, rb x n, Ia^-1 (ra x n), Ib^-1 (rb x n)
     tangent (M, 2, 3); tjac (M, 2, 12) as jac at the patch's centre; tmass (M, 2); rub (M, 2)
     twist_mass, twist, lever (M,); njac (M, 6): Ia^-1 n, Ib^-1 n; roll (M,) rolling length [m], roll_rub (M, 2)
-    friction, bounce (M,); point (M, 4, 3) world [m]
+    friction, bounce (M,); point (M, 4, 3) world [m]; now (M, 4) separation in this substep [m]; size (M,) of the smaller piece [m];
+    lively (M,) uint8: a point meets fast enough to bounce
     """
 
     pair: Index
@@ -58,6 +72,9 @@ class Rows(NamedTuple):
     friction: Array
     bounce: Array
     point: Array
+    now: Array
+    size: Array
+    lively: Flags
 
 
 def make_rows(room: int) -> Rows:
@@ -65,6 +82,7 @@ def make_rows(room: int) -> Rows:
     return Rows(
         f(m, i4), f(m, i4), f(m, i4), f(m, i4), f((m, 3)), f((m, 4)), f((m, 4)), f((m, 4)), f((m, 4)), f((m, 4)), f((m, 4)), f((m, 4, 12)),
         f((m, 2, 3)), f((m, 2, 12)), f((m, 2)), f((m, 2)), f(m), f(m), f(m), f((m, 6)), f(m), f((m, 2)), f(m), f(m), f((m, 4, 3)),
+        f((m, 4)), f(m), f(m, np.uint8),
     )
 
 
@@ -73,6 +91,45 @@ def _speed_bound(asm: Assemblies, a, reach):
     v = np.sqrt(asm.vel[a, 0] ** 2 + asm.vel[a, 1] ** 2 + asm.vel[a, 2] ** 2)
     w = np.sqrt(asm.spin[a, 0] ** 2 + asm.spin[a, 1] ** 2 + asm.spin[a, 2] ** 2)
     return v + w * reach
+
+
+@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+def _to_world(m, x, y, z, out):
+    for c in range(3):
+        out[c] = m[c, 0] * x + m[c, 1] * y + m[c, 2] * z
+
+
+@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+def _reuse(con: Contacts, k, asm: Assemblies, a, b, ma, mb, size, points, seps, axis, pa, pb):
+    """Carry the points found earlier along with their bodies, if these have hardly moved against each other.
+
+    ma, mb (3, 3): rotations of the assemblies. Fills points (n, 3), seps (n,), axis (3,); returns n, or 0 where they must be found
+    anew, and by how much (squared) the normals in both frames have come apart
+    """
+    limit = REUSE_SHARE * size
+    _to_world(ma, con.face[k, 0], con.face[k, 1], con.face[k, 2], axis)
+    _to_world(mb, con.face_b[k, 0], con.face_b[k, 1], con.face_b[k, 2], pb)
+    # both normals together: neither body has leant against the other by more than the limit over its size
+    lean = (axis[0] - pb[0]) ** 2 + (axis[1] - pb[1]) ** 2 + (axis[2] - pb[2]) ** 2
+    if lean > (2.0 * REUSE_SHARE) ** 2:
+        return 0, lean
+    n = con.count[k]
+    for i in range(n):
+        _to_world(ma, con.local[k, i, 0], con.local[k, i, 1], con.local[k, i, 2], pa)
+        _to_world(mb, con.local_b[k, i, 0], con.local_b[k, i, 1], con.local_b[k, i, 2], pb)
+        gap, d2 = 0.0, 0.0
+        for c in range(3):
+            pa[c] += asm.pos[a, c]
+            pb[c] += asm.pos[b, c]
+            d = pa[c] - pb[c]
+            gap += axis[c] * d
+            d2 += d * d
+        if d2 - gap * gap > limit * limit:
+            return 0, lean
+        seps[i] = gap
+        for c in range(3):
+            points[i, c] = 0.5 * (pa[c] + pb[c])
+    return n, lean
 
 
 @numba.njit(cache=True, error_model="numpy")
@@ -86,8 +143,9 @@ def find_contacts(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, 
     points, seps = np.empty((ROOM, 3)), np.empty(ROOM)
     poly, other = np.empty((ROOM, 3)), np.empty((ROOM, 3))
     axis = np.empty(3)
-    m = np.empty((3, 3))
-    local = np.empty(3)
+    m, mb = np.empty((3, 3)), np.empty((3, 3))
+    local, pa, pb = np.empty(3), np.empty(3), np.empty(3)
+    near, feature, slip, scratch = np.empty((2, 3)), np.zeros(1, np.int32), np.empty(4), make_scratch()
     old_local, old_push = np.empty((4, 3)), np.empty(4)
     woke = 0
     g = np.sqrt(settings.gravity[0] ** 2 + settings.gravity[1] ** 2 + settings.gravity[2] ** 2)
@@ -116,10 +174,22 @@ def find_contacts(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, 
             d = wcenter[s] - asm.pos[a]
             swing += spin_a * np.sqrt(d[0] * d[0] + d[1] * d[1] + d[2] * d[2])
         travel = (np.sqrt(vx * vx + vy * vy + vz * vz) + swing + g * settings.interval) * settings.interval
+        slip[0], slip[1], slip[2] = vx * settings.interval, vy * settings.interval, vz * settings.interval
+        slip[3] = (swing + g * settings.interval) * settings.interval + SLOP_SHARE * size - con.slack[k]
         margin = travel + SLOP_SHARE * size - con.slack[k]
         for c in range(3):
             axis[c] = con.axis[k, c]
-        if t < 0:
+        kept, lean = 0, np.inf
+        if t >= 0 and known[k] == 1 and con.count[k] > 0:
+            rotation(asm.rot[a], m)
+            rotation(asm.rot[b], mb)
+            kept, lean = _reuse(con, k, asm, a, b, m, mb, size, points, seps, axis, pa, pb)
+            if kept == 0:
+                for c in range(3):
+                    axis[c] = con.axis[k, c]
+        if kept > 0:
+            n = kept
+        elif t < 0:
             n = touch_ground(hulls, wverts, s, settings.ground_height, margin, points, seps)
             axis[0], axis[1], axis[2] = 0.0, 1.0, 0.0
         else:
@@ -129,7 +199,15 @@ def find_contacts(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, 
                 length = np.sqrt(axis[0] ** 2 + axis[1] ** 2 + axis[2] ** 2)
                 if length > 0.0:
                     axis /= 4.0 * length  # below one half: a guess, not a remembered direction
-            n = touch(hulls, wverts, wnormals, s, t, margin, axis, points, seps, poly, other)
+            n = 0
+            if lean < AGAIN_LEAN and con.feature[k] != 0:
+                n = touch_again(hulls, wverts, wnormals, s, t, margin, con.feature[k], con.slack[k], axis, points, seps, poly, other)
+            if n == 0:
+                if lean < np.inf:
+                    for c in range(3):
+                        axis[c] = con.axis[k, c]
+                n = touch(hulls, wverts, wnormals, s, t, margin, slip, axis, points, seps, poly, other, near, feature, scratch)
+                con.feature[k] = feature[0]
         for c in range(3):
             con.axis[k, c] = axis[c]
         had = con.count[k]
@@ -138,17 +216,32 @@ def find_contacts(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, 
             con.slack[k] = 0.0
             con.push[k] = 0.0
             con.rub[k] = 0.0
+            con.feature[k] = 0
             continue
         deepest = seps[0]
         for i in range(1, n):
             deepest = min(deepest, seps[i])
         slack = min(deepest, 0.0)
         if known[k] == 0:
-            con.slack[k] = max(slack, -(FORGIVE_SHARE if t >= 0 else 0.02) * size)
+            # only what came to be just now, touching or overlapping, is forgiven; what met later has no excuse
+            new = asm.age[a] < 1.5 * settings.interval or asm.age[b] < 1.5 * settings.interval
+            con.slack[k] = max(slack, -(FORGIVE_SHARE if t >= 0 else 0.02) * size) if new else 0.0
         else:
             con.slack[k] = max(slack, con.slack[k])
+        if kept > 0:
+            for i in range(n):
+                for c in range(3):
+                    points_out[k, i, c] = points[i, c]
+                seps_out[k, i] = seps[i] - con.slack[k]
+            woke |= _wake_by_touch(k, t, s, a, b, con, asm, hulls, pieces, settings, size, deepest, travel, g)
+            continue
         # match the new points with the old ones, in the frame of a
         rotation(asm.rot[a], m)
+        if t >= 0:
+            rotation(asm.rot[b], mb)
+            for c in range(3):
+                con.face[k, c] = m[0, c] * axis[0] + m[1, c] * axis[1] + m[2, c] * axis[2]
+                con.face_b[k, c] = mb[0, c] * axis[0] + mb[1, c] * axis[1] + mb[2, c] * axis[2]
         for i in range(had):
             for c in range(3):
                 old_local[i, c] = con.local[k, i, c]
@@ -159,8 +252,13 @@ def find_contacts(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, 
             for c in range(3):
                 local[c] = 0.0
                 for r in range(3):
-                    local[c] += m[r, c] * (points[i, r] - asm.pos[a, r])
+                    local[c] += m[r, c] * (points[i, r] + 0.5 * seps[i] * axis[r] - asm.pos[a, r])
                 points_out[k, i, c] = points[i, c]
+            if t >= 0:
+                for c in range(3):
+                    con.local_b[k, i, c] = 0.0
+                    for r in range(3):
+                        con.local_b[k, i, c] += mb[r, c] * (points[i, r] - 0.5 * seps[i] * axis[r] - asm.pos[b, r])
             seps_out[k, i] = seps[i] - con.slack[k]
             best, least = -1, reach2
             for j in range(had):
@@ -175,32 +273,55 @@ def find_contacts(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, 
                 old_push[best] = -1.0
             for c in range(3):
                 con.local[k, i, c] = local[c]
-        # something fast meets a sleeper
-        if t >= 0 and (asm.asleep[a] != asm.asleep[b]):
-            mover, sleeper, shape = (b, a, t) if asm.asleep[a] else (a, b, s)
-            if not asm.held[mover]:
-                limit = WAKE_SHARE * np.sqrt(g * size + 1e-12)
-                if deepest - con.slack[k] < SLOP_SHARE * size + travel and _speed_bound(asm, mover, hulls.bound[shape]) > limit:
-                    wake(sleeper, asm)
-                    woke = 1
+        woke |= _wake_by_touch(k, t, s, a, b, con, asm, hulls, pieces, settings, size, deepest, travel, g)
     return woke
+
+
+@numba.njit(cache=True, error_model="numpy")
+def _wake_by_touch(k, t, s, a, b, con: Contacts, asm: Assemblies, hulls: Hulls, pieces: PieceTable, settings: Settings, size, deepest, travel, g):
+    """Wake a sleeper that something meets fast enough to move it; returns 1 if it was woken.
+
+    What counts is the speed the sleeper would take on. A light tap wakes it alone, a hit its whole island.
+    """
+    if t < 0 or asm.asleep[a] == asm.asleep[b]:
+        return 0
+    mover, sleeper, shape = (b, a, t) if asm.asleep[a] else (a, b, s)
+    if asm.held[mover] or deepest - con.slack[k] >= SLOP_SHARE * size + travel:
+        return 0
+    limit = WAKE_SHARE * np.sqrt(g * size + 1e-12)
+    speed = _speed_bound(asm, mover, hulls.bound[shape]) * 2.0 * asm.mass[mover] / (asm.mass[mover] + asm.mass[sleeper])
+    if speed <= limit:
+        return 0
+    if speed > WAKE_ALL * limit:
+        wake(sleeper, asm)
+    else:
+        wake_one(sleeper, asm)
+    return 1
 
 
 @numba.njit(cache=True, error_model="numpy")
 def world_inertia(asm: Assemblies, inv_mass, inv_inertia):
     """Inverse masses (A,) and world inverse inertias (A, 3, 3) as the solver sees them: 0 for held and sleeping."""
-    m = np.empty((3, 3))
+    m, half = np.empty((3, 3)), np.empty((3, 3))
     for a in range(len(asm.alive)):
         if not asm.alive[a] or asm.held[a] or asm.asleep[a]:
-            inv_mass[a] = 0.0
-            inv_inertia[a][:, :] = 0.0
+            if inv_mass[a] != 0.0:
+                inv_mass[a] = 0.0
+                for i in range(3):
+                    for j in range(3):
+                        inv_inertia[a, i, j] = 0.0
             continue
         inv_mass[a] = asm.inv_mass[a]
         rotation(asm.rot[a], m)
-        inv_inertia[a][:, :] = m @ asm.inv_inertia[a] @ m.T
+        for i in range(3):
+            for j in range(3):
+                half[i, j] = m[i, 0] * asm.inv_inertia[a, 0, j] + m[i, 1] * asm.inv_inertia[a, 1, j] + m[i, 2] * asm.inv_inertia[a, 2, j]
+        for i in range(3):
+            for j in range(3):
+                inv_inertia[a, i, j] = half[i, 0] * m[j, 0] + half[i, 1] * m[j, 1] + half[i, 2] * m[j, 2]
 
 
-@numba.njit(cache=True, error_model="numpy")
+@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
 def _fill(out, ra, rb, n, ia, ib):
     """Angular parts of a row along n at arms ra, rb; returns the angular share of the inverse mass."""
     ax, ay, az = ra[1] * n[2] - ra[2] * n[1], ra[2] * n[0] - ra[0] * n[2], ra[0] * n[1] - ra[1] * n[0]
@@ -212,7 +333,7 @@ def _fill(out, ra, rb, n, ia, ib):
     return ax * out[6] + ay * out[7] + az * out[8] + bx * out[9] + by * out[10] + bz * out[11]
 
 
-@numba.njit(cache=True, error_model="numpy")
+@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
 def build_rows(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, con: Contacts, known, rows_n, settings: Settings, points, seps, inv_mass, inv_inertia, rows: Rows):
     """Solver rows of all manifolds between assemblies of which one can move; returns how many."""
     ground = len(asm.alive) - 1
@@ -245,6 +366,8 @@ def build_rows(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, con
         n_rows += 1
         rows.pair[r], rows.a[r], rows.b[r], rows.count[r] = k, a, b, n
         rows.friction[r], rows.bounce[r], rows.roll[r] = mu, e, roll
+        rows.size[r] = min(pieces.size[ps], pieces.size[hulls.piece[t]]) if t >= 0 else pieces.size[ps]
+        rows.lively[r] = 0
         nx, ny, nz = con.axis[k, 0], con.axis[k, 1], con.axis[k, 2]
         rows.normal[r, 0], rows.normal[r, 1], rows.normal[r, 2] = nx, ny, nz
         im = inv_mass[a] + inv_mass[b]
@@ -267,6 +390,8 @@ def build_rows(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, con
             for c in range(3):
                 vn += rows.normal[r, c] * (asm.vel[a, c] - asm.vel[b, c]) + j[c] * asm.spin[a, c] + j[3 + c] * -asm.spin[b, c]
             rows.approach[r, i] = vn
+            if e > 0.0 and vn < -LIVELY_FROM:
+                rows.lively[r] = 1
             rows.bounce_to[r, i] = 0.0
         # tangents at the middle of the patch
         if abs(nx) > 0.6:

@@ -11,6 +11,7 @@ import numba
 import numpy as np
 
 from ..model import Hulls
+from .assemblies import FUSED
 from .gjk import dot3, gjk, support
 
 FACE_ON = 0.985
@@ -19,7 +20,7 @@ FACE_ON = 0.985
 ROOM = 64
 
 
-@numba.njit(cache=True, error_model="numpy")
+@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
 def _facing(hulls: Hulls, wnormals, s, x, y, z):
     """Face of shape s that looks most along (x, y, z), and the cosine."""
     best, most = -1, -2.0
@@ -56,7 +57,15 @@ def _least_overlap(hulls: Hulls, wverts, wnormals, s, t, axis):
     return best
 
 
-@numba.njit(cache=True, error_model="numpy")
+@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+def _wing(points, i, j, k, ux, uy, uz):
+    """Twice the area of triangle (i, j, k), signed by the direction u."""
+    ax, ay, az = points[j, 0] - points[i, 0], points[j, 1] - points[i, 1], points[j, 2] - points[i, 2]
+    bx, by, bz = points[k, 0] - points[i, 0], points[k, 1] - points[i, 1], points[k, 2] - points[i, 2]
+    return (ay * bz - az * by) * ux + (az * bx - ax * bz) * uy + (ax * by - ay * bx) * uz
+
+
+@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
 def keep_four(points, seps, n):
     """Reorder so that the first min(n, 4) rows span the patch: deepest, farthest, widest to both sides."""
     if n <= 4:
@@ -68,29 +77,27 @@ def keep_four(points, seps, n):
     _swap(points, seps, 0, first)
     far, most = 1, -1.0
     for i in range(1, n):
-        d = points[i] - points[0]
-        dd = dot3(d, d)
+        dd = (points[i, 0] - points[0, 0]) ** 2 + (points[i, 1] - points[0, 1]) ** 2 + (points[i, 2] - points[0, 2]) ** 2
         if dd > most:
             most = dd
             far = i
     _swap(points, seps, 1, far)
-    e = points[1] - points[0]
+    ex, ey, ez = points[1, 0] - points[0, 0], points[1, 1] - points[0, 1], points[1, 2] - points[0, 2]
     third, most = 2, -1.0
+    ux, uy, uz = 0.0, 0.0, 0.0
     for i in range(2, n):
-        c = np.cross(e, points[i] - points[0])
-        dd = dot3(c, c)
+        dx, dy, dz = points[i, 0] - points[0, 0], points[i, 1] - points[0, 1], points[i, 2] - points[0, 2]
+        cx, cy, cz = ey * dz - ez * dy, ez * dx - ex * dz, ex * dy - ey * dx
+        dd = cx * cx + cy * cy + cz * cz
         if dd > most:
             most = dd
             third = i
+            ux, uy, uz = cx, cy, cz
     _swap(points, seps, 2, third)
-    up = np.cross(e, points[2] - points[0])
     fourth, most = -1, 0.0
     for i in range(3, n):
         # farthest outside the triangle's other edges
-        d0 = dot3(np.cross(e, points[i] - points[0]), up)
-        d1 = dot3(np.cross(points[2] - points[1], points[i] - points[1]), up)
-        d2 = dot3(np.cross(points[0] - points[2], points[i] - points[2]), up)
-        d = min(d0, min(d1, d2))
+        d = min(_wing(points, 0, 1, i, ux, uy, uz), min(_wing(points, 1, 2, i, ux, uy, uz), _wing(points, 2, 0, i, ux, uy, uz)))
         if d < most:
             most = d
             fourth = i
@@ -113,28 +120,29 @@ def _swap(points, seps, i, j):
     seps[j] = hold
 
 
-@numba.njit(cache=True, error_model="numpy")
+@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
 def _clip(hulls: Hulls, wverts, wnormals, ref_face, inc_face, grow, limit, points, seps, poly, other):
     """Clip a face against a reference face. Points come out on the incident core, seps as core distance from
     the reference plane; only those nearer than ``limit``. Returns how many."""
-    nr = wnormals[ref_face]
+    nrx, nry, nrz = wnormals[ref_face, 0], wnormals[ref_face, 1], wnormals[ref_face, 2]
     r0, r1 = hulls.ring_start[ref_face], hulls.ring_start[ref_face + 1]
     i0, i1 = hulls.ring_start[inc_face], hulls.ring_start[inc_face + 1]
     n = 0
     for k in range(i0, i1):
         if n < ROOM:
-            poly[n] = wverts[hulls.ring[k]]
+            v = hulls.ring[k]
+            poly[n, 0], poly[n, 1], poly[n, 2] = wverts[v, 0], wverts[v, 1], wverts[v, 2]
             n += 1
     for k in range(r0, r1):
-        p = wverts[hulls.ring[k]]
-        q = wverts[hulls.ring[k + 1 if k + 1 < r1 else r0]]
-        ex, ey, ez = q[0] - p[0], q[1] - p[1], q[2] - p[2]
+        p, q = hulls.ring[k], hulls.ring[k + 1 if k + 1 < r1 else r0]
+        px, py, pz = wverts[p, 0], wverts[p, 1], wverts[p, 2]
+        ex, ey, ez = wverts[q, 0] - px, wverts[q, 1] - py, wverts[q, 2] - pz
         # outward side normal: edge x face normal
-        sx, sy, sz = ey * nr[2] - ez * nr[1], ez * nr[0] - ex * nr[2], ex * nr[1] - ey * nr[0]
+        sx, sy, sz = ey * nrz - ez * nry, ez * nrx - ex * nrz, ex * nry - ey * nrx
         length = np.sqrt(sx * sx + sy * sy + sz * sz)
         if length <= 0.0:
             continue
-        off = sx * p[0] + sy * p[1] + sz * p[2] + grow * length
+        off = sx * px + sy * py + sz * pz + grow * length
         m = 0
         for i in range(n):
             j = i + 1 if i + 1 < n else 0
@@ -156,11 +164,11 @@ def _clip(hulls: Hulls, wverts, wnormals, ref_face, inc_face, grow, limit, point
         n = m
         if n == 0:
             return 0
-    base = wverts[hulls.ring[r0]]
-    plane = dot3(nr, base)
+    base = hulls.ring[r0]
+    plane = nrx * wverts[base, 0] + nry * wverts[base, 1] + nrz * wverts[base, 2]
     m = 0
     for i in range(n):
-        d = nr[0] * poly[i, 0] + nr[1] * poly[i, 1] + nr[2] * poly[i, 2] - plane
+        d = nrx * poly[i, 0] + nry * poly[i, 1] + nrz * poly[i, 2] - plane
         if d < limit:
             for c in range(3):
                 points[m, c] = poly[i, c]
@@ -169,28 +177,55 @@ def _clip(hulls: Hulls, wverts, wnormals, ref_face, inc_face, grow, limit, point
     return m
 
 
-@numba.njit(cache=True, error_model="numpy")
-def touch(hulls: Hulls, wverts, wnormals, s, t, margin, axis, points, seps, poly, other):
+@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+def _on_face(hulls: Hulls, wverts, wnormals, s, t, ref, owned, margin, axis, points, seps, poly, other):
+    """Contact of s and t on a reference face: ref belongs to s if owned, else to t. Returns the number of points, 0 where none is near."""
+    rs, rt = hulls.radius[s], hulls.radius[t]
+    both = rs + rt
+    nx, ny, nz = wnormals[ref, 0], wnormals[ref, 1], wnormals[ref, 2]
+    facing, _ = _facing(hulls, wnormals, t if owned else s, -nx, -ny, -nz)
+    count = _clip(hulls, wverts, wnormals, ref, facing, rs if owned else rt, margin + both, points, seps, poly, other)
+    if count == 0:
+        return 0
+    count = keep_four(points, seps, count)
+    reach = rt if owned else rs
+    for i in range(count):
+        seps[i] -= both
+        back = reach + 0.5 * seps[i]
+        points[i, 0] -= nx * back
+        points[i, 1] -= ny * back
+        points[i, 2] -= nz * back
+    sign = -1.0 if owned else 1.0
+    axis[0], axis[1], axis[2] = sign * nx, sign * ny, sign * nz
+    return count
+
+
+@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+def touch(hulls: Hulls, wverts, wnormals, s, t, margin, slip, axis, points, seps, poly, other, near, feature, scratch):
     """Contact of shapes s and t.
 
     margin : surfaces farther apart than this give nothing [m]
+    slip   : (4,) relative displacement of s against t expected until the next search [m], and how far turning may add to it: what
+             parts faster than it turns gives nothing
     axis   : (3,) in: direction from t to s remembered or guessed; out: the contact normal, from t to s
     points : (ROOM, 3) out: points midway between the surfaces; seps (ROOM,) out: their separations, < 0 overlapping
+    near   : (2, 3) scratch; feature (1,) out: the reference face, + 1, negative if it is t's; 0 for an edge or corner
     Returns the number of points, 0 to 4
     """
     s0, s1 = hulls.vert_start[s], hulls.vert_start[s + 1]
     t0, t1 = hulls.vert_start[t], hulls.vert_start[t + 1]
     rs, rt = hulls.radius[s], hulls.radius[t]
     both = rs + rt
+    feature[0] = 0
     # the remembered direction may already show a gap
-    length = np.sqrt(dot3(axis, axis))
-    if length > 0.5:
+    if axis[0] * axis[0] + axis[1] * axis[1] + axis[2] * axis[2] > 0.25:
         i = support(wverts, s0, s1, -axis[0], -axis[1], -axis[2])
         j = support(wverts, t0, t1, axis[0], axis[1], axis[2])
-        if dot3(axis, wverts[i]) - dot3(axis, wverts[j]) - both > margin:
+        gap = axis[0] * (wverts[i, 0] - wverts[j, 0]) + axis[1] * (wverts[i, 1] - wverts[j, 1]) + axis[2] * (wverts[i, 2] - wverts[j, 2]) - both
+        away = axis[0] * slip[0] + axis[1] * slip[1] + axis[2] * slip[2]
+        if gap > margin or gap > 0.0 and gap + away - slip[3] > 0.0:
             return 0
-    near_s, near_t = np.empty(3), np.empty(3)
-    dist = gjk(wverts, s0, s1, wverts, t0, t1, axis, near_s, near_t)
+    dist = gjk(wverts, s0, s1, wverts, t0, t1, axis, near[0], near[1], scratch)
     faced = hulls.face_start[s + 1] > hulls.face_start[s] and hulls.face_start[t + 1] > hulls.face_start[t]
     if dist < 0.0:
         dist = _least_overlap(hulls, wverts, wnormals, s, t, axis)
@@ -199,37 +234,40 @@ def touch(hulls: Hulls, wverts, wnormals, s, t, margin, axis, points, seps, poly
             dist = 0.0
         i = support(wverts, s0, s1, -axis[0], -axis[1], -axis[2])
         for c in range(3):
-            near_s[c] = wverts[i, c]
-            near_t[c] = wverts[i, c] - axis[c] * dist
-    if dist - both > margin:
+            near[0, c] = wverts[i, c]
+            near[1, c] = wverts[i, c] - axis[c] * dist
+    gap = dist - both
+    if gap > margin or gap > 0.0 and gap + axis[0] * slip[0] + axis[1] * slip[1] + axis[2] * slip[2] - slip[3] > 0.0:
         return 0
     if faced:
         fs, cs = _facing(hulls, wnormals, s, -axis[0], -axis[1], -axis[2])
         ft, ct = _facing(hulls, wnormals, t, axis[0], axis[1], axis[2])
         if max(cs, ct) > FACE_ON:
-            if cs >= ct - 1e-4:
-                n = wnormals[fs]
-                f, _ = _facing(hulls, wnormals, t, -n[0], -n[1], -n[2])
-                count = _clip(hulls, wverts, wnormals, fs, f, rs, margin + both, points, seps, poly, other)
-                sign, inc_r = -1.0, rt
-            else:
-                n = wnormals[ft]
-                f, _ = _facing(hulls, wnormals, s, -n[0], -n[1], -n[2])
-                count = _clip(hulls, wverts, wnormals, ft, f, rt, margin + both, points, seps, poly, other)
-                sign, inc_r = 1.0, rs
+            owned = cs >= ct - 1e-4
+            count = _on_face(hulls, wverts, wnormals, s, t, fs if owned else ft, owned, margin, axis, points, seps, poly, other)
             if count > 0:
-                count = keep_four(points, seps, count)
-                for i in range(count):
-                    seps[i] -= both
-                    for c in range(3):
-                        points[i, c] -= n[c] * (inc_r + 0.5 * seps[i])
-                for c in range(3):
-                    axis[c] = sign * n[c]
+                feature[0] = fs + 1 if owned else -(ft + 1)
                 return count
-    seps[0] = dist - both
+    seps[0] = gap
     for c in range(3):
-        points[0, c] = 0.5 * ((near_s[c] - axis[c] * rs) + (near_t[c] + axis[c] * rt))
+        points[0, c] = 0.5 * ((near[0, c] - axis[c] * rs) + (near[1, c] + axis[c] * rt))
     return 1
+
+
+@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+def touch_again(hulls: Hulls, wverts, wnormals, s, t, margin, feature, deepest, axis, points, seps, poly, other):
+    """Contact of shapes s and t on the reference face of the last search; 0 where it no longer serves and ``touch`` must look.
+
+    It serves while the other side still lies over it and the gap along it has not turned into an overlap deeper than before by
+    more than a quarter of the roundings: then another direction may part them sooner.
+    """
+    count = _on_face(hulls, wverts, wnormals, s, t, abs(feature) - 1, feature > 0, margin, axis, points, seps, poly, other)
+    low = np.inf
+    for i in range(count):
+        low = min(low, seps[i])
+    if low < min(0.0, deepest) - 0.25 * (hulls.radius[s] + hulls.radius[t]):
+        return 0
+    return count
 
 
 @numba.njit(cache=True, error_model="numpy")

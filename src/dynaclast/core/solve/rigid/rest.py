@@ -1,4 +1,4 @@
-"""Sleep: islands that have been slow for half a second cost nothing until something wakes them."""
+"""Sleep: what has been slow for half a second costs nothing until something wakes it."""
 
 from __future__ import annotations
 
@@ -15,6 +15,11 @@ STILL_FOR = 0.5
 """Seconds of calm after which an island sleeps."""
 CREEP_SHARE = 0.06
 """Sliding slower than this share of the calm speed is trembling, not sliding."""
+DWELL_SHARE = 0.03
+"""A body that in DWELL_FOR seconds moves less than this share of its radius, and turns less than twice as many radians, trembles in place."""
+DWELL_FOR = 0.75
+SLIPS_AFTER = 0.06
+"""Seconds of sliding without a break after which it is believed, and neither eased nor put to sleep."""
 EASE = 6.0
 """Damping of calm assemblies [1/s], so that the last tremble dies away."""
 
@@ -54,15 +59,37 @@ def _sliding(asm: Assemblies, rows: Rows, n_rows, g):
 
 
 @numba.njit(cache=True, error_model="numpy")
-def settle(asm: Assemblies, live, rows: Rows, n_rows, settings: Settings):
-    """Ease what is calm, count its stillness, and put whole islands to sleep. Returns how many fell asleep.
+def _dwell(asm: Assemblies, a, dt, slides):
+    """Count how long the body has hardly left its place, however it trembles there."""
+    d2, dot = 0.0, 0.0
+    for c in range(3):
+        d2 += (asm.pos[a, c] - asm.mark[a, c]) ** 2
+    for c in range(4):
+        dot += asm.rot[a, c] * asm.mark_rot[a, c]
+    # half the angle between the two turns has cosine |dot|
+    if asm.dwell[a] > 0.0 and not slides and d2 < (DWELL_SHARE * asm.radius[a]) ** 2 and abs(dot) > 1.0 - 0.5 * DWELL_SHARE**2:
+        asm.dwell[a] += dt
+        return
+    asm.dwell[a] = 1e-9
+    for c in range(3):
+        asm.mark[a, c] = asm.pos[a, c]
+    for c in range(4):
+        asm.mark_rot[a, c] = asm.rot[a, c]
 
-    Speed is smoothed over a few intervals, and a body up to twice too fast counts its stillness slowly
-    down instead of starting over, so that one trembling piece does not keep a heap awake.
+
+@numba.njit(cache=True, error_model="numpy")
+def settle(asm: Assemblies, live, rows: Rows, n_rows, settings: Settings):
+    """Ease what is calm, count its stillness, and put to sleep what has been still long enough. Returns how many fell asleep.
+
+    Speed is smoothed over a few intervals, and a body up to twice too fast counts its stillness slowly down instead of
+    starting over. A trembling piece keeps only what presses on it awake, not the heap. What falls asleep together and
+    touches is one island, which a hit wakes together.
     """
     g = np.sqrt(settings.gravity[0] ** 2 + settings.gravity[1] ** 2 + settings.gravity[2] ** 2)
     parent = np.arange(len(asm.alive))
     dt = settings.interval
+    for a in range(len(asm.alive)):
+        asm.age[a] = min(1.0, asm.age[a] + dt)
     sliding = _sliding(asm, rows, n_rows, g)
     for k in range(len(live)):
         a = live[k]
@@ -71,9 +98,12 @@ def settle(asm: Assemblies, live, rows: Rows, n_rows, settings: Settings):
         speed = v + w * asm.radius[a]
         asm.calm[a] = min(speed, 100.0) if asm.calm[a] > 500.0 else asm.calm[a] + 0.25 * (min(speed, 100.0) - asm.calm[a])
         limit = CALM_SHARE * np.sqrt(max(g, 1.0) * asm.radius[a] * 2.0)
-        if asm.calm[a] < limit and not sliding[a]:
+        asm.slip[a] = asm.slip[a] + dt if sliding[a] else 0.0
+        slides = asm.slip[a] >= SLIPS_AFTER
+        _dwell(asm, a, dt, slides)
+        if asm.calm[a] < limit and not slides:
             asm.still[a] += dt
-            ease = max(0.0, 1.0 - EASE * dt)
+            ease = 1.0 if sliding[a] else max(0.0, 1.0 - EASE * dt)
             for c in range(3):
                 asm.vel[a, c] *= ease
                 asm.spin[a, c] *= ease
@@ -83,6 +113,11 @@ def settle(asm: Assemblies, live, rows: Rows, n_rows, settings: Settings):
             asm.still[a] = 0.0
     ground = len(asm.alive) - 1
     supported = np.zeros(len(asm.alive), np.uint8)
+    restless = np.zeros(len(asm.alive), np.uint8)
+    for k in range(len(live)):
+        if asm.still[live[k]] < STILL_FOR and asm.dwell[live[k]] < DWELL_FOR:
+            restless[live[k]] = 1
+    stays = restless.copy()
     for r in range(n_rows):
         a, b = rows.a[r], rows.b[r]
         load = 0.0
@@ -94,23 +129,35 @@ def settle(asm: Assemblies, live, rows: Rows, n_rows, settings: Settings):
         supported[b] = 1
         if b == ground or asm.held[a] or asm.held[b] or asm.asleep[a] or asm.asleep[b]:
             continue
+        # what presses on something restless stays awake with it, but not what presses on that in turn
+        if restless[a] and not _quiet(asm, a, g):
+            stays[b] = 1
+        if restless[b] and not _quiet(asm, b, g):
+            stays[a] = 1
+    for k in range(len(live)):
+        a = live[k]
+        if not supported[a]:
+            stays[a] = 1
+    for r in range(n_rows):
+        a, b = rows.a[r], rows.b[r]
+        if b == ground or stays[a] or stays[b] or asm.held[a] or asm.held[b] or asm.asleep[a] or asm.asleep[b]:
+            continue
         i, j = _root(parent, a), _root(parent, b)
         if i != j:
             parent[max(i, j)] = min(i, j)
-    least = np.full(len(asm.alive), np.inf)
-    for k in range(len(live)):
-        a = live[k]
-        i = _root(parent, a)
-        still = asm.still[a] if supported[a] or g == 0.0 else 0.0
-        least[i] = min(least[i], still)
     slept = 0
     for k in range(len(live)):
         a = live[k]
-        i = _root(parent, a)
-        if least[i] >= STILL_FOR:
+        if not stays[a]:
             asm.asleep[a] = 1
-            asm.island[a] = i
+            asm.island[a] = _root(parent, a)
             asm.vel[a] = 0.0
             asm.spin[a] = 0.0
             slept += 1
     return slept
+
+
+@numba.njit(cache=True, error_model="numpy")
+def _quiet(asm: Assemblies, a, g):
+    """Below the calm speed now, though not yet for long."""
+    return asm.calm[a] < CALM_SHARE * np.sqrt(max(g, 1.0) * asm.radius[a] * 2.0)

@@ -14,27 +14,31 @@ import numpy as np
 
 from ..model import Settings
 from ..state import Assemblies, Contacts
-from .assemblies import rotation
-from .manifolds import Rows
+from .assemblies import FUSED, rotation
+from .manifolds import LIVELY_FROM, Rows
 
 BIAS = 0.2
 """Share of an overlap taken out per substep."""
 SLOP = 0.0002
-"""Overlap left alone, as a share of one metre: keeps resting contacts closed."""
+"""Overlap left alone, as a share of the smaller piece's size: keeps resting contacts closed."""
 PUSH_OUT = 1.0
 """Fastest push out of an overlap [m/s]."""
-SWEEPS = 1
-"""Velocity sweeps a substep."""
+SWEEPS_OF = ((24, 6), (60, 3))
+"""Sweeps a substep of islands with at most so many rows; larger ones take one. Few rows cost little, and stacks and mass ratios need them."""
 INNER = 2
 """Sweeps over one manifold's points per solver sweep."""
-BOUNCE_FROM = 0.25
-"""Slower meetings do not bounce [m/s]."""
 
 
-@numba.njit(cache=True, error_model="numpy")
-def _sweep(rows: Rows, n_rows, vel, spin, inv_mass, moved, turned, h):
-    """One pass over all manifolds: friction, twist, rolling, then no approach where the gap is closed."""
+@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+def _sweep(rows: Rows, n_rows, vel, spin, inv_mass, moved, turned, h, turn, sweeps):
+    """One pass over all manifolds: friction, twist, rolling, then no approach where the gap is closed.
+
+    turn counts the passes of this substep from 0; a row takes part in the first sweeps[r] of them
+    """
+    first = turn == 0
     for r in range(n_rows):
+        if turn >= sweeps[r]:
+            continue
         a, b, n = rows.a[r], rows.b[r], rows.count[r]
         ma, mb = inv_mass[a], inv_mass[b]
         vax, vay, vaz = vel[a, 0], vel[a, 1], vel[a, 2]
@@ -116,11 +120,17 @@ def _sweep(rows: Rows, n_rows, vel, spin, inv_mass, moved, turned, h):
                 wbx -= sb * (d1 * t[0] + d2 * q[0])
                 wby -= sb * (d1 * t[1] + d2 * q[1])
                 wbz -= sb * (d1 * t[2] + d2 * q[2])
+        if first:
+            tax, tay, taz = turned[a, 0], turned[a, 1], turned[a, 2]
+            tbx, tby, tbz = turned[b, 0], turned[b, 1], turned[b, 2]
+            for i in range(n):
+                j = rows.jac[r, i]
+                rows.now[r, i] = rows.sep[r, i] + along + j[0] * tax + j[1] * tay + j[2] * taz - j[3] * tbx - j[4] * tby - j[5] * tbz
         rounds = INNER if n > 1 else 1
         for _ in range(rounds):
             for i in range(n):
                 j = rows.jac[r, i]
-                s = rows.sep[r, i] + along + j[0] * turned[a, 0] + j[1] * turned[a, 1] + j[2] * turned[a, 2] - j[3] * turned[b, 0] - j[4] * turned[b, 1] - j[5] * turned[b, 2]
+                s = rows.now[r, i]
                 vn = nx * (vax - vbx) + ny * (vay - vby) + nz * (vaz - vbz) + j[0] * wax + j[1] * way + j[2] * waz - j[3] * wbx - j[4] * wby - j[5] * wbz
                 want = 0.0
                 if rows.bounce_to[r, i] > 0.0:
@@ -152,46 +162,48 @@ def _sweep(rows: Rows, n_rows, vel, spin, inv_mass, moved, turned, h):
             spin[b, 0], spin[b, 1], spin[b, 2] = wbx, wby, wbz
 
 
-@numba.njit(cache=True, error_model="numpy")
-def _push_apart(rows: Rows, n_rows, live, moved, turned, inv_mass, shift, tilt, h):
-    """Displacements shift (A, 3) [m] and tilt (A, 3) [rad] that take a share of every overlap out."""
+@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+def _push_apart(rows: Rows, n_rows, live, inv_mass, shift, tilt, h, sweeps, most):
+    """Displacements shift (A, 3) [m] and tilt (A, 3) [rad] that take a share of every overlap out, by the separations of this substep."""
     for k in range(len(live)):
         for c in range(3):
             shift[live[k], c] = 0.0
             tilt[live[k], c] = 0.0
-    for r in range(n_rows):
-        a, b = rows.a[r], rows.b[r]
-        nx, ny, nz = rows.normal[r, 0], rows.normal[r, 1], rows.normal[r, 2]
-        along = nx * (moved[a, 0] - moved[b, 0]) + ny * (moved[a, 1] - moved[b, 1]) + nz * (moved[a, 2] - moved[b, 2])
-        for i in range(rows.count[r]):
-            j = rows.jac[r, i]
-            s = rows.sep[r, i] + along + j[0] * turned[a, 0] + j[1] * turned[a, 1] + j[2] * turned[a, 2] - j[3] * turned[b, 0] - j[4] * turned[b, 1] - j[5] * turned[b, 2]
-            if s > -SLOP:
+    for turn in range(most):
+        for r in range(n_rows):
+            if turn >= sweeps[r]:
                 continue
-            want = min(PUSH_OUT * h, BIAS * (-s - SLOP))
-            done = nx * (shift[a, 0] - shift[b, 0]) + ny * (shift[a, 1] - shift[b, 1]) + nz * (shift[a, 2] - shift[b, 2])
-            done += j[0] * tilt[a, 0] + j[1] * tilt[a, 1] + j[2] * tilt[a, 2] - j[3] * tilt[b, 0] - j[4] * tilt[b, 1] - j[5] * tilt[b, 2]
-            if done >= want:
-                continue
-            p = (want - done) * rows.mass[r, i]
-            pa, pb = p * inv_mass[a], p * inv_mass[b]
-            if pa > 0.0:
-                shift[a, 0] += pa * nx
-                shift[a, 1] += pa * ny
-                shift[a, 2] += pa * nz
-                tilt[a, 0] += p * j[6]
-                tilt[a, 1] += p * j[7]
-                tilt[a, 2] += p * j[8]
-            if pb > 0.0:
-                shift[b, 0] -= pb * nx
-                shift[b, 1] -= pb * ny
-                shift[b, 2] -= pb * nz
-                tilt[b, 0] -= p * j[9]
-                tilt[b, 1] -= p * j[10]
-                tilt[b, 2] -= p * j[11]
+            a, b = rows.a[r], rows.b[r]
+            for i in range(rows.count[r]):
+                s = rows.now[r, i]
+                if s > -SLOP * rows.size[r]:
+                    continue
+                nx, ny, nz = rows.normal[r, 0], rows.normal[r, 1], rows.normal[r, 2]
+                j = rows.jac[r, i]
+                want = min(PUSH_OUT * h, BIAS * (-s - SLOP * rows.size[r]))
+                done = nx * (shift[a, 0] - shift[b, 0]) + ny * (shift[a, 1] - shift[b, 1]) + nz * (shift[a, 2] - shift[b, 2])
+                done += j[0] * tilt[a, 0] + j[1] * tilt[a, 1] + j[2] * tilt[a, 2] - j[3] * tilt[b, 0] - j[4] * tilt[b, 1] - j[5] * tilt[b, 2]
+                if done >= want:
+                    continue
+                p = (want - done) * rows.mass[r, i]
+                pa, pb = p * inv_mass[a], p * inv_mass[b]
+                if pa > 0.0:
+                    shift[a, 0] += pa * nx
+                    shift[a, 1] += pa * ny
+                    shift[a, 2] += pa * nz
+                    tilt[a, 0] += p * j[6]
+                    tilt[a, 1] += p * j[7]
+                    tilt[a, 2] += p * j[8]
+                if pb > 0.0:
+                    shift[b, 0] -= pb * nx
+                    shift[b, 1] -= pb * ny
+                    shift[b, 2] -= pb * nz
+                    tilt[b, 0] -= p * j[9]
+                    tilt[b, 1] -= p * j[10]
+                    tilt[b, 2] -= p * j[11]
 
 
-@numba.njit(cache=True, error_model="numpy")
+@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
 def _warm_start(rows: Rows, n_rows, vel, spin, inv_mass):
     """Apply the impulses found in the last substep again."""
     for r in range(n_rows):
@@ -226,7 +238,7 @@ def _aim_bounces(rows: Rows, n_rows, vel, spin, moved, turned, inv_mass, h, sinc
     fall = since * np.sqrt(gravity[0] ** 2 + gravity[1] ** 2 + gravity[2] ** 2)
     for r in range(n_rows):
         e = rows.bounce[r]
-        if e <= 0.0:
+        if e <= 0.0 or not rows.lively[r]:
             continue
         a, b = rows.a[r], rows.b[r]
         half = 0.0
@@ -243,11 +255,11 @@ def _aim_bounces(rows: Rows, n_rows, vel, spin, moved, turned, inv_mass, h, sinc
                 rows.bounce_to[r, i] = -1.0
             # only what came in fast bounces, once, and never faster than it came
             came = rows.approach[r, i]
-            if rows.bounce_to[r, i] == 0.0 and came < -BOUNCE_FROM and vn < -BOUNCE_FROM and s + vn * h < 0.0:
+            if rows.bounce_to[r, i] == 0.0 and came < -LIVELY_FROM and vn < -LIVELY_FROM and s + vn * h < 0.0:
                 rows.bounce_to[r, i] = e * min(half - vn, -came + fall)
 
 
-@numba.njit(cache=True, error_model="numpy")
+@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
 def _turn(q, x, y, z):
     """Turn quaternion q by the rotation vector (x, y, z) [rad], world axes."""
     angle = np.sqrt(x * x + y * y + z * z)
@@ -265,7 +277,20 @@ def _turn(q, x, y, z):
     q[0], q[1], q[2], q[3] = nx / length, ny / length, nz / length, nw / length
 
 
-@numba.njit(cache=True, error_model="numpy")
+@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+def _through(m, tensor, x, y, z):
+    """The tensor (3, 3) of the opening frame, turned by m, times a world vector. In scalars: matrix products of this size go through a library
+    call that costs more than the arithmetic."""
+    bx = m[0, 0] * x + m[1, 0] * y + m[2, 0] * z
+    by = m[0, 1] * x + m[1, 1] * y + m[2, 1] * z
+    bz = m[0, 2] * x + m[1, 2] * y + m[2, 2] * z
+    cx = tensor[0, 0] * bx + tensor[0, 1] * by + tensor[0, 2] * bz
+    cy = tensor[1, 0] * bx + tensor[1, 1] * by + tensor[1, 2] * bz
+    cz = tensor[2, 0] * bx + tensor[2, 1] * by + tensor[2, 2] * bz
+    return m[0, 0] * cx + m[0, 1] * cy + m[0, 2] * cz, m[1, 0] * cx + m[1, 1] * cy + m[1, 2] * cz, m[2, 0] * cx + m[2, 1] * cy + m[2, 2] * cz
+
+
+@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
 def _move(asm: Assemblies, live, h, moved, turned, shift, tilt):
     """Advance positions and orientations; free spin keeps its angular momentum (midpoint rule)."""
     m = np.empty((3, 3))
@@ -284,16 +309,19 @@ def _move(asm: Assemblies, live, h, moved, turned, shift, tilt):
                 turned[a, c] += h * w[c] + tilt[a, c]
             continue
         rotation(asm.rot[a], m)
-        momentum = m @ (asm.inertia[a] @ (m.T @ w))
-        q[:] = asm.rot[a]
+        lx, ly, lz = _through(m, asm.inertia[a], w[0], w[1], w[2])
+        for c in range(4):
+            q[c] = asm.rot[a, c]
         _turn(q, 0.5 * h * w[0], 0.5 * h * w[1], 0.5 * h * w[2])
         rotation(q, m)
-        mid = m @ (asm.inv_inertia[a] @ (m.T @ momentum))
-        _turn(asm.rot[a], h * mid[0] + tilt[a, 0], h * mid[1] + tilt[a, 1], h * mid[2] + tilt[a, 2])
-        for c in range(3):
-            turned[a, c] += h * mid[c] + tilt[a, c]
+        mx, my, mz = _through(m, asm.inv_inertia[a], lx, ly, lz)
+        tx, ty, tz = h * mx + tilt[a, 0], h * my + tilt[a, 1], h * mz + tilt[a, 2]
+        _turn(asm.rot[a], tx, ty, tz)
+        turned[a, 0] += tx
+        turned[a, 1] += ty
+        turned[a, 2] += tz
         rotation(asm.rot[a], m)
-        w[:] = m @ (asm.inv_inertia[a] @ (m.T @ momentum))
+        w[0], w[1], w[2] = _through(m, asm.inv_inertia[a], lx, ly, lz)
 
 
 @numba.njit(cache=True, error_model="numpy")
@@ -305,11 +333,16 @@ def _root(parent, i):
 
 
 @numba.njit(cache=True, error_model="numpy")
-def _islands(rows: Rows, n_rows, live, inv_mass, island):
-    """island (A,) int32: the lowest slot of all movers joined by rows; whether one of them meets what cannot move is in the
-    (A,) uint8 returned, by that slot."""
+def _islands(rows: Rows, n_rows, live, inv_mass, spin, interval, island, leans, watch, sweeps):
+    """Movers joined by rows, known by their lowest slot: island (A,) int32.
+
+    leans (A,) uint8: an island meets what cannot move; watch (A,) uint8: its energy must be watched, since something in it
+    bounces or turns far within the interval; sweeps (R,) int32: passes each row takes. Returns the largest of these.
+    """
     for k in range(len(live)):
         island[live[k]] = live[k]
+        leans[live[k]] = 0
+        watch[live[k]] = 0
     for r in range(n_rows):
         a, b = rows.a[r], rows.b[r]
         if inv_mass[a] > 0.0 and inv_mass[b] > 0.0:
@@ -317,25 +350,43 @@ def _islands(rows: Rows, n_rows, live, inv_mass, island):
             if i != j:
                 island[max(i, j)] = min(i, j)
     for k in range(len(live)):
-        island[live[k]] = _root(island, live[k])
-    leans = np.zeros(len(island), np.uint8)
+        a = live[k]
+        island[a] = _root(island, a)
+        turn2 = spin[a, 0] ** 2 + spin[a, 1] ** 2 + spin[a, 2] ** 2
+        if turn2 * interval * interval > 0.01:
+            watch[island[a]] = 1
+    size = np.zeros(len(island), np.int32)
     for r in range(n_rows):
         a, b = rows.a[r], rows.b[r]
-        if inv_mass[a] > 0.0 and inv_mass[b] == 0.0:
-            leans[island[a]] = 1
-        elif inv_mass[b] > 0.0 and inv_mass[a] == 0.0:
-            leans[island[b]] = 1
-    return leans
+        i = island[a] if inv_mass[a] > 0.0 else island[b]
+        size[i] += 1
+        if inv_mass[a] == 0.0 or inv_mass[b] == 0.0:
+            leans[i] = 1
+        if rows.lively[r]:
+            watch[i] = 1
+    most = 1
+    for r in range(n_rows):
+        a, b = rows.a[r], rows.b[r]
+        i = island[a] if inv_mass[a] > 0.0 else island[b]
+        sweeps[r] = 1
+        for k in range(len(SWEEPS_OF)):
+            if size[i] <= SWEEPS_OF[k][0]:
+                sweeps[r] = SWEEPS_OF[k][1]
+                break
+        most = max(most, sweeps[r])
+    return most
 
 
-@numba.njit(cache=True, error_model="numpy")
-def _kinetic(asm: Assemblies, live, island, out):
-    """Kinetic energy per island (A,) [J], by the true inertia of every assembly at its present turn."""
+@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+def _kinetic(asm: Assemblies, live, island, watch, out):
+    """Kinetic energy per watched island (A,) [J], by the true inertia of every assembly at its present turn."""
     m = np.empty((3, 3))
     for k in range(len(live)):
         out[island[live[k]]] = 0.0
     for k in range(len(live)):
         a = live[k]
+        if not watch[island[a]]:
+            continue
         e = asm.mass[a] * (asm.vel[a, 0] ** 2 + asm.vel[a, 1] ** 2 + asm.vel[a, 2] ** 2)
         if asm.spin[a, 0] != 0.0 or asm.spin[a, 1] != 0.0 or asm.spin[a, 2] != 0.0:
             rotation(asm.rot[a], m)
@@ -390,22 +441,24 @@ def solve_interval(asm: Assemblies, live, rows: Rows, n_rows, inv_mass, settings
     h = settings.interval / settings.substeps
     moved[:, :] = 0.0
     turned[:, :] = 0.0
+    slots = len(inv_mass)
     shift, tilt = np.zeros_like(moved), np.zeros_like(moved)
-    island = np.zeros(len(inv_mass), np.int32)
-    had, has, middle = np.zeros(len(inv_mass)), np.zeros(len(inv_mass)), np.zeros((len(inv_mass), 4))
-    leans = _islands(rows, n_rows, live, inv_mass, island)
+    island, leans, watch = np.zeros(slots, np.int32), np.zeros(slots, np.uint8), np.zeros(slots, np.uint8)
+    had, has, middle = np.zeros(slots), np.zeros(slots), np.zeros((slots, 4))
+    sweeps = np.ones(n_rows, np.int32)
+    most = _islands(rows, n_rows, live, inv_mass, asm.spin, settings.interval, island, leans, watch, sweeps)
     for step in range(settings.substeps):
         for k in range(len(live)):
             for c in range(3):
                 asm.vel[live[k], c] += h * settings.gravity[c]
-        _kinetic(asm, live, island, had)
+        _kinetic(asm, live, island, watch, had)
         _aim_bounces(rows, n_rows, asm.vel, asm.spin, moved, turned, inv_mass, h, (step + 0.5) * h, settings.gravity)
         _warm_start(rows, n_rows, asm.vel, asm.spin, inv_mass)
-        for _ in range(SWEEPS):
-            _sweep(rows, n_rows, asm.vel, asm.spin, inv_mass, moved, turned, h)
-        _kinetic(asm, live, island, has)
+        for turn in range(most):
+            _sweep(rows, n_rows, asm.vel, asm.spin, inv_mass, moved, turned, h, turn, sweeps)
+        _kinetic(asm, live, island, watch, has)
         _take_back(asm, live, island, leans, had, has, middle)
-        _push_apart(rows, n_rows, live, moved, turned, inv_mass, shift, tilt, h)
+        _push_apart(rows, n_rows, live, inv_mass, shift, tilt, h, sweeps, most)
         _move(asm, live, h, moved, turned, shift, tilt)
         for r in range(n_rows):
             for i in range(rows.count[r]):
