@@ -202,7 +202,23 @@ def rocks() -> dict:
     }
 
 
-SHOTS = {"lower-tower": lower_tower, "tower-two-tiers": two_tiers, "boathouse": boathouse, "jetty": jetty, "lantern-glass": lantern, "rocks": rocks}
+def undercut() -> dict:
+    """A tower whose foot the sea has eaten away on one side: the rest comes down by its own weight, bond by bond."""
+    shot = lower_tower()
+    shot["name"] = "Skerry Light: the undercut tower"
+    tower = shot["bodies"][1]
+    tower |= {
+        "shape": {"kind": "tube", "radius": 2.2, "wall": 0.6, "height": 9.0, "taper": 0.8, "segments": 40}, "place": {"position": [0, 5.6, 0]},
+        "pattern": {"kind": "cells", "count": 260, "seed": 5, "even": 0.5}, "bonds": {"strength": 420}, "load_path": "fail",
+    }
+    shot["fields"] = [
+        {"name": "bedrock", "effect": {"kind": "anchor", "reinforce": 0}, "reach": box_reach([0, 1.4, 0], [6, 1.0, 6])},
+        {"name": "breaker", "effect": {"kind": "strain", "load": 2500, "burst": 2.0}, "reach": box_reach([1.5, 2.5, 1.2], [3.2, 1.4, 4.6], 0.3), "cue": {"kind": "at", "time": 1.0}},
+    ]
+    return shot
+
+
+SHOTS = {"undercut-tower": undercut, "lower-tower": lower_tower, "tower-two-tiers": two_tiers, "boathouse": boathouse, "jetty": jetty, "lantern-glass": lantern, "rocks": rocks}
 
 if __name__ == "__main__":
     for name, make in SHOTS.items():

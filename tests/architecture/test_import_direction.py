@@ -19,7 +19,7 @@ CORE = {
     "fields": {"document", "falloff", "geometry"},
     "formats": {"document", "errors", "fracture", "geometry"},
     "solve": {"document", "errors", "fields", "falloff", "fracture", "geometry", "layout"},
-    "preflight": {"document", "fields", "falloff", "fracture", "geometry"},
+    "preflight": {"document", "fields", "falloff", "fracture", "geometry", "solve"},
     "bake": {"document", "errors", "formats", "fracture", "solve"},
 }
 FORBIDDEN_IN_CORE = {"flask", "sqlalchemy", "pymysql", "dask", "distributed", "pathlib", "os", "time", "datetime", "socket", "subprocess", "sys"}

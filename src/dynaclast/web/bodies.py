@@ -22,13 +22,14 @@ from ..core.geometry.check import report
 from ..core.layout import members
 from ..core.preflight import preflight
 from ..core.preflight.checks import Finding
+from ..core.preflight.loads import weight_loads
 from ..core.preflight.reach import crossings, standing
 from ..jobs.builds import Build
 from ..store.assets import as_arrays, keep_mesh
 from ..store.blobs import pack
 from ..store.shots import NotFound
 from .app import services
-from .schemas import AssetsOut, BodyIn, BuildOut, DocumentIn, Done, MembersIn, PiecesPath, Problem, ReportOut, SurveyOut
+from .schemas import AssetsOut, BodyIn, BuildOut, DocumentIn, Done, LoadsIn, MembersIn, PiecesPath, Problem, ReportOut, SurveyOut
 
 api = APIBlueprint("bodies", __name__, url_prefix="/api", abp_tags=[Tag(name="bodies")], abp_responses={"404": Problem, "422": Problem})
 
@@ -166,6 +167,19 @@ def get_bonds(body: BodyIn) -> Response:
     pieces = built(one)
     assert pieces is not None
     return Response(pack({"strength": (bond_strengths(one, pieces) / 1000).astype(np.float32)}), mimetype="application/octet-stream")
+
+
+@api.post("/loads")
+def get_loads(body: LoadsIn) -> Response:
+    """Load by own weight and strength (B,) [kN] of a body's bonds at the start, in the order of its pieces' bonds. Packed arrays."""
+    shot = document.parse(body.document)
+    thing = next((b for b in [*shot.bodies, *(g.body.model_copy(update={"name": g.name}) for g in shot.groups)] if b.name == body.name), None)
+    if thing is None:
+        raise NotFound(f"there is no body '{body.name}'", where=body.name)
+    pieces = built(thing)
+    assert pieces is not None
+    load, strength = weight_loads(shot.model_copy(update={"bodies": [thing], "groups": []}), [pieces], 0)
+    return Response(pack({"load": (load / 1000).astype(np.float32), "strength": (strength / 1000).astype(np.float32)}), mimetype="application/octet-stream")
 
 
 @api.post("/members")

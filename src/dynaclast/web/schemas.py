@@ -104,6 +104,10 @@ class MembersIn(DocumentIn):
     group: str
 
 
+class LoadsIn(DocumentIn):
+    name: str
+
+
 class DefectOut(BaseModel):
     """A defect; marks are segments (x, y, z, x, y, z) that show where, mends the kinds of steps that help."""
 

@@ -190,6 +190,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/loads": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Load by own weight and strength (B,) [kN] of a body's bonds at the start, in the order of its pieces' bonds. Packed arrays. */
+        post: operations["bodies_get_loads_loads_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/members": {
         parameters: {
             query?: never;
@@ -575,6 +592,13 @@ export interface components {
              * @default null
              */
             bonds: components["schemas"]["Bonds"] | null;
+            /**
+             * Load Path
+             * @description its weight through its bonds: off; on, to be seen; fail, so that bonds break under it
+             * @default off
+             * @enum {string}
+             */
+            load_path: "off" | "on" | "fail";
             /**
              * Release
              * @description when the body may move and how it is shown before
@@ -2422,6 +2446,15 @@ export interface components {
                 number
             ];
         };
+        /** LoadsIn */
+        LoadsIn: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /** Name */
+            name: string;
+        };
         /** MembersIn */
         MembersIn: {
             /** Document */
@@ -3186,6 +3219,39 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["BodyIn"];
+            };
+        };
+        responses: {
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    bodies_get_loads_loads_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LoadsIn"];
             };
         };
         responses: {

@@ -36,7 +36,7 @@ export interface TakeEvent {
   tier?: number;
   load?: number;
   strength?: number;
-  causes?: { field?: string; impact?: string; load: number; share: number }[];
+  causes?: { field?: string; impact?: string; weight?: string; load: number; share: number }[];
   field?: string;
   body?: string;
   bodies?: [string, string];

@@ -2,7 +2,7 @@
 /** The view: joins the stores to the stage, and draws the compass, scale bar, labels and legend over it. */
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from "vue";
 import { useShown, type Shown } from "../composables/useShown";
-import { FAMILY, FAMILY_COLOR, layerOf } from "../lib/document";
+import { causeWords, FAMILY, FAMILY_COLOR, layerOf } from "../lib/document";
 import { pieceFigures } from "../lib/pieces";
 import { ramp, RAMP_CSS } from "../lib/ramp";
 import { turn, type Quat, type Vec } from "../lib/rotation";
@@ -92,7 +92,9 @@ function drawBonds(): void {
   const s = stage.value!;
   const thing = chosenThing.value;
   const strength = thing && pieces.strengths.get(thing.name);
-  if (!thing || !strength || inTake.value || !view.showBonds || strength.length * 2 !== thing.packed.bond_piece!.length) return s.bonds.set(null);
+  const weight = thing && pieces.weights.get(thing.name);
+  const byWeight = view.bonds === "weight";
+  if (!thing || !strength || inTake.value || view.bonds === "hidden" || (byWeight && weight?.length !== strength.length) || strength.length * 2 !== thing.packed.bond_piece!.length) return s.bonds.set(null);
   const ends = thing.packed.bond_piece!;
   const first = s.batch.first[s.batch.names.indexOf(thing.name)]!;
   const at = new Float32Array(strength.length * 6);
@@ -101,7 +103,7 @@ function drawBonds(): void {
   for (const k of strength) top = Math.max(top, k);
   for (let b = 0; b < strength.length; b++) {
     for (let e = 0; e < 2; e++) for (let c = 0; c < 3; c++) at[b * 6 + e * 3 + c] = s.batch.values[(first + ends[b * 2 + e]!) * 12 + c]!;
-    colors.set(strength[b]! > 0 ? ramp(0.15 + 0.7 * (strength[b]! / top)) : [1, 0.3, 0.2], b * 3);
+    colors.set(strength[b]! <= 0 ? [1, 0.3, 0.2] : ramp(byWeight ? weight![b]! : 0.15 + 0.7 * (strength[b]! / top)), b * 3);
   }
   s.bonds.set(at, colors);
 }
@@ -325,7 +327,7 @@ function cardLines(thing: Shown, index: number, piece: number, state: number): s
     const last = broke.at(-1);
     if (last) {
       const why = last.causes?.[0];
-      lines.push(`${last.load!.toFixed(0)} kN of ${last.strength!.toFixed(0)} · ${why?.field ?? (why?.impact === name ? "hit by its own pieces" : `hit by ${why?.impact}`)} at f ${last.frame}`);
+      lines.push(`${last.load!.toFixed(0)} kN of ${last.strength!.toFixed(0)} · ${causeWords(why, name)} at f ${last.frame}`);
     }
   }
   return lines;
@@ -356,7 +358,7 @@ onMounted(() => {
 });
 onBeforeUnmount(() => stage.value?.dispose());
 
-watch([shown, () => shot.document, () => survey.result, () => view.colorBy, () => view.selection, () => view.piece, () => view.step, () => view.showBonds, () => view.marks, inTake, () => pieces.strengths.get(chosenThing.value?.name ?? "")], () => {
+watch([shown, () => shot.document, () => survey.result, () => view.colorBy, () => view.selection, () => view.piece, () => view.step, () => view.bonds, () => view.marks, inTake, () => pieces.strengths.get(chosenThing.value?.name ?? ""), () => pieces.weights.get(chosenThing.value?.name ?? "")], () => {
   repaint();
   cutOpen();
   showFields();
@@ -375,9 +377,11 @@ watch([() => view.step], () => {
   if (stage.value) stage.value.hovering = view.step === "break" || view.step === "bind";
 }, { immediate: true });
 watch([stage], () => { if (stage.value) stage.value.hovering = view.step === "break" || view.step === "bind"; });
-watch([chosenThing, () => view.step, () => view.showBonds, () => view.colorBy], () => {
+watch([chosenThing, () => view.step, () => view.bonds, () => view.colorBy, () => shot.document], () => {
   const thing = chosenThing.value;
-  if (thing && !inTake.value && (view.step === "bind" || view.showBonds || view.colorBy === "strength")) void pieces.loadStrengths(thing);
+  if (!thing || inTake.value) return;
+  if (view.step === "bind" || view.bonds !== "hidden" || view.colorBy === "strength") void pieces.loadStrengths(thing);
+  if (view.bonds === "weight") void pieces.loadWeights(thing, shot.document!);
 });
 watch([() => view.frame, () => takes.frames?.count], () => {
   if (inTake.value) {
@@ -406,6 +410,7 @@ defineExpose({ fit: () => fit(true) });
       <span v-else-if="view.colorBy === 'state'" class="states"><em v-for="(name, k) in ['held', 'resting', 'moving']" :key="name"><i class="dot" :style="{ background: css(STATE_COLORS[k]!) }" />{{ name }}</em></span>
       <span v-else class="states"><em v-for="k in deepest" :key="k"><i class="dot" :style="{ background: css(TIER_COLORS[k]!) }" />tier {{ k }}</em></span>
     </div>
+    <div v-else-if="view.bonds === 'weight' && !inTake" class="legend"><span>own weight / strength</span><i :style="{ background: RAMP_CSS }" /><b class="figures"><span>0</span><span>1</span></b></div>
     <div v-for="l in labels" :key="l.name" class="tag" :class="{ chosen: l.chosen }" :style="{ left: `${l.x}px`, top: `${l.y}px`, color: l.color }">{{ l.name }} <span>{{ l.text }}</span></div>
     <div v-if="card" class="card figures" data-testid="piece-card" :style="{ left: `${card.x}px`, top: `${card.y}px` }"><p v-for="line in card.lines" :key="line">{{ line }}</p></div>
     <div v-if="box" class="box" :style="{ left: `${box.x}px`, top: `${box.y}px`, width: `${box.w}px`, height: `${box.h}px` }" />

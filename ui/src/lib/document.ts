@@ -45,6 +45,7 @@ export function newBody(name: string, shape: Shape, lift: number): Body {
     breaks: [],
     roughness: null,
     bonds: null,
+    load_path: "off",
     release: { kind: "start" },
     velocity: [0, 0, 0],
     spin: [0, 0, 0],
@@ -117,6 +118,14 @@ export function newGroup(name: string, body: Body, kind: Layout["kind"], size: r
 export function layoutCount(layout: Layout): number {
   const count = layout.count as number | readonly number[];
   return typeof count === "number" ? count : count.reduce((a, b) => a * b, 1);
+}
+
+/** Why a bond of a body broke, in words. */
+export function causeWords(cause: { field?: string; impact?: string; weight?: string } | undefined, body: string | undefined): string {
+  if (!cause) return "";
+  if (cause.field) return cause.field;
+  if (cause.weight) return "its own weight";
+  return cause.impact === body ? "hit by its own pieces" : `hit by ${cause.impact}`;
 }
 
 /** The layer the interface edits. */

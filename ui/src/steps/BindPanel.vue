@@ -27,6 +27,10 @@ const anchors = computed(() => shot.fields.filter((f) => f.effect.kind === "anch
 const packed = computed(() => (chosen.value ? pieces.packedOf(chosen.value.name) : undefined));
 const tiers = computed(() => (packed.value ? Math.max(1, pieceFigures(packed.value).tiers) : 1));
 const unit = computed(() => (body.value?.bonds?.unit === "kN" ? "kN" : "kN/m²"));
+const BONDS = [["hidden", "hidden"], ["strength", "strength"], ["weight", "weight"]] as const;
+const ratios = computed(() => (chosen.value ? pieces.weights.get(chosen.value.name) : undefined));
+const worst = computed(() => (ratios.value?.length ? ratios.value.reduce((a, b) => Math.max(a, b), 0) : null));
+const over = computed(() => ratios.value?.reduce((n, r) => n + (r > 1 ? 1 : 0), 0) ?? 0);
 const RELEASE = [["start", "from the start"], ["intact", "intact until it breaks"], ["touch", "when touched"], ["cue", "at a cue"]] as const;
 const edit = (what: string, change: (b: Body) => void): void => shot.editBody(chosen.value!.name, `${what} of ${chosen.value!.name}`, change);
 
@@ -117,8 +121,13 @@ function setRelease(kind: "start" | "intact" | "touch" | "cue"): void {
       <button class="button wide" data-testid="cut-bonds" :disabled="!part.rows.length" @click="cut(!!isCut)">{{ isCut ? `Mend the ${part.rows.length} bonds` : `Cut the ${part.bonds} bonds` }}</button>
     </template>
     <p v-else class="mute small">Click a piece; Shift adds, Shift-drag picks a box. What holds it to the rest stands here beside its weight.</p>
-    <ChoiceRow label="bonds" :options="[[0, 'hidden'], [1, 'shown']] as const" :model-value="view.showBonds ? 1 : 0" @update:model-value="(v) => (view.showBonds = v === 1)" />
+    <ChoiceRow label="bonds" :options="BONDS" :model-value="view.bonds" @update:model-value="(v) => (view.bonds = v)" />
+    <p v-if="view.bonds === 'weight' && worst !== null" class="figures small" :class="worst > 1 ? 'problem' : 'mute'" data-testid="worst-weight">{{ worst > 1 ? `overloaded: ${over} bonds, at worst ${showNumber(worst, 2)} ×` : `most loaded bond at ${showNumber(worst * 100, 2)} %` }}</p>
     <ChoiceRow label="colour by" :options="[['material', 'material'], ['strength', 'strength']] as const" :model-value="view.colorBy as 'material'" @update:model-value="(v) => (view.colorBy = v)" />
+  </div>
+  <div v-if="body?.pattern && body.bonds" class="section">
+    <header><h3>Own weight</h3><span>through the bonds</span></header>
+    <ChoiceRow label="can break" :options="[['off', 'no'], ['fail', 'yes']] as const" :model-value="body.load_path === 'fail' ? 'fail' : 'off'" @update:model-value="(v) => edit('own weight', (b) => (b.load_path = v))" />
   </div>
   <div v-if="body && body.role === 'active'" class="section">
     <header><h3>Free</h3></header>

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed } from "vue";
 import Glyph from "../components/Glyph.vue";
-import { differences } from "../lib/document";
+import { causeWords, differences } from "../lib/document";
 import { useShot } from "../stores/shot";
 import { useTakes } from "../stores/takes";
 import { useView } from "../stores/view";
@@ -20,7 +20,7 @@ const moments = computed(() => {
     const row = byFrame.get(e.frame) ?? { frame: e.frame, broken: 0, cause: "" };
     row.broken++;
     const why = e.causes?.[0];
-    row.cause ||= why?.field ?? (why?.impact === e.body ? "hit by its own pieces" : `hit by ${why?.impact}`);
+    row.cause ||= causeWords(why, e.body);
     byFrame.set(e.frame, row);
   }
   return [...byFrame.values()].sort((a, b) => a.frame - b.frame).slice(0, 200);

@@ -27,6 +27,8 @@ export const usePieces = defineStore("pieces", () => {
   const errors = shallowReactive(new Map<string, string>());
   const progress = shallowReactive(new Map<string, Progress>());
   const members = shallowReactive(new Map<string, Packed>());
+  const weights = shallowReactive(new Map<string, Float32Array>());
+  const weighedFor = new Map<string, string>();
   const strengths = shallowReactive(new Map<string, Float32Array>());
   const version = ref(0);
   const asItIs = new Map<string, Packed>();
@@ -66,7 +68,7 @@ export const usePieces = defineStore("pieces", () => {
   }
 
   function forget(names: Set<string>): void {
-    for (const map of [built, errors, progress, members, strengths, standing, strengthOf, asItIs] as Map<string, unknown>[]) for (const name of [...map.keys()]) if (!names.has(name)) map.delete(name);
+    for (const map of [built, errors, progress, members, strengths, weights, weighedFor, standing, strengthOf, asItIs] as Map<string, unknown>[]) for (const name of [...map.keys()]) if (!names.has(name)) map.delete(name);
   }
 
   async function updateOne(thing: Thing): Promise<void> {
@@ -148,10 +150,20 @@ export const usePieces = defineStore("pieces", () => {
     if (strengthOf.get(thing.name) === text) strengths.set(thing.name, found.strength as Float32Array);
   }
 
+  /** Load by own weight over strength of every bond, at the start. */
+  async function loadWeights(thing: Thing, document: ShotDocument): Promise<void> {
+    if (!thing.body.bonds || !thing.body.pattern) return;
+    const text = JSON.stringify([thing.body, document.fields, document.gravity]);
+    if (weighedFor.get(thing.name) === text) return;
+    weighedFor.set(thing.name, text);
+    const { load, strength } = (await api.loads(document, thing.name)) as Record<string, Float32Array>;
+    if (weighedFor.get(thing.name) === text) weights.set(thing.name, load!.map((l, b) => (strength![b]! > 0 ? l / strength![b]! : 0)));
+  }
+
   function packedOf(name: string): Packed | undefined {
     const entry = built.get(name);
     return entry ? geometry.get(entry.figures.key) : errors.has(name) ? asItIs.get(name) : undefined;
   }
 
-  return { built, errors, progress, members, strengths, version, update, ofBody, cancel, loadStrengths, packedOf };
+  return { built, errors, progress, members, strengths, weights, version, update, ofBody, cancel, loadStrengths, loadWeights, packedOf };
 });

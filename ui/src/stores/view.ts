@@ -20,7 +20,8 @@ export const useView = defineStore("view", () => {
   const picked = ref<number[]>([]);
   const section = ref<Section>(null);
   const wire = ref(false);
-  const showBonds = ref(false);
+  /** bonds drawn as lines: not, by their strength, or by the share of it their own weight takes */
+  const bonds = ref<"hidden" | "strength" | "weight">("hidden");
   /** segments that show defects of the chosen body's mesh, in its own scaled frame */
   const marks = ref<number[][]>([]);
   /** "set-up" shows the document as edited, "take" the frames of a take */
@@ -54,7 +55,7 @@ export const useView = defineStore("view", () => {
     picked.value = [];
     section.value = null;
     wire.value = false;
-    showBonds.value = false;
+    bonds.value = "hidden";
     marks.value = [];
     frame.value = 0;
     playing.value = false;
@@ -63,5 +64,5 @@ export const useView = defineStore("view", () => {
     colorBy.value = "material";
   }
 
-  return { step, selection, piece, picked, handle, colorBy, explode, section, wire, showBonds, marks, showing, frame, playing, loop, theme, sheetOpen, select, setTheme, reset };
+  return { step, selection, piece, picked, handle, colorBy, explode, section, wire, bonds, marks, showing, frame, playing, loop, theme, sheetOpen, select, setTheme, reset };
 });

@@ -56,6 +56,7 @@ class Body(Part):
     breaks: list[BreakStep] = Field(default_factory=list, max_length=12, description="further breaks of its pieces, in order")
     roughness: Roughness | None = Field(None, description="rough cut faces, for the eye only")
     bonds: Bonds | None = Field(None, description="what joins the pieces; without it they are free from the start")
+    load_path: Literal["off", "on", "fail"] = Field("off", description="its weight through its bonds: off; on, to be seen; fail, so that bonds break under it")
     release: Release = Field(default_factory=ReleaseStart, description="when the body may move and how it is shown before")
     velocity: Vec3 = Field((0.0, 0.0, 0.0), description="at the start [m/s]")
     spin: Vec3 = Field((0.0, 0.0, 0.0), description="at the start, about the centre of mass [rad/s]")

@@ -9,6 +9,7 @@ import numpy as np
 from ..document import Shot, StrainEffect
 from ..fracture.pieces import Pieces
 from ..geometry.mesh import rotation_matrix
+from .loads import weight_loads
 from .reach import Crossing, crossings
 
 
@@ -61,10 +62,16 @@ def _fields(shot: Shot, grid: list[Crossing]) -> list[Finding]:
 def _bodies(shot: Shot, built: list[Pieces]) -> list[Finding]:
     out: list[Finding] = []
     seen: set[str] = set()
-    for body, pieces in zip(shot.bodies, built, strict=True):
+    for index, (body, pieces) in enumerate(zip(shot.bodies, built, strict=True)):
         if body.role != "active" or body.column in seen:
             continue
         seen.add(body.column)
+        if body.load_path == "fail":
+            load, strength = weight_loads(shot, built, index)
+            over = int((load > strength).sum())
+            if over:
+                worst = float((load / np.maximum(strength, 1e-9)).max())
+                out.append(Finding("overloaded", "check", "bind", body.column, f"{body.column} cannot carry itself: {over} bonds are loaded by its own weight beyond their strength, at worst {worst:.1f} times. It starts to break at once.", "Strengthen its bonds, or anchor more of it"))
         if body.pattern is not None and body.bonds is None and body.release.kind in ("start", "intact"):
             out.append(Finding("no-bonds", "check", "bind", body.column, f"{body.column} is broken into {pieces.count} pieces without bonds: they are loose from the first frame.", "Add bonds"))
         if shot.ground.on:

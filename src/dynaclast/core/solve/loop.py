@@ -8,15 +8,17 @@ and the rest keeps the momentum it had, instead of stopping as one block.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
 
 from ..document import FieldItem, Shot
 from ..fields import EFFECTS, Setting
-from ..geometry.mesh import Array
+from ..geometry.mesh import Array, rotation_matrix
 from .breaking import impact_loads
 from .frame import Frame, bond_positions, piece_positions, snapshot
+from .loadpath import weigh
 from .model import HOLD_CUE, HOLD_FREE, HOLD_TOUCH, Model
 from .prepare import piece_reach, targets_of
 from .rigid.assemblies import split, wake, wake_around
@@ -26,6 +28,12 @@ from .rigid.rest import settle
 from .rigid.sweep import remember, solve_interval
 from .state import Assemblies, Contacts, State, no_contacts
 
+WEIGH_EVERY = 4
+"""Frames between looks at what rests on bodies that can fail under weight."""
+MOST_ROUNDS = 6
+"""Rounds of breaking under weight in one frame; a collapse that needs more goes on in the next."""
+WORST_SHARE = 0.85
+"""Overloaded bonds within this share of the worst break together."""
 MOST_RETRIES = 3
 """How often one interval is taken back because bonds broke in it."""
 IMPACT_EVENT_FROM = 1.0
@@ -52,6 +60,8 @@ class Run:
         self._moved, self._turned = np.zeros((slots, 3)), np.zeros((slots, 3))
         self._pair_a, self._pair_b = np.zeros(1024, np.int32), np.zeros(1024, np.int32)
         self._rows: Rows = make_rows(0)
+        self._weighed = bool(model.fails_by_weight.any()) and len(model.bonds.area) > 0
+        self._still: Frame | None = None
         self._buffers = [no_contacts(0), no_contacts(0)]
         self._row_count = 0
         self._cues = [(self._cue_interval(item), item) for item in shot.fields if item.on and item.effect.kind != "anchor"]
@@ -66,6 +76,8 @@ class Run:
         events: list[dict[str, Any]] = []
         per_frame = self.model.intervals_per_frame
         impacts: list[dict[str, Any]] = []
+        if self._weighed:
+            self._weigh(events)
         for k in range(per_frame):
             number = self.state.frame * per_frame + k
             self._release_due(number, events)
@@ -74,11 +86,62 @@ class Run:
         impacts.sort(key=lambda e: -e["impulse"])
         events.extend(impacts[:MOST_IMPACTS])
         self.state.frame += 1
-        return snapshot(self.model, self.state, events)
+        if self._still is not None and not events and not len(self._live()):  # nothing can have moved
+            return replace(self._still, index=self.state.frame)
+        out = snapshot(self.model, self.state, events)
+        self._still = replace(out, stats=out.stats | {"bonds_broken": 0.0}, events=[]) if not out.stats["moving"] else None
+        return out
 
     def _note(self, kind: str, **more: Any) -> dict[str, Any]:
         frame = self.state.frame + 1
         return {"frame": frame, "time": round(frame / self.model.fps, 6), "kind": kind, **more}
+
+    # ------------------------------------------------------------------------------- weight
+
+    def _weigh(self, events: list[dict[str, Any]]) -> None:
+        """Follow weight through the bonds of bodies that can fail under it, and break what it breaks: the most overloaded first, so that a
+        collapse runs on from bond to bond.
+
+        Done when something parted, and every few frames while things move, since what lands on a body loads it too.
+        """
+        model, state = self.model, self.state
+        if not state.weigh and not (state.frame % WEIGH_EVERY == 0 and len(self._live())):
+            return
+        state.weigh = 0
+        for _ in range(MOST_ROUNDS):
+            center, middle = piece_positions(model, state), bond_positions(model, state)
+            use = np.flatnonzero((state.bond_broken == 0) & (model.fails_by_weight[model.pieces.body[model.bonds.piece[:, 0]]] == 1))
+            extra, torque = self._resting_on(center)
+            load = np.zeros(len(state.bond_broken))
+            load[use] = weigh(center, model.pieces.mass, model.settings.gravity, state.held != 0, model.bonds.piece[use], middle[use], model.bonds.area[use], extra, torque)
+            ratio = load / np.maximum(model.bonds.strength * (1.0 - state.bond_wear), 1e-9)
+            worst = ratio.max(initial=0.0)
+            if worst <= 1.0:
+                return
+            load[ratio < max(1.0, WORST_SHARE * worst)] = 0.0
+            body = model.pieces.body[model.bonds.piece[:, 0]]
+            self._break(load, lambda b: [{"weight": model.body_names[body[b]], "load": _kn(load[b])}], events)  # noqa: B023
+        state.weigh = 1
+
+    def _resting_on(self, center: Array) -> tuple[Array, Array]:
+        """Forces and torques (P, 3) of what presses on held pieces, by the contacts of the last interval."""
+        model, state = self.model, self.state
+        force, torque = np.zeros((model.piece_count, 3)), np.zeros((model.piece_count, 3))
+        con = state.contacts
+        h = model.settings.interval / model.settings.substeps
+        for k in np.flatnonzero((con.count > 0) & (con.push.max(axis=1, initial=0.0) > 0)):
+            for shape, sign in ((con.a[k], 1.0), (con.b[k], -1.0)):
+                if shape < 0 or not state.assemblies.held[state.piece_assembly[model.hulls.piece[shape]]]:
+                    continue
+                p = model.hulls.piece[shape]
+                a = state.piece_assembly[model.hulls.piece[con.a[k]]]
+                turn = rotation_matrix(state.assemblies.rot[a])
+                n = con.count[k]
+                points = con.local[k, :n] @ turn.T + state.assemblies.pos[a]
+                pushes = sign * con.push[k, :n, None] * con.axis[k] / h
+                force[p] += pushes.sum(axis=0)
+                torque[p] += np.cross(points - center[p], pushes).sum(axis=0)
+        return force, torque
 
     # ------------------------------------------------------------------------------- fields
 
@@ -155,6 +218,7 @@ class Run:
     def _part(self, pieces: np.ndarray) -> None:
         """Take the assemblies of these pieces apart where they no longer hang together."""
         model, state = self.model, self.state
+        state.weigh = 1
         for slot in np.unique(state.piece_assembly[pieces]):
             wake_around(slot, model.hulls.piece, state.piece_assembly, state.contacts, state.assemblies)
             split(slot, self._pieces, model.bonds, state.bond_broken, self._reach, state.piece_assembly, state.assemblies)

@@ -111,6 +111,7 @@ class Model:
     fps: float
     intervals_per_frame: int
     releases: list[Release]
+    fails_by_weight: Flags
 
     @property
     def piece_count(self) -> int:

@@ -160,7 +160,7 @@ def prepare(shot: Shot, resolve: Resolve = no_files, get_pieces: GetPieces | Non
     model = Model(
         [b.name for b in shot.bodies], body_first, packed, table, bonds, settings,
         np.array([b.velocity for b in shot.bodies], float), np.array([b.spin for b in shot.bodies], float), float(shot.timing.fps), searches,
-        releases(shot),
+        releases(shot), np.array([b.load_path == "fail" for b in shot.bodies], np.uint8),
     )
     return Prepared(shot, model, opening_state(model), built)
 

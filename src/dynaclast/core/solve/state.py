@@ -87,6 +87,7 @@ class State:
 
     piece_assembly (P,) int32; bond_broken (B,) uint8; bond_wear (B,) share of strength lost
     held (P,) uint8, what holds each piece now (model.HOLD_*)
+    weigh: 1 where weight must be followed through the bonds again, since something parted
     """
 
     frame: int
@@ -95,19 +96,20 @@ class State:
     bond_broken: Flags
     bond_wear: Array
     held: Flags
+    weigh: int = 1
     contacts: Contacts = field(default_factory=no_contacts)
 
     def copy(self) -> State:
         return State(
             self.frame, self.piece_assembly.copy(), Assemblies(*(x.copy() for x in self.assemblies)),
-            self.bond_broken.copy(), self.bond_wear.copy(), self.held.copy(), Contacts(*(x.copy() for x in self.contacts)),
+            self.bond_broken.copy(), self.bond_wear.copy(), self.held.copy(), self.weigh, Contacts(*(x.copy() for x in self.contacts)),
         )
 
     def pack(self) -> bytes:
         """The whole state as compressed bytes."""
         out = io.BytesIO()
         np.savez(
-            out, frame=self.frame, piece_assembly=self.piece_assembly, bond_broken=self.bond_broken, bond_wear=self.bond_wear, held=self.held,
+            out, frame=self.frame, piece_assembly=self.piece_assembly, bond_broken=self.bond_broken, bond_wear=self.bond_wear, held=self.held, weigh=self.weigh,
             **{f"asm_{k}": v for k, v in self.assemblies._asdict().items()}, **{f"con_{k}": v for k, v in self.contacts._asdict().items()},
         )
         return zstandard.ZstdCompressor(level=3).compress(out.getvalue())
@@ -117,5 +119,5 @@ class State:
         with np.load(io.BytesIO(zstandard.ZstdDecompressor().decompress(data)), allow_pickle=False) as z:
             return State(
                 int(z["frame"]), z["piece_assembly"], Assemblies(*(z[f"asm_{k}"] for k in Assemblies._fields)),
-                z["bond_broken"], z["bond_wear"], z["held"], Contacts(*(z[f"con_{k}"] for k in Contacts._fields)),
+                z["bond_broken"], z["bond_wear"], z["held"], int(z["weigh"]), Contacts(*(z[f"con_{k}"] for k in Contacts._fields)),
             )

@@ -1,0 +1,84 @@
+"""Rest that lasts, waking that is right, and contact points that are carried along instead of being found again."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from dynaclast.core.preflight import preflight
+from dynaclast.core.solve.loop import Run
+from dynaclast.core.solve.prepare import prepare
+from dynaclast.core.solve.rigid.assemblies import rotation
+from dynaclast.core.solve.rigid.manifolds import _reuse
+from shots import ball, box, pillar, reach_box, run, shot
+
+
+def pile(rng: np.random.Generator, count: int = 40) -> list[dict]:
+    return [box(f"b{k}", (float(rng.uniform(-1, 1)), 0.5 + 0.45 * k, float(rng.uniform(-1, 1))), tuple(rng.uniform(0.3, 0.7, 3))) for k in range(count)]
+
+
+def test_a_heap_of_boxes_is_asleep_within_three_seconds_of_the_last_fall() -> None:
+    baked = run(*pile(np.random.default_rng(3)), frames=168)
+    top = 0.45 * 40
+    lands = int(np.ceil(24 * np.sqrt(2 * top / 9.81))) + 12  # tumbling after the last landing
+    asleep = np.flatnonzero(baked.stats["moving"][lands:] == 0)
+    assert len(asleep) and asleep[0] <= 3 * 24
+    assert np.diff(baked.stats["energy"]).max() <= 1e-3 * abs(baked.stats["energy"][0])
+
+
+def test_a_tap_wakes_what_it_touches_and_a_hit_the_whole_row() -> None:
+    row = [box(f"c{k}", (1.001 * k, 0.5, 0)) for k in range(5)]
+    for speed, least, most in ((0.4, 0, 1), (6.0, 5, 5)):
+        baked = run(*row, ball("ball", (-6.0 if speed > 1 else -1.3, 0.5, 0), 0.45, velocity=[speed, 0, 0], material={"rolling": 0.0, "density": 8000 if speed > 1 else 300}), frames=60)
+        moved = (np.abs(baked.position[-1, :5, 0] - baked.position[0, :5, 0]) > 0.01).sum()
+        assert least <= moved <= most
+
+
+def test_a_sleeper_falls_when_its_support_goes() -> None:
+    """A crate sleeps on a pillar; the pillar's hold ends at 2 s."""
+    post = box("post", (0, 1, 0), (0.4, 2, 0.4), release={"kind": "cue", "time": 2.0}, velocity=[0, 0, 0])
+    crate = box("crate", (0, 2.25, 0), (0.5, 0.5, 0.5))
+    kick = {"name": "sweep", "effect": {"kind": "burst", "speed": 12}, "reach": reach_box((-1.0, 0.9, 0), (3, 1.4, 3)), "cue": {"time": 2.05}, "targets": ["post"]}
+    baked = run(post, crate, frames=96, fields=(kick,))
+    assert baked.state[40, 1] == 1 and baked.position[40, 1, 1] == pytest.approx(2.25, abs=2e-3)
+    assert baked.position[-1, 1, 1] < 1.0
+
+
+def test_contact_points_carried_along_equal_those_the_bodies_carry() -> None:
+    """Reused points are the midpoints of the surface points each body carries, the gap their distance along the normal; bodies that
+    moved against each other are refused."""
+    scene = shot(box("low", (0, 0.5, 0)), box("high", (0.1, 1.5, 0.05)), gravity=[0, -9.81, 0])
+    prepared = prepare(scene)
+    stepper = Run(prepared.shot, prepared.model, prepared.state)
+    stepper.advance()
+    state, model = prepared.state, prepared.model
+    k = int(np.flatnonzero((state.contacts.b >= 0) & (state.contacts.count > 0))[0])
+    con, asm = state.contacts, state.assemblies
+    a, b = (int(state.piece_assembly[model.hulls.piece[s]]) for s in (con.a[k], con.b[k]))
+
+    def look() -> tuple[int, np.ndarray, np.ndarray]:
+        ma, mb = np.empty((3, 3)), np.empty((3, 3))
+        rotation(asm.rot[a], ma)
+        rotation(asm.rot[b], mb)
+        points, seps, axis = np.zeros((8, 3)), np.zeros(8), np.zeros(3)
+        n, _ = _reuse(con, k, asm, a, b, ma, mb, 1.0, points, seps, axis, np.zeros(3), np.zeros(3))
+        want_a = con.local[k, :n] @ ma.T + asm.pos[a]
+        want_b = con.local_b[k, :n] @ mb.T + asm.pos[b]
+        assert points[:n] == pytest.approx((want_a + want_b) / 2, abs=1e-12) and seps[:n] == pytest.approx((want_a - want_b) @ axis, abs=1e-12)
+        return n, points, seps
+
+    assert look()[0] == con.count[k]
+    asm.pos[b, 1] += 0.01  # apart along the normal: still the same points
+    n, _, seps = look()
+    assert n == con.count[k] and abs(seps[:n]).min() > 0.005
+    asm.pos[b, 0] += 0.01  # slid along the face: found anew
+    assert look()[0] == 0
+
+
+def test_preflight_says_what_cannot_carry_itself() -> None:
+    beam = box("beam", (0, 3, 0), (6, 0.5, 0.5), pattern={"kind": "bricks", "size": [0.5, 0.5, 0.5], "offset": 0}, bonds={"strength": 100, "unit": "kN"}, load_path="fail")
+    scene = shot(beam, fields=({"name": "root", "effect": {"kind": "anchor"}, "reach": reach_box((-2.75, 3, 0), (0.3, 0.3, 0.3))},))
+    found = [f for f in preflight(scene, prepare(scene).pieces) if f.code == "overloaded"]
+    assert found and "cannot carry itself" in found[0].sentence
+    scene = shot(pillar(load_path="fail"), fields=({"name": "root", "effect": {"kind": "anchor"}, "reach": reach_box((0, 0, 0), (2, 1, 2))},))
+    assert not [f for f in preflight(scene, prepare(scene).pieces) if f.code == "overloaded"]
