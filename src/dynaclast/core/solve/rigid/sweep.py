@@ -25,6 +25,9 @@ PUSH_OUT = 1.0
 """Fastest push out of an overlap [m/s]."""
 SWEEPS_OF = ((24, 6), (60, 3))
 """Sweeps a substep of islands with at most so many rows; larger ones take one. Few rows cost little, and stacks and mass ratios need them."""
+UNEVEN = 50.0
+"""A heavy body on one so many times lighter needs more sweeps, in small islands."""
+UNEVEN_SWEEPS = 24
 INNER = 2
 """Sweeps over one manifold's points per solver sweep."""
 
@@ -354,24 +357,26 @@ def _islands(rows: Rows, n_rows, live, inv_mass, spin, interval, island, leans, 
         island[a] = _root(island, a)
         turn2 = spin[a, 0] ** 2 + spin[a, 1] ** 2 + spin[a, 2] ** 2
         if turn2 * interval * interval > 0.01:
-            watch[island[a]] = 1
+            watch[island[a]] |= 1
     size = np.zeros(len(island), np.int32)
     for r in range(n_rows):
         a, b = rows.a[r], rows.b[r]
         i = island[a] if inv_mass[a] > 0.0 else island[b]
         size[i] += 1
+        if inv_mass[a] > UNEVEN * inv_mass[b] > 0.0 or inv_mass[b] > UNEVEN * inv_mass[a] > 0.0:
+            watch[i] |= 2
         if inv_mass[a] == 0.0 or inv_mass[b] == 0.0:
             leans[i] = 1
         if rows.lively[r]:
-            watch[i] = 1
+            watch[i] |= 1
     most = 1
     for r in range(n_rows):
         a, b = rows.a[r], rows.b[r]
         i = island[a] if inv_mass[a] > 0.0 else island[b]
-        sweeps[r] = 1
+        sweeps[r] = UNEVEN_SWEEPS if watch[i] & 2 and size[i] <= SWEEPS_OF[-1][0] else 1
         for k in range(len(SWEEPS_OF)):
             if size[i] <= SWEEPS_OF[k][0]:
-                sweeps[r] = SWEEPS_OF[k][1]
+                sweeps[r] = max(sweeps[r], SWEEPS_OF[k][1])
                 break
         most = max(most, sweeps[r])
     return most
@@ -385,7 +390,7 @@ def _kinetic(asm: Assemblies, live, island, watch, out):
         out[island[live[k]]] = 0.0
     for k in range(len(live)):
         a = live[k]
-        if not watch[island[a]]:
+        if not watch[island[a]] & 1:
             continue
         e = asm.mass[a] * (asm.vel[a, 0] ** 2 + asm.vel[a, 1] ** 2 + asm.vel[a, 2] ** 2)
         if asm.spin[a, 0] != 0.0 or asm.spin[a, 1] != 0.0 or asm.spin[a, 2] != 0.0:
