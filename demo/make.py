@@ -213,7 +213,7 @@ def undercut() -> dict:
     }
     shot["fields"] = [
         {"name": "bedrock", "effect": {"kind": "anchor", "reinforce": 0}, "reach": box_reach([0, 1.4, 0], [6, 1.0, 6])},
-        {"name": "breaker", "effect": {"kind": "strain", "load": 2500, "burst": 2.0}, "reach": box_reach([1.5, 2.5, 1.2], [3.2, 1.4, 4.6], 0.3), "cue": {"kind": "at", "time": 1.0}},
+        {"name": "breaker", "effect": {"kind": "strain", "load": 2500, "burst": 10.0}, "reach": box_reach([0.9, 2.5, 0.5], [2.8, 1.7, 4.8], 0.3), "cue": {"kind": "at", "time": 1.0}},
     ]
     return shot
 

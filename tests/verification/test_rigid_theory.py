@@ -24,6 +24,15 @@ def test_free_fall() -> None:
     assert baked.position[-1, 0, 0] == pytest.approx(2 * t, rel=1e-5)
 
 
+@pytest.mark.parametrize("share", [0.0, 0.5, -0.25])
+def test_a_body_falls_by_its_share_of_gravity(share: float) -> None:
+    """y = y0 - s g t^2 / 2 (1 %); energy stays, its own share counted."""
+    baked = run(ball("a", (0, 50, 0), gravity=share), ball("b", (5, 50, 0)), frames=48)
+    t = baked.time[-1]
+    assert baked.position[-1, 0, 1] - 50 == pytest.approx(-share * G * t * t / 2, rel=0.01, abs=1e-9)
+    assert np.abs(np.diff(baked.stats["energy"])).max() < 1e-3 * abs(baked.stats["energy"][0])
+
+
 @pytest.mark.parametrize("bounce", [0.3, 0.6, 0.9])
 def test_bounce_height(bounce: float) -> None:
     """A ball dropped from h rises to e^2 h (1 % of h)."""

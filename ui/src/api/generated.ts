@@ -605,6 +605,12 @@ export interface components {
              */
             release?: components["schemas"]["ReleaseStart"] | components["schemas"]["ReleaseIntact"] | components["schemas"]["ReleaseTouch"] | components["schemas"]["ReleaseCue"];
             /**
+             * Gravity
+             * @description its share of the shot's gravity: 0 floats, negative rises
+             * @default 1
+             */
+            gravity: number;
+            /**
              * Velocity
              * @description at the start [m/s]
              * @default [

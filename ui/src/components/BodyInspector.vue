@@ -11,6 +11,7 @@ import Glyph from "./Glyph.vue";
 import LayoutEditor from "./LayoutEditor.vue";
 import MaterialSection from "./MaterialSection.vue";
 import NameField from "./NameField.vue";
+import NumberRow from "./NumberRow.vue";
 import VectorField from "./VectorField.vue";
 
 const props = defineProps<{ thing: Thing }>();
@@ -61,9 +62,10 @@ function remove(): void {
   </div>
   <MaterialSection :name="thing.name" :body="body" />
   <div v-if="body.role === 'active'" class="section">
-    <header><h3>At the start</h3></header>
-    <div class="stack"><label>velocity</label><VectorField label="velocity" unit="m/s" :model-value="body.velocity!" :initial="0" @update:model-value="(v) => edit('velocity', (b) => (b.velocity = v))" /></div>
-    <div class="stack"><label>spin</label><VectorField label="spin" unit="°/s" :model-value="spin" :initial="0" @update:model-value="(v) => edit('spin', (b) => (b.spin = v.map((x) => (x * Math.PI) / 180) as Vec))" /></div>
+    <header><h3>Motion</h3></header>
+    <NumberRow label="gravity" unit="×" :min="-10" :max="10" :initial="1" :model-value="body.gravity" hint="its share of the shot's gravity: 0 floats, negative rises" @update:model-value="(v) => edit('gravity', (b) => (b.gravity = v))" />
+    <div class="stack"><label>velocity at the start</label><VectorField label="velocity" unit="m/s" :model-value="body.velocity!" :initial="0" @update:model-value="(v) => edit('velocity', (b) => (b.velocity = v))" /></div>
+    <div class="stack"><label>spin at the start</label><VectorField label="spin" unit="°/s" :model-value="spin" :initial="0" @update:model-value="(v) => edit('spin', (b) => (b.spin = v.map((x) => (x * Math.PI) / 180) as Vec))" /></div>
   </div>
   <div class="section"><button class="button wide" @click="remove">Delete {{ thing.name }}</button></div>
 </template>

@@ -46,6 +46,7 @@ export function newBody(name: string, shape: Shape, lift: number): Body {
     roughness: null,
     bonds: null,
     load_path: "off",
+    gravity: 1,
     release: { kind: "start" },
     velocity: [0, 0, 0],
     spin: [0, 0, 0],

@@ -58,6 +58,7 @@ class Body(Part):
     bonds: Bonds | None = Field(None, description="what joins the pieces; without it they are free from the start")
     load_path: Literal["off", "on", "fail"] = Field("off", description="its weight through its bonds: off; on, to be seen; fail, so that bonds break under it")
     release: Release = Field(default_factory=ReleaseStart, description="when the body may move and how it is shown before")
+    gravity: float = Field(1.0, ge=-10, le=10, description="its share of the shot's gravity: 0 floats, negative rises")
     velocity: Vec3 = Field((0.0, 0.0, 0.0), description="at the start [m/s]")
     spin: Vec3 = Field((0.0, 0.0, 0.0), description="at the start, about the centre of mass [rad/s]")
 

@@ -32,6 +32,6 @@ def weight_loads(shot: Shot, built: list[Pieces], index: int) -> tuple[Array, Ar
             fixed = fixed | held if held is not None else fixed
             strength = strength * factor if factor is not None else strength
     keep = ~bonds_cut(body, pieces)
-    mass = body.material.density_for(float(pieces.volume.sum())) * pieces.volume
+    mass = body.gravity * body.material.density_for(float(pieces.volume.sum())) * pieces.volume
     load[keep] = weigh(center, mass, np.asarray(shot.gravity, float), fixed, pieces.bond_piece[keep], middle[keep], pieces.bond_area[keep])
     return load, strength

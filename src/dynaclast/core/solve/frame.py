@@ -82,7 +82,7 @@ def energy(model: Model, state: State) -> float:
 
     Held pieces count too, so that a piece that comes loose adds nothing.
     """
-    return float(_kinetic(state.assemblies)) - float(model.pieces.mass @ (piece_positions(model, state) @ model.settings.gravity))
+    return float(_kinetic(state.assemblies)) - float((model.pieces.fall * model.pieces.mass) @ (piece_positions(model, state) @ model.settings.gravity))
 
 
 def snapshot(model: Model, state: State, events: list[dict[str, Any]]) -> Frame:

@@ -113,7 +113,7 @@ class Run:
             use = np.flatnonzero((state.bond_broken == 0) & (model.fails_by_weight[model.pieces.body[model.bonds.piece[:, 0]]] == 1))
             extra, torque = self._resting_on(center)
             load = np.zeros(len(state.bond_broken))
-            load[use] = weigh(center, model.pieces.mass, model.settings.gravity, state.held != 0, model.bonds.piece[use], middle[use], model.bonds.area[use], extra, torque)
+            load[use] = weigh(center, model.pieces.mass * model.pieces.fall, model.settings.gravity, state.held != 0, model.bonds.piece[use], middle[use], model.bonds.area[use], extra, torque)
             ratio = load / np.maximum(model.bonds.strength * (1.0 - state.bond_wear), 1e-9)
             worst = ratio.max(initial=0.0)
             if worst <= 1.0:

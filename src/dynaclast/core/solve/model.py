@@ -41,7 +41,7 @@ class PieceTable(NamedTuple):
 
     body (P,) int32; mass (P,) [kg]; inertia (P, 3, 3) about the centre [kg m2]; rest (P, 3) centre of mass [m];
     size (P,) cube root of the volume [m]; friction, bounce, rolling (P,); held (P,) uint8, what holds it at the start (HOLD_*);
-    chunk (P,) int32, its tier-1 chunk
+    chunk (P,) int32, its tier-1 chunk; fall (P,) share of gravity
     """
 
     body: Index
@@ -54,6 +54,7 @@ class PieceTable(NamedTuple):
     rolling: Array
     held: Flags
     chunk: Index
+    fall: Array
 
 
 HOLD_FREE, HOLD_FIXED, HOLD_TOUCH, HOLD_CUE = range(4)

@@ -247,7 +247,7 @@ def _piece_table(shot: Shot, built: list[Pieces]) -> PieceTable:
         rows["inertia"].append(density * (turn @ pieces.inertia @ turn.T))
         rows["rest"].append(pieces.center @ turn.T + np.asarray(body.place.position))
         rows["size"].append(np.cbrt(pieces.volume))
-        for key, val in (("friction", mat.friction), ("bounce", mat.bounce), ("rolling", mat.rolling)):
+        for key, val in (("friction", mat.friction), ("bounce", mat.bounce), ("rolling", mat.rolling), ("fall", body.gravity)):
             rows[key].append(np.full(n, float(val)))
         rows["held"].append(np.zeros(n, np.uint8))
         rows["chunk"].append(np.zeros(n, np.int32))

@@ -22,6 +22,7 @@ class Assemblies(NamedTuple):
     alive, held, asleep (uint8); pieces: count; calm: smoothed speed [m/s]; still: seconds of stillness; slip: seconds of
     sliding without a break; mark (3), mark_rot (4), dwell: where it was ``dwell`` seconds ago, since when it has hardly left that place
     age: seconds since it came to be, at the start or by a split
+    fall: share of gravity, by its pieces' masses
     island: lowest slot of the sleeping island, -1 while awake
     """
 
@@ -46,6 +47,7 @@ class Assemblies(NamedTuple):
     mark_rot: Array
     dwell: Array
     age: Array
+    fall: Array
     island: Index
 
 

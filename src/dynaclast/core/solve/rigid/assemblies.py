@@ -46,12 +46,13 @@ def _invert3(m, out):
 def _gather(members, n, pieces: PieceTable, reach, asm: Assemblies):
     """Fill the slot of the lowest member with the joined mass properties of members[:n] (ascending)."""
     slot = members[0]
-    total = 0.0
+    total, falling = 0.0, 0.0
     center = np.zeros(3)
     held = 0
     for k in range(n):
         p = members[k]
         total += pieces.mass[p]
+        falling += pieces.mass[p] * pieces.fall[p]
         center += pieces.mass[p] * pieces.rest[p]
         if pieces.held[p]:
             held = 1
@@ -71,6 +72,7 @@ def _gather(members, n, pieces: PieceTable, reach, asm: Assemblies):
             inertia[i, i] += m * rr
     _invert3(inertia, asm.inv_inertia[slot])
     asm.mass[slot] = total
+    asm.fall[slot] = falling / total
     asm.inv_mass[slot] = 0.0 if held else 1.0 / total
     if held:
         asm.inv_inertia[slot][:, :] = 0.0
@@ -204,7 +206,7 @@ def first_assemblies(pieces: PieceTable, bonds: BondTable, reach: np.ndarray, ve
         np.zeros((slots, 3)), np.tile([0.0, 0, 0, 1], (slots, 1)), np.zeros((slots, 3)), np.zeros((slots, 3)), np.zeros((slots, 3)),
         np.zeros(slots), np.zeros(slots), np.zeros((slots, 3, 3)), np.zeros((slots, 3, 3)), np.zeros(slots),
         np.zeros(slots, np.uint8), np.zeros(slots, np.uint8), np.zeros(slots, np.uint8), np.zeros(slots, np.int32),
-        np.zeros(slots), np.zeros(slots), np.zeros(slots), np.zeros((slots, 3)), np.zeros((slots, 4)), np.zeros(slots), np.zeros(slots), np.full(slots, -1, np.int32),
+        np.zeros(slots), np.zeros(slots), np.zeros(slots), np.zeros((slots, 3)), np.zeros((slots, 4)), np.zeros(slots), np.zeros(slots), np.ones(slots), np.full(slots, -1, np.int32),
     )
     piece_asm = np.full(count, -1, np.int32)
     _label(pieces, bonds, reach, piece_asm, asm)

@@ -91,6 +91,12 @@ def settle(asm: Assemblies, live, rows: Rows, n_rows, settings: Settings):
     for a in range(len(asm.alive)):
         asm.age[a] = min(1.0, asm.age[a] + dt)
     sliding = _sliding(asm, rows, n_rows, g)
+    supported = np.zeros(len(asm.alive), np.uint8)
+    for r in range(n_rows):
+        for i in range(rows.count[r]):
+            if rows.push[r, i] > 0.0:
+                supported[rows.a[r]] = 1
+                supported[rows.b[r]] = 1
     for k in range(len(live)):
         a = live[k]
         v = np.sqrt(asm.vel[a, 0] ** 2 + asm.vel[a, 1] ** 2 + asm.vel[a, 2] ** 2)
@@ -103,7 +109,7 @@ def settle(asm: Assemblies, live, rows: Rows, n_rows, settings: Settings):
         _dwell(asm, a, dt, slides)
         if asm.calm[a] < limit and not slides:
             asm.still[a] += dt
-            ease = 1.0 if sliding[a] else max(0.0, 1.0 - EASE * dt)
+            ease = 1.0 if sliding[a] or not supported[a] else max(0.0, 1.0 - EASE * dt)
             for c in range(3):
                 asm.vel[a, c] *= ease
                 asm.spin[a, c] *= ease
@@ -112,7 +118,6 @@ def settle(asm: Assemblies, live, rows: Rows, n_rows, settings: Settings):
         else:
             asm.still[a] = 0.0
     ground = len(asm.alive) - 1
-    supported = np.zeros(len(asm.alive), np.uint8)
     restless = np.zeros(len(asm.alive), np.uint8)
     for k in range(len(live)):
         if asm.still[live[k]] < STILL_FOR and asm.dwell[live[k]] < DWELL_FOR:
@@ -125,8 +130,6 @@ def settle(asm: Assemblies, live, rows: Rows, n_rows, settings: Settings):
             load += rows.push[r, i]
         if load <= 0.0:
             continue
-        supported[a] = 1
-        supported[b] = 1
         if b == ground or asm.held[a] or asm.held[b] or asm.asleep[a] or asm.asleep[b]:
             continue
         # what presses on something restless stays awake with it, but not what presses on that in turn

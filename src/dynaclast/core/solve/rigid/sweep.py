@@ -455,7 +455,7 @@ def solve_interval(asm: Assemblies, live, rows: Rows, n_rows, inv_mass, settings
     for step in range(settings.substeps):
         for k in range(len(live)):
             for c in range(3):
-                asm.vel[live[k], c] += h * settings.gravity[c]
+                asm.vel[live[k], c] += h * asm.fall[live[k]] * settings.gravity[c]
         _kinetic(asm, live, island, watch, had)
         _aim_bounces(rows, n_rows, asm.vel, asm.spin, moved, turned, inv_mass, h, (step + 0.5) * h, settings.gravity)
         _warm_start(rows, n_rows, asm.vel, asm.spin, inv_mass)
