@@ -132,12 +132,13 @@ def test_clusters_hang_together_and_make_a_coarser_tier() -> None:
 
 
 def test_faces_of_open_and_closed_meshes_become_closed_flakes_that_fit() -> None:
-    for mesh in (MESHES["sphere"], make(*_open_tent())):
+    for mesh in (MESHES["sphere"], make(*_open_tent()), primitives.cylinder(0.14, 6.4, 1, 10, 10)):
         for rough in (0.0, 0.9):
             pieces = broken(mesh, {"kind": "faces", "thickness": 0.01, "rough": rough, "seed": 4})
             assert pieces.count == len(mesh.faces)
             for p in range(pieces.count):
                 assert not diagnose(pieces.mesh(p), crossings=False)
+            assert np.linalg.eigvalsh(pieces.inertia).min() > 0
             edges = np.sort(np.concatenate([mesh.faces[:, [0, 1]], mesh.faces[:, [1, 2]], mesh.faces[:, [2, 0]]]), axis=1)
             inner = (np.unique(edges, axis=0, return_counts=True)[1] == 2).sum()
             assert len(pieces.bond_area) == inner

@@ -7,7 +7,7 @@ from dataclasses import dataclass, fields, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from ..geometry.mass import mass_properties
+from ..geometry.mass import sound_mass_properties
 from ..geometry.mesh import Array, Index, TriMesh, make
 
 TIERS = 4
@@ -92,7 +92,7 @@ class Pieces:
 
 def collect(meshes: list[TriMesh], skins: list[NDArray[np.bool_]], path: Index | None = None) -> Pieces:
     """Pieces without bonds from closed meshes and their skin flags."""
-    props = [mass_properties(m) for m in meshes]
+    props = [sound_mass_properties(m) for m in meshes]
     return Pieces(
         vertices=np.concatenate([m.vertices for m in meshes]),
         faces=np.concatenate([m.faces for m in meshes]),

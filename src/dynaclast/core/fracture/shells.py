@@ -37,12 +37,27 @@ def _edge_points(mesh: TriMesh, normals: Array, pattern: FacesPattern) -> dict[t
     share = np.linspace(0, 1, POINTS + 2)[1:-1]
     noise = rng.uniform(-1, 1, (len(edges), POINTS))
     out: dict[tuple[int, int], Array] = {}
+    height = _least_heights(mesh)
+    taper = 4.0 * share * (1.0 - share)
     for (a, b), bend in zip(edges.tolist(), noise, strict=True):
         p, q = mesh.vertices[a], mesh.vertices[b]
         aside = np.cross(q - p, normals[a] + normals[b])
         length = np.linalg.norm(aside)
-        aside = aside / length * np.linalg.norm(q - p) if length > 0 else np.zeros(3)
-        out[a, b] = p + share[:, None] * (q - p) + (0.11 * pattern.rough * bend)[:, None] * aside
+        # no farther than the flakes on both sides are wide there, or edges would cross each other
+        aside = aside / length * min(0.55 * float(np.linalg.norm(q - p)), height[a, b]) if length > 0 else np.zeros(3)
+        out[a, b] = p + share[:, None] * (q - p) + (0.2 * pattern.rough * taper * bend)[:, None] * aside
+    return out
+
+
+def _least_heights(mesh: TriMesh) -> dict[tuple[int, int], float]:
+    """For every edge (lower vertex first), the least height of its triangles [m]."""
+    _, area = triangle_normals(mesh)
+    out: dict[tuple[int, int], float] = {}
+    for face, a in zip(mesh.faces.tolist(), area, strict=True):
+        longest = max(float(np.linalg.norm(mesh.vertices[face[k]] - mesh.vertices[face[k - 1]])) for k in range(3))
+        for k in range(3):
+            key = (min(face[k], face[k - 1]), max(face[k], face[k - 1]))
+            out[key] = min(out.get(key, np.inf), 2.0 * a / max(longest, 1e-300))
     return out
 
 

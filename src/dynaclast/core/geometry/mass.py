@@ -60,3 +60,26 @@ def combine(masses: Array, centers: Array, inertias: Array) -> tuple[float, Arra
     r = centers - center
     shift = np.einsum("ij,ij->i", r, r)[:, None, None] * np.eye(3) - np.einsum("ij,ik->ijk", r, r)
     return total, center, inertias.sum(axis=0) + (masses[:, None, None] * shift).sum(axis=0)
+
+
+def sound_mass_properties(mesh: TriMesh) -> MassProperties:
+    """Mass properties that no solver stumbles over: where a mesh crosses itself so that its inertia is not positive, those of its
+    convex hull, brought to the mesh's own volume."""
+    found = mass_properties(mesh)
+    if found.volume > 0.0:
+        low, _, high = np.linalg.eigvalsh(found.inertia)
+        if low > 1e-6 * high:
+            return found
+    from scipy.spatial import ConvexHull, QhullError
+
+    try:
+        hull = ConvexHull(mesh.vertices)
+    except QhullError:
+        return found
+    faces = hull.simplices.copy()
+    tri = mesh.vertices[faces]
+    inward = np.einsum("ij,ij->i", np.cross(tri[:, 1] - tri[:, 0], tri[:, 2] - tri[:, 0]), hull.equations[:, :3]) < 0
+    faces[inward] = faces[inward][:, ::-1]
+    outer = mass_properties(TriMesh(mesh.vertices, faces.astype(np.int32)))
+    share = found.volume / outer.volume if found.volume > 0.0 else 1.0
+    return MassProperties(share * outer.volume, outer.center, share * outer.inertia)

@@ -176,7 +176,10 @@ def _copy(old: Contacts, k, new: Contacts, n):
     new.feature[n] = old.feature[k]
     for c in range(3):
         new.axis[n, c] = old.axis[k, c]
-    if old.count[k] == 0:
+    if old.count[k] == 0:  # the buffer may hold another pair's
+        for c in range(4):
+            new.push[n, c] = 0.0
+            new.rub[n, c] = 0.0
         return
     for c in range(3):
         new.face[n, c] = old.face[k, c]

@@ -1,0 +1,71 @@
+import { describe, expect, it } from "vitest";
+import type { Body, ShotDocument } from "../api/types";
+import { thingsOf } from "../stores/shot";
+import { buildKey, causeWords, differences, halfHeight, layoutCount, newBody, newGroup, newLayout, newPattern, PATTERNS, SHAPES } from "./document";
+
+const crate = (): Body => newBody("crate", SHAPES.box!(), 1);
+const document = (more: Partial<ShotDocument> = {}): ShotDocument => ({ version: 1, name: "s", bodies: [], groups: [], fields: [], ...more }) as unknown as ShotDocument;
+
+describe("new parts", () => {
+  it("every shape stands on the ground by half its height", () => {
+    for (const make of Object.values(SHAPES)) expect(halfHeight(make())).toBeGreaterThan(0);
+  });
+
+  it("every pattern suits the body's size: grain along, cracks through the thin side", () => {
+    const size = [4, 1, 0.1];
+    for (const kind of Object.keys(PATTERNS) as (keyof typeof PATTERNS)[]) expect(newPattern(kind, size).kind).toBe(kind);
+    expect((newPattern("splinters", size) as { grain: number[] }).grain).toEqual([1, 0, 0]);
+    expect((newPattern("radial", size) as { axis: number[] }).axis).toEqual([0, 0, 1]);
+  });
+
+  it("a layout keeps the number of members when its kind changes", () => {
+    const group = newGroup("crates", crate(), "line", [1, 1, 1], null);
+    expect(layoutCount(group.layout)).toBe(12);
+    const grid = newLayout("grid", group.body, group.layout);
+    expect(layoutCount(grid)).toBe(9); // the nearest square
+    expect(layoutCount(newLayout("ring", group.body, grid))).toBe(9);
+  });
+});
+
+describe("what is computed anew", () => {
+  it("pieces only for what decides them", () => {
+    const before = buildKey(crate());
+    const moved = crate();
+    moved.place.position = [5, 5, 5];
+    moved.material.density = 1;
+    moved.velocity = [1, 0, 0];
+    expect(buildKey(moved)).toBe(before);
+    const scaled = crate();
+    scaled.place.scale = [2, 1, 1];
+    expect(buildKey(scaled)).not.toBe(before);
+    const stepped = crate();
+    stepped.steps = [{ kind: "fill" }];
+    expect(buildKey(stepped)).not.toBe(before);
+  });
+
+  it("a take is out of date by bodies, groups and fields, not by looks", () => {
+    const then = document({ bodies: [crate()], groups: [newGroup("g", crate(), "line", [1, 1, 1], null)] });
+    const now = structuredClone(then);
+    (now.bodies[0] as Body).material.look!.color = "#ff0000";
+    (now.bodies[0] as Body).roughness = { size: 1, depth: 1, seed: 1 };
+    expect(differences(then, now)).toEqual([]);
+    now.groups[0]!.seed = 9;
+    (now.bodies[0] as Body).gravity = 0;
+    expect(differences(then, now)).toEqual(["body crate has changed", "group g has changed"]);
+  });
+});
+
+describe("words", () => {
+  it("things are bodies, then groups by the body they are made of", () => {
+    const things = thingsOf(document({ bodies: [crate()], groups: [newGroup("g", crate(), "ring", [1, 1, 1], null)] }));
+    expect(things.map((t) => [t.name, t.body.name, !!t.group])).toEqual([["crate", "crate", false], ["g", "crate", true]]);
+  });
+
+  it("why a bond broke", () => {
+    expect(causeWords({ field: "lightning" }, "tower")).toBe("lightning");
+    expect(causeWords({ weight: "tower" }, "tower")).toBe("its own weight");
+    expect(causeWords({ impact: "tower" }, "tower")).toBe("hit by its own pieces");
+    expect(causeWords({ impact: "ball" }, "tower")).toBe("hit by ball");
+    expect(causeWords(undefined, "tower")).toBe("");
+  });
+});
