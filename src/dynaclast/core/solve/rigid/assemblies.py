@@ -32,6 +32,15 @@ def rotation(q, out):
 
 
 @numba.njit(cache=True, error_model="numpy")
+def root(parent, i):
+    """The lowest slot that stands for i in a forest of parents; shortens the way it went."""
+    while parent[i] != i:
+        parent[i] = parent[parent[i]]
+        i = parent[i]
+    return i
+
+
+@numba.njit(cache=True, error_model="numpy")
 def _invert3(m, out):
     a, b, c = m[0, 0], m[0, 1], m[0, 2]
     d, e, f = m[1, 0], m[1, 1], m[1, 2]

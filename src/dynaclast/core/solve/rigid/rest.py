@@ -7,6 +7,7 @@ import numpy as np
 
 from ..model import Settings
 from ..state import Assemblies
+from .assemblies import root
 from .manifolds import Rows
 
 CALM_SHARE = 0.03
@@ -22,14 +23,6 @@ SLIPS_AFTER = 0.06
 """Seconds of sliding without a break after which it is believed, and neither eased nor put to sleep."""
 EASE = 6.0
 """Damping of calm assemblies [1/s], so that the last tremble dies away."""
-
-
-@numba.njit(cache=True, error_model="numpy")
-def _root(parent, i):
-    while parent[i] != i:
-        parent[i] = parent[parent[i]]
-        i = parent[i]
-    return i
 
 
 @numba.njit(cache=True, error_model="numpy")
@@ -145,7 +138,7 @@ def settle(asm: Assemblies, live, rows: Rows, n_rows, settings: Settings):
         a, b = rows.a[r], rows.b[r]
         if b == ground or stays[a] or stays[b] or asm.held[a] or asm.held[b] or asm.asleep[a] or asm.asleep[b]:
             continue
-        i, j = _root(parent, a), _root(parent, b)
+        i, j = root(parent, a), root(parent, b)
         if i != j:
             parent[max(i, j)] = min(i, j)
     slept = 0
@@ -153,7 +146,7 @@ def settle(asm: Assemblies, live, rows: Rows, n_rows, settings: Settings):
         a = live[k]
         if not stays[a]:
             asm.asleep[a] = 1
-            asm.island[a] = _root(parent, a)
+            asm.island[a] = root(parent, a)
             asm.vel[a] = 0.0
             asm.spin[a] = 0.0
             slept += 1

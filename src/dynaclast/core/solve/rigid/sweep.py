@@ -14,7 +14,7 @@ import numpy as np
 
 from ..model import Settings
 from ..state import Assemblies, Contacts
-from .assemblies import FUSED, rotation
+from .assemblies import FUSED, root, rotation
 from .manifolds import LIVELY_FROM, Rows
 
 BIAS = 0.2
@@ -328,14 +328,6 @@ def _move(asm: Assemblies, live, h, moved, turned, shift, tilt):
 
 
 @numba.njit(cache=True, error_model="numpy")
-def _root(parent, i):
-    while parent[i] != i:
-        parent[i] = parent[parent[i]]
-        i = parent[i]
-    return i
-
-
-@numba.njit(cache=True, error_model="numpy")
 def _islands(rows: Rows, n_rows, live, inv_mass, spin, interval, island, leans, watch, sweeps):
     """Movers joined by rows, known by their lowest slot: island (A,) int32.
 
@@ -349,12 +341,12 @@ def _islands(rows: Rows, n_rows, live, inv_mass, spin, interval, island, leans, 
     for r in range(n_rows):
         a, b = rows.a[r], rows.b[r]
         if inv_mass[a] > 0.0 and inv_mass[b] > 0.0:
-            i, j = _root(island, a), _root(island, b)
+            i, j = root(island, a), root(island, b)
             if i != j:
                 island[max(i, j)] = min(i, j)
     for k in range(len(live)):
         a = live[k]
-        island[a] = _root(island, a)
+        island[a] = root(island, a)
         turn2 = spin[a, 0] ** 2 + spin[a, 1] ** 2 + spin[a, 2] ** 2
         if turn2 * interval * interval > 0.01:
             watch[island[a]] |= 1
