@@ -15,10 +15,11 @@ CORE = {
     "falloff": {"document", "geometry"},
     "fracture": {"document", "errors", "falloff", "geometry"},
     "materials": {"document"},
-    "layout": {"document", "errors", "falloff", "fracture", "geometry"},
+    "motion": {"document", "geometry"},
+    "layout": {"document", "errors", "falloff", "fracture", "geometry", "motion"},
     "fields": {"document", "falloff", "geometry"},
     "formats": {"document", "errors", "fracture", "geometry"},
-    "solve": {"document", "errors", "fields", "falloff", "fracture", "geometry", "layout"},
+    "solve": {"document", "errors", "fields", "falloff", "fracture", "geometry", "layout", "motion"},
     "preflight": {"document", "fields", "falloff", "fracture", "geometry", "solve"},
     "bake": {"document", "errors", "formats", "fracture", "solve"},
 }

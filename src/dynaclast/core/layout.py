@@ -14,6 +14,7 @@ from .errors import InputError
 from .falloff.shapes import DISTANCE
 from .fracture.build import Resolve, no_files, raw_mesh
 from .geometry.mesh import Array, TriMesh, quaternion_product, rotation_matrix, triangle_normals
+from .motion import Path
 
 Places = tuple[Array, Array]
 """Positions (n, 3) [m] and turns (n, 4)."""
@@ -166,11 +167,22 @@ def members(group: Group, shot: Shot, resolve: Resolve = no_files) -> list[Body]
     return [group.body.as_member(group.name, f"{group.name}.{k + 1:04d}", tuple(at[k].tolist()), tuple(rotation[k].tolist()), float(sizes[k])) for k in range(count)]
 
 
+def _at_first_key(body: Body) -> Body:
+    """An animated body with keys starts where they put it."""
+    if body.role != "animated" or body.motion is None:
+        return body
+    position, turn = Path.of(body.motion).at(0.0)
+    place = body.place.model_copy(update={"position": tuple(float(x) for x in position), "rotation": tuple(float(x) for x in turn)})
+    out = body.model_copy(update={"place": place})
+    out._factor, out._group = body._factor, body._group
+    return out
+
+
 def written_out(shot: Shot, resolve: Resolve = no_files) -> Shot:
     """The shot with every group's members as bodies of their own, after the single bodies. Targets go on naming groups."""
-    if not shot.groups:
+    if not shot.groups and not any(b.motion for b in shot.bodies):
         return shot
-    bodies = list(shot.bodies)
+    bodies = [_at_first_key(b) for b in shot.bodies]
     for group in shot.groups:
         bodies.extend(members(group, shot, resolve))
     if len(bodies) > MOST_BODIES:

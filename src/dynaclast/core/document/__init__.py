@@ -17,6 +17,7 @@ from .bodies import (
 )
 from .falloffs import BoxReach, Falloff, Layer, PlaneReach, ReachShape, SphereReach
 from .fields import AnchorEffect, AtCue, BurstEffect, Effect, FieldItem, StrainEffect
+from .motion import Motion, PlaceKey
 from .patterns import (
     AllPieces, Bonds, BreakStep, BricksPattern, CellsPattern, Choice, ClustersPattern, Crowd, CutPattern, FacesPattern, LargerPieces, ListedPieces, Pattern,
     PiecesInReach, RadialPattern, Release, ReleaseCue, ReleaseIntact, ReleaseStart, ReleaseTouch, Roughness, SlabsPattern, SplintersPattern, StrengthReach,
@@ -25,6 +26,7 @@ from .shapes import (
     AssetShape, BoxShape, ConeShape, CylinderShape, Decimate, FileShape, FillHoles, MakeSolid, MeshShape, MeshStep, ScaleMesh, Shape, SheetShape, SphereShape,
     Subdivide, TorusShape, TubeShape, Unify, Weld,
 )
+from .ties import HingeTie, PinTie, StringTie, Tie, TieKind, WeldTie
 
 VERSION = 1
 
@@ -43,6 +45,13 @@ class Ground(Part):
     bounce: Share = 0.05
 
 
+class Limits(Part):
+    """Where a run is kept from running away; an event tells when one acts."""
+
+    speed: float = Field(500.0, gt=0, le=1e5, description="fastest a piece may go [m/s]")
+    spin: float = Field(200.0, gt=0, le=1e4, description="fastest it may turn [rad/s]")
+
+
 class Shot(Part):
     """One scene: bodies, fields, time, and how carefully to compute."""
 
@@ -55,11 +64,13 @@ class Shot(Part):
     seed: Seed = 1
     bodies: list[Body] = Field(default_factory=list, max_length=2000)
     groups: list[Group] = Field(default_factory=list, max_length=200, description="many bodies made from one")
+    ties: list[Tie] = Field(default_factory=list, max_length=500)
     fields: list[FieldItem] = Field(default_factory=list, max_length=200)
+    limits: Limits = Field(default_factory=Limits)
 
     @model_validator(mode="after")
     def _names(self) -> Shot:
-        for kind, items in (("bodies and groups", [*self.bodies, *self.groups]), ("fields", self.fields)):
+        for kind, items in (("bodies and groups", [*self.bodies, *self.groups]), ("fields", self.fields), ("ties", self.ties)):
             seen: set[str] = set()
             for item in items:
                 if item.name in seen:
@@ -71,14 +82,19 @@ class Shot(Part):
                 for name in field.targets:
                     if name not in known:
                         raise ValueError(f"fields[{row}].targets: there is no body or group named '{name}'")
+        alone = {body.name for body in self.bodies}
+        for row, tie in enumerate(self.ties):
+            for key, name in (("body", tie.body), ("to", tie.to)):
+                if name is not None and name not in alone:
+                    raise ValueError(f"ties[{row}].{key}: there is no body named '{name}'")
         for row, group in enumerate(self.groups):
             over = group.layout.body if isinstance(group.layout, SurfaceScatter) else None
-            if over is not None and over not in {body.name for body in self.bodies}:
+            if over is not None and over not in alone:
                 raise ValueError(f"groups[{row}].layout.body: there is no body named '{over}'")
         return self
 
 
-_UNIONS = {"shape", "pattern", "effect", "of", "layout", "release", "guide", "inside", "steps"}
+_UNIONS = {"shape", "pattern", "effect", "of", "layout", "release", "guide", "inside", "steps", "how"}
 """Keys whose value is one of several kinds: in pydantic's places the kind follows them, and is no key of the document."""
 
 

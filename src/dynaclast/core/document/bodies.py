@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from pydantic import Field, PrivateAttr
+from pydantic import Field, PrivateAttr, model_validator
 
 from .base import Finite, Name, NotNegative, Part, Positive, PositiveVec3, Quaternion, Seed, Share, Vec3
 from .falloffs import ReachShape
+from .motion import Motion
 from .patterns import Bonds, BreakStep, Pattern, Release, ReleaseStart, Roughness
 from .shapes import MeshStep, Shape
 
@@ -47,7 +48,7 @@ class Body(Part):
     """One thing in a shot."""
 
     name: Name
-    role: Literal["active", "passive"] = Field("active", description="active: moved by physics; passive: only collided with")
+    role: Literal["active", "passive", "animated"] = Field("active", description="active: moved by physics; passive: only collided with; animated: moved by its keys, or by its velocity and spin, and pushes others")
     shape: Shape
     steps: list[MeshStep] = Field(default_factory=list, max_length=24, description="what is done to the mesh first, in order: repairs, density, an applied scale")
     place: Place = Field(default_factory=Place)
@@ -59,8 +60,18 @@ class Body(Part):
     load_path: Literal["off", "on", "fail"] = Field("off", description="its weight through its bonds: off; on, to be seen; fail, so that bonds break under it")
     release: Release = Field(default_factory=ReleaseStart, description="when the body may move and how it is shown before")
     gravity: float = Field(1.0, ge=-10, le=10, description="its share of the shot's gravity: 0 floats, negative rises")
-    velocity: Vec3 = Field((0.0, 0.0, 0.0), description="at the start [m/s]")
-    spin: Vec3 = Field((0.0, 0.0, 0.0), description="at the start, about the centre of mass [rad/s]")
+    velocity: Vec3 = Field((0.0, 0.0, 0.0), description="at the start [m/s]; of an animated body without keys, all the time")
+    spin: Vec3 = Field((0.0, 0.0, 0.0), description="at the start, about the centre of mass [rad/s]; of an animated body without keys, all the time")
+    motion: Motion | None = Field(None, description="the keys of an animated body; they take the place of its own place")
+    collision: Literal["auto", "ball", "box", "hull", "parts", "exact"] = Field(
+        "auto", description="what each piece collides as: auto, a hull, or several where a whole body is hollow or bent; ball, box, hull: one of that kind round it; parts, several hulls; exact, its very triangles (passive and animated bodies)"
+    )
+
+    @model_validator(mode="after")
+    def _exact_stands(self) -> Body:
+        if self.collision == "exact" and self.role == "active":
+            raise ValueError("collision 'exact' is for passive and animated bodies; an active one needs a solid shape, such as 'parts'")
+        return self
 
     _factor: float = PrivateAttr(1.0)
     _group: str = PrivateAttr("")
@@ -144,3 +155,9 @@ class Group(Part):
     turn: NotNegative = Field(0.0, le=3.1416, description="largest random turn about y [rad]")
     tilt: NotNegative = Field(0.0, le=3.1416, description="largest random lean away from upright [rad]")
     seed: Seed = 1
+
+    @model_validator(mode="after")
+    def _no_keys(self) -> Group:
+        if self.body.motion is not None:
+            raise ValueError("a group's members cannot share keys, which say where one body stands; give them a velocity or spin instead")
+        return self

@@ -23,7 +23,7 @@ class Frame:
     """One frame.
 
     position (P, 3) float32, centres of mass [m]; orientation (P, 4) float32, from the piece's start; state (P,) uint8
-    stats: bonds_broken (in this frame), moving (pieces), energy [J], top_speed [m/s]; events of the frame
+    stats: bonds_broken (in this frame), moving (pieces), energy [J], top_speed [m/s], overlap [m], the deepest between collision shapes when last looked at; events of the frame
     """
 
     index: int
@@ -104,5 +104,6 @@ def snapshot(model: Model, state: State, events: list[dict[str, Any]]) -> Frame:
         "moving": float((what == MOVING).sum()),
         "energy": energy(model, state),
         "top_speed": float(speed.max()),
+        "overlap": float(state.contacts.depth.max(initial=0.0)),
     }
     return Frame(state.frame, position.astype(np.float32), asm.rot[slot].astype(np.float32), what, stats, events)

@@ -16,16 +16,18 @@ import numpy as np
 from ..document import FieldItem, Shot
 from ..fields import EFFECTS, Setting
 from ..geometry.mesh import Array, rotation_matrix
+from ..motion import turn_between
 from .breaking import impact_loads
 from .frame import Frame, bond_positions, piece_positions, snapshot
 from .loadpath import weigh
-from .model import HOLD_CUE, HOLD_FREE, HOLD_TOUCH, Model
+from .model import HOLD_CUE, HOLD_DRIVEN, HOLD_FREE, HOLD_TOUCH, Model
 from .prepare import piece_reach, targets_of
 from .rigid.assemblies import split, wake, wake_around
 from .rigid.broad import carry_over, find_pairs, place_shapes
 from .rigid.manifolds import Rows, build_rows, find_contacts, make_rows, world_inertia
 from .rigid.rest import settle
 from .rigid.sweep import remember, solve_interval
+from .rigid.ties import gather_ties, make_tie_rows, tie_loads, wake_tied
 from .state import Assemblies, Contacts, State, no_contacts
 
 WEIGH_EVERY = 4
@@ -60,6 +62,9 @@ class Run:
         self._moved, self._turned = np.zeros((slots, 3)), np.zeros((slots, 3))
         self._pair_a, self._pair_b = np.zeros(1024, np.int32), np.zeros(1024, np.int32)
         self._rows: Rows = make_rows(0)
+        self._tie_rows, self._tie_count = make_tie_rows(len(model.ties.kind)), 0
+        self._driven, self._targets = np.zeros(0, np.int64), (np.zeros((0, 3)), np.zeros((0, 4)))
+        self._limited: set[tuple[int, str]] = set()
         self._weighed = bool(model.fails_by_weight.any()) and len(model.bonds.area) > 0
         self._still: Frame | None = None
         self._buffers = [no_contacts(0), no_contacts(0)]
@@ -76,20 +81,22 @@ class Run:
         events: list[dict[str, Any]] = []
         per_frame = self.model.intervals_per_frame
         impacts: list[dict[str, Any]] = []
+        self._limited.clear()
         if self._weighed:
             self._weigh(events)
         for k in range(per_frame):
             number = self.state.frame * per_frame + k
             self._release_due(number, events)
             self._fire_cues(number, events)
+            self._drive(number)
             self._interval(events, impacts)
         impacts.sort(key=lambda e: -e["impulse"])
         events.extend(impacts[:MOST_IMPACTS])
         self.state.frame += 1
-        if self._still is not None and not events and not len(self._live()):  # nothing can have moved
+        if self._still is not None and not events and not len(self._live()) and not len(self._driven):  # nothing can have moved
             return replace(self._still, index=self.state.frame)
         out = snapshot(self.model, self.state, events)
-        self._still = replace(out, stats=out.stats | {"bonds_broken": 0.0}, events=[]) if not out.stats["moving"] else None
+        self._still = replace(out, stats=out.stats | {"bonds_broken": 0.0}, events=[]) if not out.stats["moving"] and not len(self._driven) else None
         return out
 
     def _note(self, kind: str, **more: Any) -> dict[str, Any]:
@@ -286,13 +293,19 @@ class Run:
         waiting = bool((state.held == HOLD_TOUCH).any())
         intact = (bool(len(state.bond_broken)) and not state.bond_broken.all()) or waiting
         for attempt in range(MOST_RETRIES + 1):
+            if wake_tied(model.ties, state.tie_broken, state.piece_assembly, asm):
+                self._stale = True
             live = self._live()
-            if not len(live):
+            if not len(live) and not len(self._driven):
                 return
             before = Assemblies(*(x.copy() for x in asm)) if intact else None
             contacts = self._search(live)
             live = self._live()
-            solve_interval(asm, live, self._rows, self._row_count, self._inv_mass, model.settings, self._moved, self._turned)
+            self._tie_count = gather_ties(model.ties, state.tie_broken, state.tie_push, state.piece_assembly, asm, self._inv_mass, self._tie_rows)
+            solve_interval(
+                asm, live, self._driven, self._rows, self._row_count, model.ties, self._tie_rows, self._tie_count, self._inv_mass, self._inv_inertia, model.settings,
+                self._moved, self._turned,
+            )
             if before is None:
                 break
             if waiting and attempt < MOST_RETRIES:
@@ -320,8 +333,65 @@ class Run:
                 self._break(load, lambda b: [self._hit_cause(blame[b], load[b])], events)  # noqa: B023
         remember(self._rows, self._row_count, contacts)
         state.contacts = contacts
+        asm.pos[self._driven], asm.rot[self._driven] = self._targets
         self._write_impacts(impacts)
-        settle(asm, live, self._rows, self._row_count, model.settings)
+        self._keep_in_limits(live, events)
+        self._break_ties(events)
+        settle(asm, live, self._rows, self._row_count, model.settings, self._tie_rows, self._tie_count)
+
+    def _drive(self, number: int) -> None:
+        """Give what is animated the speeds that take it to where its keys want it at the end of this interval."""
+        model, state = self.model, self.state
+        asm, interval = state.assemblies, model.settings.interval
+        slots: list[int] = []
+        places: list[Array] = []
+        turns: list[Array] = []
+        for b, drive in enumerate(model.drives):
+            if drive is None:
+                continue
+            place, turn = drive.at((number + 1) * interval)
+            m = rotation_matrix(turn)
+            own = np.flatnonzero((model.pieces.body == b) & (state.held == HOLD_DRIVEN))
+            for slot in np.unique(state.piece_assembly[own]):
+                to = place + m @ (asm.rest[slot] - drive.pivot)
+                go, lean = (to - asm.pos[slot]) / interval, turn_between(asm.rot[slot], turn) / interval
+                moves = bool(np.abs(go).max() > 1e-9 or np.abs(lean).max() > 1e-9)
+                if asm.held[slot] == 2 and not moves:
+                    self._stale = True  # it stops here: its shapes are placed once more
+                asm.held[slot] = 2 if moves else 1
+                asm.vel[slot], asm.spin[slot] = (go, lean) if moves else (0.0, 0.0)
+                if moves:
+                    slots.append(int(slot))
+                    places.append(to)
+                    turns.append(turn if turn @ asm.rot[slot] >= 0 else -turn)
+        self._driven = np.array(slots, np.int64)
+        self._targets = (np.array(places).reshape(-1, 3), np.array(turns).reshape(-1, 4))
+
+    def _keep_in_limits(self, live: np.ndarray, events: list[dict[str, Any]]) -> None:
+        """Slow down what runs away, and write it down once a frame and body."""
+        model, asm = self.model, self.state.assemblies
+        for values, most, what in ((asm.vel, model.most_speed, "speed"), (asm.spin, model.most_spin, "spin")):
+            size = np.linalg.norm(values[live], axis=1)
+            for slot, now in zip(live[size > most], size[size > most], strict=True):
+                values[slot] *= most / now
+                body = int(model.pieces.body[slot])
+                if (body, what) not in self._limited:
+                    self._limited.add((body, what))
+                    events.append(self._note("limit", body=model.body_names[body], pieces=[int(slot)], what=what, value=round(float(now), 3), limit=most))
+
+    def _break_ties(self, events: list[dict[str, Any]]) -> None:
+        """Remember what the ties did, and part those that bore more than they can."""
+        model, state, rows, n = self.model, self.state, self._tie_rows, self._tie_count
+        if not n:
+            return
+        state.tie_push[rows.tie[:n]] = rows.push[:n]
+        load = np.zeros(len(model.ties.kind))
+        tie_loads(model.ties, model.pieces, rows, n, model.settings.interval, load)
+        for i in np.flatnonzero(load > model.ties.breaks):
+            state.tie_broken[i] = 1
+            state.tie_push[i] = 0.0
+            pieces = [int(p) for p in model.ties.piece[i] if p >= 0]
+            events.append(self._note("tie_broken", tie=model.tie_names[i], bodies=[model.body_names[model.pieces.body[p]] for p in pieces], pieces=pieces, load=_kn(load[i]), strength=_kn(model.ties.breaks[i])))
 
     def _toucher(self, contacts: Contacts, touched: np.ndarray) -> str:
         """Name of the body that touched first in the order of the pairs."""
@@ -349,14 +419,14 @@ class Run:
         contacts, known, count, fresh, centers = self._pairs()
         points, seps = np.zeros((count, 4, 3)), np.zeros((count, 4))
         woke = find_contacts(
-            hulls, model.pieces, state.piece_assembly, asm, contacts, known, fresh, model.settings, self._verts, self._normals, centers, points, seps
+            hulls, model.pieces, state.piece_assembly, asm, contacts, known, fresh, model.settings, model.sheets, self._verts, self._normals, centers, points, seps
         )
         if woke:  # sleepers that woke take part in this very interval
             state.contacts = contacts
             contacts, known, count, fresh, centers = self._pairs()
             points, seps = np.zeros((count, 4, 3)), np.zeros((count, 4))
             find_contacts(
-                hulls, model.pieces, state.piece_assembly, asm, contacts, known, fresh, model.settings, self._verts, self._normals, centers, points, seps
+                hulls, model.pieces, state.piece_assembly, asm, contacts, known, fresh, model.settings, model.sheets, self._verts, self._normals, centers, points, seps
             )
         world_inertia(asm, self._inv_mass, self._inv_inertia)
         if len(self._rows.a) < fresh:
@@ -371,10 +441,10 @@ class Run:
         hulls, asm = model.hulls, state.assemblies
         place_shapes(hulls, model.pieces, state.piece_assembly, asm, self._stale, self._verts, self._normals, self._lo, self._hi, model.settings)
         self._stale = False
-        axis = int(np.argmax(np.ptp(self._lo, axis=0)))
-        order = np.argsort(self._lo[:, axis], kind="stable")
+        axis = int(np.argmax(np.ptp(self._lo[: model.sheets.first], axis=0))) if model.sheets.first else 0
+        order = np.argsort(self._lo[: model.sheets.first, axis], kind="stable")
         while True:
-            fresh = find_pairs(hulls, state.piece_assembly, asm, model.settings, self._lo, self._hi, axis, order, self._pair_a, self._pair_b)
+            fresh = find_pairs(hulls, model.pieces, state.piece_assembly, model.apart, asm, model.settings, model.sheets, self._lo, self._hi, axis, order, self._pair_a, self._pair_b)
             if fresh <= len(self._pair_a):
                 break
             self._pair_a, self._pair_b = np.zeros(fresh * 2, np.int32), np.zeros(fresh * 2, np.int32)

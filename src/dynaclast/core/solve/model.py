@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..geometry.mesh import Array, Index
+from ..motion import Drive
 
 Flags = NDArray[np.uint8]
 
@@ -57,8 +58,8 @@ class PieceTable(NamedTuple):
     fall: Array
 
 
-HOLD_FREE, HOLD_FIXED, HOLD_TOUCH, HOLD_CUE = range(4)
-"""What holds a piece: nothing; an anchor or a passive role, for good; its release, until touched; its release, until a cue."""
+HOLD_FREE, HOLD_FIXED, HOLD_TOUCH, HOLD_CUE, HOLD_DRIVEN = range(5)
+"""What holds a piece: nothing; an anchor or a passive role, for good; its release, until touched; its release, until a cue; its animation."""
 
 
 class Release(NamedTuple):
@@ -81,6 +82,45 @@ class BondTable(NamedTuple):
     link: Index
 
 
+TIE_PIN, TIE_STRING, TIE_HINGE, TIE_WELD = range(4)
+
+
+class TieTable(NamedTuple):
+    """Per tie: kind (T,) TIE_*; piece (T, 2) int32, the second -1 for the world; point (T, 2, 3) its ends at the opening pose [m];
+    axis (T, 3) of hinges, unit, at the opening pose; low, high (T,) limits of hinges [rad], infinite where there are none; friction
+    (T,) torque [N m]; length (T,) of strings [m]; breaks (T,) [N], infinite where it never does."""
+
+    kind: Flags
+    piece: Index
+    point: Array
+    axis: Array
+    low: Array
+    high: Array
+    friction: Array
+    length: Array
+    breaks: Array
+
+
+class Sheets(NamedTuple):
+    """Bodies that collide as their very triangles. Their shapes come after all others in Hulls; X such pieces, N nodes of trees.
+
+    first: the first shape that is a triangle; piece (X,) int32; root (X,) node of each tree
+    lo, hi (N, 3) bounds relative to the piece's centre at the opening pose [m]; child (N,) left child, the right one behind it, -1 at
+    leaves; start, count (N,) the leaf's triangles in ``order``; order (T,) shapes; sharp (T, 3) uint8: the edge stands out (shape - first)
+    """
+
+    first: int
+    piece: Index
+    root: Index
+    lo: Array
+    hi: Array
+    child: Index
+    start: Index
+    count: Index
+    order: Index
+    sharp: Flags
+
+
 class Settings(NamedTuple):
     """Numbers of the run, read by the kernels.
 
@@ -99,7 +139,10 @@ class Settings(NamedTuple):
 
 @dataclass(frozen=True)
 class Model:
-    """Everything a run needs and never changes."""
+    """Everything a run needs and never changes.
+
+    drives: per body, how an animated one moves; apart (N, 2): pairs of bodies that do not touch, since a tie joins them
+    """
 
     body_names: list[str]
     body_first: Index
@@ -113,6 +156,13 @@ class Model:
     intervals_per_frame: int
     releases: list[Release]
     fails_by_weight: Flags
+    drives: list[Drive | None]
+    ties: TieTable
+    tie_names: list[str]
+    apart: Index
+    sheets: Sheets
+    most_speed: float
+    most_spin: float
 
     @property
     def piece_count(self) -> int:

@@ -13,11 +13,15 @@ from ..fields import EFFECTS, Setting, Targets
 from ..fracture.bonds import bond_strengths, bonds_cut, placed
 from ..fracture.build import Resolve, build_pieces, content_key, convex_cells, no_files, shape_mesh
 from ..fracture.pieces import Pieces
-from ..geometry.mesh import Array, Index, rotation_matrix
+from ..geometry.mesh import Array, Index, TriMesh, rotation_matrix, triangle_normals
 from ..layout import written_out
-from .model import HOLD_CUE, HOLD_FIXED, HOLD_FREE, HOLD_TOUCH, Hulls, Model, PieceTable, Release, Settings, bond_table
+from ..motion import Drive, Path
+from .model import (
+    HOLD_CUE, HOLD_DRIVEN, HOLD_FIXED, HOLD_FREE, HOLD_TOUCH, TIE_HINGE, TIE_PIN, TIE_STRING, TIE_WELD, Hulls, Model, PieceTable, Release, Settings, Sheets, TieTable, bond_table,
+)
 from .rigid.assemblies import first_assemblies
 from .rigid.hulls import Hull, ball, convex_core
+from .rigid.sheets import build_sheets
 from .state import State
 
 GetPieces = Callable[[Body], Pieces]
@@ -28,6 +32,8 @@ QUALITY: dict[str, tuple[int, int]] = {"draft": (1, 12), "standard": (2, 8), "fi
 
 WHOLE_BODY_PARTS = 24
 """A whole body that is not convex collides as the hulls of about this many cells."""
+FEWER_PARTS = 6
+"""And a piece of a broken one, where asked for, as this many."""
 
 
 @dataclass(frozen=True)
@@ -50,17 +56,17 @@ def intervals(quality: str, fps: float) -> tuple[int, int]:
 def _body_hulls(body: Body, pieces: Pieces, resolve: Resolve) -> tuple[list[Hull], list[int]]:
     """Collision hulls relative to each piece's centre of mass, in the body's own frame before its size in a group, and the piece
     each belongs to. ``pieces`` at that same size."""
-    if isinstance(body.shape, SphereShape) and body.pattern is None and not body.steps and np.ptp(body.place.scale) < 1e-9:
+    if body.collision == "exact":
+        meshes = [pieces.mesh(p) for p in range(pieces.count)]
+        return [Hull(c, n[None], [np.arange(3)], 0.0) for p, m in enumerate(meshes) for c, n in zip(m.vertices[m.faces] - pieces.center[p], triangle_normals(m)[0], strict=True)], [p for p, m in enumerate(meshes) for _ in m.faces]
+    if body.collision in ("auto", "ball") and isinstance(body.shape, SphereShape) and body.pattern is None and not body.steps and np.ptp(body.place.scale) < 1e-9:
         return [ball(np.zeros(3), body.shape.radius * body.place.scale[0])], [0]
     hulls: list[Hull] = []
     owner: list[int] = []
     for p in range(pieces.count):
         points = pieces.mesh(p).vertices - pieces.center[p]
         try:
-            if body.pattern is None:
-                parts = _convex_parts(body, points, pieces, resolve)
-            else:
-                parts = [convex_core(points)]
+            parts = _piece_hulls(body, p, points, pieces, resolve)
         except ValueError as exc:
             raise GeometryError(f"piece {p} of {body.name} has no usable collision shape: {exc}", where=body.name) from None
         hulls.extend(parts)
@@ -68,18 +74,30 @@ def _body_hulls(body: Body, pieces: Pieces, resolve: Resolve) -> tuple[list[Hull
     return hulls, owner
 
 
-def _convex_parts(body: Body, points: Array, pieces: Pieces, resolve: Resolve) -> list[Hull]:
-    """One hull for a convex whole body, several for a hollow or bent one."""
+def _piece_hulls(body: Body, p: int, points: Array, pieces: Pieces, resolve: Resolve) -> list[Hull]:
+    """What piece p collides as; points (n, 3) its corners from its centre of mass."""
+    lo, hi = points.min(axis=0), points.max(axis=0)
+    if body.collision == "ball":
+        return [ball(0.5 * (lo + hi), 0.5 * float((hi - lo).max()))]
+    if body.collision == "box":
+        return [convex_core(np.array([[x, y, z] for x in (lo[0], hi[0]) for y in (lo[1], hi[1]) for z in (lo[2], hi[2])]))]
+    if body.collision == "parts" or (body.collision == "auto" and body.pattern is None):
+        return _convex_parts(body, p, points, pieces, resolve)
+    return [convex_core(points)]
+
+
+def _convex_parts(body: Body, p: int, points: Array, pieces: Pieces, resolve: Resolve) -> list[Hull]:
+    """One hull for a convex piece, several for a hollow or bent one."""
     from scipy.spatial import ConvexHull, QhullError
 
     try:
         full = ConvexHull(points).volume
     except QhullError as exc:
         raise ValueError("it is flat") from exc
-    if full <= 1.03 * pieces.volume[0]:
+    if full <= 1.03 * pieces.volume[p]:
         return [convex_core(points)]
-    cells = convex_cells(shape_mesh(body, resolve), WHOLE_BODY_PARTS, 7, body.name)
-    return [convex_core(cells.mesh(k).vertices - pieces.center[0]) for k in range(cells.count)]
+    cells = convex_cells(shape_mesh(body, resolve) if pieces.count == 1 else pieces.mesh(p), WHOLE_BODY_PARTS if pieces.count == 1 else FEWER_PARTS, 7, body.name)
+    return [convex_core(cells.mesh(k).vertices - pieces.center[p]) for k in range(cells.count)]
 
 
 class _HullShop:
@@ -87,11 +105,11 @@ class _HullShop:
 
     def __init__(self, resolve: Resolve) -> None:
         self._resolve = resolve
-        self._made: dict[str, tuple[list[Hull], list[int]]] = {}
+        self._made: dict[tuple[str, str], tuple[list[Hull], list[int]]] = {}
 
     def of(self, body: Body, pieces: Pieces) -> tuple[list[Hull], list[int]]:
         """Hulls in world axes at the body's true size; ``pieces`` before its size in a group."""
-        key = content_key(body)
+        key = (content_key(body), body.collision)
         if key not in self._made:
             self._made[key] = _body_hulls(body, pieces, self._resolve)
         hulls, owner = self._made[key]
@@ -129,12 +147,14 @@ def prepare(shot: Shot, resolve: Resolve = no_files, get_pieces: GetPieces | Non
     built = [p.scaled(b.factor) for b, p in zip(shot.bodies, based, strict=True)]
     hulls: list[Hull] = []
     owner: list[int] = []
+    solid = 0
     body_first = np.cumsum([0] + [p.count for p in built]).astype(np.int32)
     shop = _HullShop(resolve)
-    for body, pieces, first in zip(shot.bodies, based, body_first, strict=False):
+    for body, pieces, first in sorted(zip(shot.bodies, based, body_first, strict=False), key=lambda x: x[0].collision == "exact"):
         h, o = shop.of(body, pieces)
         hulls.extend(h)
         owner.extend(int(first) + p for p in o)
+        solid += len(h) if body.collision != "exact" else 0
     table = _piece_table(shot, built)
     bond_piece, area, center, strength, tier = _bonds(shot, built, body_first)
     setting = Setting(table.rest, center)
@@ -146,7 +166,7 @@ def prepare(shot: Shot, resolve: Resolve = no_files, get_pieces: GetPieces | Non
         effect = EFFECTS[item.effect.kind]
         hold = effect.held(item, setting, targets)
         if hold is not None:
-            held[hold] = HOLD_FIXED
+            held[hold & (held != HOLD_DRIVEN)] = HOLD_FIXED
         factor = effect.strengthen(item, setting, targets)
         strength = strength * factor if factor is not None else strength
     table = table._replace(held=held, chunk=_chunks(built, body_first))
@@ -156,11 +176,14 @@ def prepare(shot: Shot, resolve: Resolve = no_files, get_pieces: GetPieces | Non
         int(shot.ground.on), float(shot.ground.height), float(shot.ground.friction), float(shot.ground.bounce),
     )
     packed = _pack_hulls(hulls, owner)
+    sheets = _sheets(shot, built, body_first, solid)
+    ties, names, apart = _ties(shot, built, body_first)
     bonds = bond_table(bond_piece, strength, center, area, tier, len(table.mass))
     model = Model(
         [b.name for b in shot.bodies], body_first, packed, table, bonds, settings,
         np.array([b.velocity for b in shot.bodies], float), np.array([b.spin for b in shot.bodies], float), float(shot.timing.fps), searches,
         releases(shot), np.array([b.load_path == "fail" for b in shot.bodies], np.uint8),
+        _drives(shot, table), ties, names, apart, sheets, shot.limits.speed, shot.limits.spin,
     )
     return Prepared(shot, model, opening_state(model), built)
 
@@ -178,8 +201,8 @@ def _each_once(bodies: list[Body], resolve: Resolve) -> list[Pieces]:
 
 
 def _hold_of(body: Body) -> int:
-    if body.role == "passive":
-        return HOLD_FIXED
+    if body.role != "active":
+        return HOLD_FIXED if body.role == "passive" else HOLD_DRIVEN
     if isinstance(body.release, ReleaseTouch):
         return HOLD_TOUCH
     return HOLD_CUE if isinstance(body.release, ReleaseCue) else HOLD_FREE
@@ -194,6 +217,79 @@ def releases(shot: Shot) -> list[Release]:
         else:
             out.append(Release("body", body.release.time if isinstance(body.release, ReleaseCue) else np.inf))
     return out
+
+
+def _drives(shot: Shot, table: PieceTable) -> list[Drive | None]:
+    """How each animated body moves."""
+    out: list[Drive | None] = []
+    for b, body in enumerate(shot.bodies):
+        if body.role != "animated":
+            out.append(None)
+        elif body.motion is not None:
+            out.append(Drive(np.asarray(body.place.position, float), Path.of(body.motion), np.zeros(3), np.zeros(3)))
+        else:
+            own = table.body == b
+            middle = (table.mass[own, None] * table.rest[own]).sum(axis=0) / table.mass[own].sum()
+            out.append(Drive(middle, None, np.asarray(body.velocity, float), np.asarray(body.spin, float)))
+    return out
+
+
+def _sheets(shot: Shot, built: list[Pieces], body_first: Index, first: int) -> Sheets:
+    """Trees over the triangles of exact bodies, whose shapes come last."""
+    pieces: list[int] = []
+    meshes: list[TriMesh] = []
+    for body, own, start in zip(shot.bodies, built, body_first, strict=False):
+        if body.collision == "exact":
+            turn = rotation_matrix(body.place.rotation)
+            for p in range(own.count):
+                m = own.mesh(p)
+                pieces.append(int(start) + p)
+                meshes.append(TriMesh((m.vertices - own.center[p]) @ turn.T, m.faces))
+    return build_sheets(first, pieces, meshes)
+
+
+def nearest_piece(body: Body, pieces: Pieces, point: Array) -> int:
+    """The piece of a body nearest to a point of the world: by its bounds in the body's frame, then by its centre."""
+    local = (np.asarray(point) - np.asarray(body.place.position)) @ rotation_matrix(body.place.rotation)
+    best, least = 0, (np.inf, np.inf)
+    for p in range(pieces.count):
+        v = pieces.mesh(p).vertices
+        away = float(np.linalg.norm(np.maximum(np.maximum(v.min(axis=0) - local, local - v.max(axis=0)), 0.0)))
+        rank = (round(away, 9), float(np.linalg.norm(pieces.center[p] - local)))
+        if rank < least:
+            best, least = p, rank
+    return best
+
+
+def _ties(shot: Shot, built: list[Pieces], body_first: Index) -> tuple[TieTable, list[str], Index]:
+    """The ties that are on, their names, and the pairs of bodies (N, 2) they keep from touching."""
+    number = {body.name: b for b, body in enumerate(shot.bodies)}
+    kinds = {"pin": TIE_PIN, "string": TIE_STRING, "hinge": TIE_HINGE, "weld": TIE_WELD}
+    use = [t for t in shot.ties if t.on]
+    n = len(use)
+    piece, point, axis = np.full((n, 2), -1, np.int32), np.zeros((n, 2, 3)), np.tile([0.0, 1.0, 0.0], (n, 1))
+    low, high, friction, length, breaks = np.full(n, -np.inf), np.full(n, np.inf), np.zeros(n), np.zeros(n), np.full(n, np.inf)
+    apart = []
+    for i, tie in enumerate(use):
+        point[i, 0] = tie.point
+        point[i, 1] = tie.to_point if tie.to_point is not None else tie.point
+        for end, name in ((0, tie.body), (1, tie.to)):
+            if name is not None:
+                b = number[name]
+                piece[i, end] = body_first[b] + nearest_piece(shot.bodies[b], built[b], point[i, end])
+        if tie.how.kind == "hinge":
+            axis[i] = np.asarray(tie.how.axis) / np.linalg.norm(tie.how.axis)
+            friction[i] = tie.how.friction
+            if tie.how.limits is not None:
+                low[i], high[i] = tie.how.limits
+        if tie.how.kind == "string":
+            length[i] = tie.how.length if tie.how.length is not None else np.linalg.norm(point[i, 0] - point[i, 1])
+        if tie.breaks is not None:
+            breaks[i] = 1000.0 * tie.breaks
+        if tie.to is not None and not tie.collide:
+            apart.append((number[tie.body], number[tie.to]))
+    table = TieTable(np.array([kinds[t.how.kind] for t in use], np.uint8), piece, point, axis, low, high, friction, length, breaks)
+    return table, [t.name for t in use], np.array(apart, np.int32).reshape(-1, 2)
 
 
 def _chunks(built: list[Pieces], body_first: Index) -> Index:
@@ -212,7 +308,8 @@ def opening_state(model: Model) -> State:
     )
     _turn_together(model, piece_asm, asm)
     count = len(model.bonds.strength)
-    return State(0, piece_asm, asm, np.zeros(count, np.uint8), np.zeros(count), model.pieces.held.copy())
+    ties = len(model.ties.kind)
+    return State(0, piece_asm, asm, np.zeros(count, np.uint8), np.zeros(count), model.pieces.held.copy(), np.zeros(ties, np.uint8), np.zeros((ties, 8)))
 
 
 def _turn_together(model: Model, piece_asm: Index, asm: object) -> None:

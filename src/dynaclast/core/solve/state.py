@@ -19,7 +19,7 @@ class Assemblies(NamedTuple):
     pos (3) centre of mass [m]; rot quaternion x, y, z, w from the opening pose; vel [m/s]; spin [rad/s], world
     rest (3) centre of mass at the opening pose [m]; mass [kg]; inv_mass [1/kg], 0 if held
     inertia, inv_inertia (3, 3) at the opening pose, world axes; radius: farthest piece's reach from the centre [m]
-    alive, held, asleep (uint8); pieces: count; calm: smoothed speed [m/s]; still: seconds of stillness; slip: seconds of
+    alive, asleep (uint8); held (uint8): 1 stands still, 2 is moved by its animation; pieces: count; calm: smoothed speed [m/s]; still: seconds of stillness; slip: seconds of
     sliding without a break; mark (3), mark_rot (4), dwell: where it was ``dwell`` seconds ago, since when it has hardly left that place
     age: seconds since it came to be, at the start or by a split
     fall: share of gravity, by its pieces' masses
@@ -55,7 +55,7 @@ class Contacts(NamedTuple):
     """Pairs of shapes that are near each other, and what they remember between searches.
 
     a, b (K,) shapes, b = -1 for the ground; axis (K, 3) last separating direction from b to a; slack (K,) overlap
-    present when the pair was first met, forgiven [m], <= 0; count (K,) contact points; local, local_b (K, 4, 3) the points on
+    present when the pair was first met, forgiven [m], <= 0; count (K,) contact points; depth (K,) overlap [m] when last looked at, what is forgiven included; local, local_b (K, 4, 3) the points on
     the surfaces of a and b, in their opening frames about their assemblies' centres; face, face_b (K, 3) the normal in
     both frames when the points were found; feature (K,) reference face + 1, negative if b's, 0 for edges and corners; push (K, 4) normal impulse of a substep [N s]; rub (K, 4) friction impulse (world xyz, twist)
     """
@@ -64,6 +64,7 @@ class Contacts(NamedTuple):
     b: Index
     axis: Array
     slack: Array
+    depth: Array
     count: Index
     local: Array
     local_b: Array
@@ -77,7 +78,7 @@ class Contacts(NamedTuple):
 def no_contacts(room: int = 0) -> Contacts:
     """Room for so many pairs."""
     return Contacts(
-        np.zeros(room, np.int32), np.zeros(room, np.int32), np.zeros((room, 3)), np.zeros(room), np.zeros(room, np.int32),
+        np.zeros(room, np.int32), np.zeros(room, np.int32), np.zeros((room, 3)), np.zeros(room), np.zeros(room), np.zeros(room, np.int32),
         np.zeros((room, 4, 3)), np.zeros((room, 4, 3)), np.zeros((room, 3)), np.zeros((room, 3)), np.zeros(room, np.int32),
         np.zeros((room, 4)), np.zeros((room, 4)),
     )
@@ -89,6 +90,7 @@ class State:
 
     piece_assembly (P,) int32; bond_broken (B,) uint8; bond_wear (B,) share of strength lost
     held (P,) uint8, what holds each piece now (model.HOLD_*)
+    tie_broken (T,) uint8; tie_push (T, 8): what each tie ended the last interval with (rigid.ties.TieRows)
     weigh: 1 where weight must be followed through the bonds again, since something parted
     """
 
@@ -98,20 +100,22 @@ class State:
     bond_broken: Flags
     bond_wear: Array
     held: Flags
+    tie_broken: Flags
+    tie_push: Array
     weigh: int = 1
     contacts: Contacts = field(default_factory=no_contacts)
 
     def copy(self) -> State:
         return State(
             self.frame, self.piece_assembly.copy(), Assemblies(*(x.copy() for x in self.assemblies)),
-            self.bond_broken.copy(), self.bond_wear.copy(), self.held.copy(), self.weigh, Contacts(*(x.copy() for x in self.contacts)),
+            self.bond_broken.copy(), self.bond_wear.copy(), self.held.copy(), self.tie_broken.copy(), self.tie_push.copy(), self.weigh, Contacts(*(x.copy() for x in self.contacts)),
         )
 
     def pack(self) -> bytes:
         """The whole state as compressed bytes."""
         out = io.BytesIO()
         np.savez(
-            out, frame=self.frame, piece_assembly=self.piece_assembly, bond_broken=self.bond_broken, bond_wear=self.bond_wear, held=self.held, weigh=self.weigh,
+            out, frame=self.frame, piece_assembly=self.piece_assembly, bond_broken=self.bond_broken, bond_wear=self.bond_wear, held=self.held, tie_broken=self.tie_broken, tie_push=self.tie_push, weigh=self.weigh,
             **{f"asm_{k}": v for k, v in self.assemblies._asdict().items()}, **{f"con_{k}": v for k, v in self.contacts._asdict().items()},
         )
         return zstandard.ZstdCompressor(level=3).compress(out.getvalue())
@@ -121,5 +125,5 @@ class State:
         with np.load(io.BytesIO(zstandard.ZstdDecompressor().decompress(data)), allow_pickle=False) as z:
             return State(
                 int(z["frame"]), z["piece_assembly"], Assemblies(*(z[f"asm_{k}"] for k in Assemblies._fields)),
-                z["bond_broken"], z["bond_wear"], z["held"], int(z["weigh"]), Contacts(*(z[f"con_{k}"] for k in Contacts._fields)),
+                z["bond_broken"], z["bond_wear"], z["held"], z["tie_broken"], z["tie_push"], int(z["weigh"]), Contacts(*(z[f"con_{k}"] for k in Contacts._fields)),
             )

@@ -9,7 +9,7 @@ from __future__ import annotations
 import numba
 import numpy as np
 
-from ..model import Hulls, PieceTable, Settings
+from ..model import Hulls, PieceTable, Settings, Sheets
 from ..state import Assemblies, Contacts
 from .assemblies import FUSED, rotation
 
@@ -25,7 +25,7 @@ def place_shapes(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, e
     for s in range(len(hulls.piece)):
         p = hulls.piece[s]
         a = piece_asm[p]
-        if not everything and (asm.held[a] or asm.asleep[a]):
+        if not everything and (asm.held[a] == 1 or asm.asleep[a]):
             continue
         rotation(asm.rot[a], m)
         for i in range(3):
@@ -58,20 +58,20 @@ def place_shapes(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, e
 
 
 @numba.njit(cache=True, error_model="numpy")
-def find_pairs(hulls: Hulls, piece_asm, asm: Assemblies, settings: Settings, lo, hi, axis, order, out_a, out_b):
-    """Pairs with overlapping bounds, at least one awake; ground pairs have b = -1. Returns the count found
+def find_pairs(hulls: Hulls, pieces: PieceTable, piece_asm, apart, asm: Assemblies, settings: Settings, sheets: Sheets, lo, hi, axis, order, out_a, out_b):
+    """Pairs with overlapping bounds, at least one awake or one asleep and the other driven; ground pairs have b = -1. Returns the count found
     (which may exceed the room in out_a, out_b: then nothing beyond the room is written)."""
     count = 0
     room = len(out_a)
-    shapes = len(order)
+    shapes = len(order)  # all but the triangles of exact bodies
     ax1, ax2 = (axis + 1) % 3, (axis + 2) % 3
-    active = np.empty(shapes, np.uint8)
+    active = np.empty(shapes, np.uint8)  # 0 stands still, 1 moves, 2 is asleep, 3 is driven
     for s in range(shapes):
         a = piece_asm[hulls.piece[s]]
-        active[s] = 0 if (asm.held[a] or asm.asleep[a]) else 1
+        active[s] = (3 if asm.held[a] == 2 else 0) if asm.held[a] else 2 if asm.asleep[a] else 1
     if settings.ground_on:
         for s in range(shapes):
-            if active[s] and lo[s, 1] < settings.ground_height:
+            if active[s] == 1 and lo[s, 1] < settings.ground_height:
                 if count < room:
                     out_a[count] = s
                     out_b[count] = -1
@@ -85,16 +85,77 @@ def find_pairs(hulls: Hulls, piece_asm, asm: Assemblies, settings: Settings, lo,
             t = order[j]
             if lo[t, axis] > end:
                 break
-            if not (awake_s or active[t]):
+            if awake_s != 1 and active[t] != 1 and awake_s + active[t] != 5:
                 continue
             if lo[t, ax1] > hi[s, ax1] or hi[t, ax1] < lo[s, ax1] or lo[t, ax2] > hi[s, ax2] or hi[t, ax2] < lo[s, ax2]:
                 continue
-            if piece_asm[hulls.piece[t]] == asm_s:
+            if piece_asm[hulls.piece[t]] == asm_s or _kept_apart(apart, pieces.body[hulls.piece[s]], pieces.body[hulls.piece[t]]):
                 continue
             if count < room:
                 out_a[count] = min(s, t)
                 out_b[count] = max(s, t)
             count += 1
+    for x in range(len(sheets.piece)):
+        count = _sheet_pairs(hulls, pieces, piece_asm, apart, asm, sheets, x, active, lo, hi, out_a, out_b, count)
+    return count
+
+
+@numba.njit(cache=True, error_model="numpy")
+def _kept_apart(apart, a, b):
+    """Whether a tie keeps the two bodies from touching."""
+    for k in range(len(apart)):
+        if (apart[k, 0] == a and apart[k, 1] == b) or (apart[k, 0] == b and apart[k, 1] == a):
+            return True
+    return False
+
+
+@numba.njit(cache=True, error_model="numpy")
+def _sheet_pairs(hulls: Hulls, pieces: PieceTable, piece_asm, apart, asm: Assemblies, sheets: Sheets, x, active, lo, hi, out_a, out_b, count):
+    """Pairs of one exact body's triangles with the shapes whose bounds meet theirs, by its tree."""
+    piece = sheets.piece[x]
+    a = piece_asm[piece]
+    driven = asm.held[a] == 2
+    m = np.empty((3, 3))
+    rotation(asm.rot[a], m)
+    stack = np.empty(128, np.int32)
+    mid, half, qlo, qhi = np.empty(3), np.empty(3), np.empty(3), np.empty(3)
+    center = np.empty(3)
+    for c in range(3):
+        center[c] = asm.pos[a, c]
+        for d in range(3):
+            center[c] += m[c, d] * (pieces.rest[piece, d] - asm.rest[a, d])
+    for s in range(len(active)):
+        if active[s] != 1 and not (driven and active[s] == 2):
+            continue
+        if _kept_apart(apart, pieces.body[hulls.piece[s]], pieces.body[piece]):
+            continue
+        for c in range(3):
+            mid[c] = 0.5 * (lo[s, c] + hi[s, c]) - center[c]
+            half[c] = 0.5 * (hi[s, c] - lo[s, c])
+        for c in range(3):
+            at = m[0, c] * mid[0] + m[1, c] * mid[1] + m[2, c] * mid[2]
+            reach = abs(m[0, c]) * half[0] + abs(m[1, c]) * half[1] + abs(m[2, c]) * half[2]
+            qlo[c], qhi[c] = at - reach, at + reach
+        stack[0] = sheets.root[x]
+        top = 1
+        while top > 0:
+            top -= 1
+            n = stack[top]
+            if sheets.lo[n, 0] > qhi[0] or sheets.hi[n, 0] < qlo[0] or sheets.lo[n, 1] > qhi[1] or sheets.hi[n, 1] < qlo[1] or sheets.lo[n, 2] > qhi[2] or sheets.hi[n, 2] < qlo[2]:
+                continue
+            if sheets.child[n] >= 0:
+                stack[top] = sheets.child[n]
+                stack[top + 1] = sheets.child[n] + 1
+                top += 2
+                continue
+            for k in range(sheets.start[n], sheets.start[n] + sheets.count[n]):
+                t = sheets.order[k]
+                if lo[t, 0] > hi[s, 0] or hi[t, 0] < lo[s, 0] or lo[t, 1] > hi[s, 1] or hi[t, 1] < lo[s, 1] or lo[t, 2] > hi[s, 2] or hi[t, 2] < lo[s, 2]:
+                    continue
+                if count < len(out_a):
+                    out_a[count] = s
+                    out_b[count] = t
+                count += 1
     return count
 
 
@@ -143,6 +204,7 @@ def carry_over(pair_a, pair_b, fresh, hulls: Hulls, piece_asm, asm: Assemblies, 
         else:
             known[n] = 0
             new.slack[n] = 0.0
+            new.depth[n] = 0.0
             new.count[n] = 0
             new.feature[n] = 0
             for c in range(3):
@@ -157,7 +219,7 @@ def carry_over(pair_a, pair_b, fresh, hulls: Hulls, piece_asm, asm: Assemblies, 
             continue
         if old.b[k] >= 0:
             b = piece_asm[hulls.piece[old.b[k]]]
-            if a == b or not (asm.held[b] or asm.asleep[b]) or (asm.held[a] and asm.held[b]):
+            if a == b or not (asm.held[b] or asm.asleep[b]) or (asm.held[a] and asm.held[b]) or asm.held[a] == 2 or asm.held[b] == 2:
                 continue
         elif asm.held[a]:
             continue
@@ -172,6 +234,7 @@ def carry_over(pair_a, pair_b, fresh, hulls: Hulls, piece_asm, asm: Assemblies, 
 @numba.njit(cache=True, error_model="numpy")
 def _copy(old: Contacts, k, new: Contacts, n):
     new.slack[n] = old.slack[k]
+    new.depth[n] = old.depth[k]
     new.count[n] = old.count[k]
     new.feature[n] = old.feature[k]
     for c in range(3):

@@ -14,6 +14,7 @@ import numpy as np
 from scipy.spatial import ConvexHull, HalfspaceIntersection, QhullError
 
 from ...geometry.mesh import Array
+from .polytope import MOST, corners_of, faces_of, rings_of
 
 ROUNDING = 0.01
 """Rounding radius as a share of the hull's size (cube root of its volume)."""
@@ -62,11 +63,52 @@ def _planes(hull: ConvexHull) -> Array:
     return eq[np.sort(first)]
 
 
-def convex_core(points: Array, share: float = 1.0) -> Hull:
-    """The core of the convex hull of (n, 3) points; share: of the full rounding.
+def convex_core(points: Array) -> Hull:
+    """The core of the convex hull of (n, 3) points.
 
     Raises ValueError where the points span no volume.
     """
+    distinct = np.unique(np.round(points / (1e-7 * max(float(np.abs(points).max(initial=0.0)), 1e-300))), axis=0, return_index=True)[1]
+    if 4 <= len(distinct) <= MOST_CORNERS:
+        made = _small_core(np.ascontiguousarray(points[np.sort(distinct)], float))
+        if made is not None:
+            return made
+    return general_core(points)
+
+
+def _small_core(points: Array) -> Hull | None:
+    """``general_core`` of few points, by enumeration; None where that finds no closed solid with a good core."""
+    tol = 2e-6 * float(np.ptp(points, axis=0).max())
+    planes, corners, core = np.empty((MOST, 4)), np.empty((MOST, 3)), np.empty((MOST, 3))
+    start, ring = np.empty(MOST + 1, np.int64), np.empty(8 * MOST, np.int64)
+    count = faces_of(points, tol, planes)
+    n = corners_of(planes, count, 0.0, tol, corners) if count >= 4 else 0
+    whole = rings_of(planes, count, 0.0, corners, n, tol, start, ring) if n >= 4 else -1.0
+    if whole <= 0.0:
+        return None
+    size = whole ** (1 / 3)
+    middle = corners[:n].mean(axis=0)
+    inside = -(planes[:count, :3] @ middle + planes[:count, 3])
+    full = min(ROUNDING * size, 0.3 * float(inside.min()))
+    share = 1.0
+    while True:
+        radius = share * full
+        m = corners_of(planes, count, radius, tol, core)
+        volume = rings_of(planes, count, radius, core, m, tol, start, ring) if m >= 4 else -1.0
+        if volume <= 0.5 * whole:
+            return None
+        apart = np.linalg.norm(corners[:n, None] - core[None, :m], axis=2).min(axis=1)
+        blunt, limit = float(apart.max()) - radius, MOST_BLUNT * size
+        if blunt <= limit or share <= 0.02:  # the loss grows in proportion to the radius
+            break
+        share *= max(0.02, 0.95 * limit / blunt)
+    rings = [ring[start[f] : start[f + 1]].copy() for f in range(count)]
+    use = [f for f in range(count) if len(rings[f]) >= 3]
+    return Hull(core[:m].copy(), planes[use, :3].copy(), [rings[f] for f in use], radius)
+
+
+def general_core(points: Array, share: float = 1.0) -> Hull:
+    """``convex_core`` of any number of points."""
     try:
         hull = ConvexHull(points)
     except (QhullError, ValueError) as exc:
@@ -88,7 +130,7 @@ def convex_core(points: Array, share: float = 1.0) -> Hull:
             blunt = float(np.min(np.linalg.norm(corners[:, None] - core.points[core.vertices][None], axis=2), axis=1).max()) - radius
             limit = MOST_BLUNT * hull.volume ** (1 / 3)
             if blunt > limit and share > 0.02:  # the loss grows in proportion to the radius
-                return convex_core(points, share * max(0.02, 0.95 * limit / blunt))
+                return general_core(points, share * max(0.02, 0.95 * limit / blunt))
             if core.volume > 0.5 * hull.volume:
                 return _rings(core, radius)
         except (QhullError, ValueError):

@@ -8,12 +8,12 @@ import numba
 import numpy as np
 
 from ...geometry.mesh import Array, Index
-from ..model import Flags, Hulls, PieceTable, Settings
+from ..model import Flags, Hulls, PieceTable, Settings, Sheets
 from ..state import Assemblies, Contacts
 from .assemblies import FUSED, rotation, wake, wake_one
 from .broad import SLOP_SHARE
 from .gjk import make_scratch
-from .narrow import ROOM, touch, touch_again, touch_ground
+from .narrow import ROOM, touch, touch_again, touch_ground, touch_sheet
 
 WAKE_SHARE = 0.06
 """A sleeper is woken by what moves faster than this share of sqrt(g * size)."""
@@ -133,7 +133,7 @@ def _reuse(con: Contacts, k, asm: Assemblies, a, b, ma, mb, size, points, seps, 
 
 
 @numba.njit(cache=True, error_model="numpy")
-def find_contacts(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, con: Contacts, known, rows_n, settings: Settings, wverts, wnormals, wcenter, points_out, seps_out):
+def find_contacts(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, con: Contacts, known, rows_n, settings: Settings, sheets: Sheets, wverts, wnormals, wcenter, points_out, seps_out):
     """Contact points of the first ``rows_n`` pairs, written into con (count, axis, slack, push matched to the new points).
 
     points_out (K, 4, 3), seps_out (K, 4): world points and separations, slack already taken off
@@ -206,7 +206,10 @@ def find_contacts(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, 
                 if lean < np.inf:
                     for c in range(3):
                         axis[c] = con.axis[k, c]
-                n = touch(hulls, wverts, wnormals, s, t, margin, slip, axis, points, seps, poly, other, near, feature, scratch)
+                if t >= sheets.first:
+                    n = touch_sheet(hulls, wverts, wnormals, wcenter, s, t, sheets.sharp[t - sheets.first], margin, axis, points, seps, poly, other, near, feature, scratch)
+                else:
+                    n = touch(hulls, wverts, wnormals, s, t, margin, slip, axis, points, seps, poly, other, near, feature, scratch)
                 con.feature[k] = feature[0]
         for c in range(3):
             con.axis[k, c] = axis[c]
@@ -214,6 +217,7 @@ def find_contacts(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, 
         con.count[k] = n
         if n == 0:
             con.slack[k] = 0.0
+            con.depth[k] = 0.0
             con.push[k] = 0.0
             con.rub[k] = 0.0
             con.feature[k] = 0
@@ -222,6 +226,7 @@ def find_contacts(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, 
         for i in range(1, n):
             deepest = min(deepest, seps[i])
         slack = min(deepest, 0.0)
+        con.depth[k] = -slack
         if known[k] == 0:
             # only what came to be just now, touching or overlapping, is forgiven; what met later has no excuse
             new = asm.age[a] < 1.5 * settings.interval or asm.age[b] < 1.5 * settings.interval
@@ -286,8 +291,11 @@ def _wake_by_touch(k, t, s, a, b, con: Contacts, asm: Assemblies, hulls: Hulls, 
     if t < 0 or asm.asleep[a] == asm.asleep[b]:
         return 0
     mover, sleeper, shape = (b, a, t) if asm.asleep[a] else (a, b, s)
-    if asm.held[mover] or deepest - con.slack[k] >= SLOP_SHARE * size + travel:
+    if asm.held[mover] == 1 or deepest - con.slack[k] >= SLOP_SHARE * size + travel:
         return 0
+    if asm.held[mover] == 2:  # what an animation moves does not stop for a sleeper, however slow it is
+        wake(sleeper, asm)
+        return 1
     limit = WAKE_SHARE * np.sqrt(g * size + 1e-12)
     speed = _speed_bound(asm, mover, hulls.bound[shape]) * 2.0 * asm.mass[mover] / (asm.mass[mover] + asm.mass[sleeper])
     if speed <= limit:

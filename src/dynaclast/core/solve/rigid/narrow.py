@@ -270,6 +270,87 @@ def touch_again(hulls: Hulls, wverts, wnormals, s, t, margin, feature, deepest, 
     return count
 
 
+@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+def touch_sheet(hulls: Hulls, wverts, wnormals, wcenter, s, t, sharp, margin, axis, points, seps, poly, other, near, feature, scratch):
+    """Contact of shape s with triangle t of an exact body, which is solid behind its face; as ``touch``.
+
+    sharp : (3,) which of the triangle's edges stand out. Contact elsewhere goes along the triangle's own normal, so that nothing
+    catches on the seams of a smooth surface
+    """
+    s0, s1 = hulls.vert_start[s], hulls.vert_start[s + 1]
+    t0 = hulls.vert_start[t]
+    face = hulls.face_start[t]
+    nx, ny, nz = wnormals[face, 0], wnormals[face, 1], wnormals[face, 2]
+    feature[0] = 0
+    base = nx * wverts[t0, 0] + ny * wverts[t0, 1] + nz * wverts[t0, 2]
+    low = support(wverts, s0, s1, -nx, -ny, -nz)
+    if nx * wverts[low, 0] + ny * wverts[low, 1] + nz * wverts[low, 2] - base - hulls.radius[s] > margin:
+        return 0
+    if nx * wcenter[s, 0] + ny * wcenter[s, 1] + nz * wcenter[s, 2] - base <= 0.0:
+        return 0  # behind the face: another side of the body must hold it
+    dist = gjk(wverts, s0, s1, wverts, t0, t0 + 3, axis, near[0], near[1], scratch)
+    flat = dist < 0.0
+    if not flat:
+        gap = dist - hulls.radius[s]
+        if gap > margin:
+            return 0
+        cosine = axis[0] * nx + axis[1] * ny + axis[2] * nz
+        if cosine > FACE_ON or cosine < 0.0:
+            flat = True
+        else:
+            flat = not _on_sharp_edge(wverts, t0, near[1], sharp)
+    if flat:
+        axis[0], axis[1], axis[2] = nx, ny, nz
+        if hulls.face_start[s + 1] > hulls.face_start[s]:
+            count = _on_face(hulls, wverts, wnormals, s, t, face, False, margin, axis, points, seps, poly, other)
+            feature[0] = -(face + 1)
+            return count
+        for c in range(3):  # a ball: its lowest point, where that lies over the triangle
+            near[0, c] = wverts[s0, c]
+        d = nx * near[0, 0] + ny * near[0, 1] + nz * near[0, 2] - base
+        for c in range(3):
+            near[1, c] = near[0, c] - axis[c] * d
+        if not _over(wverts, t0, near[1], nx, ny, nz):
+            return 0
+        gap = d - hulls.radius[s]
+    seps[0] = gap
+    for c in range(3):
+        points[0, c] = 0.5 * (near[0, c] - axis[c] * hulls.radius[s] + near[1, c])
+    return 1
+
+
+@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+def _edge_side(wverts, t0, e, p, nx, ny, nz):
+    """How far point p lies inside edge e of a triangle [m], in its plane."""
+    i, j = t0 + e, t0 + (e + 1) % 3
+    ex, ey, ez = wverts[j, 0] - wverts[i, 0], wverts[j, 1] - wverts[i, 1], wverts[j, 2] - wverts[i, 2]
+    length = np.sqrt(ex * ex + ey * ey + ez * ez)
+    ix, iy, iz = ny * ez - nz * ey, nz * ex - nx * ez, nx * ey - ny * ex
+    return (ix * (p[0] - wverts[i, 0]) + iy * (p[1] - wverts[i, 1]) + iz * (p[2] - wverts[i, 2])) / max(length, 1e-300)
+
+
+@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+def _over(wverts, t0, p, nx, ny, nz):
+    """Whether a point of a triangle's plane lies in the triangle."""
+    for e in range(3):
+        if _edge_side(wverts, t0, e, p, nx, ny, nz) < 0.0:
+            return False
+    return True
+
+
+@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+def _on_sharp_edge(wverts, t0, p, sharp):
+    """Whether a point of a triangle lies on an edge that stands out."""
+    ax, ay, az = wverts[t0 + 1, 0] - wverts[t0, 0], wverts[t0 + 1, 1] - wverts[t0, 1], wverts[t0 + 1, 2] - wverts[t0, 2]
+    bx, by, bz = wverts[t0 + 2, 0] - wverts[t0, 0], wverts[t0 + 2, 1] - wverts[t0, 1], wverts[t0 + 2, 2] - wverts[t0, 2]
+    nx, ny, nz = ay * bz - az * by, az * bx - ax * bz, ax * by - ay * bx
+    area = np.sqrt(nx * nx + ny * ny + nz * nz)
+    for e in range(3):
+        if sharp[e] and _edge_side(wverts, t0, e, p, nx / area, ny / area, nz / area) < 1e-6 * np.sqrt(area):
+            return True
+    return False
+
+
 @numba.njit(cache=True, error_model="numpy")
 def touch_ground(hulls: Hulls, wverts, s, height, margin, points, seps):
     """Contact of shape s with the ground plane; as ``touch``, the normal being (0, 1, 0)."""

@@ -9,6 +9,7 @@ from ..model import Settings
 from ..state import Assemblies
 from .assemblies import root
 from .manifolds import Rows
+from .ties import TieRows
 
 CALM_SHARE = 0.03
 """An assembly is calm below this share of sqrt(g * size) [m/s]."""
@@ -71,7 +72,7 @@ def _dwell(asm: Assemblies, a, dt, slides):
 
 
 @numba.njit(cache=True, error_model="numpy")
-def settle(asm: Assemblies, live, rows: Rows, n_rows, settings: Settings):
+def settle(asm: Assemblies, live, rows: Rows, n_rows, settings: Settings, ties: TieRows, n_ties):
     """Ease what is calm, count its stillness, and put to sleep what has been still long enough. Returns how many fell asleep.
 
     Speed is smoothed over a few intervals, and a body up to twice too fast counts its stillness slowly down instead of
@@ -90,6 +91,21 @@ def settle(asm: Assemblies, live, rows: Rows, n_rows, settings: Settings):
             if rows.push[r, i] > 0.0:
                 supported[rows.a[r]] = 1
                 supported[rows.b[r]] = 1
+    rides = np.zeros(len(asm.alive), np.uint8)  # carried or pushed by what an animation moves
+    for r in range(n_rows):
+        if asm.held[rows.a[r]] == 2 or asm.held[rows.b[r]] == 2:
+            for i in range(rows.count[r]):
+                if rows.push[r, i] > 0.0:
+                    rides[rows.a[r]] = 1
+                    rides[rows.b[r]] = 1
+    hung = np.zeros(len(asm.alive), np.uint8)
+    for r in range(n_ties):
+        a, b = ties.a[r], ties.b[r]
+        hung[a] = 1
+        hung[b] = 1
+        if asm.held[a] == 2 or asm.held[b] == 2:
+            rides[a] = 1
+            rides[b] = 1
     for k in range(len(live)):
         a = live[k]
         v = np.sqrt(asm.vel[a, 0] ** 2 + asm.vel[a, 1] ** 2 + asm.vel[a, 2] ** 2)
@@ -102,7 +118,7 @@ def settle(asm: Assemblies, live, rows: Rows, n_rows, settings: Settings):
         _dwell(asm, a, dt, slides)
         if asm.calm[a] < limit and not slides:
             asm.still[a] += dt
-            ease = 1.0 if sliding[a] or not supported[a] else max(0.0, 1.0 - EASE * dt)
+            ease = 1.0 if sliding[a] or rides[a] or hung[a] or not supported[a] else max(0.0, 1.0 - EASE * dt)
             for c in range(3):
                 asm.vel[a, c] *= ease
                 asm.spin[a, c] *= ease
@@ -116,6 +132,14 @@ def settle(asm: Assemblies, live, rows: Rows, n_rows, settings: Settings):
         if asm.still[live[k]] < STILL_FOR and asm.dwell[live[k]] < DWELL_FOR:
             restless[live[k]] = 1
     stays = restless.copy()
+    for r in range(n_ties):  # what hangs together sleeps together
+        a, b = ties.a[r], ties.b[r]
+        if asm.held[a] or asm.held[b] or a == ground or b == ground:
+            continue
+        if restless[a]:
+            stays[b] = 1
+        if restless[b]:
+            stays[a] = 1
     for r in range(n_rows):
         a, b = rows.a[r], rows.b[r]
         load = 0.0
@@ -132,11 +156,18 @@ def settle(asm: Assemblies, live, rows: Rows, n_rows, settings: Settings):
             stays[a] = 1
     for k in range(len(live)):
         a = live[k]
-        if not supported[a]:
+        if rides[a] or not (supported[a] or hung[a]):
             stays[a] = 1
     for r in range(n_rows):
         a, b = rows.a[r], rows.b[r]
         if b == ground or stays[a] or stays[b] or asm.held[a] or asm.held[b] or asm.asleep[a] or asm.asleep[b]:
+            continue
+        i, j = root(parent, a), root(parent, b)
+        if i != j:
+            parent[max(i, j)] = min(i, j)
+    for r in range(n_ties):
+        a, b = ties.a[r], ties.b[r]
+        if a == ground or b == ground or stays[a] or stays[b] or asm.held[a] or asm.held[b] or asm.asleep[a] or asm.asleep[b]:
             continue
         i, j = root(parent, a), root(parent, b)
         if i != j:

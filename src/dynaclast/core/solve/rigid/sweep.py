@@ -12,10 +12,11 @@ from __future__ import annotations
 import numba
 import numpy as np
 
-from ..model import Settings
+from ..model import Settings, TieTable
 from ..state import Assemblies, Contacts
 from .assemblies import FUSED, root, rotation
 from .manifolds import LIVELY_FROM, Rows
+from .ties import TieRows, aim_ties, count_ties, mend_ties, sweep_ties, tie_sweeps, warm_ties
 
 BIAS = 0.2
 """Share of an overlap taken out per substep."""
@@ -328,11 +329,11 @@ def _move(asm: Assemblies, live, h, moved, turned, shift, tilt):
 
 
 @numba.njit(cache=True, error_model="numpy")
-def _islands(rows: Rows, n_rows, live, inv_mass, spin, interval, island, leans, watch, sweeps):
+def _islands(rows: Rows, n_rows, ties: TieRows, n_ties, live, inv_mass, held, spin, interval, island, leans, watch, sweeps):
     """Movers joined by rows, known by their lowest slot: island (A,) int32.
 
-    leans (A,) uint8: an island meets what cannot move; watch (A,) uint8: its energy must be watched, since something in it
-    bounces or turns far within the interval; sweeps (R,) int32: passes each row takes. Returns the largest of these.
+    leans (A,) uint8: an island meets what cannot move; watch (A,) uint8, bits: 1, its energy must be watched, since something in it
+    bounces or turns far within the interval; 2, masses are uneven; 4, something animated gives it energy. sweeps (R,) int32: passes each row takes. Returns the largest of these.
     """
     for k in range(len(live)):
         island[live[k]] = live[k]
@@ -340,6 +341,12 @@ def _islands(rows: Rows, n_rows, live, inv_mass, spin, interval, island, leans, 
         watch[live[k]] = 0
     for r in range(n_rows):
         a, b = rows.a[r], rows.b[r]
+        if inv_mass[a] > 0.0 and inv_mass[b] > 0.0:
+            i, j = root(island, a), root(island, b)
+            if i != j:
+                island[max(i, j)] = min(i, j)
+    for r in range(n_ties):
+        a, b = ties.a[r], ties.b[r]
         if inv_mass[a] > 0.0 and inv_mass[b] > 0.0:
             i, j = root(island, a), root(island, b)
             if i != j:
@@ -361,6 +368,15 @@ def _islands(rows: Rows, n_rows, live, inv_mass, spin, interval, island, leans, 
             leans[i] = 1
         if rows.lively[r]:
             watch[i] |= 1
+        if held[a] == 2 or held[b] == 2:
+            watch[i] |= 4
+    for r in range(n_ties):
+        a, b = ties.a[r], ties.b[r]
+        i = island[a] if inv_mass[a] > 0.0 else island[b]
+        if inv_mass[a] == 0.0 or inv_mass[b] == 0.0:
+            leans[i] = 1
+        if held[a] == 2 or held[b] == 2:
+            watch[i] |= 4
     most = 1
     for r in range(n_rows):
         a, b = rows.a[r], rows.b[r]
@@ -382,7 +398,7 @@ def _kinetic(asm: Assemblies, live, island, watch, out):
         out[island[live[k]]] = 0.0
     for k in range(len(live)):
         a = live[k]
-        if not watch[island[a]] & 1:
+        if watch[island[a]] & 5 != 1:
             continue
         e = asm.mass[a] * (asm.vel[a, 0] ** 2 + asm.vel[a, 1] ** 2 + asm.vel[a, 2] ** 2)
         if asm.spin[a, 0] != 0.0 or asm.spin[a, 1] != 0.0 or asm.spin[a, 2] != 0.0:
@@ -433,8 +449,8 @@ def _take_back(asm: Assemblies, live, island, leans, had, has, middle):
 
 
 @numba.njit(cache=True, error_model="numpy")
-def solve_interval(asm: Assemblies, live, rows: Rows, n_rows, inv_mass, settings: Settings, moved, turned):
-    """All substeps of one interval over the awake assemblies ``live``."""
+def solve_interval(asm: Assemblies, live, driven, rows: Rows, n_rows, ties: TieTable, tie_rows: TieRows, n_ties, inv_mass, inv_inertia, settings: Settings, moved, turned):
+    """All substeps of one interval over the awake assemblies ``live``, and those an animation moves."""
     h = settings.interval / settings.substeps
     moved[:, :] = 0.0
     turned[:, :] = 0.0
@@ -443,20 +459,33 @@ def solve_interval(asm: Assemblies, live, rows: Rows, n_rows, inv_mass, settings
     island, leans, watch = np.zeros(slots, np.int32), np.zeros(slots, np.uint8), np.zeros(slots, np.uint8)
     had, has, middle = np.zeros(slots), np.zeros(slots), np.zeros((slots, 4))
     sweeps = np.ones(n_rows, np.int32)
-    most = _islands(rows, n_rows, live, inv_mass, asm.spin, settings.interval, island, leans, watch, sweeps)
+    most = _islands(rows, n_rows, tie_rows, n_ties, live, inv_mass, asm.held, asm.spin, settings.interval, island, leans, watch, sweeps)
     for step in range(settings.substeps):
         for k in range(len(live)):
             for c in range(3):
                 asm.vel[live[k], c] += h * asm.fall[live[k]] * settings.gravity[c]
+        aim_ties(ties, tie_rows, n_ties, asm, inv_mass, inv_inertia)
         _kinetic(asm, live, island, watch, had)
         _aim_bounces(rows, n_rows, asm.vel, asm.spin, moved, turned, inv_mass, h, (step + 0.5) * h, settings.gravity)
         _warm_start(rows, n_rows, asm.vel, asm.spin, inv_mass)
-        for turn in range(most):
-            _sweep(rows, n_rows, asm.vel, asm.spin, inv_mass, moved, turned, h, turn, sweeps)
+        warm_ties(ties, tie_rows, n_ties, asm.vel, asm.spin, inv_mass, inv_inertia)
+        for turn in range(max(most, tie_sweeps(n_ties))):
+            if turn < most:
+                _sweep(rows, n_rows, asm.vel, asm.spin, inv_mass, moved, turned, h, turn, sweeps)
+            sweep_ties(ties, tie_rows, n_ties, asm.vel, asm.spin, inv_mass, inv_inertia, h, turn % 2 == 1)
         _kinetic(asm, live, island, watch, has)
         _take_back(asm, live, island, leans, had, has, middle)
         _push_apart(rows, n_rows, live, inv_mass, shift, tilt, h, sweeps, most)
+        mend_ties(ties, tie_rows, n_ties, shift, tilt, inv_mass, inv_inertia)
+        count_ties(ties, tie_rows, n_ties)
         _move(asm, live, h, moved, turned, shift, tilt)
+        for k in range(len(driven)):
+            a = driven[k]
+            _turn(asm.rot[a], h * asm.spin[a, 0], h * asm.spin[a, 1], h * asm.spin[a, 2])
+            for c in range(3):
+                asm.pos[a, c] += h * asm.vel[a, c]
+                moved[a, c] += h * asm.vel[a, c]
+                turned[a, c] += h * asm.spin[a, c]
         for r in range(n_rows):
             for i in range(rows.count[r]):
                 rows.total[r, i] += rows.push[r, i]

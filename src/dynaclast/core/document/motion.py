@@ -1,0 +1,35 @@
+"""Keys: where an animated body stands over time."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import Field, field_validator
+
+from .base import Part, Quaternion, Share, Vec3
+
+How = Literal["step", "linear", "smooth", "bezier"]
+
+
+class PlaceKey(Part):
+    """Where a body stands at a time, and how it goes on from there."""
+
+    time: float = Field(ge=0, le=1e5, description="[s]")
+    position: Vec3 = Field(description="[m]")
+    rotation: Quaternion = Field((0.0, 0.0, 0.0, 1.0), description="unit quaternion x, y, z, w")
+    how: How = Field("smooth", description="to the next key: step holds, linear goes straight, smooth runs through the keys without a kink, bezier follows its curve")
+    curve: tuple[Share, float, Share, float] = Field((0.4, 0.0, 0.6, 1.0), description="the two handles of a bezier key, x1, y1, x2, y2: shares of the time and of the way to the next key")
+
+
+class Motion(Part):
+    """A path on keys; before the first and after the last the body stands still."""
+
+    keys: list[PlaceKey] = Field(min_length=1, max_length=500)
+
+    @field_validator("keys")
+    @classmethod
+    def _rising(cls, keys: list[PlaceKey]) -> list[PlaceKey]:
+        for row, (a, b) in enumerate(zip(keys, keys[1:], strict=False)):
+            if b.time <= a.time:
+                raise ValueError(f"times must grow from key to key, but key {row + 1} is at {b.time:g} s after one at {a.time:g} s")
+        return keys

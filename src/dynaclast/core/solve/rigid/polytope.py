@@ -1,0 +1,214 @@
+"""Small convex polytopes by trying everything: faces of up to 64 points, corners of up to 64 planes.
+
+For the few corners a piece has, enumeration in a kernel is faster than a general hull program and gives whole flat faces at once,
+instead of triangles to be merged.
+"""
+
+from __future__ import annotations
+
+import numba
+import numpy as np
+
+from .assemblies import FUSED
+
+MOST = 64
+
+
+@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+def _plane_of(points, i, j, k, out):
+    """Unit normal and offset (n . x + d = 0) of the plane through three points; returns twice their triangle's area."""
+    ax, ay, az = points[j, 0] - points[i, 0], points[j, 1] - points[i, 1], points[j, 2] - points[i, 2]
+    bx, by, bz = points[k, 0] - points[i, 0], points[k, 1] - points[i, 1], points[k, 2] - points[i, 2]
+    x, y, z = ay * bz - az * by, az * bx - ax * bz, ax * by - ay * bx
+    area = np.sqrt(x * x + y * y + z * z)
+    if area > 0.0:
+        out[0], out[1], out[2] = x / area, y / area, z / area
+        out[3] = -(out[0] * points[i, 0] + out[1] * points[i, 1] + out[2] * points[i, 2])
+    return area
+
+
+@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+def _one_sided(points, n, plane, tol):
+    """Which points lie on the plane, as bits, and the side the rest lies on: -1 behind, 1 before, 0 on both."""
+    bits = np.uint64(0)
+    low, high = 0.0, 0.0
+    for p in range(n):
+        d = plane[0] * points[p, 0] + plane[1] * points[p, 1] + plane[2] * points[p, 2] + plane[3]
+        low = min(low, d)
+        high = max(high, d)
+        if low < -tol and high > tol:
+            return bits, 0
+        if abs(d) <= tol:
+            bits |= np.uint64(1) << np.uint64(p)
+    return bits, (1 if high > tol else -1)
+
+
+@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+def _widest(points, n, bits, out):
+    """The plane through the widest triangle that can be had quickly among the points in ``bits``."""
+    first, far, third, most = -1, -1, -1, -1.0
+    for p in range(n):
+        if (bits >> np.uint64(p)) & np.uint64(1):
+            if first < 0:
+                first = p
+                continue
+            d = (points[p, 0] - points[first, 0]) ** 2 + (points[p, 1] - points[first, 1]) ** 2 + (points[p, 2] - points[first, 2]) ** 2
+            if d > most:
+                most, far = d, p
+    most = 0.0
+    trial = np.empty(4)
+    for p in range(n):
+        if (bits >> np.uint64(p)) & np.uint64(1) and p != first and p != far:
+            area = _plane_of(points, first, far, p, trial)
+            if area > most:
+                most, third = area, p
+    if third >= 0:
+        _plane_of(points, first, far, third, out)
+
+
+@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+def faces_of(points, tol, planes):
+    """Planes (n . x + d = 0, n outward) of the faces of the hull of points (n, 3), n <= 64, into planes (64, 4).
+
+    tol : points nearer than this to a face's plane lie on it [m]
+    Returns how many, or -1 where there are more than 64
+    """
+    n = len(points)
+    found = np.zeros(MOST, np.uint64)
+    count = 0
+    plane = np.empty(4)
+    span = 0.0
+    for p in range(1, n):
+        for c in range(3):
+            span = max(span, abs(points[p, c] - points[0, c]))
+    for i in range(n):
+        for j in range(i + 1, n):
+            for k in range(j + 1, n):
+                three = (np.uint64(1) << np.uint64(i)) | (np.uint64(1) << np.uint64(j)) | (np.uint64(1) << np.uint64(k))
+                known = False
+                for f in range(count):
+                    if found[f] & three == three:
+                        known = True
+                        break
+                if known or _plane_of(points, i, j, k, plane) <= 10.0 * tol * span:
+                    continue
+                bits, side = _one_sided(points, n, plane, tol)
+                if side == 0:
+                    continue
+                _widest(points, n, bits, plane)
+                bits, side = _one_sided(points, n, plane, tol)
+                if side == 0:
+                    continue
+                for f in range(count):  # the wider triangle may show a face that is known
+                    if found[f] & bits == bits:
+                        known = True
+                if known:
+                    continue
+                if count == MOST:
+                    return -1
+                found[count] = bits
+                for c in range(4):
+                    planes[count, c] = -side * plane[c]
+                count += 1
+    return count
+
+
+@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+def corners_of(planes, count, inset, tol, corners):
+    """Corners of the solid behind planes[:count], each moved inwards by ``inset`` [m], into corners (64, 3); those nearer than tol are one.
+
+    Returns how many, or -1 where there are more than 64
+    """
+    n = 0
+    for i in range(count):
+        for j in range(i + 1, count):
+            ux = planes[i, 1] * planes[j, 2] - planes[i, 2] * planes[j, 1]
+            uy = planes[i, 2] * planes[j, 0] - planes[i, 0] * planes[j, 2]
+            uz = planes[i, 0] * planes[j, 1] - planes[i, 1] * planes[j, 0]
+            if ux * ux + uy * uy + uz * uz < 1e-10:
+                continue
+            for k in range(j + 1, count):
+                det = ux * planes[k, 0] + uy * planes[k, 1] + uz * planes[k, 2]
+                if abs(det) < 1e-6:
+                    continue
+                a, b, c = -planes[i, 3] - inset, -planes[j, 3] - inset, -planes[k, 3] - inset
+                vx = planes[j, 1] * planes[k, 2] - planes[j, 2] * planes[k, 1]
+                vy = planes[j, 2] * planes[k, 0] - planes[j, 0] * planes[k, 2]
+                vz = planes[j, 0] * planes[k, 1] - planes[j, 1] * planes[k, 0]
+                wx = planes[k, 1] * planes[i, 2] - planes[k, 2] * planes[i, 1]
+                wy = planes[k, 2] * planes[i, 0] - planes[k, 0] * planes[i, 2]
+                wz = planes[k, 0] * planes[i, 1] - planes[k, 1] * planes[i, 0]
+                x, y, z = (a * vx + b * wx + c * ux) / det, (a * vy + b * wy + c * uy) / det, (a * vz + b * wz + c * uz) / det
+                ok = True
+                for f in range(count):
+                    if planes[f, 0] * x + planes[f, 1] * y + planes[f, 2] * z + planes[f, 3] + inset > tol:
+                        ok = False
+                        break
+                if not ok:
+                    continue
+                for m in range(n):
+                    if (corners[m, 0] - x) ** 2 + (corners[m, 1] - y) ** 2 + (corners[m, 2] - z) ** 2 < 9.0 * tol * tol:
+                        ok = False
+                        break
+                if not ok:
+                    continue
+                if n == MOST:
+                    return -1
+                corners[n, 0], corners[n, 1], corners[n, 2] = x, y, z
+                n += 1
+    return n
+
+
+@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+def rings_of(planes, count, inset, corners, n, tol, start, ring):
+    """The corners of every face, counter-clockwise from outside: ring[start[f]:start[f + 1]]. start (count + 1,), ring (64 * 8,).
+
+    Returns the volume [m3], or -1 where the faces do not close (Euler)
+    """
+    m = 0
+    used = 0
+    volume = 0.0
+    angle = np.empty(MOST)
+    for f in range(count):
+        start[f] = m
+        nx, ny, nz = planes[f, 0], planes[f, 1], planes[f, 2]
+        cx, cy, cz, own = 0.0, 0.0, 0.0, 0
+        for p in range(n):
+            if abs(nx * corners[p, 0] + ny * corners[p, 1] + nz * corners[p, 2] + planes[f, 3] + inset) <= 4.0 * tol:
+                if m + own >= len(ring):
+                    return -1.0
+                ring[m + own] = p
+                own += 1
+                cx += corners[p, 0]
+                cy += corners[p, 1]
+                cz += corners[p, 2]
+        if own < 3:
+            continue
+        cx, cy, cz = cx / own, cy / own, cz / own
+        p = ring[m]
+        ux, uy, uz = corners[p, 0] - cx, corners[p, 1] - cy, corners[p, 2] - cz
+        vx, vy, vz = ny * uz - nz * uy, nz * ux - nx * uz, nx * uy - ny * ux
+        for i in range(own):
+            p = ring[m + i]
+            x, y, z = corners[p, 0] - cx, corners[p, 1] - cy, corners[p, 2] - cz
+            angle[i] = np.arctan2(x * vx + y * vy + z * vz, x * ux + y * uy + z * uz)
+        for i in range(1, own):  # few: by insertion
+            a, p = angle[i], ring[m + i]
+            j = i - 1
+            while j >= 0 and angle[j] > a:
+                angle[j + 1], ring[m + j + 1] = angle[j], ring[m + j]
+                j -= 1
+            angle[j + 1], ring[m + j + 1] = a, p
+        for i in range(1, own - 1):
+            p, q, r = ring[m], ring[m + i], ring[m + i + 1]
+            volume += (
+                corners[p, 0] * (corners[q, 1] * corners[r, 2] - corners[q, 2] * corners[r, 1])
+                + corners[p, 1] * (corners[q, 2] * corners[r, 0] - corners[q, 0] * corners[r, 2])
+                + corners[p, 2] * (corners[q, 0] * corners[r, 1] - corners[q, 1] * corners[r, 0])
+            ) / 6.0
+        m += own
+        used += 1
+    start[count] = m
+    if n - m // 2 + used != 2 or m % 2:
+        return -1.0
+    return volume
