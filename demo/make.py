@@ -113,7 +113,7 @@ def boathouse() -> dict:
         q = [0.0, 0.0, float(np.sin(lean / -2)), float(np.cos(lean / 2))]
         roof.append({
             "name": "slates " + ("west" if side < 0 else "east"), "shape": {"kind": "sheet", "size": [2.5, 6.4], "thickness": 0.06, "divisions": [2, 2]},
-            "place": {"position": [side * 0.98, 3.4, 0], "rotation": q}, "material": material("stone", look={"color": "#59656b", "roughness": 0.7}),
+            "place": {"position": [side * 1.045, 3.4, 0], "rotation": q}, "material": material("stone", look={"color": "#59656b", "roughness": 0.7}),
             "pattern": {"kind": "bricks", "size": [0.42, 0.5, 0.4], "offset": 0.5, "jitter": 0.05, "gap": 0.012, "seed": 5}, "bonds": {"strength": 12, "unit": "kN", "by_size": 1.0}, "release": {"kind": "cue", "time": 0.75},
         })
     walls = []
@@ -189,7 +189,7 @@ def rocks() -> dict:
         "version": 1, "name": "Skerry Light: rocks round the skerry", "timing": {"fps": 24, "frames": 144}, "ground": SEA_BED,
         "bodies": [
             {"name": "skerry", "role": "passive", "shape": rock(11, (7.5, 4.2, 7.0), 90), "place": {"position": [0, 1.1, 0]}, "material": SKERRY},
-            {"name": "great stone", "shape": rock(8, (1.3, 1.3, 1.3), 40), "place": {"position": [-12.5, 2.0, 1.5]}, "material": material("stone"), "velocity": [9.0, 0, 0.5], "spin": [0, 0, -6]},
+            {"name": "great stone", "shape": rock(8, (1.3, 1.3, 1.3), 40), "place": {"position": [-12.5, 3.0, 1.5]}, "material": material("stone"), "velocity": [9.0, 0, 0.5], "spin": [0, 0, -6]},
         ],
         "groups": [
             {
@@ -218,7 +218,108 @@ def undercut() -> dict:
     return shot
 
 
-SHOTS = {"undercut-tower": undercut, "lower-tower": lower_tower, "tower-two-tiers": two_tiers, "boathouse": boathouse, "jetty": jetty, "lantern-glass": lantern, "rocks": rocks}
+def turned(axis: list, degrees: float) -> list:
+    """A unit quaternion."""
+    half = np.radians(degrees) / 2
+    return [*(float(x) for x in np.sin(half) * np.array(axis, float)), float(np.cos(half))]
+
+
+def bell() -> dict:
+    """The gallery bell on its hinge: a gust has swung it up; its clapper rings, it comes down on the railing, and the stay that held it snaps."""
+    wood = material("wood", look={"color": "#a58459", "roughness": 0.9})
+    bronze = material("steel", density=8700, look={"color": "#a58a4e", "roughness": 0.35})
+    passive = {"role": "passive", "material": material("wood", look={"color": "#7a6247", "roughness": 0.9})}
+    # the bell hangs from a point 0.75 m over its middle, swung out to 62 degrees
+    lean = np.radians(62)
+    pivot = np.array([0.0, 3.2, 0.0])
+    hang = lambda d: [float(x) for x in pivot + d * np.array([np.sin(lean), -np.cos(lean), 0])]  # noqa: E731
+    rails = []
+    for k, height in enumerate((1.65, 2.0, 2.35)):
+        rails.append({
+            "name": f"rail {k + 1}", "shape": {"kind": "box", "size": [0.09, 0.14, 3.2]}, "place": {"position": [-1.0, height, 0]}, "material": wood,
+            "pattern": {"kind": "splinters", "count": 26, "grain": [0, 0, 1], "stretch": 7, "seed": k + 1}, "bonds": {"strength": 1500}, "roughness": {"size": 0.05, "depth": 0.01},
+        })
+    return {
+        "version": 1, "name": "Skerry Light: the bell", "timing": {"fps": 24, "frames": 168}, "ground": {"on": True, "height": 0.0, "friction": 0.7, "bounce": 0.05},
+        "bodies": [
+            {"name": "bell", "shape": {"kind": "tube", "radius": 0.55, "wall": 0.08, "height": 0.9, "taper": 0.6, "segments": 32}, "place": {"position": hang(0.8), "rotation": turned([0, 0, 1], 62)}, "material": bronze, "collision": "parts"},
+            {"name": "clapper", "shape": {"kind": "cylinder", "radius": 0.05, "height": 0.66, "taper": 1.8, "segments": 12}, "place": {"position": hang(0.78), "rotation": turned([0, 0, 1], 242)}, "material": bronze},
+            *rails,
+            {"name": "west post", "shape": {"kind": "box", "size": [0.2, 3.4, 0.2]}, "place": {"position": [0, 1.7, -1.05]}, **passive},
+            {"name": "east post", "shape": {"kind": "box", "size": [0.2, 3.4, 0.2]}, "place": {"position": [0, 1.7, 1.05]}, **passive},
+            {"name": "yoke", "shape": {"kind": "box", "size": [0.22, 0.22, 2.5]}, "place": {"position": [0, 3.51, 0]}, **passive},
+            {"name": "bucket", "shape": {"kind": "cylinder", "radius": 0.2, "height": 0.4, "segments": 16}, "place": {"position": [1.9, 1.1, 1.05]}, "material": wood},
+        ],
+        "ties": [
+            {"name": "bell hinge", "how": {"kind": "hinge", "axis": [0, 0, 1], "friction": 15}, "body": "bell", "point": pivot.tolist()},
+            {"name": "clapper pin", "how": {"kind": "pin"}, "body": "clapper", "to": "bell", "point": hang(0.45), "collide": True},
+            {"name": "bucket line", "how": {"kind": "string"}, "body": "bucket", "point": [1.9, 1.3, 1.05], "to": "yoke", "to_point": [0.1, 3.42, 1.05]},
+            {"name": "stay", "how": {"kind": "string", "length": 2.35}, "body": "bell", "point": hang(1.25), "to_point": [3.2, 2.9, 0], "breaks": 14},
+        ],
+        "fields": [{"name": "rail ends", "effect": {"kind": "anchor", "reinforce": 0}, "reach": {"layers": [{"shape": {"kind": "box", "center": [-1.0, 2.0, 0], "core": [0.6, 2.0, 2.7]}, "invert": True}]}, "targets": ["rail 1", "rail 2", "rail 3"]}],
+    }
+
+
+def tilting_jetty() -> dict:
+    """A loose jetty deck heaves and tilts on the swell; crates and barrels slide across it and over the edge, one kept by its mooring."""
+    flat, swell = turned([0, 0, 1], 0), turned([0, 0, 1], -33)
+    crate = {"name": "crate", "shape": {"kind": "box", "size": [0.6, 0.6, 0.6]}, "place": {"position": [-1.9, 1.56, 0.55]}, "material": material("wood", friction=0.25)}
+    barrel = {"name": "barrel", "shape": {"kind": "cylinder", "radius": 0.28, "height": 0.8, "segments": 20}, "place": {"position": [0.4, 1.65, -0.9]}, "material": material("wood", friction=0.22, look={"color": "#8a5a36", "roughness": 0.8})}
+    return {
+        "version": 1, "name": "Skerry Light: the tilting jetty", "timing": {"fps": 24, "frames": 168}, "ground": SEA_BED,
+        "bodies": [
+            {
+                "name": "deck", "role": "animated", "shape": {"kind": "box", "size": [6.0, 0.3, 3.4]}, "material": material("wood", friction=0.4, look={"color": "#6e5236", "roughness": 0.9}),
+                "motion": {"keys": [
+                    {"time": 0, "position": [0, 1.1, 0], "rotation": flat}, {"time": 1.0, "position": [0, 1.1, 0], "rotation": flat},
+                    {"time": 2.6, "position": [0, 2.1, 0], "rotation": swell}, {"time": 4.6, "position": [0, 1.5, 0], "rotation": turned([0, 0, 1], 9)}, {"time": 6.4, "position": [0, 1.1, 0], "rotation": flat},
+                ]},
+            },
+            {"name": "moored barrel", **{k: v for k, v in barrel.items() if k != "name"}, "place": {"position": [1.2, 1.65, 1.2]}},
+        ],
+        "groups": [
+            {"name": "crates", "body": crate, "layout": {"kind": "grid", "count": [3, 2, 1], "step": [0.66, 0.605, 0.7]}, "size": [1, 1], "seed": 2},
+            {"name": "barrels", "body": barrel, "layout": {"kind": "grid", "count": [3, 1, 2], "step": [0.62, 1, 0.7]}, "size": [1, 1], "seed": 1},
+        ],
+        "ties": [{"name": "mooring", "how": {"kind": "string", "length": 2.2}, "body": "moored barrel", "point": [1.2, 2.05, 1.2], "to": "deck", "to_point": [-0.6, 1.25, 1.2], "collide": True}],
+        "fields": [],
+    }
+
+
+def wreck() -> dict:
+    """A drifting wreck, eighty times as heavy as what it meets, ploughs through flotsam without turning aside."""
+    side = [[-4.2, 0.9, 1.0], [-4.2, -0.75, 0.7], [2.2, 1.0, 1.25], [2.2, -0.75, 0.75], [4.6, 1.15, 0.12], [3.6, -0.6, 0.1]]
+    points = np.array([[x, y, s * z] for x, y, z in side for s in (-1, 1)])
+    hull = ConvexHull(points)
+    faces = hull.simplices.copy()
+    corner = points[faces]
+    out = np.einsum("ij,ij->i", np.cross(corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0]), hull.equations[:, :3])
+    faces[out < 0] = faces[out < 0][:, ::-1]
+    float_ = {"friction": 0.12, "bounce": 0.1}
+    keel = float_ | {"friction": 0.004}
+    return {
+        "version": 1, "name": "Skerry Light: the drifting wreck", "timing": {"fps": 24, "frames": 144}, "ground": {"on": True, "height": 0.0, "friction": 0.15, "bounce": 0.05},
+        "bodies": [{
+            "name": "wreck", "shape": {"kind": "mesh", "vertices": points.round(4).tolist(), "faces": faces.tolist()}, "place": {"position": [-9.5, 0.76, 0]},
+            "material": material("wood", mass=4800, **keel, look={"color": "#5d4a38", "roughness": 0.9}), "velocity": [4.5, 0, 0],
+        }],
+        "groups": [
+            {
+                "name": name, "body": {"name": name[:-1], "shape": shape, "place": {"position": [0, lift, 0]}, "material": material("wood", mass=60, **float_, look={"color": color, "roughness": 0.85}), "release": {"kind": "touch", "part": "body"}},
+                "layout": {"kind": "surface", "count": 32, "inside": {"kind": "box", "center": [3.5, 0, z], "core": [13, 4, 3.2]}, "gap": 0.02}, "size": [1, 1], "turn": 3.1, "seed": seed,
+            }
+            for name, shape, lift, color, z, seed in (
+                ("crates", {"kind": "box", "size": [0.5, 0.5, 0.5]}, 0.251, "#9a7a4e", -1.95, 3), ("barrels", {"kind": "cylinder", "radius": 0.25, "height": 0.7, "segments": 18}, 0.351, "#8a5a36", 1.95, 9),
+            )
+        ],
+        "fields": [],
+    }
+
+
+SHOTS = {
+    "undercut-tower": undercut, "lower-tower": lower_tower, "tower-two-tiers": two_tiers, "boathouse": boathouse, "jetty": jetty, "lantern-glass": lantern, "rocks": rocks,
+    "bell": bell, "tilting-jetty": tilting_jetty, "drifting-wreck": wreck,
+}
 
 if __name__ == "__main__":
     for name, make in SHOTS.items():

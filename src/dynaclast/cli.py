@@ -91,6 +91,7 @@ def cmd_check(args: argparse.Namespace) -> int:
     from .core.fracture.build import build_pieces, content_key
     from .core.layout import written_out
     from .core.preflight import preflight
+    from .core.solve.collision import HullShop
 
     shot = _load(args.shot)
     resolve = _resolver(args.shot.parent)
@@ -106,7 +107,7 @@ def cmd_check(args: argparse.Namespace) -> int:
         raise DocumentError(problems)
     whole = written_out(shot, resolve)
     built = [made[content_key(b)].scaled(b.factor) for b in whole.bodies]
-    findings = preflight(whole, built)
+    findings = preflight(whole, built, HullShop(resolve))
     for f in findings:
         print(f"{f.grave}: {f.about + ': ' if f.about else ''}{f.sentence} {f.remedy}.")
     pieces = sum(p.count for p in built)

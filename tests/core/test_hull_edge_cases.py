@@ -9,7 +9,8 @@ from dynaclast.core.bake import bake
 from dynaclast.core.document import parse
 from dynaclast.core.fracture.build import convex_cells as break_into_cells
 from dynaclast.core.geometry import primitives
-from dynaclast.core.solve.prepare import WHOLE_BODY_PARTS, intervals, prepare
+from dynaclast.core.solve.collision import WHOLE_BODY_PARTS
+from dynaclast.core.solve.prepare import intervals, prepare
 from dynaclast.core.solve.rigid.hulls import MOST_CORNERS, convex_core
 from dynaclast.core.solve.rigid.narrow import keep_four
 from shots import ball, box, run, shot

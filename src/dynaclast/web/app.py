@@ -13,6 +13,7 @@ from werkzeug.exceptions import HTTPException
 from .. import __version__
 from ..core.errors import DocumentError, DynaclastError
 from ..core.formats.meshes import MOST_BYTES
+from ..core.solve.collision import HullShop
 from ..jobs.builds import Builds
 from ..jobs.reader import Reader
 from ..store.assets import PieceCache
@@ -30,6 +31,7 @@ class Services:
         self.store = Store(url)
         self.builds = Builds(PieceCache(self.store))
         self.reader = Reader()
+        self.hulls = HullShop(self.cache.resolve, most=200)
 
     @property
     def cache(self) -> PieceCache:

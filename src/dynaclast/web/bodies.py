@@ -24,6 +24,7 @@ from ..core.preflight import preflight
 from ..core.preflight.checks import Finding
 from ..core.preflight.loads import weight_loads
 from ..core.preflight.reach import crossings, standing
+from ..core.solve.collision import outlines
 from ..jobs.builds import Build
 from ..store.assets import as_arrays, keep_mesh
 from ..store.blobs import pack
@@ -182,6 +183,23 @@ def get_loads(body: LoadsIn) -> Response:
     return Response(pack({"load": (load / 1000).astype(np.float32), "strength": (strength / 1000).astype(np.float32)}), mimetype="application/octet-stream")
 
 
+@api.post("/collision")
+def get_collision(body: BodyIn) -> Response:
+    """What a body's pieces collide as: edges (N, 6) from point to point in the body's own scaled frame, relative to the centre of the
+    piece each belongs to (N,), and how many shapes there are (1,). Packed arrays."""
+    one = _body(body.body)
+    one = one.model_copy(update={"place": one.place.model_copy(update={"rotation": (0.0, 0.0, 0.0, 1.0)})})
+    pieces = built(one)
+    assert pieces is not None
+    hulls, owner = services().hulls.of(one, pieces)
+    lines = [outlines([h]) for h in hulls]
+    arrays = {
+        "edges": np.concatenate(lines).astype(np.float32), "piece": np.repeat(np.array(owner, np.int32), [len(x) for x in lines]),
+        "shapes": np.array([len(hulls)], np.int32),
+    }
+    return Response(pack(arrays), mimetype="application/octet-stream")
+
+
 @api.post("/members")
 def get_members(body: MembersIn) -> Response:
     """Where a group's members stand: position (N, 3) [m], rotation (N, 4), factor (N,). Packed arrays."""
@@ -204,7 +222,7 @@ def survey(body: DocumentIn) -> dict[str, Any]:
     whole, pieces, bad = _what_stands(shot)
     at = standing(whole, pieces)
     values = {item.name: value(item.reach, at.piece_center).round(3).tolist() for item in whole.fields}
-    findings = bad + (preflight(whole, pieces) if whole.bodies or not bad else [])
+    findings = bad + (preflight(whole, pieces, services().hulls) if whole.bodies or not bad else [])
     return {
         "crossings": [asdict(c) for c in crossings(whole, pieces, at)], "findings": [asdict(f) for f in findings], "values": values,
         "bodies": [[b.name, p.count] for b, p in zip(whole.bodies, pieces, strict=True)],

@@ -60,6 +60,7 @@ export const api = {
   mesh: async (body: Body): Promise<Packed> => unpack(await (await send("POST", "/mesh", { body })).arrayBuffer()),
   report: (body: Body) => json<Report>("POST", "/report", { body }),
   bonds: async (body: Body): Promise<Packed> => unpack(await (await send("POST", "/bonds", { body })).arrayBuffer()),
+  collision: async (body: Body): Promise<Packed> => unpack(await (await send("POST", "/collision", { body })).arrayBuffer()),
   loads: async (document: ShotDocument, name: string): Promise<Packed> => unpack(await (await send("POST", "/loads", { document, name })).arrayBuffer()),
   members: async (document: ShotDocument, group: string): Promise<Packed> => unpack(await (await send("POST", "/members", { document, group })).arrayBuffer()),
   materials: () => json<{ presets: Preset[]; saved: Preset[] }>("GET", "/materials"),

@@ -207,6 +207,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/collision": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * What a body's pieces collide as: edges (N, 6) from point to point in the body's own scaled frame, relative to the centre of the
+         * @description piece each belongs to (N,), and how many shapes there are (1,). Packed arrays.
+         */
+        post: operations["bodies_get_collision_collision_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/members": {
         parameters: {
             query?: never;
@@ -557,11 +577,11 @@ export interface components {
             name: string;
             /**
              * Role
-             * @description active: moved by physics; passive: only collided with
+             * @description active: moved by physics; passive: only collided with; animated: moved by its keys, or by its velocity and spin, and pushes others
              * @default active
              * @enum {string}
              */
-            role: "active" | "passive";
+            role: "active" | "passive" | "animated";
             /** Shape */
             shape: components["schemas"]["BoxShape"] | components["schemas"]["SheetShape"] | components["schemas"]["SphereShape"] | components["schemas"]["CylinderShape"] | components["schemas"]["ConeShape"] | components["schemas"]["TubeShape"] | components["schemas"]["TorusShape"] | components["schemas"]["MeshShape"] | components["schemas"]["FileShape"] | components["schemas"]["AssetShape"];
             /**
@@ -612,7 +632,7 @@ export interface components {
             gravity: number;
             /**
              * Velocity
-             * @description at the start [m/s]
+             * @description at the start [m/s]; of an animated body without keys, all the time
              * @default [
              *       0,
              *       0,
@@ -626,7 +646,7 @@ export interface components {
             ];
             /**
              * Spin
-             * @description at the start, about the centre of mass [rad/s]
+             * @description at the start, about the centre of mass [rad/s]; of an animated body without keys, all the time
              * @default [
              *       0,
              *       0,
@@ -638,6 +658,18 @@ export interface components {
                 number,
                 number
             ];
+            /**
+             * @description the keys of an animated body; they take the place of its own place
+             * @default null
+             */
+            motion: components["schemas"]["Motion"] | null;
+            /**
+             * Collision
+             * @description what each piece collides as: auto, a hull, or several where a whole body is hollow or bent; ball, box, hull: one of that kind round it; parts, several hulls; exact, its very triangles (passive and animated bodies)
+             * @default auto
+             * @enum {string}
+             */
+            collision: "auto" | "ball" | "box" | "hull" | "parts" | "exact";
         };
         /**
          * Bonds
@@ -1238,6 +1270,46 @@ export interface components {
              */
             seed: number;
         };
+        /**
+         * HingeTie
+         * @description A pin that turns about one axis only.
+         */
+        HingeTie: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "hinge";
+            /**
+             * Axis
+             * @description in the world at the start
+             * @default [
+             *       0,
+             *       0,
+             *       1
+             *     ]
+             */
+            axis: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Limits
+             * @description how far the first body may turn about the axis from where it starts, least and most [rad]
+             * @default null
+             */
+            limits: [
+                number,
+                number
+            ] | null;
+            /**
+             * Friction
+             * @description torque that resists turning [N m]
+             * @default 0
+             */
+            friction: number;
+        };
         /** LargerPieces */
         LargerPieces: {
             /**
@@ -1284,6 +1356,24 @@ export interface components {
              * @default 1
              */
             opacity: number;
+        };
+        /**
+         * Limits
+         * @description Where a run is kept from running away; an event tells when one acts.
+         */
+        Limits: {
+            /**
+             * Speed
+             * @description fastest a piece may go [m/s]
+             * @default 500
+             */
+            speed: number;
+            /**
+             * Spin
+             * @description fastest it may turn [rad/s]
+             * @default 200
+             */
+            spin: number;
         };
         /**
          * LineLayout
@@ -1434,6 +1524,14 @@ export interface components {
             ][];
         };
         /**
+         * Motion
+         * @description A path on keys; before the first and after the last the body stands still.
+         */
+        Motion: {
+            /** Keys */
+            keys: components["schemas"]["PlaceKey"][];
+        };
+        /**
          * PiecesInReach
          * @description Pieces whose centre has at least this value of a falloff (a box is a falloff too).
          */
@@ -1450,6 +1548,17 @@ export interface components {
              * @default 0.5
              */
             above: number;
+        };
+        /**
+         * PinTie
+         * @description A point of one body stays at a point of the other; both turn freely about it.
+         */
+        PinTie: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "pin";
         };
         /**
          * Place
@@ -1496,6 +1605,65 @@ export interface components {
              *     ]
              */
             scale: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
+         * PlaceKey
+         * @description Where a body stands at a time, and how it goes on from there.
+         */
+        PlaceKey: {
+            /**
+             * Time
+             * @description [s]
+             */
+            time: number;
+            /**
+             * Position
+             * @description [m]
+             */
+            position: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Rotation
+             * @description unit quaternion x, y, z, w
+             * @default [
+             *       0,
+             *       0,
+             *       0,
+             *       1
+             *     ]
+             */
+            rotation: [
+                number,
+                number,
+                number,
+                number
+            ];
+            /**
+             * How
+             * @description to the next key: step holds, linear goes straight, smooth runs through the keys without a kink, bezier follows its curve
+             * @default smooth
+             * @enum {string}
+             */
+            how: "step" | "linear" | "smooth" | "bezier";
+            /**
+             * Curve
+             * @description the two handles of a bezier key, x1, y1, x2, y2: shares of the time and of the way to the next key
+             * @default [
+             *       0.4,
+             *       0,
+             *       0.6,
+             *       1
+             *     ]
+             */
+            curve: [
+                number,
                 number,
                 number,
                 number
@@ -1849,8 +2017,11 @@ export interface components {
              * @description many bodies made from one
              */
             groups?: components["schemas"]["Group"][];
+            /** Ties */
+            ties?: components["schemas"]["Tie"][];
             /** Fields */
             fields?: components["schemas"]["FieldItem"][];
+            limits?: components["schemas"]["Limits"];
         };
         /**
          * SlabsPattern
@@ -2056,6 +2227,23 @@ export interface components {
             high: number;
         };
         /**
+         * StringTie
+         * @description The two points never get farther apart than a length; nearer they are free.
+         */
+        StringTie: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "string";
+            /**
+             * Length
+             * @description [m]; without it, the distance at the start
+             * @default null
+             */
+            length: number | null;
+        };
+        /**
          * Subdivide
          * @description Splits every triangle into four.
          */
@@ -2115,6 +2303,63 @@ export interface components {
              * @default false
              */
             align: boolean;
+        };
+        /**
+         * Tie
+         * @description A constraint between two bodies, or between a body and the world, with the load at which it gives way.
+         */
+        Tie: {
+            /** Name */
+            name: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /** How */
+            how: components["schemas"]["PinTie"] | components["schemas"]["StringTie"] | components["schemas"]["HingeTie"] | components["schemas"]["WeldTie"];
+            /**
+             * Body
+             * @description it is tied at the piece nearest to the point
+             */
+            body: string;
+            /**
+             * Point
+             * @description where it is tied, in the world at the start [m]
+             */
+            point: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * To
+             * @description the other body; without it, the world
+             * @default null
+             */
+            to: string | null;
+            /**
+             * To Point
+             * @description the string's other end, in the world at the start [m]; without it, the same point
+             * @default null
+             */
+            to_point: [
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Breaks
+             * @description load at which it gives way [kN]; without it, it never does
+             * @default null
+             */
+            breaks: number | null;
+            /**
+             * Collide
+             * @description whether the two bodies also touch each other
+             * @default false
+             */
+            collide: boolean;
         };
         /** Timing */
         Timing: {
@@ -2266,6 +2511,17 @@ export interface components {
              * @default 0.0001
              */
             distance: number;
+        };
+        /**
+         * WeldTie
+         * @description The two bodies keep their places and turns to each other.
+         */
+        WeldTie: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "weld";
         };
         /** NewShot */
         NewShot: {
@@ -3258,6 +3514,39 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["LoadsIn"];
+            };
+        };
+        responses: {
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    bodies_get_collision_collision_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BodyIn"];
             };
         };
         responses: {

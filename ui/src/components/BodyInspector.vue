@@ -3,6 +3,7 @@ import { computed } from "vue";
 import type { Body } from "../api/types";
 import { layoutCount } from "../lib/document";
 import { fromAngles, toAngles, type Quat, type Vec } from "../lib/rotation";
+import { standAt, withKey } from "../lib/motion";
 import { showMass, showNumber } from "../lib/units";
 import { usePieces } from "../stores/pieces";
 import { useShot, type Thing } from "../stores/shot";
@@ -11,6 +12,7 @@ import Glyph from "./Glyph.vue";
 import LayoutEditor from "./LayoutEditor.vue";
 import MaterialSection from "./MaterialSection.vue";
 import NameField from "./NameField.vue";
+import MotionEditor from "./MotionEditor.vue";
 import NumberRow from "./NumberRow.vue";
 import VectorField from "./VectorField.vue";
 
@@ -21,12 +23,41 @@ const view = useView();
 const body = computed(() => props.thing.body);
 const many = computed(() => (props.thing.group ? layoutCount(props.thing.group.layout) : 1));
 const figures = computed(() => pieces.built.get(props.thing.name)?.figures);
+const shapes = computed(() => pieces.shapes.get(props.thing.name)?.count);
 const problem = computed(() => pieces.errors.get(props.thing.name));
-const angles = computed(() => toAngles(body.value.place.rotation as Quat).map((a) => Number(a.toFixed(3))) as Vec);
+const fps = computed(() => shot.document?.timing.fps ?? 24);
+/** where it stands: a keyed body at the playhead, any other for good */
+const stand = computed(() => (body.value.motion ? standAt(body.value, view.frame / fps.value) : { position: body.value.place.position as Vec, rotation: body.value.place.rotation as Quat }));
+const angles = computed(() => toAngles(stand.value.rotation).map((a) => Number(a.toFixed(3))) as Vec);
 const spin = computed(() => (body.value.spin as Vec).map((w) => Number(((w * 180) / Math.PI).toFixed(4))) as Vec);
 const what = computed(() => `${props.thing.group ? "group of " : ""}${body.value.shape.kind === "asset" ? "mesh" : body.value.shape.kind} · ${body.value.role}`);
 
 const edit = (label: string, change: (b: Body) => void): void => shot.editBody(props.thing.name, `${label} of ${props.thing.name}`, change);
+
+const ROLES = { active: "moved by physics", passive: "only collided with", animated: "moved by its keys, or steadily, and pushes what it meets" } as const;
+const COLLISION = {
+  auto: "a hull a piece; several where a whole body is hollow or bent",
+  ball: "a ball round each piece: cheapest, rolls",
+  box: "a box round each piece: cheap, level",
+  hull: "one hull a piece: cheap, fills hollows",
+  parts: "several hulls a piece: about six times the cost",
+  exact: "its very triangles: hollows count; for passive and animated bodies",
+} as const;
+
+function place(what: string, change: { position?: Vec; rotation?: Quat }): void {
+  edit(what, (b) => {
+    if (b.motion) b.motion = withKey(b.motion, view.frame / fps.value, fps.value, { ...stand.value, ...change });
+    else Object.assign(b.place, change);
+  });
+}
+
+function setRole(role: Body["role"]): void {
+  edit("role", (b) => {
+    b.role = role;
+    if (role !== "animated") b.motion = null;
+    if (role === "active" && b.collision === "exact") b.collision = "parts";
+  });
+}
 
 function rename(name: string): void {
   shot.rename(props.thing.name, name);
@@ -52,20 +83,23 @@ function remove(): void {
         <button v-for="h in ['move', 'turn', 'scale'] as const" :key="h" :aria-pressed="view.handle === h" :title="`${h} in the view (${{ move: 'M', turn: 'T', scale: 'K' }[h]})`" @click="view.handle = h"><Glyph :name="h" :size="14" /></button>
       </span>
     </header>
-    <div class="stack"><label>position</label><VectorField label="position" unit="m" :model-value="body.place.position!" :initial="0" @update:model-value="(v) => edit('place', (b) => (b.place.position = v))" /></div>
-    <div class="stack"><label>rotation</label><VectorField label="rotation" unit="°" :model-value="angles" :initial="0" @update:model-value="(v) => edit('rotation', (b) => (b.place.rotation = fromAngles(v)))" /></div>
+    <div class="stack"><label>position</label><VectorField label="position" unit="m" :model-value="stand.position.map((x) => Number(x.toFixed(4)))" :initial="0" @update:model-value="(v) => place('place', { position: v })" /></div>
+    <div class="stack"><label>rotation</label><VectorField label="rotation" unit="°" :model-value="angles" :initial="0" @update:model-value="(v) => place('rotation', { rotation: fromAngles(v) })" /></div>
     <div class="stack"><label>scale</label><VectorField label="scale" :model-value="body.place.scale!" :min="0.0001" :initial="1" @update:model-value="(v) => edit('scale', (b) => (b.place.scale = v))" /></div>
   </div>
   <div class="section">
     <header><h3>Role</h3></header>
-    <div class="choices"><button v-for="r in ['active', 'passive'] as const" :key="r" :aria-pressed="body.role === r" :title="r === 'active' ? 'moved by physics' : 'only collided with'" @click="edit('role', (b) => (b.role = r))">{{ r }}</button></div>
+    <div class="choices"><button v-for="(why, r) in ROLES" :key="r" :aria-pressed="body.role === r" :title="why" :data-testid="`role-${r}`" @click="setRole(r)">{{ r }}</button></div>
+    <div class="row collide"><label for="collision">collides as</label><select id="collision" :value="body.collision" @change="(e) => edit('collision', (b) => (b.collision = (e.target as HTMLSelectElement).value as Body['collision']))"><option v-for="(why, c) in COLLISION" :key="c" :value="c" :title="why" :disabled="c === 'exact' && body.role === 'active'">{{ c }}</option></select><button class="button eye" :aria-pressed="view.shapes" :class="{ lit: view.shapes }" title="Draw the collision shapes" data-testid="see-shapes" @click="view.shapes = !view.shapes"><Glyph name="shape" :size="15" /></button></div>
+    <p class="mute small">{{ COLLISION[body.collision] }}<template v-if="view.shapes && shapes !== undefined"> · <span class="figures">{{ shapes }} {{ shapes === 1 ? "shape" : "shapes" }}</span></template></p>
   </div>
   <MaterialSection :name="thing.name" :body="body" />
-  <div v-if="body.role === 'active'" class="section">
-    <header><h3>Motion</h3></header>
-    <NumberRow label="gravity" unit="×" :min="-10" :max="10" :initial="1" :model-value="body.gravity" hint="its share of the shot's gravity: 0 floats, negative rises" @update:model-value="(v) => edit('gravity', (b) => (b.gravity = v))" />
-    <div class="stack"><label>velocity at the start</label><VectorField label="velocity" unit="m/s" :model-value="body.velocity!" :initial="0" @update:model-value="(v) => edit('velocity', (b) => (b.velocity = v))" /></div>
-    <div class="stack"><label>spin at the start</label><VectorField label="spin" unit="°/s" :model-value="spin" :initial="0" @update:model-value="(v) => edit('spin', (b) => (b.spin = v.map((x) => (x * Math.PI) / 180) as Vec))" /></div>
+  <div v-if="body.role === 'animated' && !thing.group" class="section"><MotionEditor :name="thing.name" :body="body" /></div>
+  <div v-if="body.role === 'active' || (body.role === 'animated' && !body.motion)" class="section">
+    <header><h3>{{ body.role === "active" ? "Motion" : "Steady motion" }}</h3></header>
+    <NumberRow v-if="body.role === 'active'" label="gravity" unit="×" :min="-10" :max="10" :initial="1" :model-value="body.gravity" hint="its share of the shot's gravity: 0 floats, negative rises" @update:model-value="(v) => edit('gravity', (b) => (b.gravity = v))" />
+    <div class="stack"><label>{{ body.role === "active" ? "velocity at the start" : "velocity" }}</label><VectorField label="velocity" unit="m/s" :model-value="body.velocity!" :initial="0" @update:model-value="(v) => edit('velocity', (b) => (b.velocity = v))" /></div>
+    <div class="stack"><label>{{ body.role === "active" ? "spin at the start" : "spin" }}</label><VectorField label="spin" unit="°/s" :model-value="spin" :initial="0" @update:model-value="(v) => edit('spin', (b) => (b.spin = v.map((x) => (x * Math.PI) / 180) as Vec))" /></div>
   </div>
   <div class="section"><button class="button wide" @click="remove">Delete {{ thing.name }}</button></div>
 </template>
@@ -76,4 +110,8 @@ function remove(): void {
 .stack label { display: block; color: var(--soft); margin-bottom: 3px; }
 .mini button { height: 24px; width: 30px; display: grid; place-items: center; padding: 0; }
 .head header { margin-bottom: 4px; }
+.collide { grid-template-columns: 1fr 96px 30px; margin-top: 8px; }
+.eye { padding: 0; height: 26px; display: grid; place-items: center; }
+.eye.lit { color: var(--accent); border-color: var(--accent); }
+.small { font-size: 12px; }
 </style>

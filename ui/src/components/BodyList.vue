@@ -13,7 +13,7 @@ const view = useView();
 
 <template>
   <div class="section list">
-    <button v-for="t in shot.things" :key="t.name" class="item" :class="{ chosen: view.selection?.kind !== 'field' && view.selection?.name === t.name }" @click="view.select({ kind: t.group ? 'group' : 'body', name: t.name })">
+    <button v-for="t in shot.things" :key="t.name" class="item" :class="{ chosen: view.thing === t.name }" @click="view.select({ kind: t.group ? 'group' : 'body', name: t.name })">
       <i :style="{ background: t.body.material.look?.color }" :class="{ many: t.group }" /><span>{{ t.name }}<small v-if="t.group"> × {{ layoutCount(t.group.layout) }}</small></span>
       <em v-if="pieces.errors.get(t.name)" class="problem">unusable</em><em v-else class="figures">{{ figure(t) }}</em>
     </button>

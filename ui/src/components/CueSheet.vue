@@ -1,8 +1,10 @@
 <script setup lang="ts">
 /** Below the view: transport, the run strip (what happened), and one lane per field. */
 import { computed, onBeforeUnmount, onMounted, ref } from "vue";
-import type { FieldItem } from "../api/types";
+import type { Body, FieldItem } from "../api/types";
 import { FAMILY, FAMILY_COLOR } from "../lib/document";
+import type { PlaceKey } from "../lib/motion";
+import { showEnergy, showLength } from "../lib/units";
 import { useShot } from "../stores/shot";
 import { useTakes } from "../stores/takes";
 import { useView } from "../stores/view";
@@ -34,10 +36,19 @@ const bars = computed(() => {
   const top = Math.max(1, ...broken.value);
   return broken.value.flatMap((n, f) => (n > 0 ? [{ x: x(f), h: 4 + 30 * Math.sqrt(n / top), f, n }] : []));
 });
-const curve = computed(() => {
-  const top = Math.max(1, ...moving.value);
-  return moving.value.map((n, f) => `${f ? "L" : "M"}${x(f).toFixed(1)} ${(40 - 34 * (n / top)).toFixed(1)}`).join("");
-});
+const line = (values: readonly number[], floor: number): string => {
+  const top = values.reduce((a, b) => Math.max(a, b), floor);
+  return values.map((n, f) => `${f ? "L" : "M"}${x(f).toFixed(1)} ${(40 - 34 * (Math.max(0, n) / top)).toFixed(1)}`).join("");
+};
+const curve = computed(() => line(moving.value, 1));
+const energy = computed(() => takes.stats.energy ?? []);
+const overlap = computed(() => takes.stats.overlap ?? []);
+const energyLine = computed(() => line(energy.value.map((e) => e - energyFloor.value), 1e-9));
+const energyFloor = computed(() => energy.value.reduce((a, b) => Math.min(a, b), energy.value[0] ?? 0));
+const animated = computed(() => shot.bodies.filter((b) => b.role === "animated"));
+const keysOf = (b: Body): PlaceKey[] => (b.motion?.keys ?? []) as PlaceKey[];
+/** the frame at which each tie gave way in the take shown */
+const gaveWay = computed(() => new Map(view.showing === "take" ? takes.events.flatMap((e) => (e.kind === "tie_broken" ? [[e.tie!, e.frame] as const] : [])) : []));
 
 function frameAt(event: PointerEvent): number {
   const rect = area.value!.getBoundingClientRect();
@@ -73,6 +84,31 @@ function dragCue(event: PointerEvent, field: FieldItem): void {
   target.addEventListener("pointerup", up);
 }
 
+/** Drag a key of an animated body along its lane; it stays between its neighbours. */
+function dragKey(event: PointerEvent, body: Body, row: number): void {
+  event.stopPropagation();
+  view.select({ kind: "body", name: body.name });
+  view.showing = "set-up";
+  const target = event.currentTarget as SVGElement;
+  target.setPointerCapture(event.pointerId);
+  const keys = keysOf(body);
+  const lo = row > 0 ? keys[row - 1]!.time + 1 / fps.value : 0;
+  const hi = row < keys.length - 1 ? keys[row + 1]!.time - 1 / fps.value : 1e5;
+  view.frame = Math.round(keys[row]!.time * fps.value);
+  const move = (e: PointerEvent): void => {
+    const time = Number(Math.min(hi, Math.max(lo, frameAt(e) / fps.value)).toFixed(4));
+    view.frame = Math.round(time * fps.value);
+    shot.editBody(body.name, `key of ${body.name}`, (b) => (b.motion!.keys[row]!.time = time));
+  };
+  const up = (): void => {
+    target.removeEventListener("pointermove", move as EventListener);
+    target.removeEventListener("pointerup", up);
+    void shot.flush();
+  };
+  target.addEventListener("pointermove", move as EventListener);
+  target.addEventListener("pointerup", up);
+}
+
 /** The playhead's label stays inside the strip. */
 const labelShift = computed(() => Math.max(0, 26 - x(view.frame)) - Math.max(0, x(view.frame) + 26 - width.value));
 const hue = (field: FieldItem): string => FAMILY_COLOR[FAMILY[field.effect.kind]];
@@ -90,20 +126,24 @@ onBeforeUnmount(() => watcher?.disconnect());
       <div class="transport">
         <button class="button plain" title="To the start (Home)" @click="emit('seek', 0)"><Glyph name="start" /></button>
         <button class="button plain" title="One frame back (Left)" @click="emit('step', -1)"><Glyph name="back" /></button>
-        <button class="button plain play" :title="view.playing ? 'Pause (Space)' : 'Play (Space)'" :disabled="!takes.frames" data-testid="play" @click="emit('toggle')"><Glyph :name="view.playing ? 'pause' : 'play'" :size="18" /></button>
+        <button class="button plain play" :title="view.playing ? 'Pause (Space)' : 'Play (Space)'" data-testid="play" @click="emit('toggle')"><Glyph :name="view.playing ? 'pause' : 'play'" :size="18" /></button>
         <button class="button plain" title="One frame on (Right)" @click="emit('step', 1)"><Glyph name="forth" /></button>
         <button class="button plain" :class="{ lit: view.loop }" :aria-pressed="view.loop" title="Start over at the end (L)" @click="view.loop = !view.loop"><Glyph name="loop" /></button>
         <button class="button plain fold" :title="view.sheetOpen ? 'Fold the lanes' : 'Show the lanes'" @click="view.sheetOpen = !view.sheetOpen"><Glyph name="fold" /></button>
       </div>
       <div class="happened">
-        <p><span class="ember">bonds broken <b class="figures">{{ brokenSoFar }}</b></span></p>
-        <p>pieces moving <b class="figures">{{ moving[view.frame] ?? 0 }}</b></p>
+        <p><span class="ember">broken <b class="figures">{{ brokenSoFar }}</b></span></p>
+        <p>moving <b class="figures">{{ moving[view.frame] ?? 0 }}</b></p>
+        <p class="tide">energy <b class="figures">{{ energy.length ? showEnergy(energy[Math.min(view.frame, energy.length - 1)]!) : "–" }}</b></p>
+        <p title="deepest overlap between collision shapes at this frame">overlap <b class="figures" data-testid="overlap">{{ overlap.length ? showLength(overlap[Math.min(view.frame, overlap.length - 1)]!) : "–" }}</b></p>
       </div>
       <template v-if="view.sheetOpen">
         <button v-for="f in shot.fields" :key="f.name" class="lane-name" :class="{ chosen: view.selection?.kind === 'field' && view.selection.name === f.name, off: !f.on }" :style="{ color: hue(f) }" @click="view.select({ kind: 'field', name: f.name })">
           <Glyph :name="f.effect.kind" :size="14" />{{ f.name }}
         </button>
-        <p v-if="!shot.fields.length" class="none mute">Fields get a lane here.</p>
+        <button v-for="b in animated" :key="`b${b.name}`" class="lane-name keyed" :class="{ chosen: view.thing === b.name }" @click="view.select({ kind: 'body', name: b.name })"><Glyph name="peg" :size="14" />{{ b.name }}</button>
+        <button v-for="t in shot.ties" :key="`t${t.name}`" class="lane-name tied" :class="{ chosen: view.selection?.kind === 'tie' && view.selection.name === t.name, off: !t.on }" @click="view.select({ kind: 'tie', name: t.name })"><Glyph :name="t.how.kind" :size="14" />{{ t.name }}</button>
+        <p v-if="!shot.fields.length && !animated.length && !shot.ties.length" class="none mute">Fields, keys and ties get lanes here.</p>
       </template>
     </div>
     <div ref="area" class="right" data-testid="timeline">
@@ -112,6 +152,7 @@ onBeforeUnmount(() => watcher?.disconnect());
         <rect v-if="takes.frames && last < total" :x="x(last)" y="20" :width="Math.max(0, x(total) - x(last))" height="42" class="missing" />
         <g transform="translate(0 22)">
           <rect v-for="b in bars" :key="b.f" :x="b.x - 1" :y="40 - b.h" width="2.5" :height="b.h" class="broke"><title>{{ b.n }} bonds broken at frame {{ b.f }}</title></rect>
+          <path :d="energyLine" class="energy" />
           <path :d="curve" class="moving" />
         </g>
       </svg>
@@ -119,6 +160,14 @@ onBeforeUnmount(() => watcher?.disconnect());
         <svg v-for="f in shot.fields" :key="f.name" :width="width" height="24" class="lane" :class="{ off: !f.on }" :style="{ color: hue(f) }" @pointerdown="scrub">
           <rect v-if="f.effect.kind === 'anchor'" :x="x(0)" y="7" :width="x(total) - x(0)" height="10" rx="2" class="span" />
           <path v-else :transform="`translate(${x(f.cue.time! * fps)} 12)`" d="M-4 0L0 -9L4 0L0 9Z" class="blade" :data-testid="`cue-${f.name}`" @pointerdown="dragCue($event, f)"><title>{{ f.name }} acts at {{ f.cue.time }} s · drag to move</title></path>
+        </svg>
+        <svg v-for="b in animated" :key="`b${b.name}`" :width="width" height="24" class="lane keyed" @pointerdown="scrub">
+          <rect :x="x(keysOf(b).length ? keysOf(b)[0]!.time * fps : 0)" y="11" :width="Math.max(0, x(keysOf(b).length ? Math.min(total, keysOf(b).at(-1)!.time * fps) : total) - x(keysOf(b).length ? keysOf(b)[0]!.time * fps : 0))" height="2" class="span" />
+          <path v-for="(k, row) in keysOf(b)" :key="row" :transform="`translate(${x(k.time * fps)} 12)`" d="M0 -8L4 -2L0 8L-4 -2Z" class="blade" :data-testid="`key-${b.name}-${row}`" @pointerdown="dragKey($event, b, row)"><title>key of {{ b.name }} at {{ k.time }} s, {{ k.how }} · drag to move</title></path>
+        </svg>
+        <svg v-for="t in shot.ties" :key="`t${t.name}`" :width="width" height="24" class="lane tied" :class="{ off: !t.on }" @pointerdown="scrub">
+          <rect :x="x(0)" y="10" :width="x(gaveWay.get(t.name) ?? total) - x(0)" height="4" rx="2" class="span" />
+          <path v-if="gaveWay.has(t.name)" :transform="`translate(${x(gaveWay.get(t.name)!)} 12)`" d="M-4 -6L4 6M4 -6L-4 6" class="gave"><title>{{ t.name }} gave way at frame {{ gaveWay.get(t.name) }}</title></path>
         </svg>
       </template>
       <div class="head" :style="{ transform: `translateX(${x(view.frame)}px)` }"><b class="figures" :style="{ left: `${labelShift}px` }">f {{ view.frame }}</b></div>
@@ -135,7 +184,14 @@ onBeforeUnmount(() => watcher?.disconnect());
 .transport .lit { color: var(--accent); }
 .fold { margin-left: auto; }
 .folded .fold :deep(svg) { transform: rotate(180deg); }
-.happened { height: 34px; padding: 0 12px; font-size: 11.5px; line-height: 16px; color: var(--soft); }
+.happened { height: 34px; padding: 0 8px 0 12px; font-size: 11px; line-height: 16px; color: var(--soft); display: grid; grid-template-columns: auto auto; column-gap: 8px; white-space: nowrap; }
+.happened .figures { font-size: 11px; color: var(--chalk); font-weight: 500; }
+.happened .ember .figures { color: inherit; }
+.tide { color: var(--tide); }
+.keyed { color: var(--accent); }
+.tied { color: var(--lichen); }
+.energy { fill: none; stroke: var(--tide); stroke-width: 1; opacity: 0.7; }
+.gave { stroke: var(--ember); stroke-width: 2; }
 .ember { color: var(--ember); }
 .lane-name { display: flex; align-items: center; gap: 8px; height: 24px; width: 100%; padding: 0 12px; background: none; border: 0; font-weight: 600; font-size: 12px; cursor: pointer; text-align: left; }
 .lane-name.chosen { background: var(--basalt-3); }

@@ -4,12 +4,14 @@ import { computed } from "vue";
 import BodyInspector from "./BodyInspector.vue";
 import FieldInspector from "./FieldInspector.vue";
 import ShotInspector from "./ShotInspector.vue";
+import TieInspector from "./TieInspector.vue";
 import { useShot } from "../stores/shot";
 import { useView } from "../stores/view";
 
 const shot = useShot();
 const view = useView();
-const thing = computed(() => (view.selection && view.selection.kind !== "field" ? shot.things.find((t) => t.name === view.selection?.name) : undefined));
+const thing = computed(() => (shot.things.find((t) => t.name === view.thing)));
+const tie = computed(() => (view.selection?.kind === "tie" ? shot.ties.find((t) => t.name === view.selection?.name) : undefined));
 const field = computed(() => (view.selection?.kind === "field" ? shot.fields.find((f) => f.name === view.selection?.name) : undefined));
 </script>
 
@@ -17,6 +19,7 @@ const field = computed(() => (view.selection?.kind === "field" ? shot.fields.fin
   <aside class="inspector" aria-label="Inspector">
     <BodyInspector v-if="thing" :key="`b${thing.name}`" :thing="thing" />
     <FieldInspector v-else-if="field" :key="`f${field.name}`" :field="field" />
+    <TieInspector v-else-if="tie" :key="`t${tie.name}`" :tie="tie" />
     <ShotInspector v-else-if="shot.document" />
   </aside>
 </template>

@@ -4,6 +4,7 @@ import type { ShotDocument } from "../api/types";
 import { useShot } from "../stores/shot";
 import NameField from "./NameField.vue";
 import NumberField from "./NumberField.vue";
+import NumberRow from "./NumberRow.vue";
 import VectorField from "./VectorField.vue";
 
 const shot = useShot();
@@ -21,6 +22,11 @@ const QUALITY = { draft: "fewer contact searches, for trying", standard: "for mo
     <div class="row"><label>frames</label><NumberField label="frames" whole :min="1" :max="2000" :model-value="doc.timing.frames!" :initial="240" @update:model-value="(v) => shot.edit('frames', (d) => (d.timing.frames = v))" /></div>
     <div class="row"><label>frame rate</label><NumberField label="frame rate" unit="fps" :min="1" :max="240" :model-value="doc.timing.fps!" :initial="24" @update:model-value="(v) => shot.edit('frame rate', (d) => (d.timing.fps = v))" /></div>
     <div class="row"><span class="label">quality</span><div class="choices"><button v-for="(why, q) in QUALITY" :key="q" :title="why" :aria-pressed="doc.quality === q" @click="shot.edit('quality', (d) => (d.quality = q))">{{ q }}</button></div></div>
+  </div>
+  <div class="section">
+    <header><h3>Limits</h3><span>for safety; acting is an event</span></header>
+    <NumberRow label="speed" unit="m/s" :min="0.001" :model-value="doc.limits.speed!" :initial="500" @update:model-value="(v) => shot.edit('speed limit', (d) => (d.limits.speed = v))" />
+    <NumberRow label="spin" unit="rad/s" :min="0.001" :model-value="doc.limits.spin!" :initial="200" @update:model-value="(v) => shot.edit('spin limit', (d) => (d.limits.spin = v))" />
   </div>
   <div class="section">
     <header><h3>World</h3></header>

@@ -30,6 +30,7 @@ function goTo(step: string, about: string): void {
   if (!about) return;
   const thing = shot.things.find((t) => t.name === about);
   if (thing) view.select({ kind: thing.group ? "group" : "body", name: about });
+  else if (shot.ties.some((t) => t.name === about)) view.select({ kind: "tie", name: about });
   else if (shot.fields.some((f) => f.name === about)) view.select({ kind: "field", name: about });
 }
 </script>

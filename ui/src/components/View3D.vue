@@ -2,18 +2,21 @@
 /** The view: joins the stores to the stage, and draws the compass, scale bar, labels and legend over it. */
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from "vue";
 import { useShown, type Shown } from "../composables/useShown";
-import { causeWords, FAMILY, FAMILY_COLOR, layerOf } from "../lib/document";
+import { causeWords, FAMILY, FAMILY_COLOR, freeName, layerOf, newTie } from "../lib/document";
 import { pieceFigures } from "../lib/pieces";
 import { ramp, RAMP_CSS } from "../lib/ramp";
+import { standAt, withKey } from "../lib/motion";
 import { turn, type Quat, type Vec } from "../lib/rotation";
 import { showMass, showNumber } from "../lib/units";
 import { usePieces } from "../stores/pieces";
 import { useShot } from "../stores/shot";
 import { useSurvey } from "../stores/survey";
+import type { Tie } from "../api/types";
 import { useTakes } from "../stores/takes";
 import { useView } from "../stores/view";
 import { paint, STATE_COLORS, TIER_COLORS } from "../viewport/paint";
 import { Stage, type Moved } from "../viewport/Stage";
+import { drawTies, hitPiece, tieEnds, type TieEnds } from "../viewport/ties";
 import Glyph from "./Glyph.vue";
 
 const emit = defineEmits<{ files: [files: File[]] }>();
@@ -31,11 +34,14 @@ const labels = ref<{ name: string; text: string; x: number; y: number; color: st
 const card = ref<{ x: number; y: number; lines: string[] } | null>(null);
 const hovered = ref(-1);
 const box = ref<{ x: number; y: number; w: number; h: number } | null>(null);
-const { inTake, shown, missing } = useShown();
+const tieTags = ref<{ name: string; kind: string; end: 0 | 1; x: number; y: number; chosen: boolean }[]>([]);
+const { inTake, time, shown, missing } = useShown();
+let markSize = 0.1;
+let ends: TieEnds[] = [];
 let framedFor = "";
 let laid = "";
 
-const chosenThing = computed<Shown | undefined>(() => (view.selection && view.selection.kind !== "field" ? shown.value.find((s) => s.name === view.selection!.name) : undefined));
+const chosenThing = computed<Shown | undefined>(() => (shown.value.find((s) => s.name === view.thing)));
 const css = (c: readonly number[]): string => `rgb(${c.map((x) => Math.round(x * 255)).join(" ")})`;
 const deepest = computed(() => Math.max(0, ...shown.value.map((s) => pieceFigures(s.packed).tiers)));
 
@@ -71,7 +77,7 @@ function repaint(): void {
   paint(s.batch, shown.value, {
     colorBy: view.colorBy,
     explode: view.explode,
-    chosen: view.selection && view.selection.kind !== "field" ? view.selection.name : null,
+    chosen: view.thing,
     whole: view.step !== "break" && view.step !== "bind" && !view.piece,
     picked: new Set(view.picked.length ? view.picked : view.piece ? [view.piece.index] : []),
     frames: inTake.value ? takes.frames : null,
@@ -84,6 +90,8 @@ function repaint(): void {
   if (fresh) fitOnce();
   drawBonds();
   drawMarks();
+  drawTiesNow();
+  drawShapes();
   s.invalidate();
 }
 
@@ -106,6 +114,39 @@ function drawBonds(): void {
     colors.set(strength[b]! <= 0 ? [1, 0.3, 0.2] : ramp(byWeight ? weight![b]! : 0.15 + 0.7 * (strength[b]! / top)), b * 3);
   }
   s.bonds.set(at, colors);
+}
+
+/** Ties at the frame shown; in the set-up only where they are worked on. */
+function drawTiesNow(): void {
+  const s = stage.value!;
+  const all = inTake.value ? (takes.document?.ties as Tie[] | undefined) ?? [] : shot.ties;
+  const chosen = view.selection?.kind === "tie" ? view.selection.name : null;
+  const on = inTake.value || view.step === "bind" || view.step === "drive" || view.step === "build";
+  const gone = new Set(inTake.value ? takes.events.filter((e) => e.kind === "tie_broken" && e.frame <= view.frame).map((e) => e.tie!) : []);
+  ends = on ? tieEnds(s.batch, shown.value, all, inTake.value ? takes.frames : null, view.frame, time.value, gone) : [];
+  const drawn = drawTies(ends, markSize, (name) => (name === chosen ? [0.31, 0.76, 0.63] : [0.66, 0.77, 0.42]));
+  s.ties.set(drawn.ends.length ? drawn.ends : null, drawn.colors);
+}
+
+/** What the chosen body collides as. */
+function drawShapes(): void {
+  const s = stage.value!;
+  const thing = view.shapes && !inTake.value ? chosenThing.value : undefined;
+  const found = thing && pieces.shapes.get(thing.name);
+  if (!thing || !found) return s.shapes.set(null);
+  const center = thing.packed.center as Float32Array;
+  const count = found.piece.length;
+  if (found.piece.some((p) => p * 3 >= center.length)) return s.shapes.set(null); // of pieces built before
+  const at = new Float32Array(count * 6 * thing.copies.length);
+  let n = 0;
+  for (const copy of thing.copies)
+    for (let e = 0; e < count; e++)
+      for (let side = 0; side < 2; side++) {
+        const p = found.piece[e]! * 3;
+        const w = turn(copy.rotation, [0, 1, 2].map((c) => copy.size * (center[p + c]! + found.edges[e * 6 + side * 3 + c]!)) as Vec);
+        for (let c = 0; c < 3; c++) at[n++] = w[c]! + copy.position[c]!;
+      }
+  s.shapes.set(at, new Float32Array(at.length / 2).map((_, k) => [0.44, 0.7, 0.89][k % 3]!));
 }
 
 /** Where the chosen body's mesh is defective. */
@@ -156,6 +197,7 @@ function fit(smooth: boolean): void {
   if (!s) return;
   const ground = shot.document?.ground;
   const size = around ? Math.hypot(around.hi[0] - around.lo[0], around.hi[1] - around.lo[1], around.hi[2] - around.lo[2]) : 6;
+  markSize = 0.02 * size;
   s.setGround(ground?.on ?? true, ground?.height ?? 0, Math.max(0.02, size * 3.2));
   if (around) {
     const lo = [...around.lo];
@@ -195,9 +237,18 @@ function placeHandles(): void {
   const chosen = view.selection;
   if (!stage.value) return;
   if (inTake.value || !chosen || view.step === "run" || view.step === "export") return stage.value.setHandles(null, mode);
+  if (view.placing) return stage.value.setHandles(null, mode);
+  if (chosen.kind === "tie") {
+    const tie = shot.ties.find((t) => t.name === chosen.name);
+    if (!tie) return stage.value.setHandles(null, mode);
+    const at = (view.tieEnd === 1 && tie.to_point ? tie.to_point : tie.point) as Vec;
+    return stage.value.setHandles({ position: at, rotation: tie.how.kind === "hinge" ? between([0, 0, 1], tie.how.axis as Vec) : [0, 0, 0, 1], scale: [1, 1, 1] }, tie.how.kind === "hinge" && mode === "rotate" ? mode : "translate");
+  }
   if (chosen.kind !== "field") {
-    const body = shot.things.find((t) => t.name === chosen.name)?.body;
-    return stage.value.setHandles(body && view.step === "build" ? (body.place as Moved) : null, mode);
+    const thing = shot.things.find((t) => t.name === chosen.name);
+    const works = thing && (view.step === "build" || (view.step === "drive" && thing.body.role === "animated"));
+    const stand = thing && (thing.group ? (thing.body.place as Moved) : { ...standAt(thing.body, time.value), scale: thing.body.place.scale as Vec });
+    return stage.value.setHandles(works ? stand! : null, mode);
   }
   const field = shot.fields.find((f) => f.name === chosen.name);
   if (!field) return stage.value.setHandles(null, mode);
@@ -205,14 +256,34 @@ function placeHandles(): void {
   stage.value.setHandles({ position: shape.center as Vec, rotation: (shape.kind === "box" ? shape.rotation : [0, 0, 0, 1]) as Quat, scale: [1, 1, 1] }, mode === "scale" ? "translate" : mode);
 }
 
+/** The turn that takes one direction to another. */
+function between(a: Vec, to: Vec): Quat {
+  const length = Math.hypot(...to) || 1;
+  const b = to.map((x) => x / length) as Vec;
+  const w = 1 + a[0] * b[0] + a[1] * b[1] + a[2] * b[2];
+  if (w < 1e-6) return [1, 0, 0, 0];
+  const q = [a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0], w];
+  const n = Math.hypot(...q);
+  return q.map((x) => x / n) as Quat;
+}
+
 const tidy = (x: number): number => Number(x.toFixed(4));
 
 function onMove(moved: Moved, done: boolean): void {
   const chosen = view.selection;
   if (!chosen) return;
-  if (chosen.kind !== "field") {
+  if (chosen.kind === "tie") {
+    shot.editTie(chosen.name, `move ${chosen.name}`, (t) => {
+      const at = moved.position.map(tidy) as Vec;
+      if (t.how.kind === "hinge" && view.handle === "turn") t.how.axis = turn(moved.rotation, [0, 0, 1]).map(tidy) as Vec;
+      else if (view.tieEnd === 1 && t.to_point) t.to_point = at;
+      else t.point = at;
+    });
+  } else if (chosen.kind !== "field") {
+    const fps = shot.document!.timing.fps!;
     shot.editBody(chosen.name, `${view.handle} ${chosen.name}`, (b) => {
-      b.place = { position: moved.position.map(tidy) as Vec, rotation: moved.rotation, scale: moved.scale.map(tidy) as Vec };
+      if (b.motion && view.handle !== "scale") b.motion = withKey(b.motion, view.frame / fps, fps, { position: moved.position.map(tidy) as Vec, rotation: moved.rotation });
+      else b.place = { position: moved.position.map(tidy) as Vec, rotation: moved.rotation, scale: moved.scale.map(tidy) as Vec };
     });
   } else {
     shot.editField(chosen.name, `${view.handle} ${chosen.name}`, (f) => {
@@ -234,8 +305,36 @@ function locate(piece: number): { thing: Shown; index: number } | null {
   return thing ? { thing, index: (piece - s.batch.first[b]!) % s.batch.perCopy(b) } : null;
 }
 
-function onPick(piece: number, together: boolean): void {
+/** A click while a tie is being placed: its point on a body; of a string then the other end, on a body or on the ground. */
+function placeTie(hit: { thing: Shown; index: number; piece: number } | null, at: { x: number; y: number }): void {
+  const placing = view.placing!;
+  const s = stage.value!;
+  const { origin, along } = s.ray(at.x, at.y);
+  let point: Vec | null = null;
+  if (hit) {
+    const copy = hit.thing.copies[Math.floor((hit.piece - s.batch.first[s.batch.names.indexOf(hit.thing.name)]!) / pieceFigures(hit.thing.packed).count)]!;
+    point = hitPiece(origin, along, hit.thing, copy, hit.index);
+  }
+  const ground = shot.document!.ground.height!;
+  if (!hit && placing.point && along[1] < -1e-6) point = origin.map((x, k) => x + ((ground - origin[1]) / along[1]) * along[k]!) as Vec;
+  if (hit?.thing.group) return void (view.placing = { ...placing, note: `${hit.thing.name} is a group, whose members cannot be tied. ` });
+  if (!point || (!hit && !placing.point)) return;
+  const clean = point.map(tidy) as Vec;
+  if (placing.kind === "string" && !placing.point) {
+    view.placing = { kind: placing.kind, body: hit!.thing.name, point: clean, note: "" };
+    return;
+  }
+  const name = freeName(placing.kind, shot.ties.map((t) => t.name));
+  const to = placing.point && hit && hit.thing.name !== placing.body ? hit.thing.name : null;
+  const tie = newTie(placing.kind, name, placing.body ?? hit!.thing.name, placing.point ?? clean, to, placing.point ? clean : null);
+  view.placing = null;
+  shot.edit(`add ${name}`, (d) => d.ties.push(tie));
+  view.select({ kind: "tie", name });
+}
+
+function onPick(piece: number, together: boolean, at: { x: number; y: number }): void {
   const hit = locate(piece);
+  if (view.placing) return placeTie(hit && { ...hit, piece }, at);
   if (!hit) {
     if (!together) view.select(null);
     return;
@@ -287,7 +386,19 @@ function placeLabels(): void {
         const text = f.effect.kind === "anchor" ? `holds ${t.pieces}` : f.effect.kind === "strain" ? `breaks ${t.breaks} of ${t.bonds}` : `reaches ${t.pieces}`;
         return at ? [{ name: f.name, text, x: at.x, y: at.y - 8, color: FAMILY_COLOR[FAMILY[f.effect.kind]], chosen: view.selection?.name === f.name }] : [];
       });
+  tieTags.value =
+    inTake.value || (view.step !== "bind" && view.selection?.kind !== "tie")
+      ? []
+      : ends.flatMap((t) => (t.kind === "string" ? ([0, 1] as const) : ([0] as const)).flatMap((end) => {
+          const p = s.project(...t.ends[end]);
+          return p ? [{ name: t.name, kind: t.kind, end, x: p.x, y: p.y, chosen: view.selection?.kind === "tie" && view.selection.name === t.name }] : [];
+        }));
   placeCard();
+}
+
+function chooseTie(name: string, end: 0 | 1): void {
+  view.select({ kind: "tie", name });
+  view.tieEnd = end;
 }
 
 /** The piece under the pointer, or the one picked, says its numbers where it is. */
@@ -358,7 +469,7 @@ onMounted(() => {
 });
 onBeforeUnmount(() => stage.value?.dispose());
 
-watch([shown, () => shot.document, () => survey.result, () => view.colorBy, () => view.selection, () => view.piece, () => view.step, () => view.bonds, () => view.marks, inTake, () => pieces.strengths.get(chosenThing.value?.name ?? ""), () => pieces.weights.get(chosenThing.value?.name ?? "")], () => {
+watch([shown, () => shot.document, () => survey.result, () => view.colorBy, () => view.selection, () => view.piece, () => view.step, () => view.bonds, () => view.marks, inTake, () => view.shapes, () => shot.ties, () => pieces.shapes.get(chosenThing.value?.name ?? ""), () => pieces.strengths.get(chosenThing.value?.name ?? ""), () => pieces.weights.get(chosenThing.value?.name ?? "")], () => {
   repaint();
   cutOpen();
   showFields();
@@ -374,13 +485,15 @@ watch([() => view.wire, shown], () => {
 });
 watch([() => view.step], () => {
   hovered.value = -1;
+  view.placing = null;
   if (stage.value) stage.value.hovering = view.step === "break" || view.step === "bind";
 }, { immediate: true });
 watch([stage], () => { if (stage.value) stage.value.hovering = view.step === "break" || view.step === "bind"; });
-watch([chosenThing, () => view.step, () => view.bonds, () => view.colorBy, () => shot.document], () => {
+watch([chosenThing, () => view.step, () => view.bonds, () => view.shapes, () => view.colorBy, () => shot.document], () => {
   const thing = chosenThing.value;
   if (!thing || inTake.value) return;
   if (view.step === "bind" || view.bonds !== "hidden" || view.colorBy === "strength") void pieces.loadStrengths(thing);
+  if (view.shapes) void pieces.loadShapes(thing);
   if (view.bonds === "weight") void pieces.loadWeights(thing, shot.document!);
 });
 watch([() => view.frame, () => takes.frames?.count], () => {
@@ -389,7 +502,7 @@ watch([() => view.frame, () => takes.frames?.count], () => {
     placeCard();
   }
 });
-watch([() => view.handle], placeHandles);
+watch([() => view.handle, () => view.tieEnd, () => view.placing], placeHandles);
 watch([() => view.theme, () => shot.document?.ground], () => {
   stage.value?.applyTheme();
   showFields();
@@ -412,6 +525,8 @@ defineExpose({ fit: () => fit(true) });
     </div>
     <div v-else-if="view.bonds === 'weight' && !inTake" class="legend"><span>own weight / strength</span><i :style="{ background: RAMP_CSS }" /><b class="figures"><span>0</span><span>1</span></b></div>
     <div v-for="l in labels" :key="l.name" class="tag" :class="{ chosen: l.chosen }" :style="{ left: `${l.x}px`, top: `${l.y}px`, color: l.color }">{{ l.name }} <span>{{ l.text }}</span></div>
+    <button v-for="t in tieTags" :key="t.name + t.end" class="tie" :class="{ through: view.placing, chosen: t.chosen, end: t.chosen && view.tieEnd === t.end }" :style="{ left: `${t.x}px`, top: `${t.y}px` }" :title="`${t.name}: ${t.kind}`" :data-testid="`tie-${t.name}`" @click="chooseTie(t.name, t.end)"><Glyph :name="t.kind" :size="13" /></button>
+    <p v-if="view.placing" class="placing" role="status">{{ view.placing.note }}{{ view.placing.point ? "Click where the string's other end goes: a body, or the ground" : `Click on a body where the ${view.placing.kind} goes` }} <button class="link" @click="view.placing = null">not now</button></p>
     <div v-if="card" class="card figures" data-testid="piece-card" :style="{ left: `${card.x}px`, top: `${card.y}px` }"><p v-for="line in card.lines" :key="line">{{ line }}</p></div>
     <div v-if="box" class="box" :style="{ left: `${box.x}px`, top: `${box.y}px`, width: `${box.w}px`, height: `${box.h}px` }" />
     <div class="corner">
@@ -443,6 +558,12 @@ defineExpose({ fit: () => fit(true) });
 .tag { background: color-mix(in srgb, var(--basalt-0) 72%, transparent); border-radius: 10px; padding: 1px 8px; position: absolute; transform: translate(-50%, -100%); font-weight: 600; font-size: 12px; pointer-events: none; white-space: nowrap; text-shadow: 0 1px 3px var(--basalt-0), 0 0 2px var(--basalt-0); }
 .tag span { font-weight: 400; }
 .tag:not(.chosen) { opacity: 0.8; }
+.tie { position: absolute; transform: translate(-50%, -50%); width: 22px; height: 22px; border-radius: 50%; border: 1px solid var(--lichen); background: color-mix(in srgb, var(--basalt-0) 78%, transparent); color: var(--lichen); display: grid; place-items: center; padding: 0; cursor: pointer; }
+.tie.through { pointer-events: none; opacity: 0.5; }
+.tie.chosen { border-color: var(--accent); color: var(--accent); }
+.tie.end { transform: translate(10px, -30px); }
+.placing { pointer-events: none; position: absolute; left: 50%; bottom: 14px; transform: translateX(-50%); background: var(--basalt-1); border: 1px solid var(--accent); border-radius: var(--radius); padding: 6px 14px; white-space: nowrap; }
+.placing .link { pointer-events: auto; }
 .card { position: absolute; transform: translate(14px, calc(-100% - 10px)); background: var(--basalt-0); border: 1px solid var(--line-strong); border-radius: var(--radius); padding: 5px 9px; pointer-events: none; white-space: nowrap; }
 .box { position: absolute; border: 1px solid var(--accent); background: color-mix(in srgb, var(--accent) 12%, transparent); pointer-events: none; }
 .corner { position: absolute; left: 14px; bottom: 10px; display: flex; align-items: flex-end; gap: 14px; color: var(--soft); pointer-events: none; }

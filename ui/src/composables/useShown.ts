@@ -2,6 +2,7 @@
 import { computed, shallowRef, watch, type ComputedRef } from "vue";
 import { api } from "../api/client";
 import type { Packed } from "../api/packed";
+import { standAt } from "../lib/motion";
 import type { Quat, Vec } from "../lib/rotation";
 import { usePieces } from "../stores/pieces";
 import { thingsOf, useShot, type Thing } from "../stores/shot";
@@ -24,15 +25,15 @@ interface TakeParts {
   members: Map<string, Packed>;
 }
 
-/** Where each copy of a thing stands. */
-export function copiesOf(thing: Thing, members: Packed | undefined): Copy[] | null {
-  if (!thing.group) return [{ position: thing.body.place.position as Vec, rotation: thing.body.place.rotation as Quat, size: 1 }];
+/** Where each copy of a thing stands at a time [s] of the set-up. */
+export function copiesOf(thing: Thing, members: Packed | undefined, time: number, packed: Packed | undefined): Copy[] | null {
+  if (!thing.group) return [{ ...standAt(thing.body, time, packed), size: 1 }];
   if (!members) return null;
   const { position, rotation, factor } = members as Record<string, Float32Array>;
   return Array.from(factor!, (size, k) => ({ position: [...position!.subarray(k * 3, k * 3 + 3)] as Vec, rotation: [...rotation!.subarray(k * 4, k * 4 + 4)] as Quat, size }));
 }
 
-export function useShown(): { inTake: ComputedRef<boolean>; shown: ComputedRef<Shown[]>; missing: ComputedRef<number> } {
+export function useShown(): { inTake: ComputedRef<boolean>; time: ComputedRef<number>; shown: ComputedRef<Shown[]>; missing: ComputedRef<number> } {
   const shot = useShot();
   const pieces = usePieces();
   const takes = useTakes();
@@ -55,15 +56,16 @@ export function useShown(): { inTake: ComputedRef<boolean>; shown: ComputedRef<S
 
   const inTake = computed(() => view.showing === "take" && takes.frames !== null && takes.document !== null);
   const things = computed(() => (inTake.value ? thingsOf(takes.document!) : shot.things));
+  const time = computed(() => (inTake.value || !things.value.some((t) => t.body.role === "animated") ? 0 : view.frame / (shot.document?.timing.fps ?? 24)));
   const shown = computed<Shown[]>(() => {
     void pieces.version;
     const own = parts.value;
     return things.value.flatMap((thing) => {
       const packed = inTake.value ? own.packed.get(thing.name) : pieces.packedOf(thing.name);
-      const copies = copiesOf(thing, inTake.value ? own.members.get(thing.name) : pieces.members.get(thing.name));
+      const copies = copiesOf(thing, inTake.value ? own.members.get(thing.name) : pieces.members.get(thing.name), time.value, packed);
       return packed && copies ? [{ ...thing, packed, copies }] : [];
     });
   });
   const missing = computed(() => things.value.length - shown.value.length);
-  return { inTake, shown, missing };
+  return { inTake, time, shown, missing };
 }

@@ -1,5 +1,5 @@
 /** New parts of a shot document, and questions about it. */
-import type { Body, FieldItem, Group, Layer, Layout, Pattern, ReachShape, Shape, ShotDocument, StepPattern } from "../api/types";
+import type { Body, FieldItem, Group, Layer, Layout, Pattern, ReachShape, Shape, ShotDocument, StepPattern, Tie, TieKind } from "../api/types";
 
 export type EffectKind = "anchor" | "strain" | "burst";
 export type Family = "holds" | "breaks" | "moves" | "ends";
@@ -50,7 +50,17 @@ export function newBody(name: string, shape: Shape, lift: number): Body {
     release: { kind: "start" },
     velocity: [0, 0, 0],
     spin: [0, 0, 0],
+    motion: null,
+    collision: "auto",
   } as Body;
+}
+
+export const TIES: Record<TieKind, string> = { pin: "a point stays at a point", string: "never farther than its length", hinge: "turns about one axis", weld: "keeps place and turn" };
+
+/** A tie at a point of a body; to: the other body, none for the world; the second point only for a string. */
+export function newTie(kind: TieKind, name: string, body: string, point: [number, number, number], to: string | null, toPoint: [number, number, number] | null): Tie {
+  const how = { pin: { kind: "pin" }, string: { kind: "string", length: null }, hinge: { kind: "hinge", axis: [0, 0, 1], limits: null, friction: 0 }, weld: { kind: "weld" } }[kind];
+  return { name, on: true, how, body, point, to, to_point: kind === "string" ? toPoint : null, breaks: null, collide: false } as Tie;
 }
 
 export function newField(kind: EffectKind, name: string, middle: [number, number, number], size: number): FieldItem {
@@ -146,6 +156,7 @@ export function differences(then: ShotDocument, now: ShotDocument): string[] {
   for (const [what, before, after, text] of [
     ["body", then.bodies, now.bodies, bare],
     ["group", then.groups ?? [], now.groups ?? [], (g: unknown) => JSON.stringify(g)],
+    ["tie", then.ties ?? [], now.ties ?? [], (t: unknown) => JSON.stringify(t)],
     ["field", then.fields, now.fields, (f: FieldItem) => JSON.stringify(f)],
   ] as [string, { name: string }[], { name: string }[], (x: unknown) => string][]) {
     for (const a of after) {
@@ -155,6 +166,6 @@ export function differences(then: ShotDocument, now: ShotDocument): string[] {
     }
     for (const b of before) if (!after.some((x) => x.name === b.name)) out.push(`${what} ${b.name} is gone`);
   }
-  for (const key of ["timing", "quality", "gravity", "ground", "seed"] as const) if (JSON.stringify(then[key]) !== JSON.stringify(now[key])) out.push(`${key} has changed`);
+  for (const key of ["timing", "quality", "gravity", "ground", "seed", "limits"] as const) if (JSON.stringify(then[key]) !== JSON.stringify(now[key])) out.push(`${key} has changed`);
   return out;
 }

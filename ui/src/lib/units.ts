@@ -108,3 +108,14 @@ export function showTime(seconds: number): string {
   if (seconds < 90) return `${Math.max(0, Math.round(seconds))} s`;
   return `${Math.floor(seconds / 60)} min ${Math.round(seconds % 60)} s`;
 }
+
+/** An energy with a fitting unit. */
+export function showEnergy(joules: number): string {
+  const size = Math.abs(joules);
+  return size >= 1e9 ? `${showNumber(joules / 1e9, 3)} GJ` : size >= 1e6 ? `${showNumber(joules / 1e6, 3)} MJ` : size >= 1e3 ? `${showNumber(joules / 1e3, 3)} kJ` : `${showNumber(joules, 3)} J`;
+}
+
+/** A length with a fitting unit. */
+export function showLength(metres: number): string {
+  return metres >= 1 ? `${showNumber(metres, 3)} m` : metres >= 0.01 ? `${showNumber(metres * 100, 2)} cm` : `${showNumber(metres * 1000, 2)} mm`;
+}

@@ -33,7 +33,8 @@ const build = ref<InstanceType<typeof BuildPanel> | null>(null);
 const failure = ref("");
 const keys = ref(false);
 const STEPS: Step[] = ["build", "break", "bind", "drive", "run", "export"];
-const lastFrame = computed(() => Math.max(0, (takes.frames?.count ?? 1) - 1));
+const inTake = computed(() => view.showing === "take" && takes.frames !== null);
+const lastFrame = computed(() => (inTake.value ? Math.max(0, takes.frames!.count - 1) : (shot.document?.timing.frames ?? 240)));
 
 async function load(id: string): Promise<void> {
   failure.value = "";
@@ -60,8 +61,13 @@ async function bake(): Promise<void> {
   view.showing = "take";
 }
 
+/** The steps that set up move the playhead through the set-up; the others through the take. */
+function toRun(): void {
+  if (takes.frames && (view.step === "run" || view.step === "export" || !shot.bodies.some((b) => b.role === "animated"))) view.showing = "take";
+}
+
 function seek(frame: number): void {
-  if (takes.frames) view.showing = "take";
+  toRun();
   view.frame = Math.max(0, Math.min(frame, lastFrame.value));
 }
 
@@ -69,18 +75,17 @@ let began = 0;
 let from = 0;
 let raf = 0;
 function play(): void {
-  if (!takes.frames) return;
-  view.showing = "take";
+  toRun();
   if (view.frame >= lastFrame.value) view.frame = 0;
   from = view.frame;
   began = performance.now();
   view.playing = true;
   const tick = (now: number): void => {
     if (!view.playing) return;
-    const fps = takes.document?.timing.fps ?? 24;
+    const fps = (inTake.value ? takes.document : shot.document)?.timing.fps ?? 24;
     let frame = from + Math.floor(((now - began) / 1000) * fps);
     if (frame > lastFrame.value) {
-      if (takes.baking && takes.baking.id === takes.current?.id) {
+      if (inTake.value && takes.baking && takes.baking.id === takes.current?.id) {
         frame = lastFrame.value; // wait for frames still being baked
         from = frame;
         began = now;
@@ -121,7 +126,7 @@ function onKey(event: KeyboardEvent): void {
     ArrowRight: () => seek(view.frame + (event.shiftKey ? 10 : 1)),
     Home: () => seek(0),
     End: () => seek(lastFrame.value),
-    Escape: () => (keys.value ? (keys.value = false) : view.select(null)),
+    Escape: () => (keys.value ? (keys.value = false) : view.placing ? (view.placing = null) : view.select(null)),
     Delete: remove,
     "0": () => three.value?.fit(),
     m: () => (view.handle = "move"),
@@ -142,6 +147,7 @@ function remove(): void {
   if (!chosen) return;
   view.select(null);
   if (chosen.kind === "field") shot.edit(`delete ${chosen.name}`, (d) => (d.fields = d.fields.filter((f) => f.name !== chosen.name)));
+  else if (chosen.kind === "tie") shot.edit(`delete ${chosen.name}`, (d) => (d.ties = d.ties.filter((t) => t.name !== chosen.name)));
   else shot.remove(chosen.name);
 }
 

@@ -5,8 +5,8 @@ import ChoiceRow from "../components/ChoiceRow.vue";
 import Glyph from "../components/Glyph.vue";
 import NumberRow from "../components/NumberRow.vue";
 import ReachEditor from "../components/ReachEditor.vue";
-import type { Body, FieldItem } from "../api/types";
-import { FAMILY_COLOR } from "../lib/document";
+import type { Body, FieldItem, TieKind } from "../api/types";
+import { FAMILY_COLOR, TIES } from "../lib/document";
 import { holding, pieceFigures } from "../lib/pieces";
 import { showNumber } from "../lib/units";
 import { usePieces } from "../stores/pieces";
@@ -20,7 +20,7 @@ const pieces = usePieces();
 const survey = useSurvey();
 const view = useView();
 const add = useNewField();
-const chosen = computed(() => (view.selection && view.selection.kind !== "field" ? shot.things.find((t) => t.name === view.selection!.name) : undefined));
+const chosen = computed(() => (shot.things.find((t) => t.name === view.thing)));
 const body = computed(() => chosen.value?.body);
 const figures = computed(() => (chosen.value ? pieces.built.get(chosen.value.name)?.figures : undefined));
 const anchors = computed(() => shot.fields.filter((f) => f.effect.kind === "anchor"));
@@ -81,6 +81,13 @@ function scaleByReach(): void {
 function setRelease(kind: "start" | "intact" | "touch" | "cue"): void {
   edit("release", (b) => (b.release = kind === "touch" ? { kind, part: "piece" } : kind === "cue" ? { kind, time: 1 } : { kind }));
 }
+
+/** The next click in the view says where it goes. */
+function placeNew(kind: TieKind): void {
+  view.showing = "set-up";
+  view.frame = 0;
+  view.placing = view.placing?.kind === kind ? null : { kind, body: null, point: null, note: "" };
+}
 </script>
 
 <template>
@@ -137,6 +144,11 @@ function setRelease(kind: "start" | "intact" | "touch" | "cue"): void {
   </div>
   <BodyList v-if="shot.things.length" :figure="(t) => (t.body.bonds && t.body.pattern ? `${pieces.built.get(t.name)?.figures.bonds ?? '…'} bonds` : t.body.pattern ? 'loose' : 'whole')" />
   <div class="section">
+    <header><h3>Ties</h3><span>body to body, or to the world</span></header>
+    <button v-for="t in shot.ties" :key="t.name" class="anchor" :class="{ chosen: view.selection?.kind === 'tie' && view.selection.name === t.name, off: !t.on }" :style="{ color: FAMILY_COLOR.holds }" @click="view.select({ kind: 'tie', name: t.name })"><Glyph :name="t.how.kind" /><b>{{ t.name }}</b><span class="figures">{{ t.breaks ? `${showNumber(t.breaks, 3)} kN` : t.to ?? "world" }}</span></button>
+    <div class="choices kinds"><button v-for="(why, kind) in TIES" :key="kind" :title="why" :aria-pressed="view.placing?.kind === kind" :disabled="!shot.bodies.length" :data-testid="`add-${kind}`" @click="placeNew(kind)"><Glyph :name="kind" :size="14" />{{ kind }}</button></div>
+  </div>
+  <div class="section">
     <header><h3>Anchors</h3><span>held from the start</span></header>
     <button v-for="f in anchors" :key="f.name" class="anchor" :class="{ chosen: view.selection?.name === f.name }" :style="{ color: FAMILY_COLOR.holds }" @click="view.select({ kind: 'field', name: f.name })"><Glyph name="anchor" /><b>{{ f.name }}</b><span class="figures">holds {{ survey.totals(f.name).pieces }}</span></button>
     <button class="button wide" data-testid="add-anchor" @click="add('anchor')"><Glyph name="plus" />Add an anchor</button>
@@ -158,6 +170,9 @@ function setRelease(kind: "start" | "intact" | "touch" | "cue"): void {
 .bars span, .bars b { position: relative; font-weight: 500; }
 .anchor { display: flex; gap: 8px; align-items: center; width: 100%; height: 28px; border: 0; background: none; cursor: pointer; border-radius: var(--radius); padding: 0 6px; margin-bottom: 4px; }
 .anchor.chosen { background: var(--basalt-3); }
+.anchor.off { opacity: 0.45; }
+.kinds { display: grid; grid-template-columns: 1fr 1fr; }
+.kinds button { display: flex; gap: 5px; align-items: center; justify-content: center; padding: 0 4px; }
 .anchor b { flex: 1; text-align: left; font-weight: 600; }
 .anchor span { color: var(--soft); }
 </style>

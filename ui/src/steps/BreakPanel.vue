@@ -17,7 +17,7 @@ import { useView } from "../stores/view";
 const shot = useShot();
 const pieces = usePieces();
 const view = useView();
-const chosen = computed(() => (view.selection && view.selection.kind !== "field" ? shot.things.find((t) => t.name === view.selection!.name) : undefined));
+const chosen = computed(() => (shot.things.find((t) => t.name === view.thing)));
 const body = computed(() => chosen.value?.body);
 const figures = computed(() => (chosen.value ? pieces.built.get(chosen.value.name)?.figures : undefined));
 const size = computed(() => figures.value?.size ?? [2, 2, 2]);

@@ -21,7 +21,7 @@ const picker = ref<HTMLInputElement | null>(null);
 const bringing = ref("");
 const problem = ref("");
 const notes = ref("");
-const chosen = computed(() => (view.selection && view.selection.kind !== "field" ? shot.things.find((t) => t.name === view.selection!.name) : undefined));
+const chosen = computed(() => (shot.things.find((t) => t.name === view.thing)));
 const taken = (): string[] => shot.things.map((t) => t.name);
 const MOST_MB = 64;
 

@@ -2,6 +2,7 @@
 import { computed } from "vue";
 import Glyph from "../components/Glyph.vue";
 import { causeWords, differences } from "../lib/document";
+import { showNumber } from "../lib/units";
 import { useShot } from "../stores/shot";
 import { useTakes } from "../stores/takes";
 import { useView } from "../stores/view";
@@ -16,6 +17,11 @@ const moments = computed(() => {
   const byFrame = new Map<number, { frame: number; broken: number; cause: string }>();
   for (const e of takes.events) {
     if (e.kind === "cue") byFrame.set(e.frame, { frame: e.frame, broken: byFrame.get(e.frame)?.broken ?? 0, cause: `${e.field} acts` });
+    if (e.kind === "tie_broken" || e.kind === "limit") {
+      const said = e.kind === "limit" ? `${e.what} limit held ${e.body} back` : `${e.tie} gave way, ${showNumber(e.load!, 3)} of ${showNumber(e.strength!, 3)} kN`;
+      const row = byFrame.get(e.frame);
+      byFrame.set(e.frame, { frame: e.frame, broken: row?.broken ?? 0, cause: row?.cause ? `${said}; ${row.cause}` : said });
+    }
     if (e.kind !== "bond_broken") continue;
     const row = byFrame.get(e.frame) ?? { frame: e.frame, broken: 0, cause: "" };
     row.broken++;

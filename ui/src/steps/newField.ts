@@ -10,7 +10,7 @@ export function useNewField(): (kind: EffectKind) => void {
   const pieces = usePieces();
   const view = useView();
   return (kind) => {
-    const chosen = view.selection && view.selection.kind !== "field" ? shot.things.find((t) => t.name === view.selection!.name) : undefined;
+    const chosen = shot.things.find((t) => t.name === view.thing);
     const thing = chosen ?? shot.things.find((t) => t.body.role === "active" && t.body.pattern) ?? shot.things[0];
     const body = thing?.body;
     const size = thing ? (pieces.built.get(thing.name)?.figures.size ?? [2, 2, 2]) : [2, 2, 2];

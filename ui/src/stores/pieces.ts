@@ -29,6 +29,9 @@ export const usePieces = defineStore("pieces", () => {
   const members = shallowReactive(new Map<string, Packed>());
   const weights = shallowReactive(new Map<string, Float32Array>());
   const weighedFor = new Map<string, string>();
+  /** edges of collision shapes, in the body's frame relative to the pieces' centres */
+  const shapes = shallowReactive(new Map<string, { edges: Float32Array; piece: Int32Array; count: number }>());
+  const shapedFor = new Map<string, string>();
   const strengths = shallowReactive(new Map<string, Float32Array>());
   const version = ref(0);
   const asItIs = new Map<string, Packed>();
@@ -68,7 +71,7 @@ export const usePieces = defineStore("pieces", () => {
   }
 
   function forget(names: Set<string>): void {
-    for (const map of [built, errors, progress, members, strengths, weights, weighedFor, standing, strengthOf, asItIs] as Map<string, unknown>[]) for (const name of [...map.keys()]) if (!names.has(name)) map.delete(name);
+    for (const map of [built, errors, progress, members, strengths, weights, shapes, shapedFor, weighedFor, standing, strengthOf, asItIs] as Map<string, unknown>[]) for (const name of [...map.keys()]) if (!names.has(name)) map.delete(name);
   }
 
   async function updateOne(thing: Thing): Promise<void> {
@@ -150,6 +153,20 @@ export const usePieces = defineStore("pieces", () => {
     if (strengthOf.get(thing.name) === text) strengths.set(thing.name, found.strength as Float32Array);
   }
 
+  /** Edges of what a body collides as. */
+  async function loadShapes(thing: Thing): Promise<void> {
+    const text = JSON.stringify([buildKey(thing.body), thing.body.collision]);
+    if (shapedFor.get(thing.name) === text) return;
+    shapedFor.set(thing.name, text);
+    try {
+      const found = (await api.collision(thing.body)) as unknown as { edges: Float32Array; piece: Int32Array; shapes: Int32Array };
+      if (shapedFor.get(thing.name) === text) shapes.set(thing.name, { edges: found.edges, piece: found.piece, count: found.shapes[0]! });
+    } catch (error) {
+      if (!(error instanceof ApiError)) throw error;
+      shapes.delete(thing.name);
+    }
+  }
+
   /** Load by own weight over strength of every bond, at the start. */
   async function loadWeights(thing: Thing, document: ShotDocument): Promise<void> {
     if (!thing.body.bonds || !thing.body.pattern) return;
@@ -165,5 +182,5 @@ export const usePieces = defineStore("pieces", () => {
     return entry ? geometry.get(entry.figures.key) : errors.has(name) ? asItIs.get(name) : undefined;
   }
 
-  return { built, errors, progress, members, strengths, weights, version, update, ofBody, cancel, loadStrengths, loadWeights, packedOf };
+  return { built, errors, progress, members, strengths, weights, shapes, loadShapes, version, update, ofBody, cancel, loadStrengths, loadWeights, packedOf };
 });

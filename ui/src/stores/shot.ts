@@ -2,7 +2,7 @@
 import { defineStore } from "pinia";
 import { computed, ref, shallowRef } from "vue";
 import { api, ApiError } from "../api/client";
-import type { Body, FieldItem, Group, ShotDocument, ShotOut } from "../api/types";
+import type { Body, FieldItem, Group, ShotDocument, ShotOut, Tie } from "../api/types";
 
 /** What a column of the reach grid stands for: a body, or a group by the body its members are copies of. */
 export interface Thing {
@@ -38,6 +38,7 @@ export const useShot = defineStore("shot", () => {
   const bodies = computed<Body[]>(() => (document.value?.bodies ?? []) as Body[]);
   const groups = computed<Group[]>(() => (document.value?.groups ?? []) as Group[]);
   const things = computed<Thing[]>(() => (document.value ? thingsOf(document.value) : []));
+  const ties = computed<Tie[]>(() => (document.value?.ties ?? []) as Tie[]);
   const fields = computed<FieldItem[]>(() => (document.value?.fields ?? []) as FieldItem[]);
 
   function take(out: ShotOut): void {
@@ -81,11 +82,12 @@ export const useShot = defineStore("shot", () => {
     });
   }
 
-  /** Take a body or group out, and out of every field's targets. */
+  /** Take a body or group out, with its ties, and out of every field's targets. */
   function remove(name: string): void {
     edit(`delete ${name}`, (d) => {
       d.bodies = d.bodies.filter((b) => b.name !== name);
       d.groups = d.groups.filter((g) => g.name !== name && !(g.layout.kind === "surface" && g.layout.body === name));
+      d.ties = d.ties.filter((t) => t.body !== name && t.to !== name);
       for (const f of d.fields) if (Array.isArray(f.targets)) f.targets = f.targets.filter((t) => t !== name);
     });
   }
@@ -94,6 +96,10 @@ export const useShot = defineStore("shot", () => {
     edit(`rename ${old}`, (d) => {
       for (const x of [...d.bodies, ...d.groups]) if (x.name === old) x.name = name;
       for (const g of d.groups) if (g.layout.kind === "surface" && g.layout.body === old) g.layout.body = name;
+      for (const t of d.ties) {
+        if (t.body === old) t.body = name;
+        if (t.to === old) t.to = name;
+      }
       for (const f of d.fields) if (Array.isArray(f.targets)) f.targets = f.targets.map((t) => (t === old ? name : t));
     });
   }
@@ -102,6 +108,13 @@ export const useShot = defineStore("shot", () => {
     edit(what, (d) => {
       const field = d.fields.find((f) => f.name === name);
       if (field) change(field as FieldItem);
+    });
+  }
+
+  function editTie(name: string, what: string, change: (tie: Tie) => void): void {
+    edit(what, (d) => {
+      const tie = d.ties.find((t) => t.name === name);
+      if (tie) change(tie as Tie);
     });
   }
 
@@ -179,5 +192,5 @@ export const useShot = defineStore("shot", () => {
     return id.value;
   }
 
-  return { id, revision, document, bodies, groups, things, fields, undoLabel, redoLabel, state, refusal, load, edit, editBody, editGroup, editField, remove, rename, flush, step, settle };
+  return { id, revision, document, bodies, groups, things, fields, ties, undoLabel, redoLabel, state, refusal, load, edit, editBody, editGroup, editField, editTie, remove, rename, flush, step, settle };
 });

@@ -1,9 +1,10 @@
 /** What is selected, which step is open, and where the playhead is. */
 import { defineStore } from "pinia";
-import { ref } from "vue";
+import { computed, ref, shallowRef } from "vue";
+import type { TieKind } from "../api/types";
 
 export type Step = "build" | "break" | "bind" | "drive" | "run" | "export";
-export type Selection = { kind: "body" | "group" | "field"; name: string } | null;
+export type Selection = { kind: "body" | "group" | "field" | "tie"; name: string } | null;
 export type ColorBy = "material" | "piece" | "tier" | "size" | "strength" | "state" | "reach";
 export type Section = { axis: 0 | 1 | 2; share: number } | null;
 export type Handle = "move" | "turn" | "scale";
@@ -11,6 +12,8 @@ export type Handle = "move" | "turn" | "scale";
 export const useView = defineStore("view", () => {
   const step = ref<Step>("build");
   const selection = ref<Selection>(null);
+  /** name of the chosen body or group */
+  const thing = computed(() => (selection.value?.kind === "body" || selection.value?.kind === "group" ? selection.value.name : null));
   const piece = ref<{ body: string; index: number } | null>(null);
   const handle = ref<Handle>("move");
   const colorBy = ref<ColorBy>("material");
@@ -22,6 +25,12 @@ export const useView = defineStore("view", () => {
   const wire = ref(false);
   /** bonds drawn as lines: not, by their strength, or by the share of it their own weight takes */
   const bonds = ref<"hidden" | "strength" | "weight">("hidden");
+  /** collision shapes of the chosen body drawn as lines */
+  const shapes = ref(false);
+  /** a tie being placed by clicks in the view, and the end it has so far */
+  const placing = shallowRef<{ kind: TieKind; body: string | null; point: [number, number, number] | null; note: string } | null>(null);
+  /** the end of the chosen tie its handles move */
+  const tieEnd = ref<0 | 1>(0);
   /** segments that show defects of the chosen body's mesh, in its own scaled frame */
   const marks = ref<number[][]>([]);
   /** "set-up" shows the document as edited, "take" the frames of a take */
@@ -38,6 +47,7 @@ export const useView = defineStore("view", () => {
       marks.value = [];
     }
     selection.value = next;
+    tieEnd.value = 0;
     piece.value = null;
   }
 
@@ -57,6 +67,8 @@ export const useView = defineStore("view", () => {
     wire.value = false;
     bonds.value = "hidden";
     marks.value = [];
+    shapes.value = false;
+    placing.value = null;
     frame.value = 0;
     playing.value = false;
     showing.value = "set-up";
@@ -64,5 +76,5 @@ export const useView = defineStore("view", () => {
     colorBy.value = "material";
   }
 
-  return { step, selection, piece, picked, handle, colorBy, explode, section, wire, bonds, marks, showing, frame, playing, loop, theme, sheetOpen, select, setTheme, reset };
+  return { step, selection, thing, shapes, placing, tieEnd, piece, picked, handle, colorBy, explode, section, wire, bonds, marks, showing, frame, playing, loop, theme, sheetOpen, select, setTheme, reset };
 });

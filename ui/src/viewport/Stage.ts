@@ -18,7 +18,7 @@ export interface Moved {
 
 export interface StageHooks {
   /** a click on a piece (-1: beside all); together: the piece joins or leaves those picked before */
-  onPick(piece: number, together: boolean): void;
+  onPick(piece: number, together: boolean, at: { x: number; y: number }): void;
   /** the pointer rests on a piece (-1: none) */
   onHover(piece: number): void;
   /** a box drawn with Shift held, in CSS pixels of the view; done: it is finished */
@@ -36,6 +36,8 @@ export class Stage {
   readonly batch: PieceBatch;
   readonly bonds = new LineLayer(0.85);
   readonly marks = new LineLayer(1);
+  readonly ties = new LineLayer(1);
+  readonly shapes = new LineLayer(0.55);
   /** hovering tells pieces only where someone listens */
   hovering = false;
   private hoverTimer: ReturnType<typeof setTimeout> | undefined;
@@ -73,7 +75,7 @@ export class Stage {
       section: { value: new THREE.Vector4(0, 0, 0, 1e9) }, wireColor: { value: new THREE.Color() },
     };
     this.batch = new PieceBatch(this.light);
-    this.scene.add(this.batch.group, this.bonds.object, this.marks.object);
+    this.scene.add(this.batch.group, this.bonds.object, this.marks.object, this.ties.object, this.shapes.object);
     this.ground = new THREE.Mesh(
       new THREE.CircleGeometry(1, 64).rotateX(-Math.PI / 2),
       new THREE.ShaderMaterial({
@@ -270,7 +272,8 @@ export class Stage {
       return;
     }
     this.pressed = null;
-    this.hooks.onPick(this.pieceAt(event), event.shiftKey);
+    const rect = this.renderer.domElement.getBoundingClientRect();
+    this.hooks.onPick(this.pieceAt(event), event.shiftKey, { x: event.clientX - rect.left, y: event.clientY - rect.top });
     this.invalidate();
   };
 
@@ -279,6 +282,13 @@ export class Stage {
     const v = new THREE.Vector3(x, y, z).project(this.camera);
     if (v.z > 1) return null;
     return { x: ((v.x + 1) / 2) * this.element.clientWidth, y: ((1 - v.y) / 2) * this.element.clientHeight };
+  }
+
+  /** The ray through a point of the view (CSS pixels from its corner): origin and unit direction. */
+  ray(x: number, y: number): { origin: [number, number, number]; along: [number, number, number] } {
+    const far = new THREE.Vector3((2 * x) / this.element.clientWidth - 1, 1 - (2 * y) / this.element.clientHeight, 0.5).unproject(this.camera);
+    const along = far.sub(this.camera.position).normalize();
+    return { origin: this.camera.position.toArray() as [number, number, number], along: along.toArray() as [number, number, number] };
   }
 
   private resize(): void {
@@ -323,6 +333,8 @@ export class Stage {
     clearTimeout(this.hoverTimer);
     this.bonds.dispose();
     this.marks.dispose();
+    this.ties.dispose();
+    this.shapes.dispose();
     for (const shell of this.shells.values()) shell.dispose();
     this.handles.dispose();
     this.batch.dispose();

@@ -7,9 +7,13 @@ from dataclasses import dataclass
 import numpy as np
 
 from ..document import Shot, StrainEffect
+from ..errors import GeometryError
+from ..fracture.build import no_files
 from ..fracture.pieces import Pieces
 from ..geometry.mesh import rotation_matrix
+from ..solve.collision import HullShop
 from .loads import weight_loads
+from .overlap import overlaps
 from .reach import Crossing, crossings
 
 
@@ -28,15 +32,21 @@ class Finding:
     remedy: str
 
 
-def preflight(shot: Shot, built: list[Pieces]) -> list[Finding]:
-    """Findings of a shot whose bodies could be built, gravest first."""
+HEAVY_EXACT = 200_000
+"""Triangles above which an exact body is said to be slow."""
+
+
+def preflight(shot: Shot, built: list[Pieces], shop: HullShop | None = None) -> list[Finding]:
+    """Findings of a written-out shot whose bodies could be built, gravest first; ``shop`` keeps hulls from one call to the next."""
     out: list[Finding] = []
     if not shot.bodies:
         return [Finding("no-bodies", "stop", "build", "", "The shot has no bodies, so there is nothing to compute.", "Add a body")]
     if not any(b.role == "active" for b in shot.bodies):
-        out.append(Finding("nothing-active", "check", "build", "", "All bodies are passive: nothing can move.", "Make a body active"))
+        out.append(Finding("nothing-active", "check", "build", "", "No body is active: nothing is moved by physics.", "Make a body active"))
     out.extend(_fields(shot, crossings(shot, built)))
     out.extend(_bodies(shot, built))
+    out.extend(_overlapping(shot, built, shop or HullShop(no_files)))
+    out.extend(_ties(shot, built))
     return sorted(out, key=lambda f: f.grave != "stop")
 
 
@@ -63,9 +73,15 @@ def _bodies(shot: Shot, built: list[Pieces]) -> list[Finding]:
     out: list[Finding] = []
     seen: set[str] = set()
     for index, (body, pieces) in enumerate(zip(shot.bodies, built, strict=True)):
-        if body.role != "active" or body.column in seen:
+        if body.column in seen:
             continue
         seen.add(body.column)
+        if body.role == "animated" and body.motion is None and not any(body.velocity) and not any(body.spin):
+            out.append(Finding("stands-still", "check", "build", body.column, f"{body.column} is animated but has no keys, velocity or spin: it stands still.", "Give it keys, or make it passive"))
+        if body.collision == "exact" and len(pieces.faces) > HEAVY_EXACT:
+            out.append(Finding("exact-heavy", "check", "build", body.column, f"{body.column} collides as its {len(pieces.faces):,} triangles, which takes memory and time.", "Thin its mesh, or collide as parts"))
+        if body.role != "active":
+            continue
         if body.load_path == "fail":
             load, strength = weight_loads(shot, built, index)
             over = int((load > strength).sum())
@@ -80,3 +96,49 @@ def _bodies(shot: Shot, built: list[Pieces]) -> list[Finding]:
             if low < shot.ground.height - 0.02 * size:
                 out.append(Finding("below-ground", "check", "build", body.column, f"{body.name} reaches {shot.ground.height - low:.2f} m below the ground and will be pushed out.", "Lift it onto the ground"))
     return out
+
+
+def _overlapping(shot: Shot, built: list[Pieces], shop: HullShop) -> list[Finding]:
+    """The deepest overlap of each pair of columns at the opening pose."""
+    column = {b.name: b.column for b in shot.bodies}
+    count = {b.name: p.count for b, p in zip(shot.bodies, built, strict=True)}
+    out: list[Finding] = []
+    seen: set[frozenset[str]] = set()
+    try:
+        deep = overlaps(shot, built, shop)
+    except GeometryError as exc:
+        return [Finding("no-shape", "stop", "build", exc.where, exc.message[:1].upper() + exc.message[1:] + ".", "Mend its mesh, or collide as a box")]
+    for found in deep:
+        pair = frozenset((column[found.first], column[found.second]))
+        if pair in seen:
+            continue
+        seen.add(pair)
+        first, second = (name if count[name] == 1 else f"piece {p} of {name}" for name, p in ((found.first, found.pieces[0]), (found.second, found.pieces[1])))
+        out.append(Finding("overlap", "check", "build", column[found.first], f"{first[:1].upper() + first[1:]} stands {_length(found.depth)} deep in {second} at the start. They are eased apart, not thrown, but it will be seen.", "Move one of them"))
+    return out
+
+
+def _ties(shot: Shot, built: list[Pieces]) -> list[Finding]:
+    """Ties whose ends hang in the air, and ties between things none of which can move."""
+    out: list[Finding] = []
+    number = {b.name: k for k, b in enumerate(shot.bodies)}
+    for tie in shot.ties:
+        if not tie.on:
+            continue
+        ends = [(tie.body, tie.point)] + ([(tie.to, tie.to_point or tie.point)] if tie.to else [])
+        if any(name not in number for name, _ in ends):
+            continue  # a body that could not be built is reported as such
+        for name, point in ends:
+            body, pieces = shot.bodies[number[name]], built[number[name]]
+            local = (np.asarray(point) - np.asarray(body.place.position)) @ rotation_matrix(body.place.rotation)
+            lo, hi = pieces.vertices.min(axis=0), pieces.vertices.max(axis=0)
+            away = float(np.linalg.norm(np.maximum(np.maximum(lo - local, local - hi), 0.0)))
+            if away > 0.25 * float(np.linalg.norm(hi - lo)):
+                out.append(Finding("tie-far", "check", "bind", tie.name, f"{tie.name} is tied to {name} at a point {_length(away)} away from it.", "Move the point onto the body"))
+        if all(shot.bodies[number[name]].role != "active" for name, _ in ends):
+            out.append(Finding("tie-idle", "check", "bind", tie.name, f"{tie.name} ties nothing that can move.", "Tie an active body"))
+    return out
+
+
+def _length(metres: float) -> str:
+    return f"{metres:.2f} m" if metres >= 1 else f"{100 * metres:.1f} cm" if metres >= 0.01 else f"{1000 * metres:.2g} mm"

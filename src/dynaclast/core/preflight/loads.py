@@ -23,7 +23,7 @@ def weight_loads(shot: Shot, built: list[Pieces], index: int) -> tuple[Array, Ar
     if body.bonds is None or not len(strength):
         return load, strength
     center, middle = placed(body, pieces.center), placed(body, pieces.bond_center)
-    fixed = np.full(pieces.count, body.role == "passive" or body.release.kind in ("touch", "cue"))
+    fixed = np.full(pieces.count, body.role != "active" or body.release.kind in ("touch", "cue"))
     everything = Targets(np.ones(pieces.count, bool), np.ones(len(strength), bool))
     for item in shot.fields:
         if item.on and (item.targets == "all" or body.column in item.targets):

@@ -1,0 +1,141 @@
+"""What stands in another body at the opening pose, and how deep."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from ..document import Body, Shot
+from ..fracture.pieces import Pieces
+from ..geometry.mesh import Array, Index, rotation_matrix
+from ..solve.collision import HullShop
+from ..solve.rigid.hulls import Hull
+
+WORTH_SAYING = 0.02
+"""Overlap at the opening pose that is reported, as a share of the smaller piece's size."""
+MOST_PAIRS = 4000
+"""Pairs of shapes looked at closely between two bodies; the rest are as likely as these."""
+
+
+@dataclass(frozen=True)
+class Overlap:
+    """The deepest overlap of two bodies: depth [m], and the pieces of each that meet there."""
+
+    first: str
+    second: str
+    depth: float
+    pieces: tuple[int, int]
+
+
+def _edges(hull: Hull) -> Array:
+    """Distinct directions of a core's edges (e, 3), unit."""
+    ends = np.concatenate([np.stack([ring, np.roll(ring, -1)], axis=1) for ring in hull.rings])
+    d = hull.corners[ends[:, 1]] - hull.corners[ends[:, 0]]
+    length = np.linalg.norm(d, axis=1)
+    d = d[length > 0] / length[length > 0, None]
+    d *= np.where(d[:, :1] != 0, np.sign(d[:, :1]), np.where(d[:, 1:2] != 0, np.sign(d[:, 1:2]), 1.0))
+    return np.unique(d.round(6), axis=0)
+
+
+def penetration(a: Hull, b: Hull) -> float:
+    """How far hull a must move to leave hull b [m]; 0 where they are apart.
+
+    The least overlap over face normals of both and products of their edges (Gottschalk 1996, separating axes). Balls add the
+    directions from their middle to the other's corners.
+    """
+    both = a.radius + b.radius
+    axes = [x.normals for x in (a, b) if len(x.normals)]
+    for ball, other in ((a, b), (b, a)):
+        if len(ball.corners) == 1:
+            axes.append(other.corners - ball.corners[0])
+    best = _least(np.concatenate(axes), a.corners, b.corners) + both
+    if best <= 0 or not len(a.normals) or not len(b.normals):
+        return max(0.0, best)
+    crossed = np.cross(_edges(a)[:, None], _edges(b)[None]).reshape(-1, 3)
+    return max(0.0, min(best, _least(crossed, a.corners, b.corners) + both))
+
+
+def _least(axes: Array, a: Array, b: Array) -> float:
+    """Least overlap of two point sets over directions (n, 3) and their opposites."""
+    length = np.linalg.norm(axes, axis=1)
+    axes = axes[length > 1e-9] / length[length > 1e-9, None]
+    if not len(axes):
+        return np.inf
+    pa, pb = a @ axes.T, b @ axes.T
+    return float(np.minimum(pa.max(axis=0) - pb.min(axis=0), pb.max(axis=0) - pa.min(axis=0)).min())
+
+
+@dataclass(frozen=True)
+class _Standing:
+    """A body's shapes in the world: hulls, the piece of each, bounds (S, 3), and the pieces' sizes (P,)."""
+
+    hulls: list[Hull]
+    owner: Index
+    lo: Array
+    hi: Array
+    size: Array
+
+
+def overlaps(shot: Shot, built: list[Pieces], shop: HullShop) -> list[Overlap]:
+    """Deepest overlap between every two bodies that may touch and of which one can move; exact bodies are left out.
+
+    shot : written out; built : the pieces of its bodies
+    """
+    apart = {frozenset((t.body, t.to)) for t in shot.ties if t.on and t.to and not t.collide}
+    rough = [_bounds(body, pieces) for body, pieces in zip(shot.bodies, built, strict=True)]
+    lo, hi = (np.array([r[k] for r in rough]).reshape(-1, 3) for k in (0, 1))
+    standing: dict[int, _Standing] = {}
+
+    def at(index: int) -> _Standing:
+        if index not in standing:
+            standing[index] = _stand(shot, built, index, shop)
+        return standing[index]
+
+    out: list[Overlap] = []
+    order = np.argsort(lo[:, 0], kind="stable")
+    for row, i in enumerate(order):
+        for j in order[row + 1 :]:
+            if lo[j, 0] > hi[i, 0]:
+                break
+            x, y = shot.bodies[min(i, j)], shot.bodies[max(i, j)]
+            if (lo[j] > hi[i]).any() or (lo[i] > hi[j]).any() or "active" not in (x.role, y.role) or "exact" in (x.collision, y.collision) or frozenset((x.name, y.name)) in apart:
+                continue
+            found = _deepest(at(min(i, j)), at(max(i, j)))
+            if found is not None:
+                out.append(Overlap(x.name, y.name, *found))
+    return sorted(out, key=lambda o: -o.depth)
+
+
+def _bounds(body: Body, pieces: Pieces) -> tuple[Array, Array]:
+    at = pieces.vertices @ rotation_matrix(body.place.rotation).T + np.asarray(body.place.position)
+    return at.min(axis=0), at.max(axis=0)
+
+
+def _stand(shot: Shot, built: list[Pieces], index: int, shop: HullShop) -> _Standing:
+    body, pieces = shot.bodies[index], built[index]
+    hulls, owner = shop.of(body, pieces if body.factor == 1.0 else pieces.scaled(1.0 / body.factor))
+    middle = pieces.center @ rotation_matrix(body.place.rotation).T + np.asarray(body.place.position)
+    placed = [Hull(h.corners + middle[p], h.normals, h.rings, h.radius) for h, p in zip(hulls, owner, strict=True)]
+    lo = np.array([h.corners.min(axis=0) - h.radius for h in placed])
+    hi = np.array([h.corners.max(axis=0) + h.radius for h in placed])
+    return _Standing(placed, np.asarray(owner), lo, hi, np.cbrt(pieces.volume))
+
+
+def _deepest(a: _Standing, b: _Standing) -> tuple[float, tuple[int, int]] | None:
+    """The deepest pair of two bodies that is worth saying."""
+    near = np.flatnonzero(((a.hi > b.lo.min(axis=0)) & (a.lo < b.hi.max(axis=0))).all(axis=1))
+    pairs: list[tuple[float, int, int]] = []
+    for s in near:
+        meet = np.flatnonzero(((b.hi > a.lo[s]) & (b.lo < a.hi[s])).all(axis=1))
+        room = np.minimum(b.hi[meet], a.hi[s]) - np.maximum(b.lo[meet], a.lo[s])
+        pairs.extend((float(r), int(s), int(t)) for r, t in zip(room.min(axis=1), meet, strict=True))
+    best: tuple[float, tuple[int, int]] | None = None
+    for room, s, t in sorted(pairs, reverse=True)[:MOST_PAIRS]:
+        if best is not None and room <= best[0]:
+            break  # no pair is deeper than its bounds
+        depth = penetration(a.hulls[s], b.hulls[t])
+        p, q = int(a.owner[s]), int(b.owner[t])
+        if depth > WORTH_SAYING * min(a.size[p], b.size[q]) and (best is None or depth > best[0]):
+            best = depth, (p, q)
+    return best

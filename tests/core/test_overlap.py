@@ -1,0 +1,85 @@
+"""Overlap at the opening pose, against closed forms and a linear program; and what preflight makes of it."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from scipy.optimize import linprog
+from scipy.spatial import ConvexHull
+
+from dynaclast.core import document
+from dynaclast.core.fracture.build import build_pieces, no_files
+from dynaclast.core.preflight import preflight
+from dynaclast.core.preflight.overlap import penetration
+from dynaclast.core.solve.collision import HullShop, outlines
+from dynaclast.core.solve.rigid.hulls import Hull, ball, convex_core
+from shots import box
+
+
+def by_directions(a: Hull, b: Hull, rng: np.random.Generator) -> float:
+    """Least overlap over very many directions: never below the true one, and near it."""
+    d = rng.normal(size=(200_000, 3))
+    d /= np.linalg.norm(d, axis=1, keepdims=True)
+    return float(((a.corners @ d.T).max(axis=0) - (b.corners @ d.T).min(axis=0)).min() + a.radius + b.radius)
+
+
+def meet(a: Hull, b: Hull) -> bool:
+    """Whether two cores share a point: a linear program over both sets of corners."""
+    n, m = len(a.corners), len(b.corners)
+    rows = np.zeros((5, n + m))
+    rows[:3, :n], rows[:3, n:] = a.corners.T, -b.corners.T
+    rows[3, :n] = rows[4, n:] = 1.0
+    return linprog(np.zeros(n + m), A_eq=rows, b_eq=[0, 0, 0, 1, 1]).status == 0
+
+
+@pytest.mark.parametrize("seed", range(12))
+def test_depth_of_random_hulls(seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    a = convex_core(rng.normal(size=(14, 3)))
+    b = convex_core(rng.normal(size=(9, 3)) + rng.normal(size=3) * 1.2)
+    depth = penetration(a, b)
+    around = by_directions(a, b, rng)
+    assert depth <= max(0.0, around) + 1e-12
+    if meet(a, b):
+        assert depth > 0 and around <= depth * 1.05 + 1e-3
+    elif depth == 0:
+        assert around < 0.02
+
+
+def test_depth_of_boxes_and_balls() -> None:
+    cube = convex_core(np.array([[x, y, z] for x in (-1, 1) for y in (-1, 1) for z in (-1, 1)], float))
+    moved = Hull(cube.corners + [1.7, 0.2, 0.1], cube.normals, cube.rings, cube.radius)
+    assert penetration(cube, moved) == pytest.approx(0.3, abs=1e-9)
+    assert penetration(cube, Hull(cube.corners + [2.001, 0, 0], cube.normals, cube.rings, cube.radius)) == 0
+    assert penetration(ball(np.zeros(3), 1.0), ball(np.array([1.5, 0, 0]), 0.75)) == pytest.approx(0.25)
+
+
+def test_preflight_names_the_deepest_pair_and_its_depth() -> None:
+    scene = document.parse({"bodies": [box("crate", (0, 0.5, 0)), box("shelf", (0.9, 0.5, 0)), box("far", (1.91, 0.5, 0))], "ground": {"on": True}})
+    found = [f for f in preflight(scene, [build_pieces(b) for b in scene.bodies]) if f.code == "overlap"]
+    assert len(found) == 1 and "10.0 cm deep" in found[0].sentence and found[0].about == "crate"
+
+
+def test_a_tie_in_the_air_and_a_still_animated_body_are_said() -> None:
+    scene = document.parse({
+        "bodies": [box("crate", (0, 0.5, 0)), box("deck", (5, 0.5, 0)) | {"role": "animated"}],
+        "ties": [{"name": "rope", "how": {"kind": "pin"}, "body": "crate", "point": [0, 4, 0]}, {"name": "idle", "how": {"kind": "weld"}, "body": "deck", "point": [5, 1, 0]}],
+    })
+    codes = {f.code: f.about for f in preflight(scene, [build_pieces(b) for b in scene.bodies])}
+    assert codes == {"tie-far": "rope", "tie-idle": "idle", "stands-still": "deck"}
+
+
+@pytest.mark.parametrize("collision", ["hull", "parts", "box", "ball"])
+def test_outlines_lie_on_the_collision_surface(collision: str) -> None:
+    shape = {"kind": "tube", "radius": 1.0, "wall": 0.3, "height": 1.0, "segments": 24}
+    body = document.parse({"bodies": [{"name": "ring", "shape": shape, "collision": collision}]}).bodies[0]
+    pieces = build_pieces(body)
+    hulls, _ = HullShop(no_files).of(body, pieces)
+    assert len(hulls) > 8 if collision == "parts" else len(hulls) == 1
+    ends = outlines(hulls).reshape(-1, 3)
+    if collision == "ball":
+        assert np.abs(np.linalg.norm(ends, axis=1) - hulls[0].radius).max() < 1e-9
+        return
+    volume = sum(ConvexHull(h.corners).volume for h in hulls)
+    assert np.abs(ends).max(axis=0) == pytest.approx([1, 0.5, 1], abs=0.01)
+    assert volume < 0.75 * 2 * 2 * 1 if collision == "parts" else volume > 2.8
