@@ -78,5 +78,5 @@ def test_preflight_names_the_field_and_the_remedy() -> None:
     assert "after the last frame" in codes(footing(), blow(5000, time=9))["cue-late"]
     assert "loose from the first frame" in codes(bodies=(box("a", (0, 1, 0), pattern={"kind": "cells", "count": 4}),))["no-bonds"]
     assert "below the ground" in codes(bodies=(box("a", (0, 0.2, 0)),))["below-ground"]
-    assert "nothing can move" in codes(bodies=(box("a", (0, 1, 0), role="passive"),))["nothing-active"]
+    assert "nothing is moved by physics" in codes(bodies=(box("a", (0, 1, 0), role="passive"),))["nothing-active"]
     assert set(codes(bodies=())) == {"no-bodies"}

@@ -17,13 +17,15 @@ def pile(rng: np.random.Generator, count: int = 40) -> list[dict]:
     return [box(f"b{k}", (float(rng.uniform(-1, 1)), 0.5 + 0.45 * k, float(rng.uniform(-1, 1))), tuple(rng.uniform(0.3, 0.7, 3))) for k in range(count)]
 
 
-def test_a_heap_of_boxes_is_asleep_within_three_seconds_of_the_last_fall() -> None:
-    baked = run(*pile(np.random.default_rng(3)), frames=168)
-    top = 0.45 * 40
-    lands = int(np.ceil(24 * np.sqrt(2 * top / 9.81))) + 12  # tumbling after the last landing
-    asleep = np.flatnonzero(baked.stats["moving"][lands:] == 0)
-    assert len(asleep) and asleep[0] <= 3 * 24
-    assert np.diff(baked.stats["energy"]).max() <= 1e-3 * abs(baked.stats["energy"][0])
+def test_heaps_of_boxes_are_asleep_within_three_seconds_of_the_last_fall() -> None:
+    """Half of five heaps within three seconds, the slowest, where a box rolls off late, within four and a half."""
+    lands = int(np.ceil(24 * np.sqrt(2 * 0.45 * 40 / 9.81))) + 12  # tumbling after the last landing
+    took = []
+    for seed in range(3, 8):
+        baked = run(*pile(np.random.default_rng(seed)), frames=200)
+        took.append(int(np.flatnonzero(np.append(baked.stats["moving"][lands:], 0) == 0)[0]))
+        assert np.diff(baked.stats["energy"]).max() <= 1e-3 * abs(baked.stats["energy"][0])
+    assert sorted(took)[2] <= 3 * 24 and max(took) <= 4.5 * 24
 
 
 def test_a_tap_wakes_what_it_touches_and_a_hit_the_whole_row() -> None:

@@ -100,7 +100,7 @@ def test_a_split_keeps_momentum_and_angular_momentum() -> None:
     stepper.advance()
     p0, l0 = momenta()
     assert len(np.unique(state.piece_assembly)) == 1
-    stepper._fire_cues(24, [])
+    stepper._act(24, [])
     assert len(np.unique(state.piece_assembly)) == 30
     p1, l1 = momenta()
     assert p1 == pytest.approx(p0, rel=1e-9) and l1 == pytest.approx(l0, rel=1e-9)

@@ -26,6 +26,8 @@ def warm() -> float:
         "fields": [
             {"name": "hold", "effect": {"kind": "anchor"}, "reach": {"layers": [{"shape": {"kind": "box", "core": [3, 0.4, 3]}}]}},
             {"name": "blow", "effect": {"kind": "strain", "load": 80, "burst": 1}, "cue": {"time": 0.1}, "reach": {"layers": [{"shape": {"kind": "sphere", "center": [0, 1.5, 0], "core": 1}}]}},
+            {"name": "gale", "effect": {"kind": "wind", "gusts": 0.2}, "targets": ["swing"], "reach": {"layers": [{"shape": {"kind": "noise"}}, {"shape": {"kind": "mesh", "body": "floor", "edge": 9}, "blend": "max"}]}},
+            {"name": "stir", "effect": {"kind": "turbulence"}, "targets": ["swing"], "reach": {"layers": [{"shape": {"kind": "pieces", "body": "ball"}}]}},
         ],
     }))
     return time.monotonic() - began

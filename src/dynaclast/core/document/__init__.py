@@ -12,12 +12,20 @@ from pydantic import BaseModel, Field, ValidationError, model_validator
 
 from ..errors import DocumentError
 from .base import Finite, Name, Part, Seed, Share, Vec3
+from .channels import checked, number_at, set_number
 from .bodies import (
     Body, GridLayout, Group, Layout, LineLayout, Look, Material, Place, RingLayout, SurfaceScatter, VolumeScatter,
 )
-from .falloffs import BoxReach, Falloff, Layer, PlaneReach, ReachShape, SphereReach
-from .fields import AnchorEffect, AtCue, BurstEffect, Effect, FieldItem, StrainEffect
-from .motion import Motion, PlaceKey
+from .cues import AtCue, Cue, HandCue, ImpactCue, PulseCue, SpanCue, Stagger
+from .falloffs import (
+    BoxReach, CapsuleReach, ConeReach, CylinderReach, DelayReach, EverywhereReach, ExpressionReach, Falloff, HoldReach, ImageReach, Layer, LayerShape, MeshReach,
+    NoiseReach, PiecesReach, PlaneReach, ReachShape, SharedFalloff, SoundReach, SphereReach, Stack, TorusReach, TrailReach,
+)
+from .fields import (
+    OVER_TIME, AnchorEffect, AttractorEffect, BurstEffect, DisplaceEffect, DragEffect, Effect, FieldItem, GravityEffect, KillEffect, PathTravel, PushEffect,
+    RideTravel, RoundTravel, SpinEffect, StrainEffect, TurbulenceEffect, VortexEffect, WindEffect,
+)
+from .motion import Channel, Motion, NumberKey, PlaceKey
 from .patterns import (
     AllPieces, Bonds, BreakStep, BricksPattern, CellsPattern, Choice, ClustersPattern, Crowd, CutPattern, FacesPattern, LargerPieces, ListedPieces, Pattern,
     PiecesInReach, RadialPattern, Release, ReleaseCue, ReleaseIntact, ReleaseStart, ReleaseTouch, Roughness, SlabsPattern, SplintersPattern, StrengthReach,
@@ -66,11 +74,12 @@ class Shot(Part):
     groups: list[Group] = Field(default_factory=list, max_length=200, description="many bodies made from one")
     ties: list[Tie] = Field(default_factory=list, max_length=500)
     fields: list[FieldItem] = Field(default_factory=list, max_length=200)
+    falloffs: list[SharedFalloff] = Field(default_factory=list, max_length=200, description="falloffs with names, for many users")
     limits: Limits = Field(default_factory=Limits)
 
     @model_validator(mode="after")
     def _names(self) -> Shot:
-        for kind, items in (("bodies and groups", [*self.bodies, *self.groups]), ("fields", self.fields), ("ties", self.ties)):
+        for kind, items in (("bodies and groups", [*self.bodies, *self.groups]), ("fields", self.fields), ("ties", self.ties), ("falloffs", self.falloffs)):
             seen: set[str] = set()
             for item in items:
                 if item.name in seen:
@@ -87,6 +96,7 @@ class Shot(Part):
             for key, name in (("body", tie.body), ("to", tie.to)):
                 if name is not None and name not in alone:
                     raise ValueError(f"ties[{row}].{key}: there is no body named '{name}'")
+        _check_references(self)
         for row, group in enumerate(self.groups):
             over = group.layout.body if isinstance(group.layout, SurfaceScatter) else None
             if over is not None and over not in alone:
@@ -94,7 +104,56 @@ class Shot(Part):
         return self
 
 
-_UNIONS = {"shape", "pattern", "effect", "of", "layout", "release", "guide", "inside", "steps", "how"}
+def _check_references(shot: Shot) -> None:
+    """What fields and falloffs name must be there, and what channels set must be a number that may be so."""
+    columns = {item.name for item in [*shot.bodies, *shot.groups]}
+    roles = {body.name: body.role for body in shot.bodies}
+    shared = {f.name for f in shot.falloffs}
+    names = {f.name for f in shot.fields}
+
+    def body(where: str, name: str | None, animated: bool = False) -> None:
+        if name is not None and name not in (roles if animated else columns):
+            raise ValueError(f"{where}: there is no body named '{name}'")
+        if animated and name is not None and roles[name] != "animated":
+            raise ValueError(f"{where}: '{name}' is not animated")
+
+    def stack(where: str, layers: list[Layer]) -> None:
+        for k, layer in enumerate(layers):
+            for key in ("ride", "body"):
+                body(f"{where}.layers[{k}].shape.{key}", getattr(layer.shape, key, None))
+
+    for row, item in enumerate(shot.fields):
+        at = f"fields[{row}]"
+        if item.reach.use is not None and item.reach.use not in shared:
+            raise ValueError(f"{at}.reach.use: there is no falloff named '{item.reach.use}'")
+        stack(f"{at}.reach", item.reach.layers)
+        body(f"{at}.effect.carrier", getattr(item.effect, "carrier", None), animated=True)
+        body(f"{at}.effect.body", getattr(item.effect, "body", None))
+        body(f"{at}.travel.body", getattr(item.travel, "body", None))
+        if item.aim is not None and (item.aim == item.name or item.aim not in columns | names):
+            raise ValueError(f"{at}.aim: there is no other field or body named '{item.aim}'")
+        if isinstance(item.cue, ImpactCue):
+            for name in item.cue.bodies or []:
+                body(f"{at}.cue.bodies", name)
+        _check_channels(at, item)
+    for row, falloff in enumerate(shot.falloffs):
+        stack(f"falloffs[{row}]", falloff.layers)
+        _check_channels(f"falloffs[{row}]", falloff)
+
+
+def _check_channels(where: str, part: FieldItem | SharedFalloff) -> None:
+    seen: set[str] = set()
+    for k, channel in enumerate(part.channels):
+        if channel.of in seen:
+            raise ValueError(f"{where}.channels[{k}]: '{channel.of}' has a channel already")
+        seen.add(channel.of)
+        try:
+            checked(part.model_copy(update={"channels": []}), channel.of, [key.value for key in channel.keys])
+        except ValueError as exc:
+            raise ValueError(f"{where}.channels[{k}].of: {exc}") from None
+
+
+_UNIONS = {"shape", "pattern", "effect", "of", "layout", "release", "guide", "inside", "steps", "how", "cue", "travel"}
 """Keys whose value is one of several kinds: in pydantic's places the kind follows them, and is no key of the document."""
 
 

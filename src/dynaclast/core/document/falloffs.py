@@ -1,30 +1,44 @@
-"""Falloffs: where something reaches."""
+"""Falloffs: where something reaches.
+
+A layer's ``shape`` is what it is made of: a shape in the world, a source that moves or sounds, an expression, or a memory of what lies
+beneath it.
+"""
 
 from __future__ import annotations
 
 from typing import Annotated, Any, Literal
 
-from pydantic import Field, field_validator
+from pydantic import Field, field_validator, model_validator
 
-from .base import Direction, NotNegative, Part, PositiveVec3, Quaternion, Share, Vec3
+from .base import Direction, Finite, Name, NotNegative, Part, Positive, PositiveVec3, Quaternion, Seed, Share, Vec3
+from .expression import read
+from .motion import Channel
+
+EDGE = "width of the soft band outside the core [m]"
 
 
-class SphereReach(Part):
+class Ridden(Part):
+    """A shape that may ride on a body: its place is given for the start, and goes where the nearest piece of the body goes."""
+
+    ride: Name | None = Field(None, description="the body it rides on")
+
+
+class SphereReach(Ridden):
     kind: Literal["sphere"] = "sphere"
     center: Vec3 = (0.0, 0.0, 0.0)
     core: NotNegative = Field(1.0, description="radius of the solid core [m]")
-    edge: NotNegative = Field(1.0, description="width of the soft band outside the core [m]")
+    edge: NotNegative = Field(1.0, description=EDGE)
 
 
-class BoxReach(Part):
+class BoxReach(Ridden):
     kind: Literal["box"] = "box"
     center: Vec3 = (0.0, 0.0, 0.0)
     rotation: Quaternion = (0.0, 0.0, 0.0, 1.0)
     core: PositiveVec3 = Field((1.0, 1.0, 1.0), description="size of the solid core: width, height, depth [m]")
-    edge: NotNegative = Field(0.0, description="width of the soft band outside the core [m]")
+    edge: NotNegative = Field(0.0, description=EDGE)
 
 
-class PlaneReach(Part):
+class PlaneReach(Ridden):
     """Everything behind a plane."""
 
     kind: Literal["plane"] = "plane"
@@ -33,19 +47,163 @@ class PlaneReach(Part):
     edge: NotNegative = Field(1.0, description="width of the soft band in front of the plane [m]")
 
 
+class CylinderReach(Ridden):
+    """Round its own y axis."""
+
+    kind: Literal["cylinder"] = "cylinder"
+    center: Vec3 = (0.0, 0.0, 0.0)
+    rotation: Quaternion = (0.0, 0.0, 0.0, 1.0)
+    core: NotNegative = Field(1.0, description="radius of the solid core [m]")
+    height: NotNegative = Field(2.0, description="of the core [m]")
+    edge: NotNegative = Field(1.0, description=EDGE)
+
+
+class CapsuleReach(Ridden):
+    """A line along its own y axis with a radius."""
+
+    kind: Literal["capsule"] = "capsule"
+    center: Vec3 = (0.0, 0.0, 0.0)
+    rotation: Quaternion = (0.0, 0.0, 0.0, 1.0)
+    core: NotNegative = Field(0.5, description="radius of the solid core [m]")
+    height: NotNegative = Field(2.0, description="length of the line [m]")
+    edge: NotNegative = Field(1.0, description=EDGE)
+
+
+class ConeReach(Ridden):
+    """Round its own y axis, the tip up; the centre is half way up."""
+
+    kind: Literal["cone"] = "cone"
+    center: Vec3 = (0.0, 0.0, 0.0)
+    rotation: Quaternion = (0.0, 0.0, 0.0, 1.0)
+    core: Positive = Field(1.0, description="radius of the core at its foot [m]")
+    height: Positive = Field(2.0, description="of the core [m]")
+    edge: NotNegative = Field(1.0, description=EDGE)
+
+
+class TorusReach(Ridden):
+    """A ring round its own y axis."""
+
+    kind: Literal["torus"] = "torus"
+    center: Vec3 = (0.0, 0.0, 0.0)
+    rotation: Quaternion = (0.0, 0.0, 0.0, 1.0)
+    ring: NotNegative = Field(2.0, description="radius of the ring [m]")
+    core: NotNegative = Field(0.5, description="radius of its tube's core [m]")
+    edge: NotNegative = Field(0.5, description=EDGE)
+
+
+class EverywhereReach(Part):
+    kind: Literal["everywhere"] = "everywhere"
+
+
+class MeshReach(Part):
+    """Near a body's mesh; inside its surface counts as core. An unbroken body takes it along."""
+
+    kind: Literal["mesh"] = "mesh"
+    body: Name
+    of: Literal["surface", "vertices"] = "surface"
+    core: NotNegative = Field(0.0, description="distance that still counts as core [m]")
+    edge: NotNegative = Field(1.0, description=EDGE)
+
+
+class PiecesReach(Part):
+    """Near the pieces of a body, wherever they are; each counts as a ball of its own size."""
+
+    kind: Literal["pieces"] = "pieces"
+    body: Name = Field(description="a body or a group")
+    core: NotNegative = Field(0.0, description="distance from a piece that still counts as core [m]")
+    edge: NotNegative = Field(1.0, description=EDGE)
+
+
+class NoiseReach(Part):
+    """Smooth noise in space, between 0 and 1."""
+
+    kind: Literal["noise"] = "noise"
+    size: Positive = Field(1.0, description="of its grain [m]")
+    rate: NotNegative = Field(0.0, description="how often it changes [1/s]")
+    contrast: float = Field(1.0, ge=0, le=20, description="above 1 pushes it towards 0 and 1")
+    seed: Seed = 1
+
+
+class ImageReach(Part):
+    """A picture's brightness, projected along the z axis of its frame; black outside it."""
+
+    kind: Literal["image"] = "image"
+    picture: str = Field(max_length=20_000_000, description="a PNG file, base64")
+    center: Vec3 = (0.0, 0.0, 0.0)
+    rotation: Quaternion = (0.0, 0.0, 0.0, 1.0)
+    size: tuple[Positive, Positive] = Field((2.0, 2.0), description="width and height it is shown at [m]")
+
+
+class SoundReach(Part):
+    """How loud a recording is at the time, the same everywhere."""
+
+    kind: Literal["sound"] = "sound"
+    recording: str = Field(max_length=40_000_000, description="a WAV file, base64")
+    start: Finite = Field(0.0, description="when it starts to sound [s]")
+    window: Positive = Field(0.05, description="loudness is taken over so long [s]")
+    gain: NotNegative = Field(1.0, description="1: its loudest moment is 1")
+
+
+class ExpressionReach(Part):
+    """A formula over what lies beneath and where the point is; docs/expressions.md has the language."""
+
+    kind: Literal["expression"] = "expression"
+    text: str = Field("value", min_length=1, max_length=1000)
+    seed: Seed = 1
+
+    @field_validator("text")
+    @classmethod
+    def _reads(cls, text: str) -> str:
+        read(text)
+        return text
+
+
+class TrailReach(Part):
+    """Follows what lies beneath, at most so fast."""
+
+    kind: Literal["trail"] = "trail"
+    rise: NotNegative = Field(0.0, description="time from 0 to 1 [s]")
+    fall: NotNegative = Field(1.0, description="time from 1 to 0 [s]")
+
+
+class DelayReach(Part):
+    """What lay beneath a while ago."""
+
+    kind: Literal["delay"] = "delay"
+    by: NotNegative = Field(0.5, le=60, description="[s]")
+
+
+class HoldReach(Part):
+    """The most there ever was beneath."""
+
+    kind: Literal["hold"] = "hold"
+
+
 ReachShape = Annotated[SphereReach | BoxReach | PlaneReach, Field(discriminator="kind")]
+"""Shapes that bodies are scattered in."""
+LayerShape = Annotated[
+    SphereReach | BoxReach | PlaneReach | CylinderReach | CapsuleReach | ConeReach | TorusReach | EverywhereReach | MeshReach | PiecesReach
+    | NoiseReach | ImageReach | SoundReach | ExpressionReach | TrailReach | DelayReach | HoldReach,
+    Field(discriminator="kind"),
+]
+Blend = Literal["normal", "max", "min", "add", "subtract", "multiply", "screen", "overlay"]
 
 
 class Layer(Part):
     """One step of a falloff."""
 
-    shape: ReachShape
+    shape: LayerShape
     profile: Literal["linear", "smooth", "sharp", "round"] | list[tuple[Share, Share]] = Field(
         "smooth", description="value across the edge: a named curve, or points (place, value), place 0 at the core and 1 at the outer limit"
     )
+    low: Share = Field(0.0, description="its least value")
+    high: Share = Field(1.0, description="its greatest value")
     invert: bool = False
-    blend: Literal["normal", "max", "min", "add", "subtract", "multiply", "screen", "overlay"] = "normal"
+    blend: Blend = "normal"
     opacity: Share = 1.0
+    color: str | None = Field(None, pattern=r"^#[0-9a-fA-F]{6}$", description="laid over the colour beneath where the layer's value is high")
+    color_blend: Blend = "normal"
+    color_opacity: Share = 1.0
 
     @field_validator("profile")
     @classmethod
@@ -59,7 +217,36 @@ class Layer(Part):
         return value
 
 
-class Falloff(Part):
-    """A function of place giving a value 0 to 1; layers are laid one over the other, first at the bottom."""
+class Stack(Part):
+    """Layers laid one over the other, first at the bottom; then scaled and cut to limits."""
 
+    layers: list[Layer] = Field(default_factory=list, max_length=16)
+    strength: float = Field(1.0, ge=0, le=100, description="the value is multiplied by this, then cut to the limits")
+    limits: tuple[Share, Share] = Field((0.0, 1.0), description="least and greatest value")
+
+    @field_validator("limits")
+    @classmethod
+    def _limits(cls, value: tuple[float, float]) -> tuple[float, float]:
+        if value[0] > value[1]:
+            raise ValueError(f"must be least, then greatest; got {list(value)}")
+        return value
+
+
+class Falloff(Stack):
+    """A function of place and time giving a value 0 to 1: of its own, or one of the shot's shared falloffs."""
+
+    use: Name | None = Field(None, description="the shared falloff it is; then it has no layers of its own")
+
+    @model_validator(mode="after")
+    def _one(self) -> Falloff:
+        if (self.use is None) == (not self.layers):
+            raise ValueError("needs layers, or 'use' with the name of a shared falloff, and not both")
+        return self
+
+
+class SharedFalloff(Stack):
+    """A falloff with a name, for many users; changing it changes all of them."""
+
+    name: Name
     layers: list[Layer] = Field(min_length=1, max_length=16)
+    channels: list[Channel] = Field(default_factory=list, max_length=100, description="numbers of it over time")

@@ -1,4 +1,4 @@
-"""Keys: where an animated body stands over time."""
+"""Keys: where an animated body stands, and what any number of a field is, over time."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ from typing import Literal
 
 from pydantic import Field, field_validator
 
-from .base import Part, Quaternion, Share, Vec3
+from .base import Finite, Part, Quaternion, Share, Vec3
 
 How = Literal["step", "linear", "smooth", "bezier"]
 
@@ -29,6 +29,30 @@ class Motion(Part):
     @field_validator("keys")
     @classmethod
     def _rising(cls, keys: list[PlaceKey]) -> list[PlaceKey]:
+        for row, (a, b) in enumerate(zip(keys, keys[1:], strict=False)):
+            if b.time <= a.time:
+                raise ValueError(f"times must grow from key to key, but key {row + 1} is at {b.time:g} s after one at {a.time:g} s")
+        return keys
+
+
+class NumberKey(Part):
+    """What a number is at a time, and how it goes on from there."""
+
+    time: float = Field(ge=0, le=1e5, description="[s]")
+    value: Finite
+    how: How = Field("smooth", description="as of a place key")
+    curve: tuple[Share, float, Share, float] = (0.4, 0.0, 0.6, 1.0)
+
+
+class Channel(Part):
+    """A number over time; before the first key and after the last it stands still."""
+
+    of: str = Field(min_length=1, max_length=120, description="which number, from the thing the channel belongs to: effect.load, reach.layers.0.shape.center.1")
+    keys: list[NumberKey] = Field(min_length=1, max_length=500)
+
+    @field_validator("keys")
+    @classmethod
+    def _in_order(cls, keys: list[NumberKey]) -> list[NumberKey]:
         for row, (a, b) in enumerate(zip(keys, keys[1:], strict=False)):
             if b.time <= a.time:
                 raise ValueError(f"times must grow from key to key, but key {row + 1} is at {b.time:g} s after one at {a.time:g} s")

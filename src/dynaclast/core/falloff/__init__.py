@@ -1,5 +1,6 @@
-"""Falloffs: functions of place giving a value 0 to 1."""
+"""Falloffs: functions of place and time giving a value 0 to 1."""
 
+from .moment import Moment
 from .value import value
 
-__all__ = ["value"]
+__all__ = ["Moment", "value"]

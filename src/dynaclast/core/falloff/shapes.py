@@ -1,40 +1,77 @@
 """Where a shape's core and edge lie: distance from the core's surface in units of the edge's width.
 
-Each shape is one function from points (n, 3) to signed distance [m] from its core, found by the document's kind.
+Each shape is one function from points (n, 3) to signed distance [m] from its core, found by the document's kind. The functions here are
+plain; ``compose`` has the same as a kernel, and the tests hold one against the other.
 """
 
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import Any
 
 import numpy as np
 
-from ..document import BoxReach, PlaneReach, SphereReach
 from ..geometry.mesh import Array, rotation_matrix
 
 
-def sphere_distance(shape: SphereReach, points: Array) -> Array:
+def _local(shape: Any, points: Array) -> Array:
+    return (points - np.asarray(shape.center)) @ rotation_matrix(shape.rotation)
+
+
+def sphere_distance(shape: Any, points: Array) -> Array:
     return np.linalg.norm(points - np.asarray(shape.center), axis=1) - shape.core
 
 
-def box_distance(shape: BoxReach, points: Array) -> Array:
+def box_distance(shape: Any, points: Array) -> Array:
     """Exact signed distance of a box (rounded outside its corners)."""
-    local = (points - np.asarray(shape.center)) @ rotation_matrix(shape.rotation)
-    q = np.abs(local) - 0.5 * np.asarray(shape.core)
-    outside = np.linalg.norm(np.maximum(q, 0.0), axis=1)
-    return outside + np.minimum(q.max(axis=1), 0.0)
+    q = np.abs(_local(shape, points)) - 0.5 * np.asarray(shape.core)
+    return np.linalg.norm(np.maximum(q, 0.0), axis=1) + np.minimum(q.max(axis=1), 0.0)
 
 
-def plane_distance(shape: PlaneReach, points: Array) -> Array:
+def plane_distance(shape: Any, points: Array) -> Array:
     n = np.asarray(shape.normal) / np.linalg.norm(shape.normal)
     return (points - np.asarray(shape.center)) @ n
 
 
-DISTANCE: dict[str, Callable[..., Array]] = {"sphere": sphere_distance, "box": box_distance, "plane": plane_distance}
+def cylinder_distance(shape: Any, points: Array) -> Array:
+    p = _local(shape, points)
+    q = np.stack([np.hypot(p[:, 0], p[:, 2]) - shape.core, np.abs(p[:, 1]) - 0.5 * shape.height], axis=1)
+    return np.linalg.norm(np.maximum(q, 0.0), axis=1) + np.minimum(q.max(axis=1), 0.0)
 
 
-def across_edge(shape: SphereReach | BoxReach | PlaneReach, points: Array) -> Array:
+def capsule_distance(shape: Any, points: Array) -> Array:
+    p = _local(shape, points)
+    along = np.clip(p[:, 1], -0.5 * shape.height, 0.5 * shape.height)
+    return np.linalg.norm(p - np.stack([0 * along, along, 0 * along], axis=1), axis=1) - shape.core
+
+
+def cone_distance(shape: Any, points: Array) -> Array:
+    """Exact distance of a solid cone in the half plane of radius and height (I. Quilez, "Distance functions")."""
+    p = _local(shape, points)
+    w = np.stack([np.hypot(p[:, 0], p[:, 2]), p[:, 1] - 0.5 * shape.height], axis=1)  # from the tip
+    foot = np.array([shape.core, -shape.height])
+    side = w - foot * np.clip(w @ foot / (foot @ foot), 0.0, 1.0)[:, None]
+    base = w - np.stack([np.clip(w[:, 0], 0.0, shape.core), np.full(len(w), -shape.height)], axis=1)
+    d = np.sqrt(np.minimum((side**2).sum(axis=1), (base**2).sum(axis=1)))
+    inside = (w[:, 1] > -shape.height) & (w[:, 0] * shape.height < -w[:, 1] * shape.core)
+    return np.where(inside, -d, d)
+
+
+def torus_distance(shape: Any, points: Array) -> Array:
+    p = _local(shape, points)
+    return np.hypot(np.hypot(p[:, 0], p[:, 2]) - shape.ring, p[:, 1]) - shape.core
+
+
+DISTANCE: dict[str, Callable[..., Array]] = {
+    "sphere": sphere_distance, "box": box_distance, "plane": plane_distance, "cylinder": cylinder_distance, "capsule": capsule_distance,
+    "cone": cone_distance, "torus": torus_distance,
+}
+
+
+def across_edge(shape: Any, points: Array) -> Array:
     """Place across the edge (n,): 0 in the core, 1 at and beyond the outer limit."""
+    if shape.kind == "everywhere":
+        return np.zeros(len(points))
     d = DISTANCE[shape.kind](shape, points)
     if shape.edge <= 0.0:
         return (d > 0.0).astype(np.float64)

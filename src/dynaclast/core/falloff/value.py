@@ -1,28 +1,112 @@
-"""The value of a falloff at points."""
+"""The value and the colour of a falloff at points."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 
-from ..document import Falloff
-from ..geometry.mesh import Array
-from .profile import BLEND, profile_value
-from .shapes import across_edge
+from ..document import Falloff, Layer, Stack
+from ..geometry.mesh import Array, rotation_matrix
+from .compose import GIVEN_PLACE, Rows
+from .formula import formula
+from .moment import NOW, Moment
+from .profile import BLEND
+from .sources import REMEMBERS, near_mesh, near_pieces, picture, sound
+
+GIVES: dict[str, Callable[..., Array]] = {"mesh": near_mesh, "pieces": near_pieces, "image": picture, "sound": sound}
+NEEDS_BENEATH = ("expression", *REMEMBERS)
 
 
-def value(falloff: Falloff, points: Array) -> Array:
+def layers_of(falloff: Stack, moment: Moment) -> Stack:
+    """The falloff itself, or the shared one it is."""
+    name = getattr(falloff, "use", None)
+    return moment.shared[name] if name is not None else falloff
+
+
+def value(falloff: Stack, points: Array, moment: Moment = NOW) -> Array:
     """Values (n,) in [0, 1] at points (n, 3), world frame [m]."""
-    points = np.asarray(points, dtype=np.float64).reshape(-1, 3)
+    points = np.ascontiguousarray(points, dtype=np.float64).reshape(-1, 3)
+    stack = layers_of(falloff, moment)
     out = np.zeros(len(points))
-    for layer in falloff.layers:
-        top = profile_value(layer.profile, across_edge(layer.shape, points))
-        if layer.invert:
-            top = 1.0 - top
-        mixed = np.clip(BLEND[layer.blend](out, top), 0.0, 1.0)
-        out = out + layer.opacity * (mixed - out)
+    run: list[tuple[int, Layer]] = []
+    for k, layer in enumerate(stack.layers):
+        if layer.shape.kind in NEEDS_BENEATH:
+            _lay(run, points, moment, stack, out)
+            run = []
+        run.append((k, layer))
+    _lay(run, points, moment, stack, out)
+    whole = getattr(falloff, "strength", 1.0) * (stack.strength if stack is not falloff else 1.0)
+    if whole != 1.0:
+        out *= whole
+    for low, high in {stack.limits, falloff.limits}:
+        np.clip(out, low, high, out=out)
     return out
 
 
-def origin(falloff: Falloff) -> Array:
-    """The point a radial effect works from: the middle of the first layer's shape (3,)."""
-    return np.asarray(falloff.layers[0].shape.center, dtype=np.float64)
+def _lay(run: list[tuple[int, Layer]], points: Array, moment: Moment, stack: Stack, out: Array) -> None:
+    """Lay some layers over what is in out; only the first of them may ask for what lies beneath."""
+    if not run or not len(points):
+        return
+    layers = [layer for _, layer in run]
+    rows = Rows(layers, [_place(layer, moment) for layer in layers], moment.time)
+    given = np.zeros((len(run), len(points))) if (rows.kind >= GIVEN_PLACE).any() else np.zeros((len(run), 0))
+    for row, (k, layer) in enumerate(run):
+        if rows.kind[row] < GIVEN_PLACE:
+            continue
+        shape = layer.shape
+        if shape.kind == "expression":
+            given[row] = formula(shape.text, names_at(points, out, stack, moment, shape.seed), len(points))
+        elif shape.kind in REMEMBERS:
+            given[row] = REMEMBERS[shape.kind](shape, out.copy(), moment, k)
+        else:
+            given[row] = GIVES[shape.kind](shape, points, moment)
+    rows.compose(points, given, out)
+
+
+def _place(layer: Layer, moment: Moment) -> tuple[Array, Array] | None:
+    """Where a shape that rides has got to, and its body's turn as a matrix."""
+    body = getattr(layer.shape, "ride", None)
+    if body is None or moment.world is None:
+        return None
+    point, turn = moment.world.carried(body, np.asarray(layer.shape.center, float))
+    return point, rotation_matrix(turn)
+
+
+def names_at(points: Array, beneath: Array, stack: Stack, moment: Moment, seed: int) -> dict[str, Array]:
+    """What the names of an expression stand for at points."""
+    away = points - origin(stack, moment)
+    distance = np.linalg.norm(away, axis=1)
+    unit = away / np.where(distance > 0, distance, 1.0)[:, None]
+    return {
+        "value": beneath.copy(), "x": points[:, 0], "y": points[:, 1], "z": points[:, 2], "distance": distance, "nx": unit[:, 0], "ny": unit[:, 1], "nz": unit[:, 2],
+        "time": np.float64(moment.time), "frame": np.float64(moment.time * moment.fps), "seed": np.float64(seed), "pi": np.float64(np.pi),
+    }
+
+
+def origin(falloff: Stack, moment: Moment = NOW) -> Array:
+    """The point a radial effect works from: the middle of the first layer that has one (3,)."""
+    for layer in layers_of(falloff, moment).layers:
+        if hasattr(layer.shape, "center"):
+            place = _place(layer, moment)
+            return place[0] if place is not None else np.asarray(layer.shape.center, dtype=np.float64)
+        if layer.shape.kind in ("mesh", "pieces") and moment.world is not None:
+            middle, _ = moment.world.pieces(layer.shape.body)
+            return middle.mean(axis=0) if len(middle) else np.zeros(3)
+    return np.zeros(3)
+
+
+def color(falloff: Falloff, points: Array, moment: Moment = NOW) -> Array:
+    """Colours (n, 3) in [0, 1]: each layer's own laid over those beneath, by its value; black where no layer has one."""
+    points = np.ascontiguousarray(points, dtype=np.float64).reshape(-1, 3)
+    stack = layers_of(falloff, moment)
+    out = np.zeros((len(points), 3))
+    for k, layer in enumerate(stack.layers):
+        if layer.color is None:
+            continue
+        own = np.array([int(layer.color[i : i + 2], 16) / 255.0 for i in (1, 3, 5)])
+        alone = Falloff(layers=[layer.model_copy(update={"blend": "normal", "opacity": 1.0})]) if layer.shape.kind not in NEEDS_BENEATH else Falloff(layers=list(stack.layers[: k + 1]))
+        cover = layer.color_opacity * value(alone, points, moment)
+        mixed = np.clip(BLEND[layer.color_blend](out, own[None]), 0.0, 1.0)
+        out = out + cover[:, None] * (mixed - out)
+    return out

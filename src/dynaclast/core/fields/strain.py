@@ -1,4 +1,4 @@
-"""Strain: load on the bonds in reach, in one blow; what it frees may get a burst."""
+"""Strain: load on the bonds in reach, a blow or a tick of wear; a blow may burst what it frees."""
 
 from __future__ import annotations
 

@@ -10,7 +10,7 @@ import numpy as np
 
 from ..errors import SolveError
 from ..geometry.mesh import Array
-from .model import Model
+from .model import HOLD_FROZEN, HOLD_REMOVED, Model
 from .rigid.assemblies import rotation
 from .state import Assemblies, State
 
@@ -98,6 +98,8 @@ def snapshot(model: Model, state: State, events: list[dict[str, Any]]) -> Frame:
         name = model.body_names[model.pieces.body[bad[0]]]
         raise SolveError(f"piece {bad[0]} of {name} has no finite position at frame {state.frame}; the last good frame is {state.frame - 1}", where=name)
     what = np.where(asm.held[slot] == 1, HELD, np.where(asm.asleep[slot] == 1, RESTING, MOVING)).astype(np.uint8)
+    what[state.held == HOLD_FROZEN] = FROZEN
+    what[state.held == HOLD_REMOVED] = REMOVED
     speed = np.linalg.norm(asm.vel, axis=1)
     stats = {
         "bonds_broken": float(sum(e["kind"] == "bond_broken" for e in events)),

@@ -14,21 +14,22 @@ from typing import Any
 import numpy as np
 
 from ..document import FieldItem, Shot
-from ..fields import EFFECTS, Setting
 from ..geometry.mesh import Array, rotation_matrix
 from ..motion import turn_between
-from .breaking import impact_loads
+from .acting import Acting, Deeds
+from .breaking import HIT_FROM, IMPACT_TIME, impact_loads
 from .frame import Frame, bond_positions, piece_positions, snapshot
 from .loadpath import weigh
-from .model import HOLD_CUE, HOLD_DRIVEN, HOLD_FREE, HOLD_TOUCH, Model
+from .model import HOLD_CUE, HOLD_DRIVEN, HOLD_FREE, HOLD_FROZEN, HOLD_REMOVED, HOLD_TOUCH, Model
 from .prepare import piece_reach, targets_of
-from .rigid.assemblies import split, wake, wake_around
+from .rigid.assemblies import split, wake, wake_around, wake_one
 from .rigid.broad import carry_over, find_pairs, place_shapes
 from .rigid.manifolds import Rows, build_rows, find_contacts, make_rows, world_inertia
 from .rigid.rest import settle
 from .rigid.sweep import remember, solve_interval
 from .rigid.ties import gather_ties, make_tie_rows, tie_loads, wake_tied
 from .state import Assemblies, Contacts, State, no_contacts
+from .wear import lay_on
 
 WEIGH_EVERY = 4
 """Frames between looks at what rests on bodies that can fail under weight."""
@@ -38,6 +39,8 @@ WORST_SHARE = 0.85
 """Overloaded bonds within this share of the worst break together."""
 MOST_RETRIES = 3
 """How often one interval is taken back because bonds broke in it."""
+WAKES_FROM = 0.02
+"""What sleeps wakes where fields change by more than this share of gravity."""
 IMPACT_EVENT_FROM = 1.0
 """Slower hits are not written down as events [m/s]."""
 MOST_IMPACTS = 40
@@ -69,10 +72,11 @@ class Run:
         self._still: Frame | None = None
         self._buffers = [no_contacts(0), no_contacts(0)]
         self._row_count = 0
-        self._cues = [(self._cue_interval(item), item) for item in shot.fields if item.on and item.effect.kind != "anchor"]
-
-    def _cue_interval(self, item: FieldItem) -> int:
-        return int(np.floor(item.cue.time / self.model.settings.interval + 1e-9))
+        targets = {item.name: targets_of(item, model) for item in shot.fields if item.on}
+        self._acting = Acting(shot, model, state, targets)
+        self._calls = any(item.on and item.cue.kind == "impact" for item in shot.fields)
+        self._push: Array | None = None
+        self._twist: Array | None = None
 
     # ------------------------------------------------------------------------------ a frame
 
@@ -87,9 +91,11 @@ class Run:
         for k in range(per_frame):
             number = self.state.frame * per_frame + k
             self._release_due(number, events)
-            self._fire_cues(number, events)
             self._drive(number)
+            self._act(number, events)
             self._interval(events, impacts)
+            if self._calls:
+                self._call_by_hits(number, events)
         impacts.sort(key=lambda e: -e["impulse"])
         events.extend(impacts[:MOST_IMPACTS])
         self.state.frame += 1
@@ -152,38 +158,147 @@ class Run:
 
     # ------------------------------------------------------------------------------- fields
 
-    def _fire_cues(self, number: int, events: list[dict[str, Any]]) -> None:
-        due = [item for when, item in self._cues if when == number]
-        if not due:
+    def _act(self, number: int, events: list[dict[str, Any]]) -> None:
+        """Let the fields act in an interval: blows at its start, accelerations all through it."""
+        self._push = self._twist = None
+        if not self._acting:
             return
+        deeds = self._acting.act(number)
+        for item in deeds.started:
+            events.append(self._note("cue", field=item.name, effect=item.effect.kind))
+        self._carry_out(deeds, events)
+        self._push, self._twist = deeds.push, deeds.twist
+        self._feel()
+        for item, pieces in deeds.ends:
+            self._end(item, self._acting.innermost(item, [i for i, _ in deeds.ends], pieces), events)
+
+    def _carry_out(self, deeds: Deeds, events: list[dict[str, Any]]) -> None:
+        """Blows and ticks: let go what they touch, break what they break, then push what is free."""
         model, state = self.model, self.state
-        setting = Setting(piece_positions(model, state), bond_positions(model, state))
         load = np.zeros(len(model.bonds.area))
         shares: list[tuple[str, Array]] = []
-        kicks: list[Array] = []
-        for item in due:
-            targets = targets_of(item.targets, self.shot, model.pieces.body, model.bonds.piece)
-            effect = EFFECTS[item.effect.kind]
+        touched = np.zeros(len(model.pieces.mass), bool) if deeds.frees is None else deeds.frees.copy()
+        first = ""
+        for item, own, kick, whirl in deeds.blows:
+            first = first or item.name
             events.append(self._note("cue", field=item.name, effect=item.effect.kind))
-            own = effect.load(item, setting, targets)
             if own is not None:
                 shares.append((item.name, own))
                 load += own
-            kick = effect.kick(item, setting, targets)
-            if kick is not None:
-                kicks.append(kick)
-        touched = np.zeros(len(model.pieces.mass), bool)
-        for kick in kicks:
-            touched |= (kick != 0).any(axis=1)
+            for change in (kick, whirl):
+                if change is not None:
+                    touched |= (change != 0).any(axis=1)
         touched[model.bonds.piece[load > 0].ravel()] = True
-        self._release(touched, {"field": due[0].name}, events)
-        self._break(load, lambda b: [{"field": name, "load": _kn(own[b])} for name, own in shares if own[b] > 0], events)
-        for kick in kicks:
-            self._kick(kick)
+        if touched.any():
+            self._release(touched, {"field": first or "displace"}, events)
+        if shares:
+            gives, total = lay_on(model, state.bond_broken, state.bond_wear, load)
+            self._break(np.where(gives, total, 0.0), lambda b: [{"field": name, "load": _kn(own[b])} for name, own in shares if own[b] > 0], events)
+        for item, own in deeds.ticks:
+            events.append(self._note("cue", field=item.name, effect="strain"))
+            self._wear(item.name, own, events)
+        for _, _, kick, whirl in deeds.blows:
+            if kick is not None or whirl is not None:
+                self._kick(kick, whirl)
+        if deeds.kicks is not None:
+            self._kick(deeds.kicks, deeds.whirls)
 
-    def _kick(self, kick: Array) -> None:
-        """Give pieces (P, 3) [m/s] of velocity; an assembly takes the sum of its pieces' momenta."""
+    def _wear(self, name: str, load: Array, events: list[dict[str, Any]]) -> None:
+        """A tick of wear: what is laid on stays."""
+        model, state = self.model, self.state
+        gives, total = lay_on(model, state.bond_broken, state.bond_wear, load)
+        whole = np.maximum(model.bonds.strength, 1e-9)
+        state.bond_wear[:] = np.where(gives, 0.0, np.minimum(total / whole, 1.0))
+        self._break(np.where(gives, np.maximum(total, whole * (1 + 1e-12)), 0.0), lambda b: [{"field": name, "load": _kn(total[b])}], events)
+
+    def _feel(self) -> None:
+        """Wake what sleeps where fields now act otherwise than when it fell asleep."""
+        state = self.state
+        asm = state.assemblies
+        push, twist = self._aggregate()
+        felt = state.memory.get("felt")
+        if felt is None:
+            if self._push is None and self._twist is None:
+                return
+            felt = state.memory["felt"] = np.zeros((len(asm.pos), 3))
+        g = float(np.linalg.norm(self.model.settings.gravity))
+        other = np.linalg.norm(push - felt, axis=1) + np.linalg.norm(twist, axis=1) * asm.radius
+        for slot in np.flatnonzero((asm.asleep == 1) & (asm.alive == 1) & (other > WAKES_FROM * max(g, 1.0))):
+            wake_one(slot, asm)
+        felt[:] = np.where((asm.asleep == 1)[:, None], felt, push)
+
+    def _aggregate(self) -> tuple[Array, Array]:
+        """Accelerations and angular accelerations (A, 3) of assemblies by what fields do to their pieces."""
+        model, state = self.model, self.state
+        asm, slot = state.assemblies, state.piece_assembly
+        slots = len(asm.pos)
+        push, twist = np.zeros((slots, 3)), np.zeros((slots, 3))
+        mass = model.pieces.mass
+        whole = np.maximum(np.bincount(slot, mass, slots), 1e-300)
+        if self._push is not None:
+            for c in range(3):
+                push[:, c] = np.bincount(slot, mass * self._push[:, c], slots) / whole
+            many = asm.pieces > 1
+            if many.any():
+                own = np.flatnonzero(many[slot])
+                turn = np.cross(piece_positions(model, state)[own] - asm.pos[slot[own]], mass[own, None] * self._push[own])
+                torque = np.stack([np.bincount(slot[own], turn[:, c], slots) for c in range(3)], axis=1)
+                world_inertia(asm, self._inv_mass, self._inv_inertia)
+                twist += np.einsum("aij,aj->ai", self._inv_inertia, torque) * many[:, None]
+        if self._twist is not None:
+            for c in range(3):
+                twist[:, c] += np.bincount(slot, mass * self._twist[:, c], slots) / whole
+        still = asm.held != 0
+        push[still] = twist[still] = 0.0
+        return push, twist
+
+    def _end(self, item: FieldItem, pieces: np.ndarray, events: list[dict[str, Any]]) -> None:
+        """Put to rest, freeze or take out whole assemblies (pieces (P,) bool)."""
+        state = self.state
+        asm = state.assemblies
+        for slot in np.unique(state.piece_assembly[pieces]):
+            own = np.flatnonzero(state.piece_assembly == slot)
+            if item.effect.what != "rest":
+                wake_around(slot, self.model.hulls.piece, state.piece_assembly, state.contacts, asm)
+                state.held[own] = HOLD_FROZEN if item.effect.what == "freeze" else HOLD_REMOVED
+                asm.held[slot], asm.inv_mass[slot], asm.inv_inertia[slot] = 1, 0.0, 0.0
+                self._stale = True
+            else:
+                asm.asleep[slot], asm.island[slot] = 1, slot
+            asm.vel[slot] = asm.spin[slot] = 0.0
+            body = self.model.body_names[self.model.pieces.body[own[0]]]
+            events.append(self._note("kill", field=item.name, what=item.effect.what, body=body, pieces=own.tolist()))
+
+    def _call_by_hits(self, number: int, events: list[dict[str, Any]]) -> None:
+        """Fields that wait for a hit act at once where it fell."""
+        rows, n, contacts, model = self._rows, self._row_count, self.state.contacts, self.model
+        hits = []
+        for r in range(n):
+            met = rows.approach[r, : rows.count[r]] < -HIT_FROM
+            if not met.any():
+                continue
+            impulse = float(rows.total[r, : rows.count[r]][met].sum())
+            if impulse > 0:
+                k = rows.pair[r]
+                q = int(model.hulls.piece[contacts.b[k]]) if contacts.b[k] >= 0 else None
+                hits.append({"pieces": [int(model.hulls.piece[contacts.a[k]]), q], "force": impulse / IMPACT_TIME, "place": rows.point[r, 0].copy(), "normal": rows.normal[r].copy()})
+        if not hits:
+            return
+        for item in self._acting.hit(number, hits):
+            self._carry_out(self._acting.blow_at_hit(item, number), events)
+
+    def _kick(self, kick: Array | None, whirl: Array | None = None) -> None:
+        """Give pieces (P, 3) [m/s] of velocity and (P, 3) [rad/s] of spin; an assembly takes the sum of its pieces' momenta, and the mean of
+        their spins by mass."""
         asm, pieces = self.state.assemblies, self._pieces
+        if whirl is not None:
+            for slot in np.unique(self.state.piece_assembly[(whirl != 0).any(axis=1)]):
+                if not asm.held[slot]:
+                    wake(slot, asm)
+                    own = np.flatnonzero(self.state.piece_assembly == slot)
+                    asm.spin[slot] += (pieces.mass[own, None] * whirl[own]).sum(axis=0) / pieces.mass[own].sum()
+        if kick is None:
+            return
         moved = np.flatnonzero((kick != 0).any(axis=1))
         center = piece_positions(self.model, self.state)
         for slot in np.unique(self.state.piece_assembly[moved]):
@@ -304,7 +419,7 @@ class Run:
             self._tie_count = gather_ties(model.ties, state.tie_broken, state.tie_push, state.piece_assembly, asm, self._inv_mass, self._tie_rows)
             solve_interval(
                 asm, live, self._driven, self._rows, self._row_count, model.ties, self._tie_rows, self._tie_count, self._inv_mass, self._inv_inertia, model.settings,
-                self._moved, self._turned,
+                *self._aggregate(), self._moved, self._turned,
             )
             if before is None:
                 break
@@ -351,7 +466,7 @@ class Run:
                 continue
             place, turn = drive.at((number + 1) * interval)
             m = rotation_matrix(turn)
-            own = np.flatnonzero((model.pieces.body == b) & (state.held == HOLD_DRIVEN))
+            own = np.flatnonzero((model.carried_by == b) & (state.held == HOLD_DRIVEN))
             for slot in np.unique(state.piece_assembly[own]):
                 to = place + m @ (asm.rest[slot] - drive.pivot)
                 go, lean = (to - asm.pos[slot]) / interval, turn_between(asm.rot[slot], turn) / interval
@@ -439,12 +554,12 @@ class Run:
     def _pairs(self) -> tuple[Contacts, np.ndarray, int, int, Array]:
         model, state = self.model, self.state
         hulls, asm = model.hulls, state.assemblies
-        place_shapes(hulls, model.pieces, state.piece_assembly, asm, self._stale, self._verts, self._normals, self._lo, self._hi, model.settings)
+        place_shapes(hulls, model.pieces, state.piece_assembly, asm, self._stale, self._verts, self._normals, self._lo, self._hi, model.settings, self._aggregate()[0])
         self._stale = False
         axis = int(np.argmax(np.ptp(self._lo[: model.sheets.first], axis=0))) if model.sheets.first else 0
         order = np.argsort(self._lo[: model.sheets.first, axis], kind="stable")
         while True:
-            fresh = find_pairs(hulls, model.pieces, state.piece_assembly, model.apart, asm, model.settings, model.sheets, self._lo, self._hi, axis, order, self._pair_a, self._pair_b)
+            fresh = find_pairs(hulls, self._pieces, state.piece_assembly, model.apart, asm, model.settings, model.sheets, self._lo, self._hi, axis, order, self._pair_a, self._pair_b)
             if fresh <= len(self._pair_a):
                 break
             self._pair_a, self._pair_b = np.zeros(fresh * 2, np.int32), np.zeros(fresh * 2, np.int32)

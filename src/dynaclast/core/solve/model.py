@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..geometry.mesh import Array, Index
+from ..geometry.tree import MeshDistance
 from ..motion import Drive
 
 Flags = NDArray[np.uint8]
@@ -58,8 +59,9 @@ class PieceTable(NamedTuple):
     fall: Array
 
 
-HOLD_FREE, HOLD_FIXED, HOLD_TOUCH, HOLD_CUE, HOLD_DRIVEN = range(5)
-"""What holds a piece: nothing; an anchor or a passive role, for good; its release, until touched; its release, until a cue; its animation."""
+HOLD_FREE, HOLD_FIXED, HOLD_TOUCH, HOLD_CUE, HOLD_DRIVEN, HOLD_FROZEN, HOLD_REMOVED = range(7)
+"""What holds a piece: nothing; an anchor or a passive role, for good; its release, until touched; its release, until a cue; its animation;
+a kill that froze it; a kill that took it out."""
 
 
 class Release(NamedTuple):
@@ -141,6 +143,9 @@ class Settings(NamedTuple):
 class Model:
     """Everything a run needs and never changes.
 
+    piece_tier (P,): the tier each piece was made on; chunks (P, T + 1): each piece's chunk of every tier, numbered over all, tier 0 being its body; carried_by (P,): the body whose animation
+    carries a piece, -1 for none; surfaces: meshes that fields ask about, at the opening pose in the world; columns: per body, its own name or
+    its group's
     drives: per body, how an animated one moves; apart (N, 2): pairs of bodies that do not touch, since a tie joins them
     """
 
@@ -163,6 +168,11 @@ class Model:
     sheets: Sheets
     most_speed: float
     most_spin: float
+    piece_tier: Index
+    chunks: Index
+    carried_by: Index
+    surfaces: dict[str, MeshDistance]
+    columns: list[str]
 
     @property
     def piece_count(self) -> int:

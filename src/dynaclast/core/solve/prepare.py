@@ -7,13 +7,16 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ..document import Body, ReleaseCue, ReleaseTouch, Shot
+from ..document import Body, FieldItem, ReleaseCue, ReleaseTouch, Shot
 from ..errors import InputError
+from ..falloff import Moment
 from ..fields import EFFECTS, Setting, Targets
+from ..fields.stand import shared_at
 from ..fracture.bonds import bond_strengths, bonds_cut, placed
 from ..fracture.build import Resolve, build_pieces, content_key, no_files
 from ..fracture.pieces import Pieces
-from ..geometry.mesh import Array, Index, TriMesh, rotation_matrix
+from ..geometry.mesh import Array, Index, TriMesh, rotation_matrix, weld
+from ..geometry.tree import MeshDistance
 from ..layout import written_out
 from ..motion import Drive, Path
 from .collision import HullShop, pack_hulls
@@ -70,16 +73,24 @@ def prepare(shot: Shot, resolve: Resolve = no_files, get_pieces: GetPieces | Non
         solid += len(h) if body.collision != "exact" else 0
     table = _piece_table(shot, built)
     bond_piece, area, center, strength, tier = _bonds(shot, built, body_first)
-    setting = Setting(table.rest, center)
+    shared = shared_at(shot.falloffs, 0.0)
+    setting = Setting(table.rest, center, Moment(fps=float(shot.timing.fps), shared=shared))
     held = np.concatenate([np.full(p.count, _hold_of(b), np.uint8) for b, p in zip(shot.bodies, built, strict=True)])
+    columns = [b.column for b in shot.bodies]
+    piece_tier = np.concatenate([(p.path >= 0).sum(axis=1) for p in built])
+    names = {b.name: k for k, b in enumerate(shot.bodies)}
+    carried_by = np.where(held == HOLD_DRIVEN, table.body, -1).astype(np.int32)
     for item in shot.fields:
         if not item.on:
             continue
-        targets = targets_of(item.targets, shot, table.body, bond_piece)
+        targets = _targets(item, columns, table.body, bond_piece, piece_tier, tier)
         effect = EFFECTS[item.effect.kind]
         hold = effect.held(item, setting, targets)
         if hold is not None:
-            held[hold & (held != HOLD_DRIVEN)] = HOLD_FIXED
+            hold &= (held == HOLD_FREE) | (held == HOLD_TOUCH) | (held == HOLD_CUE)
+            held[hold] = {"fixed": HOLD_FIXED, "carried": HOLD_DRIVEN, "touch": HOLD_TOUCH}[item.effect.hold]
+            if item.effect.carrier is not None:
+                carried_by[hold] = names[item.effect.carrier]
         factor = effect.strengthen(item, setting, targets)
         strength = strength * factor if factor is not None else strength
     table = table._replace(held=held, chunk=_chunks(built, body_first))
@@ -90,13 +101,14 @@ def prepare(shot: Shot, resolve: Resolve = no_files, get_pieces: GetPieces | Non
     )
     packed = pack_hulls(hulls, owner)
     sheets = _sheets(shot, built, body_first, solid)
-    ties, names, apart = _ties(shot, built, body_first)
+    ties, tie_names, apart = _ties(shot, built, body_first)
     bonds = bond_table(bond_piece, strength, center, area, tier, len(table.mass))
     model = Model(
         [b.name for b in shot.bodies], body_first, packed, table, bonds, settings,
         np.array([b.velocity for b in shot.bodies], float), np.array([b.spin for b in shot.bodies], float), float(shot.timing.fps), searches,
         releases(shot), np.array([b.load_path == "fail" for b in shot.bodies], np.uint8),
-        _drives(shot, table), ties, names, apart, sheets, shot.limits.speed, shot.limits.spin,
+        _drives(shot, table), ties, tie_names, apart, sheets, shot.limits.speed, shot.limits.spin,
+        piece_tier, _tier_chunks(built, table.body), carried_by, _surfaces(shot, built), columns,
     )
     return Prepared(shot, model, opening_state(model), built)
 
@@ -128,7 +140,7 @@ def releases(shot: Shot) -> list[Release]:
         if isinstance(body.release, ReleaseTouch):
             out.append(Release(body.release.part, np.inf))
         else:
-            out.append(Release("body", body.release.time if isinstance(body.release, ReleaseCue) else np.inf))
+            out.append(Release("body", body.release.time) if isinstance(body.release, ReleaseCue) else Release("piece", np.inf))
     return out
 
 
@@ -279,10 +291,51 @@ def _bonds(shot: Shot, built: list[Pieces], body_first: Index) -> tuple[Index, A
     return np.concatenate(piece), np.concatenate(area), np.concatenate(center), np.concatenate(strength), np.concatenate(tier)
 
 
-def targets_of(targets: str | list[str], shot: Shot, piece_body: Index, bond_piece: Index) -> Targets:
+def _targets(item: FieldItem, columns: list[str], piece_body: Index, bond_piece: Index, piece_tier: Index, bond_tier: np.ndarray) -> Targets:
     """Which pieces and bonds a field's targets are."""
-    if targets == "all":
-        return Targets(np.ones(len(piece_body), bool), np.ones(len(bond_piece), bool))
-    chosen = np.array([b.column in targets for b in shot.bodies])
+    chosen = np.array([item.targets == "all" or name in item.targets for name in columns])
     pieces = chosen[piece_body]
-    return Targets(pieces, pieces[bond_piece[:, 0]] if len(bond_piece) else np.zeros(0, bool))
+    bonds = pieces[bond_piece[:, 0]] if len(bond_piece) else np.zeros(0, bool)
+    if item.tiers is not None:
+        pieces = pieces & np.isin(piece_tier, item.tiers)
+        bonds = bonds & np.isin(bond_tier, item.tiers)
+    return Targets(pieces, bonds)
+
+
+def targets_of(item: FieldItem, model: Model) -> Targets:
+    """Which pieces and bonds a field's targets are, in a model."""
+    return _targets(item, model.columns, model.pieces.body, model.bonds.piece, model.piece_tier, model.bonds.tier)
+
+
+def _tier_chunks(built: list[Pieces], piece_body: Index) -> Index:
+    """Chunk of every piece on every tier (P, T + 1), numbered over all bodies; tier 0 is the body, and a piece made on an earlier tier is its own
+    chunk from there on."""
+    depth = max((p.path.shape[1] for p in built), default=0)
+    path = np.full((len(piece_body), depth), -1, np.int64)
+    first = 0
+    for pieces in built:
+        path[first : first + pieces.count, : pieces.path.shape[1]] = pieces.path
+        first += pieces.count
+    out = np.zeros((len(piece_body), depth + 1), np.int32)
+    out[:, 0] = piece_body
+    for level in range(1, depth + 1):
+        rows = np.stack([out[:, level - 1].astype(np.int64), path[:, level - 1]], axis=1)
+        _, back = np.unique(rows, axis=0, return_inverse=True)
+        out[:, level] = back.reshape(-1)
+    return out
+
+
+def _surfaces(shot: Shot, built: list[Pieces]) -> dict[str, MeshDistance]:
+    """Meshes that fields and falloffs ask about, as they stand at the start."""
+    stacks = [*shot.falloffs, *(f.reach for f in shot.fields)]
+    asked = {layer.shape.body for stack in stacks for layer in stack.layers if layer.shape.kind == "mesh"}
+    asked |= {f.effect.body for f in shot.fields if getattr(f.effect, "body", None) is not None}
+    out: dict[str, MeshDistance] = {}
+    for body, pieces in zip(shot.bodies, built, strict=True):
+        if body.name not in asked and body.column not in asked or body.column in out:
+            continue
+        offset = np.repeat(pieces.vertex_start[:-1], np.diff(pieces.face_start))[:, None]
+        skin = pieces.skin.astype(bool) if len(pieces.skin) == len(pieces.faces) and pieces.skin.any() else np.ones(len(pieces.faces), bool)
+        vertices = pieces.vertices @ rotation_matrix(body.place.rotation).T + np.asarray(body.place.position)
+        out[body.column] = MeshDistance.of(weld(TriMesh(vertices, (pieces.faces + offset)[skin].astype(np.int32))))
+    return out

@@ -91,6 +91,7 @@ class State:
     piece_assembly (P,) int32; bond_broken (B,) uint8; bond_wear (B,) share of strength lost
     held (P,) uint8, what holds each piece now (model.HOLD_*)
     tie_broken (T,) uint8; tie_push (T, 8): what each tie ended the last interval with (rigid.ties.TieRows)
+    memory: what fields and falloffs remember, by their own keys
     weigh: 1 where weight must be followed through the bonds again, since something parted
     """
 
@@ -103,12 +104,14 @@ class State:
     tie_broken: Flags
     tie_push: Array
     weigh: int = 1
+    memory: dict[str, Array] = field(default_factory=dict)
     contacts: Contacts = field(default_factory=no_contacts)
 
     def copy(self) -> State:
         return State(
             self.frame, self.piece_assembly.copy(), Assemblies(*(x.copy() for x in self.assemblies)),
-            self.bond_broken.copy(), self.bond_wear.copy(), self.held.copy(), self.tie_broken.copy(), self.tie_push.copy(), self.weigh, Contacts(*(x.copy() for x in self.contacts)),
+            self.bond_broken.copy(), self.bond_wear.copy(), self.held.copy(), self.tie_broken.copy(), self.tie_push.copy(), self.weigh,
+            {k: v.copy() for k, v in self.memory.items()}, Contacts(*(x.copy() for x in self.contacts)),
         )
 
     def pack(self) -> bytes:
@@ -116,6 +119,7 @@ class State:
         out = io.BytesIO()
         np.savez(
             out, frame=self.frame, piece_assembly=self.piece_assembly, bond_broken=self.bond_broken, bond_wear=self.bond_wear, held=self.held, tie_broken=self.tie_broken, tie_push=self.tie_push, weigh=self.weigh,
+            **{f"mem_{k}": v for k, v in self.memory.items()},
             **{f"asm_{k}": v for k, v in self.assemblies._asdict().items()}, **{f"con_{k}": v for k, v in self.contacts._asdict().items()},
         )
         return zstandard.ZstdCompressor(level=3).compress(out.getvalue())
@@ -125,5 +129,6 @@ class State:
         with np.load(io.BytesIO(zstandard.ZstdDecompressor().decompress(data)), allow_pickle=False) as z:
             return State(
                 int(z["frame"]), z["piece_assembly"], Assemblies(*(z[f"asm_{k}"] for k in Assemblies._fields)),
-                z["bond_broken"], z["bond_wear"], z["held"], z["tie_broken"], z["tie_push"], int(z["weigh"]), Contacts(*(z[f"con_{k}"] for k in Contacts._fields)),
+                z["bond_broken"], z["bond_wear"], z["held"], z["tie_broken"], z["tie_push"], int(z["weigh"]),
+                {k[4:]: z[k] for k in z.files if k.startswith("mem_")}, Contacts(*(z[f"con_{k}"] for k in Contacts._fields)),
             )

@@ -9,7 +9,7 @@ from __future__ import annotations
 import numba
 import numpy as np
 
-from ..model import Hulls, PieceTable, Settings, Sheets
+from ..model import HOLD_REMOVED, Hulls, PieceTable, Settings, Sheets
 from ..state import Assemblies, Contacts
 from .assemblies import FUSED, rotation
 
@@ -18,7 +18,7 @@ SLOP_SHARE = 0.005
 
 
 @numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
-def place_shapes(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, everything, wverts, wnormals, lo, hi, settings: Settings):
+def place_shapes(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, everything, wverts, wnormals, lo, hi, settings: Settings, push):
     """World corners, face normals and swept bounds of all shapes that are awake (or of all)."""
     m = np.empty((3, 3))
     c = np.empty(3)
@@ -51,7 +51,7 @@ def place_shapes(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, e
         arm = np.sqrt((c[0] - asm.pos[a, 0]) ** 2 + (c[1] - asm.pos[a, 1]) ** 2 + (c[2] - asm.pos[a, 2]) ** 2)
         swing = min(turn * settings.interval, 2.0) * (hulls.bound[s] + arm)
         for k in range(3):
-            fall = abs(settings.gravity[k]) * settings.interval * settings.interval
+            fall = (abs(settings.gravity[k]) + abs(push[a, k])) * settings.interval * settings.interval
             d = asm.vel[a, k] * settings.interval
             lo[s, k] += min(d, 0.0) - grow - swing - fall
             hi[s, k] += max(d, 0.0) + grow + swing + fall
@@ -68,6 +68,9 @@ def find_pairs(hulls: Hulls, pieces: PieceTable, piece_asm, apart, asm: Assembli
     active = np.empty(shapes, np.uint8)  # 0 stands still, 1 moves, 2 is asleep, 3 is driven
     for s in range(shapes):
         a = piece_asm[hulls.piece[s]]
+        if pieces.held[hulls.piece[s]] == HOLD_REMOVED:
+            active[s] = 4  # it is gone
+            continue
         active[s] = (3 if asm.held[a] == 2 else 0) if asm.held[a] else 2 if asm.asleep[a] else 1
     if settings.ground_on:
         for s in range(shapes):
@@ -85,7 +88,7 @@ def find_pairs(hulls: Hulls, pieces: PieceTable, piece_asm, apart, asm: Assembli
             t = order[j]
             if lo[t, axis] > end:
                 break
-            if awake_s != 1 and active[t] != 1 and awake_s + active[t] != 5:
+            if awake_s == 4 or active[t] == 4 or (awake_s != 1 and active[t] != 1 and awake_s + active[t] != 5):
                 continue
             if lo[t, ax1] > hi[s, ax1] or hi[t, ax1] < lo[s, ax1] or lo[t, ax2] > hi[s, ax2] or hi[t, ax2] < lo[s, ax2]:
                 continue

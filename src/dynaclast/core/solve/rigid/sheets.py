@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 
-from ...geometry.mesh import Array, Index, TriMesh, triangle_normals
+from ...geometry.mesh import TriMesh, triangle_normals
+from ...geometry.tree import triangle_tree
 from ..model import Flags, Sheets
 
-LEAF = 4
 SHARP = 0.05
 """An edge stands out where its faces bend away from each other by more than this [rad]."""
 
@@ -41,45 +41,22 @@ def build_sheets(first: int, pieces: list[int], meshes: list[TriMesh]) -> Sheets
     """Trees by halving along the longest side (one per piece); meshes relative to the piece's centre, at the opening pose."""
     if not pieces:
         return no_sheets(first)
-    lo: list[Array] = []
-    hi: list[Array] = []
-    child: list[int] = []
-    start: list[int] = []
-    count: list[int] = []
-    order: list[Index] = []
-    roots: list[int] = []
-    base, filled = first, 0
+    lo, hi, child, start, count, order, roots = [], [], [], [], [], [], []
+    base, nodes, filled = first, 0, 0
     for mesh in meshes:
-        tri = mesh.vertices[mesh.faces]
-        low, high = tri.min(axis=1), tri.max(axis=1)
-        middle = 0.5 * (low + high)
-        roots.append(len(lo))
-        lo.append(low.min(axis=0))
-        hi.append(high.max(axis=0))
-        child.append(-1)
-        start.append(0)
-        count.append(0)
-        work = [(roots[-1], np.arange(len(tri)))]
-        while work:
-            node, own = work.pop()
-            if len(own) <= LEAF:
-                start[node], count[node] = filled, len(own)
-                order.append((own + base).astype(np.int32))
-                filled += len(own)
-                continue
-            axis = int(np.argmax(np.ptp(middle[own], axis=0)))
-            own = own[np.argsort(middle[own, axis], kind="stable")]
-            half = len(own) // 2
-            child[node] = len(lo)
-            for part in (own[:half], own[half:]):
-                work.append((len(lo), part))
-                lo.append(low[part].min(axis=0))
-                hi.append(high[part].max(axis=0))
-                child.append(-1)
-                start.append(0)
-                count.append(0)
-        base += len(tri)
+        tree = triangle_tree(mesh.vertices[mesh.faces])
+        roots.append(nodes)
+        lo.append(tree.lo)
+        hi.append(tree.hi)
+        child.append(np.where(tree.child < 0, -1, tree.child + nodes))
+        start.append(tree.start + filled)
+        count.append(tree.count)
+        order.append(tree.order + base)
+        nodes += len(tree.child)
+        filled += len(tree.order)
+        base += len(mesh.faces)
+    i4 = np.int32
     return Sheets(
-        first, np.array(pieces, np.int32), np.array(roots, np.int32), np.array(lo), np.array(hi), np.array(child, np.int32), np.array(start, np.int32),
-        np.array(count, np.int32), np.concatenate(order), np.concatenate([sharp_edges(m) for m in meshes]),
+        first, np.array(pieces, i4), np.array(roots, i4), np.concatenate(lo), np.concatenate(hi), np.concatenate(child).astype(i4), np.concatenate(start).astype(i4),
+        np.concatenate(count).astype(i4), np.concatenate(order).astype(i4), np.concatenate([sharp_edges(m) for m in meshes]),
     )

@@ -449,8 +449,11 @@ def _take_back(asm: Assemblies, live, island, leans, had, has, middle):
 
 
 @numba.njit(cache=True, error_model="numpy")
-def solve_interval(asm: Assemblies, live, driven, rows: Rows, n_rows, ties: TieTable, tie_rows: TieRows, n_ties, inv_mass, inv_inertia, settings: Settings, moved, turned):
-    """All substeps of one interval over the awake assemblies ``live``, and those an animation moves."""
+def solve_interval(asm: Assemblies, live, driven, rows: Rows, n_rows, ties: TieTable, tie_rows: TieRows, n_ties, inv_mass, inv_inertia, settings: Settings, push, twist, moved, turned):
+    """All substeps of one interval over the awake assemblies ``live``, and those an animation moves.
+
+    push, twist (A, 3): what fields add, as acceleration [m/s2] and angular acceleration [rad/s2], the same in every substep
+    """
     h = settings.interval / settings.substeps
     moved[:, :] = 0.0
     turned[:, :] = 0.0
@@ -464,6 +467,8 @@ def solve_interval(asm: Assemblies, live, driven, rows: Rows, n_rows, ties: TieT
         for k in range(len(live)):
             for c in range(3):
                 asm.vel[live[k], c] += h * asm.fall[live[k]] * settings.gravity[c]
+                asm.vel[live[k], c] += h * push[live[k], c]
+                asm.spin[live[k], c] += h * twist[live[k], c]
         aim_ties(ties, tie_rows, n_ties, asm, inv_mass, inv_inertia)
         _kinetic(asm, live, island, watch, had)
         _aim_bounces(rows, n_rows, asm.vel, asm.spin, moved, turned, inv_mass, h, (step + 0.5) * h, settings.gravity)
@@ -477,6 +482,9 @@ def solve_interval(asm: Assemblies, live, driven, rows: Rows, n_rows, ties: TieT
         _take_back(asm, live, island, leans, had, has, middle)
         _push_apart(rows, n_rows, live, inv_mass, shift, tilt, h, sweeps, most)
         mend_ties(ties, tie_rows, n_ties, shift, tilt, inv_mass, inv_inertia)
+        for k in range(len(live)):  # over an interval the push gives a T^2 / 2, as in a leapfrog, however many substeps there are
+            for c in range(3):
+                shift[live[k], c] -= 0.5 * h * h * push[live[k], c]
         count_ties(ties, tie_rows, n_ties)
         _move(asm, live, h, moved, turned, shift, tilt)
         for k in range(len(driven)):

@@ -1,0 +1,58 @@
+"""Numbers of a part of the document by path: what channels set."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from pydantic import BaseModel
+
+
+def number_at(part: BaseModel, path: str) -> float:
+    """The number at a path such as ``reach.layers.0.shape.center.1``. Raises ValueError where there is none."""
+    now: Any = part
+    for step in path.split("."):
+        now = _step(now, step, path)
+    if isinstance(now, bool) or not isinstance(now, (int, float)):
+        raise ValueError(f"'{path}' is not a number")
+    return float(now)
+
+
+def _step(now: Any, step: str, path: str) -> Any:
+    if isinstance(now, BaseModel):
+        if step not in type(now).model_fields:
+            raise ValueError(f"there is no '{step}' on the way of '{path}'")
+        return getattr(now, step)
+    if isinstance(now, (list, tuple)) and step.isdigit() and int(step) < len(now):
+        return now[int(step)]
+    raise ValueError(f"there is no '{step}' on the way of '{path}'")
+
+
+def set_number(part: BaseModel, path: str, value: float) -> None:
+    """Set the number at a path, in place; the part must be the caller's own. Nothing is checked."""
+    steps = path.split(".")
+    way: list[Any] = [part]
+    for step in steps[:-1]:
+        way.append(_step(way[-1], step, path))
+    new: Any = int(round(value)) if isinstance(_step(way[-1], steps[-1], path), int) else value
+    for holder, step in zip(reversed(way), reversed(steps), strict=True):
+        if isinstance(holder, tuple):
+            new = tuple(new if k == int(step) else x for k, x in enumerate(holder))
+        elif isinstance(holder, list):
+            holder[int(step)] = new
+            return
+        else:
+            setattr(holder, step, new)
+            return
+
+
+def checked(part: BaseModel, path: str, values: list[float]) -> None:
+    """Raise ValueError where one of the values may not stand at the path."""
+    number_at(part, path)
+    for value in (min(values), max(values)):
+        trial = part.model_copy(deep=True)
+        set_number(trial, path, value)
+        try:
+            type(part).model_validate(trial.model_dump(mode="json"))
+        except ValueError as exc:
+            said = exc.errors()[0]["msg"] if hasattr(exc, "errors") else str(exc)
+            raise ValueError(f"'{path}' cannot be {value:g}: {said[:1].lower()}{said[1:]}") from None

@@ -1,0 +1,151 @@
+"""Layers that are no shape: near a mesh or pieces, a picture, a recording, a memory of what lies beneath. Each gives values (n,)."""
+
+from __future__ import annotations
+
+import base64
+import binascii
+import io
+from functools import lru_cache
+
+import numpy as np
+from PIL import Image
+from scipy.spatial import cKDTree
+
+from ..document import DelayReach, HoldReach, ImageReach, MeshReach, PiecesReach, SoundReach, TrailReach
+from ..errors import InputError
+from ..geometry.mesh import Array, rotation_matrix
+from .moment import Moment, of_memory
+
+
+def across(distance: Array, core: float, edge: float) -> Array:
+    """Place across the edge (n,) from a distance: 0 in the core, 1 at and beyond the outer limit."""
+    d = distance - core
+    return (d > 0.0).astype(np.float64) if edge <= 0.0 else np.clip(d / edge, 0.0, 1.0)
+
+
+def near_mesh(shape: MeshReach, points: Array, moment: Moment) -> Array:
+    """Place across the edge (n,) of a mesh; everything lies outside where the body is not known."""
+    if moment.world is None:
+        return np.ones(len(points))
+    mesh, turn, offset = moment.world.surface(shape.body)
+    local = (points - offset) @ rotation_matrix(turn)
+    if shape.of == "vertices":
+        distance, _ = cKDTree(mesh.mesh.vertices).query(local, distance_upper_bound=shape.core + shape.edge + 1e-9)
+        distance = np.minimum(distance, shape.core + shape.edge + 1e-9)
+    else:
+        distance = mesh.signed(np.ascontiguousarray(local), shape.core + shape.edge + 1e-9)
+    return across(distance, shape.core, shape.edge)
+
+
+def near_pieces(shape: PiecesReach, points: Array, moment: Moment) -> Array:
+    if moment.world is None:
+        return np.ones(len(points))
+    middle, size = moment.world.pieces(shape.body)
+    if not len(middle):
+        return np.ones(len(points))
+    # balls of different size: the nearest surface is among the balls whose middle is within reach of the largest
+    top = 0.5 * float(size.max())
+    tree = cKDTree(middle)
+    k = min(8, len(middle))
+    d, which = tree.query(points, k=k, distance_upper_bound=shape.core + shape.edge + top + 1e-9)
+    d, which = d.reshape(len(points), k), which.reshape(len(points), k)
+    radius = np.append(0.5 * size, 0.0)[which]
+    return across(np.where(np.isfinite(d), d - radius, np.inf).min(axis=1), shape.core, shape.edge)
+
+
+@lru_cache(maxsize=16)
+def _png(text: str) -> Array:
+    """Brightness (h, w) in [0, 1] of a picture, by the luma of ITU-R BT.709; clear parts count as black."""
+    try:
+        with Image.open(io.BytesIO(base64.b64decode(text, validate=True)), formats=["PNG"]) as found:
+            pixels = np.asarray(found.convert("RGBA"), float) / 255.0
+    except (binascii.Error, ValueError, OSError, Image.DecompressionBombError):
+        raise InputError("the picture is not a PNG file that can be read", where="picture") from None
+    return (pixels[..., :3] @ np.array([0.2126, 0.7152, 0.0722])) * pixels[..., 3]
+
+
+def picture(shape: ImageReach, points: Array, moment: Moment) -> Array:
+    """Brightness where a point is seen along z, between pixels by straight lines."""
+    pixels = _png(shape.picture)
+    local = (points - np.asarray(shape.center)) @ rotation_matrix(shape.rotation)
+    h, w = pixels.shape
+    u, v = (local[:, 0] / shape.size[0] + 0.5) * w - 0.5, (0.5 - local[:, 1] / shape.size[1]) * h - 0.5
+    seen = (u >= -0.5) & (u <= w - 0.5) & (v >= -0.5) & (v <= h - 0.5)
+    u, v = np.clip(u, 0, w - 1), np.clip(v, 0, h - 1)
+    i, j = np.minimum(u.astype(int), max(0, w - 2)), np.minimum(v.astype(int), max(0, h - 2))
+    s, t = u - i, v - j
+    i2, j2 = np.minimum(i + 1, w - 1), np.minimum(j + 1, h - 1)
+    value = (1 - t) * ((1 - s) * pixels[j, i] + s * pixels[j, i2]) + t * ((1 - s) * pixels[j2, i] + s * pixels[j2, i2])
+    return np.where(seen, value, 0.0)
+
+
+@lru_cache(maxsize=16)
+def _loudness(text: str, window: float) -> tuple[Array, float]:
+    """Root mean square over windows, the loudest 1, and the time between two of them [s]."""
+    from scipy.io import wavfile
+
+    try:
+        rate, samples = wavfile.read(io.BytesIO(base64.b64decode(text, validate=True)))
+    except Exception:
+        raise InputError("the recording is not a WAV file that can be read", where="recording") from None
+    top = float(np.iinfo(samples.dtype).max) if samples.dtype.kind in "iu" else 1.0
+    wave = samples.astype(float).reshape(len(samples), -1).mean(axis=1) / top
+    if samples.dtype == np.uint8:
+        wave = wave * 2.0 - 1.0
+    width = max(1, int(round(window * rate)))
+    count = max(1, -(-len(wave) // width))
+    padded = np.zeros(count * width)
+    padded[: len(wave)] = wave
+    loud = np.sqrt((padded.reshape(count, width) ** 2).mean(axis=1))
+    return loud / max(float(loud.max()), 1e-12), width / rate
+
+
+def sound(shape: SoundReach, points: Array, moment: Moment) -> Array:
+    loud, step = _loudness(shape.recording, shape.window)
+    at = (moment.time - shape.start) / step - 0.5
+    now = float(np.interp(at, np.arange(len(loud)), loud)) if -0.5 <= at <= len(loud) - 0.5 else 0.0
+    return np.full(len(points), min(1.0, shape.gain * now))
+
+
+# ------------------------------------------------------------------------------------ memory
+
+
+def trail(shape: TrailReach, beneath: Array, moment: Moment, layer: int) -> Array:
+    """Follows with at most 1 / rise up and 1 / fall down a second: the same however often it is asked, where what lies beneath is steady."""
+    if moment.memory is None:
+        return beneath
+    kept = of_memory(moment, layer, np.zeros(len(beneath)) if shape.rise > 0 else beneath)
+    up = moment.step / shape.rise if shape.rise > 0 else np.inf
+    down = moment.step / shape.fall if shape.fall > 0 else np.inf
+    kept += np.clip(beneath - kept, -down, up)
+    return kept.copy()
+
+
+def hold(shape: HoldReach, beneath: Array, moment: Moment, layer: int) -> Array:
+    if moment.memory is None:
+        return beneath
+    kept = of_memory(moment, layer, beneath)
+    np.maximum(kept, beneath, out=kept)
+    return kept.copy()
+
+
+def delay(shape: DelayReach, beneath: Array, moment: Moment, layer: int) -> Array:
+    """What lay beneath ``by`` seconds ago, between two looks by a straight line; before there was a look, 0."""
+    if moment.memory is None or shape.by <= 0:
+        return beneath
+    key = f"{moment.key}:{layer}"
+    rows = moment.memory.get(key, np.zeros((0, len(beneath) + 1)))
+    rows = np.concatenate([rows, np.append(moment.time, beneath)[None]])
+    wanted = moment.time - shape.by
+    first = int(np.searchsorted(rows[:, 0], wanted, side="right")) - 1
+    moment.memory[key] = rows[max(0, first) :]
+    if first < 0:
+        return np.zeros(len(beneath))
+    if first == len(rows) - 1:
+        return rows[first, 1:].copy()
+    t0, t1 = rows[first, 0], rows[first + 1, 0]
+    share = (wanted - t0) / (t1 - t0)
+    return (1 - share) * rows[first, 1:] + share * rows[first + 1, 1:]
+
+
+REMEMBERS = {"trail": trail, "delay": delay, "hold": hold}

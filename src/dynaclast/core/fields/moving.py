@@ -1,0 +1,174 @@
+"""Effects that move things all the while they are on.
+
+Each gives the mean acceleration over a step. What depends on velocity is solved over the step in closed form (exponential or rational decay),
+so that a strong grip on a light piece never overshoots, whatever the step.
+"""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from ..document import AttractorEffect, DragEffect, FieldItem, GravityEffect, TurbulenceEffect, VortexEffect, WindEffect
+from ..falloff.noise import curl_noise, noise
+from ..geometry.mesh import Array, rotation_matrix
+from .base import Effect, Matter, Setting, Targets, per_mass, reach_of_pieces
+
+SMALL = 1e-12
+
+
+def _matter(setting: Setting) -> Matter:
+    if setting.matter is not None:
+        return setting.matter
+    n = len(setting.piece_center)
+    zero = np.zeros((n, 3))
+    return Matter(np.ones(n), np.ones(n), zero, zero, zero, setting.piece_center, zero)
+
+
+def towards(wanted: Array, velocity: Array, rate: Array, step: float) -> Array:
+    """Mean acceleration (n, 3) over a step of dv/dt = rate (wanted - v), exactly."""
+    return (wanted - velocity) * (-np.expm1(-rate * step) / step)[:, None]
+
+
+def unit(vectors: Array) -> tuple[Array, Array]:
+    """Unit vectors (n, 3), 0 for the zero vector, and lengths (n,)."""
+    length = np.linalg.norm(vectors, axis=1)
+    return vectors / np.where(length > SMALL, length, 1.0)[:, None], length
+
+
+class Vortex(Effect):
+    """Rankine: v_t(r) = swirl r / core inside the core, swirl core / r outside (Saffman 1992, Vortex Dynamics, 2.2)."""
+
+    def flow(self, item: FieldItem, setting: Setting, targets: Targets) -> tuple[Array, None]:
+        effect = item.effect
+        assert isinstance(effect, VortexEffect)
+        stand, matter, f = setting.at(item), _matter(setting), reach_of_pieces(item, setting, targets)
+        axis = stand.direction
+        from_axis = setting.piece_center - stand.origin
+        height = from_axis @ axis
+        out, r = unit(from_axis - height[:, None] * axis)
+        tangent = np.cross(axis, out)
+        speed = effect.swirl * np.where(r < effect.core, r / effect.core, effect.core / np.maximum(r, SMALL))
+        now = np.einsum("ij,ij->i", matter.halfway, tangent)
+        acc = (((speed - now) * -np.expm1(-effect.grip * setting.step) / setting.step)[:, None] * tangent) if effect.swirl else np.zeros_like(out)
+        acc = acc - effect.inward * out + effect.lift * axis
+        if effect.contain > 0:
+            # towards the ring, critically damped, with the turn about the axis carried and weight borne
+            w = effect.contain
+            off = (r - effect.ring)[:, None] * out + height[:, None] * axis
+            go = matter.halfway - now[:, None] * tangent
+            acc = acc + effect.inward * out - effect.lift * axis - w * w * off - 2 * w * go - (now**2 / np.maximum(r, 0.1 * effect.ring + SMALL))[:, None] * out - matter.gravity
+        return f[:, None] * acc, None
+
+
+class Wind(Effect):
+    """Drag 1/2 rho C A |w| w on the area turned to the air that streams past at w, and pressure along the normals of the faces that meet it."""
+
+    def flow(self, item: FieldItem, setting: Setting, targets: Targets) -> tuple[Array, None]:
+        effect = item.effect
+        assert isinstance(effect, WindEffect)
+        stand, matter, f = setting.at(item), _matter(setting), reach_of_pieces(item, setting, targets)
+        air = self.air(effect, stand.direction, setting.piece_center, setting.moment.time) * f[:, None]
+        past = air - matter.halfway
+        way, speed = unit(past)
+        if matter.facing is None:
+            area, square = matter.size**2, np.zeros_like(way)
+            lift = 0.0
+        else:
+            area, square = matter.facing(past)
+            lift = effect.lift
+        per = 0.5 * effect.density * effect.drag / matter.mass
+        drag = (per * area * speed) [:, None] * past
+        # pressure pushes against the outward normals; its part along the air is what drag has of it
+        press = (per * speed**2)[:, None] * -square
+        force = (1.0 - lift) * drag + lift * press
+        # where the air would stop a piece within the step, as much as brings it to the air's speed; else what it is half way through
+        size = per * area * speed * setting.step
+        return np.where(f > 0, 1.0, 0.0)[:, None] * force / (1.0 + size * size / (1.0 + size))[:, None], None
+
+    @staticmethod
+    def air(effect: WindEffect, direction: Array, points: Array, time: float) -> Array:
+        """Velocity of the air (n, 3) [m/s]; gusts drift with it."""
+        speed = np.full(len(points), effect.speed)
+        if effect.gusts > 0:
+            drifted = points - effect.speed * time * direction
+            speed = speed * (1.0 + effect.gusts * 2.0 * (noise(drifted, effect.gust_size, time / effect.gust_time, effect.seed) - 0.5))
+        return speed[:, None] * direction
+
+
+class Attractor(Effect):
+    """A pull by the distance to a point, a line or a surface."""
+
+    def flow(self, item: FieldItem, setting: Setting, targets: Targets) -> tuple[Array, None]:
+        effect = item.effect
+        assert isinstance(effect, AttractorEffect)
+        stand, matter, f = setting.at(item), _matter(setting), reach_of_pieces(item, setting, targets)
+        to = self.target(effect, setting, stand.origin, stand.direction) - setting.piece_center
+        way, d = unit(to)
+        law = {"constant": lambda x: np.ones_like(x), "linear": lambda x: x, "inverse": lambda x: 1.0 / x, "inverse-square": lambda x: 1.0 / x**2}[effect.law]
+        scale = per_mass(effect.unit, matter.mass)
+        pull = effect.strength * law(np.maximum(d, effect.near)) * scale
+        if effect.law == "constant":
+            pull = pull * np.minimum(1.0, d / effect.near)
+        speed = np.einsum("ij,ij->i", matter.velocity, way)
+        if effect.top_speed is not None:
+            room = (effect.top_speed - speed) / setting.step if effect.strength >= 0 else (speed + effect.top_speed) / setting.step
+            pull = np.sign(pull) * np.clip(np.abs(pull), 0.0, np.maximum(room, 0.0))
+        acc = pull[:, None] * way
+        if effect.settle > 0 and effect.strength > 0:
+            to = self.target(effect, replace(setting, piece_center=matter.start), stand.origin, stand.direction) - matter.start
+            way, d = unit(to)
+            speed = np.einsum("ij,ij->i", matter.velocity, way)
+            near = d < effect.settle
+            # critically damped, as fast as what comes in needs so as not to pass by
+            own = np.sqrt(effect.strength * law(np.full_like(d, max(effect.settle, effect.near))) * scale / effect.settle)
+            w = np.minimum(np.maximum(own, np.maximum(speed, 0.0) / np.maximum(d, SMALL)), 0.5 / setting.step)
+            calm = _critical(to, matter.velocity, w, setting.step)
+            acc = np.where(near[:, None], calm - matter.gravity, acc)
+        return f[:, None] * acc, None
+
+    @staticmethod
+    def target(effect: AttractorEffect, setting: Setting, origin: Array, axis: Array) -> Array:
+        """Where each piece (P,) is pulled to (P, 3)."""
+        at = setting.piece_center
+        if effect.to == "point":
+            return np.broadcast_to(origin, at.shape)
+        if effect.to == "line":
+            return origin + ((at - origin) @ axis)[:, None] * axis
+        world = setting.moment.world
+        if world is None:
+            return at
+        mesh, turn, offset = world.surface(effect.body)
+        m = rotation_matrix(turn)
+        return mesh.closest((at - offset) @ m) @ m.T + offset
+
+
+def _critical(to: Array, velocity: Array, w: Array, step: float) -> Array:
+    """Mean acceleration (n, 3) over a step of the critically damped x'' = -w^2 x - 2 w x' towards x = 0 at ``to`` from here, exactly."""
+    x, c = -to, velocity - w[:, None] * to
+    after = np.exp(-w * step)[:, None] * (c - w[:, None] * (x + c * step))
+    return (after - velocity) / step
+
+
+class Turbulence(Effect):
+    def flow(self, item: FieldItem, setting: Setting, targets: Targets) -> tuple[Array, None]:
+        effect = item.effect
+        assert isinstance(effect, TurbulenceEffect)
+        f = reach_of_pieces(item, setting, targets)
+        return (effect.strength * f)[:, None] * curl_noise(setting.piece_center, effect.size, effect.rate * setting.moment.time, effect.seed), None
+
+
+class Drag(Effect):
+    def flow(self, item: FieldItem, setting: Setting, targets: Targets) -> tuple[Array, Array]:
+        effect = item.effect
+        assert isinstance(effect, DragEffect)
+        matter, f = _matter(setting), reach_of_pieces(item, setting, targets)
+        still = np.zeros_like(matter.velocity)
+        return towards(still, matter.velocity, effect.amount * f, setting.step), towards(still, matter.spin, effect.turning * f, setting.step)
+
+
+class Gravity(Effect):
+    def flow(self, item: FieldItem, setting: Setting, targets: Targets) -> tuple[Array, None]:
+        assert isinstance(item.effect, GravityEffect)
+        return reach_of_pieces(item, setting, targets)[:, None] * np.asarray(item.effect.acceleration), None

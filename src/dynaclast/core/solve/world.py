@@ -1,0 +1,108 @@
+"""Where bodies are during a run, for fields and falloffs."""
+
+from __future__ import annotations
+
+import numba
+import numpy as np
+
+from ..geometry.mesh import Array, rotation_matrix
+from ..geometry.tree import MeshDistance
+from .frame import piece_positions
+from .model import HOLD_REMOVED, Hulls, Model
+from .state import State
+
+
+class LiveWorld:
+    """The world of a run as it is now. ``refresh`` before each use."""
+
+    def __init__(self, model: Model, state: State) -> None:
+        self._model, self._state = model, state
+        self._nearest: dict[tuple[str, bytes], int] = {}
+        self.center: Array = np.zeros((0, 3))
+        names: dict[str, list[int]] = {}
+        for b, (name, column) in enumerate(zip(model.body_names, model.columns, strict=True)):
+            names.setdefault(name, []).append(b)
+            if column != name:
+                names.setdefault(column, []).append(b)
+        self._own = {name: np.flatnonzero(np.isin(model.pieces.body, bodies)) for name, bodies in names.items()}
+
+    def refresh(self) -> None:
+        self.center = piece_positions(self._model, self._state)
+
+    def own(self, name: str) -> np.ndarray:
+        """Pieces of a body or group."""
+        return self._own.get(name, np.zeros(0, int))
+
+    def carried(self, body: str, point: Array) -> tuple[Array, Array]:
+        own = self.own(body)
+        asm = self._state.assemblies
+        if not len(own):
+            return point, np.array([0.0, 0.0, 0.0, 1.0])
+        key = (body, point.tobytes())
+        if key not in self._nearest:
+            self._nearest[key] = int(own[np.argmin(((self._model.pieces.rest[own] - point) ** 2).sum(axis=1))])
+        slot = self._state.piece_assembly[self._nearest[key]]
+        return asm.pos[slot] + rotation_matrix(asm.rot[slot]) @ (point - asm.rest[slot]), asm.rot[slot].copy()
+
+    def pieces(self, body: str) -> tuple[Array, Array]:
+        own = self.own(body)
+        own = own[self._state.held[own] != HOLD_REMOVED]
+        return self.center[own], self._model.pieces.size[own]
+
+    def surface(self, body: str) -> tuple[MeshDistance, Array, Array]:
+        own = self.own(body)
+        asm, slot = self._state.assemblies, self._state.piece_assembly[own[0]]
+        return self._model.surfaces[body], asm.rot[slot].copy(), asm.pos[slot] - rotation_matrix(asm.rot[slot]) @ asm.rest[slot]
+
+
+class Facing:
+    """Areas that pieces turn to the air, by the faces of their collision hulls."""
+
+    def __init__(self, model: Model, state: State) -> None:
+        hulls = model.hulls
+        self._model, self._state = model, state
+        self._area = np.zeros(len(hulls.normals))
+        self._shape_of = np.repeat(np.arange(len(hulls.piece)), np.diff(hulls.face_start))
+        for f in range(len(hulls.normals)):
+            ring = hulls.verts[hulls.ring[hulls.ring_start[f] : hulls.ring_start[f + 1]]]
+            if len(ring) < 3:
+                continue
+            fan = np.cross(ring[1:-1] - ring[0], ring[2:] - ring[0]).sum(axis=0)
+            edge = np.linalg.norm(ring - np.roll(ring, 1, axis=0), axis=1).sum()
+            # the face was moved in by the rounding: its rim grows out again by as much
+            self._area[f] = 0.5 * np.linalg.norm(fan) + edge * hulls.radius[self._shape_of[f]]
+
+    def __call__(self, past: Array) -> tuple[Array, Array]:
+        """For air that streams past at (P, 3) [m/s]: area met (P,) [m2], and windward normals by area and squareness (P, 3)."""
+        area, square = np.zeros(len(past)), np.zeros((len(past), 3))
+        _face(past, self._model.hulls, self._area, self._state.piece_assembly, self._state.assemblies.rot, area, square)
+        return area, square
+
+
+@numba.njit(cache=True, error_model="numpy")
+def _face(past, hulls: Hulls, face_area, piece_asm, rot, area, square):
+    for s in range(len(hulls.piece)):
+        p = hulls.piece[s]
+        speed = np.sqrt(past[p, 0] ** 2 + past[p, 1] ** 2 + past[p, 2] ** 2)
+        if speed < 1e-12:
+            continue
+        wx, wy, wz = past[p, 0] / speed, past[p, 1] / speed, past[p, 2] / speed
+        if hulls.face_start[s + 1] == hulls.face_start[s]:  # a ball
+            disc = np.pi * hulls.radius[s] ** 2
+            area[p] += disc
+            square[p, 0] -= disc * wx * 2.0 / 3.0
+            square[p, 1] -= disc * wy * 2.0 / 3.0
+            square[p, 2] -= disc * wz * 2.0 / 3.0
+            continue
+        q = rot[piece_asm[p]]
+        for f in range(hulls.face_start[s], hulls.face_start[s + 1]):
+            x, y, z = hulls.normals[f, 0], hulls.normals[f, 1], hulls.normals[f, 2]
+            tx, ty, tz = 2.0 * (q[1] * z - q[2] * y), 2.0 * (q[2] * x - q[0] * z), 2.0 * (q[0] * y - q[1] * x)
+            nx, ny, nz = x + q[3] * tx + q[1] * tz - q[2] * ty, y + q[3] * ty + q[2] * tx - q[0] * tz, z + q[3] * tz + q[0] * ty - q[1] * tx
+            c = -(nx * wx + ny * wy + nz * wz)
+            if c > 0.0:
+                a = face_area[f] * c
+                area[p] += a
+                square[p, 0] += a * nx
+                square[p, 1] += a * ny
+                square[p, 2] += a * nz
