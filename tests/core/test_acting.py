@@ -88,9 +88,10 @@ def test_a_hit_calls_a_field_to_its_place() -> None:
 
 def test_targets_by_body_tier_and_state() -> None:
     def went(**more: Any) -> np.ndarray:
-        a = box("a", (0, 0, 0), (2, 1, 1), pattern={"kind": "cells", "count": 3, "seed": 1}, breaks=[{"of": {"kind": "pieces", "pieces": [0]}, "pattern": {"kind": "cells", "count": 3, "seed": 1}}])
+        slabs = {"kind": "slabs", "count": 3, "axis": [1, 0, 0], "spread": 0, "random": 0}
+        a = box("a", (0, 0, 0), (2, 1, 1), pattern=slabs, breaks=[{"of": {"kind": "pieces", "pieces": [0]}, "pattern": slabs}], material={"friction": 0})
         b = ball("b", (9, 0, 0), 0.3, release={"kind": "cue", "time": 5})
-        baked = run(a, b, fields=(field({"kind": "push", "amount": 5}, cue={"kind": "at", "time": 0}, **more),), frames=3, **FREE)
+        baked = run(a, b, fields=(field({"kind": "push", "direction": [0, 1, 0], "amount": 5}, cue={"kind": "at", "time": 0}, **more),), frames=3, **FREE)
         return np.abs(baked.position[-1] - baked.position[0]).max(axis=1) > 1e-3
 
     assert went().tolist() == [True] * 5 + [False]
