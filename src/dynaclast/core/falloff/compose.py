@@ -80,105 +80,126 @@ class Rows:
         )
 
 
-@numba.njit(cache=True, error_model="numpy")
-def _distance(kind, x, y, z, size):
-    """Signed distance to a core from a point in the shape's own frame."""
-    if kind == 0:
-        return np.sqrt(x * x + y * y + z * z) - size[0]
-    if kind == 1:
-        qx, qy, qz = abs(x) - size[0], abs(y) - size[1], abs(z) - size[2]
-        ox, oy, oz = max(qx, 0.0), max(qy, 0.0), max(qz, 0.0)
-        return np.sqrt(ox * ox + oy * oy + oz * oz) + min(max(qx, max(qy, qz)), 0.0)
-    r = np.sqrt(x * x + z * z)
-    if kind == 3:
-        q, h = r - size[0], abs(y) - 0.5 * size[1]
-        oq, oh = max(q, 0.0), max(h, 0.0)
-        return np.sqrt(oq * oq + oh * oh) + min(max(q, h), 0.0)
-    if kind == 4:
-        d = y - min(max(y, -0.5 * size[1]), 0.5 * size[1])
-        return np.sqrt(r * r + d * d) - size[0]
-    if kind == 5:
-        h = y - 0.5 * size[1]
-        t = min(max((r * size[0] - h * size[1]) / (size[0] * size[0] + size[1] * size[1]), 0.0), 1.0)
-        sx, sy = r - t * size[0], h + t * size[1]
-        bx, by = r - min(r, size[0]), h + size[1]
-        d = np.sqrt(min(sx * sx + sy * sy, bx * bx + by * by))
-        return -d if h > -size[1] and r * size[1] < -h * size[0] else d
-    q = r - size[0]
-    return np.sqrt(q * q + y * y) - size[1]
+@numba.njit(cache=True, error_model="numpy", fastmath={"contract"})
+def _distance(what, points, center, m, size, out):
+    """Signed distance of points (n, 3) to one core; m (3, 3) its axes as columns."""
+    cx, cy, cz = center[0], center[1], center[2]
+    s0, s1, s2 = size[0], size[1], size[2]
+    if what == 0:
+        for i in range(len(points)):
+            x, y, z = points[i, 0] - cx, points[i, 1] - cy, points[i, 2] - cz
+            out[i] = np.sqrt(x * x + y * y + z * z) - s0
+        return
+    if what == 2:
+        for i in range(len(points)):
+            out[i] = (points[i, 0] - cx) * s0 + (points[i, 1] - cy) * s1 + (points[i, 2] - cz) * s2
+        return
+    m00, m10, m20, m01, m11, m21, m02, m12, m22 = m[0, 0], m[1, 0], m[2, 0], m[0, 1], m[1, 1], m[2, 1], m[0, 2], m[1, 2], m[2, 2]
+    if what == 1:
+        for i in range(len(points)):
+            dx, dy, dz = points[i, 0] - cx, points[i, 1] - cy, points[i, 2] - cz
+            qx, qy, qz = abs(dx * m00 + dy * m10 + dz * m20) - s0, abs(dx * m01 + dy * m11 + dz * m21) - s1, abs(dx * m02 + dy * m12 + dz * m22) - s2
+            ox, oy, oz = max(qx, 0.0), max(qy, 0.0), max(qz, 0.0)
+            out[i] = np.sqrt(ox * ox + oy * oy + oz * oz) + min(max(qx, max(qy, qz)), 0.0)
+        return
+    for i in range(len(points)):
+        dx, dy, dz = points[i, 0] - cx, points[i, 1] - cy, points[i, 2] - cz
+        x, y, z = dx * m00 + dy * m10 + dz * m20, dx * m01 + dy * m11 + dz * m21, dx * m02 + dy * m12 + dz * m22
+        r = np.sqrt(x * x + z * z)
+        if what == 3:
+            q, h = r - s0, abs(y) - 0.5 * s1
+            oq, oh = max(q, 0.0), max(h, 0.0)
+            out[i] = np.sqrt(oq * oq + oh * oh) + min(max(q, h), 0.0)
+        elif what == 4:
+            d = y - min(max(y, -0.5 * s1), 0.5 * s1)
+            out[i] = np.sqrt(r * r + d * d) - s0
+        elif what == 5:
+            h = y - 0.5 * s1
+            t = min(max((r * s0 - h * s1) / (s0 * s0 + s1 * s1), 0.0), 1.0)
+            sx, sy = r - t * s0, h + t * s1
+            bx, by = r - min(r, s0), h + s1
+            d = np.sqrt(min(sx * sx + sy * sy, bx * bx + by * by))
+            out[i] = -d if h > -s1 and r * s1 < -h * s0 else d
+        else:
+            q = r - s0
+            out[i] = np.sqrt(q * q + y * y) - s1
 
 
 @numba.njit(cache=True, error_model="numpy")
-def _curve(profile, t, knots, curve, pieces):
-    """Value across the edge."""
+def _shape(profile, knots, curve, pieces, t):
+    """Places across the edge (n,) into values, in place."""
+    n = len(t)
     if profile == 0:
-        return 1.0 - t
-    if profile == 1:
-        return 1.0 - t * t * (3.0 - 2.0 * t)
-    if profile == 2:
-        return (1.0 - t) * (1.0 - t)
-    if profile == 3:
-        return np.sqrt(max(0.0, 1.0 - t * t))
-    t = min(max(t, knots[0]), knots[pieces])
-    k = 0
-    while k < pieces - 1 and t >= knots[k + 1]:
-        k += 1
-    s = t - knots[k]
-    return min(max(((curve[k, 0] * s + curve[k, 1]) * s + curve[k, 2]) * s + curve[k, 3], 0.0), 1.0)
+        for i in range(n):
+            t[i] = 1.0 - t[i]
+    elif profile == 1:
+        for i in range(n):
+            t[i] = 1.0 - t[i] * t[i] * (3.0 - 2.0 * t[i])
+    elif profile == 2:
+        for i in range(n):
+            t[i] = (1.0 - t[i]) * (1.0 - t[i])
+    elif profile == 3:
+        for i in range(n):
+            t[i] = np.sqrt(max(0.0, 1.0 - t[i] * t[i]))
+    else:
+        for i in range(n):
+            x = min(max(t[i], knots[0]), knots[pieces])
+            k = 0
+            while k < pieces - 1 and x >= knots[k + 1]:
+                k += 1
+            s = x - knots[k]
+            t[i] = min(max(((curve[k, 0] * s + curve[k, 1]) * s + curve[k, 2]) * s + curve[k, 3], 0.0), 1.0)
 
 
 @numba.njit(cache=True, error_model="numpy")
-def _blend(how, a, b):
-    if how == 0:
-        return b
-    if how == 1:
-        return max(a, b)
-    if how == 2:
-        return min(a, b)
-    if how == 3:
-        return a + b
-    if how == 4:
-        return a - b
-    if how == 5:
-        return a * b
-    if how == 6:
-        return a + b - a * b
-    return 2.0 * a * b if a < 0.5 else 1.0 - 2.0 * (1.0 - a) * (1.0 - b)
+def _lay(how, opacity, top, out):
+    """Lay values (n,) over what is beneath, in place (W3C Compositing and Blending, level 1)."""
+    for i in range(len(out)):
+        a, b = out[i], top[i]
+        if how == 0:
+            c = b
+        elif how == 1:
+            c = max(a, b)
+        elif how == 2:
+            c = min(a, b)
+        elif how == 3:
+            c = a + b
+        elif how == 4:
+            c = a - b
+        elif how == 5:
+            c = a * b
+        elif how == 6:
+            c = a + b - a * b
+        else:
+            c = 2.0 * a * b if a < 0.5 else 1.0 - 2.0 * (1.0 - a) * (1.0 - b)
+        out[i] = a + opacity * (min(max(c, 0.0), 1.0) - a)
 
 
 @numba.njit(cache=True, error_model="numpy")
 def _compose(points, kind, profile, blend, center, turn, size, look, knots, curve, pieces, grain, seed, given, out):
-    hold = np.empty(4)
-    for i in range(len(points)):
-        value = out[i]
-        for k in range(len(kind)):
-            what = kind[k]
-            if what == GIVEN_VALUE:
-                top = given[k, i]
-            elif what == 7:
-                top = 1.0
-            elif what == 8:
+    n = len(points)
+    top, hold = np.empty(n), np.empty(4)
+    for k in range(len(kind)):
+        what = kind[k]
+        if what == GIVEN_VALUE or what == GIVEN_PLACE:
+            top[:] = given[k]
+        elif what == 7:
+            top[:] = 0.0
+        elif what == 8:
+            for i in range(n):
                 noise_at(points[i, 0] / grain[k, 0], points[i, 1] / grain[k, 0], points[i, 2] / grain[k, 0], grain[k, 1], seed[k], hold)
-                top = min(max(0.5 + grain[k, 2] * (hold[0] - 0.5), 0.0), 1.0)
-            else:
-                if what == GIVEN_PLACE:
-                    t = given[k, i]
-                else:
-                    dx, dy, dz = points[i, 0] - center[k, 0], points[i, 1] - center[k, 1], points[i, 2] - center[k, 2]
-                    if what == 2:
-                        d = dx * size[k, 0] + dy * size[k, 1] + dz * size[k, 2]
-                    else:
-                        m = turn[k]
-                        d = _distance(
-                            what, dx * m[0, 0] + dy * m[1, 0] + dz * m[2, 0], dx * m[0, 1] + dy * m[1, 1] + dz * m[2, 1],
-                            dx * m[0, 2] + dy * m[1, 2] + dz * m[2, 2], size[k],
-                        )
-                    edge = look[k, 0]
-                    t = (1.0 if d > 0.0 else 0.0) if edge <= 0.0 else min(max(d / edge, 0.0), 1.0)
-                top = _curve(profile[k], t, knots[k], curve[k], pieces[k])
-            if look[k, 1] != 0.0:
-                top = 1.0 - top
-            top = look[k, 3] + (look[k, 4] - look[k, 3]) * top
-            mixed = min(max(_blend(blend[k], value, top), 0.0), 1.0)
-            value += look[k, 2] * (mixed - value)
-        out[i] = value
+                top[i] = min(max(0.5 + grain[k, 2] * (hold[0] - 0.5), 0.0), 1.0)
+        else:
+            _distance(what, points, center[k], turn[k], size[k], top)
+            edge = look[k, 0]
+            for i in range(n):
+                top[i] = (1.0 if top[i] > 0.0 else 0.0) if edge <= 0.0 else min(max(top[i] / edge, 0.0), 1.0)
+        if what != GIVEN_VALUE and what != 8:
+            _shape(profile[k], knots[k], curve[k], pieces[k], top)
+        least, most = look[k, 3], look[k, 4]
+        if look[k, 1] != 0.0:
+            least, most = most, least
+        if least != 0.0 or most != 1.0:
+            for i in range(n):
+                top[i] = least + (most - least) * top[i]
+        _lay(blend[k], look[k, 2], top, out)

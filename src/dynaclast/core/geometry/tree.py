@@ -57,83 +57,85 @@ def triangle_tree(corners: Array) -> Tree:
     return Tree(np.array(lo), np.array(hi), np.array(child, i4), np.array(start, i4), np.array(count, i4), np.concatenate(order))
 
 
-@numba.njit(cache=True, error_model="numpy")
-def closest_on_triangle(p, a, b, c, out):
-    """The point of a triangle nearest to p (Ericson 2005, Real-Time Collision Detection, 5.1.5)."""
-    ab, ac, ap = b - a, c - a, p - a
-    d1, d2 = ab @ ap, ac @ ap
+@numba.njit(cache=True, error_model="numpy", fastmath={"contract", "nsz", "arcp"})
+def closest_on_triangle(px, py, pz, t, corners):
+    """The point of triangle t nearest to a point (Ericson 2005, Real-Time Collision Detection, 5.1.5)."""
+    ax, ay, az = corners[t, 0, 0], corners[t, 0, 1], corners[t, 0, 2]
+    bx, by, bz = corners[t, 1, 0], corners[t, 1, 1], corners[t, 1, 2]
+    cx, cy, cz = corners[t, 2, 0], corners[t, 2, 1], corners[t, 2, 2]
+    ux, uy, uz = bx - ax, by - ay, bz - az
+    vx, vy, vz = cx - ax, cy - ay, cz - az
+    x, y, z = px - ax, py - ay, pz - az
+    d1, d2 = ux * x + uy * y + uz * z, vx * x + vy * y + vz * z
     if d1 <= 0.0 and d2 <= 0.0:
-        out[:] = a
-        return
-    bp = p - b
-    d3, d4 = ab @ bp, ac @ bp
+        return ax, ay, az
+    x, y, z = px - bx, py - by, pz - bz
+    d3, d4 = ux * x + uy * y + uz * z, vx * x + vy * y + vz * z
     if d3 >= 0.0 and d4 <= d3:
-        out[:] = b
-        return
-    vc = d1 * d4 - d3 * d2
-    if vc <= 0.0 and d1 >= 0.0 and d3 <= 0.0:
-        out[:] = a + d1 / (d1 - d3) * ab
-        return
-    cp = p - c
-    d5, d6 = ab @ cp, ac @ cp
+        return bx, by, bz
+    w = d1 * d4 - d3 * d2
+    if w <= 0.0 and d1 >= 0.0 and d3 <= 0.0:
+        s = d1 / (d1 - d3)
+        return ax + s * ux, ay + s * uy, az + s * uz
+    x, y, z = px - cx, py - cy, pz - cz
+    d5, d6 = ux * x + uy * y + uz * z, vx * x + vy * y + vz * z
     if d6 >= 0.0 and d5 <= d6:
-        out[:] = c
-        return
-    vb = d5 * d2 - d1 * d6
-    if vb <= 0.0 and d2 >= 0.0 and d6 <= 0.0:
-        out[:] = a + d2 / (d2 - d6) * ac
-        return
-    va = d3 * d6 - d5 * d4
-    if va <= 0.0 and d4 - d3 >= 0.0 and d5 - d6 >= 0.0:
-        out[:] = b + (d4 - d3) / ((d4 - d3) + (d5 - d6)) * (c - b)
-        return
-    down = 1.0 / (va + vb + vc)
-    out[:] = a + vb * down * ab + vc * down * ac
+        return cx, cy, cz
+    v = d5 * d2 - d1 * d6
+    if v <= 0.0 and d2 >= 0.0 and d6 <= 0.0:
+        s = d2 / (d2 - d6)
+        return ax + s * vx, ay + s * vy, az + s * vz
+    u = d3 * d6 - d5 * d4
+    if u <= 0.0 and d4 - d3 >= 0.0 and d5 - d6 >= 0.0:
+        s = (d4 - d3) / ((d4 - d3) + (d5 - d6))
+        return bx + s * (cx - bx), by + s * (cy - by), bz + s * (cz - bz)
+    down = 1.0 / (u + v + w)
+    s, q = v * down, w * down
+    return ax + s * ux + q * vx, ay + s * uy + q * vy, az + s * uz + q * vz
 
 
-@numba.njit(cache=True, error_model="numpy")
+@numba.njit(cache=True, error_model="numpy", fastmath={"contract", "nsz", "nnan"}, inline="always")
+def _away(lo, hi, node, px, py, pz):
+    """Squared distance of a point from a node's box."""
+    x = max(max(lo[node, 0] - px, px - hi[node, 0]), 0.0)
+    y = max(max(lo[node, 1] - py, py - hi[node, 1]), 0.0)
+    z = max(max(lo[node, 2] - pz, pz - hi[node, 2]), 0.0)
+    return x * x + y * y + z * z
+
+
+@numba.njit(cache=True, error_model="numpy", fastmath={"contract", "nsz", "nnan"})
 def _nearest(points, corners, tree, most, distance, near):
     """Distance of points (n, 3) to the nearest triangle, ``most`` where none is nearer; near (n, 3) gets the point there."""
     stack = np.empty(128, np.int32)
     gap = np.empty(128)
-    q = np.empty(3)
+    lo, hi, child = tree.lo, tree.hi, tree.child
     for i in range(len(points)):
-        p = points[i]
+        px, py, pz = points[i, 0], points[i, 1], points[i, 2]
         best = most * most
-        top = 0
         stack[0] = 0
-        gap[0] = 0.0
+        gap[0] = _away(lo, hi, 0, px, py, pz)
         top = 1
         while top > 0:
             top -= 1
             if gap[top] >= best:
                 continue
             node = stack[top]
-            left = tree.child[node]
+            left = child[node]
             if left < 0:
                 for k in range(tree.start[node], tree.start[node] + tree.count[node]):
-                    t = tree.order[k]
-                    closest_on_triangle(p, corners[t, 0], corners[t, 1], corners[t, 2], q)
-                    d = (p[0] - q[0]) ** 2 + (p[1] - q[1]) ** 2 + (p[2] - q[2]) ** 2
+                    x, y, z = closest_on_triangle(px, py, pz, tree.order[k], corners)
+                    d = (px - x) ** 2 + (py - y) ** 2 + (pz - z) ** 2
                     if d < best:
                         best = d
-                        near[i] = q
+                        near[i, 0], near[i, 1], near[i, 2] = x, y, z
                 continue
-            ga, gb = 0.0, 0.0
-            for k in range(3):
-                da = max(max(tree.lo[left, k] - p[k], p[k] - tree.hi[left, k]), 0.0)
-                db = max(max(tree.lo[left + 1, k] - p[k], p[k] - tree.hi[left + 1, k]), 0.0)
-                ga += da * da
-                gb += db * db
+            ga, gb = _away(lo, hi, left, px, py, pz), _away(lo, hi, left + 1, px, py, pz)
             first, second = (left, left + 1) if ga <= gb else (left + 1, left)
-            if max(ga, gb) < best:
-                stack[top] = second
-                gap[top] = max(ga, gb)
-                top += 1
-            if min(ga, gb) < best:
-                stack[top] = first
-                gap[top] = min(ga, gb)
-                top += 1
+            for node, d in ((second, max(ga, gb)), (first, min(ga, gb))):
+                if d < best:
+                    stack[top] = node
+                    gap[top] = d
+                    top += 1
         distance[i] = np.sqrt(best)
 
 
@@ -154,20 +156,14 @@ class MeshDistance:
         return MeshDistance(mesh, corners, triangle_tree(corners), bool((shared == 2).all()))
 
     def signed(self, points: Array, most: float) -> Array:
-        """Distance (n,) to the surface, negative inside a closed mesh; no more than ``most`` outside [m]."""
+        """Distance (n,) to the surface, negative inside a closed mesh; never farther than ``most`` either way [m]."""
+        distance, near = np.empty(len(points)), np.zeros((len(points), 3))
+        _nearest(np.ascontiguousarray(points), self.corners, self.tree, most, distance, near)
         lo, hi = self.mesh.bounds()
-        close = ((points >= lo) & (points <= hi)).all(axis=1)
-        out = np.full(len(points), most)
-        for part, reach in ((close, np.inf), (~close, most)):
-            if part.any():
-                own = np.ascontiguousarray(points[part])
-                distance, near = np.empty(len(own)), np.zeros((len(own), 3))
-                _nearest(own, self.corners, self.tree, reach, distance, near)
-                out[part] = distance
-        if self.closed and close.any():
-            own = np.flatnonzero(close)
-            out[own[inside(self.mesh, points[own])]] *= -1.0
-        return np.minimum(out, most)
+        close = np.flatnonzero(((points >= lo) & (points <= hi)).all(axis=1)) if self.closed else np.zeros(0, int)
+        if len(close):
+            distance[close[inside(self.mesh, points[close])]] *= -1.0
+        return distance
 
     def closest(self, points: Array) -> Array:
         """The nearest points of the surface (n, 3)."""
