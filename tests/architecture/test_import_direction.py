@@ -20,7 +20,7 @@ CORE = {
     "fields": {"document", "falloff", "geometry", "motion"},
     "formats": {"document", "errors", "fracture", "geometry"},
     "solve": {"document", "errors", "fields", "falloff", "fracture", "geometry", "layout", "motion"},
-    "preflight": {"document", "errors", "fields", "falloff", "fracture", "geometry", "solve"},
+    "preflight": {"document", "errors", "fields", "falloff", "fracture", "geometry", "motion", "solve"},
     "bake": {"document", "errors", "formats", "fracture", "solve"},
 }
 FORBIDDEN_IN_CORE = {"flask", "sqlalchemy", "pymysql", "dask", "distributed", "pathlib", "os", "time", "datetime", "socket", "subprocess", "sys"}

@@ -11,9 +11,12 @@ from flask_openapi3 import APIBlueprint, Tag
 from pydantic import ValidationError
 
 from ..core import document
-from ..core.document import Body, Shot
+from ..core.document import Body, FieldItem, Shot
 from ..core.errors import DocumentError, DynaclastError, InputError
-from ..core.falloff import value
+from ..core.falloff import Moment, value
+from ..core.fields import Targets
+from ..core.fields.base import reach_of_pieces
+from ..core.fields.stand import Keyed, shared_at, stand_of
 from ..core.fracture.bonds import bond_strengths
 from ..core.fracture.build import content_key, raw_mesh
 from ..core.fracture.display import drawing_key, drawn
@@ -23,14 +26,15 @@ from ..core.layout import members
 from ..core.preflight import preflight
 from ..core.preflight.checks import Finding
 from ..core.preflight.loads import weight_loads
-from ..core.preflight.reach import crossings, standing
+from ..core.preflight.reach import arrows, crossings, setting_of, standing
+from ..core.preflight.still import StillWorld
 from ..core.solve.collision import outlines
 from ..jobs.builds import Build
 from ..store.assets import as_arrays, keep_mesh
 from ..store.blobs import pack
 from ..store.shots import NotFound
 from .app import services
-from .schemas import AssetsOut, BodyIn, BuildOut, DocumentIn, Done, LoadsIn, MembersIn, PiecesPath, Problem, ReportOut, SurveyOut
+from .schemas import AssetsOut, BodyIn, BuildOut, Done, LoadsIn, MembersIn, PiecesPath, Problem, ReportOut, SurveyIn, SurveyOut
 
 api = APIBlueprint("bodies", __name__, url_prefix="/api", abp_tags=[Tag(name="bodies")], abp_responses={"404": Problem, "422": Problem})
 
@@ -216,17 +220,40 @@ def get_members(body: MembersIn) -> Response:
 
 
 @api.post("/survey", responses={"200": SurveyOut})
-def survey(body: DocumentIn) -> dict[str, Any]:
-    """Reach grid, preflight and per-piece reach of a document, edited or not. Bodies still being built are left out."""
+def survey(body: SurveyIn) -> dict[str, Any]:
+    """Reach grid, preflight and per-piece reach of a document at a frame, edited or not; arrows of one field. Bodies still being built are
+    left out, and a field whose falloff cannot be worked out says so instead of reaching anything."""
     shot = document.parse(body.document)
     whole, pieces, bad = _what_stands(shot)
-    at = standing(whole, pieces)
-    values = {item.name: value(item.reach, at.piece_center).round(3).tolist() for item in whole.fields}
-    findings = bad + (preflight(whole, pieces, services().hulls) if whole.bodies or not bad else [])
+    good, wrong = _fields_that_work(whole, pieces)
+    whole = whole.model_copy(update={"fields": good})
+    at = standing(whole, pieces, body.frame / whole.timing.fps)
+    values = {item.name: reach_of_pieces(item, setting_of(at), Targets(np.ones(len(at.piece_center), bool), np.zeros(0, bool))).round(3).tolist() for item in Keyed(whole.fields).at(at.moment.time)}
+    findings = bad + wrong + (preflight(whole, pieces, services().hulls) if whole.bodies or not bad else [])
+    pulls = arrows(whole, at, body.field) if body.field else None
+    stands = {f.name: stand_of(f, at.moment) for f in Keyed(whole.fields).at(at.moment.time) if f.travel is not None or f.aim is not None}
     return {
         "crossings": [asdict(c) for c in crossings(whole, pieces, at)], "findings": [asdict(f) for f in findings], "values": values,
         "bodies": [[b.name, p.count] for b, p in zip(whole.bodies, pieces, strict=True)],
+        "arrows": [] if pulls is None else pulls.round(4).tolist(),
+        "stands": {name: {"turn": s.turn.ravel().tolist(), "shift": s.shift.tolist()} for name, s in stands.items()},
     }
+
+
+def _fields_that_work(shot: Shot, pieces: list[Pieces]) -> tuple[list[FieldItem], list[Finding]]:
+    """Fields whose falloffs can be asked, and a finding for each other: a damaged picture, a body that is not built."""
+    good: list[FieldItem] = []
+    bad: list[Finding] = []
+    world = StillWorld(shot, pieces)
+    moment = Moment(shared=shared_at(shot.falloffs, 0.0), world=world)
+    for item in shot.fields:
+        try:
+            value(item.reach, np.zeros((1, 3)), moment)
+            good.append(item)
+        except (DynaclastError, KeyError) as exc:
+            said = exc.message if isinstance(exc, DynaclastError) else "it asks for a body that is not there yet"
+            bad.append(Finding("bad-falloff", "stop", "drive", item.name, f"{item.name} cannot be worked out: {said}.", "Change its reach"))
+    return good, bad
 
 
 def _what_stands(shot: Shot) -> tuple[Shot, list[Pieces], list[Finding]]:

@@ -188,6 +188,18 @@ class FindingOut(BaseModel):
     remedy: str
 
 
+class SurveyIn(DocumentIn):
+    """A document, the frame it is looked at, and the field whose arrows are wanted."""
+
+    frame: int = Field(0, ge=0, le=2000)
+    field: str = Field("", max_length=80)
+
+
+class StandOut(BaseModel):
+    turn: list[float]
+    shift: tuple[float, float, float]
+
+
 class SurveyOut(BaseModel):
     """The reach grid and preflight of a document, and which pieces each field reaches (value 0 to 1 per piece)."""
 
@@ -195,6 +207,8 @@ class SurveyOut(BaseModel):
     findings: list[FindingOut]
     values: dict[str, list[float]]
     bodies: list[tuple[str, int]]
+    arrows: list[tuple[float, float, float]] = Field(description="what the field asked about would do to each piece [m/s2, or m/s of a blow]")
+    stands: dict[str, StandOut] = Field(description="where fields that travel are: how they have turned (3 x 3, row by row) and shifted")
 
 
 class TakeOut(BaseModel):

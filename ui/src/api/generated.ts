@@ -253,7 +253,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Reach grid, preflight and per-piece reach of a document, edited or not. Bodies still being built are left out. */
+        /**
+         * Reach grid, preflight and per-piece reach of a document at a frame, edited or not; arrows of one field. Bodies still being built are
+         * @description left out, and a field whose falloff cannot be worked out says so instead of reaching anything.
+         */
         post: operations["bodies_survey_survey_post"];
         delete?: never;
         options?: never;
@@ -533,6 +536,19 @@ export interface components {
              * @default 4
              */
             reinforce: number;
+            /**
+             * Hold
+             * @description fixed for good; carried by an animated body; asleep until touched
+             * @default fixed
+             * @enum {string}
+             */
+            hold: "fixed" | "carried" | "touch";
+            /**
+             * Carrier
+             * @description the animated body that carries what is held
+             * @default null
+             */
+            carrier: string | null;
         };
         /**
          * AssetShape
@@ -552,13 +568,12 @@ export interface components {
         };
         /**
          * AtCue
-         * @description Acts once, at a time.
+         * @description A blow at a time; what acts over time goes on from then.
          */
         AtCue: {
             /**
-             * Kind
-             * @default at
-             * @constant
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
              */
             kind: "at";
             /**
@@ -567,6 +582,81 @@ export interface components {
              * @default 1
              */
             time: number;
+            /** @default null */
+            stagger: components["schemas"]["Stagger"] | null;
+        };
+        /**
+         * AttractorEffect
+         * @description Pulls to a point, a line or a body's surface; negative strength repels.
+         */
+        AttractorEffect: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "attractor";
+            /**
+             * To
+             * @default point
+             * @enum {string}
+             */
+            to: "point" | "line" | "surface";
+            /**
+             * Body
+             * @description the body whose surface it is
+             * @default null
+             */
+            body: string | null;
+            /**
+             * Axis
+             * @description of the line
+             * @default [
+             *       0,
+             *       1,
+             *       0
+             *     ]
+             */
+            axis: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Strength
+             * @description at 1 m [m/s2, or N]
+             * @default 10
+             */
+            strength: number;
+            /**
+             * Unit
+             * @default m/s2
+             * @enum {string}
+             */
+            unit: "m/s2" | "N";
+            /**
+             * Law
+             * @default constant
+             * @enum {string}
+             */
+            law: "constant" | "linear" | "inverse" | "inverse-square";
+            /**
+             * Near
+             * @description nearer than this the pull is that at this distance [m]
+             * @default 0.1
+             */
+            near: number;
+            /**
+             * Top Speed
+             * @description what moves faster towards it is not pulled further [m/s]
+             * @default null
+             */
+            top_speed: number | null;
+            /**
+             * Settle
+             * @description inside this distance things arrive instead of swinging through [m]
+             * @default 0
+             */
+            settle: number;
         };
         /**
          * Body
@@ -713,6 +803,12 @@ export interface components {
         };
         /** BoxReach */
         BoxReach: {
+            /**
+             * Ride
+             * @description the body it rides on
+             * @default null
+             */
+            ride: string | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -878,7 +974,7 @@ export interface components {
         };
         /**
          * BurstEffect
-         * @description One radial blow: speed away from the reach's centre, the same for light and heavy.
+         * @description Radial: away from the reach's centre.
          */
         BurstEffect: {
             /**
@@ -888,10 +984,91 @@ export interface components {
             kind: "burst";
             /**
              * Speed
-             * @description where the value is 1 [m/s]; negative pulls in
+             * @description where the value is 1; negative pulls in. A blow gives m/s (or N s), over a span m/s2 (or N)
              * @default 5
              */
             speed: number;
+            /**
+             * Unit
+             * @description m/s: the same for light and heavy; N: force or impulse
+             * @default m/s
+             * @enum {string}
+             */
+            unit: "m/s" | "N";
+            /**
+             * Noise
+             * @description share that differs from piece to piece
+             * @default 0
+             */
+            noise: number;
+            /**
+             * Seed
+             * @default 1
+             */
+            seed: number;
+        };
+        /**
+         * CapsuleReach
+         * @description A line along its own y axis with a radius.
+         */
+        CapsuleReach: {
+            /**
+             * Ride
+             * @description the body it rides on
+             * @default null
+             */
+            ride: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "capsule";
+            /**
+             * Center
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            center: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Rotation
+             * @default [
+             *       0,
+             *       0,
+             *       0,
+             *       1
+             *     ]
+             */
+            rotation: [
+                number,
+                number,
+                number,
+                number
+            ];
+            /**
+             * Core
+             * @description radius of the solid core [m]
+             * @default 0.5
+             */
+            core: number;
+            /**
+             * Height
+             * @description length of the line [m]
+             * @default 2
+             */
+            height: number;
+            /**
+             * Edge
+             * @description width of the soft band outside the core [m]
+             * @default 1
+             */
+            edge: number;
         };
         /**
          * CellsPattern
@@ -936,6 +1113,19 @@ export interface components {
             crowd: components["schemas"]["Crowd"] | null;
         };
         /**
+         * Channel
+         * @description A number over time; before the first key and after the last it stands still.
+         */
+        Channel: {
+            /**
+             * Of
+             * @description which number, from the thing the channel belongs to: effect.load, reach.layers.0.shape.center.1
+             */
+            of: string;
+            /** Keys */
+            keys: components["schemas"]["NumberKey"][];
+        };
+        /**
          * ClustersPattern
          * @description Gathers pieces into chunks: bonds between chunks become one tier coarser than those inside.
          */
@@ -962,6 +1152,69 @@ export interface components {
              * @default 1
              */
             seed: number;
+        };
+        /**
+         * ConeReach
+         * @description Round its own y axis, the tip up; the centre is half way up.
+         */
+        ConeReach: {
+            /**
+             * Ride
+             * @description the body it rides on
+             * @default null
+             */
+            ride: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "cone";
+            /**
+             * Center
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            center: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Rotation
+             * @default [
+             *       0,
+             *       0,
+             *       0,
+             *       1
+             *     ]
+             */
+            rotation: [
+                number,
+                number,
+                number,
+                number
+            ];
+            /**
+             * Core
+             * @description radius of the core at its foot [m]
+             * @default 1
+             */
+            core: number;
+            /**
+             * Height
+             * @description of the core [m]
+             * @default 2
+             */
+            height: number;
+            /**
+             * Edge
+             * @description width of the soft band outside the core [m]
+             * @default 1
+             */
+            edge: number;
         };
         /**
          * ConeShape
@@ -1010,6 +1263,69 @@ export interface components {
              * @default 8
              */
             by: number;
+        };
+        /**
+         * CylinderReach
+         * @description Round its own y axis.
+         */
+        CylinderReach: {
+            /**
+             * Ride
+             * @description the body it rides on
+             * @default null
+             */
+            ride: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "cylinder";
+            /**
+             * Center
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            center: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Rotation
+             * @default [
+             *       0,
+             *       0,
+             *       0,
+             *       1
+             *     ]
+             */
+            rotation: [
+                number,
+                number,
+                number,
+                number
+            ];
+            /**
+             * Core
+             * @description radius of the solid core [m]
+             * @default 1
+             */
+            core: number;
+            /**
+             * Height
+             * @description of the core [m]
+             * @default 2
+             */
+            height: number;
+            /**
+             * Edge
+             * @description width of the soft band outside the core [m]
+             * @default 1
+             */
+            edge: number;
         };
         /**
          * CylinderShape
@@ -1069,6 +1385,125 @@ export interface components {
             keep: number;
         };
         /**
+         * DelayReach
+         * @description What lay beneath a while ago.
+         */
+        DelayReach: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "delay";
+            /**
+             * By
+             * @description [s]
+             * @default 0.5
+             */
+            by: number;
+        };
+        /**
+         * DisplaceEffect
+         * @description Moves things by an offset and a turn in step with the falloff: what a moving falloff passes is shifted, and knocked loose.
+         */
+        DisplaceEffect: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "displace";
+            /**
+             * Offset
+             * @description where the value is 1 [m]
+             * @default [
+             *       0,
+             *       0.5,
+             *       0
+             *     ]
+             */
+            offset: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Axis
+             * @default [
+             *       0,
+             *       1,
+             *       0
+             *     ]
+             */
+            axis: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Angle
+             * @description turn about its own centre where the value is 1 [rad]
+             * @default 0
+             */
+            angle: number;
+            /**
+             * Wakes
+             * @description frees what waits to be touched
+             * @default true
+             */
+            wakes: boolean;
+        };
+        /**
+         * DragEffect
+         * @description Slows what moves and turns.
+         */
+        DragEffect: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "drag";
+            /**
+             * Amount
+             * @description share of the speed lost each second, compounding [1/s]
+             * @default 1
+             */
+            amount: number;
+            /**
+             * Turning
+             * @description the same of the spin [1/s]
+             * @default 1
+             */
+            turning: number;
+        };
+        /** EverywhereReach */
+        EverywhereReach: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "everywhere";
+        };
+        /**
+         * ExpressionReach
+         * @description A formula over what lies beneath and where the point is; docs/expressions.md has the language.
+         */
+        ExpressionReach: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "expression";
+            /**
+             * Text
+             * @default value
+             */
+            text: string;
+            /**
+             * Seed
+             * @default 1
+             */
+            seed: number;
+        };
+        /**
          * FacesPattern
          * @description Every face its own thin shell piece.
          */
@@ -1098,11 +1533,35 @@ export interface components {
         };
         /**
          * Falloff
-         * @description A function of place giving a value 0 to 1; layers are laid one over the other, first at the bottom.
+         * @description A function of place and time giving a value 0 to 1: of its own, or one of the shot's shared falloffs.
          */
         Falloff: {
             /** Layers */
-            layers: components["schemas"]["Layer"][];
+            layers?: components["schemas"]["Layer"][];
+            /**
+             * Strength
+             * @description the value is multiplied by this, then cut to the limits
+             * @default 1
+             */
+            strength: number;
+            /**
+             * Limits
+             * @description least and greatest value
+             * @default [
+             *       0,
+             *       1
+             *     ]
+             */
+            limits: [
+                number,
+                number
+            ];
+            /**
+             * Use
+             * @description the shared falloff it is; then it has no layers of its own
+             * @default null
+             */
+            use: string | null;
         };
         /**
          * FieldItem
@@ -1117,16 +1576,48 @@ export interface components {
              */
             on: boolean;
             /** Effect */
-            effect: components["schemas"]["AnchorEffect"] | components["schemas"]["StrainEffect"] | components["schemas"]["BurstEffect"];
+            effect: components["schemas"]["AnchorEffect"] | components["schemas"]["StrainEffect"] | components["schemas"]["KillEffect"] | components["schemas"]["VortexEffect"] | components["schemas"]["WindEffect"] | components["schemas"]["AttractorEffect"] | components["schemas"]["BurstEffect"] | components["schemas"]["PushEffect"] | components["schemas"]["SpinEffect"] | components["schemas"]["TurbulenceEffect"] | components["schemas"]["DragEffect"] | components["schemas"]["GravityEffect"] | components["schemas"]["DisplaceEffect"];
             reach: components["schemas"]["Falloff"];
-            /** @description when it acts; an anchor holds from the start and has no use for it */
-            cue?: components["schemas"]["AtCue"];
+            /**
+             * Cue
+             * @description when it acts; an anchor holds from the start and has no use for it
+             */
+            cue?: components["schemas"]["AtCue"] | components["schemas"]["SpanCue"] | components["schemas"]["PulseCue"] | components["schemas"]["ImpactCue"] | components["schemas"]["HandCue"];
             /**
              * Targets
              * @description names of bodies and groups, or all
              * @default all
              */
             targets: "all" | string[];
+            /**
+             * Tiers
+             * @description only pieces made on these tiers, and bonds of these tiers
+             * @default null
+             */
+            tiers: number[] | null;
+            /**
+             * States
+             * @description only what is doing this at the time
+             * @default null
+             */
+            states: ("held" | "resting" | "moving")[] | null;
+            /**
+             * Travel
+             * @description how its reach and origin move
+             * @default null
+             */
+            travel: (components["schemas"]["PathTravel"] | components["schemas"]["RoundTravel"] | components["schemas"]["RideTravel"]) | null;
+            /**
+             * Aim
+             * @description a body or field its direction or axis points at
+             * @default null
+             */
+            aim: string | null;
+            /**
+             * Channels
+             * @description numbers of it over time
+             */
+            channels?: components["schemas"]["Channel"][];
         };
         /**
          * FileShape
@@ -1166,6 +1657,31 @@ export interface components {
              * @enum {string}
              */
             kind: "fill";
+        };
+        /**
+         * GravityEffect
+         * @description Another gravity where it reaches, on top of the shot's.
+         */
+        GravityEffect: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "gravity";
+            /**
+             * Acceleration
+             * @description [m/s2]
+             * @default [
+             *       0,
+             *       9.81,
+             *       0
+             *     ]
+             */
+            acceleration: [
+                number,
+                number,
+                number
+            ];
         };
         /** GridLayout */
         GridLayout: {
@@ -1271,6 +1787,28 @@ export interface components {
             seed: number;
         };
         /**
+         * HandCue
+         * @description By hand: in a rehearsal, or at the times kept here.
+         */
+        HandCue: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "hand";
+            /**
+             * Times
+             * @description [s], rising
+             */
+            times?: number[];
+            /**
+             * Length
+             * @description how long each lasts [s]; 0 is a blow
+             * @default 0
+             */
+            length: number;
+        };
+        /**
          * HingeTie
          * @description A pin that turns about one axis only.
          */
@@ -1310,6 +1848,150 @@ export interface components {
              */
             friction: number;
         };
+        /**
+         * HoldReach
+         * @description The most there ever was beneath.
+         */
+        HoldReach: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "hold";
+        };
+        /**
+         * ImageReach
+         * @description A picture's brightness, projected along the z axis of its frame; black outside it.
+         */
+        ImageReach: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "image";
+            /**
+             * Picture
+             * @description a PNG file, base64
+             */
+            picture: string;
+            /**
+             * Center
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            center: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Rotation
+             * @default [
+             *       0,
+             *       0,
+             *       0,
+             *       1
+             *     ]
+             */
+            rotation: [
+                number,
+                number,
+                number,
+                number
+            ];
+            /**
+             * Size
+             * @description width and height it is shown at [m]
+             * @default [
+             *       2,
+             *       2
+             *     ]
+             */
+            size: [
+                number,
+                number
+            ];
+        };
+        /**
+         * ImpactCue
+         * @description When a target is hit: at the hit's place, turned along its normal.
+         */
+        ImpactCue: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "impact";
+            /**
+             * Above
+             * @description hits of less force do not count [kN]
+             * @default 10
+             */
+            above: number;
+            /**
+             * Bodies
+             * @description only hits on these bodies; without it, on its targets
+             * @default null
+             */
+            bodies: string[] | null;
+            /**
+             * Rest
+             * @description how long it waits before it acts again [s]
+             * @default 0.5
+             */
+            rest: number;
+            /**
+             * Length
+             * @description how long it lasts [s]; 0 is a blow
+             * @default 0
+             */
+            length: number;
+            /**
+             * Most
+             * @description how often at most
+             * @default null
+             */
+            most: number | null;
+        };
+        /**
+         * KillEffect
+         * @description Ends what comes in and is slow enough for long enough, or old enough. Where regions are nested, the innermost acts.
+         */
+        KillEffect: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "kill";
+            /**
+             * What
+             * @description put to rest until touched; stopped for good; taken out
+             * @default rest
+             * @enum {string}
+             */
+            what: "rest" | "freeze" | "remove";
+            /**
+             * Slower
+             * @description speed below which it counts as slow [m/s]
+             * @default 0.2
+             */
+            slower: number;
+            /**
+             * Time
+             * @description for how long it must be slow [s]
+             * @default 0.5
+             */
+            time: number;
+            /**
+             * Age
+             * @description ended after so long inside, however fast [s]
+             * @default null
+             */
+            age: number | null;
+        };
         /** LargerPieces */
         LargerPieces: {
             /**
@@ -1330,7 +2012,7 @@ export interface components {
          */
         Layer: {
             /** Shape */
-            shape: components["schemas"]["SphereReach"] | components["schemas"]["BoxReach"] | components["schemas"]["PlaneReach"];
+            shape: components["schemas"]["SphereReach"] | components["schemas"]["BoxReach"] | components["schemas"]["PlaneReach"] | components["schemas"]["CylinderReach"] | components["schemas"]["CapsuleReach"] | components["schemas"]["ConeReach"] | components["schemas"]["TorusReach"] | components["schemas"]["EverywhereReach"] | components["schemas"]["MeshReach"] | components["schemas"]["PiecesReach"] | components["schemas"]["NoiseReach"] | components["schemas"]["ImageReach"] | components["schemas"]["SoundReach"] | components["schemas"]["ExpressionReach"] | components["schemas"]["TrailReach"] | components["schemas"]["DelayReach"] | components["schemas"]["HoldReach"];
             /**
              * Profile
              * @description value across the edge: a named curve, or points (place, value), place 0 at the core and 1 at the outer limit
@@ -1340,6 +2022,18 @@ export interface components {
                 number,
                 number
             ][];
+            /**
+             * Low
+             * @description its least value
+             * @default 0
+             */
+            low: number;
+            /**
+             * High
+             * @description its greatest value
+             * @default 1
+             */
+            high: number;
             /**
              * Invert
              * @default false
@@ -1356,6 +2050,23 @@ export interface components {
              * @default 1
              */
             opacity: number;
+            /**
+             * Color
+             * @description laid over the colour beneath where the layer's value is high
+             * @default null
+             */
+            color: string | null;
+            /**
+             * Color Blend
+             * @default normal
+             * @enum {string}
+             */
+            color_blend: "normal" | "max" | "min" | "add" | "subtract" | "multiply" | "screen" | "overlay";
+            /**
+             * Color Opacity
+             * @default 1
+             */
+            color_opacity: number;
         };
         /**
          * Limits
@@ -1495,6 +2206,37 @@ export interface components {
             look?: components["schemas"]["Look"];
         };
         /**
+         * MeshReach
+         * @description Near a body's mesh; inside its surface counts as core. An unbroken body takes it along.
+         */
+        MeshReach: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "mesh";
+            /** Body */
+            body: string;
+            /**
+             * Of
+             * @default surface
+             * @enum {string}
+             */
+            of: "surface" | "vertices";
+            /**
+             * Core
+             * @description distance that still counts as core [m]
+             * @default 0
+             */
+            core: number;
+            /**
+             * Edge
+             * @description width of the soft band outside the core [m]
+             * @default 1
+             */
+            edge: number;
+        };
+        /**
          * MeshShape
          * @description A triangle mesh written into the document.
          */
@@ -1532,6 +2274,113 @@ export interface components {
             keys: components["schemas"]["PlaceKey"][];
         };
         /**
+         * NoiseReach
+         * @description Smooth noise in space, between 0 and 1.
+         */
+        NoiseReach: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "noise";
+            /**
+             * Size
+             * @description of its grain [m]
+             * @default 1
+             */
+            size: number;
+            /**
+             * Rate
+             * @description how often it changes [1/s]
+             * @default 0
+             */
+            rate: number;
+            /**
+             * Contrast
+             * @description above 1 pushes it towards 0 and 1
+             * @default 1
+             */
+            contrast: number;
+            /**
+             * Seed
+             * @default 1
+             */
+            seed: number;
+        };
+        /**
+         * NumberKey
+         * @description What a number is at a time, and how it goes on from there.
+         */
+        NumberKey: {
+            /**
+             * Time
+             * @description [s]
+             */
+            time: number;
+            /** Value */
+            value: number;
+            /**
+             * How
+             * @description as of a place key
+             * @default smooth
+             * @enum {string}
+             */
+            how: "step" | "linear" | "smooth" | "bezier";
+            /**
+             * Curve
+             * @default [
+             *       0.4,
+             *       0,
+             *       0.6,
+             *       1
+             *     ]
+             */
+            curve: [
+                number,
+                number,
+                number,
+                number
+            ];
+        };
+        /**
+         * PathTravel
+         * @description Along keys: its origin goes where they say.
+         */
+        PathTravel: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "path";
+            /**
+             * Points
+             * @description [m]
+             */
+            points: [
+                number,
+                number,
+                number
+            ][];
+            /**
+             * Start
+             * @description [s]
+             * @default 0
+             */
+            start: number;
+            /**
+             * Time
+             * @description how long it takes [s]
+             * @default 5
+             */
+            time: number;
+            /**
+             * Smooth
+             * @description round the corners, and start and stop gently
+             * @default true
+             */
+            smooth: boolean;
+        };
+        /**
          * PiecesInReach
          * @description Pieces whose centre has at least this value of a falloff (a box is a falloff too).
          */
@@ -1548,6 +2397,34 @@ export interface components {
              * @default 0.5
              */
             above: number;
+        };
+        /**
+         * PiecesReach
+         * @description Near the pieces of a body, wherever they are; each counts as a ball of its own size.
+         */
+        PiecesReach: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "pieces";
+            /**
+             * Body
+             * @description a body or a group
+             */
+            body: string;
+            /**
+             * Core
+             * @description distance from a piece that still counts as core [m]
+             * @default 0
+             */
+            core: number;
+            /**
+             * Edge
+             * @description width of the soft band outside the core [m]
+             * @default 1
+             */
+            edge: number;
         };
         /**
          * PinTie
@@ -1675,6 +2552,12 @@ export interface components {
          */
         PlaneReach: {
             /**
+             * Ride
+             * @description the body it rides on
+             * @default null
+             */
+            ride: string | null;
+            /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
@@ -1712,6 +2595,89 @@ export interface components {
              * @default 1
              */
             edge: number;
+        };
+        /**
+         * PulseCue
+         * @description Again and again: a blow each time, or on for a while.
+         */
+        PulseCue: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "pulse";
+            /**
+             * Start
+             * @description [s]
+             * @default 0
+             */
+            start: number;
+            /**
+             * Every
+             * @description [s]
+             * @default 0.5
+             */
+            every: number;
+            /**
+             * Count
+             * @description how often; without it, on and on
+             * @default null
+             */
+            count: number | null;
+            /**
+             * Length
+             * @description how long each lasts [s]; 0 is a blow
+             * @default 0
+             */
+            length: number;
+            /** @default null */
+            stagger: components["schemas"]["Stagger"] | null;
+        };
+        /**
+         * PushEffect
+         * @description Along a direction.
+         */
+        PushEffect: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "push";
+            /**
+             * Direction
+             * @default [
+             *       1,
+             *       0,
+             *       0
+             *     ]
+             */
+            direction: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Amount
+             * @description a blow gives m/s (or N s), over a span m/s2 (or N)
+             * @default 5
+             */
+            amount: number;
+            /**
+             * Unit
+             * @default m/s
+             * @enum {string}
+             */
+            unit: "m/s" | "N";
+            /**
+             * Noise
+             * @default 0
+             */
+            noise: number;
+            /**
+             * Seed
+             * @default 1
+             */
+            seed: number;
         };
         /**
          * RadialPattern
@@ -1846,6 +2812,19 @@ export interface components {
             part: "piece" | "chunk" | "body";
         };
         /**
+         * RideTravel
+         * @description With a body.
+         */
+        RideTravel: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "ride";
+            /** Body */
+            body: string;
+        };
+        /**
          * RingLayout
          * @description Round the y axis.
          */
@@ -1903,6 +2882,61 @@ export interface components {
             seed: number;
         };
         /**
+         * RoundTravel
+         * @description Round a point or a body.
+         */
+        RoundTravel: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "round";
+            /**
+             * Center
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            center: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Body
+             * @description round this body instead, wherever it goes
+             * @default null
+             */
+            body: string | null;
+            /**
+             * Axis
+             * @default [
+             *       0,
+             *       1,
+             *       0
+             *     ]
+             */
+            axis: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Rate
+             * @description turns a second
+             * @default 0.1
+             */
+            rate: number;
+            /**
+             * Turning
+             * @description its direction turns with it
+             * @default true
+             */
+            turning: boolean;
+        };
+        /**
          * ScaleMesh
          * @description Scales the mesh for good: an applied scale.
          */
@@ -1925,6 +2959,39 @@ export interface components {
                 number,
                 number
             ];
+        };
+        /**
+         * SharedFalloff
+         * @description A falloff with a name, for many users; changing it changes all of them.
+         */
+        SharedFalloff: {
+            /** Layers */
+            layers: components["schemas"]["Layer"][];
+            /**
+             * Strength
+             * @description the value is multiplied by this, then cut to the limits
+             * @default 1
+             */
+            strength: number;
+            /**
+             * Limits
+             * @description least and greatest value
+             * @default [
+             *       0,
+             *       1
+             *     ]
+             */
+            limits: [
+                number,
+                number
+            ];
+            /** Name */
+            name: string;
+            /**
+             * Channels
+             * @description numbers of it over time
+             */
+            channels?: components["schemas"]["Channel"][];
         };
         /**
          * SheetShape
@@ -2021,6 +3088,11 @@ export interface components {
             ties?: components["schemas"]["Tie"][];
             /** Fields */
             fields?: components["schemas"]["FieldItem"][];
+            /**
+             * Falloffs
+             * @description falloffs with names, for many users
+             */
+            falloffs?: components["schemas"]["SharedFalloff"][];
             limits?: components["schemas"]["Limits"];
         };
         /**
@@ -2075,8 +3147,85 @@ export interface components {
              */
             smallest: number;
         };
+        /**
+         * SoundReach
+         * @description How loud a recording is at the time, the same everywhere.
+         */
+        SoundReach: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "sound";
+            /**
+             * Recording
+             * @description a WAV file, base64
+             */
+            recording: string;
+            /**
+             * Start
+             * @description when it starts to sound [s]
+             * @default 0
+             */
+            start: number;
+            /**
+             * Window
+             * @description loudness is taken over so long [s]
+             * @default 0.05
+             */
+            window: number;
+            /**
+             * Gain
+             * @description 1: its loudest moment is 1
+             * @default 1
+             */
+            gain: number;
+        };
+        /**
+         * SpanCue
+         * @description From a time to a time, eased in and out; without an end it goes on.
+         */
+        SpanCue: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "span";
+            /**
+             * Start
+             * @description [s]
+             * @default 0
+             */
+            start: number;
+            /**
+             * End
+             * @description [s]
+             * @default null
+             */
+            end: number | null;
+            /**
+             * Ease In
+             * @description [s]
+             * @default 0
+             */
+            ease_in: number;
+            /**
+             * Ease Out
+             * @description before the end [s]
+             * @default 0
+             */
+            ease_out: number;
+            /** @default null */
+            stagger: components["schemas"]["Stagger"] | null;
+        };
         /** SphereReach */
         SphereReach: {
+            /**
+             * Ride
+             * @description the body it rides on
+             * @default null
+             */
+            ride: string | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -2130,6 +3279,52 @@ export interface components {
              * @default 24
              */
             segments: number;
+        };
+        /**
+         * SpinEffect
+         * @description Turns each thing about its own centre.
+         */
+        SpinEffect: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "spin";
+            /**
+             * Axis
+             * @default [
+             *       0,
+             *       1,
+             *       0
+             *     ]
+             */
+            axis: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Amount
+             * @description a blow gives rad/s (or N m s), over a span rad/s2 (or N m)
+             * @default 3
+             */
+            amount: number;
+            /**
+             * Unit
+             * @default rad/s
+             * @enum {string}
+             */
+            unit: "rad/s" | "N m";
+            /**
+             * Noise
+             * @default 0
+             */
+            noise: number;
+            /**
+             * Seed
+             * @default 1
+             */
+            seed: number;
         };
         /**
          * SplintersPattern
@@ -2186,8 +3381,46 @@ export interface components {
             stretch: number;
         };
         /**
+         * Stagger
+         * @description Pieces start one after another.
+         */
+        Stagger: {
+            /**
+             * Over
+             * @description from the first to the last [s]
+             * @default 1
+             */
+            over: number;
+            /**
+             * Order
+             * @description at random; where the reach's value is highest first; along a direction
+             * @default random
+             * @enum {string}
+             */
+            order: "random" | "reach" | "direction";
+            /**
+             * Direction
+             * @description the first pieces lie at its back
+             * @default [
+             *       1,
+             *       0,
+             *       0
+             *     ]
+             */
+            direction: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Seed
+             * @default 1
+             */
+            seed: number;
+        };
+        /**
          * StrainEffect
-         * @description One blow: adds load to every bond in reach.
+         * @description Load on every bond in reach: in one blow, or a wear that adds up tick by tick and goes on to finer tiers.
          */
         StrainEffect: {
             /**
@@ -2196,6 +3429,13 @@ export interface components {
              */
             kind: "strain";
             /**
+             * Mode
+             * @description blow: all at once, at every firing of the cue; wear: each firing is a tick that stays
+             * @default blow
+             * @enum {string}
+             */
+            mode: "blow" | "wear";
+            /**
              * Load
              * @description load on a bond where the value is 1 [kN]
              * @default 500
@@ -2203,10 +3443,16 @@ export interface components {
             load: number;
             /**
              * Burst
-             * @description speed given to the pieces it sets free, away from the centre [m/s]
+             * @description speed given to the pieces in reach at a blow, away from the centre [m/s]
              * @default 0
              */
             burst: number;
+            /**
+             * Cap
+             * @description wear: most load it lays on any one bond in all [kN]
+             * @default null
+             */
+            cap: number | null;
         };
         /**
          * StrengthReach
@@ -2377,6 +3623,69 @@ export interface components {
             frames: number;
         };
         /**
+         * TorusReach
+         * @description A ring round its own y axis.
+         */
+        TorusReach: {
+            /**
+             * Ride
+             * @description the body it rides on
+             * @default null
+             */
+            ride: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "torus";
+            /**
+             * Center
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            center: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Rotation
+             * @default [
+             *       0,
+             *       0,
+             *       0,
+             *       1
+             *     ]
+             */
+            rotation: [
+                number,
+                number,
+                number,
+                number
+            ];
+            /**
+             * Ring
+             * @description radius of the ring [m]
+             * @default 2
+             */
+            ring: number;
+            /**
+             * Core
+             * @description radius of its tube's core [m]
+             * @default 0.5
+             */
+            core: number;
+            /**
+             * Edge
+             * @description width of the soft band outside the core [m]
+             * @default 0.5
+             */
+            edge: number;
+        };
+        /**
          * TorusShape
          * @description A ring lying level, centred on its origin.
          */
@@ -2410,6 +3719,29 @@ export interface components {
              * @default 20
              */
             sides: number;
+        };
+        /**
+         * TrailReach
+         * @description Follows what lies beneath, at most so fast.
+         */
+        TrailReach: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "trail";
+            /**
+             * Rise
+             * @description time from 0 to 1 [s]
+             * @default 0
+             */
+            rise: number;
+            /**
+             * Fall
+             * @description time from 1 to 0 [s]
+             * @default 1
+             */
+            fall: number;
         };
         /**
          * TubeShape
@@ -2458,6 +3790,40 @@ export interface components {
             divisions: number;
         };
         /**
+         * TurbulenceEffect
+         * @description Noise without sources or sinks (curl noise), as an acceleration.
+         */
+        TurbulenceEffect: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "turbulence";
+            /**
+             * Strength
+             * @description typical size of it [m/s2]
+             * @default 5
+             */
+            strength: number;
+            /**
+             * Size
+             * @description of its whirls [m]
+             * @default 2
+             */
+            size: number;
+            /**
+             * Rate
+             * @description how often they change [1/s]
+             * @default 0.5
+             */
+            rate: number;
+            /**
+             * Seed
+             * @default 1
+             */
+            seed: number;
+        };
+        /**
          * Unify
          * @description Makes all faces look outwards, and drops doubled faces and those without area.
          */
@@ -2496,6 +3862,72 @@ export interface components {
             gap: number;
         };
         /**
+         * VortexEffect
+         * @description Turns what is in reach about an axis: swirl like a Rankine vortex, pull to the axis, lift along it.
+         */
+        VortexEffect: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "vortex";
+            /**
+             * Axis
+             * @default [
+             *       0,
+             *       1,
+             *       0
+             *     ]
+             */
+            axis: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Swirl
+             * @description speed round the axis at the core's radius [m/s]; 0 pulls only
+             * @default 8
+             */
+            swirl: number;
+            /**
+             * Core
+             * @description radius up to which it turns like a solid; beyond, speed falls as 1/r [m]
+             * @default 1
+             */
+            core: number;
+            /**
+             * Grip
+             * @description how fast it takes things to that speed [1/s]
+             * @default 4
+             */
+            grip: number;
+            /**
+             * Inward
+             * @description pull towards the axis [m/s2]; negative throws out
+             * @default 6
+             */
+            inward: number;
+            /**
+             * Lift
+             * @description along the axis [m/s2]
+             * @default 4
+             */
+            lift: number;
+            /**
+             * Contain
+             * @description how strongly what is caught is steered to the ring, against gravity too [1/s]; 0 lets go
+             * @default 0
+             */
+            contain: number;
+            /**
+             * Ring
+             * @description radius of the ring it is steered to [m]
+             * @default 2
+             */
+            ring: number;
+        };
+        /**
          * Weld
          * @description Joins vertices that lie close together.
          */
@@ -2522,6 +3954,77 @@ export interface components {
              * @enum {string}
              */
             kind: "weld";
+        };
+        /**
+         * WindEffect
+         * @description Air that moves: drag and lift on the faces turned to it.
+         */
+        WindEffect: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "wind";
+            /**
+             * Direction
+             * @default [
+             *       1,
+             *       0,
+             *       0
+             *     ]
+             */
+            direction: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Speed
+             * @description [m/s]
+             * @default 15
+             */
+            speed: number;
+            /**
+             * Gusts
+             * @description share of the speed that comes and goes
+             * @default 0
+             */
+            gusts: number;
+            /**
+             * Gust Time
+             * @description how long a gust lasts [s]
+             * @default 1.5
+             */
+            gust_time: number;
+            /**
+             * Gust Size
+             * @description how wide it is [m]
+             * @default 6
+             */
+            gust_size: number;
+            /**
+             * Density
+             * @description of the air [kg/m3]
+             * @default 1.2
+             */
+            density: number;
+            /**
+             * Drag
+             * @description drag coefficient of a face square to it
+             * @default 1.1
+             */
+            drag: number;
+            /**
+             * Lift
+             * @description share of the pressure that pushes along the face's normal instead of along the wind
+             * @default 0.5
+             */
+            lift: number;
+            /**
+             * Seed
+             * @default 1
+             */
+            seed: number;
         };
         /** NewShot */
         NewShot: {
@@ -2744,6 +4247,22 @@ export interface components {
                 string,
                 number
             ][];
+            /**
+             * Arrows
+             * @description what the field asked about would do to each piece [m/s2, or m/s of a blow]
+             */
+            arrows: [
+                number,
+                number,
+                number
+            ][];
+            /**
+             * Stands
+             * @description where fields that travel are: how they have turned (3 x 3, row by row) and shifted
+             */
+            stands: {
+                [key: string]: components["schemas"]["StandOut"];
+            };
         };
         /** CrossingOut */
         CrossingOut: {
@@ -2783,12 +4302,36 @@ export interface components {
             /** Remedy */
             remedy: string;
         };
-        /** DocumentIn */
-        DocumentIn: {
+        /** StandOut */
+        StandOut: {
+            /** Turn */
+            turn: number[];
+            /** Shift */
+            shift: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
+         * SurveyIn
+         * @description A document, the frame it is looked at, and the field whose arrows are wanted.
+         */
+        SurveyIn: {
             /** Document */
             document: {
                 [key: string]: unknown;
             };
+            /**
+             * Frame
+             * @default 0
+             */
+            frame: number;
+            /**
+             * Field
+             * @default
+             */
+            field: string;
         };
         /** MaterialList */
         MaterialList: {
@@ -3612,7 +5155,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["DocumentIn"];
+                "application/json": components["schemas"]["SurveyIn"];
             };
         };
         responses: {

@@ -1,117 +1,179 @@
 <script setup lang="ts">
+/** A field: what it does, where, when, on whom, and how it moves. */
 import { computed } from "vue";
-import type { FieldItem, Layer, ReachShape } from "../api/types";
-import { FAMILY, FAMILY_COLOR, layerOf } from "../lib/document";
-import { fromAngles, toAngles, type Quat, type Vec } from "../lib/rotation";
+import type { FieldItem } from "../api/types";
+import type { Channel } from "../lib/channels";
+import { withNumber, withoutNumber } from "../lib/channels";
+import { EFFECT_UNITS, expected, FAMILY, FAMILY_COLOR, freeName, newLayer, OVER_TIME } from "../lib/document";
+import { CUES, EFFECTS, setAt, STAGGER, TRAVELS, type CueKind, type EffectKind } from "../lib/specs";
+import type { Vec } from "../lib/rotation";
+import { usePieces } from "../stores/pieces";
 import { useShot } from "../stores/shot";
 import { useSurvey } from "../stores/survey";
 import { useView } from "../stores/view";
+import ChoiceRow from "./ChoiceRow.vue";
+import CurvePlot from "./CurvePlot.vue";
 import Glyph from "./Glyph.vue";
+import LayerStack from "./LayerStack.vue";
 import LoadBars from "./LoadBars.vue";
 import NameField from "./NameField.vue";
-import NumberField from "./NumberField.vue";
-import ProfilePlot from "./ProfilePlot.vue";
-import VectorField from "./VectorField.vue";
+import SpecRows from "./SpecRows.vue";
 
 const props = defineProps<{ field: FieldItem }>();
 const shot = useShot();
+const pieces = usePieces();
 const survey = useSurvey();
 const view = useView();
-const WORDS = { anchor: "anchor · holds from the start", strain: "strain · one blow", burst: "burst · one blow" };
-const color = computed(() => FAMILY_COLOR[FAMILY[props.field.effect.kind]]);
-const layer = computed<Layer>(() => layerOf(props.field));
-const shape = computed<ReachShape>(() => layer.value.shape);
+const kind = computed<EffectKind>(() => props.field.effect.kind);
+const color = computed(() => FAMILY_COLOR[FAMILY[kind.value]]);
 const totals = computed(() => survey.totals(props.field.name));
 const fps = computed(() => shot.document?.timing.fps ?? 24);
+const effect = computed(() => props.field.effect as unknown as Record<string, unknown>);
+const cue = computed(() => props.field.cue as unknown as Record<string, unknown> & { kind: CueKind });
+const travel = computed(() => props.field.travel as (Record<string, unknown> & { kind: keyof typeof TRAVELS }) | null);
+const channels = computed(() => (props.field.channels ?? []) as Channel[]);
+const shared = computed(() => (shot.document?.falloffs ?? []).map((f) => f.name));
+const hint = computed(() => expected(props.field));
+const units = computed(() => EFFECT_UNITS(props.field));
+const around = computed(() => {
+  const sizes = [...pieces.built.values()].map((b) => Math.max(...b.figures.size));
+  const first = props.field.reach.layers?.find((l) => "center" in l.shape)?.shape as { center?: Vec } | undefined;
+  return { center: (first?.center ?? [0, 1, 0]) as [number, number, number], size: Math.max(0.1, ...sizes) * 0.6 };
+});
+const cues = computed(() => (Object.keys(CUES) as CueKind[]).filter((c) => !(kind.value === "strain" && c === "span")));
+const stagger = computed(() => cue.value.stagger as Record<string, unknown> | null | undefined);
+const sharers = computed(() => shot.fields.filter((f) => f.reach.use && f.reach.use === props.field.reach.use).length);
 
 const edit = (what: string, change: (f: FieldItem) => void): void => shot.editField(props.field.name, `${what} of ${props.field.name}`, change);
-const editShape = (what: string, change: (s: Record<string, unknown>) => void): void => edit(what, (f) => change(layerOf(f).shape as Record<string, unknown>));
 
-function setKind(kind: ReachShape["kind"]): void {
-  if (kind === shape.value.kind) return;
-  const center = shape.value.center as Vec;
-  const old = shape.value;
-  const size = old.kind === "sphere" ? (old.core ?? 1) : old.kind === "box" ? Math.min(...(old.core as number[])) / 2 : 1;
-  const next: Record<ReachShape["kind"], ReachShape> = {
-    sphere: { kind: "sphere", center, core: size, edge: old.edge ?? 1 },
-    box: { kind: "box", center, rotation: [0, 0, 0, 1], core: [size * 2, size * 2, size * 2], edge: old.edge ?? 0 },
-    plane: { kind: "plane", center, normal: [0, 1, 0], edge: old.edge ?? 1 },
-  };
-  edit("reach", (f) => (layerOf(f).shape = next[kind]));
+function key(path: string, value: number | null): void {
+  const time = view.frame / fps.value;
+  view.showing = "set-up";
+  edit("key", (f) => (f.channels = (value === null ? withoutNumber(channels.value, path, time, fps.value) : withNumber(channels.value, path, time, fps.value, value)) as FieldItem["channels"]));
+}
+
+function setCue(next: CueKind): void {
+  edit("cue", (f) => (f.cue = { kind: next, ...structuredClone(CUES[next].make) } as unknown as FieldItem["cue"]));
+}
+
+/** The reach becomes a falloff of the shot, to be used by others too. */
+function share(): void {
+  const name = freeName(`${props.field.name} reach`, shared.value);
+  shot.edit(`share the reach of ${props.field.name}`, (d) => {
+    const own = d.fields.find((f) => f.name === props.field.name)!;
+    const { layers, strength, limits } = structuredClone(own.reach);
+    const keyed = (own.channels ?? []).filter((c) => c.of.startsWith("reach.")).map((c) => ({ ...c, of: c.of.slice(6) }));
+    d.falloffs.push({ name, layers: layers!, strength: strength!, limits: limits!, channels: keyed });
+    own.channels = (own.channels ?? []).filter((c) => !c.of.startsWith("reach."));
+    own.reach = { layers: [], use: name, strength: 1, limits: [0, 1] };
+  });
+}
+
+function use(name: string): void {
+  edit("reach", (f) => {
+    const found = shot.document!.falloffs.find((x) => x.name === (name || f.reach.use));
+    f.channels = (f.channels ?? []).filter((c) => !c.of.startsWith("reach."));
+    f.reach = name ? { layers: [], use: name, strength: 1, limits: [0, 1] } : { layers: structuredClone(found?.layers ?? [newLayer(around.value.center, around.value.size)]), use: null, strength: found?.strength ?? 1, limits: found?.limits ?? [0, 1] };
+  });
 }
 
 function rename(name: string): void {
   const old = props.field.name;
-  shot.edit(`rename ${old}`, (d) => (d.fields.find((f) => f.name === old)!.name = name));
+  shot.edit(`rename ${old}`, (d) => {
+    d.fields.find((f) => f.name === old)!.name = name;
+    for (const f of d.fields) if (f.aim === old) f.aim = name;
+  });
   view.select({ kind: "field", name });
+}
+
+function copy(): void {
+  localStorage.setItem("copied", JSON.stringify({ field: props.field, falloffs: (shot.document?.falloffs ?? []).filter((f) => f.name === props.field.reach.use) }));
+  view.copied++;
 }
 
 function remove(): void {
   const name = props.field.name;
   view.select(null);
-  shot.edit(`delete ${name}`, (d) => (d.fields = d.fields.filter((f) => f.name !== name)));
+  shot.edit(`delete ${name}`, (d) => {
+    d.fields = d.fields.filter((f) => f.name !== name);
+    for (const f of d.fields) if (f.aim === name) f.aim = null;
+  });
 }
 
-const angles = computed(() => (shape.value.kind === "box" ? (toAngles(shape.value.rotation as Quat).map((a) => Number(a.toFixed(3))) as Vec) : ([0, 0, 0] as Vec)));
+const states = computed(() => props.field.states ?? []);
+function toggleState(state: "held" | "resting" | "moving"): void {
+  edit("states", (f) => {
+    const next = states.value.includes(state) ? states.value.filter((s) => s !== state) : [...states.value, state];
+    f.states = next.length ? next : null;
+  });
+}
+function toggleTier(tier: number): void {
+  edit("tiers", (f) => {
+    const now = f.tiers ?? [];
+    const next = now.includes(tier) ? now.filter((t) => t !== tier) : [...now, tier].sort();
+    f.tiers = next.length ? next : null;
+  });
+}
 </script>
 
 <template>
   <div class="section">
     <header>
-      <span class="title" :style="{ color }"><Glyph :name="field.effect.kind" /><NameField :name="field.name" :taken="shot.fields.map((f) => f.name)" @rename="rename" /></span><span>{{ WORDS[field.effect.kind] }}</span>
+      <span class="title" :style="{ color }"><Glyph :name="kind" /><NameField :name="field.name" :taken="shot.fields.map((f) => f.name)" @rename="rename" /></span><span>{{ kind }}</span>
     </header>
     <p class="figures" :class="totals.pieces ? 'mute' : 'note'" data-testid="reach-count">
-      {{ field.effect.kind === "anchor" ? "holds" : "reaches" }} {{ totals.pieces }} of {{ totals.of }} pieces<template v-if="field.effect.kind === 'strain'"> · {{ totals.bonds }} bonds</template>
+      {{ kind === "anchor" ? "holds" : "reaches" }} {{ totals.pieces }} of {{ totals.of }} pieces<template v-if="kind === 'strain'"> · {{ totals.bonds }} bonds</template><template v-if="view.frame > 0 && view.showing === 'set-up'"> at f {{ view.frame }}</template>
     </p>
-    <div class="row"><span class="label">acts</span><div class="choices"><button :aria-pressed="field.on" @click="edit('switch', (f) => (f.on = true))">on</button><button :aria-pressed="!field.on" @click="edit('switch', (f) => (f.on = false))">off</button></div></div>
-  </div>
-  <div v-if="field.effect.kind === 'strain'" class="section">
-    <header><h3>Load against strength</h3></header>
-    <LoadBars :load="totals.load" :low="totals.low" :high="totals.high" :breaks="totals.breaks" :bonds="totals.bonds" />
-    <div class="row"><label>load</label><NumberField label="load" unit="kN" :min="0" :max="1e6" :model-value="field.effect.load!" :initial="500" @update:model-value="(v) => edit('load', (f) => f.effect.kind === 'strain' && (f.effect.load = v))" /></div>
-    <div class="row"><label>burst with it</label><NumberField label="burst" unit="m/s" :min="-200" :max="200" :model-value="field.effect.burst!" :initial="0" @update:model-value="(v) => edit('burst', (f) => f.effect.kind === 'strain' && (f.effect.burst = v))" /></div>
-  </div>
-  <div v-if="field.effect.kind === 'burst'" class="section">
-    <header><h3>Burst</h3></header>
-    <div class="row"><label>speed</label><NumberField label="speed" unit="m/s" :min="-200" :max="200" :model-value="field.effect.speed!" :initial="5" @update:model-value="(v) => edit('speed', (f) => f.effect.kind === 'burst' && (f.effect.speed = v))" /></div>
+    <ChoiceRow label="acts" :options="[['on', 'on'], ['off', 'off']] as const" :model-value="field.on ? 'on' : 'off'" @update:model-value="(v) => edit('switch', (f) => (f.on = v === 'on'))" />
   </div>
   <div class="section">
-    <header><h3>Reach</h3><span>{{ shape.kind }}</span></header>
-    <ProfilePlot :layer="layer" :color="color" />
-    <div class="choices shapes"><button v-for="k in ['sphere', 'box', 'plane'] as const" :key="k" :aria-pressed="shape.kind === k" @click="setKind(k)">{{ k }}</button></div>
-    <div class="stack"><label>centre</label><VectorField label="centre" unit="m" :model-value="shape.center!" @update:model-value="(v) => editShape('centre', (s) => (s.center = v))" /></div>
-    <div v-if="shape.kind === 'sphere'" class="row"><label>core radius</label><NumberField label="core" unit="m" :min="0" :model-value="shape.core!" @update:model-value="(v) => editShape('core', (s) => (s.core = v))" /></div>
-    <template v-if="shape.kind === 'box'">
-      <div class="stack"><label>core size</label><VectorField label="core" unit="m" :min="0.0001" :model-value="shape.core!" @update:model-value="(v) => editShape('core', (s) => (s.core = v))" /></div>
-      <div class="stack"><label>rotation</label><VectorField label="rotation" unit="°" :model-value="angles" :initial="0" @update:model-value="(v) => editShape('rotation', (s) => (s.rotation = fromAngles(v)))" /></div>
+    <header><h3>{{ kind === "strain" ? "Load against strength" : "Does" }}</h3></header>
+    <LoadBars v-if="kind === 'strain'" :load="totals.load" :low="totals.low" :high="totals.high" :breaks="totals.breaks" :bonds="totals.bonds" />
+    <SpecRows :of="effect" :specs="EFFECTS[kind].specs" :units="units" :channels="kind === 'anchor' ? undefined : channels" base="effect." @change="(k, v) => edit(k, (f) => setAt(f.effect, k, v))" @key="key" />
+    <p v-if="hint" class="mute small figures" data-testid="expected">{{ hint }}</p>
+  </div>
+  <div class="section">
+    <header><h3>Reach</h3><span v-if="field.reach.use">{{ sharers }} {{ sharers === 1 ? "user" : "users" }}</span></header>
+    <div v-if="shared.length" class="row"><label for="reach-use">falloff</label><select id="reach-use" :value="field.reach.use ?? ''" @change="(e) => use((e.target as HTMLSelectElement).value)"><option value="">its own</option><option v-for="name in shared" :key="name">{{ name }}</option></select></div>
+    <LayerStack v-if="!field.reach.use" :stack="field.reach as never" :color="color" :channels="channels" base="reach." :around="around" @edit="(what, change) => edit(what, (f) => change(f.reach as never))" @key="key" />
+    <p v-else class="more"><button class="link" @click="view.select({ kind: 'falloff', name: field.reach.use! })">Open {{ field.reach.use }}</button><button class="link" @click="use('')">make it local</button></p>
+    <button v-if="!field.reach.use" class="link small" data-testid="share-reach" @click="share">share it with other fields</button>
+  </div>
+  <div v-if="kind !== 'anchor'" class="section">
+    <header><h3>When</h3><span>{{ CUES[cue.kind].why }}</span></header>
+    <div class="choices"><button v-for="c in cues" :key="c" :aria-pressed="cue.kind === c" :title="CUES[c].why" :data-testid="`cue-kind-${c}`" @click="c !== cue.kind && setCue(c)">{{ CUES[c].word }}</button></div>
+    <SpecRows :of="cue" :specs="CUES[cue.kind].specs" @change="(k, v) => edit('cue', (f) => setAt(f.cue, k, v))" />
+    <p v-if="cue.kind === 'at' && OVER_TIME.has(kind)" class="mute small">It acts from then on.</p>
+    <template v-if="stagger !== undefined">
+      <ChoiceRow label="pieces start" :options="[['no', 'together'], ['yes', 'one by one']] as const" :model-value="stagger ? 'yes' : 'no'" @update:model-value="(v) => edit('stagger', (f) => setAt(f.cue, 'stagger', v === 'yes' ? { over: 1, order: 'random', direction: [1, 0, 0], seed: 1 } : null))" />
+      <SpecRows v-if="stagger" :of="stagger" :specs="STAGGER" @change="(k, v) => edit('stagger', (f) => setAt(f.cue, `stagger.${k}`, v))" />
     </template>
-    <div v-if="shape.kind === 'plane'" class="stack"><label>normal</label><VectorField label="normal" :model-value="shape.normal!" @update:model-value="(v) => editShape('normal', (s) => (s.normal = v.some((x) => x !== 0) ? v : [0, 1, 0]))" /></div>
-    <div class="row"><label>edge width</label><NumberField label="edge" unit="m" :min="0" :model-value="shape.edge!" @update:model-value="(v) => editShape('edge', (s) => (s.edge = v))" /></div>
-    <div class="stack"><label>profile</label>
-      <div class="choices"><button v-for="p in ['linear', 'smooth', 'sharp', 'round'] as const" :key="p" :aria-pressed="layer.profile === p" @click="edit('profile', (f) => (layerOf(f).profile = p))">{{ p }}</button></div>
-    </div>
-    <div class="row"><span class="label">inside out</span><div class="choices"><button :aria-pressed="!layer.invert" @click="edit('invert', (f) => (layerOf(f).invert = false))">no</button><button :aria-pressed="layer.invert" @click="edit('invert', (f) => (layerOf(f).invert = true))">yes</button></div></div>
   </div>
-  <div v-if="field.effect.kind === 'anchor'" class="section">
-    <header><h3>Hold</h3></header>
-    <div class="row"><label>held from</label><NumberField label="cut" :min="0.01" :max="1" :model-value="field.effect.cut!" :initial="0.5" @update:model-value="(v) => edit('cut', (f) => f.effect.kind === 'anchor' && (f.effect.cut = v))" /></div>
-    <div class="row"><label>reinforce</label><NumberField label="reinforce" :min="0" :max="1000" :model-value="field.effect.reinforce!" :initial="4" @update:model-value="(v) => edit('reinforce', (f) => f.effect.kind === 'anchor' && (f.effect.reinforce = v))" /></div>
-    <p class="mute small">Pieces where the reach is at least “held from” are fixed. Bonds in the softer rest are 1 + reinforce × reach times as strong.</p>
+  <div v-if="channels.length" class="section">
+    <header><h3>Keys</h3><span>{{ channels.length }} {{ channels.length === 1 ? "channel" : "channels" }}</span></header>
+    <CurvePlot v-for="c in channels" :key="c.of" :channel="c" :color="color" @change="(next) => edit('keys', (f) => (f.channels = channels.map((x) => (x.of === c.of ? next : x)).filter((x) => x.keys.length) as FieldItem['channels']))" />
   </div>
-  <div v-else class="section">
-    <header><h3>When</h3><span class="figures">f {{ Math.round((field.cue.time ?? 0) * fps) }}</span></header>
-    <div class="row"><label>at</label><NumberField label="time" unit="s" :min="0" :max="1e5" :step="0.01" :model-value="field.cue.time!" :initial="1" @update:model-value="(v) => edit('cue', (f) => (f.cue.time = v))" /></div>
+  <div v-if="kind !== 'anchor'" class="section">
+    <header><h3>Travels</h3></header>
+    <div class="choices"><button :aria-pressed="!travel" @click="edit('travel', (f) => (f.travel = null))">stays</button><button v-for="(t, k) in TRAVELS" :key="k" :aria-pressed="travel?.kind === k" :data-testid="`travel-${k}`" @click="edit('travel', (f) => (f.travel = { kind: k, ...t.make(around.center), ...(k === 'ride' ? { body: shot.things[0]?.name } : {}) } as unknown as FieldItem['travel']))">{{ t.word }}</button></div>
+    <SpecRows v-if="travel" :of="travel" :specs="TRAVELS[travel.kind].specs" :channels="channels" base="travel." @change="(k, v) => edit('travel', (f) => setAt(f.travel, k, v))" @key="key" />
+    <div v-if="'direction' in effect || 'axis' in effect" class="row"><label for="aim">aims at</label><select id="aim" :value="field.aim ?? ''" @change="(e) => edit('aim', (f) => (f.aim = (e.target as HTMLSelectElement).value || null))"><option value="">nothing</option><option v-for="t in shot.things" :key="t.name">{{ t.name }}</option><option v-for="f in shot.fields.filter((x) => x.name !== field.name)" :key="`f${f.name}`">{{ f.name }}</option></select></div>
   </div>
-  <div class="section"><button class="button wide" @click="remove">Delete {{ field.name }}</button></div>
+  <div class="section">
+    <header><h3>On whom</h3><span>bodies in the reach grid</span></header>
+    <div class="row"><span class="label">only what is</span><div class="choices"><button v-for="s in ['held', 'resting', 'moving'] as const" :key="s" :aria-pressed="states.includes(s)" @click="toggleState(s)">{{ s }}</button></div></div>
+    <div class="row"><span class="label">only tiers</span><div class="choices"><button v-for="t in [1, 2, 3, 4]" :key="t" :aria-pressed="field.tiers?.includes(t) ?? false" @click="toggleTier(t)">{{ t }}</button></div></div>
+  </div>
+  <div class="section"><button class="button wide" data-testid="copy-field" @click="copy">Copy {{ field.name }}</button><button class="button wide gap" @click="remove">Delete {{ field.name }}</button></div>
 </template>
 
 <style scoped>
 .title { display: flex; gap: 7px; align-items: center; min-width: 0; }
 .title :deep(.name) { font-size: 13.5px; }
 .section header .title { color: inherit; font-size: 13.5px; }
-.stack { margin: 6px 0; }
-.stack label { display: block; color: var(--soft); margin-bottom: 3px; }
-.choices.shapes { margin-bottom: 4px; }
+.choices { margin-bottom: 4px; }
 .choices button { font-size: 12px; padding: 0 3px; }
-.small { font-size: 12px; margin-top: 4px; }
+.small { font-size: 12px; margin-top: 4px; color: var(--soft); }
+.more { display: flex; gap: 14px; font-size: 12px; color: var(--soft); }
+.gap { margin-top: 6px; }
 </style>

@@ -2,6 +2,7 @@
 /** The chosen body or field, and only that. */
 import { computed } from "vue";
 import BodyInspector from "./BodyInspector.vue";
+import FalloffInspector from "./FalloffInspector.vue";
 import FieldInspector from "./FieldInspector.vue";
 import ShotInspector from "./ShotInspector.vue";
 import TieInspector from "./TieInspector.vue";
@@ -11,6 +12,7 @@ import { useView } from "../stores/view";
 const shot = useShot();
 const view = useView();
 const thing = computed(() => (shot.things.find((t) => t.name === view.thing)));
+const falloff = computed(() => (view.selection?.kind === "falloff" ? shot.document?.falloffs.find((f) => f.name === view.selection?.name) : undefined));
 const tie = computed(() => (view.selection?.kind === "tie" ? shot.ties.find((t) => t.name === view.selection?.name) : undefined));
 const field = computed(() => (view.selection?.kind === "field" ? shot.fields.find((f) => f.name === view.selection?.name) : undefined));
 </script>
@@ -19,6 +21,7 @@ const field = computed(() => (view.selection?.kind === "field" ? shot.fields.fin
   <aside class="inspector" aria-label="Inspector">
     <BodyInspector v-if="thing" :key="`b${thing.name}`" :thing="thing" />
     <FieldInspector v-else-if="field" :key="`f${field.name}`" :field="field" />
+    <FalloffInspector v-else-if="falloff" :key="`o${falloff.name}`" :falloff="falloff" />
     <TieInspector v-else-if="tie" :key="`t${tie.name}`" :tie="tie" />
     <ShotInspector v-else-if="shot.document" />
   </aside>

@@ -44,7 +44,7 @@ const tidy = (x: number): number => Number(x.toFixed(2));
       <div v-if="l.kind === 'surface'" class="row"><label>over</label><select class="pick" aria-label="over" :value="l.body ?? ''" @change="(e) => set('body', (e.target as HTMLSelectElement).value || null)"><option value="">the ground</option><option v-for="n in onto" :key="n">{{ n }}</option></select></div>
       <NumberRow v-if="l.kind === 'surface'" label="steepest" unit="°" :min="0" :max="180" :initial="52" :model-value="tidy(l.steepest! * DEG)" hint="leave out faces leaning more than this" @update:model-value="(v) => set('steepest', v / DEG)" />
       <ChoiceRow v-if="l.kind === 'surface'" label="stand" :options="[[0, 'upright'], [1, 'along the surface']] as const" :model-value="l.align ? 1 : 0" @update:model-value="(v) => set('align', v === 1)" />
-      <ReachEditor v-if="l.inside" label="inside" :model-value="wrap(l.inside)" @update:model-value="(v) => set('inside', v.layers[0]!.shape)" />
+      <ReachEditor v-if="l.inside" label="inside" :model-value="wrap(l.inside)" @update:model-value="(v) => set('inside', v.layers![0]!.shape)" />
     </template>
   </div>
   <div class="section">

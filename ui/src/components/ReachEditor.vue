@@ -10,11 +10,11 @@ import VectorField from "./VectorField.vue";
 type Falloff = FieldItem["reach"];
 const props = defineProps<{ modelValue: Falloff; label?: string }>();
 const emit = defineEmits<{ "update:modelValue": [value: Falloff] }>();
-const shape = computed(() => props.modelValue.layers[0]!.shape);
+const shape = computed(() => props.modelValue.layers![0]!.shape as ReachShape);
 const KINDS = [["sphere", "sphere"], ["box", "box"], ["plane", "plane"]] as const;
 
 function put(next: ReachShape): void {
-  const layers = structuredClone(props.modelValue.layers);
+  const layers = structuredClone(props.modelValue.layers!);
   layers[0]!.shape = next;
   emit("update:modelValue", { ...props.modelValue, layers });
 }
@@ -24,7 +24,7 @@ function setKind(kind: ReachShape["kind"]): void {
   const edge = shape.value.edge ?? 0;
   const old = shape.value;
   const size = old.kind === "sphere" ? (old.core ?? 1) : old.kind === "box" ? Math.min(...(old.core as number[])) / 2 : 1;
-  put(kind === "sphere" ? { kind, center, core: size, edge } : kind === "box" ? { kind, center, rotation: [0, 0, 0, 1], core: [2 * size, 2 * size, 2 * size], edge } : { kind, center, normal: [0, 1, 0], edge });
+  put(kind === "sphere" ? { kind, center, core: size, edge, ride: null } : kind === "box" ? { kind, center, rotation: [0, 0, 0, 1], core: [2 * size, 2 * size, 2 * size], edge, ride: null } : { kind, center, normal: [0, 1, 0], edge, ride: null });
 }
 
 const set = (key: string, value: unknown): void => put({ ...shape.value, [key]: value } as ReachShape);

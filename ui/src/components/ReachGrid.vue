@@ -26,8 +26,7 @@ function toggle(f: FieldItem, body: string): void {
 
 function widen(f: FieldItem): void {
   shot.editField(f.name, `widen ${f.name}`, (field) => {
-    const shape = field.reach.layers[0]!.shape;
-    shape.edge = Number(((shape.edge ?? 0) * 1.5 + 0.5).toPrecision(3));
+    for (const layer of field.reach.layers ?? []) if ("edge" in layer.shape) layer.shape.edge = Number(((layer.shape.edge ?? 0) * 1.5 + 0.5).toPrecision(3));
   });
   view.showing = "set-up";
 }

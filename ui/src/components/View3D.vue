@@ -2,7 +2,7 @@
 /** The view: joins the stores to the stage, and draws the compass, scale bar, labels and legend over it. */
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from "vue";
 import { useShown, type Shown } from "../composables/useShown";
-import { causeWords, FAMILY, FAMILY_COLOR, freeName, layerOf, newTie } from "../lib/document";
+import { causeWords, FAMILY, FAMILY_COLOR, freeName, layersOf, newTie } from "../lib/document";
 import { pieceFigures } from "../lib/pieces";
 import { ramp, RAMP_CSS } from "../lib/ramp";
 import { standAt, withKey } from "../lib/motion";
@@ -11,11 +11,11 @@ import { showMass, showNumber } from "../lib/units";
 import { usePieces } from "../stores/pieces";
 import { useShot } from "../stores/shot";
 import { useSurvey } from "../stores/survey";
-import type { Tie } from "../api/types";
+import type { Layer, Tie } from "../api/types";
 import { useTakes } from "../stores/takes";
 import { useView } from "../stores/view";
 import { paint, STATE_COLORS, TIER_COLORS } from "../viewport/paint";
-import { Stage, type Moved } from "../viewport/Stage";
+import { Stage, type Moved, type Reach } from "../viewport/Stage";
 import { drawTies, hitPiece, tieEnds, type TieEnds } from "../viewport/ties";
 import Glyph from "./Glyph.vue";
 
@@ -37,6 +37,8 @@ const box = ref<{ x: number; y: number; w: number; h: number } | null>(null);
 const tieTags = ref<{ name: string; kind: string; end: 0 | 1; x: number; y: number; chosen: boolean }[]>([]);
 const { inTake, time, shown, missing } = useShown();
 let markSize = 0.1;
+/** the shape as it was when a drag that scales it began */
+let scaled: Record<string, unknown> | null = null;
 let ends: TieEnds[] = [];
 let framedFor = "";
 let laid = "";
@@ -220,16 +222,76 @@ function cutOpen(): void {
   stage.value?.setSection(axis, around.lo[axis]! + share * (around.hi[axis]! - around.lo[axis]!));
 }
 
-function showFields(): void {
-  const on = !inTake.value && (view.step === "drive" || view.step === "bind");
-  const fields = view.step === "bind" ? shot.fields.filter((f) => f.effect.kind === "anchor") : shot.fields;
+/** The layers shown: of all fields in the steps that set them, else of the chosen one; of a chosen shared falloff. */
+function reaches(): Reach[] {
+  if (inTake.value) return [];
+  const on = view.step === "drive" || view.step === "bind";
   const chosen = view.selection?.kind === "field" ? view.selection.name : null;
-  const also = !inTake.value && chosen && !on;
-  stage.value?.setFields(also ? shot.fields.filter((f) => f.name === chosen) : fields, chosen, (f) => FAMILY_COLOR[FAMILY[f.effect.kind]], !!(on || also));
+  const out: Reach[] = shot.fields
+    .filter((f) => (f.on || f.name === chosen) && ((on && (view.step !== "bind" || f.effect.kind === "anchor")) || f.name === chosen))
+    .flatMap((f) => layersOf(f, shot.document).map((layer, k) => ({
+      key: `${f.name}#${k}`, layer, color: FAMILY_COLOR[FAMILY[f.effect.kind]], chosen: f.name === chosen, sliced: f.name === chosen && (f.reach.use ? k === 0 : k === Math.min(view.layer, layersOf(f, shot.document).length - 1)),
+      stood: (survey.result?.stands[f.name] as Reach["stood"]) ?? null,
+    })));
+  const falloff = view.selection?.kind === "falloff" ? shot.document?.falloffs.find((f) => f.name === view.selection!.name) : undefined;
+  for (const [k, layer] of ((falloff?.layers ?? []) as Layer[]).entries()) out.push({ key: `falloff#${k}`, layer, color: "var(--accent)", chosen: true, sliced: k === Math.min(view.layer, falloff!.layers.length - 1), stood: null });
+  return out;
+}
+
+/** What the chosen field would do to the pieces: arrows from their middles, the longest as long as a fifth of the scene. */
+function drawArrows(): void {
+  const s = stage.value!;
+  const pulls = survey.result?.arrows ?? [];
+  if (inTake.value || !view.arrows || view.selection?.kind !== "field" || !pulls.length || pulls.length !== s.batch.count) return s.arrows.set(null);
+  const sizes = pulls.map((a) => Math.hypot(...a));
+  const most = sizes.reduce((a, b) => Math.max(a, b), 0);
+  if (most <= 0) return s.arrows.set(null);
+  const at: number[] = [];
+  const colors: number[] = [];
+  const long = markSize * 9;
+  pulls.forEach((a, p) => {
+    const share = sizes[p]! / most;
+    if (share < 0.01) return;
+    const from = [0, 1, 2].map((c) => s.batch.values[p * 12 + c]!) as Vec;
+    const d = a.map((x) => x / sizes[p]!) as Vec;
+    const length = long * Math.sqrt(share);
+    const to = from.map((x, c) => x + d[c]! * length) as Vec;
+    const side: Vec = Math.abs(d[1]) < 0.9 ? [-d[2], 0, d[0]] : [0, -d[2], d[1]];
+    const n = Math.hypot(...side) || 1;
+    const barb = (sign: number): Vec => to.map((x, c) => x - d[c]! * length * 0.22 + (sign * side[c]! * length * 0.1) / n) as Vec;
+    at.push(...from, ...to, ...to, ...barb(1), ...to, ...barb(-1));
+    const color = ramp(share);
+    for (let k = 0; k < 3; k++) colors.push(...color);
+  });
+  s.arrows.set(new Float32Array(at), new Float32Array(colors));
+}
+
+function showFields(): void {
+  stage.value?.setReaches(reaches());
   stage.value?.showHeld(!inTake.value && (view.step === "drive" || view.step === "bind"));
   stage.value?.applyTheme();
+  if (stage.value) drawArrows();
   placeHandles();
   placeLabels();
+}
+
+/** The shape that the handles move: the chosen layer's of the chosen field or falloff, if it stands alone. */
+function handled(): { shape: Record<string, unknown>; edit: (what: string, change: (shape: Record<string, unknown>) => void) => void; stood: Reach["stood"] } | null {
+  const chosen = view.selection;
+  if (chosen?.kind !== "field" && chosen?.kind !== "falloff") return null;
+  const field = chosen.kind === "field" ? shot.fields.find((f) => f.name === chosen.name) : undefined;
+  const owner = chosen.kind === "falloff" ? chosen.name : field?.reach.use;
+  const layers = chosen.kind === "field" && !owner ? (field?.reach.layers as Layer[] | undefined) : (shot.document?.falloffs.find((f) => f.name === owner)?.layers as Layer[] | undefined);
+  const k = Math.min(owner && chosen.kind === "field" ? 0 : view.layer, (layers?.length ?? 0) - 1);
+  const shape = layers?.[k]?.shape as unknown as Record<string, unknown> | undefined;
+  if (!shape || !("center" in shape)) return null;
+  const edit = (what: string, change: (x: Record<string, unknown>) => void): void =>
+    shot.edit(what, (d) => {
+      const stack = owner ? d.falloffs.find((f) => f.name === owner) : d.fields.find((f) => f.name === chosen.name)?.reach;
+      const own = stack?.layers?.[k]?.shape;
+      if (own) change(own as unknown as Record<string, unknown>);
+    });
+  return { shape, edit, stood: (chosen.kind === "field" && (survey.result?.stands[chosen.name] as Reach["stood"])) || null };
 }
 
 function placeHandles(): void {
@@ -244,16 +306,16 @@ function placeHandles(): void {
     const at = (view.tieEnd === 1 && tie.to_point ? tie.to_point : tie.point) as Vec;
     return stage.value.setHandles({ position: at, rotation: tie.how.kind === "hinge" ? between([0, 0, 1], tie.how.axis as Vec) : [0, 0, 0, 1], scale: [1, 1, 1] }, tie.how.kind === "hinge" && mode === "rotate" ? mode : "translate");
   }
-  if (chosen.kind !== "field") {
+  if (chosen.kind === "body" || chosen.kind === "group") {
     const thing = shot.things.find((t) => t.name === chosen.name);
     const works = thing && (view.step === "build" || (view.step === "drive" && thing.body.role === "animated"));
     const stand = thing && (thing.group ? (thing.body.place as Moved) : { ...standAt(thing.body, time.value), scale: thing.body.place.scale as Vec });
     return stage.value.setHandles(works ? stand! : null, mode);
   }
-  const field = shot.fields.find((f) => f.name === chosen.name);
-  if (!field) return stage.value.setHandles(null, mode);
-  const shape = layerOf(field).shape;
-  stage.value.setHandles({ position: shape.center as Vec, rotation: (shape.kind === "box" ? shape.rotation : [0, 0, 0, 1]) as Quat, scale: [1, 1, 1] }, mode === "scale" ? "translate" : mode);
+  const own = handled();
+  if (!own || own.stood) return stage.value.setHandles(null, mode);
+  const turned = (own.shape.rotation ?? (own.shape.normal ? between([0, 1, 0], own.shape.normal as Vec) : [0, 0, 0, 1])) as Quat;
+  stage.value.setHandles({ position: own.shape.center as Vec, rotation: turned, scale: [1, 1, 1] }, mode);
 }
 
 /** The turn that takes one direction to another. */
@@ -279,20 +341,30 @@ function onMove(moved: Moved, done: boolean): void {
       else if (view.tieEnd === 1 && t.to_point) t.to_point = at;
       else t.point = at;
     });
-  } else if (chosen.kind !== "field") {
+  } else if (chosen.kind === "body" || chosen.kind === "group") {
     const fps = shot.document!.timing.fps!;
     shot.editBody(chosen.name, `${view.handle} ${chosen.name}`, (b) => {
       if (b.motion && view.handle !== "scale") b.motion = withKey(b.motion, view.frame / fps, fps, { position: moved.position.map(tidy) as Vec, rotation: moved.rotation });
       else b.place = { position: moved.position.map(tidy) as Vec, rotation: moved.rotation, scale: moved.scale.map(tidy) as Vec };
     });
   } else {
-    shot.editField(chosen.name, `${view.handle} ${chosen.name}`, (f) => {
-      const shape = layerOf(f).shape;
+    handled()?.edit(`${view.handle} ${chosen.name}`, (shape) => {
+      if (view.handle === "scale") {
+        const by = Math.max(...moved.scale.map((x) => Math.abs(x)));
+        const before = scaled ?? (scaled = structuredClone(shape));
+        for (const key of ["core", "edge", "height", "ring", "size"]) {
+          const was = before[key];
+          if (typeof was === "number") shape[key] = tidy(was * by);
+          else if (Array.isArray(was)) shape[key] = was.map((x, k) => tidy((x as number) * Math.abs(moved.scale[k] ?? by)));
+        }
+        return;
+      }
       shape.center = moved.position.map(tidy) as Vec;
-      if (shape.kind === "box") shape.rotation = moved.rotation;
-      if (shape.kind === "plane" && view.handle === "turn") shape.normal = turn(moved.rotation, [0, 1, 0]);
+      if ("rotation" in shape) shape.rotation = moved.rotation;
+      if ("normal" in shape && view.handle === "turn") shape.normal = turn(moved.rotation, [0, 1, 0]);
     });
   }
+  if (done) scaled = null;
   if (done) void shot.flush();
 }
 
@@ -378,9 +450,11 @@ function placeLabels(): void {
   labels.value = !on
     ? []
     : shot.fields.filter((f) => f.on).flatMap((f) => {
-        const shape = layerOf(f).shape;
-        const c = shape.center as Vec;
-        const up = shape.kind === "sphere" ? (shape.core ?? 1) + (shape.edge ?? 0) : shape.kind === "box" ? (shape.core as Vec)[1] / 2 + (shape.edge ?? 0) : 0.4;
+        const shape = layersOf(f, shot.document).find((l) => "center" in l.shape)?.shape as unknown as { center: Vec; core?: number | number[]; edge?: number; height?: number } | undefined;
+        const stood = survey.result?.stands[f.name] as Reach["stood"];
+        let c = shape?.center ?? ([0, 0, 0] as Vec);
+        if (stood) c = [0, 1, 2].map((i) => stood.shift[i]! + [0, 1, 2].reduce((sum, j) => sum + stood.turn[i * 3 + j]! * c[j]!, 0)) as Vec;
+        const up = !shape ? 0.4 : Array.isArray(shape.core) ? shape.core[1]! / 2 + (shape.edge ?? 0) : Math.max((shape.core ?? 0.4) + (shape.edge ?? 0), (shape.height ?? 0) / 2 + (shape.edge ?? 0));
         const at = s.project(c[0], c[1] + up, c[2]);
         const t = survey.totals(f.name);
         const text = f.effect.kind === "anchor" ? `holds ${t.pieces}` : f.effect.kind === "strain" ? `breaks ${t.breaks} of ${t.bonds}` : `reaches ${t.pieces}`;
@@ -502,6 +576,7 @@ watch([() => view.frame, () => takes.frames?.count], () => {
     placeCard();
   }
 });
+watch([() => view.layer, () => view.arrows], showFields);
 watch([() => view.handle, () => view.tieEnd, () => view.placing], placeHandles);
 watch([() => view.theme, () => shot.document?.ground], () => {
   stage.value?.applyTheme();

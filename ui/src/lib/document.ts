@@ -1,10 +1,13 @@
 /** New parts of a shot document, and questions about it. */
+import { CUES, EFFECTS, LAYERS, type EffectKind, type Family } from "./specs";
+import { showNumber } from "./units";
 import type { Body, FieldItem, Group, Layer, Layout, Pattern, ReachShape, Shape, ShotDocument, StepPattern, Tie, TieKind } from "../api/types";
 
-export type EffectKind = "anchor" | "strain" | "burst";
-export type Family = "holds" | "breaks" | "moves" | "ends";
+export type { EffectKind, Family };
 
-export const FAMILY: Record<EffectKind, Family> = { anchor: "holds", strain: "breaks", burst: "moves" };
+export const FAMILY = Object.fromEntries(Object.entries(EFFECTS).map(([kind, spec]) => [kind, spec.family])) as Record<EffectKind, Family>;
+/** Effects that act all the while their cue is on. */
+export const OVER_TIME = new Set<EffectKind>(["kill", "vortex", "wind", "attractor", "turbulence", "drag", "gravity", "displace"]);
 export const FAMILY_COLOR: Record<Family, string> = { holds: "var(--lichen)", breaks: "var(--ember)", moves: "var(--tide)", ends: "var(--ash)" };
 
 /** A name not yet used: "box", "box 2", … */
@@ -63,25 +66,53 @@ export function newTie(kind: TieKind, name: string, body: string, point: [number
   return { name, on: true, how, body, point, to, to_point: kind === "string" ? toPoint : null, breaks: null, collide: false } as Tie;
 }
 
+export function newLayer(center: [number, number, number], size: number, kind: "sphere" | "box" | "torus" | "everywhere" = "sphere"): Layer {
+  return { shape: { kind, ...LAYERS[kind].make(center, size) } as unknown as Layer["shape"], profile: "smooth", low: 0, high: 1, invert: false, blend: "normal", opacity: 1, color: null, color_blend: "normal", color_opacity: 1 } as Layer;
+}
+
 export function newField(kind: EffectKind, name: string, middle: [number, number, number], size: number): FieldItem {
-  const effects = {
-    anchor: { kind: "anchor", cut: 0.5, reinforce: 4 },
-    strain: { kind: "strain", load: 500, burst: 0 },
-    burst: { kind: "burst", speed: 5 },
-  } as const;
   const round = (x: number): number => Number(x.toPrecision(2));
-  const shape: ReachShape =
-    kind === "anchor"
-      ? { kind: "box", center: [middle[0], 0, middle[2]], rotation: [0, 0, 0, 1], core: [round(size * 1.2), round(size * 0.3), round(size * 1.2)], edge: round(size * 0.1) }
-      : { kind: "sphere", center: middle, core: round(size * 0.2), edge: round(size * 0.25) };
+  const layer = newLayer(middle, size, kind === "anchor" ? "box" : kind === "gravity" || kind === "wind" || kind === "drag" ? "everywhere" : "sphere");
+  if (kind === "anchor") Object.assign(layer.shape, { center: [middle[0], 0, middle[2]], core: [round(size * 1.2), round(size * 0.3), round(size * 1.2)] });
+  if (OVER_TIME.has(kind) && layer.shape.kind === "sphere") Object.assign(layer.shape, { core: round(size * 0.8), edge: round(size * 0.6) });
   return {
     name,
     on: true,
-    effect: effects[kind],
-    reach: { layers: [{ shape, profile: "smooth", invert: false, blend: "normal", opacity: 1 }] },
-    cue: { kind: "at", time: 1 },
+    effect: { kind, ...structuredClone(EFFECTS[kind].make) },
+    reach: { layers: [layer], use: null, strength: 1, limits: [0, 1] },
+    cue: OVER_TIME.has(kind) ? { kind: "span", ...structuredClone(CUES.span.make) } : { kind: "at", ...structuredClone(CUES.at.make) },
     targets: "all",
-  } as FieldItem;
+    tiers: null,
+    states: null,
+    travel: null,
+    aim: null,
+    channels: [],
+  } as unknown as FieldItem;
+}
+
+/** Units of an effect's numbers that follow from what it is given in, and from its cue. */
+export function EFFECT_UNITS(field: FieldItem): Record<string, string> {
+  const { effect, cue } = field as unknown as { effect: Record<string, string>; cue: { kind: string; length?: number } };
+  const over = cue.kind === "span" || (cue.length ?? 0) > 0;
+  if (effect.kind === "attractor") return { strength: effect.unit === "N" ? "N" : "m/s²" };
+  const unit = { "m/s": over ? "m/s²" : "m/s", N: over ? "N" : "N s", "rad/s": over ? "rad/s²" : "rad/s", "N m": over ? "N m" : "N m s" }[effect.unit ?? ""] ?? "";
+  return { speed: effect.kind === "burst" ? unit : "m/s", amount: effect.kind === "drag" ? "1/s" : unit };
+}
+
+/** What a strength comes to, in words: a speed after a second, a way, a time. */
+export function expected(field: FieldItem): string {
+  const e = field.effect as unknown as Record<string, number & string>;
+  const over = field.cue.kind === "span" || ("length" in field.cue && (field.cue.length ?? 0) > 0);
+  const steady = (a: number): string => (a ? `after 1 s ${showNumber(Math.abs(a), 3)} m/s; 5 m in ${showNumber(Math.sqrt(10 / Math.abs(a)), 2)} s` : "");
+  if (e.kind === "attractor" && e.unit !== "N") return e.law === "constant" ? steady(e.strength) : `${showNumber(e.strength, 3)} m/s² at 1 m, ${showNumber({ linear: e.strength * 5, inverse: e.strength / 5, "inverse-square": e.strength / 25 }[e.law as string] ?? 0, 3)} at 5 m`;
+  if (e.kind === "push" && e.unit === "m/s") return over ? steady(e.amount) : `${showNumber(Math.abs(e.amount), 3)} m/s at once; up, it rises ${showNumber(e.amount ** 2 / 19.62, 2)} m`;
+  if (e.kind === "burst" && e.unit === "m/s") return over ? steady(e.speed) : `flies ${showNumber(e.speed ** 2 / 9.81, 2)} m at best`;
+  if (e.kind === "turbulence") return steady(e.strength);
+  if (e.kind === "drag") return e.amount > 0 ? `half the speed in ${showNumber(Math.LN2 / e.amount, 2)} s` : "";
+  if (e.kind === "vortex") return `${showNumber(Math.abs(e.swirl) / (2 * Math.PI * e.core), 2)} turns a second in the core; ${showNumber((e.swirl * e.core) / (3 * e.core), 2)} m/s three cores out`;
+  if (e.kind === "wind") return `presses ${showNumber(0.5 * e.density * e.drag * e.speed ** 2, 3)} N on a square metre: moves ${showNumber((0.5 * e.density * e.drag * e.speed ** 2) / 9.81, 2)} kg as weight would`;
+  if (e.kind === "displace") return "";
+  return "";
 }
 
 export const PATTERNS: Record<Pattern["kind"], string> = {
@@ -112,7 +143,7 @@ export function newLayout(kind: Layout["kind"], body: Body, old: Layout | null, 
   const count = old ? Math.min(2000, layoutCount(old)) : 12;
   const step = size.map((s) => Number((s * 1.5).toPrecision(2))) as [number, number, number];
   const reach = Number((Math.max(...size) * 5).toPrecision(2));
-  const inside: ReachShape = old && "inside" in old && old.inside ? old.inside : { kind: "sphere", center: [...body.place.position!] as [number, number, number], core: reach, edge: 0 };
+  const inside: ReachShape = old && "inside" in old && old.inside ? (old.inside as ReachShape) : { kind: "sphere", center: [...body.place.position!] as [number, number, number], core: reach, edge: 0, ride: null };
   const side = Math.max(1, Math.round(Math.sqrt(count)));
   const made: Record<Layout["kind"], unknown> = {
     line: { kind, count, step: [step[0], 0, 0] }, grid: { kind, count: [side, 1, side], step }, ring: { kind, count, radius: reach / 1.5, arc: 2 * Math.PI, face: true },
@@ -139,9 +170,10 @@ export function causeWords(cause: { field?: string; impact?: string; weight?: st
   return cause.impact === body ? "hit by its own pieces" : `hit by ${cause.impact}`;
 }
 
-/** The layer the interface edits. */
-export function layerOf(field: FieldItem): Layer {
-  return field.reach.layers[0]!;
+/** A field's own layers, or those of the shared falloff it uses. */
+export function layersOf(field: FieldItem, document: ShotDocument | null): Layer[] {
+  const from = field.reach.use ? (document?.falloffs ?? []).find((f) => f.name === field.reach.use) : field.reach;
+  return (from?.layers ?? []) as Layer[];
 }
 
 /** What decides a body's pieces: where this text changes, they are built again. */
@@ -157,6 +189,7 @@ export function differences(then: ShotDocument, now: ShotDocument): string[] {
     ["body", then.bodies, now.bodies, bare],
     ["group", then.groups ?? [], now.groups ?? [], (g: unknown) => JSON.stringify(g)],
     ["tie", then.ties ?? [], now.ties ?? [], (t: unknown) => JSON.stringify(t)],
+    ["falloff", then.falloffs ?? [], now.falloffs ?? [], (t: unknown) => JSON.stringify(t)],
     ["field", then.fields, now.fields, (f: FieldItem) => JSON.stringify(f)],
   ] as [string, { name: string }[], { name: string }[], (x: unknown) => string][]) {
     for (const a of after) {

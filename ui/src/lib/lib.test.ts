@@ -68,7 +68,7 @@ describe("the document", () => {
     now.bodies[0]!.material!.look!.color = "#ffffff";
     expect(differences(shot(), now)).toEqual([]);
     now.bodies[0]!.material!.density = 1;
-    now.fields[0]!.cue!.time = 2;
+    (now.fields[0]!.cue as { time: number }).time = 2;
     now.timing!.frames = 10;
     expect(differences(shot(), now)).toEqual(["body wall has changed", "field blow has changed", "timing has changed"]);
   });

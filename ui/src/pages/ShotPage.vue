@@ -63,7 +63,7 @@ async function bake(): Promise<void> {
 
 /** The steps that set up move the playhead through the set-up; the others through the take. */
 function toRun(): void {
-  if (takes.frames && (view.step === "run" || view.step === "export" || !shot.bodies.some((b) => b.role === "animated"))) view.showing = "take";
+  if (takes.frames && (view.step === "run" || view.step === "export")) view.showing = "take";
 }
 
 function seek(frame: number): void {
@@ -147,6 +147,7 @@ function remove(): void {
   if (!chosen) return;
   view.select(null);
   if (chosen.kind === "field") shot.edit(`delete ${chosen.name}`, (d) => (d.fields = d.fields.filter((f) => f.name !== chosen.name)));
+  else if (chosen.kind === "falloff") return;
   else if (chosen.kind === "tie") shot.edit(`delete ${chosen.name}`, (d) => (d.ties = d.ties.filter((t) => t.name !== chosen.name)));
   else shot.remove(chosen.name);
 }
@@ -168,14 +169,20 @@ watch(
   (document) => {
     if (!document) return;
     void pieces.update(document);
-    survey.update(document);
+    look();
   },
   { immediate: true },
 );
+/** What fields reach in the set-up at the playhead; arrows of the chosen one. */
+function look(): void {
+  if (shot.document) survey.update(shot.document, view.showing === "set-up" ? Math.min(view.frame, shot.document.timing.frames!) : 0, view.selection?.kind === "field" ? view.selection.name : "");
+}
+watch([() => view.selection?.kind === "field" && view.selection.name, () => view.showing], look);
+watch([() => view.frame], () => view.showing === "set-up" && !view.playing && look());
 // pieces that took long to build are counted when they are there
 watch(
   () => pieces.version,
-  () => shot.document && survey.update(shot.document),
+  () => look(),
 );
 // what is set up is seen as it is set up; what was run, as it ran
 watch(

@@ -6,7 +6,7 @@ import Glyph from "../components/Glyph.vue";
 import NumberRow from "../components/NumberRow.vue";
 import ReachEditor from "../components/ReachEditor.vue";
 import type { Body, FieldItem, TieKind } from "../api/types";
-import { FAMILY_COLOR, TIES } from "../lib/document";
+import { FAMILY_COLOR, newLayer, TIES } from "../lib/document";
 import { holding, pieceFigures } from "../lib/pieces";
 import { showNumber } from "../lib/units";
 import { usePieces } from "../stores/pieces";
@@ -75,7 +75,7 @@ function scaleByReach(): void {
   const big = Math.max(...(figures.value?.size ?? [2]));
   const at = body.value!.place.position!;
   const round = (x: number): number => Number(x.toPrecision(2));
-  edit("strength falloff", (b) => (b.bonds!.by_reach = { low: 1, high: 4, reach: { layers: [{ shape: { kind: "sphere", center: [...at] as [number, number, number], core: round(big * 0.2), edge: round(big * 0.3) }, profile: "smooth", invert: false, blend: "normal", opacity: 1 }] } }));
+  edit("strength falloff", (b) => (b.bonds!.by_reach = { low: 1, high: 4, reach: { layers: [{ ...newLayer([...at] as [number, number, number], big), shape: { kind: "sphere", center: [...at] as [number, number, number], core: round(big * 0.2), edge: round(big * 0.3), ride: null } }], use: null, strength: 1, limits: [0, 1] } }));
 }
 
 function setRelease(kind: "start" | "intact" | "touch" | "cue"): void {

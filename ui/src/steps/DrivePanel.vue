@@ -1,7 +1,10 @@
 <script setup lang="ts">
+import { computed, ref } from "vue";
+import type { FieldItem, ShotDocument } from "../api/types";
 import Glyph from "../components/Glyph.vue";
 import ReachGrid from "../components/ReachGrid.vue";
-import { FAMILY, FAMILY_COLOR, type EffectKind } from "../lib/document";
+import { FAMILY_COLOR, freeName, newLayer, type EffectKind, type Family } from "../lib/document";
+import { EFFECTS } from "../lib/specs";
 import { useShot } from "../stores/shot";
 import { useView } from "../stores/view";
 import { useNewField } from "./newField";
@@ -9,28 +12,94 @@ import { useNewField } from "./newField";
 const shot = useShot();
 const view = useView();
 const add = useNewField();
-const KINDS: [EffectKind, string][] = [["anchor", "holds pieces from the start"], ["strain", "loads bonds in one blow"], ["burst", "throws pieces outwards"]];
+const FAMILIES: [Family, string][] = [["holds", "hold"], ["breaks", "break"], ["moves", "move"], ["ends", "end"]];
+const kinds = (family: Family): EffectKind[] => (Object.keys(EFFECTS) as EffectKind[]).filter((k) => EFFECTS[k].family === family);
+const falloffs = computed(() => shot.document?.falloffs ?? []);
+const users = (name: string): number => shot.fields.filter((f) => f.reach.use === name).length;
+const why = ref("");
+const problem = ref("");
+const copied = computed<{ field: FieldItem; falloffs: ShotDocument["falloffs"] } | null>(() => {
+  void view.copied;
+  try {
+    return JSON.parse(localStorage.getItem("copied") ?? "null");
+  } catch {
+    return null;
+  }
+});
+
+function addFalloff(): void {
+  const name = freeName("falloff", falloffs.value.map((f) => f.name));
+  shot.edit(`add ${name}`, (d) => d.falloffs.push({ name, layers: [newLayer([0, 1, 0], 3)], strength: 1, limits: [0, 1], channels: [] } as never));
+  view.select({ kind: "falloff", name });
+}
+
+/** A field copied in this or another shot, with the falloff it uses; what names bodies that are not here is left out. */
+function paste(): void {
+  if (!copied.value) return;
+  const { field, falloffs: came } = structuredClone(copied.value);
+  const names = new Set(shot.things.map((t) => t.name));
+  const lost: string[] = [];
+  if (Array.isArray(field.targets)) {
+    const kept = field.targets.filter((t) => names.has(t));
+    if (kept.length < field.targets.length) lost.push("targets");
+    field.targets = kept.length ? kept : "all";
+  }
+  if (field.aim && !names.has(field.aim) && !shot.fields.some((f) => f.name === field.aim)) [field.aim] = [null, lost.push("its aim")];
+  if (field.travel && "body" in field.travel && field.travel.body && !names.has(field.travel.body)) [field.travel] = [null, lost.push("its travel")];
+  const effect = field.effect as { carrier?: string | null; body?: string | null; hold?: string; to?: string };
+  if (effect.carrier && !names.has(effect.carrier)) Object.assign(effect, { carrier: null, hold: "fixed" });
+  if (effect.body && !names.has(effect.body)) Object.assign(effect, { body: null, to: "point" });
+  for (const layer of [...(field.reach.layers ?? []), ...came.flatMap((f) => f.layers)]) {
+    const shape = layer.shape as { ride?: string | null; body?: string; kind: string };
+    if (shape.ride && !names.has(shape.ride)) shape.ride = null;
+    if (shape.body && !names.has(shape.body)) Object.assign(layer, { shape: { kind: "everywhere" } });
+  }
+  field.name = freeName(field.name, shot.fields.map((f) => f.name));
+  shot.edit(`paste ${field.name}`, (d) => {
+    for (const f of came) if (!d.falloffs.some((x) => x.name === f.name)) d.falloffs.push(f);
+    d.fields.push(field);
+  });
+  problem.value = lost.length ? `${field.name} came without ${lost.join(" and ")}: their bodies are not in this shot.` : "";
+  view.select({ kind: "field", name: field.name });
+}
 </script>
 
 <template>
   <div class="section">
-    <div class="panel-head"><h2>Reach</h2><span>pieces in reach now</span></div>
+    <div class="panel-head"><h2>Reach</h2><span>pieces in reach{{ view.frame > 0 && view.showing === "set-up" ? ` at f ${view.frame}` : " now" }}</span></div>
     <ReachGrid v-if="shot.fields.length && shot.things.length" />
     <p v-else class="mute">Fields trigger, hold and shape the collapse. Add one to see what it reaches.</p>
   </div>
   <div class="section">
-    <header><h3>Add a field</h3></header>
-    <button v-for="[kind, why] in KINDS" :key="kind" class="add" :data-testid="`add-${kind}`" @click="add(kind)"><Glyph :name="kind" :style="{ color: FAMILY_COLOR[FAMILY[kind]] }" /><b>{{ kind }}</b><span>{{ why }}</span></button>
+    <header><h3>Add a field</h3><span>{{ why }}</span></header>
+    <div v-for="[family, word] in FAMILIES" :key="family" class="family">
+      <span class="mute">{{ word }}</span>
+      <div class="kinds"><button v-for="kind in kinds(family)" :key="kind" class="add" :title="EFFECTS[kind].why" :data-testid="`add-${kind}`" @mouseenter="why = EFFECTS[kind].why" @mouseleave="why = ''" @click="add(kind)"><Glyph :name="kind" :size="15" :style="{ color: FAMILY_COLOR[family] }" />{{ kind }}</button></div>
+    </div>
+    <button v-if="copied" class="button wide gap" data-testid="paste-field" @click="paste"><Glyph name="copy" />Paste {{ copied.field.name }}</button>
+    <p v-if="problem" class="note">{{ problem }}</p>
+  </div>
+  <div class="section">
+    <header><h3>Shared falloffs</h3><span>one reach, many users</span></header>
+    <button v-for="f in falloffs" :key="f.name" class="shared" :class="{ chosen: view.selection?.kind === 'falloff' && view.selection.name === f.name }" @click="view.select({ kind: 'falloff', name: f.name })"><Glyph name="falloff" /><b>{{ f.name }}</b><span class="figures">{{ users(f.name) }} {{ users(f.name) === 1 ? "user" : "users" }}</span></button>
+    <button class="button wide" data-testid="add-falloff" @click="addFalloff"><Glyph name="plus" />Add a falloff</button>
   </div>
   <div class="section">
     <header><h3>See</h3></header>
     <div class="row"><span class="label">colour by</span><div class="choices"><button v-for="c in ['material', 'reach'] as const" :key="c" :aria-pressed="view.colorBy === c" @click="view.colorBy = c">{{ c }}</button></div></div>
+    <div class="row"><span class="label">arrows</span><div class="choices"><button :aria-pressed="view.arrows" @click="view.arrows = true">shown</button><button :aria-pressed="!view.arrows" @click="view.arrows = false">hidden</button></div></div>
   </div>
 </template>
 
 <style scoped>
-.add { display: flex; align-items: center; gap: 9px; width: 100%; height: 32px; border: 0; border-radius: var(--radius); background: none; cursor: pointer; text-align: left; padding: 0 6px; }
-.add:hover { background: var(--basalt-3); }
-.add b { font-weight: 600; width: 52px; }
-.add span { color: var(--mute); font-size: 12px; white-space: nowrap; }
+.family { display: grid; grid-template-columns: 40px 1fr; align-items: start; gap: 4px; margin-bottom: 4px; }
+.family > span { font-size: 11.5px; line-height: 26px; }
+.kinds { display: grid; grid-template-columns: 1fr 1fr; gap: 3px; }
+.add { display: flex; align-items: center; gap: 6px; height: 26px; border: 1px solid var(--line); border-radius: var(--radius); background: var(--basalt-2); cursor: pointer; padding: 0 6px; font-size: 12px; min-width: 0; overflow: hidden; }
+.add:hover { border-color: var(--line-strong); background: var(--basalt-3); }
+.gap { margin-top: 6px; }
+.shared { display: flex; gap: 8px; align-items: center; width: 100%; height: 28px; border: 0; background: none; cursor: pointer; border-radius: var(--radius); padding: 0 6px; margin-bottom: 4px; color: var(--accent); }
+.shared.chosen { background: var(--basalt-3); }
+.shared b { flex: 1; text-align: left; font-weight: 600; }
+.shared span { color: var(--soft); }
 </style>

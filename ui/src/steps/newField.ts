@@ -17,7 +17,7 @@ export function useNewField(): (kind: EffectKind) => void {
     const at = (body?.place.position ?? [0, 1, 0]) as Vec;
     const field = newField(kind, freeName(kind, shot.fields.map((f) => f.name)), [at[0], at[1], at[2]], Math.max(...size));
     if (kind === "anchor" && body) {
-      const shape = field.reach.layers[0]!.shape;
+      const shape = field.reach.layers![0]!.shape;
       if (shape.kind === "box") {
         const low = at[1] - size[1]! / 2;
         shape.core = [Number((size[0]! * 1.2).toPrecision(3)), Number((size[1]! * 0.24).toPrecision(3)), Number((size[2]! * 1.2).toPrecision(3))];

@@ -31,14 +31,14 @@ export const useSurvey = defineStore("survey", () => {
     };
   }
 
-  /** Ask again soon; an answer that is no longer wanted is dropped. */
-  function update(document: ShotDocument): void {
+  /** Ask again soon, at a frame and with a field's arrows; an answer that is no longer wanted is dropped. */
+  function update(document: ShotDocument, frame = 0, field = ""): void {
     clearTimeout(timer);
     timer = setTimeout(async () => {
       running?.abort();
       const own = (running = new AbortController());
       try {
-        const answer = await api.survey(document, own.signal);
+        const answer = await api.survey(document, frame, field, own.signal);
         if (!own.signal.aborted) result.value = answer;
       } catch (error) {
         if (own.signal.aborted || error instanceof ApiError) return; // an unusable document says so where it is edited

@@ -4,7 +4,7 @@ import { computed, ref, shallowRef } from "vue";
 import type { TieKind } from "../api/types";
 
 export type Step = "build" | "break" | "bind" | "drive" | "run" | "export";
-export type Selection = { kind: "body" | "group" | "field" | "tie"; name: string } | null;
+export type Selection = { kind: "body" | "group" | "field" | "tie" | "falloff"; name: string } | null;
 export type ColorBy = "material" | "piece" | "tier" | "size" | "strength" | "state" | "reach";
 export type Section = { axis: 0 | 1 | 2; share: number } | null;
 export type Handle = "move" | "turn" | "scale";
@@ -15,6 +15,11 @@ export const useView = defineStore("view", () => {
   /** name of the chosen body or group */
   const thing = computed(() => (selection.value?.kind === "body" || selection.value?.kind === "group" ? selection.value.name : null));
   const piece = ref<{ body: string; index: number } | null>(null);
+  /** the layer of the chosen falloff that is edited and carries the handles */
+  const layer = ref(0);
+  /** counts copies taken, so that pasting shows */
+  const copied = ref(0);
+  const arrows = ref(true);
   const handle = ref<Handle>("move");
   const colorBy = ref<ColorBy>("material");
   /** how far chunks of tiers 1 to 4 are drawn apart */
@@ -45,6 +50,7 @@ export const useView = defineStore("view", () => {
     if (next?.kind !== selection.value?.kind || next?.name !== selection.value?.name) {
       picked.value = [];
       marks.value = [];
+      layer.value = 0;
     }
     selection.value = next;
     tieEnd.value = 0;
@@ -76,5 +82,5 @@ export const useView = defineStore("view", () => {
     colorBy.value = "material";
   }
 
-  return { step, selection, thing, shapes, placing, tieEnd, piece, picked, handle, colorBy, explode, section, wire, bonds, marks, showing, frame, playing, loop, theme, sheetOpen, select, setTheme, reset };
+  return { step, selection, thing, shapes, placing, tieEnd, layer, copied, arrows, piece, picked, handle, colorBy, explode, section, wire, bonds, marks, showing, frame, playing, loop, theme, sheetOpen, select, setTheme, reset };
 });

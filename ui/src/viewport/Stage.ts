@@ -2,10 +2,10 @@
 import CameraControls from "camera-controls";
 import * as THREE from "three";
 import { TransformControls } from "three/examples/jsm/controls/TransformControls.js";
-import type { FieldItem } from "../api/types";
+import type { Layer } from "../api/types";
 import { LineLayer } from "./LineLayer";
 import { PieceBatch } from "./PieceBatch";
-import { ReachShell } from "./ReachShell";
+import { ReachShell, type Stood } from "./ReachShell";
 import { GROUND_FRAGMENT, GROUND_VERTEX } from "./shaders";
 
 CameraControls.install({ THREE });
@@ -14,6 +14,16 @@ export interface Moved {
   position: [number, number, number];
   rotation: [number, number, number, number];
   scale: [number, number, number];
+}
+
+/** A layer of a falloff to show. */
+export interface Reach {
+  key: string;
+  layer: Layer;
+  color: string;
+  chosen: boolean;
+  sliced: boolean;
+  stood: Stood | null;
 }
 
 export interface StageHooks {
@@ -38,6 +48,7 @@ export class Stage {
   readonly marks = new LineLayer(1);
   readonly ties = new LineLayer(1);
   readonly shapes = new LineLayer(0.55);
+  readonly arrows = new LineLayer(0.9);
   /** hovering tells pieces only where someone listens */
   hovering = false;
   private hoverTimer: ReturnType<typeof setTimeout> | undefined;
@@ -75,7 +86,7 @@ export class Stage {
       section: { value: new THREE.Vector4(0, 0, 0, 1e9) }, wireColor: { value: new THREE.Color() },
     };
     this.batch = new PieceBatch(this.light);
-    this.scene.add(this.batch.group, this.bonds.object, this.marks.object, this.ties.object, this.shapes.object);
+    this.scene.add(this.batch.group, this.bonds.object, this.marks.object, this.ties.object, this.shapes.object, this.arrows.object);
     this.ground = new THREE.Mesh(
       new THREE.CircleGeometry(1, 64).rotateX(-Math.PI / 2),
       new THREE.ShaderMaterial({
@@ -171,28 +182,26 @@ export class Stage {
     void this.controls.fitToSphere(new THREE.Sphere(ball.center, ball.radius * 0.82), smooth);
   }
 
-  setFields(fields: FieldItem[], chosen: string | null, color: (field: FieldItem) => string, visible: boolean): void {
+  /** Show layers of falloffs; those shown before and not named now are taken away. */
+  setReaches(reaches: readonly Reach[]): void {
     const style = getComputedStyle(document.documentElement);
-    for (const [name, shell] of this.shells) {
-      if (!visible || !fields.some((f) => f.name === name)) {
-        this.scene.remove(shell.group);
-        shell.dispose();
-        this.shells.delete(name);
-      }
+    const wanted = new Set(reaches.map((r) => r.key));
+    for (const [key, shell] of this.shells) {
+      if (wanted.has(key)) continue;
+      this.scene.remove(shell.group);
+      shell.dispose();
+      this.shells.delete(key);
     }
-    if (visible) {
-      for (const field of fields) {
-        let shell = this.shells.get(field.name);
-        if (!shell) {
-          shell = new ReachShell();
-          this.shells.set(field.name, shell);
-          this.scene.add(shell.group);
-        }
-        const token = /var\((--[a-z]+)\)/.exec(color(field))?.[1] ?? "--chalk";
-        const hex = style.getPropertyValue(token).trim();
-        shell.update(field, new THREE.Color(parseInt(hex.slice(1, 3), 16) / 255, parseInt(hex.slice(3, 5), 16) / 255, parseInt(hex.slice(5, 7), 16) / 255), field.name === chosen);
-        shell.group.visible = field.on || field.name === chosen;
+    for (const reach of reaches) {
+      let shell = this.shells.get(reach.key);
+      if (!shell) {
+        shell = new ReachShell();
+        this.shells.set(reach.key, shell);
+        this.scene.add(shell.group);
       }
+      const token = /var\((--[a-z]+)\)/.exec(reach.color)?.[1] ?? "--chalk";
+      const hex = style.getPropertyValue(token).trim();
+      shell.update(reach.layer, new THREE.Color(parseInt(hex.slice(1, 3), 16) / 255, parseInt(hex.slice(3, 5), 16) / 255, parseInt(hex.slice(5, 7), 16) / 255), reach.chosen, reach.sliced, reach.stood);
     }
     this.invalidate();
   }
@@ -335,6 +344,7 @@ export class Stage {
     this.marks.dispose();
     this.ties.dispose();
     this.shapes.dispose();
+    this.arrows.dispose();
     for (const shell of this.shells.values()) shell.dispose();
     this.handles.dispose();
     this.batch.dispose();

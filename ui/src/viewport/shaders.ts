@@ -216,7 +216,19 @@ export const SLICE_FRAGMENT = /* glsl */ `
     float d;
     if (shapeKind == 0) d = length(vInside) - core.x;
     else if (shapeKind == 1) { vec3 q = abs(vInside) - 0.5 * core; d = length(max(q, 0.0)) + min(max(q.x, max(q.y, q.z)), 0.0); }
-    else d = vInside.y;
+    else if (shapeKind == 2) d = vInside.y;
+    else {
+      float r = length(vInside.xz);
+      float y = vInside.y;
+      if (shapeKind == 3) { vec2 q = vec2(r - core.x, abs(y) - 0.5 * core.y); d = length(max(q, 0.0)) + min(max(q.x, q.y), 0.0); }
+      else if (shapeKind == 4) d = length(vec2(r, y - clamp(y, -0.5 * core.y, 0.5 * core.y))) - core.x;
+      else if (shapeKind == 5) {
+        float h = y - 0.5 * core.y;
+        float s = clamp((r * core.x - h * core.y) / dot(core.xy, core.xy), 0.0, 1.0);
+        d = min(length(vec2(r - s * core.x, h + s * core.y)), length(vec2(r - min(r, core.x), h + core.y)));
+        if (h > -core.y && r * core.y < -h * core.x) d = -d;
+      } else d = length(vec2(r - core.x, y)) - core.y;
+    }
     float t = edge > 0.0 ? clamp(d / edge, 0.0, 1.0) : step(0.0, d);
     float v = profile == 0 ? 1.0 - t : profile == 1 ? 1.0 - t * t * (3.0 - 2.0 * t) : profile == 2 ? (1.0 - t) * (1.0 - t) : sqrt(max(0.0, 1.0 - t * t));
     if (inverted > 0.5) v = 1.0 - v;

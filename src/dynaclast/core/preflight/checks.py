@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ..document import Shot, StrainEffect
+from ..document import AtCue, FieldItem, HandCue, ImpactCue, Shot, StrainEffect
 from ..errors import GeometryError
 from ..fracture.build import no_files
 from ..fracture.pieces import Pieces
@@ -14,7 +14,7 @@ from ..geometry.mesh import rotation_matrix
 from ..solve.collision import HullShop
 from .loads import weight_loads
 from .overlap import overlaps
-from .reach import Crossing, crossings
+from .reach import Crossing, crossings, standing
 
 
 @dataclass(frozen=True)
@@ -43,29 +43,63 @@ def preflight(shot: Shot, built: list[Pieces], shop: HullShop | None = None) -> 
         return [Finding("no-bodies", "stop", "build", "", "The shot has no bodies, so there is nothing to compute.", "Add a body")]
     if not any(b.role == "active" for b in shot.bodies):
         out.append(Finding("nothing-active", "check", "build", "", "No body is active: nothing is moved by physics.", "Make a body active"))
-    out.extend(_fields(shot, crossings(shot, built)))
+    out.extend(_fields(shot, built, crossings(shot, built)))
     out.extend(_bodies(shot, built))
     out.extend(_overlapping(shot, built, shop or HullShop(no_files)))
     out.extend(_ties(shot, built))
     return sorted(out, key=lambda f: f.grave != "stop")
 
 
-def _fields(shot: Shot, grid: list[Crossing]) -> list[Finding]:
+LOOKS = 9
+"""Times over a field's cue at which it is looked whether it reaches something, where it or what it rides on moves."""
+
+
+def _first(item: FieldItem) -> float:
+    """When a cue acts first [s]; 0 for one that waits for a hit or a hand."""
+    cue = item.cue
+    return cue.time if isinstance(cue, AtCue) else cue.times[0] if isinstance(cue, HandCue) and cue.times else getattr(cue, "start", 0.0)
+
+
+def _ever(shot: Shot, built: list[Pieces]) -> dict[str, int]:
+    """The most pieces each field reaches at any of some times of its cue, where pieces stand until moved by animation."""
+    end = shot.timing.frames / shot.timing.fps
+    out: dict[str, int] = {}
+    asked: dict[float, list[FieldItem]] = {}
+    for item in shot.fields:
+        last = getattr(item.cue, "end", None) or end
+        moves = item.travel is not None or bool(item.channels) or item.reach.use is not None or any(layer.shape.kind in ("expression", "noise", "sound") for layer in item.reach.layers) or any(b.role == "animated" for b in shot.bodies)
+        for time in np.linspace(_first(item), max(_first(item), min(last, end)), LOOKS) if moves else [0.0]:
+            asked.setdefault(round(float(time), 6), []).append(item)
+    for time, items in asked.items():
+        grid = crossings(shot.model_copy(update={"fields": items}), built, standing(shot, built, time))
+        for item in items:
+            out[item.name] = max(out.get(item.name, 0), sum(c.pieces for c in grid if c.field == item.name and c.targeted))
+    return out
+
+
+def _fields(shot: Shot, built: list[Pieces], grid: list[Crossing]) -> list[Finding]:
     out: list[Finding] = []
     end = shot.timing.frames / shot.timing.fps
+    ever = _ever(shot, built)
     for item in shot.fields:
         if not item.on:
             continue
         own = [c for c in grid if c.field == item.name and c.targeted]
-        if item.effect.kind != "anchor" and item.cue.time >= end:
-            out.append(Finding("cue-late", "check", "drive", item.name, f"{item.name} acts at {item.cue.time:g} s, after the last frame at {end:g} s.", "Move the cue earlier or add frames"))
-        if not sum(c.pieces for c in own):
+        if item.targets == [] and item.effect.kind != "anchor":
+            out.append(Finding("no-targets", "check", "drive", item.name, f"{item.name} acts on nothing: it has no targets.", "Give it targets in the reach grid"))
+            continue
+        if item.effect.kind != "anchor" and _first(item) >= end:
+            out.append(Finding("cue-late", "check", "drive", item.name, f"{item.name} acts at {_first(item):g} s, after the last frame at {end:g} s.", "Move the cue earlier or add frames"))
+        if item.effect.kind == "kill" or isinstance(item.cue, ImpactCue):
+            continue  # what comes in later, or where a hit falls, is not known before
+        if not ever.get(item.name, 0):
             out.append(Finding("reaches-nothing", "check", "drive", item.name, f"{item.name} reaches no piece of its targets.", "Move or widen its reach"))
-        elif isinstance(item.effect, StrainEffect) and not any(c.bonds for c in own):
-            out.append(Finding("strains-nothing", "check", "drive", item.name, f"{item.name} reaches pieces but no bond, so it can break nothing.", "Give its targets bonds, or widen its reach"))
-        elif isinstance(item.effect, StrainEffect) and not any(c.breaks for c in own):
-            top, low = max(c.load_top for c in own), min(c.strength_low for c in own if c.bonds)
-            out.append(Finding("too-weak", "check", "drive", item.name, f"{item.name} lays at most {top:.0f} kN on bonds of at least {low:.0f} kN: nothing will break.", "Raise the load or weaken the bonds"))
+        elif isinstance(item.effect, StrainEffect) and item.travel is None and not item.channels:
+            if not any(c.bonds for c in own):
+                out.append(Finding("strains-nothing", "check", "drive", item.name, f"{item.name} reaches pieces but no bond, so it can break nothing.", "Give its targets bonds, or widen its reach"))
+            elif item.effect.mode == "blow" and not any(c.breaks for c in own):
+                top, low = max(c.load_top for c in own), min(c.strength_low for c in own if c.bonds)
+                out.append(Finding("too-weak", "check", "drive", item.name, f"{item.name} lays at most {top:.0f} kN on bonds of at least {low:.0f} kN: nothing will break.", "Raise the load or weaken the bonds"))
     return out
 
 

@@ -5,7 +5,9 @@ from __future__ import annotations
 import numpy as np
 
 from ..document import Shot
+from ..falloff import Moment
 from ..fields import EFFECTS, Setting, Targets
+from ..fields.stand import shared_at
 from ..fracture.bonds import bond_strengths, bonds_cut, placed
 from ..fracture.pieces import Pieces
 from ..geometry.mesh import Array
@@ -25,10 +27,11 @@ def weight_loads(shot: Shot, built: list[Pieces], index: int) -> tuple[Array, Ar
     center, middle = placed(body, pieces.center), placed(body, pieces.bond_center)
     fixed = np.full(pieces.count, body.role != "active" or body.release.kind in ("touch", "cue"))
     everything = Targets(np.ones(pieces.count, bool), np.ones(len(strength), bool))
+    setting = Setting(center, middle, Moment(shared=shared_at(shot.falloffs, 0.0)))
     for item in shot.fields:
         if item.on and (item.targets == "all" or body.column in item.targets):
-            held = EFFECTS[item.effect.kind].held(item, Setting(center, middle), everything)
-            factor = EFFECTS[item.effect.kind].strengthen(item, Setting(center, middle), everything)
+            held = EFFECTS[item.effect.kind].held(item, setting, everything)
+            factor = EFFECTS[item.effect.kind].strengthen(item, setting, everything)
             fixed = fixed | held if held is not None else fixed
             strength = strength * factor if factor is not None else strength
     keep = ~bonds_cut(body, pieces)

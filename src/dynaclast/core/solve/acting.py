@@ -218,7 +218,7 @@ class Acting:
         arm = self.world.center - asm.pos[slot]
         velocity = asm.vel[slot] + np.cross(asm.spin[slot], arm)
         halfway = velocity + 0.5 * model.settings.interval * self._likely(velocity)
-        if self._facing is None:
+        if self._facing is None and any(item.effect.kind == "wind" for item in self._items):
             self._facing = Facing(model, state)
         gravity = model.pieces.fall[:, None] * model.settings.gravity
         return Matter(model.pieces.mass, model.pieces.size, velocity, asm.spin[slot], gravity, self.world.center, halfway, self._facing)

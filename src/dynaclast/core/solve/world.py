@@ -62,21 +62,31 @@ class Facing:
         hulls = model.hulls
         self._model, self._state = model, state
         self._area = np.zeros(len(hulls.normals))
-        self._shape_of = np.repeat(np.arange(len(hulls.piece)), np.diff(hulls.face_start))
-        for f in range(len(hulls.normals)):
-            ring = hulls.verts[hulls.ring[hulls.ring_start[f] : hulls.ring_start[f + 1]]]
-            if len(ring) < 3:
-                continue
-            fan = np.cross(ring[1:-1] - ring[0], ring[2:] - ring[0]).sum(axis=0)
-            edge = np.linalg.norm(ring - np.roll(ring, 1, axis=0), axis=1).sum()
-            # the face was moved in by the rounding: its rim grows out again by as much
-            self._area[f] = 0.5 * np.linalg.norm(fan) + edge * hulls.radius[self._shape_of[f]]
+        _face_areas(hulls, self._area)
 
     def __call__(self, past: Array) -> tuple[Array, Array]:
         """For air that streams past at (P, 3) [m/s]: area met (P,) [m2], and windward normals by area and squareness (P, 3)."""
         area, square = np.zeros(len(past)), np.zeros((len(past), 3))
         _face(past, self._model.hulls, self._area, self._state.piece_assembly, self._state.assemblies.rot, area, square)
         return area, square
+
+
+@numba.njit(cache=True, error_model="numpy")
+def _face_areas(hulls: Hulls, out):
+    """Area of every face (F,) [m2]: it was moved in by the rounding, and its rim grows out again by as much."""
+    for s in range(len(hulls.piece)):
+        for f in range(hulls.face_start[s], hulls.face_start[s + 1]):
+            a, b = hulls.ring_start[f], hulls.ring_start[f + 1]
+            nx, ny, nz, rim = 0.0, 0.0, 0.0, 0.0
+            for k in range(a, b):
+                i, j = hulls.ring[k], hulls.ring[k + 1 if k + 1 < b else a]
+                x0, y0, z0 = hulls.verts[i, 0], hulls.verts[i, 1], hulls.verts[i, 2]
+                x1, y1, z1 = hulls.verts[j, 0], hulls.verts[j, 1], hulls.verts[j, 2]
+                nx += y0 * z1 - z0 * y1
+                ny += z0 * x1 - x0 * z1
+                nz += x0 * y1 - y0 * x1
+                rim += np.sqrt((x1 - x0) ** 2 + (y1 - y0) ** 2 + (z1 - z0) ** 2)
+            out[f] = 0.5 * np.sqrt(nx * nx + ny * ny + nz * nz) + rim * hulls.radius[s]
 
 
 @numba.njit(cache=True, error_model="numpy")

@@ -1,0 +1,72 @@
+"""The world before a run, for fields and falloffs: bodies where the document puts them at a time, nothing moved by physics."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ..document import Body, Shot
+from ..fracture.bonds import placed
+from ..fracture.pieces import Pieces
+from ..geometry.mesh import Array, TriMesh, quaternion_product, rotation_matrix, weld
+from ..geometry.tree import MeshDistance
+from ..motion import Drive, Path
+
+LEVEL = np.array([0.0, 0.0, 0.0, 1.0])
+
+
+class StillWorld:
+    """Bodies of a written-out shot at a time [s]; animated ones where their keys or their steady motion have them."""
+
+    def __init__(self, shot: Shot, built: list[Pieces], time: float = 0.0) -> None:
+        self._shot, self._built = shot, built
+        self._names: dict[str, list[int]] = {}
+        self._meshes: dict[str, MeshDistance] = {}
+        self._moves = [_move(body, pieces, time) for body, pieces in zip(shot.bodies, built, strict=True)]
+        for b, body in enumerate(shot.bodies):
+            for name in {body.name, body.column}:
+                self._names.setdefault(name, []).append(b)
+        self._centers = [self.moved(b, placed(body, pieces.center)) for b, (body, pieces) in enumerate(zip(shot.bodies, built, strict=True))]
+
+    def moved(self, body: int, points: Array) -> Array:
+        """Points (n, 3) of a body as placed at the start, where they are now."""
+        move = self._moves[body]
+        return points if move is None else points @ rotation_matrix(move[0]).T + move[1]
+
+    def carried(self, body: str, point: Array) -> tuple[Array, Array]:
+        own = self._names.get(body)
+        if not own:
+            return point, LEVEL
+        move = self._moves[own[0]]
+        return (point, LEVEL) if move is None else (rotation_matrix(move[0]) @ point + move[1], move[0])
+
+    def pieces(self, body: str) -> tuple[Array, Array]:
+        own = self._names.get(body, [])
+        if not own:
+            return np.zeros((0, 3)), np.zeros(0)
+        return np.concatenate([self._centers[b] for b in own]), np.concatenate([np.cbrt(self._built[b].volume) for b in own])
+
+    def surface(self, body: str) -> tuple[MeshDistance, Array, Array]:
+        b = self._names[body][0]
+        if body not in self._meshes:
+            pieces = self._built[b]
+            offset = np.repeat(pieces.vertex_start[:-1], np.diff(pieces.face_start))[:, None]
+            self._meshes[body] = MeshDistance.of(weld(TriMesh(placed(self._shot.bodies[b], pieces.vertices), (pieces.faces + offset).astype(np.int32))))
+        move = self._moves[b]
+        return self._meshes[body], *((LEVEL, np.zeros(3)) if move is None else move)
+
+
+def _move(body: Body, pieces: Pieces, time: float) -> tuple[Array, Array] | None:
+    """Turn (4,) and shift (3,) of an animated body since the start; None where it stands still."""
+    if body.role != "animated":
+        return None
+    start = np.asarray(body.place.position, float)
+    if body.motion is not None:
+        path = Path.of(body.motion)
+        start, first = path.at(0.0)
+        now, turn = path.at(time)
+        turn = quaternion_product(turn, first * [-1, -1, -1, 1])
+    else:
+        middle = placed(body, (pieces.volume[:, None] * pieces.center).sum(axis=0)[None] / pieces.volume.sum())[0]
+        now, turn = Drive(middle, None, np.asarray(body.velocity, float), np.asarray(body.spin, float)).at(time)
+        start = middle
+    return turn, now - rotation_matrix(turn) @ start

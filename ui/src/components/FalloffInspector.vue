@@ -1,0 +1,79 @@
+<script setup lang="ts">
+/** A shared falloff: its layers, and who uses it. */
+import { computed } from "vue";
+import type { ShotDocument } from "../api/types";
+import type { Channel } from "../lib/channels";
+import { withNumber, withoutNumber } from "../lib/channels";
+import { FAMILY, FAMILY_COLOR } from "../lib/document";
+import { usePieces } from "../stores/pieces";
+import { useShot } from "../stores/shot";
+import { useView } from "../stores/view";
+import CurvePlot from "./CurvePlot.vue";
+import Glyph from "./Glyph.vue";
+import LayerStack from "./LayerStack.vue";
+import NameField from "./NameField.vue";
+
+type Shared = ShotDocument["falloffs"][number];
+const props = defineProps<{ falloff: Shared }>();
+const shot = useShot();
+const pieces = usePieces();
+const view = useView();
+const fps = computed(() => shot.document?.timing.fps ?? 24);
+const users = computed(() => shot.fields.filter((f) => f.reach.use === props.falloff.name));
+const channels = computed(() => (props.falloff.channels ?? []) as Channel[]);
+const around = computed(() => ({ center: [0, 1, 0] as [number, number, number], size: Math.max(0.1, ...[...pieces.built.values()].map((b) => Math.max(...b.figures.size))) * 0.6 }));
+
+const edit = (what: string, change: (f: Shared) => void): void =>
+  shot.edit(`${what} of ${props.falloff.name}`, (d) => {
+    const own = d.falloffs.find((f) => f.name === props.falloff.name);
+    if (own) change(own);
+  });
+
+function key(path: string, value: number | null): void {
+  const time = view.frame / fps.value;
+  edit("key", (f) => (f.channels = (value === null ? withoutNumber(channels.value, path, time, fps.value) : withNumber(channels.value, path, time, fps.value, value)) as Shared["channels"]));
+}
+
+function rename(name: string): void {
+  const old = props.falloff.name;
+  shot.edit(`rename ${old}`, (d) => {
+    d.falloffs.find((f) => f.name === old)!.name = name;
+    for (const f of d.fields) if (f.reach.use === old) f.reach.use = name;
+  });
+  view.select({ kind: "falloff", name });
+}
+
+/** Its users each get it as their own, then it goes. */
+function remove(): void {
+  const name = props.falloff.name;
+  view.select(null);
+  shot.edit(`delete ${name}`, (d) => {
+    const own = d.falloffs.find((f) => f.name === name)!;
+    for (const f of d.fields) if (f.reach.use === name) f.reach = { layers: structuredClone(own.layers), use: null, strength: own.strength, limits: own.limits };
+    d.falloffs = d.falloffs.filter((f) => f.name !== name);
+  });
+}
+</script>
+
+<template>
+  <div class="section">
+    <header><span class="title"><Glyph name="falloff" /><NameField :name="falloff.name" :taken="(shot.document?.falloffs ?? []).map((f) => f.name)" @rename="rename" /></span><span>shared falloff</span></header>
+    <p v-for="f in users" :key="f.name" class="user"><button class="link" :style="{ color: FAMILY_COLOR[FAMILY[f.effect.kind]] }" @click="view.select({ kind: 'field', name: f.name })">{{ f.name }}</button></p>
+    <p v-if="!users.length" class="mute">No field uses it yet: choose it under Reach of one.</p>
+  </div>
+  <div class="section">
+    <header><h3>Layers</h3><span>the top is laid last</span></header>
+    <LayerStack :stack="falloff as never" color="var(--accent)" :channels="channels" base="" :around="around" @edit="(what, change) => edit(what, (f) => change(f as never))" @key="key" />
+  </div>
+  <div v-if="channels.length" class="section">
+    <header><h3>Keys</h3></header>
+    <CurvePlot v-for="c in channels" :key="c.of" :channel="c" color="var(--accent)" @change="(next) => edit('keys', (f) => (f.channels = channels.map((x) => (x.of === c.of ? next : x)).filter((x) => x.keys.length) as Shared['channels']))" />
+  </div>
+  <div class="section"><button class="button wide" @click="remove">Delete {{ falloff.name }}</button></div>
+</template>
+
+<style scoped>
+.title { display: flex; gap: 7px; align-items: center; min-width: 0; color: var(--accent); }
+.section header .title { color: var(--accent); font-size: 13.5px; }
+.user { font-size: 12px; }
+</style>

@@ -1,0 +1,109 @@
+<script setup lang="ts">
+/** The layers of a falloff, laid one over the other: the list, and the chosen one's numbers. */
+import { computed, ref, watch } from "vue";
+import type { Layer } from "../api/types";
+import type { Channel } from "../lib/channels";
+import { LAYERS, setAt, type LayerKind } from "../lib/specs";
+import { useView } from "../stores/view";
+import ChoiceRow from "./ChoiceRow.vue";
+import Glyph from "./Glyph.vue";
+import NumberRow from "./NumberRow.vue";
+import ProfilePlot from "./ProfilePlot.vue";
+import SpecRows from "./SpecRows.vue";
+
+type Stack = { layers?: Layer[]; strength?: number; limits?: [number, number] };
+const props = defineProps<{ stack: Stack; color: string; channels: readonly Channel[]; base: string; around: { center: [number, number, number]; size: number } }>();
+const emit = defineEmits<{ edit: [what: string, change: (s: Stack) => void]; key: [path: string, value: number | null] }>();
+const view = useView();
+const chosen = computed({ get: () => Math.min(view.layer, layers.value.length - 1), set: (k) => (view.layer = k) });
+const layers = computed(() => (props.stack.layers ?? []) as Layer[]);
+const layer = computed(() => layers.value[chosen.value]);
+const shape = computed(() => layer.value?.shape as (Record<string, unknown> & { kind: LayerKind }) | undefined);
+const adding = ref(false);
+const problem = ref("");
+const GROUPS = [["shape", "shapes"], ["source", "sources"], ["time", "memory"]] as const;
+const BLENDS = ["normal", "max", "min", "add", "subtract", "multiply", "screen", "overlay"] as const;
+const PROFILES = ["linear", "smooth", "sharp", "round"] as const;
+const shaped = computed(() => !!shape.value && "edge" in shape.value);
+watch(() => props.stack, () => (problem.value = ""));
+
+const edit = (what: string, change: (l: Layer) => void): void => emit("edit", what, (s) => change(s.layers![chosen.value] as Layer));
+
+function made(kind: LayerKind): Layer["shape"] {
+  const { center, size } = props.around;
+  const own = shape.value && "center" in shape.value ? (shape.value.center as [number, number, number]) : center;
+  return { kind, ...LAYERS[kind].make([...own] as [number, number, number], size) } as unknown as Layer["shape"];
+}
+
+function add(kind: LayerKind): void {
+  adding.value = false;
+  const time = LAYERS[kind].group === "time" || kind === "expression";
+  emit("edit", "add a layer", (s) => s.layers!.push({ shape: made(kind), profile: "smooth", low: 0, high: 1, invert: false, blend: time || !layers.value.length ? "normal" : "max", opacity: 1, color: null, color_blend: "normal", color_opacity: 1 } as Layer));
+  chosen.value = layers.value.length;
+}
+
+function move(by: number): void {
+  const to = chosen.value + by;
+  emit("edit", "move a layer", (s) => {
+    const [one] = s.layers!.splice(chosen.value, 1);
+    s.layers!.splice(to, 0, one!);
+  });
+  chosen.value = to;
+}
+
+/** A picture or a recording from a file. */
+async function bring(event: Event, key: string): Promise<void> {
+  const file = (event.target as HTMLInputElement).files?.[0];
+  if (!file) return;
+  if (file.size > 12e6) return void (problem.value = `${file.name} is larger than 12 MB`);
+  const bytes = new Uint8Array(await file.arrayBuffer());
+  let text = "";
+  for (let k = 0; k < bytes.length; k += 32768) text += String.fromCharCode(...bytes.subarray(k, k + 32768));
+  edit(key, (l) => setAt(l.shape, key, btoa(text)));
+}
+</script>
+
+<template>
+  <div class="stack">
+    <div v-for="(l, k) in [...layers].reverse()" :key="layers.length - 1 - k" class="layer" :class="{ chosen: layers.length - 1 - k === chosen }">
+      <button class="pick" @click="chosen = layers.length - 1 - k"><b>{{ LAYERS[l.shape.kind].word }}</b><span>{{ k === layers.length - 1 ? "at the bottom" : l.blend }}{{ (l.opacity ?? 1) < 1 ? ` · ${Math.round(l.opacity! * 100)} %` : "" }}{{ l.invert ? " · inside out" : "" }}</span></button>
+      <template v-if="layers.length - 1 - k === chosen && layers.length > 1">
+        <button class="button plain" title="Lay it higher" :disabled="chosen === layers.length - 1" @click="move(1)"><Glyph name="up" :size="11" /></button>
+        <button class="button plain" title="Lay it lower" :disabled="chosen === 0" @click="move(-1)"><Glyph name="down" :size="11" /></button>
+        <button class="button plain" title="Take it out" @click="emit('edit', 'take out a layer', (s) => s.layers!.splice(chosen, 1))"><Glyph name="cross" :size="11" /></button>
+      </template>
+    </div>
+    <button class="link more" data-testid="add-layer" @click="adding = !adding">{{ adding ? "not now" : "lay one more over it" }}</button>
+    <div v-if="adding" class="kinds"><template v-for="[group, word] in GROUPS" :key="group"><p class="mute">{{ word }}</p><div class="choices wrap"><button v-for="(spec, kind) in LAYERS" v-show="spec.group === group" :key="kind" :title="spec.why" :data-testid="`layer-${kind}`" @click="add(kind)">{{ spec.word }}</button></div></template></div>
+  </div>
+  <template v-if="layer && shape">
+    <ProfilePlot v-if="shaped" :layer="layer" :color="color" @points="(p) => edit('profile', (l) => (l.profile = p))" />
+    <div class="row"><label :for="`kind-${base}`">layer</label><select :id="`kind-${base}`" :value="shape.kind" @change="(e) => edit('layer', (l) => (l.shape = made((e.target as HTMLSelectElement).value as LayerKind)))"><optgroup v-for="[group, word] in GROUPS" :key="group" :label="word"><template v-for="(spec, kind) in LAYERS" :key="kind"><option v-if="spec.group === group" :value="kind">{{ spec.word }}</option></template></optgroup></select></div>
+    <div v-if="shape.kind === 'image' || shape.kind === 'sound'" class="row"><label>file</label><input type="file" class="file" :accept="shape.kind === 'image' ? '.png' : '.wav'" @change="(e) => bring(e, shape!.kind === 'image' ? 'picture' : 'recording')" /></div>
+    <p v-if="problem" class="problem">{{ problem }}</p>
+    <SpecRows :of="shape" :specs="LAYERS[shape.kind].specs" :channels="channels" :base="`${base}layers.${chosen}.shape.`" @change="(key, value) => edit(key, (l) => setAt(l.shape, key, value))" @key="(path, value) => emit('key', path, value)" />
+    <div v-if="shaped" class="row"><label :for="`profile-${base}`">profile</label><select :id="`profile-${base}`" :value="typeof layer.profile === 'string' ? layer.profile : 'own'" @change="(e) => edit('profile', (l) => { const v = (e.target as HTMLSelectElement).value; l.profile = v === 'own' ? [[0, 1], [0.5, 0.5], [1, 0]] : (v as 'smooth'); })"><option v-for="p in PROFILES" :key="p">{{ p }}</option><option value="own">own points</option></select></div>
+    <div v-if="chosen > 0" class="row"><label :for="`blend-${base}`">laid as</label><select :id="`blend-${base}`" :value="layer.blend" @change="(e) => edit('blend', (l) => (l.blend = (e.target as HTMLSelectElement).value as 'max'))"><option v-for="b in BLENDS" :key="b">{{ b }}</option></select></div>
+    <NumberRow label="opacity" :min="0" :max="1" :initial="1" :model-value="layer.opacity ?? 1" @update:model-value="(v) => edit('opacity', (l) => (l.opacity = v))" />
+    <div class="row"><label>from, to</label><span class="pair"><NumberRow label="" :min="0" :max="1" :initial="0" :model-value="layer.low ?? 0" @update:model-value="(v) => edit('least value', (l) => (l.low = v))" /><NumberRow label="" :min="0" :max="1" :initial="1" :model-value="layer.high ?? 1" @update:model-value="(v) => edit('greatest value', (l) => (l.high = v))" /></span></div>
+    <ChoiceRow label="inside out" :options="[['no', 'no'], ['yes', 'yes']] as const" :model-value="layer.invert ? 'yes' : 'no'" @update:model-value="(v) => edit('invert', (l) => (l.invert = v === 'yes'))" />
+  </template>
+  <NumberRow label="strength" unit="×" :min="0" :max="100" :initial="1" :model-value="stack.strength ?? 1" hint="of the whole falloff" @update:model-value="(v) => emit('edit', 'falloff strength', (s) => (s.strength = v))" />
+</template>
+
+<style scoped>
+.stack { margin-bottom: 8px; }
+.layer { display: flex; align-items: center; border-radius: var(--radius); }
+.layer.chosen { background: var(--basalt-3); }
+.layer .button { padding: 0 3px; height: 24px; }
+.pick { flex: 1; display: flex; gap: 8px; align-items: baseline; background: none; border: 0; height: 26px; cursor: pointer; text-align: left; padding: 0 8px; min-width: 0; }
+.pick b { font-weight: 600; }
+.pick span { color: var(--mute); font-size: 11.5px; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
+.more { font-size: 12px; color: var(--soft); padding: 2px 8px; }
+.kinds p { font-size: 11.5px; margin: 4px 0 2px; }
+.wrap { flex-wrap: wrap; }
+.file { font-size: 11px; width: 100%; color: var(--soft); }
+.pair { display: grid; grid-template-columns: 1fr 1fr; gap: 4px; }
+.pair :deep(.row) { display: block; min-height: 0; }
+.pair :deep(label) { display: none; }
+</style>
