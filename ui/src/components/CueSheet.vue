@@ -295,10 +295,10 @@ onBeforeUnmount(() => {
           <path v-for="(t, k) in blows(f)" :key="`t${k}`" :transform="`translate(${x(t)} 12)`" d="M-4 0L0 -9L4 0L0 9Z" class="blade" :data-testid="k === 0 ? `cue-${f.name}` : undefined" @pointerdown="dragCue($event, f)"><title>{{ f.name }} acts at {{ Number((t / fps).toFixed(3)) }} s · drag to move</title></path>
           <text v-if="f.cue.kind === 'impact' && f.effect.kind !== 'anchor' && !called(f).length" x="14" y="16" class="waits">waits for a hit above {{ f.cue.above }} kN</text>
           <path v-for="t in called(f)" :key="`c${t}`" :transform="`translate(${x(t)} 12)`" d="M-5 -5L0 0L5 -5M0 0V7" class="call" />
-          <path v-for="k in laneKeys(`field ${f.name}`)" :key="keyId(k)" :transform="`translate(${x(k.time * fps)} 12)`" d="M0 -7L3.500 -2L0 7L-3.500 -2Z" class="peg" :class="{ chosen: chosenIds.has(keyId(k)) }" :data-testid="`peg-${f.name}-${k.of}`" @pointerdown="dragKeys($event, k)"><title>key of {{ k.of }} at {{ k.time }} s · drag; Shift adds, Alt stretches</title></path>
+          <path v-for="(k, row) in laneKeys(`field ${f.name}`)" :key="`k${row}`" :transform="`translate(${x(k.time * fps)} 12)`" d="M0 -7L3.500 -2L0 7L-3.500 -2Z" class="peg" :class="{ chosen: chosenIds.has(keyId(k)) }" :data-testid="`peg-${f.name}-${k.of}`" @pointerdown="dragKeys($event, k)"><title>key of {{ k.of }} at {{ k.time }} s · drag; Shift adds, Alt stretches</title></path>
         </svg>
         <svg v-for="o in falloffs" :key="`o${o.name}`" :width="width" height="24" class="lane keyed" :data-lane="`falloff ${o.name}`" @pointerdown="boxKeys">
-          <path v-for="k in laneKeys(`falloff ${o.name}`)" :key="keyId(k)" :transform="`translate(${x(k.time * fps)} 12)`" d="M0 -7L3.500 -2L0 7L-3.500 -2Z" class="peg" :class="{ chosen: chosenIds.has(keyId(k)) }" @pointerdown="dragKeys($event, k)" />
+          <path v-for="(k, row) in laneKeys(`falloff ${o.name}`)" :key="row" :transform="`translate(${x(k.time * fps)} 12)`" d="M0 -7L3.500 -2L0 7L-3.500 -2Z" class="peg" :class="{ chosen: chosenIds.has(keyId(k)) }" @pointerdown="dragKeys($event, k)" />
         </svg>
         <svg v-for="b in animated" :key="`b${b.name}`" :width="width" height="24" class="lane keyed" :data-lane="`body ${b.name}`" @pointerdown="boxKeys">
           <rect v-if="!b.motion" :x="x(0)" y="11" :width="x(total) - x(0)" height="2" class="span" />
@@ -325,8 +325,8 @@ onBeforeUnmount(() => {
 .transport .lit { color: var(--accent); }
 .fold { margin-left: auto; }
 .folded .fold :deep(svg) { transform: rotate(180deg); }
-.happened { height: 34px; padding: 0 8px 0 12px; font-size: 11px; line-height: 16px; color: var(--soft); display: grid; grid-template-columns: auto auto; column-gap: 8px; white-space: nowrap; }
-.happened .figures { font-size: 11px; color: var(--chalk); font-weight: 500; }
+.happened { height: 34px; padding: 0 4px 0 12px; font-size: 10.5px; overflow: hidden; line-height: 16px; color: var(--soft); display: grid; grid-template-columns: auto auto; column-gap: 6px; white-space: nowrap; }
+.happened .figures { font-size: 10.5px; color: var(--chalk); font-weight: 500; }
 .happened .ember .figures { color: inherit; }
 .tide { color: var(--tide); }
 .keyed { color: var(--accent); }

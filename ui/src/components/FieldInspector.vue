@@ -135,7 +135,7 @@ function toggleTier(tier: number): void {
   <div class="section">
     <header><h3>Reach</h3><span v-if="field.reach.use">{{ sharers }} {{ sharers === 1 ? "user" : "users" }}</span></header>
     <div v-if="shared.length" class="row"><label for="reach-use">falloff</label><select id="reach-use" :value="field.reach.use ?? ''" @change="(e) => use((e.target as HTMLSelectElement).value)"><option value="">its own</option><option v-for="name in shared" :key="name">{{ name }}</option></select></div>
-    <LayerStack v-if="!field.reach.use" :stack="field.reach as never" :color="color" :channels="channels" base="reach." :around="around" @edit="(what, change) => edit(what, (f) => change(f.reach as never))" @key="key" />
+    <LayerStack v-if="!field.reach.use" :stack="field.reach as never" :color="color" :channels="kind === 'anchor' ? undefined : channels" base="reach." :around="around" @edit="(what, change) => edit(what, (f) => change(f.reach as never))" @key="key" />
     <p v-else class="more"><button class="link" @click="view.select({ kind: 'falloff', name: field.reach.use! })">Open {{ field.reach.use }}</button><button class="link" @click="use('')">make it local</button></p>
     <button v-if="!field.reach.use" class="link small" data-testid="share-reach" @click="share">share it with other fields</button>
   </div>

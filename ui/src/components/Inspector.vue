@@ -19,6 +19,7 @@ const field = computed(() => (view.selection?.kind === "field" ? shot.fields.fin
 
 <template>
   <aside class="inspector" aria-label="Inspector">
+    <p v-if="shot.state === 'refused'" class="problem refused" role="alert">Not saved: {{ shot.refusal }}</p>
     <BodyInspector v-if="thing" :key="`b${thing.name}`" :thing="thing" />
     <FieldInspector v-else-if="field" :key="`f${field.name}`" :field="field" />
     <FalloffInspector v-else-if="falloff" :key="`o${falloff.name}`" :falloff="falloff" />
@@ -28,5 +29,6 @@ const field = computed(() => (view.selection?.kind === "field" ? shot.fields.fin
 </template>
 
 <style scoped>
+.refused { padding: 8px 14px; border-bottom: 1px solid var(--line); }
 .inspector { background: var(--basalt-1); border-left: 1px solid var(--line); overflow-y: auto; min-height: 0; }
 </style>

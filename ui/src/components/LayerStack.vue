@@ -12,7 +12,7 @@ import ProfilePlot from "./ProfilePlot.vue";
 import SpecRows from "./SpecRows.vue";
 
 type Stack = { layers?: Layer[]; strength?: number; limits?: [number, number] };
-const props = defineProps<{ stack: Stack; color: string; channels: readonly Channel[]; base: string; around: { center: [number, number, number]; size: number } }>();
+const props = defineProps<{ stack: Stack; color: string; channels: readonly Channel[] | undefined; base: string; around: { center: [number, number, number]; size: number } }>();
 const emit = defineEmits<{ edit: [what: string, change: (s: Stack) => void]; key: [path: string, value: number | null] }>();
 const view = useView();
 const chosen = computed({ get: () => Math.min(view.layer, layers.value.length - 1), set: (k) => (view.layer = k) });
@@ -27,6 +27,7 @@ const PROFILES = ["linear", "smooth", "sharp", "round"] as const;
 const shaped = computed(() => !!shape.value && "edge" in shape.value);
 watch(() => props.stack, () => (problem.value = ""));
 
+const ofGroup = (group: string): LayerKind[] => (Object.keys(LAYERS) as LayerKind[]).filter((k) => LAYERS[k].group === group);
 const edit = (what: string, change: (l: Layer) => void): void => emit("edit", what, (s) => change(s.layers![chosen.value] as Layer));
 
 function made(kind: LayerKind): Layer["shape"] {
@@ -74,11 +75,11 @@ async function bring(event: Event, key: string): Promise<void> {
       </template>
     </div>
     <button class="link more" data-testid="add-layer" @click="adding = !adding">{{ adding ? "not now" : "lay one more over it" }}</button>
-    <div v-if="adding" class="kinds"><template v-for="[group, word] in GROUPS" :key="group"><p class="mute">{{ word }}</p><div class="choices wrap"><button v-for="(spec, kind) in LAYERS" v-show="spec.group === group" :key="kind" :title="spec.why" :data-testid="`layer-${kind}`" @click="add(kind)">{{ spec.word }}</button></div></template></div>
+    <div v-if="adding" class="kinds"><template v-for="[group, word] in GROUPS" :key="group"><p class="mute">{{ word }}</p><div class="choices wrap"><button v-for="kind in ofGroup(group)" :key="kind" :title="LAYERS[kind].why" :data-testid="`layer-${kind}`" @click="add(kind)">{{ LAYERS[kind].word }}</button></div></template></div>
   </div>
   <template v-if="layer && shape">
     <ProfilePlot v-if="shaped" :layer="layer" :color="color" @points="(p) => edit('profile', (l) => (l.profile = p))" />
-    <div class="row"><label :for="`kind-${base}`">layer</label><select :id="`kind-${base}`" :value="shape.kind" @change="(e) => edit('layer', (l) => (l.shape = made((e.target as HTMLSelectElement).value as LayerKind)))"><optgroup v-for="[group, word] in GROUPS" :key="group" :label="word"><template v-for="(spec, kind) in LAYERS" :key="kind"><option v-if="spec.group === group" :value="kind">{{ spec.word }}</option></template></optgroup></select></div>
+    <div class="row"><label :for="`kind-${base}`">layer</label><select :id="`kind-${base}`" :value="shape.kind" @change="(e) => edit('layer', (l) => (l.shape = made((e.target as HTMLSelectElement).value as LayerKind)))"><optgroup v-for="[group, word] in GROUPS" :key="group" :label="word"><option v-for="kind in ofGroup(group)" :key="kind" :value="kind">{{ LAYERS[kind].word }}</option></optgroup></select></div>
     <div v-if="shape.kind === 'image' || shape.kind === 'sound'" class="row"><label>file</label><input type="file" class="file" :accept="shape.kind === 'image' ? '.png' : '.wav'" @change="(e) => bring(e, shape!.kind === 'image' ? 'picture' : 'recording')" /></div>
     <p v-if="problem" class="problem">{{ problem }}</p>
     <SpecRows :of="shape" :specs="LAYERS[shape.kind].specs" :channels="channels" :base="`${base}layers.${chosen}.shape.`" @change="(key, value) => edit(key, (l) => setAt(l.shape, key, value))" @key="(path, value) => emit('key', path, value)" />

@@ -84,7 +84,7 @@ const at = (d: number): number => (d / reach.value) * W;
     <circle v-for="(k, row) in knobs" :key="row" :cx="k.x" :cy="k.y" r="4" class="knob" @pointerdown="drag($event, row)" />
     <line v-if="core > 0" :x1="at(core)" :x2="at(core)" y1="6" :y2="H - 4" class="mark" />
     <line :x1="at(core + edge)" :x2="at(core + edge)" y1="6" :y2="H - 4" class="mark" />
-    <text v-if="core > 0" :x="Math.max(34, at(core) - 4)" :y="H + 11" text-anchor="end">core {{ showNumber(core, 3) }}</text>
+    <text v-if="core > 0" :x="at(edge) > 84 ? Math.max(54, at(core) - 4) : 6" :y="H + 11" :text-anchor="at(edge) > 84 ? 'end' : 'start'">core {{ showNumber(core, 3) }}</text>
     <text :x="at(core + edge) + 4" :y="H + 11" text-anchor="end">edge {{ showNumber(core + edge, 3) }} m</text>
   </svg>
 </template>

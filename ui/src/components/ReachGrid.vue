@@ -12,7 +12,7 @@ const shot = useShot();
 const survey = useSurvey();
 const view = useView();
 const columns = computed(() => `minmax(70px, 1fr) repeat(${shot.things.length}, minmax(40px, 58px))`);
-const empty = computed(() => shot.fields.filter((f) => f.on && survey.crossings.some((c) => c.field === f.name) && survey.totals(f.name).pieces === 0));
+const empty = computed(() => shot.fields.filter((f) => f.on && f.effect.kind !== "kill" && f.cue.kind !== "impact" && survey.crossings.some((c) => c.field === f.name) && survey.totals(f.name).pieces === 0));
 const targeted = (f: FieldItem, body: string): boolean => f.targets === "all" || f.targets!.includes(body);
 
 function toggle(f: FieldItem, body: string): void {
@@ -38,7 +38,7 @@ function widen(f: FieldItem): void {
     <template v-for="f in shot.fields" :key="f.name">
       <button class="name" :class="{ chosen: view.selection?.name === f.name, off: !f.on }" :style="{ color: FAMILY_COLOR[FAMILY[f.effect.kind]] }" @click="view.select({ kind: 'field', name: f.name })"><Glyph :name="f.effect.kind" :size="14" /><span>{{ f.name }}</span></button>
       <button
-        v-for="b in shot.things" :key="b.name" class="cell figures" :class="{ none: targeted(f, b.name) && f.on && survey.crossing(f.name, b.name)?.pieces === 0 && survey.totals(f.name).pieces === 0, away: !targeted(f, b.name) || !f.on }"
+        v-for="b in shot.things" :key="b.name" class="cell figures" :class="{ none: targeted(f, b.name) && f.on && f.effect.kind !== 'kill' && survey.crossing(f.name, b.name)?.pieces === 0 && survey.totals(f.name).pieces === 0, away: !targeted(f, b.name) || !f.on }"
         :aria-pressed="targeted(f, b.name)" :title="`${f.name} ${targeted(f, b.name) ? 'acts' : 'does not act'} on ${b.name}: ${survey.crossing(f.name, b.name)?.pieces ?? 0} of ${survey.crossing(f.name, b.name)?.of ?? 0} pieces in reach · click to switch`"
         @click="toggle(f, b.name)"
       >

@@ -47,7 +47,7 @@ export const EFFECTS: Record<EffectKind, EffectSpec> = {
   anchor: {
     family: "holds", why: "holds pieces from the start", make: { cut: 0.5, reinforce: 4, hold: "fixed", carrier: null },
     specs: [
-      choice("hold", "held", [["fixed", "fixed", "for good"], ["carried", "carried", "by an animated body"], ["touch", "until touched", "asleep until something touches it"]]),
+      choice("hold", "held", [["fixed", "fixed", "for good"], ["carried", "carried", "by an animated body"], ["touch", "asleep", "until something touches it"]]),
       { key: "carrier", label: "carried by", kind: "body", when: (e) => e.hold === "carried" },
       n("cut", "held from", "", { min: 0.01, max: 1, initial: 0.5, fixed: true, hint: "held where the reach is at least this" }), n("reinforce", "reinforce", "×", { min: 0, max: 1000, initial: 4, fixed: true, hint: "bonds in the softer rest are 1 + reinforce × reach times as strong" }),
     ],
@@ -71,7 +71,7 @@ export const EFFECTS: Record<EffectKind, EffectSpec> = {
     family: "moves", why: "swirl, pull and lift about an axis", make: { axis: [0, 1, 0], swirl: 8, core: 1, grip: 4, inward: 6, lift: 4, contain: 0, ring: 2 },
     specs: [
       direction("axis", "axis"), n("swirl", "swirl", "m/s", { initial: 8, hint: "speed round the axis at the core; 0 pulls only" }), n("core", "core", "m", { min: 0.001, hint: "up to here it turns like a solid; beyond, speed falls as 1 / r" }), n("grip", "grip", "1/s", { min: 0, initial: 4 }),
-      n("inward", "inward", "m/s²", { initial: 6 }), n("lift", "lift", "m/s²", { initial: 4 }), n("contain", "contain", "1/s", { min: 0, initial: 0, hint: "steers what is caught to the ring, its weight borne" }), n("ring", "ring", "m", { min: 0, when: (e) => (e.contain as number) > 0 }),
+      n("inward", "inward", "m/s²", { initial: 6, when: (e) => !e.contain }), n("lift", "lift", "m/s²", { initial: 4, when: (e) => !e.contain }), n("contain", "contain", "1/s", { min: 0, initial: 0, hint: "steers what is caught to the ring, its weight borne" }), n("ring", "ring", "m", { min: 0, when: (e) => (e.contain as number) > 0 }),
     ],
   },
   wind: {

@@ -71,11 +71,12 @@ function paste(): void {
     <p v-else class="mute">Fields trigger, hold and shape the collapse. Add one to see what it reaches.</p>
   </div>
   <div class="section">
-    <header><h3>Add a field</h3><span>{{ why }}</span></header>
+    <header><h3>Add a field</h3></header>
     <div v-for="[family, word] in FAMILIES" :key="family" class="family">
       <span class="mute">{{ word }}</span>
       <div class="kinds"><button v-for="kind in kinds(family)" :key="kind" class="add" :title="EFFECTS[kind].why" :data-testid="`add-${kind}`" @mouseenter="why = EFFECTS[kind].why" @mouseleave="why = ''" @click="add(kind)"><Glyph :name="kind" :size="15" :style="{ color: FAMILY_COLOR[family] }" />{{ kind }}</button></div>
     </div>
+    <p class="mute why">{{ why }}</p>
     <button v-if="copied" class="button wide gap" data-testid="paste-field" @click="paste"><Glyph name="copy" />Paste {{ copied.field.name }}</button>
     <p v-if="problem" class="note">{{ problem }}</p>
   </div>
@@ -92,12 +93,13 @@ function paste(): void {
 </template>
 
 <style scoped>
-.family { display: grid; grid-template-columns: 40px 1fr; align-items: start; gap: 4px; margin-bottom: 4px; }
+.family { display: grid; grid-template-columns: 36px 1fr; align-items: start; gap: 4px; margin-bottom: 4px; }
 .family > span { font-size: 11.5px; line-height: 26px; }
 .kinds { display: grid; grid-template-columns: 1fr 1fr; gap: 3px; }
-.add { display: flex; align-items: center; gap: 6px; height: 26px; border: 1px solid var(--line); border-radius: var(--radius); background: var(--basalt-2); cursor: pointer; padding: 0 6px; font-size: 12px; min-width: 0; overflow: hidden; }
+.add { display: flex; align-items: center; gap: 4px; height: 26px; border: 1px solid var(--line); border-radius: var(--radius); background: var(--basalt-2); cursor: pointer; padding: 0 4px; font-size: 11.5px; min-width: 0; overflow: hidden; white-space: nowrap; }
 .add:hover { border-color: var(--line-strong); background: var(--basalt-3); }
 .gap { margin-top: 6px; }
+.why { height: 18px; font-size: 12px; white-space: nowrap; overflow: hidden; }
 .shared { display: flex; gap: 8px; align-items: center; width: 100%; height: 28px; border: 0; background: none; cursor: pointer; border-radius: var(--radius); padding: 0 6px; margin-bottom: 4px; color: var(--accent); }
 .shared.chosen { background: var(--basalt-3); }
 .shared b { flex: 1; text-align: left; font-weight: 600; }
