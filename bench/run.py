@@ -14,11 +14,13 @@ from pathlib import Path
 import numpy as np
 
 import scenes
-from dynaclast.core.document import Shot, parse_json
+from dynaclast.core.document import Falloff, FieldItem, Shot, parse_json
+from dynaclast.core.falloff import value
 from dynaclast.core.fracture.build import convex_cells as break_into_cells
 from dynaclast.core.geometry import primitives
 from dynaclast.core.geometry.check import solid
 from dynaclast.core.geometry.mesh import make
+from dynaclast.core.geometry.tree import MeshDistance
 from dynaclast.core.solve.loop import frames
 from dynaclast.core.solve.prepare import prepare
 from dynaclast.jobs.warm import warm
@@ -85,6 +87,48 @@ def still() -> None:
     say("  set-up of the same (breaking and hulls)", f"{setup:.1f} s", "-")
 
 
+def median(what: Callable[[], object], times: int = 9) -> float:
+    """Milliseconds, the middle of some."""
+    what()
+    took = []
+    for _ in range(times):
+        began = time.perf_counter()
+        what()
+        took.append(time.perf_counter() - began)
+    return 1000 * sorted(took)[times // 2]
+
+
+LAYERS = [{"shape": {"kind": "sphere", "core": 1, "edge": 2}}, {"shape": {"kind": "box", "core": [1, 2, 1], "edge": 1}, "blend": "max"}, {"shape": {"kind": "torus"}, "blend": "screen"}, {"shape": {"kind": "capsule"}, "blend": "subtract", "opacity": 0.5}]
+
+
+def fields() -> None:
+    """Falloffs at many points, and what 50 fields of four layers add to a run; they pull at nothing, so that the motion stays the same."""
+    points = np.random.default_rng(0).uniform(-4, 4, (100_000, 3))
+    stack = Falloff.model_validate({"layers": LAYERS})
+    say("four layers at 100,000 points", f"{median(lambda: value(stack, points)):.1f} ms", "< 10 ms")
+    torus = MeshDistance.of(primitives.torus(2.0, 0.7, 64, 40))
+    say(f"distance to a mesh of {len(torus.mesh.faces)} triangles at the same", f"{median(lambda: torus.signed(points, 1.0)):.0f} ms", "< 60 ms")
+    bare = scenes.slab2000()
+    _, alone, _ = timed(bare)
+    idle = [FieldItem.model_validate({"name": f"f{k}", "effect": {"kind": "gravity", "acceleration": [0, 0, 0]}, "reach": {"layers": LAYERS}}) for k in range(50)]
+    _, together, _ = timed(bare.model_copy(update={"fields": idle}))
+    say("50 fields of four layers on 2,000 pieces: cost over the solver's", f"{together - alone:.1f} / {alone:.1f} s", "less than it")
+
+
+def memory() -> None:
+    """Peak of a process that runs the slab, over one that has only imported and loaded the kernels."""
+    code = "import sys; sys.path[:0] = ['src', 'bench']; from dynaclast.jobs.warm import warm; warm(); import resource, scenes, run\n{}\nprint(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss)"
+    took = [int(subprocess.run([sys.executable, "-c", code.format(what)], check=True, cwd=ROOT, capture_output=True, text=True).stdout.split()[-1]) for what in ("", "run.timed_light(scenes.slab2000())")]
+    say("slab2000: peak memory over the interpreter and libraries", f"{(took[1] - took[0]) / 1024:.0f} MB", "<= 150 MB")
+
+
+def timed_light(shot: Shot) -> None:
+    """A run whose frames are not kept."""
+    prepared = prepare(shot)
+    for _ in frames(shot, prepared.model, prepared.state, shot.timing.frames):
+        pass
+
+
 def startup() -> None:
     code = "from dynaclast.jobs.warm import warm; warm()"
     began = time.monotonic()
@@ -92,7 +136,7 @@ def startup() -> None:
     say("start with cached kernels (imports and a tiny bake), wall", f"{time.monotonic() - began:.1f} s", "<= 2 s")
 
 
-BENCHES: dict[str, Callable[[], None]] = {"demo": demo, "fracture": fracture, "crowd": crowd, "stack": stack, "still": still, "startup": startup}
+BENCHES: dict[str, Callable[[], None]] = {"demo": demo, "fracture": fracture, "crowd": crowd, "stack": stack, "still": still, "fields": fields, "memory": memory, "startup": startup}
 
 if __name__ == "__main__":
     commit = subprocess.run(["git", "rev-parse", "--short", "HEAD"], capture_output=True, text=True, cwd=ROOT).stdout.strip()

@@ -50,7 +50,8 @@ def test_no_scene_breaks_the_numbers_or_makes_energy(scene: Shot) -> None:
     over = np.abs(at[..., [0, 2]]).max(axis=-1) < 6 * -2 * baked.position[0, 0, 1] / 0.5
     assert (at[..., 1] > 0)[over].all()  # what is over the slab stays there
     energy = baked.stats["energy"]
-    assert np.diff(energy).max(initial=0.0) <= 2e-3 * abs(energy[0])
+    # what a heap of uneven masses gains in the frame after a hit, against what the hit took
+    assert np.diff(energy).max(initial=0.0) <= 1e-2 * np.ptp(energy) + 1e-9 * abs(energy[0])
 
 
 @given(scenes())
