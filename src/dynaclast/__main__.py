@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import sys
 
-from .setup import Failed, ensure_browser, ensure_database, ensure_interface, ensure_kernels, ensure_python
+from .setup import Failed, begin_kernels, ensure_browser, ensure_database, ensure_interface, ensure_kernels, ensure_python
 
 USAGE = """usage: ./dynaclast COMMAND
 
@@ -37,9 +37,11 @@ def main(argv: list[str]) -> int:
             return cli(argv)
         if command in ("demo", "start"):
             ensure_python()
+            compiled = begin_kernels()  # beside what follows
             ensure_database()
             ensure_interface()
-            ensure_kernels(compile_now=True)
+            if compiled is not None:
+                compiled()
             from .runtime import run
 
             return run(demo=command == "demo")
@@ -49,10 +51,12 @@ def main(argv: list[str]) -> int:
             return runtime.stop() if command == "stop" else runtime.status()
         if command == "test":
             ensure_python(tests=True)
+            compiled = begin_kernels()  # beside what follows
             ensure_database()
             ensure_browser()
             ensure_interface(checks=True)
-            ensure_kernels(compile_now=True)
+            if compiled is not None:
+                compiled()
             from .setup import run_tests
 
             return run_tests(argv[1:])

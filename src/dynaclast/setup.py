@@ -7,6 +7,8 @@ import os
 import shutil
 import subprocess
 import sys
+import tempfile
+from collections.abc import Callable
 from pathlib import Path
 
 ROOT = Path(__file__).resolve().parents[2]
@@ -107,7 +109,13 @@ def ensure_interface(*, checks: bool = False) -> None:
 
 
 def ensure_kernels(*, compile_now: bool = False) -> None:
-    """Drop compiled kernels that an edit has made stale; compile them now if asked.
+    """Drop compiled kernels that an edit has made stale; compile them now if asked."""
+    if (compiling := begin_kernels(compile_now=compile_now)) is not None:
+        compiling()
+
+
+def begin_kernels(*, compile_now: bool = True) -> Callable[[], None] | None:
+    """Drop stale kernels, and start to compile them in a process of its own. Returns what waits for it to end; None where there is nothing to do.
 
     A cached kernel does not notice edits of kernels it calls in other files, so all go when any core file changed.
     """
@@ -120,14 +128,36 @@ def ensure_kernels(*, compile_now: bool = False) -> None:
             for old in core.rglob(pattern):
                 old.unlink()
         stamp.write_text(value)
-    if compile_now and not _fresh(warm_stamp, value):
-        say("compiling the solver (a minute, once)")
-        _run([sys.executable, "-c", "from dynaclast.jobs.warm import warm; warm()"], "compiling the solver", "This is a fault of the program; please report the lines above.")
+    if not compile_now or _fresh(warm_stamp, value):
+        return None
+    say("compiling the solver (two to four minutes, once)")
+    process = subprocess.Popen([sys.executable, "-c", "from dynaclast.jobs.warm import warm; warm()"], stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True)
+
+    def wait() -> None:
+        said, _ = process.communicate()
+        if process.returncode:
+            raise Failed(f"compiling the solver failed:\n{said}\nThis is a fault of the program; please report the lines above.")
         warm_stamp.write_text(value)
+
+    return wait
+
+
+CORE_TESTS = ("architecture", "core", "verification")
 
 
 def run_tests(arguments: list[str]) -> int:
-    return subprocess.run([sys.executable, "-m", "pytest", *arguments], cwd=ROOT).returncode
+    """All tests, those of the core beside those of the application; or what the arguments ask of pytest."""
+    pytest = [sys.executable, "-m", "pytest"]
+    if arguments:
+        return subprocess.run([*pytest, *arguments], cwd=ROOT).returncode
+    folders = sorted(p for p in (ROOT / "tests").iterdir() if any(p.glob("test_*.py")))
+    with tempfile.TemporaryFile("w+") as said:
+        others = subprocess.Popen([*pytest, *(p for p in folders if p.name not in CORE_TESTS)], cwd=ROOT, stdout=said, stderr=subprocess.STDOUT)
+        core = subprocess.run([*pytest, *(p for p in folders if p.name in CORE_TESTS)], cwd=ROOT).returncode
+        beside = others.wait()
+        said.seek(0)
+        print(said.read(), flush=True)
+    return core or beside
 
 
 def run_bench(arguments: list[str]) -> int:
