@@ -108,7 +108,7 @@ def test_one_falloff_is_shared_by_two_fields_and_pasted_into_another_shot(page: 
     saved(page)
 
 
-def test_a_formula_layer_says_where_it_is_wrong_and_the_rest_goes_on(page: Page, running: Parts) -> None:
+def test_a_formula_says_where_it_is_wrong_and_the_rest_goes_on(page: Page, running: Parts) -> None:
     balls(page, running)
     page.get_by_test_id("add-wind").click()
     page.get_by_test_id("add-layer").click()

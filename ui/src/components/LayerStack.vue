@@ -53,14 +53,14 @@ function move(by: number): void {
 }
 
 /** A picture or a recording from a file. */
-async function bring(event: Event, key: string): Promise<void> {
+async function bring(event: Event, name: string): Promise<void> {
   const file = (event.target as HTMLInputElement).files?.[0];
   if (!file) return;
   if (file.size > 12e6) return void (problem.value = `${file.name} is larger than 12 MB`);
   const bytes = new Uint8Array(await file.arrayBuffer());
   let text = "";
   for (let k = 0; k < bytes.length; k += 32768) text += String.fromCharCode(...bytes.subarray(k, k + 32768));
-  edit(key, (l) => setAt(l.shape, key, btoa(text)));
+  edit(name, (l) => setAt(l.shape, name, btoa(text)));
 }
 </script>
 
@@ -82,7 +82,7 @@ async function bring(event: Event, key: string): Promise<void> {
     <div class="row"><label :for="`kind-${base}`">layer</label><select :id="`kind-${base}`" :value="shape.kind" @change="(e) => edit('layer', (l) => (l.shape = made((e.target as HTMLSelectElement).value as LayerKind)))"><optgroup v-for="[group, word] in GROUPS" :key="group" :label="word"><option v-for="kind in ofGroup(group)" :key="kind" :value="kind">{{ LAYERS[kind].word }}</option></optgroup></select></div>
     <div v-if="shape.kind === 'image' || shape.kind === 'sound'" class="row"><label>file</label><input type="file" class="file" :accept="shape.kind === 'image' ? '.png' : '.wav'" @change="(e) => bring(e, shape!.kind === 'image' ? 'picture' : 'recording')" /></div>
     <p v-if="problem" class="problem">{{ problem }}</p>
-    <SpecRows :of="shape" :specs="LAYERS[shape.kind].specs" :channels="channels" :base="`${base}layers.${chosen}.shape.`" @change="(key, value) => edit(key, (l) => setAt(l.shape, key, value))" @key="(path, value) => emit('key', path, value)" />
+    <SpecRows :of="shape" :specs="LAYERS[shape.kind].specs" :channels="channels" :base="`${base}layers.${chosen}.shape.`" @change="(name, value) => edit(name, (l) => setAt(l.shape, name, value))" @key="(path, value) => emit('key', path, value)" />
     <div v-if="shaped" class="row"><label :for="`profile-${base}`">profile</label><select :id="`profile-${base}`" :value="typeof layer.profile === 'string' ? layer.profile : 'own'" @change="(e) => edit('profile', (l) => { const v = (e.target as HTMLSelectElement).value; l.profile = v === 'own' ? [[0, 1], [0.5, 0.5], [1, 0]] : (v as 'smooth'); })"><option v-for="p in PROFILES" :key="p">{{ p }}</option><option value="own">own points</option></select></div>
     <div v-if="chosen > 0" class="row"><label :for="`blend-${base}`">laid as</label><select :id="`blend-${base}`" :value="layer.blend" @change="(e) => edit('blend', (l) => (l.blend = (e.target as HTMLSelectElement).value as 'max'))"><option v-for="b in BLENDS" :key="b">{{ b }}</option></select></div>
     <NumberRow label="opacity" :min="0" :max="1" :initial="1" :model-value="layer.opacity ?? 1" @update:model-value="(v) => edit('opacity', (l) => (l.opacity = v))" />

@@ -352,10 +352,10 @@ function onMove(moved: Moved, done: boolean): void {
       if (view.handle === "scale") {
         const by = Math.max(...moved.scale.map((x) => Math.abs(x)));
         const before = scaled ?? (scaled = structuredClone(shape));
-        for (const key of ["core", "edge", "height", "ring", "size"]) {
-          const was = before[key];
-          if (typeof was === "number") shape[key] = tidy(was * by);
-          else if (Array.isArray(was)) shape[key] = was.map((x, k) => tidy((x as number) * Math.abs(moved.scale[k] ?? by)));
+        for (const side of ["core", "edge", "height", "ring", "size"]) {
+          const was = before[side];
+          if (typeof was === "number") shape[side] = tidy(was * by);
+          else if (Array.isArray(was)) shape[side] = was.map((x, k) => tidy((x as number) * Math.abs(moved.scale[k] ?? by)));
         }
         return;
       }

@@ -119,8 +119,8 @@ def _check_references(shot: Shot) -> None:
 
     def stack(where: str, layers: list[Layer]) -> None:
         for k, layer in enumerate(layers):
-            for key in ("ride", "body"):
-                body(f"{where}.layers[{k}].shape.{key}", getattr(layer.shape, key, None))
+            for part in ("ride", "body"):
+                body(f"{where}.layers[{k}].shape.{part}", getattr(layer.shape, part, None))
 
     for row, item in enumerate(shot.fields):
         at = f"fields[{row}]"
