@@ -1,0 +1,62 @@
+"""What the view asks about fields, animated bodies and collision shapes before a run."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+import pytest
+from flask.testing import FlaskClient
+
+from dynaclast.core import document
+from dynaclast.mariadb import Database
+from dynaclast.store.blobs import unpack
+from dynaclast.web.app import create_app
+from shots import ball, box, reach_sphere, shot
+
+
+@pytest.fixture
+def client(database: Database) -> Iterator[FlaskClient]:
+    app = create_app(database.url)
+    with app.test_client() as out:
+        yield out
+    app.extensions["dynaclast"].store.engine.dispose()
+
+
+def survey(client: FlaskClient, *bodies: dict, frame: int = 0, field: str = "", **more: object) -> dict:
+    scene = document.dump(shot(*bodies, **more))
+    return client.post("/api/survey", json={"document": scene, "frame": frame, "field": field}).get_json()
+
+
+def test_reach_follows_the_playhead(client: FlaskClient) -> None:
+    """A cart that drives into a field that stands, and a field that travels to a body that stands."""
+    cart = box("cart", (0, 0.5, 0), role="animated", motion={"keys": [{"time": 0, "position": [0, 0.5, 0], "how": "linear"}, {"time": 1, "position": [10, 0.5, 0]}]})
+    stands = {"name": "stands", "effect": {"kind": "turbulence"}, "reach": reach_sphere((10, 0.5, 0), 1)}
+    travels = {"name": "travels", "effect": {"kind": "push"}, "cue": {"kind": "span"}, "reach": reach_sphere((0, 9, 0), 1), "travel": {"kind": "path", "points": [[0, 9, 0], [5, 9, 0]], "time": 1, "smooth": False}}
+    for frame, wanted in ((0, {"stands": 0, "travels": 0}), (24, {"stands": 1, "travels": 1})):
+        said = survey(client, cart, ball("hung", (5, 9, 0)), fields=(stands, travels), frames=48, frame=frame)
+        assert {f: sum(c["pieces"] for c in said["crossings"] if c["field"] == f) for f in wanted} == wanted
+    assert said["stands"]["travels"]["shift"] == pytest.approx([5, 0, 0]) and not [f for f in said["findings"] if f["code"] == "reaches-nothing"]
+
+
+def test_arrows_are_what_the_field_would_do(client: FlaskClient) -> None:
+    pull = {"name": "pull", "effect": {"kind": "attractor", "strength": 8, "law": "inverse"}, "reach": reach_sphere((0, 3, 0), 50)}
+    said = survey(client, ball("a", (2, 3, 0)), ball("b", (0, 7, 0)), fields=(pull,), field="pull")
+    assert np.array(said["arrows"]) == pytest.approx(np.array([[-4, 0, 0], [0, -2, 0]]), abs=1e-3)
+    assert survey(client, ball("a", (2, 3, 0)), fields=(pull,))["arrows"] == []
+
+
+def test_a_damaged_picture_is_a_finding_and_the_rest_goes_on(client: FlaskClient) -> None:
+    bad = {"name": "bad", "effect": {"kind": "push"}, "reach": {"layers": [{"shape": {"kind": "image", "picture": "bm8="}}]}}
+    good = {"name": "good", "effect": {"kind": "burst"}, "reach": reach_sphere((0, 2, 0), 3)}
+    said = survey(client, ball("a", (0, 2, 0)), fields=(bad, good))
+    assert [f["about"] for f in said["findings"] if f["code"] == "bad-falloff"] == ["bad"]
+    assert [c["pieces"] for c in said["crossings"]] == [1]
+
+
+def test_collision_shapes_can_be_fetched(client: FlaskClient) -> None:
+    for kind, shapes in (("hull", 1), ("ball", 1), ("exact", 12)):
+        body = document.dump(shot(box("crate", (3, 1, 0), role="passive", collision=kind)))["bodies"][0]
+        found, _ = unpack(client.post("/api/collision", json={"body": body}).data)
+        assert found["shapes"][0] == shapes and len(found["edges"]) == len(found["piece"]) > 11
+        assert np.abs(found["edges"]).max() <= 0.51
