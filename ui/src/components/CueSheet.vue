@@ -16,7 +16,7 @@ const view = useView();
 const emit = defineEmits<{ seek: [frame: number]; toggle: []; step: [by: number] }>();
 const area = ref<HTMLElement | null>(null);
 const width = ref(900);
-const NAMES = 172;
+const NAMES = 188;
 
 const doc = computed(() => (view.showing === "take" ? takes.document : shot.document) ?? shot.document);
 const fps = computed(() => doc.value?.timing.fps ?? 24);

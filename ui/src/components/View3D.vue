@@ -14,6 +14,7 @@ import { useSurvey } from "../stores/survey";
 import type { Layer, Tie } from "../api/types";
 import { useTakes } from "../stores/takes";
 import { useView } from "../stores/view";
+import { drawArrows } from "../viewport/arrows";
 import { paint, STATE_COLORS, TIER_COLORS } from "../viewport/paint";
 import { Stage, type Moved, type Reach } from "../viewport/Stage";
 import { drawTies, hitPiece, tieEnds, type TieEnds } from "../viewport/ties";
@@ -238,39 +239,20 @@ function reaches(): Reach[] {
   return out;
 }
 
-/** What the chosen field would do to the pieces: arrows from their middles, the longest as long as a fifth of the scene. */
-function drawArrows(): void {
+/** What the chosen field would do to the pieces: arrows from their middles. */
+function drawArrowsNow(): void {
   const s = stage.value!;
   const pulls = survey.result?.arrows ?? [];
-  if (inTake.value || !view.arrows || view.selection?.kind !== "field" || !pulls.length || pulls.length !== s.batch.count) return s.arrows.set(null);
-  const sizes = pulls.map((a) => Math.hypot(...a));
-  const most = sizes.reduce((a, b) => Math.max(a, b), 0);
-  if (most <= 0) return s.arrows.set(null);
-  const at: number[] = [];
-  const colors: number[] = [];
-  const long = markSize * 9;
-  pulls.forEach((a, p) => {
-    const share = sizes[p]! / most;
-    if (share < 0.01) return;
-    const from = [0, 1, 2].map((c) => s.batch.values[p * 12 + c]!) as Vec;
-    const d = a.map((x) => x / sizes[p]!) as Vec;
-    const length = long * Math.sqrt(share);
-    const to = from.map((x, c) => x + d[c]! * length) as Vec;
-    const side: Vec = Math.abs(d[1]) < 0.9 ? [-d[2], 0, d[0]] : [0, -d[2], d[1]];
-    const n = Math.hypot(...side) || 1;
-    const barb = (sign: number): Vec => to.map((x, c) => x - d[c]! * length * 0.22 + (sign * side[c]! * length * 0.1) / n) as Vec;
-    at.push(...from, ...to, ...to, ...barb(1), ...to, ...barb(-1));
-    const color = ramp(share);
-    for (let k = 0; k < 3; k++) colors.push(...color);
-  });
-  s.arrows.set(new Float32Array(at), new Float32Array(colors));
+  const on = !inTake.value && view.arrows && view.selection?.kind === "field" && pulls.length === s.batch.count;
+  const drawn = on ? drawArrows(pulls, (p) => [0, 1, 2].map((c) => s.batch.values[p * 12 + c]!) as Vec, markSize * 9) : null;
+  s.arrows.set(drawn && drawn.ends.length ? drawn.ends : null, drawn?.colors);
 }
 
 function showFields(): void {
   stage.value?.setReaches(reaches());
   stage.value?.showHeld(!inTake.value && (view.step === "drive" || view.step === "bind"));
   stage.value?.applyTheme();
-  if (stage.value) drawArrows();
+  if (stage.value) drawArrowsNow();
   placeHandles();
   placeLabels();
 }
