@@ -110,26 +110,23 @@ class Acting:
         own = replace(moment, memory=self._state.memory)
         stand = moved_to(item, called[2:5], called[5:8], moment) if called is not None and isinstance(item.cue, ImpactCue) else stand_of(item, own, origins)
         setting = Setting(self.world.center, bonds, own, stand, matter, step)
-        at_pieces = self._reach(item, setting, targets, "p", step)
         if isinstance(item.effect, DisplaceEffect):
             return
-        setting = replace(setting, pieces=at_pieces)
         effect = EFFECTS[item.effect.kind]
+        kills, remembers = isinstance(item.effect, KillEffect), item.name in self._remembers
+        at_pieces = self._reach(item, setting, targets, "p", step) if fired is not None or kills or remembers else np.zeros(0)
         if fired is not None:
             self._blow(item, replace(setting, pieces=at_pieces * fired), targets, fired, out, step)
         if share is None:
             return
-        if isinstance(item.effect, KillEffect):
+        if kills:
             self._kill(item, at_pieces, share, step, out)
             return
         # acceleration where things are half way through the step: with the straight runs around it a leapfrog, which keeps energy
         # (Hairer, Lubich and Wanner 2003, "Geometric numerical integration illustrated by the Stoermer-Verlet method")
         halfway = matter.start + 0.5 * step * matter.velocity
         later = replace(setting, piece_center=halfway, moment=replace(own, time=own.time + 0.5 * step, memory=None))
-        if item.name in self._remembers:
-            later = replace(later, pieces=at_pieces * share)
-        else:
-            later = replace(later, pieces=reach_of_pieces(item, replace(later, pieces=None), targets) * share)
+        later = replace(later, pieces=share * (at_pieces if remembers else reach_of_pieces(item, later, targets)))
         push, twist = effect.flow(item, later, targets)
         if push is not None:
             out.push = push if out.push is None else out.push + push
