@@ -39,8 +39,9 @@ def value(falloff: Stack, points: Array, moment: Moment = NOW) -> Array:
     whole = getattr(falloff, "strength", 1.0) * (stack.strength if stack is not falloff else 1.0)
     if whole != 1.0:
         out *= whole
-    for low, high in {stack.limits, falloff.limits}:
-        np.clip(out, low, high, out=out)
+    np.clip(out, *stack.limits, out=out)
+    if stack is not falloff:
+        np.clip(out, *falloff.limits, out=out)
     return out
 
 

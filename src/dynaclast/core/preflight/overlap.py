@@ -15,7 +15,7 @@ from ..solve.rigid.hulls import Hull
 WORTH_SAYING = 0.02
 """Overlap at the opening pose that is reported, as a share of the smaller piece's size."""
 MOST_PAIRS = 4000
-"""Pairs of shapes looked at closely between two bodies; the rest are as likely as these."""
+"""Pairs of shapes looked at closely between two bodies, those whose bounds share most first."""
 
 
 @dataclass(frozen=True)

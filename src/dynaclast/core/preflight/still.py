@@ -7,9 +7,10 @@ import numpy as np
 from ..document import Body, Shot
 from ..fracture.bonds import placed
 from ..fracture.pieces import Pieces
-from ..geometry.mesh import Array, TriMesh, quaternion_product, rotation_matrix, weld
+from ..geometry.mesh import Array, quaternion_product, rotation_matrix
 from ..geometry.tree import MeshDistance
 from ..motion import Drive, Path
+from ..solve.prepare import surface_of
 
 LEVEL = np.array([0.0, 0.0, 0.0, 1.0])
 
@@ -48,9 +49,7 @@ class StillWorld:
     def surface(self, body: str) -> tuple[MeshDistance, Array, Array]:
         b = self._names[body][0]
         if body not in self._meshes:
-            pieces = self._built[b]
-            offset = np.repeat(pieces.vertex_start[:-1], np.diff(pieces.face_start))[:, None]
-            self._meshes[body] = MeshDistance.of(weld(TriMesh(placed(self._shot.bodies[b], pieces.vertices), (pieces.faces + offset).astype(np.int32))))
+            self._meshes[body] = surface_of(self._shot.bodies[b], self._built[b])
         move = self._moves[b]
         return self._meshes[body], *((LEVEL, np.zeros(3)) if move is None else move)
 

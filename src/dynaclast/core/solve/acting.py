@@ -78,7 +78,6 @@ class Acting:
         out = Deeds()
         busy: list[tuple[FieldItem, np.ndarray | None, Array | None]] = []
         items = self._keyed.at(time)
-        pieces = self._model.piece_count
         for item in items:
             delay = self._delays(item)
             fired = fires(item, number, step, delay)
@@ -86,7 +85,8 @@ class Acting:
             found = spans(item, time, step, float(delay.max(initial=0.0)), called)
             share = weight(found, time, step, delay) if found else None
             share = share if share is not None and share.any() else None
-            if fired is not None or share is not None or item.name in self._remembers:
+            moved = self._state.memory.get(f"{item.name}:speed")  # a displacement that must be let go
+            if fired is not None or share is not None or item.name in self._remembers or (moved is not None and moved.any()):
                 busy.append((item, fired, share))
             if share is not None and begins(item, number, step):
                 out.started.append(item)
@@ -97,21 +97,21 @@ class Acting:
         moment = Moment(time, self._fps, shared, self.world)
         origins = {f.name: stand_of(f, moment).origin for f in self._all.at(time)} if self._aims else {}
         bonds = bond_positions(self._model, self._state)
-        matter = self._matter()
+        matter = self._matter(number)
         for item, fired, share in busy:
-            self._one(item, fired, share, moment, origins, bonds, matter, pieces, step, out)
+            self._one(item, fired, share, moment, origins, bonds, matter, step, out)
         self._displace(number, out)
         return out
 
-    def _one(self, item: FieldItem, fired: np.ndarray | None, share: Array | None, moment: Moment, origins: dict[str, Array], bonds: Array, matter: Matter, pieces: int, step: float, out: Deeds) -> None:
+    def _one(self, item: FieldItem, fired: np.ndarray | None, share: Array | None, moment: Moment, origins: dict[str, Array], bonds: Array, matter: Matter, step: float, out: Deeds) -> None:
         """Add what one field does."""
+        if isinstance(item.effect, DisplaceEffect):
+            return  # by itself, at the end of the interval
         targets = self._now(item)
         called = self._state.memory.get(f"{item.name}:impact")
         own = replace(moment, memory=self._state.memory)
         stand = moved_to(item, called[2:5], called[5:8], moment) if called is not None and isinstance(item.cue, ImpactCue) else stand_of(item, own, origins)
         setting = Setting(self.world.center, bonds, own, stand, matter, step)
-        if isinstance(item.effect, DisplaceEffect):
-            return
         effect = EFFECTS[item.effect.kind]
         kills, remembers = isinstance(item.effect, KillEffect), item.name in self._remembers
         at_pieces = self._reach(item, setting, targets, "p", step) if fired is not None or kills or remembers else np.zeros(0)
@@ -164,7 +164,7 @@ class Acting:
         time = (number + 1) * step
         moment = Moment(time, self._fps, {f.name: f for f in self._shared.at(time)}, self.world, self._state.memory)
         called = self._state.memory[f"{item.name}:impact"]
-        setting = Setting(self.world.center, bond_positions(self._model, self._state), moment, moved_to(item, called[2:5], called[5:8], moment), self._matter(), step)
+        setting = Setting(self.world.center, bond_positions(self._model, self._state), moment, moved_to(item, called[2:5], called[5:8], moment), self._matter(None), step)
         targets = self._now(item)
         everyone = np.ones(self._model.piece_count, bool)
         self._blow(item, replace(setting, pieces=reach_of_pieces(item, setting, targets)), targets, everyone, out, step)
@@ -209,23 +209,25 @@ class Acting:
             self._delay[item.name] = delays(stagger, use, value(item.reach, rest, Moment(shared={f.name: f for f in self._shared.at(0.0)})), rest)
         return self._delay[item.name]
 
-    def _matter(self) -> Matter:
+    def _matter(self, number: int | None) -> Matter:
+        """Pieces as they are; number: the interval that starts, None within one, where nothing is said of how they will move."""
         model, state = self._model, self._state
         asm, slot = state.assemblies, state.piece_assembly
         arm = self.world.center - asm.pos[slot]
         velocity = asm.vel[slot] + np.cross(asm.spin[slot], arm)
-        halfway = velocity + 0.5 * model.settings.interval * self._likely(velocity)
+        halfway = velocity + 0.5 * model.settings.interval * (0.0 if number is None else self._likely(velocity, number))
         if self._facing is None and any(item.effect.kind == "wind" for item in self._items):
             self._facing = Facing(model, state)
         gravity = model.pieces.fall[:, None] * model.settings.gravity
         return Matter(model.pieces.mass, model.pieces.size, velocity, asm.spin[slot], gravity, self.world.center, halfway, self._facing)
 
-    def _likely(self, velocity: Array) -> Array:
+    def _likely(self, velocity: Array, number: int) -> Array:
         """Acceleration (P, 3) that pieces are likely to have: what they had over the last interval, a jump by a blow or a hit left out."""
         memory, step = self._state.memory, self._model.settings.interval
-        before = memory.get("speed")
-        memory["speed"] = velocity.copy()
-        if before is None:
+        before, last = memory.get("speed"), memory.get("speed at")
+        memory["speed"], memory["speed at"] = velocity.copy(), np.array([number])
+        if before is None or last[0] != number - 1:
+            memory.pop("usual", None)
             return np.zeros_like(velocity)
         change = (velocity - before) / step
         usual = memory.get("usual")
@@ -266,25 +268,26 @@ class Acting:
         model, state = self._model, self._state
         time = (number + 1) * step
         shared = {f.name: f for f in self._shared.at(time)}
-        moment = Moment(time, self._fps, shared, self.world)
+        moment = Moment(time, self._fps, shared, self.world, state.memory)
         for item in items:
             effect = item.effect
             delay = self._delays(item)
-            found = spans(item, number * step, step, float(delay.max(initial=0.0)), None)
-            on = weight(found, number * step, step, delay) > 0
+            called = state.memory.get(f"{item.name}:impact")
+            level = weight(spans(item, number * step, step, float(delay.max(initial=0.0)), called), number * step, step, delay)
             targets = self._now(item)
-            setting = Setting(self.world.center, np.zeros((0, 3)), moment, stand_of(item, moment))
+            stand = moved_to(item, called[2:5], called[5:8], moment) if called is not None else stand_of(item, moment)
+            setting = Setting(self.world.center, np.zeros((0, 3)), moment, stand)
             # where a piece stands by itself, not where the field has put it
             shift = state.memory.setdefault(f"{item.name}:shift", np.zeros((model.piece_count, 3)))
             speed = state.memory.setdefault(f"{item.name}:speed", np.zeros((model.piece_count, 6)))
             home = replace(setting, piece_center=self.world.center - shift)
-            f = reach_of_pieces(item, home, Targets(targets.pieces, np.zeros(0, bool))) * on
+            f = self._reach(item, home, Targets(targets.pieces, np.zeros(0, bool)), "p", step) * level
             wanted = f[:, None] * np.asarray(effect.offset)
             before = state.memory.setdefault(f"{item.name}:value", np.zeros(model.piece_count))
             turn = turn_by(effect.angle * np.asarray(effect.axis, float) / np.linalg.norm(effect.axis))[:3]
             turn = turn / max(np.linalg.norm(turn), 1e-12) * effect.angle
             now = np.concatenate([(wanted - shift) / step, ((f - before) / step)[:, None] * turn], axis=1)
-            now[~targets.pieces] = 0.0
+            now[~targets.pieces | (level == 0)] = 0.0  # after its cue it lets go: nothing is put back
             change = now - speed
             moved = (np.abs(now) > 1e-9).any(axis=1)
             shift[:], before[:], speed[:] = wanted, f, now
@@ -295,8 +298,10 @@ class Acting:
 
     # --------------------------------------------------------------------------------------
 
-    def hit(self, number: int, hits: list[dict[str, Any]]) -> list[FieldItem]:
-        """Fields that hits of interval ``number`` call: hits have pieces (two, or one and None), force [N], place (3,), normal (3,)."""
+    def hit(self, number: int, hits: list[dict[str, Any]]) -> list[tuple[FieldItem, bool]]:
+        """Fields that hits of interval ``number`` call: hits have pieces (two, or one and None), force [N], place (3,), normal (3,).
+        With each, whether it acts in a blow.
+        """
         step = self._model.settings.interval
         time = (number + 1) * step
         out = []
@@ -318,8 +323,7 @@ class Acting:
             first = best["pieces"][0]
             normal = best["normal"] if first is not None and mask[first] else -best["normal"]
             self._state.memory[f"{item.name}:impact"] = np.concatenate([[time, 1.0 if known is None else known[1] + 1.0], best["place"], normal])
-            if item.effect.kind not in OVER_TIME and cue.length <= 0:
-                out.append(item)
+            out.append((item, item.effect.kind not in OVER_TIME and cue.length <= 0))
         return out
 
     def innermost(self, item: FieldItem, others: list[FieldItem], pieces: np.ndarray) -> np.ndarray:

@@ -284,8 +284,11 @@ class Run:
                 hits.append({"pieces": [int(model.hulls.piece[contacts.a[k]]), q], "force": impulse / IMPACT_TIME, "place": rows.point[r, 0].copy(), "normal": rows.normal[r].copy()})
         if not hits:
             return
-        for item in self._acting.hit(number, hits):
-            self._carry_out(self._acting.blow_at_hit(item, number), events)
+        for item, blow in self._acting.hit(number, hits):
+            if blow:
+                self._carry_out(self._acting.blow_at_hit(item, number), events)
+            else:
+                events.append(self._note("cue", field=item.name, effect=item.effect.kind))
 
     def _kick(self, kick: Array | None, whirl: Array | None = None) -> None:
         """Give pieces (P, 3) [m/s] of velocity and (P, 3) [rad/s] of spin; an assembly takes the sum of its pieces' momenta, and the mean of

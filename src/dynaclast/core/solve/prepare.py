@@ -325,6 +325,14 @@ def _tier_chunks(built: list[Pieces], piece_body: Index) -> Index:
     return out
 
 
+def surface_of(body: Body, pieces: Pieces) -> MeshDistance:
+    """The original surface of a body as it stands at the start, without cut faces, ready to be asked how far points are from it."""
+    offset = np.repeat(pieces.vertex_start[:-1], np.diff(pieces.face_start))[:, None]
+    skin = pieces.skin.astype(bool)
+    faces = (pieces.faces + offset)[skin if skin.any() else slice(None)]
+    return MeshDistance.of(weld(TriMesh(placed(body, pieces.vertices), faces.astype(np.int32))))
+
+
 def _surfaces(shot: Shot, built: list[Pieces]) -> dict[str, MeshDistance]:
     """Meshes that fields and falloffs ask about, as they stand at the start."""
     stacks = [*shot.falloffs, *(f.reach for f in shot.fields)]
@@ -334,8 +342,5 @@ def _surfaces(shot: Shot, built: list[Pieces]) -> dict[str, MeshDistance]:
     for body, pieces in zip(shot.bodies, built, strict=True):
         if body.name not in asked and body.column not in asked or body.column in out:
             continue
-        offset = np.repeat(pieces.vertex_start[:-1], np.diff(pieces.face_start))[:, None]
-        skin = pieces.skin.astype(bool) if len(pieces.skin) == len(pieces.faces) and pieces.skin.any() else np.ones(len(pieces.faces), bool)
-        vertices = pieces.vertices @ rotation_matrix(body.place.rotation).T + np.asarray(body.place.position)
-        out[body.column] = MeshDistance.of(weld(TriMesh(vertices, (pieces.faces + offset)[skin].astype(np.int32))))
+        out[body.column] = surface_of(body, pieces)
     return out
