@@ -243,6 +243,24 @@ def test_bad_fields_are_refused_with_the_place_and_the_reason(change: dict, said
     assert any(said in line for line in error.value.lines()), error.value.lines()
 
 
+@pytest.mark.parametrize("reach", [{"use": "near"}, {"layers": [{"shape": {"kind": "pieces", "body": "crate"}}]}, {"layers": [{"shape": {"kind": "everywhere"}}, {"shape": {"kind": "trail"}}]}])
+def test_a_pattern_takes_no_falloff_that_needs_a_run(reach: dict) -> None:
+    crowded = box("crate", (0, 1, 0), pattern={"kind": "cells", "count": 4, "crowd": {"by": 4, "reach": reach}})
+    with pytest.raises(DocumentError) as error:
+        parse({"bodies": [crowded], "falloffs": [{"name": "near", "layers": EVERYWHERE["layers"]}]})
+    assert any("crowd.reach" in line for line in error.value.lines())
+
+
+def test_a_displacement_lets_go_when_its_cue_ends_and_answers_a_hit() -> None:
+    lift = field({"kind": "displace", "offset": [0, 2, 0]}, cue={"kind": "span", "end": 1.0, "ease_in": 0.8})
+    baked = run(ball("one", (0, 0, 0), 0.2), fields=(lift,), frames=48, **FREE)
+    assert baked.position[23, 0, 1] == pytest.approx(2.0, abs=0.02) and np.ptp(baked.position[26:, 0, 1]) < 1e-4  # neither put back nor flying on
+    floor, mark, bomb = box("floor", (0, -0.5, 0), (20, 1, 20), role="passive"), ball("mark", (1.2, 0.2, 0), 0.2), ball("bomb", (0, 4, 0), 0.3)
+    shove = field({"kind": "displace", "offset": [0, 0.6, 0]}, reach_sphere((0, 0, 0), 2), cue={"kind": "impact", "above": 1, "bodies": ["bomb"], "length": 0.2, "most": 1}, targets=["mark"])
+    baked = run(floor, mark, bomb, fields=(shove,), frames=40, ground={"on": False})
+    assert baked.position[:, 1, 1].max() > 0.5 and [e["field"] for e in baked.events if e["kind"] == "cue"] == ["displace"]
+
+
 def test_documents_of_before_still_read() -> None:
     old = parse({"bodies": [box("crate", (0, 1, 0))], "fields": [{"name": "f", "effect": {"kind": "burst"}, "reach": EVERYWHERE, "cue": {"time": 2}}]})
     assert old.fields[0].cue == document.AtCue(time=2) and parse(dump(old)) == old

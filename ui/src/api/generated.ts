@@ -1256,7 +1256,7 @@ export interface components {
          */
         Crowd: {
             /** @description in the body's own frame */
-            reach: components["schemas"]["Falloff"];
+            reach: components["schemas"]["StillFalloff"];
             /**
              * By
              * @description so many times as many pieces per volume where the value is 1
@@ -2391,7 +2391,7 @@ export interface components {
              */
             kind: "reach";
             /** @description in the body's own frame */
-            reach: components["schemas"]["Falloff"];
+            reach: components["schemas"]["StillFalloff"];
             /**
              * Above
              * @default 0.5
@@ -3419,6 +3419,38 @@ export interface components {
             seed: number;
         };
         /**
+         * StillFalloff
+         * @description A falloff of a pattern, a choice or a bond's strength: layers of its own that need no world, time or memory.
+         */
+        StillFalloff: {
+            /** Layers */
+            layers?: components["schemas"]["Layer"][];
+            /**
+             * Strength
+             * @description the value is multiplied by this, then cut to the limits
+             * @default 1
+             */
+            strength: number;
+            /**
+             * Limits
+             * @description least and greatest value
+             * @default [
+             *       0,
+             *       1
+             *     ]
+             */
+            limits: [
+                number,
+                number
+            ];
+            /**
+             * Use
+             * @description the shared falloff it is; then it has no layers of its own
+             * @default null
+             */
+            use: string | null;
+        };
+        /**
          * StrainEffect
          * @description Load on every bond in reach: in one blow, or a wear that adds up tick by tick and goes on to finer tiers.
          */
@@ -3460,7 +3492,7 @@ export interface components {
          */
         StrengthReach: {
             /** @description in the world */
-            reach: components["schemas"]["Falloff"];
+            reach: components["schemas"]["StillFalloff"];
             /**
              * Low
              * @default 1

@@ -111,7 +111,7 @@ function dragCue(event: PointerEvent, field: FieldItem, part: "all" | "start" | 
 }
 
 /** Bars of a lane: spans and pulses that last, in frames. */
-function bars_(f: FieldItem): { from: number; to: number; ease: number; out: number }[] {
+function barsOf(f: FieldItem): { from: number; to: number; ease: number; out: number }[] {
   const cue = cueOf(f);
   const num = (key: string): number => (cue[key] as number | null) ?? 0;
   if (f.effect.kind === "anchor") return [{ from: 0, to: total.value, ease: 0, out: 0 }];
@@ -130,7 +130,7 @@ function starts(f: FieldItem): number[] {
   const most = Math.min((cue.count as number | null) ?? Infinity, Math.floor((total.value - (cue.start as number) * fps.value) / every) + 1, 400);
   return Array.from({ length: Math.max(0, most) }, (_, k) => (cue.start as number) * fps.value + k * every);
 }
-const blows = (f: FieldItem): number[] => (f.effect.kind === "anchor" || bars_(f).length ? [] : starts(f));
+const blows = (f: FieldItem): number[] => (f.effect.kind === "anchor" || barsOf(f).length ? [] : starts(f));
 /** hits that called a field in the take shown, in frames */
 const called = (f: FieldItem): number[] => (f.cue.kind === "impact" && view.showing === "take" ? takes.events.filter((e) => e.kind === "cue" && e.field === f.name).map((e) => e.frame) : []);
 
@@ -285,7 +285,7 @@ onBeforeUnmount(() => {
       </svg>
       <template v-if="view.sheetOpen">
         <svg v-for="f in shot.fields" :key="f.name" :width="width" height="24" class="lane" :class="{ off: !f.on }" :style="{ color: hue(f) }" :data-lane="`field ${f.name}`" @pointerdown="boxKeys">
-          <template v-for="(b, k) in bars_(f)" :key="`b${k}`">
+          <template v-for="(b, k) in barsOf(f)" :key="`b${k}`">
             <path :d="`M${x(b.from)} 17L${x(b.from + b.ease)} 8H${x(Math.max(b.from + b.ease, b.to - b.out))}L${x(b.to)} 17Z`" class="span" :class="{ grab: f.effect.kind !== 'anchor' }" :data-testid="k === 0 ? `cue-${f.name}` : undefined" @pointerdown="f.effect.kind !== 'anchor' && dragCue($event, f)"><title>{{ f.name }} acts from {{ Number((b.from / fps).toFixed(3)) }} s · drag to move</title></path>
             <template v-if="f.cue.kind === 'span' && f.effect.kind !== 'anchor'">
               <rect :x="x(b.from) - 3" y="6" width="6" height="12" class="end" @pointerdown="dragCue($event, f, 'start')" />

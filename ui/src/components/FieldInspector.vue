@@ -4,7 +4,7 @@ import { computed } from "vue";
 import type { FieldItem } from "../api/types";
 import type { Channel } from "../lib/channels";
 import { withNumber, withoutNumber } from "../lib/channels";
-import { EFFECT_UNITS, expected, FAMILY, FAMILY_COLOR, freeName, newLayer, OVER_TIME } from "../lib/document";
+import { effectUnits, expected, FAMILY, FAMILY_COLOR, freeName, newLayer, OVER_TIME } from "../lib/document";
 import { CUES, EFFECTS, setAt, STAGGER, TRAVELS, type CueKind, type EffectKind } from "../lib/specs";
 import type { Vec } from "../lib/rotation";
 import { usePieces } from "../stores/pieces";
@@ -34,7 +34,7 @@ const travel = computed(() => props.field.travel as (Record<string, unknown> & {
 const channels = computed(() => (props.field.channels ?? []) as Channel[]);
 const shared = computed(() => (shot.document?.falloffs ?? []).map((f) => f.name));
 const hint = computed(() => expected(props.field));
-const units = computed(() => EFFECT_UNITS(props.field));
+const units = computed(() => effectUnits(props.field));
 const around = computed(() => {
   const sizes = [...pieces.built.values()].map((b) => Math.max(...b.figures.size));
   const first = props.field.reach.layers?.find((l) => "center" in l.shape)?.shape as { center?: Vec } | undefined;

@@ -4,6 +4,7 @@ import { computed, ref, watch } from "vue";
 import type { Layer } from "../api/types";
 import type { Channel } from "../lib/channels";
 import { LAYERS, setAt, type LayerKind } from "../lib/specs";
+import { useShot } from "../stores/shot";
 import { useView } from "../stores/view";
 import ChoiceRow from "./ChoiceRow.vue";
 import Glyph from "./Glyph.vue";
@@ -14,6 +15,7 @@ import SpecRows from "./SpecRows.vue";
 type Stack = { layers?: Layer[]; strength?: number; limits?: [number, number] };
 const props = defineProps<{ stack: Stack; color: string; channels: readonly Channel[] | undefined; base: string; around: { center: [number, number, number]; size: number } }>();
 const emit = defineEmits<{ edit: [what: string, change: (s: Stack) => void]; key: [path: string, value: number | null] }>();
+const shot = useShot();
 const view = useView();
 const chosen = computed({ get: () => Math.min(view.layer, layers.value.length - 1), set: (k) => (view.layer = k) });
 const layers = computed(() => (props.stack.layers ?? []) as Layer[]);
@@ -33,7 +35,8 @@ const edit = (what: string, change: (l: Layer) => void): void => emit("edit", wh
 function made(kind: LayerKind): Layer["shape"] {
   const { center, size } = props.around;
   const own = shape.value && "center" in shape.value ? (shape.value.center as [number, number, number]) : center;
-  return { kind, ...LAYERS[kind].make([...own] as [number, number, number], size) } as unknown as Layer["shape"];
+  const first = kind === "mesh" || kind === "pieces" ? { body: shot.things[0]?.name ?? "" } : {};
+  return { kind, ...first, ...LAYERS[kind].make([...own] as [number, number, number], size) } as unknown as Layer["shape"];
 }
 
 function add(kind: LayerKind): void {

@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
 import type { Body, ShotDocument } from "../api/types";
 import { thingsOf } from "../stores/shot";
-import { buildKey, causeWords, differences, halfHeight, layoutCount, newBody, newGroup, newLayout, newPattern, PATTERNS, SHAPES } from "./document";
+import { buildKey, causeWords, differences, halfHeight, layoutCount, newBody, newGroup, newLayout, newPattern, PATTERNS, renameIn, SHAPES } from "./document";
 
 const crate = (): Body => newBody("crate", SHAPES.box!(), 1);
 const document = (more: Partial<ShotDocument> = {}): ShotDocument => ({ version: 1, name: "s", bodies: [], groups: [], fields: [], ...more }) as unknown as ShotDocument;
@@ -67,5 +67,28 @@ describe("words", () => {
     expect(causeWords({ impact: "tower" }, "tower")).toBe("hit by its own pieces");
     expect(causeWords({ impact: "ball" }, "tower")).toBe("hit by ball");
     expect(causeWords(undefined, "tower")).toBe("");
+  });
+});
+
+describe("names of bodies in fields", () => {
+  const shot = () =>
+    ({
+      bodies: [], falloffs: [{ name: "near", layers: [{ shape: { kind: "pieces", body: "cart" } }] }],
+      fields: [{ name: "gale", effect: { kind: "attractor", to: "surface", body: "cart" }, reach: { layers: [{ shape: { kind: "sphere", ride: "cart" } }] }, travel: { kind: "ride", body: "cart" }, aim: "cart", targets: ["cart", "wall"], cue: { kind: "impact", bodies: ["cart"] } }],
+    }) as unknown as ShotDocument;
+
+  it("follow a rename everywhere", () => {
+    const d = shot();
+    renameIn(d, "cart", "wagon");
+    expect(JSON.stringify(d)).not.toContain("cart");
+    expect(JSON.stringify(d).match(/wagon/g)).toHaveLength(7);
+  });
+
+  it("are done without where the body goes", () => {
+    const d = shot();
+    renameIn(d, "cart", null);
+    expect(JSON.stringify(d)).not.toContain("cart");
+    expect(d.fields[0]).toMatchObject({ effect: { to: "point", body: null }, travel: null, aim: null, targets: ["wall"], cue: { bodies: null } });
+    expect(d.falloffs[0]!.layers[0]!.shape.kind).toBe("everywhere");
   });
 });

@@ -91,7 +91,7 @@ export function newField(kind: EffectKind, name: string, middle: [number, number
 }
 
 /** Units of an effect's numbers that follow from what it is given in, and from its cue. */
-export function EFFECT_UNITS(field: FieldItem): Record<string, string> {
+export function effectUnits(field: FieldItem): Record<string, string> {
   const { effect, cue } = field as unknown as { effect: Record<string, string>; cue: { kind: string; length?: number } };
   const over = cue.kind === "span" || (cue.length ?? 0) > 0;
   if (effect.kind === "attractor") return { strength: effect.unit === "N" ? "N" : "m/s²" };
@@ -111,7 +111,6 @@ export function expected(field: FieldItem): string {
   if (e.kind === "drag") return e.amount > 0 ? `half the speed in ${showNumber(Math.LN2 / e.amount, 2)} s` : "";
   if (e.kind === "vortex") return `${showNumber(Math.abs(e.swirl) / (2 * Math.PI * e.core), 2)} turns a second in the core; ${showNumber((e.swirl * e.core) / (3 * e.core), 2)} m/s three cores out`;
   if (e.kind === "wind") return `presses ${showNumber(0.5 * e.density * e.drag * e.speed ** 2, 3)} N on a square metre: moves ${showNumber((0.5 * e.density * e.drag * e.speed ** 2) / 9.81, 2)} kg as weight would`;
-  if (e.kind === "displace") return "";
   return "";
 }
 
@@ -174,6 +173,33 @@ export function causeWords(cause: { field?: string; impact?: string; weight?: st
 export function layersOf(field: FieldItem, document: ShotDocument | null): Layer[] {
   const from = field.reach.use ? (document?.falloffs ?? []).find((f) => f.name === field.reach.use) : field.reach;
   return (from?.layers ?? []) as Layer[];
+}
+
+/** Keys of fields and falloffs whose value names a body. */
+const NAMES_BODY = new Set(["body", "carrier", "ride", "aim"]);
+
+/** Where fields and falloffs name a body, name it anew, in place; null: they do without, as far as they can. */
+export function renameIn(document: ShotDocument, old: string, name: string | null): void {
+  const walk = (part: unknown): void => {
+    if (!part || typeof part !== "object") return;
+    for (const [k, v] of Object.entries(part)) {
+      if (NAMES_BODY.has(k) && v === old) (part as Record<string, unknown>)[k] = name;
+      else if ((k === "targets" || k === "bodies") && Array.isArray(v)) {
+        const next = v.flatMap((x) => (x === old ? (name === null ? [] : [name]) : [x]));
+        (part as Record<string, unknown>)[k] = k === "bodies" && !next.length ? null : next;
+      } else walk(v);
+    }
+  };
+  walk(document.fields);
+  walk(document.falloffs);
+  if (name !== null) return;
+  for (const f of document.fields as unknown as Record<string, Record<string, unknown> | null>[]) {
+    if (f.effect!.hold === "carried" && f.effect!.carrier === null) f.effect!.hold = "fixed";
+    if (f.effect!.to === "surface" && f.effect!.body === null) f.effect!.to = "point";
+    if (f.travel?.kind === "ride" && f.travel.body === null) f.travel = null;
+  }
+  for (const stack of [...document.fields.map((f) => f.reach), ...(document.falloffs ?? [])])
+    for (const layer of stack.layers ?? []) if ("body" in layer.shape && layer.shape.body === (null as unknown)) layer.shape = { kind: "everywhere" };
 }
 
 /** What decides a body's pieces: where this text changes, they are built again. */

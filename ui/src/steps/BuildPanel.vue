@@ -7,7 +7,7 @@ import Glyph from "../components/Glyph.vue";
 import MeshState from "../components/MeshState.vue";
 import NumberRow from "../components/NumberRow.vue";
 import VectorField from "../components/VectorField.vue";
-import { freeName, halfHeight, newBody, newGroup, SHAPES } from "../lib/document";
+import { renameIn, freeName, halfHeight, newBody, newGroup, SHAPES } from "../lib/document";
 import type { Quat, Vec } from "../lib/rotation";
 import { showMass } from "../lib/units";
 import { usePieces } from "../stores/pieces";
@@ -78,7 +78,7 @@ function makeGroup(kind: "line" | "grid" | "ring" | "volume" | "surface"): void 
   shot.edit(`make a group of ${thing.name}`, (d) => {
     d.groups.push(newGroup(name, thing.body, kind, size, over?.name ?? null));
     d.bodies = d.bodies.filter((b) => b.name !== thing.name);
-    for (const f of d.fields) if (Array.isArray(f.targets)) f.targets = f.targets.map((t) => (t === thing.name ? name : t));
+    renameIn(d, thing.name, name);
   });
   view.select({ kind: "group", name });
 }
@@ -89,7 +89,7 @@ function singleOut(): void {
   shot.edit(`dissolve ${thing.name}`, (d) => {
     d.groups = d.groups.filter((g) => g.name !== thing.name);
     d.bodies.push({ ...structuredClone(thing.body), name });
-    for (const f of d.fields) if (Array.isArray(f.targets)) f.targets = f.targets.map((t) => (t === thing.name ? name : t));
+    renameIn(d, thing.name, name);
   });
   view.select({ kind: "body", name });
 }

@@ -2,6 +2,7 @@
 import { defineStore } from "pinia";
 import { computed, ref, shallowRef } from "vue";
 import { api, ApiError } from "../api/client";
+import { renameIn } from "../lib/document";
 import type { Body, FieldItem, Group, ShotDocument, ShotOut, Tie } from "../api/types";
 
 /** What a column of the reach grid stands for: a body, or a group by the body its members are copies of. */
@@ -88,7 +89,7 @@ export const useShot = defineStore("shot", () => {
       d.bodies = d.bodies.filter((b) => b.name !== name);
       d.groups = d.groups.filter((g) => g.name !== name && !(g.layout.kind === "surface" && g.layout.body === name));
       d.ties = d.ties.filter((t) => t.body !== name && t.to !== name);
-      for (const f of d.fields) if (Array.isArray(f.targets)) f.targets = f.targets.filter((t) => t !== name);
+      renameIn(d, name, null);
     });
   }
 
@@ -100,7 +101,7 @@ export const useShot = defineStore("shot", () => {
         if (t.body === old) t.body = name;
         if (t.to === old) t.to = name;
       }
-      for (const f of d.fields) if (Array.isArray(f.targets)) f.targets = f.targets.map((t) => (t === old ? name : t));
+      renameIn(d, old, name);
     });
   }
 

@@ -244,6 +244,19 @@ class Falloff(Stack):
         return self
 
 
+class StillFalloff(Falloff):
+    """A falloff of a pattern, a choice or a bond's strength: layers of its own that need no world, time or memory."""
+
+    @model_validator(mode="after")
+    def _alone(self) -> StillFalloff:
+        if self.use is not None:
+            raise ValueError("a pattern, choice or strength needs layers of its own; shared falloffs are for fields")
+        for k, layer in enumerate(self.layers):
+            if layer.shape.kind in ("mesh", "pieces", "sound", "trail", "delay", "hold") or getattr(layer.shape, "ride", None) is not None:
+                raise ValueError(f"layers[{k}]: '{layer.shape.kind}' here would need a world that moves; use a shape that stands, noise, a picture or an expression")
+        return self
+
+
 class SharedFalloff(Stack):
     """A falloff with a name, for many users; changing it changes all of them."""
 

@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 from pydantic import Field, model_validator
 
 from .base import Direction, NotNegative, Part, Positive, PositiveVec3, Seed, Share, Vec3
-from .falloffs import Falloff
+from .falloffs import StillFalloff
 
 Count = Annotated[int, Field(ge=2, le=5000)]
 
@@ -15,7 +15,7 @@ Count = Annotated[int, Field(ge=2, le=5000)]
 class Crowd(Part):
     """More and smaller pieces where a falloff is high."""
 
-    reach: Falloff = Field(description="in the body's own frame")
+    reach: StillFalloff = Field(description="in the body's own frame")
     by: float = Field(8.0, ge=1, le=100, description="so many times as many pieces per volume where the value is 1")
 
 
@@ -132,7 +132,7 @@ class PiecesInReach(Part):
     """Pieces whose centre has at least this value of a falloff (a box is a falloff too)."""
 
     kind: Literal["reach"] = "reach"
-    reach: Falloff = Field(description="in the body's own frame")
+    reach: StillFalloff = Field(description="in the body's own frame")
     above: float = Field(0.5, gt=0, le=1)
 
 
@@ -149,7 +149,7 @@ class BreakStep(Part):
 class StrengthReach(Part):
     """Strength scaled by a falloff: from low where it is 0 to high where it is 1."""
 
-    reach: Falloff = Field(description="in the world")
+    reach: StillFalloff = Field(description="in the world")
     low: NotNegative = 1.0
     high: NotNegative = 4.0
 
