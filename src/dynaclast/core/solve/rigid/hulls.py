@@ -14,7 +14,8 @@ import numpy as np
 from scipy.spatial import ConvexHull, HalfspaceIntersection, QhullError
 
 from ...geometry.mesh import Array
-from .polytope import MOST, corners_of, faces_of, rings_of
+from .polytope import MOST_CORNERS as ROOM
+from .polytope import MOST_FACES, corners_of, faces_of, rings_of
 
 ROUNDING = 0.01
 """Rounding radius as a share of the hull's size (cube root of its volume)."""
@@ -24,6 +25,11 @@ MOST_BLUNT = 0.006
 
 MOST_CORNERS = 40
 """A hull with more corners is replaced by the hull of its extreme points in this many directions."""
+
+FLAT_WITHIN = (2e-6, 2e-5, 1e-4)
+"""Points this near to a face count as on it, as a share of the hull's size: tried one after another, since meshes come rounded."""
+MANY_CORNERS = 30
+"""From so many corners on, looser tries cost more than the general way."""
 
 
 @dataclass(frozen=True)
@@ -69,42 +75,63 @@ def convex_core(points: Array) -> Hull:
     Raises ValueError where the points span no volume.
     """
     distinct = np.unique(np.round(points / (1e-7 * max(float(np.abs(points).max(initial=0.0)), 1e-300))), axis=0, return_index=True)[1]
-    if 4 <= len(distinct) <= MOST_CORNERS:
-        made = _small_core(np.ascontiguousarray(points[np.sort(distinct)], float))
-        if made is not None:
-            return made
+    few = np.ascontiguousarray(points[np.sort(distinct)], float)
+    if len(few) > MOST_CORNERS:
+        few = _fewer(few)
+    if len(few) >= 4:
+        for flat in FLAT_WITHIN if len(few) < MANY_CORNERS else FLAT_WITHIN[:1]:
+            made = _small_core(few, flat * float(np.ptp(few, axis=0).max()))
+            if made is not None:
+                return made
     return general_core(points)
 
 
-def _small_core(points: Array) -> Hull | None:
-    """``general_core`` of few points, by enumeration; None where that finds no closed solid with a good core."""
-    tol = 2e-6 * float(np.ptp(points, axis=0).max())
-    planes, corners, core = np.empty((MOST, 4)), np.empty((MOST, 3)), np.empty((MOST, 3))
-    start, ring = np.empty(MOST + 1, np.int64), np.empty(8 * MOST, np.int64)
+def _fewer(points: Array) -> Array:
+    """The corners of the hull, or where there are too many, the extreme points in many directions."""
+    try:
+        points = points[ConvexHull(points).vertices]
+    except (QhullError, ValueError) as exc:
+        raise ValueError("the points span no volume") from exc
+    return points[np.unique(np.argmax(points @ _directions(MOST_CORNERS).T, axis=0))] if len(points) > MOST_CORNERS else points
+
+
+def _small_core(points: Array, tol: float) -> Hull | None:
+    """``general_core`` of few points, by enumeration; None where that finds no closed solid with a good core. tol: points nearer than this
+    to a face lie on it [m]"""
+    planes = np.empty((MOST_FACES, 4))
     count = faces_of(points, tol, planes)
-    n = corners_of(planes, count, 0.0, tol, corners) if count >= 4 else 0
-    whole = rings_of(planes, count, 0.0, corners, n, tol, start, ring) if n >= 4 else -1.0
-    if whole <= 0.0:
+    planes = planes[: max(count, 0)]
+    outer = _closed(planes, 0.0, tol) if count >= 4 else None
+    if outer is None:
         return None
+    corners, _, whole = outer
     size = whole ** (1 / 3)
-    middle = corners[:n].mean(axis=0)
-    inside = -(planes[:count, :3] @ middle + planes[:count, 3])
+    inside = -(planes[:, :3] @ corners.mean(axis=0) + planes[:, 3])
     full = min(ROUNDING * size, 0.3 * float(inside.min()))
     share = 1.0
     while True:
         radius = share * full
-        m = corners_of(planes, count, radius, tol, core)
-        volume = rings_of(planes, count, radius, core, m, tol, start, ring) if m >= 4 else -1.0
-        if volume <= 0.5 * whole:
+        inner = _closed(planes, radius, tol)
+        if inner is None or inner[2] <= 0.5 * whole:
             return None
-        apart = np.linalg.norm(corners[:n, None] - core[None, :m], axis=2).min(axis=1)
-        blunt, limit = float(apart.max()) - radius, MOST_BLUNT * size
+        core, rings, _ = inner
+        blunt, limit = float(np.linalg.norm(corners[:, None] - core, axis=2).min(axis=1).max()) - radius, MOST_BLUNT * size
         if blunt <= limit or share <= 0.02:  # the loss grows in proportion to the radius
-            break
+            use = [f for f in range(count) if len(rings[f]) >= 3]
+            return Hull(core, planes[use, :3].copy(), [rings[f] for f in use], radius)
         share *= max(0.02, 0.95 * limit / blunt)
-    rings = [ring[start[f] : start[f + 1]].copy() for f in range(count)]
-    use = [f for f in range(count) if len(rings[f]) >= 3]
-    return Hull(core[:m].copy(), planes[use, :3].copy(), [rings[f] for f in use], radius)
+
+
+def _closed(planes: Array, inset: float, tol: float) -> tuple[Array, list[np.ndarray], float] | None:
+    """Corners (n, 3), rings by plane, and volume of the solid behind planes (f, 4) moved inwards; None where its faces do not close. Corners
+    that lie close together are one: nearly flat edges leave them uncertain, so a wider closeness is tried too."""
+    corners, start, ring = np.empty((ROOM, 3)), np.empty(MOST_FACES + 1, np.int64), np.empty(8 * ROOM, np.int64)
+    for near in (tol, 4.0 * tol):
+        n = corners_of(planes, len(planes), inset, near, corners)
+        volume = rings_of(planes, len(planes), inset, corners, n, near, start, ring) if n >= 4 else -1.0
+        if volume > 0.0:
+            return corners[:n].copy(), [ring[start[f] : start[f + 1]].copy() for f in range(len(planes))], volume
+    return None
 
 
 def general_core(points: Array, share: float = 1.0) -> Hull:
@@ -146,17 +173,20 @@ def _rings(hull: ConvexHull, radius: float) -> Hull:
     normals: list[Array] = []
     rings: list[np.ndarray] = []
     tri_n = hull.equations[:, :3]
+    together = tri_n @ tri_n.T > 1 - 1e-6
+    own = order[hull.simplices]
     left = np.ones(len(tri_n), bool)
     for t in range(len(tri_n)):
         if not left[t]:
             continue
-        same = left & (tri_n @ tri_n[t] > 1 - 1e-6)
+        same = left & together[t]
         left &= ~same
-        ids = np.unique(order[hull.simplices[same]])
+        ids = np.array(sorted(set(own[same].ravel().tolist())))
         n = tri_n[t]
-        flat = corners[ids] - corners[ids].mean(axis=0)
+        flat = corners[ids]
+        flat = flat - flat.sum(axis=0) / len(ids)
         u = flat[0] - n * (flat[0] @ n)
-        v = np.cross(n, u)
+        v = np.array([n[1] * u[2] - n[2] * u[1], n[2] * u[0] - n[0] * u[2], n[0] * u[1] - n[1] * u[0]])
         normals.append(n)
         rings.append(ids[np.argsort(np.arctan2(flat @ v, flat @ u), kind="stable")])
     return Hull(np.ascontiguousarray(corners), np.array(normals), rings, radius)

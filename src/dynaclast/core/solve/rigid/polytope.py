@@ -1,4 +1,4 @@
-"""Small convex polytopes by trying everything: faces of up to 64 points, corners of up to 64 planes.
+"""Small convex polytopes by trying everything: faces of up to 64 points, corners of up to 96 planes.
 
 For the few corners a piece has, enumeration in a kernel is faster than a general hull program and gives whole flat faces at once,
 instead of triangles to be merged.
@@ -11,7 +11,7 @@ import numpy as np
 
 from .assemblies import FUSED
 
-MOST = 64
+MOST_FACES, MOST_CORNERS = 96, 128
 
 
 @numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
@@ -68,13 +68,13 @@ def _widest(points, n, bits, out):
 
 @numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
 def faces_of(points, tol, planes):
-    """Planes (n . x + d = 0, n outward) of the faces of the hull of points (n, 3), n <= 64, into planes (64, 4).
+    """Planes (n . x + d = 0, n outward) of the faces of the hull of points (n, 3), n <= 64, into planes (96, 4).
 
     tol : points nearer than this to a face's plane lie on it [m]
-    Returns how many, or -1 where there are more than 64
+    Returns how many, or -1 where there are more than fit
     """
     n = len(points)
-    found = np.zeros(MOST, np.uint64)
+    found = np.zeros(MOST_FACES, np.uint64)
     count = 0
     plane = np.empty(4)
     span = 0.0
@@ -104,7 +104,7 @@ def faces_of(points, tol, planes):
                         known = True
                 if known:
                     continue
-                if count == MOST:
+                if count == MOST_FACES:
                     return -1
                 found[count] = bits
                 for c in range(4):
@@ -115,9 +115,9 @@ def faces_of(points, tol, planes):
 
 @numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
 def corners_of(planes, count, inset, tol, corners):
-    """Corners of the solid behind planes[:count], each moved inwards by ``inset`` [m], into corners (64, 3); those nearer than tol are one.
+    """Corners of the solid behind planes[:count], each moved inwards by ``inset`` [m], into corners (128, 3); those nearer than tol are one.
 
-    Returns how many, or -1 where there are more than 64
+    Returns how many, or -1 where there are more than fit
     """
     n = 0
     for i in range(count):
@@ -152,7 +152,7 @@ def corners_of(planes, count, inset, tol, corners):
                         break
                 if not ok:
                     continue
-                if n == MOST:
+                if n == MOST_CORNERS:
                     return -1
                 corners[n, 0], corners[n, 1], corners[n, 2] = x, y, z
                 n += 1
@@ -161,14 +161,14 @@ def corners_of(planes, count, inset, tol, corners):
 
 @numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
 def rings_of(planes, count, inset, corners, n, tol, start, ring):
-    """The corners of every face, counter-clockwise from outside: ring[start[f]:start[f + 1]]. start (count + 1,), ring (64 * 8,).
+    """The corners of every face, counter-clockwise from outside: ring[start[f]:start[f + 1]]. start (count + 1,), ring (1024,).
 
     Returns the volume [m3], or -1 where the faces do not close (Euler)
     """
     m = 0
     used = 0
     volume = 0.0
-    angle = np.empty(MOST)
+    angle = np.empty(MOST_CORNERS)
     for f in range(count):
         start[f] = m
         nx, ny, nz = planes[f, 0], planes[f, 1], planes[f, 2]

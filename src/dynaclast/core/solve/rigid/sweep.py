@@ -29,6 +29,9 @@ SWEEPS_OF = ((24, 6), (60, 3))
 UNEVEN = 50.0
 """A heavy body on one so many times lighter needs more sweeps, in small islands."""
 UNEVEN_SWEEPS = 24
+OPENING_SWEEPS, OPENING_BUDGET = 20_000, 400_000
+"""Where nothing is known yet of what presses on what, as when a run opens on things that rest on one another, the first substep takes up to
+so many sweeps, rows times sweeps within the budget: weight not yet carried would let things sink, and the push back gives energy."""
 INNER = 2
 """Sweeps over one manifold's points per solver sweep."""
 
@@ -449,6 +452,16 @@ def _take_back(asm: Assemblies, live, island, leans, had, has, middle):
 
 
 @numba.njit(cache=True, error_model="numpy")
+def _pressed(rows: Rows, n_rows):
+    """Whether any row carries an impulse from before."""
+    for r in range(n_rows):
+        for i in range(rows.count[r]):
+            if rows.push[r, i] > 0.0:
+                return True
+    return False
+
+
+@numba.njit(cache=True, error_model="numpy")
 def solve_interval(asm: Assemblies, live, driven, rows: Rows, n_rows, ties: TieTable, tie_rows: TieRows, n_ties, inv_mass, inv_inertia, settings: Settings, push, twist, moved, turned):
     """All substeps of one interval over the awake assemblies ``live``, and those an animation moves.
 
@@ -463,7 +476,10 @@ def solve_interval(asm: Assemblies, live, driven, rows: Rows, n_rows, ties: TieT
     had, has, middle = np.zeros(slots), np.zeros(slots), np.zeros((slots, 4))
     sweeps = np.ones(n_rows, np.int32)
     most = _islands(rows, n_rows, tie_rows, n_ties, live, inv_mass, asm.held, asm.spin, settings.interval, island, leans, watch, sweeps)
+    opening = sweeps if _pressed(rows, n_rows) else np.full(n_rows, max(most, min(OPENING_SWEEPS, OPENING_BUDGET // max(n_rows, 1))), np.int32)
     for step in range(settings.substeps):
+        passes = opening if step == 0 else sweeps
+        rounds = passes.max() if n_rows else 0
         for k in range(len(live)):
             for c in range(3):
                 asm.vel[live[k], c] += h * asm.fall[live[k]] * settings.gravity[c]
@@ -474,9 +490,9 @@ def solve_interval(asm: Assemblies, live, driven, rows: Rows, n_rows, ties: TieT
         _aim_bounces(rows, n_rows, asm.vel, asm.spin, moved, turned, inv_mass, h, (step + 0.5) * h, settings.gravity)
         _warm_start(rows, n_rows, asm.vel, asm.spin, inv_mass)
         warm_ties(ties, tie_rows, n_ties, asm.vel, asm.spin, inv_mass, inv_inertia)
-        for turn in range(max(most, tie_sweeps(n_ties))):
-            if turn < most:
-                _sweep(rows, n_rows, asm.vel, asm.spin, inv_mass, moved, turned, h, turn, sweeps)
+        for turn in range(max(rounds, tie_sweeps(n_ties))):
+            if turn < rounds:
+                _sweep(rows, n_rows, asm.vel, asm.spin, inv_mass, moved, turned, h, turn, passes)
             sweep_ties(ties, tie_rows, n_ties, asm.vel, asm.spin, inv_mass, inv_inertia, h, turn % 2 == 1)
         _kinetic(asm, live, island, watch, has)
         _take_back(asm, live, island, leans, had, has, middle)
