@@ -583,20 +583,21 @@ class Run:
 
     def _write_impacts(self, impacts: list[dict[str, Any]]) -> None:
         rows, n = self._rows, self._row_count
-        fast = np.flatnonzero((rows.approach[:n].min(axis=1, initial=0.0) < -IMPACT_EVENT_FROM) & (rows.total[:n].sum(axis=1) > 0)) if n else []
+        fast = np.flatnonzero((rows.approach[:n].min(axis=1, initial=0.0) < -IMPACT_EVENT_FROM) & (rows.total[:n].sum(axis=1) > 0))
         contacts, hulls, model = self.state.contacts, self.model.hulls, self.model
-        for r in fast:
+        use = rows.approach[fast] < -IMPACT_EVENT_FROM
+        impulse = np.where(use & (np.arange(use.shape[1]) < rows.count[fast][:, None]), rows.total[fast], 0.0).sum(axis=1)
+        for i in np.argsort(-impulse, kind="stable")[:MOST_IMPACTS]:  # of a frame no more are kept
+            r = fast[i]
             k = rows.pair[r]
-            use = rows.approach[r, : rows.count[r]] < -IMPACT_EVENT_FROM
-            impulse = float(rows.total[r, : rows.count[r]][use].sum())
-            if impulse <= 0.0:
-                continue
+            if impulse[i] <= 0.0:
+                break
             p = int(hulls.piece[contacts.a[k]])
             q = int(hulls.piece[contacts.b[k]]) if contacts.b[k] >= 0 else None
             impacts.append(
                 self._note(
                     "impact", pieces=[p, q], bodies=[model.body_names[model.pieces.body[p]], model.body_names[model.pieces.body[q]] if q is not None else "ground"],
-                    impulse=round(impulse, 3), speed=round(float(-rows.approach[r, : rows.count[r]].min()), 3), place=[round(float(x), 4) for x in rows.point[r, 0]],
+                    impulse=round(float(impulse[i]), 3), speed=round(float(-rows.approach[r, : rows.count[r]].min()), 3), place=[round(float(x), 4) for x in rows.point[r, 0]],
                 )
             )
 
