@@ -45,8 +45,15 @@ def _resolver(folder: Path):  # noqa: ANN202
 def cmd_bake(args: argparse.Namespace) -> int:
     from .core.bake import bake
     from .core.formats.bake import write_events, write_frames
+    from .core.preflight.faults import faults, refuse, without
 
     shot = _load(args.shot)
+    found = faults(shot)
+    if not args.without_faulty:
+        refuse(found, "bake with --without-faulty")
+    for f in found:
+        print(f"left out: {f.field}: {f.why}", file=sys.stderr)
+    shot = without(shot, found)
     if args.frames is not None and not 0 <= args.frames <= 2000:
         raise InputError(f"must be between 0 and 2000, got {args.frames}", where="--frames")
     out: Path = args.out
@@ -89,11 +96,11 @@ def _standalone(shot: Shot, folder: Path) -> dict:
 
 def cmd_check(args: argparse.Namespace) -> int:
     from .core.fracture.build import build_pieces, content_key
-    from .core.layout import written_out
+    from .core.layout import with_shared, written_out
     from .core.preflight import preflight
     from .core.solve.collision import HullShop
 
-    shot = _load(args.shot)
+    shot = with_shared(_load(args.shot))
     resolve = _resolver(args.shot.parent)
     problems: list[tuple[str, str]] = []
     made: dict[str, Pieces] = {}
@@ -141,6 +148,7 @@ def main(argv: list[str] | None = None) -> int:
     p.add_argument("shot", type=Path)
     p.add_argument("--out", type=Path, required=True, help="folder for frames.npz and events.json")
     p.add_argument("--frames", type=int, help="compute so many frames instead of the document's")
+    p.add_argument("--without-faulty", action="store_true", help="leave out fields that cannot act, instead of refusing to bake")
     p.set_defaults(run=cmd_bake)
     p = sub.add_parser("check", help="validate a shot document and say what to look at before a bake")
     p.add_argument("shot", type=Path)

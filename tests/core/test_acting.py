@@ -243,7 +243,7 @@ def test_bad_fields_are_refused_with_the_place_and_the_reason(change: dict, said
     assert any(said in line for line in error.value.lines()), error.value.lines()
 
 
-@pytest.mark.parametrize("reach", [{"use": "near"}, {"layers": [{"shape": {"kind": "pieces", "body": "crate"}}]}, {"layers": [{"shape": {"kind": "everywhere"}}, {"shape": {"kind": "trail"}}]}])
+@pytest.mark.parametrize("reach", [{"layers": [{"shape": {"kind": "pieces", "body": "crate"}}]}, {"layers": [{"shape": {"kind": "everywhere"}}, {"shape": {"kind": "trail"}}]}])
 def test_a_pattern_takes_no_falloff_that_needs_a_run(reach: dict) -> None:
     crowded = box("crate", (0, 1, 0), pattern={"kind": "cells", "count": 4, "crowd": {"by": 4, "reach": reach}})
     with pytest.raises(DocumentError) as error:

@@ -25,6 +25,7 @@ def collect(shot: Shot, model: Model, got: list[Frame]) -> Baked:
         model.pieces.body, model.pieces.mass, model.body_names, STATE_NAMES,
         {key: np.array([f.stats[key] for f in got]) for key in got[0].stats},
         [e for f in got for e in f.events],
+        {key: np.array([f.maps[key] for f in got]) for key in got[0].maps}, [item.name for item in shot.fields],
     )
 
 

@@ -6,10 +6,15 @@ Members share everything else with the group's body; the same document always gi
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import Any
 
 import numpy as np
 
-from .document import Body, GridLayout, Group, LineLayout, RingLayout, Shot, SurfaceScatter, VolumeScatter
+from .document import (
+    Body, FalloffShape, GridLayout, Group, LineLayout, RingLayout, SharedFalloff, Shot, Stack, Standing, StillFalloff, StrengthReach, SurfaceScatter, VolumeScatter,
+    still_falloffs,
+)
+from .document.base import Part
 from .errors import InputError
 from .falloff.shapes import DISTANCE
 from .fracture.build import Resolve, no_files, raw_mesh
@@ -178,8 +183,45 @@ def _at_first_key(body: Body) -> Body:
     return out
 
 
+def _filled(part: Part, shared: dict[str, SharedFalloff], body: Body | None) -> Part:
+    """A part whose falloffs that need no run hold the layers of the shared ones they are; ``body`` where those are asked in its frame."""
+    change: dict[str, Any] = {}
+    for key in type(part).model_fields:
+        found = getattr(part, key)
+        if isinstance(found, StillFalloff):
+            if found.use is not None and found.use in shared:
+                own = shared[found.use]
+                stands = None if body is None or isinstance(part, StrengthReach | FalloffShape) else Standing(position=body.place.position, rotation=body.place.rotation)
+                change[key] = found.model_copy(update={"given": Stack(layers=own.layers, strength=own.strength, limits=own.limits), "stands": stands})
+        elif isinstance(found, Part):
+            change[key] = _filled(found, shared, body)
+        elif isinstance(found, list) and any(isinstance(one, Part) for one in found):
+            change[key] = [_filled(one, shared, body) for one in found]
+    return part.model_copy(update=change) if change else part
+
+
+def filled(body: Body, falloffs: list[SharedFalloff], alone: bool = True) -> Body:
+    """A body whose patterns, choices, strengths and mesh hold the layers of the shared falloffs they use, as they are at the start. Shared layers are
+    in the world; in a group, whose copies stand in many places (not alone), in the body's own frame."""
+    if not any(f.use is not None for _, f, _ in still_falloffs(body)):
+        return body
+    out = _filled(body, {f.name: f for f in falloffs}, body if alone else None)
+    assert isinstance(out, Body)
+    return out
+
+
+def with_shared(shot: Shot) -> Shot:
+    """The shot with every body ``filled``."""
+    if not shot.falloffs:
+        return shot
+    bodies = [filled(b, shot.falloffs) for b in shot.bodies]
+    groups = [g.model_copy(update={"body": filled(g.body, shot.falloffs, alone=False)}) for g in shot.groups]
+    return shot.model_copy(update={"bodies": bodies, "groups": groups})
+
+
 def written_out(shot: Shot, resolve: Resolve = no_files) -> Shot:
     """The shot with every group's members as bodies of their own, after the single bodies. Targets go on naming groups."""
+    shot = with_shared(shot)
     if not shot.groups and not any(b.motion for b in shot.bodies):
         return shot
     bodies = [_at_first_key(b) for b in shot.bodies]

@@ -33,6 +33,7 @@ def baked_take(store: Store, take_id: str, cache: PieceCache | None = None) -> t
         np.concatenate([np.full(p.count, k, np.int32) for k, p in enumerate(built)]),
         np.concatenate([b.material.density_for(float(p.volume.sum())) * p.volume for b, p in zip(shot.bodies, built, strict=True)]),
         [b.name for b in shot.bodies], STATE_NAMES, stats, events,
+        {k: v for k, v in arrays.items() if k not in ("position", "orientation", "state")}, [f.name for f in shot.fields],
     )
     return shot, built, baked
 

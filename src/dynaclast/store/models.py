@@ -71,6 +71,16 @@ class MaterialRow(Base):
     created: Mapped[dt.datetime] = mapped_column(Moment, default=now)
 
 
+class LibraryRow(Base):
+    """A field or falloff the artist keeps for other shots, by kind and name."""
+
+    __tablename__ = "library"
+    kind: Mapped[str] = mapped_column(String(20), primary_key=True)
+    name: Mapped[str] = mapped_column(String(80), primary_key=True)
+    item: Mapped[Any] = mapped_column(JSON)
+    created: Mapped[dt.datetime] = mapped_column(Moment, default=now)
+
+
 class PiecesRow(Base):
     """Built pieces of a body by content key, so that the same break is computed once."""
 

@@ -20,12 +20,12 @@ from .shots import NotFound, get
 ACTIVE = ("queued", "baking")
 
 
-def ask(session: Session, shot_id: str, frames_total: int) -> TakeRow:
-    """Queue a bake of the shot as it is now."""
+def ask(session: Session, shot_id: str, frames_total: int, instead: dict[str, Any] | None = None) -> TakeRow:
+    """Queue a bake of the shot as it is now, or of a document ``instead``."""
     state = get(session, shot_id)
     number = (session.scalar(select(func.max(TakeRow.number)).where(TakeRow.shot_id == shot_id)) or 0) + 1
     row = TakeRow(
-        id=uuid.uuid4().hex, shot_id=shot_id, number=number, revision=state.revision, document=json.dumps(state.document),
+        id=uuid.uuid4().hex, shot_id=shot_id, number=number, revision=state.revision, document=json.dumps(instead or state.document),
         status="queued", frames_total=frames_total, frames_done=-1,
     )
     session.add(row)
@@ -110,7 +110,7 @@ def add_chunk(session: Session, take_id: str, attempt: int, frames: list[Frame],
             "position": np.array([f.position for f in frames]),
             "orientation": np.array([f.orientation for f in frames]),
             "state": np.array([f.state for f in frames]),
-        })
+        } | {key: np.array([f.maps[key] for f in frames]) for key in frames[0].maps})
         session.add(
             ChunkRow(
                 take_id=take_id, first=first, count=len(frames), data=squeeze(data), events=json.dumps([e for f in frames for e in f.events]),

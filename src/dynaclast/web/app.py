@@ -64,11 +64,12 @@ def create_app(url: str, interface: Path | None = None) -> OpenAPI:
     app.json.sort_keys = False
     app.extensions["dynaclast"] = Services(url)
     from .bodies import api as bodies
+    from .library import api as library
     from .materials import api as materials
     from .shots import api as shots
     from .takes import api as takes
 
-    for blueprint in (shots, bodies, materials, takes):
+    for blueprint in (shots, bodies, materials, library, takes):
         app.register_api(blueprint)
     _errors(app)
     if interface is not None:

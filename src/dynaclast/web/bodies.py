@@ -22,7 +22,7 @@ from ..core.fracture.build import content_key, raw_mesh
 from ..core.fracture.display import drawing_key, drawn
 from ..core.fracture.pieces import Pieces, as_it_is
 from ..core.geometry.check import report
-from ..core.layout import members
+from ..core.layout import members, with_shared
 from ..core.preflight import preflight
 from ..core.preflight.checks import Finding
 from ..core.preflight.loads import weight_loads
@@ -177,7 +177,7 @@ def get_bonds(body: BodyIn) -> Response:
 @api.post("/loads")
 def get_loads(body: LoadsIn) -> Response:
     """Load by own weight and strength (B,) [kN] of a body's bonds at the start, in the order of its pieces' bonds. Packed arrays."""
-    shot = document.parse(body.document)
+    shot = with_shared(document.parse(body.document))
     thing = next((b for b in [*shot.bodies, *(g.body.model_copy(update={"name": g.name}) for g in shot.groups)] if b.name == body.name), None)
     if thing is None:
         raise NotFound(f"there is no body '{body.name}'", where=body.name)
@@ -207,7 +207,7 @@ def get_collision(body: BodyIn) -> Response:
 @api.post("/members")
 def get_members(body: MembersIn) -> Response:
     """Where a group's members stand: position (N, 3) [m], rotation (N, 4), factor (N,). Packed arrays."""
-    shot = document.parse(body.document)
+    shot = with_shared(document.parse(body.document))
     group = next((g for g in shot.groups if g.name == body.group), None)
     if group is None:
         raise NotFound(f"there is no group '{body.group}'", where=body.group)
@@ -223,7 +223,7 @@ def get_members(body: MembersIn) -> Response:
 def survey(body: SurveyIn) -> dict[str, Any]:
     """Reach grid, preflight and per-piece reach of a document at a frame, edited or not; arrows of one field. Bodies still being built are
     left out, and a field whose falloff cannot be worked out says so instead of reaching anything."""
-    shot = document.parse(body.document)
+    shot = with_shared(document.parse(body.document))
     whole, pieces, bad = _what_stands(shot)
     good, wrong = _fields_that_work(whole, pieces)
     whole = whole.model_copy(update={"fields": good})
@@ -286,6 +286,7 @@ def _what_stands(shot: Shot) -> tuple[Shot, list[Pieces], list[Finding]]:
 
 def fetchable(shot: Shot) -> None:
     """Make sure the pieces of all bodies of a shot can be fetched."""
+    shot = with_shared(shot)
     for body in [*shot.bodies, *(g.body for g in shot.groups)]:
         built(body)
 

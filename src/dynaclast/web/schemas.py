@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, Literal
 
 from pydantic import BaseModel, Field
 
 from ..core.document import Body, Shot
+from ..core.document.base import Name
 from ..core.materials import Preset
 
 
@@ -98,6 +99,23 @@ class DocumentIn(BaseModel):
 
 class BodyIn(BaseModel):
     body: dict[str, Any]
+
+
+class LibraryItem(BaseModel):
+    """A field or falloff kept for other shots."""
+
+    kind: Literal["field", "falloff"]
+    name: Name
+    item: dict[str, Any]
+
+
+class LibraryList(BaseModel):
+    items: list[LibraryItem]
+
+
+class LibraryPath(BaseModel):
+    kind: Literal["field", "falloff"]
+    name: str = Field(max_length=80)
 
 
 class MembersIn(DocumentIn):
@@ -229,6 +247,10 @@ class TakeOut(BaseModel):
 
 class TakeList(BaseModel):
     takes: list[TakeOut]
+
+
+class BakeIn(BaseModel):
+    without_faulty: bool = Field(False, description="leave out fields that cannot act, instead of refusing")
 
 
 class TakeWhole(BaseModel):

@@ -19,19 +19,20 @@ from .bodies import (
 from .cues import AtCue, Cue, HandCue, ImpactCue, PulseCue, SpanCue, Stagger
 from .falloffs import (
     BoxReach, CapsuleReach, ConeReach, CylinderReach, DelayReach, EverywhereReach, ExpressionReach, Falloff, HoldReach, ImageReach, Layer, LayerShape, MeshReach,
-    NoiseReach, PiecesReach, PlaneReach, ReachShape, SharedFalloff, SoundReach, SphereReach, Stack, TorusReach, TrailReach,
+    NoiseReach, PiecesReach, PlaneReach, ReachShape, SharedFalloff, SoundReach, SphereReach, Stack, Standing, StillFalloff, TorusReach, TrailReach, not_still,
 )
 from .fields import (
     OVER_TIME, AnchorEffect, AttractorEffect, BurstEffect, DisplaceEffect, DragEffect, Effect, FieldItem, GravityEffect, KillEffect, PathTravel, PushEffect,
     RideTravel, RoundTravel, SpinEffect, StrainEffect, TurbulenceEffect, VortexEffect, WindEffect,
 )
+from .maps import Ramp, WeightMap
 from .motion import Channel, Motion, NumberKey, PlaceKey
 from .patterns import (
     AllPieces, Bonds, BreakStep, BricksPattern, CellsPattern, Choice, ClustersPattern, Crowd, CutPattern, FacesPattern, LargerPieces, ListedPieces, Pattern,
     PiecesInReach, RadialPattern, Release, ReleaseCue, ReleaseIntact, ReleaseStart, ReleaseTouch, Roughness, SlabsPattern, SplintersPattern, StrengthReach,
 )
 from .shapes import (
-    AssetShape, BoxShape, ConeShape, CylinderShape, Decimate, FileShape, FillHoles, MakeSolid, MeshShape, MeshStep, ScaleMesh, Shape, SheetShape, SphereShape,
+    AssetShape, BoxShape, ConeShape, CylinderShape, Decimate, FalloffShape, FileShape, FillHoles, MakeSolid, MeshShape, MeshStep, ScaleMesh, Shape, SheetShape, SphereShape,
     Subdivide, TorusShape, TubeShape, Unify, Weld,
 )
 from .ties import HingeTie, PinTie, StringTie, Tie, TieKind, WeldTie
@@ -75,11 +76,12 @@ class Shot(Part):
     ties: list[Tie] = Field(default_factory=list, max_length=500)
     fields: list[FieldItem] = Field(default_factory=list, max_length=200)
     falloffs: list[SharedFalloff] = Field(default_factory=list, max_length=200, description="falloffs with names, for many users")
+    maps: list[WeightMap] = Field(default_factory=list, max_length=32, description="numbers on pieces by a falloff, kept with every frame")
     limits: Limits = Field(default_factory=Limits)
 
     @model_validator(mode="after")
     def _names(self) -> Shot:
-        for kind, items in (("bodies and groups", [*self.bodies, *self.groups]), ("fields", self.fields), ("ties", self.ties), ("falloffs", self.falloffs)):
+        for kind, items in (("bodies and groups", [*self.bodies, *self.groups]), ("fields", self.fields), ("ties", self.ties), ("falloffs", self.falloffs), ("maps", self.maps)):
             seen: set[str] = set()
             for item in items:
                 if item.name in seen:
@@ -139,6 +141,41 @@ def _check_references(shot: Shot) -> None:
     for row, falloff in enumerate(shot.falloffs):
         stack(f"falloffs[{row}]", falloff.layers)
         _check_channels(f"falloffs[{row}]", falloff)
+    for row, chart in enumerate(shot.maps):
+        if chart.reach.use is not None and chart.reach.use not in shared:
+            raise ValueError(f"maps[{row}].reach.use: there is no falloff named '{chart.reach.use}'")
+        stack(f"maps[{row}].reach", chart.reach.layers)
+        for name in chart.targets if chart.targets != "all" else []:
+            if name not in columns:
+                raise ValueError(f"maps[{row}].targets: there is no body or group named '{name}'")
+    layers = {f.name: f.layers for f in shot.falloffs}
+    for kind, items in (("bodies", shot.bodies), ("groups", [g.body for g in shot.groups])):
+        for row, one in enumerate(items):
+            for place, falloff, _ in still_falloffs(one):
+                if falloff.use is None:
+                    continue
+                at = f"{kind}[{row}]{'.body' if kind == 'groups' else ''}.{place}.use"
+                if falloff.use not in layers:
+                    raise ValueError(f"{at}: there is no falloff named '{falloff.use}'")
+                if (problem := not_still(layers[falloff.use])) is not None:
+                    raise ValueError(f"{at}: '{falloff.use}' cannot be used here: {problem}")
+
+
+def still_falloffs(part: Part, place: str = "") -> list[tuple[str, StillFalloff, Part]]:
+    """Falloffs of a body that need no run: where each is, the falloff, and the part it belongs to."""
+    out: list[tuple[str, StillFalloff, Part]] = []
+    for key in type(part).model_fields:
+        found = getattr(part, key)
+        here = f"{place}.{key}" if place else key
+        if isinstance(found, StillFalloff):
+            out.append((here, found, part))
+        elif isinstance(found, Part):
+            out.extend(still_falloffs(found, here))
+        elif isinstance(found, list):
+            for k, one in enumerate(found):
+                if isinstance(one, Part):
+                    out.extend(still_falloffs(one, f"{here}[{k}]"))
+    return out
 
 
 def _check_channels(where: str, part: FieldItem | SharedFalloff) -> None:

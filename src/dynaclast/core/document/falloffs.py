@@ -244,17 +244,32 @@ class Falloff(Stack):
         return self
 
 
+class Standing(Part):
+    """Where a body stands."""
+
+    position: Vec3
+    rotation: Quaternion
+
+
 class StillFalloff(Falloff):
-    """A falloff of a pattern, a choice or a bond's strength: layers of its own that need no world, time or memory."""
+    """A falloff of a pattern, a choice, a bond's strength or a mesh: it needs no world, time or memory."""
+
+    given: Stack | None = Field(None, description="layers of the shared falloff it is; filled in by the program")
+    stands: Standing | None = Field(None, description="where its body stands, when those layers are in the world; filled in by the program")
 
     @model_validator(mode="after")
     def _alone(self) -> StillFalloff:
-        if self.use is not None:
-            raise ValueError("a pattern, choice or strength needs layers of its own; shared falloffs are for fields")
-        for k, layer in enumerate(self.layers):
-            if layer.shape.kind in ("mesh", "pieces", "sound", "trail", "delay", "hold") or getattr(layer.shape, "ride", None) is not None:
-                raise ValueError(f"layers[{k}]: '{layer.shape.kind}' here would need a world that moves; use a shape that stands, noise, a picture or an expression")
+        if (problem := not_still(self.layers)) is not None:
+            raise ValueError(problem)
         return self
+
+
+def not_still(layers: list[Layer]) -> str | None:
+    """Why layers cannot be asked without a world that moves; None where they can."""
+    for k, layer in enumerate(layers):
+        if layer.shape.kind in ("mesh", "pieces", "sound", "trail", "delay", "hold") or getattr(layer.shape, "ride", None) is not None:
+            return f"layers[{k}]: '{layer.shape.kind}' here would need a world that moves; use a shape that stands, noise, a picture or an expression"
+    return None
 
 
 class SharedFalloff(Stack):

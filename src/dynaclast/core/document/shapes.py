@@ -7,6 +7,7 @@ from typing import Annotated, Literal
 from pydantic import Field, model_validator
 
 from .base import Part, Positive, PositiveVec3, Vec3
+from .falloffs import StillFalloff
 
 Division = Annotated[int, Field(ge=1, le=200)]
 
@@ -123,8 +124,19 @@ class AssetShape(Part):
     asset: str = Field(min_length=8, max_length=64, description="content hash of the stored mesh")
 
 
+class FalloffShape(Part):
+    """The surface where a falloff has a value: inside it, the value is higher."""
+
+    kind: Literal["falloff"] = "falloff"
+    reach: StillFalloff = Field(description="in the body's own frame")
+    level: float = Field(0.5, gt=0, lt=1, description="the value at the surface")
+    center: Vec3 = Field((0.0, 0.0, 0.0), description="of the box that is looked at")
+    size: PositiveVec3 = Field((4.0, 4.0, 4.0), description="of that box; the surface is closed where it leaves it [m]")
+    detail: int = Field(48, ge=8, le=160, description="cells along the longest side")
+
+
 Shape = Annotated[
-    BoxShape | SheetShape | SphereShape | CylinderShape | ConeShape | TubeShape | TorusShape | MeshShape | FileShape | AssetShape,
+    FalloffShape | BoxShape | SheetShape | SphereShape | CylinderShape | ConeShape | TubeShape | TorusShape | MeshShape | FileShape | AssetShape,
     Field(discriminator="kind"),
 ]
 

@@ -51,8 +51,16 @@ def _work(node: Node, names: Mapping[str, Array]) -> Array:
     return DOES[node.what](*(_work(a, names) for a in node.args))
 
 
+def _worked_out(text: str, names: Mapping[str, Array], count: int) -> Array:
+    with np.errstate(all="ignore"):
+        return np.broadcast_to(np.asarray(_work(read(text), names), float), (count,))
+
+
 def formula(text: str, names: Mapping[str, Array], count: int) -> Array:
     """Values (n,) of an expression; what is no number (a root of a negative, 0 / 0) counts as 0, what is endless as 0 or 1."""
-    with np.errstate(all="ignore"):
-        out = np.broadcast_to(np.asarray(_work(read(text), names), float), (count,))
-    return np.clip(np.nan_to_num(out, nan=0.0, posinf=1.0, neginf=0.0), 0.0, 1.0)
+    return np.clip(np.nan_to_num(_worked_out(text, names, count), nan=0.0, posinf=1.0, neginf=0.0), 0.0, 1.0)
+
+
+def is_number(text: str, names: Mapping[str, Array], count: int) -> bool:
+    """Whether an expression is a number at any of the points."""
+    return not bool(np.isnan(_worked_out(text, names, count)).all())

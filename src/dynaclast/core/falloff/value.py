@@ -20,13 +20,19 @@ NEEDS_BENEATH = ("expression", *REMEMBERS)
 
 def layers_of(falloff: Stack, moment: Moment) -> Stack:
     """The falloff itself, or the shared one it is."""
+    given = getattr(falloff, "given", None)
+    if given is not None:
+        return given
     name = getattr(falloff, "use", None)
     return moment.shared[name] if name is not None else falloff
 
 
 def value(falloff: Stack, points: Array, moment: Moment = NOW) -> Array:
-    """Values (n,) in [0, 1] at points (n, 3), world frame [m]."""
+    """Values (n,) in [0, 1] at points (n, 3) [m], in the world, or of a body's own falloff in its frame."""
     points = np.ascontiguousarray(points, dtype=np.float64).reshape(-1, 3)
+    stands = getattr(falloff, "stands", None)
+    if stands is not None:
+        points = points @ rotation_matrix(stands.rotation).T + np.asarray(stands.position)
     stack = layers_of(falloff, moment)
     out = np.zeros(len(points))
     run: list[tuple[int, Layer]] = []

@@ -6,7 +6,7 @@ import io
 import json
 import zipfile
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
@@ -22,6 +22,7 @@ class Baked:
 
     time (F,) s; position (F, P, 3) m; orientation (F, P, 4) x, y, z, w from the piece's start; state (F, P) uint8;
     piece_body (P,); piece_mass (P,) kg; stats: name -> (F,)
+    maps: more numbers of pieces by name (F, P, ...), as solve.frame.Frame has them; field_names: what the bits of "acted" stand for, in order
     """
 
     time: np.ndarray
@@ -34,6 +35,8 @@ class Baked:
     state_names: list[str]
     stats: dict[str, np.ndarray]
     events: list[dict[str, Any]]
+    maps: dict[str, np.ndarray] = field(default_factory=dict)
+    field_names: list[str] = field(default_factory=list)
 
 
 def write_frames(baked: Baked) -> bytes:
@@ -51,6 +54,10 @@ def write_frames(baked: Baked) -> bytes:
     }
     for name, values in sorted(baked.stats.items()):
         arrays[f"stats/{name}"] = values.astype(np.float64)
+    for name, values in sorted(baked.maps.items()):
+        arrays[name] = values
+    if baked.field_names:
+        arrays["field_names"] = np.array(baked.field_names, dtype=np.str_)
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED, compresslevel=6) as z:
         for name, array in arrays.items():
@@ -74,6 +81,8 @@ def read_baked(frames: bytes, events: bytes) -> Baked:
                 z["time"], z["position"], z["orientation"], z["state"], z["piece_body"], z["piece_mass"],
                 [str(x) for x in z["body_names"]], [str(x) for x in z["state_names"]],
                 {k[6:]: z[k] for k in z.files if k.startswith("stats/")}, json.loads(events),
+                {k: z[k] for k in z.files if k in ("load", "acted") or k.startswith(("map/", "tint/"))},
+                [str(x) for x in z["field_names"]] if "field_names" in z.files else [],
             )
     except (KeyError, ValueError, OSError, zipfile.BadZipFile) as exc:
         raise InputError(f"not a bake this program wrote: {exc}") from None

@@ -9,12 +9,14 @@ from collections.abc import Callable
 import numpy as np
 
 from ..document import (
-    AssetShape, Body, BoxShape, CellsPattern, ConeShape, CylinderShape, FacesPattern, FileShape, MeshShape, SheetShape, SphereShape, TorusShape, TubeShape,
+    AssetShape, Body, BoxShape, CellsPattern, ConeShape, CylinderShape, FacesPattern, FileShape, MeshShape, FalloffShape, SheetShape, SphereShape, TorusShape, TubeShape,
 )
 from ..errors import InputError
+from ..falloff import value
 from ..geometry import primitives
 from ..geometry.check import solid
 from ..geometry.mesh import TriMesh, make, weld
+from ..geometry.levels import level_surface
 from ..geometry.steps import apply_steps
 from .pieces import Pieces, whole
 from .solids import Progress
@@ -34,6 +36,7 @@ def no_files(shape: FileShape | AssetShape) -> TriMesh:
 
 
 PRIMITIVES: dict[type, Callable[..., TriMesh]] = {
+    FalloffShape: lambda s: level_surface(lambda p: value(s.reach, p), s.level, s.center, s.size, s.detail),
     BoxShape: lambda s: primitives.box(s.size, s.divisions),
     SheetShape: lambda s: primitives.sheet(s.size, s.thickness, s.divisions),
     SphereShape: lambda s: primitives.sphere(s.radius, s.segments),

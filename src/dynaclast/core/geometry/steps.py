@@ -15,6 +15,7 @@ from scipy.spatial import cKDTree
 from ..document import Decimate, FillHoles, MakeSolid, MeshStep, ScaleMesh, Subdivide, Unify, Weld
 from ..errors import GeometryError
 from .inside import winding_number
+from .levels import surface_of_grid
 from .mass import signed_volume
 from .mesh import Array, Index, TriMesh, make, triangle_normals, weld
 
@@ -182,21 +183,7 @@ def solid_step(mesh: TriMesh, step: MakeSolid) -> TriMesh:
     volume = _spread(volume, calm, mesh, grid.reshape(*shape, 3))
     distance = np.where(volume > 0.5, near.reshape(shape), -near.reshape(shape))
 
-    def level(x: float, y: float, z: float) -> float:
-        i, j, k = ((v - w) / cell for v, w in zip((x, y, z), low, strict=True))
-        i0, j0, k0 = (min(max(int(v), 0), n - 2) for v, n in zip((i, j, k), shape, strict=True))
-        u, v, w = i - i0, j - j0, k - k0
-        d = distance[i0 : i0 + 2, j0 : j0 + 2, k0 : k0 + 2]
-        d = d[0] * (1 - u) + d[1] * u
-        d = d[0] * (1 - v) + d[1] * v
-        return float(d[0] * (1 - w) + d[1] * w)
-
-    top = low + cell * (np.array(shape) - 1)
-    out = manifold3d.Manifold.level_set(level, [*low, *top], cell, 0.0)
-    raw = out.to_mesh64()
-    if out.is_empty():
-        raise GeometryError("the mesh is too thin to be made solid at this detail; raise the detail, or give it thickness")
-    return make(np.asarray(raw.vert_properties)[:, :3], raw.tri_verts)
+    return surface_of_grid(distance, low, cell, "the mesh is too thin to be made solid at this detail; raise the detail, or give it thickness")
 
 
 def _surface_samples(mesh: TriMesh, spacing: float) -> Array:

@@ -8,13 +8,17 @@ import numpy as np
 
 from ..document import AtCue, FieldItem, HandCue, ImpactCue, Shot, StrainEffect
 from ..errors import GeometryError
+from ..fields import EFFECTS, Targets
+from ..fields.base import reach_of_pieces
+from ..fields.stand import Keyed
 from ..fracture.build import no_files
 from ..fracture.pieces import Pieces
 from ..geometry.mesh import rotation_matrix
 from ..solve.collision import HullShop
+from .faults import faults
 from .loads import weight_loads
 from .overlap import overlaps
-from .reach import Crossing, crossings, standing
+from .reach import Crossing, crossings, setting_of, standing
 
 
 @dataclass(frozen=True)
@@ -71,9 +75,12 @@ def _ever(shot: Shot, built: list[Pieces]) -> dict[str, int]:
         for time in np.linspace(_first(item), max(_first(item), min(last, end)), LOOKS) if moves else [0.0]:
             asked.setdefault(round(float(time), 6), []).append(item)
     for time, items in asked.items():
-        grid = crossings(shot.model_copy(update={"fields": items}), built, standing(shot, built, time))
-        for item in items:
-            out[item.name] = max(out.get(item.name, 0), sum(c.pieces for c in grid if c.field == item.name and c.targeted))
+        at = standing(shot, built, time)
+        setting, columns = setting_of(at), np.array(at.columns)[at.piece_column]
+        for item in Keyed(items).at(time):
+            targets = Targets(np.full(len(columns), True) if item.targets == "all" else np.isin(columns, item.targets), np.zeros(len(at.bond_center), bool))
+            held = EFFECTS[item.effect.kind].held(item, setting, targets)
+            out[item.name] = max(out.get(item.name, 0), int((reach_of_pieces(item, setting, targets) > 0 if held is None else held).sum()))
     return out
 
 
@@ -81,12 +88,13 @@ def _fields(shot: Shot, built: list[Pieces], grid: list[Crossing]) -> list[Findi
     out: list[Finding] = []
     end = shot.timing.frames / shot.timing.fps
     ever = _ever(shot, built)
+    broken = {f.field: f.why for f in faults(shot)}
     for item in shot.fields:
         if not item.on:
             continue
         own = [c for c in grid if c.field == item.name and c.targeted]
-        if item.targets == [] and item.effect.kind != "anchor":
-            out.append(Finding("no-targets", "check", "drive", item.name, f"{item.name} acts on nothing: it has no targets.", "Give it targets in the reach grid"))
+        if item.name in broken:
+            out.append(Finding("cannot-act", "stop", "drive", item.name, f"{item.name} cannot act: {broken[item.name]}.", "Give it targets in the reach grid" if "targets" in broken[item.name] else "Change its reach"))
             continue
         if item.effect.kind != "anchor" and _first(item) >= end:
             out.append(Finding("cue-late", "check", "drive", item.name, f"{item.name} acts at {_first(item):g} s, after the last frame at {end:g} s.", "Move the cue earlier or add frames"))

@@ -21,7 +21,7 @@ from ..fields.stand import Keyed, moved_to, stand_of
 from ..geometry.mesh import Array
 from ..motion import turn_by
 from .frame import bond_positions
-from .model import Model
+from .model import HOLD_DRIVEN, HOLD_FIXED, HOLD_FREE, HOLD_TOUCH, Model
 from .state import State
 from .timing import begins, delays, fires, spans, weight
 from .world import Facing, LiveWorld
@@ -62,9 +62,34 @@ class Acting:
         self._facing: Facing | None = None
         self._delay: dict[str, Array] = {}
         self._fps = float(shot.timing.fps)
+        self._bit = {item.name: k for k, item in enumerate(shot.fields)}
+        self._acted = np.zeros((model.piece_count, len(shot.fields)), bool)
+        self._held_by = self._anchored(shot)
         shared = {f.name: f for f in shot.falloffs}
         start = Moment(shared=shared)
         self._remembers = {item.name for item in self._items if any(x.shape.kind in REMEMBERS for x in layers_of(item.reach, start).layers)}
+
+    def _anchored(self, shot: Shot) -> np.ndarray:
+        """Which anchors hold which pieces (P, fields) bool."""
+        out = np.zeros_like(self._acted)
+        held = np.isin(self._model.pieces.held, (HOLD_FIXED, HOLD_DRIVEN, HOLD_TOUCH))
+        setting = Setting(self._model.pieces.rest, np.zeros((0, 3)), Moment(shared={f.name: f for f in shot.falloffs}))
+        for item in shot.fields:
+            if item.on and item.effect.kind == "anchor":
+                own = EFFECTS["anchor"].held(item, setting, Targets(self._targets[item.name].pieces, np.zeros(0, bool)))
+                out[:, self._bit[item.name]] = held if own is None else held & own
+        return out
+
+    def _mark(self, item: FieldItem, pieces: np.ndarray) -> None:
+        """Note that a field acts on pieces (P,) bool in this frame."""
+        self._acted[:, self._bit[item.name]] |= pieces
+
+    def take_acted(self) -> np.ndarray:
+        """A bit for every field that acted on a piece since the last time this was asked, or holds it now: (P, n) uint8, the first field in the first byte's lowest bit."""
+        holds = self._held_by & (self._state.held != HOLD_FREE)[:, None]
+        out = np.packbits(self._acted | holds, axis=1, bitorder="little")
+        self._acted[:] = False
+        return out
 
     def __bool__(self) -> bool:
         return bool(self._items)
@@ -127,6 +152,7 @@ class Acting:
         halfway = matter.start + 0.5 * step * matter.velocity
         later = replace(setting, piece_center=halfway, moment=replace(own, time=own.time + 0.5 * step, memory=None))
         later = replace(later, pieces=share * (at_pieces if remembers else reach_of_pieces(item, later, targets)))
+        self._mark(item, later.pieces > 0)
         push, twist = effect.flow(item, later, targets)
         if push is not None:
             out.push = push if out.push is None else out.push + push
@@ -135,12 +161,17 @@ class Acting:
 
     def _blow(self, item: FieldItem, setting: Setting, targets: Targets, fired: np.ndarray, out: Deeds, step: float) -> None:
         effect = EFFECTS[item.effect.kind]
+        if setting.pieces is not None and not isinstance(item.effect, StrainEffect):
+            self._mark(item, setting.pieces > 0)
         if isinstance(item.effect, StrainEffect):
             ends = self._model.bonds.piece
             at_bonds = self._reach(item, setting, targets, "b", step)
             if len(ends) and not fired.all():
                 at_bonds = at_bonds * (fired[ends[:, 0]] | fired[ends[:, 1]])
             setting = replace(setting, bonds=at_bonds)
+            strained = np.zeros(self._model.piece_count, bool)
+            strained[ends[at_bonds > 0].ravel()] = True
+            self._mark(item, strained)
             if item.effect.mode == "wear":
                 out.ticks.append((item, self._capped(item, effect.load(item, setting, targets))))
                 return
@@ -258,6 +289,7 @@ class Acting:
             due &= asm.asleep == 0
         out.ends.append((item, due[slot]))
         state.memory[f"{item.name}:inside"] = within[slot].astype(float)
+        self._mark(item, within[slot])
 
     def _displace(self, number: int, out: Deeds) -> None:
         """Velocity that carries pieces along with the change of their displacement over the interval."""
@@ -293,6 +325,7 @@ class Acting:
             shift[:], before[:], speed[:] = wanted, f, now
             out.kicks = change[:, :3] if out.kicks is None else out.kicks + change[:, :3]
             out.whirls = change[:, 3:] if out.whirls is None else out.whirls + change[:, 3:]
+            self._mark(item, moved)
             if effect.wakes:
                 out.frees = moved if out.frees is None else out.frees | moved
 

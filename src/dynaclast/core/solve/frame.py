@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 import numba
@@ -24,6 +24,8 @@ class Frame:
 
     position (P, 3) float32, centres of mass [m]; orientation (P, 4) float32, from the piece's start; state (P,) uint8
     stats: bonds_broken (in this frame), moving (pieces), energy [J], top_speed [m/s], overlap [m], the deepest between collision shapes when last looked at; events of the frame
+    maps: more numbers of pieces by name: "load" (P,) float32, the largest share of a bond's strength that weight takes; "acted" (P, n) uint8, a bit for
+    every field of the shot that acted on it; "map/NAME" (P,) float32 and "tint/NAME" (P, 3) uint8, the shot's maps
     """
 
     index: int
@@ -32,6 +34,7 @@ class Frame:
     state: np.ndarray
     stats: dict[str, float]
     events: list[dict[str, Any]]
+    maps: dict[str, np.ndarray] = field(default_factory=dict)
 
 
 def piece_positions(model: Model, state: State) -> Array:

@@ -17,6 +17,7 @@ from ..document import FieldItem, Shot
 from ..geometry.mesh import Array, rotation_matrix
 from ..motion import turn_between
 from .acting import Acting, Deeds
+from .charts import Charts
 from .breaking import HIT_FROM, IMPACT_TIME, impact_loads
 from .frame import Frame, bond_positions, piece_positions, snapshot
 from .loadpath import weigh
@@ -68,12 +69,13 @@ class Run:
         self._tie_rows, self._tie_count = make_tie_rows(len(model.ties.kind)), 0
         self._driven, self._targets = np.zeros(0, np.int64), (np.zeros((0, 3)), np.zeros((0, 4)))
         self._limited: set[tuple[int, str]] = set()
-        self._weighed = bool(model.fails_by_weight.any()) and len(model.bonds.area) > 0
+        self._weighed = bool(model.load_path.any()) and len(model.bonds.area) > 0
         self._still: Frame | None = None
         self._buffers = [no_contacts(0), no_contacts(0)]
         self._row_count = 0
         targets = {item.name: targets_of(item, model) for item in shot.fields if item.on}
         self._acting = Acting(shot, model, state, targets)
+        self._charts = Charts(shot, model, state)
         self._calls = any(item.on and item.cue.kind == "impact" for item in shot.fields)
         self._push: Array | None = None
         self._twist: Array | None = None
@@ -100,10 +102,25 @@ class Run:
         events.extend(impacts[:MOST_IMPACTS])
         self.state.frame += 1
         if self._still is not None and not events and not len(self._live()) and not len(self._driven):  # nothing can have moved
-            return replace(self._still, index=self.state.frame)
-        out = snapshot(self.model, self.state, events)
+            return replace(self._still, index=self.state.frame, maps=self._maps())
+        out = replace(snapshot(self.model, self.state, events), maps=self._maps())
         self._still = replace(out, stats=out.stats | {"bonds_broken": 0.0}, events=[]) if not out.stats["moving"] and not len(self._driven) else None
         return out
+
+    def opening(self) -> Frame:
+        """Frame 0."""
+        if self._weighed:
+            self._weight_loads(self.model.load_path[self.model.pieces.body[self.model.bonds.piece[:, 0]]])
+        return replace(snapshot(self.model, self.state, []), maps=self._maps())
+
+    def _maps(self) -> dict[str, np.ndarray]:
+        """More numbers of every piece at the end of the frame."""
+        out: dict[str, np.ndarray] = {}
+        if self._weighed:
+            out["load"] = self.state.memory.get("load share", np.zeros(self.model.piece_count)).astype(np.float32)
+        if self.shot.fields:
+            out["acted"] = self._acting.take_acted()
+        return out | self._charts.at(self.state.frame / self.model.fps)
 
     def _note(self, kind: str, **more: Any) -> dict[str, Any]:
         frame = self.state.frame + 1
@@ -121,13 +138,10 @@ class Run:
         if not state.weigh and not (state.frame % WEIGH_EVERY == 0 and len(self._live())):
             return
         state.weigh = 0
+        rule = model.load_path[model.pieces.body[model.bonds.piece[:, 0]]]
         for _ in range(MOST_ROUNDS):
-            center, middle = piece_positions(model, state), bond_positions(model, state)
-            use = np.flatnonzero((state.bond_broken == 0) & (model.fails_by_weight[model.pieces.body[model.bonds.piece[:, 0]]] == 1))
-            extra, torque = self._resting_on(center)
-            load = np.zeros(len(state.bond_broken))
-            load[use] = weigh(center, model.pieces.mass * model.pieces.fall, model.settings.gravity, state.held != 0, model.bonds.piece[use], middle[use], model.bonds.area[use], extra, torque)
-            ratio = load / np.maximum(model.bonds.strength * (1.0 - state.bond_wear), 1e-9)
+            load, ratio = self._weight_loads(rule)
+            ratio[rule != 2] = 0.0
             worst = ratio.max(initial=0.0)
             if worst <= 1.0:
                 return
@@ -135,6 +149,21 @@ class Run:
             body = model.pieces.body[model.bonds.piece[:, 0]]
             self._break(load, lambda b: [{"weight": model.body_names[body[b]], "load": _kn(load[b])}], events)  # noqa: B023
         state.weigh = 1
+
+    def _weight_loads(self, rule: np.ndarray) -> tuple[Array, Array]:
+        """Load by weight (B,) [N] of bonds with a rule (B,) above 0, and their share of the strength (B,). Each piece's worst share is kept."""
+        model, state = self.model, self.state
+        center, middle = piece_positions(model, state), bond_positions(model, state)
+        use = np.flatnonzero((state.bond_broken == 0) & (rule > 0))
+        extra, torque = self._resting_on(center)
+        load = np.zeros(len(state.bond_broken))
+        load[use] = weigh(center, model.pieces.mass * model.pieces.fall, model.settings.gravity, state.held != 0, model.bonds.piece[use], middle[use], model.bonds.area[use], extra, torque)
+        ratio = load / np.maximum(model.bonds.strength * (1.0 - state.bond_wear), 1e-9)
+        share = np.zeros(model.piece_count)
+        for side in (0, 1):
+            np.maximum.at(share, model.bonds.piece[:, side], np.minimum(ratio, 10.0))
+        state.memory["load share"] = share
+        return load, ratio
 
     def _resting_on(self, center: Array) -> tuple[Array, Array]:
         """Forces and torques (P, 3) of what presses on held pieces, by the contacts of the last interval."""
@@ -608,9 +637,9 @@ def _kn(newtons: float) -> float:
 
 def frames(shot: Shot, model: Model, state: State, until: int, should_stop: Callable[[], bool] | None = None) -> Iterator[Frame]:
     """Frames ``state.frame + 1`` to ``until``; the state is advanced in place. A fresh state first gives its opening frame 0."""
-    if state.frame == 0:
-        yield snapshot(model, state, [])
     run = Run(shot, model, state)
+    if state.frame == 0:
+        yield run.opening()
     while state.frame < until:
         if should_stop and should_stop():
             return

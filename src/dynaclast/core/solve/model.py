@@ -146,6 +146,7 @@ class Model:
     piece_tier (P,): the tier each piece was made on; chunks (P, T + 1): each piece's chunk of every tier, numbered over all, tier 0 being its body; carried_by (P,): the body whose animation
     carries a piece, -1 for none; surfaces: meshes that fields ask about, at the opening pose in the world; columns: per body, its own name or
     its group's
+    load_path: per body, whether weight is followed through its bonds: 0 not, 1 to be seen, 2 they fail under it
     drives: per body, how an animated one moves; apart (N, 2): pairs of bodies that do not touch, since a tie joins them
     """
 
@@ -160,7 +161,7 @@ class Model:
     fps: float
     intervals_per_frame: int
     releases: list[Release]
-    fails_by_weight: Flags
+    load_path: Flags
     drives: list[Drive | None]
     ties: TieTable
     tie_names: list[str]

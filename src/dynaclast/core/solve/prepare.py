@@ -106,7 +106,7 @@ def prepare(shot: Shot, resolve: Resolve = no_files, get_pieces: GetPieces | Non
     model = Model(
         [b.name for b in shot.bodies], body_first, packed, table, bonds, settings,
         np.array([b.velocity for b in shot.bodies], float), np.array([b.spin for b in shot.bodies], float), float(shot.timing.fps), searches,
-        releases(shot), np.array([b.load_path == "fail" for b in shot.bodies], np.uint8),
+        releases(shot), np.array([("off", "on", "fail").index(b.load_path) for b in shot.bodies], np.uint8),
         _drives(shot, table), ties, tie_names, apart, sheets, shot.limits.speed, shot.limits.spin,
         piece_tier, _tier_chunks(built, table.body), carried_by, _surfaces(shot, built), columns,
     )
@@ -335,7 +335,7 @@ def surface_of(body: Body, pieces: Pieces) -> MeshDistance:
 
 def _surfaces(shot: Shot, built: list[Pieces]) -> dict[str, MeshDistance]:
     """Meshes that fields and falloffs ask about, as they stand at the start."""
-    stacks = [*shot.falloffs, *(f.reach for f in shot.fields)]
+    stacks = [*shot.falloffs, *(f.reach for f in shot.fields), *(m.reach for m in shot.maps)]
     asked = {layer.shape.body for stack in stacks for layer in stack.layers if layer.shape.kind == "mesh"}
     asked |= {f.effect.body for f in shot.fields if getattr(f.effect, "body", None) is not None}
     out: dict[str, MeshDistance] = {}

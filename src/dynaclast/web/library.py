@@ -1,0 +1,44 @@
+"""The library: fields and falloffs kept for other shots."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from flask_openapi3 import APIBlueprint, Tag
+from pydantic import ValidationError
+
+from ..core import document
+from ..core.document import FieldItem, SharedFalloff
+from ..core.errors import DocumentError
+from ..store import library
+from .app import services
+from .schemas import Done, LibraryItem, LibraryList, LibraryPath, Problem
+
+api = APIBlueprint("library", __name__, url_prefix="/api", abp_tags=[Tag(name="library")], abp_responses={"404": Problem, "422": Problem})
+
+IS: dict[str, type[FieldItem | SharedFalloff]] = {"field": FieldItem, "falloff": SharedFalloff}
+
+
+@api.get("/library", responses={"200": LibraryList})
+def list_library() -> dict[str, Any]:
+    with services().store.session() as session:
+        return {"items": [{"kind": row.kind, "name": row.name, "item": row.item} for row in library.listing(session)]}
+
+
+@api.put("/library", responses={"200": Done})
+def keep_in_library(body: LibraryItem) -> dict[str, Any]:
+    """Keep a field or falloff under its name, in place of one that has it."""
+    try:
+        whole = IS[body.kind].model_validate(body.item)
+    except ValidationError as exc:
+        raise DocumentError([(document.place_of(e["loc"]), document.sentence_of(e)) for e in exc.errors()]) from None
+    with services().store.session() as session:
+        library.save(session, body.kind, body.name, whole.model_dump(mode="json", exclude_none=True))
+    return {"ok": True}
+
+
+@api.delete("/library/<string:kind>/<string:name>", responses={"200": Done})
+def drop_from_library(path: LibraryPath) -> dict[str, Any]:
+    with services().store.session() as session:
+        library.remove(session, path.kind, path.name)
+    return {"ok": True}
