@@ -327,12 +327,16 @@ def gnawed() -> dict:
     shot = undercut()
     shot["name"] = "Skerry Light: the gnawing waves"
     shot["timing"]["frames"] = 192
-    swash = layers(
+    water = [
         {"kind": "box", "center": [2.2, 2.6, 0], "core": [2.6, 1.4, 5.0], "edge": 0.8}, {"kind": "noise", "size": 1.2, "rate": 1.5, "contrast": 3, "layer": {"blend": "multiply"}},
-        {"kind": "trail", "rise": 0.05, "fall": 1.2, "layer": {"color": "#6fb2e3"}},
-    )
+    ]
+    shot["falloffs"] = [{"name": "swash", **layers(*water, {"kind": "trail", "rise": 0.05, "fall": 1.2})}]
+    shot["maps"] = [
+        {"name": "spray", "reach": {"use": "swash"}, "targets": ["tower"], "ramp": "tide"},
+        {"name": "soaked", "reach": layers(*water, {"kind": "hold"}), "targets": ["tower"], "ramp": "tide"},
+    ]
     shot["fields"][1] = {
-        "name": "waves", "effect": {"kind": "strain", "mode": "wear", "load": 260}, "reach": swash, "cue": {"kind": "pulse", "start": 0.5, "every": 0.5, "count": 10},
+        "name": "waves", "effect": {"kind": "strain", "mode": "wear", "load": 260}, "reach": {"use": "swash"}, "cue": {"kind": "pulse", "start": 0.5, "every": 0.5, "count": 10},
     }
     shot["fields"].append({
         "name": "undertow", "effect": {"kind": "push", "direction": [1, 0, 0.15], "amount": 4, "noise": 0.4}, "reach": box_reach([2.2, 2.6, 0], [3.2, 1.8, 5.0], 0.8), "cue": {"kind": "pulse", "start": 2.75, "every": 0.5, "count": 9}, "targets": ["tower"],
@@ -438,10 +442,35 @@ def drifting() -> dict:
     }
 
 
+def sea_stack() -> dict:
+    """A sea stack carved out of a falloff. One more, the bite, crowds its break, weakens its bonds and says where the swell eats a hollow
+    into it; what hangs over gives way by its own weight."""
+    return {
+        "version": 1, "name": "Skerry Light: the sea stack", "timing": {"fps": 24, "frames": 168}, "ground": SEA_BED,
+        "falloffs": [
+            {"name": "stack", **layers(
+                {"kind": "capsule", "center": [0, 3.0, 0], "core": 0.7, "height": 4.2, "edge": 2.2}, {"kind": "noise", "size": 1.5, "contrast": 2, "seed": 8, "layer": {"blend": "multiply", "opacity": 0.55}},
+                {"kind": "cone", "center": [0, 0.9, 0], "core": 1.5, "height": 2.4, "edge": 0.7, "layer": {"blend": "screen", "opacity": 0.8}},
+            )},
+            {"name": "bite", **layers({"kind": "sphere", "center": [1.3, 2.4, 0.4], "core": 0.5, "edge": 1.4})},
+        ],
+        "bodies": [{
+            "name": "stack", "shape": {"kind": "falloff", "reach": {"use": "stack"}, "level": 0.38, "center": [0, 3.1, 0], "size": [5.2, 6.2, 5.2], "detail": 44},
+            "material": material("stone", look={"color": "#8f8a7c", "roughness": 0.95}), "pattern": {"kind": "cells", "count": 190, "seed": 3, "crowd": {"by": 14, "reach": {"use": "bite"}}},
+            "bonds": {"strength": 500, "by_reach": {"reach": {"use": "bite"}, "low": 1.0, "high": 0.5}}, "load_path": "fail",
+        }],
+        "fields": [
+            {"name": "bedrock", "effect": {"kind": "anchor"}, "reach": box_reach([0, 0, 0], [6, 1.2, 6])},
+            {"name": "swell", "effect": {"kind": "strain", "mode": "wear", "load": 110}, "reach": {"use": "bite"}, "cue": {"kind": "pulse", "start": 0.5, "every": 0.5, "count": 9}},
+        ],
+        "maps": [{"name": "bitten", "reach": {"use": "bite"}, "ramp": "ember"}],
+    }
+
+
 SHOTS = {
     "undercut-tower": undercut, "lower-tower": lower_tower, "tower-two-tiers": two_tiers, "boathouse": boathouse, "jetty": jetty, "lantern-glass": lantern, "rocks": rocks,
     "bell": bell, "tilting-jetty": tilting_jetty, "drifting-wreck": wreck,
-    "gnawing-waves": gnawed, "waterspout": waterspout, "turning-gale": gale, "whirlpool": whirlpool, "squall-line": squall, "drifting-rocks": drifting,
+    "gnawing-waves": gnawed, "waterspout": waterspout, "turning-gale": gale, "whirlpool": whirlpool, "squall-line": squall, "drifting-rocks": drifting, "sea-stack": sea_stack,
 }
 
 if __name__ == "__main__":

@@ -11,7 +11,7 @@ from flask_openapi3 import APIBlueprint, Tag
 from pydantic import ValidationError
 
 from ..core import document
-from ..core.document import Body, FieldItem, Shot
+from ..core.document import Body, FieldItem, Shot, WeightMap
 from ..core.errors import DocumentError, DynaclastError, InputError
 from ..core.falloff import Moment, value
 from ..core.fields import Targets
@@ -26,7 +26,7 @@ from ..core.layout import members, with_shared
 from ..core.preflight import preflight
 from ..core.preflight.checks import Finding
 from ..core.preflight.loads import weight_loads
-from ..core.preflight.reach import arrows, crossings, setting_of, standing
+from ..core.preflight.reach import arrows, charts, crossings, setting_of, standing
 from ..core.preflight.still import StillWorld
 from ..core.solve.collision import outlines
 from ..jobs.builds import Build
@@ -226,7 +226,7 @@ def survey(body: SurveyIn) -> dict[str, Any]:
     shot = with_shared(document.parse(body.document))
     whole, pieces, bad = _what_stands(shot)
     good, wrong = _fields_that_work(whole, pieces)
-    whole = whole.model_copy(update={"fields": good})
+    whole = whole.model_copy(update={"fields": good, "maps": _maps_that_work(whole, pieces)})
     at = standing(whole, pieces, body.frame / whole.timing.fps)
     values = {item.name: reach_of_pieces(item, setting_of(at), Targets(np.ones(len(at.piece_center), bool), np.zeros(0, bool))).round(3).tolist() for item in Keyed(whole.fields).at(at.moment.time)}
     findings = bad + wrong + (preflight(whole, pieces, services().hulls) if whole.bodies or not bad else [])
@@ -235,6 +235,7 @@ def survey(body: SurveyIn) -> dict[str, Any]:
     return {
         "crossings": [asdict(c) for c in crossings(whole, pieces, at)], "findings": [asdict(f) for f in findings], "values": values,
         "bodies": [[b.name, p.count] for b, p in zip(whole.bodies, pieces, strict=True)],
+        "maps": {name: {"values": v.round(3).tolist(), "tint": [] if c is None else np.rint(255 * c).astype(int).tolist()} for name, (v, c) in charts(whole, at).items()},
         "arrows": [] if pulls is None else pulls.round(4).tolist(),
         "stands": {name: {"turn": s.turn.ravel().tolist(), "shift": s.shift.tolist()} for name, s in stands.items()},
     }
@@ -254,6 +255,19 @@ def _fields_that_work(shot: Shot, pieces: list[Pieces]) -> tuple[list[FieldItem]
             said = exc.message if isinstance(exc, DynaclastError) else "it asks for a body that is not there yet"
             bad.append(Finding("bad-falloff", "stop", "drive", item.name, f"{item.name} cannot be worked out: {said}.", "Change its reach"))
     return good, bad
+
+
+def _maps_that_work(shot: Shot, pieces: list[Pieces]) -> list[WeightMap]:
+    """Maps whose falloffs can be asked; the others say so in their own inspector by having no values."""
+    moment = Moment(shared=shared_at(shot.falloffs, 0.0), world=StillWorld(shot, pieces))
+    out = []
+    for m in shot.maps:
+        try:
+            value(m.reach, np.zeros((1, 3)), moment)
+            out.append(m)
+        except (DynaclastError, KeyError):
+            continue
+    return out
 
 
 def _what_stands(shot: Shot) -> tuple[Shot, list[Pieces], list[Finding]]:

@@ -218,6 +218,13 @@ class StandOut(BaseModel):
     shift: tuple[float, float, float]
 
 
+class MapOut(BaseModel):
+    """A map's value per piece, and its colour where the falloff has some of its own."""
+
+    values: list[float]
+    tint: list[tuple[int, int, int]]
+
+
 class SurveyOut(BaseModel):
     """The reach grid and preflight of a document, and which pieces each field reaches (value 0 to 1 per piece)."""
 
@@ -225,6 +232,7 @@ class SurveyOut(BaseModel):
     findings: list[FindingOut]
     values: dict[str, list[float]]
     bodies: list[tuple[str, int]]
+    maps: dict[str, MapOut] = Field(description="the shot's maps, as they are before a run")
     arrows: list[tuple[float, float, float]] = Field(description="what the field asked about would do to each piece [m/s2, or m/s of a blow]")
     stands: dict[str, StandOut] = Field(description="where fields that travel are: how they have turned (3 x 3, row by row) and shifted")
 

@@ -1,16 +1,18 @@
 /** All requests to the server. Failures come as ApiError with the server's sentence. */
 import { unpack, type Packed } from "./packed";
-import type { AssetsOut, Body, BuildOut, Chunk, Preset, Problem, Report, ShotCard, ShotDocument, ShotOut, Survey, Take, TakeEvent } from "./types";
+import type { AssetsOut, Body, BuildOut, Chunk, LibraryItem, Preset, Problem, Report, ShotCard, ShotDocument, ShotOut, Survey, Take, TakeEvent } from "./types";
 
 export class ApiError extends Error {
   readonly status: number;
   readonly code: string;
   readonly where: string;
+  readonly problems: { where?: string; message?: string }[];
   constructor(status: number, problem: Partial<Problem>) {
     super(problem.message ?? "the server gave no answer that could be read");
     this.status = status;
     this.code = problem.code ?? "http";
     this.where = problem.where ?? "";
+    this.problems = problem.problems ?? [];
   }
 }
 
@@ -66,10 +68,13 @@ export const api = {
   materials: () => json<{ presets: Preset[]; saved: Preset[] }>("GET", "/materials"),
   saveMaterial: (preset: Preset) => json("PUT", "/materials", preset),
   deleteMaterial: (name: string) => json("DELETE", `/materials/${encodeURIComponent(name)}`),
+  library: () => json<{ items: LibraryItem[] }>("GET", "/library"),
+  keep: (item: LibraryItem) => json("PUT", "/library", item),
+  drop: (item: LibraryItem) => json("DELETE", `/library/${item.kind}/${encodeURIComponent(item.name)}`),
   pieces: (key: string) => packed(`/pieces/${key}`),
   survey: (document: ShotDocument, frame: number, field: string, signal?: AbortSignal) => json<Survey>("POST", "/survey", { document, frame, field }, signal),
   takes: (shot: string) => json<{ takes: Take[] }>("GET", `/shots/${shot}/takes`),
-  bake: (shot: string) => json<Take>("POST", `/shots/${shot}/takes`),
+  bake: (shot: string, withoutFaulty = false) => json<Take>("POST", `/shots/${shot}/takes`, { without_faulty: withoutFaulty }),
   take: (id: string) => json<{ take: Take; document: ShotDocument; state_names: string[] }>("GET", `/takes/${id}`),
   cancel: (id: string) => json<Take>("POST", `/takes/${id}/cancel`),
   extend: (id: string, frames: number | null) => json<Take>("POST", `/takes/${id}/extend`, { frames }),

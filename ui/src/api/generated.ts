@@ -297,6 +297,39 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/library": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["library_list_library_library_get"];
+        /** Keep a field or falloff under its name, in place of one that has it. */
+        put: operations["library_keep_in_library_library_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/library/{kind}/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["library_drop_from_library_library__string_kind___string_name__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/takes": {
         parameters: {
             query?: never;
@@ -306,7 +339,7 @@ export interface paths {
         };
         get: operations["takes_list_takes_shots__string_shot_id__takes_get"];
         put?: never;
-        /** Bake the shot as it is saved now. */
+        /** Bake the shot as it is saved now. Refused where a field cannot act, unless asked to leave such fields out. */
         post: operations["takes_start_take_shots__string_shot_id__takes_post"];
         delete?: never;
         options?: never;
@@ -673,7 +706,7 @@ export interface components {
              */
             role: "active" | "passive" | "animated";
             /** Shape */
-            shape: components["schemas"]["BoxShape"] | components["schemas"]["SheetShape"] | components["schemas"]["SphereShape"] | components["schemas"]["CylinderShape"] | components["schemas"]["ConeShape"] | components["schemas"]["TubeShape"] | components["schemas"]["TorusShape"] | components["schemas"]["MeshShape"] | components["schemas"]["FileShape"] | components["schemas"]["AssetShape"];
+            shape: components["schemas"]["FalloffShape"] | components["schemas"]["BoxShape"] | components["schemas"]["SheetShape"] | components["schemas"]["SphereShape"] | components["schemas"]["CylinderShape"] | components["schemas"]["ConeShape"] | components["schemas"]["TubeShape"] | components["schemas"]["TorusShape"] | components["schemas"]["MeshShape"] | components["schemas"]["FileShape"] | components["schemas"]["AssetShape"];
             /**
              * Steps
              * @description what is done to the mesh first, in order: repairs, density, an applied scale
@@ -1562,6 +1595,59 @@ export interface components {
              * @default null
              */
             use: string | null;
+        };
+        /**
+         * FalloffShape
+         * @description The surface where a falloff has a value: inside it, the value is higher.
+         */
+        FalloffShape: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "falloff";
+            /** @description in the body's own frame */
+            reach: components["schemas"]["StillFalloff"];
+            /**
+             * Level
+             * @description the value at the surface
+             * @default 0.5
+             */
+            level: number;
+            /**
+             * Center
+             * @description of the box that is looked at
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            center: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Size
+             * @description of that box; the surface is closed where it leaves it [m]
+             * @default [
+             *       4,
+             *       4,
+             *       4
+             *     ]
+             */
+            size: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Detail
+             * @description cells along the longest side
+             * @default 32
+             */
+            detail: number;
         };
         /**
          * FieldItem
@@ -3093,6 +3179,11 @@ export interface components {
              * @description falloffs with names, for many users
              */
             falloffs?: components["schemas"]["SharedFalloff"][];
+            /**
+             * Maps
+             * @description numbers on pieces by a falloff, kept with every frame
+             */
+            maps?: components["schemas"]["WeightMap"][];
             limits?: components["schemas"]["Limits"];
         };
         /**
@@ -3381,6 +3472,32 @@ export interface components {
             stretch: number;
         };
         /**
+         * Stack
+         * @description Layers laid one over the other, first at the bottom; then scaled and cut to limits.
+         */
+        Stack: {
+            /** Layers */
+            layers?: components["schemas"]["Layer"][];
+            /**
+             * Strength
+             * @description the value is multiplied by this, then cut to the limits
+             * @default 1
+             */
+            strength: number;
+            /**
+             * Limits
+             * @description least and greatest value
+             * @default [
+             *       0,
+             *       1
+             *     ]
+             */
+            limits: [
+                number,
+                number
+            ];
+        };
+        /**
          * Stagger
          * @description Pieces start one after another.
          */
@@ -3419,8 +3536,27 @@ export interface components {
             seed: number;
         };
         /**
+         * Standing
+         * @description Where a body stands.
+         */
+        Standing: {
+            /** Position */
+            position: [
+                number,
+                number,
+                number
+            ];
+            /** Rotation */
+            rotation: [
+                number,
+                number,
+                number,
+                number
+            ];
+        };
+        /**
          * StillFalloff
-         * @description A falloff of a pattern, a choice or a bond's strength: layers of its own that need no world, time or memory.
+         * @description A falloff of a pattern, a choice, a bond's strength or a mesh: it needs no world, time or memory.
          */
         StillFalloff: {
             /** Layers */
@@ -3449,6 +3585,16 @@ export interface components {
              * @default null
              */
             use: string | null;
+            /**
+             * @description layers of the shared falloff it is; filled in by the program
+             * @default null
+             */
+            given: components["schemas"]["Stack"] | null;
+            /**
+             * @description where its body stands, when those layers are in the world; filled in by the program
+             * @default null
+             */
+            stands: components["schemas"]["Standing"] | null;
         };
         /**
          * StrainEffect
@@ -3960,6 +4106,30 @@ export interface components {
             ring: number;
         };
         /**
+         * WeightMap
+         * @description What a falloff is at every piece: seen as colour, kept with each frame of a take, and exported with it.
+         *
+         *     With layers that remember it is a wet or a burnt map.
+         */
+        WeightMap: {
+            /** Name */
+            name: string;
+            reach: components["schemas"]["Falloff"];
+            /**
+             * Targets
+             * @description names of bodies and groups, or all; elsewhere it is 0
+             * @default all
+             */
+            targets: "all" | string[];
+            /**
+             * Ramp
+             * @description colours it is shown in, where the falloff's layers have none of their own
+             * @default ember
+             * @enum {string}
+             */
+            ramp: "ember" | "tide" | "moss" | "slate";
+        };
+        /**
          * Weld
          * @description Joins vertices that lie close together.
          */
@@ -4280,6 +4450,13 @@ export interface components {
                 number
             ][];
             /**
+             * Maps
+             * @description the shot's maps, as they are before a run
+             */
+            maps: {
+                [key: string]: components["schemas"]["MapOut"];
+            };
+            /**
              * Arrows
              * @description what the field asked about would do to each piece [m/s2, or m/s of a blow]
              */
@@ -4334,6 +4511,20 @@ export interface components {
             /** Remedy */
             remedy: string;
         };
+        /**
+         * MapOut
+         * @description A map's value per piece, and its colour where the falloff has some of its own.
+         */
+        MapOut: {
+            /** Values */
+            values: number[];
+            /** Tint */
+            tint: [
+                number,
+                number,
+                number
+            ][];
+        };
         /** StandOut */
         StandOut: {
             /** Turn */
@@ -4382,6 +4573,28 @@ export interface components {
             material: components["schemas"]["Material"];
             bonds: components["schemas"]["Bonds"];
         };
+        /** LibraryList */
+        LibraryList: {
+            /** Items */
+            items: components["schemas"]["LibraryItem"][];
+        };
+        /**
+         * LibraryItem
+         * @description A field or falloff kept for other shots.
+         */
+        LibraryItem: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "field" | "falloff";
+            /** Name */
+            name: string;
+            /** Item */
+            item: {
+                [key: string]: unknown;
+            };
+        };
         /** TakeList */
         TakeList: {
             /** Takes */
@@ -4415,6 +4628,15 @@ export interface components {
             message: string;
             /** Created */
             created: string;
+        };
+        /** BakeIn */
+        BakeIn: {
+            /**
+             * Without Faulty
+             * @description leave out fields that cannot act, instead of refusing
+             * @default false
+             */
+            without_faulty: boolean;
         };
         /** TakeWhole */
         TakeWhole: {
@@ -5340,6 +5562,127 @@ export interface operations {
             };
         };
     };
+    library_list_library_library_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LibraryList"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    library_keep_in_library_library_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LibraryItem"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    library_drop_from_library_library__string_kind___string_name__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: "field" | "falloff";
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     takes_list_takes_shots__string_shot_id__takes_get: {
         parameters: {
             query?: never;
@@ -5398,7 +5741,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BakeIn"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {

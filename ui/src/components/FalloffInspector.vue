@@ -4,12 +4,13 @@ import { computed } from "vue";
 import type { ShotDocument } from "../api/types";
 import type { Channel } from "../lib/channels";
 import { withNumber, withoutNumber } from "../lib/channels";
-import { FAMILY, FAMILY_COLOR } from "../lib/document";
+import { FAMILY, FAMILY_COLOR, freeName, isStill, newFalloffBody, replaceUse, usersOf } from "../lib/document";
 import { usePieces } from "../stores/pieces";
 import { useShot } from "../stores/shot";
 import { useView } from "../stores/view";
 import CurvePlot from "./CurvePlot.vue";
 import Glyph from "./Glyph.vue";
+import KeepButton from "./KeepButton.vue";
 import LayerStack from "./LayerStack.vue";
 import NameField from "./NameField.vue";
 
@@ -20,6 +21,7 @@ const pieces = usePieces();
 const view = useView();
 const fps = computed(() => shot.document?.timing.fps ?? 24);
 const users = computed(() => shot.fields.filter((f) => f.reach.use === props.falloff.name));
+const others = computed(() => usersOf(shot.document, props.falloff.name).filter((u) => !users.value.some((f) => f.name === u)));
 const channels = computed(() => (props.falloff.channels ?? []) as Channel[]);
 const around = computed(() => ({ center: [0, 1, 0] as [number, number, number], size: Math.max(0.1, ...[...pieces.built.values()].map((b) => Math.max(...b.figures.size))) * 0.6 }));
 
@@ -38,9 +40,18 @@ function rename(name: string): void {
   const old = props.falloff.name;
   shot.edit(`rename ${old}`, (d) => {
     d.falloffs.find((f) => f.name === old)!.name = name;
-    for (const f of d.fields) if (f.reach.use === old) f.reach.use = name;
+    replaceUse(d, old, (reach) => (reach.use = name));
   });
   view.select({ kind: "falloff", name });
+}
+
+/** Its surface as a body, to be seen or broken. */
+function makeMesh(): void {
+  const body = newFalloffBody(freeName(`${props.falloff.name} mesh`, shot.things.map((t) => t.name)), props.falloff);
+  shot.edit(`make a mesh of ${props.falloff.name}`, (d) => d.bodies.push(body));
+  view.showing = "set-up";
+  view.step = "build";
+  view.select({ kind: "body", name: body.name });
 }
 
 /** Its users each get it as their own, then it goes. */
@@ -49,7 +60,7 @@ function remove(): void {
   view.select(null);
   shot.edit(`delete ${name}`, (d) => {
     const own = d.falloffs.find((f) => f.name === name)!;
-    for (const f of d.fields) if (f.reach.use === name) f.reach = { layers: structuredClone(own.layers), use: null, strength: own.strength, limits: own.limits };
+    replaceUse(d, name, (reach) => Object.assign(reach, { layers: structuredClone(own.layers), use: null, strength: own.strength, limits: own.limits }));
     d.falloffs = d.falloffs.filter((f) => f.name !== name);
   });
 }
@@ -59,7 +70,8 @@ function remove(): void {
   <div class="section">
     <header><span class="title"><Glyph name="falloff" /><NameField :name="falloff.name" :taken="(shot.document?.falloffs ?? []).map((f) => f.name)" @rename="rename" /></span><span>shared falloff</span></header>
     <p v-for="f in users" :key="f.name" class="user"><button class="link" :style="{ color: FAMILY_COLOR[FAMILY[f.effect.kind]] }" @click="view.select({ kind: 'field', name: f.name })">{{ f.name }}</button></p>
-    <p v-if="!users.length" class="mute">No field uses it yet: choose it under Reach of one.</p>
+    <p v-for="word in others" :key="word" class="user">{{ word }}</p>
+    <p v-if="!users.length && !others.length" class="mute">Nothing uses it yet: choose it under Reach of a field, or for a map, a break or a strength.</p>
   </div>
   <div class="section">
     <header><h3>Layers</h3><span>the top is laid last</span></header>
@@ -69,11 +81,16 @@ function remove(): void {
     <header><h3>Keys</h3></header>
     <CurvePlot v-for="c in channels" :key="c.of" :channel="c" color="var(--accent)" @change="(next) => edit('keys', (f) => (f.channels = channels.map((x) => (x.of === c.of ? next : x)).filter((x) => x.keys.length) as Shared['channels']))" />
   </div>
-  <div class="section"><button class="button wide" @click="remove">Delete {{ falloff.name }}</button></div>
+  <div class="section">
+    <button class="button wide" data-testid="make-mesh" :disabled="!isStill(falloff.layers as never)" title="A body with this falloff's surface, to be seen or broken" @click="makeMesh">Make a mesh of it</button>
+    <KeepButton kind="falloff" :item="falloff" />
+    <button class="button wide gap" @click="remove">Delete {{ falloff.name }}</button>
+  </div>
 </template>
 
 <style scoped>
 .title { display: flex; gap: 7px; align-items: center; min-width: 0; color: var(--accent); }
 .section header .title { color: var(--accent); font-size: 13.5px; }
 .user { font-size: 12px; }
+.gap { margin-top: 6px; }
 </style>

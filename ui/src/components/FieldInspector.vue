@@ -4,7 +4,7 @@ import { computed } from "vue";
 import type { FieldItem } from "../api/types";
 import type { Channel } from "../lib/channels";
 import { withNumber, withoutNumber } from "../lib/channels";
-import { effectUnits, expected, FAMILY, FAMILY_COLOR, freeName, newLayer, OVER_TIME } from "../lib/document";
+import { effectUnits, expected, FAMILY, FAMILY_COLOR, freeName, newLayer, OVER_TIME, usersOf } from "../lib/document";
 import { CUES, EFFECTS, setAt, STAGGER, TRAVELS, type CueKind, type EffectKind } from "../lib/specs";
 import type { Vec } from "../lib/rotation";
 import { usePieces } from "../stores/pieces";
@@ -14,6 +14,7 @@ import { useView } from "../stores/view";
 import ChoiceRow from "./ChoiceRow.vue";
 import CurvePlot from "./CurvePlot.vue";
 import Glyph from "./Glyph.vue";
+import KeepButton from "./KeepButton.vue";
 import LayerStack from "./LayerStack.vue";
 import LoadBars from "./LoadBars.vue";
 import NameField from "./NameField.vue";
@@ -42,7 +43,7 @@ const around = computed(() => {
 });
 const cues = computed(() => (Object.keys(CUES) as CueKind[]).filter((c) => !(kind.value === "strain" && c === "span")));
 const stagger = computed(() => cue.value.stagger as Record<string, unknown> | null | undefined);
-const sharers = computed(() => shot.fields.filter((f) => f.reach.use && f.reach.use === props.field.reach.use).length);
+const sharers = computed(() => (props.field.reach.use ? usersOf(shot.document, props.field.reach.use).length : 0));
 
 const edit = (what: string, change: (f: FieldItem) => void): void => shot.editField(props.field.name, `${what} of ${props.field.name}`, change);
 
@@ -164,7 +165,7 @@ function toggleTier(tier: number): void {
     <div class="row"><span class="label">only what is</span><div class="choices"><button v-for="s in ['held', 'resting', 'moving'] as const" :key="s" :aria-pressed="states.includes(s)" @click="toggleState(s)">{{ s }}</button></div></div>
     <div class="row"><span class="label">only tiers</span><div class="choices"><button v-for="t in [1, 2, 3, 4]" :key="t" :aria-pressed="field.tiers?.includes(t) ?? false" @click="toggleTier(t)">{{ t }}</button></div></div>
   </div>
-  <div class="section"><button class="button wide" data-testid="copy-field" @click="copy">Copy {{ field.name }}</button><button class="button wide gap" @click="remove">Delete {{ field.name }}</button></div>
+  <div class="section"><button class="button wide" data-testid="copy-field" @click="copy">Copy {{ field.name }}</button><KeepButton kind="field" :item="field" :falloffs="shot.document?.falloffs" /><button class="button wide gap" @click="remove">Delete {{ field.name }}</button></div>
 </template>
 
 <style scoped>

@@ -3,9 +3,11 @@
 import { computed } from "vue";
 import BodyInspector from "./BodyInspector.vue";
 import FalloffInspector from "./FalloffInspector.vue";
+import MapInspector from "./MapInspector.vue";
 import FieldInspector from "./FieldInspector.vue";
 import ShotInspector from "./ShotInspector.vue";
 import TieInspector from "./TieInspector.vue";
+import type { WeightMap } from "../api/types";
 import { useShot } from "../stores/shot";
 import { useView } from "../stores/view";
 
@@ -13,6 +15,7 @@ const shot = useShot();
 const view = useView();
 const thing = computed(() => (shot.things.find((t) => t.name === view.thing)));
 const falloff = computed(() => (view.selection?.kind === "falloff" ? shot.document?.falloffs.find((f) => f.name === view.selection?.name) : undefined));
+const map = computed(() => (view.selection?.kind === "map" ? shot.document?.maps.find((m) => m.name === view.selection?.name) : undefined) as WeightMap | undefined);
 const tie = computed(() => (view.selection?.kind === "tie" ? shot.ties.find((t) => t.name === view.selection?.name) : undefined));
 const field = computed(() => (view.selection?.kind === "field" ? shot.fields.find((f) => f.name === view.selection?.name) : undefined));
 </script>
@@ -23,6 +26,7 @@ const field = computed(() => (view.selection?.kind === "field" ? shot.fields.fin
     <BodyInspector v-if="thing" :key="`b${thing.name}`" :thing="thing" />
     <FieldInspector v-else-if="field" :key="`f${field.name}`" :field="field" />
     <FalloffInspector v-else-if="falloff" :key="`o${falloff.name}`" :falloff="falloff" />
+    <MapInspector v-else-if="map" :key="`m${map.name}`" :map="map" />
     <TieInspector v-else-if="tie" :key="`t${tie.name}`" :tie="tie" />
     <ShotInspector v-else-if="shot.document" />
   </aside>

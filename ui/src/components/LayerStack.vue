@@ -90,6 +90,8 @@ async function bring(event: Event, name: string): Promise<void> {
     <div v-if="chosen > 0" class="row"><label :for="`blend-${base}`">laid as</label><select :id="`blend-${base}`" :value="layer.blend" @change="(e) => edit('blend', (l) => (l.blend = (e.target as HTMLSelectElement).value as 'max'))"><option v-for="b in BLENDS" :key="b">{{ b }}</option></select></div>
     <NumberRow label="opacity" :min="0" :max="1" :initial="1" :model-value="layer.opacity ?? 1" @update:model-value="(v) => edit('opacity', (l) => (l.opacity = v))" />
     <div class="row"><label>from, to</label><span class="pair"><NumberRow label="" :min="0" :max="1" :initial="0" :model-value="layer.low ?? 0" @update:model-value="(v) => edit('least value', (l) => (l.low = v))" /><NumberRow label="" :min="0" :max="1" :initial="1" :model-value="layer.high ?? 1" @update:model-value="(v) => edit('greatest value', (l) => (l.high = v))" /></span></div>
+    <div class="row"><label :for="`color-${base}`">colour</label><span class="tint"><input v-if="layer.color" :id="`color-${base}`" type="color" :value="layer.color" data-testid="layer-color" @change="(e) => edit('colour', (l) => (l.color = (e.target as HTMLInputElement).value))" /><button class="link small" @click="edit('colour', (l) => (l.color = layer!.color ? null : '#3c8ec4'))">{{ layer.color ? "none" : "give it one" }}</button><select v-if="layer.color && chosen > 0" :aria-label="'colour laid as'" :value="layer.color_blend ?? 'normal'" @change="(e) => edit('colour blend', (l) => (l.color_blend = (e.target as HTMLSelectElement).value as 'max'))"><option v-for="b in BLENDS" :key="b">{{ b }}</option></select></span></div>
+    <NumberRow v-if="layer.color" label="its opacity" :min="0" :max="1" :initial="1" :model-value="layer.color_opacity ?? 1" @update:model-value="(v) => edit('colour opacity', (l) => (l.color_opacity = v))" />
     <ChoiceRow label="inside out" :options="[['no', 'no'], ['yes', 'yes']] as const" :model-value="layer.invert ? 'yes' : 'no'" @update:model-value="(v) => edit('invert', (l) => (l.invert = v === 'yes'))" />
   </template>
   <NumberRow label="strength" unit="×" :min="0" :max="100" :initial="1" :model-value="stack.strength ?? 1" hint="of the whole falloff" @update:model-value="(v) => emit('edit', 'falloff strength', (s) => (s.strength = v))" />
@@ -106,6 +108,9 @@ async function bring(event: Event, name: string): Promise<void> {
 .more { font-size: 12px; color: var(--soft); padding: 2px 8px; }
 .kinds p { font-size: 11.5px; margin: 4px 0 2px; }
 .wrap { flex-wrap: wrap; }
+.tint { display: flex; gap: 8px; align-items: center; }
+.tint input { width: 34px; height: 22px; padding: 0; border: 1px solid var(--line-strong); border-radius: 3px; background: none; }
+.small { font-size: 12px; color: var(--soft); }
 .file { font-size: 11px; width: 100%; color: var(--soft); }
 .pair { display: grid; grid-template-columns: 1fr 1fr; gap: 4px; }
 .pair :deep(.row) { display: block; min-height: 0; }

@@ -3,6 +3,7 @@
 import { computed, ref, watch } from "vue";
 import { api, ApiError } from "../api/client";
 import type { Body, MeshStep, Report } from "../api/types";
+import { filled } from "../lib/document";
 import { showNumber } from "../lib/units";
 import { useShot } from "../stores/shot";
 import { useView } from "../stores/view";
@@ -31,7 +32,7 @@ watch(
   text,
   async (own) => {
     try {
-      const found = await api.report(props.body);
+      const found = await api.report(filled(props.body, shot.document?.falloffs, true));
       if (own !== text.value) return;
       report.value = found;
       problem.value = "";

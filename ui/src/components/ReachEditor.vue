@@ -1,16 +1,23 @@
 <script setup lang="ts">
-/** The first layer of a falloff in a few numbers: a sphere, box or plane with core and edge. */
+/** A falloff of a body in a few numbers, the first layer's; or a shared falloff it uses. */
 import { computed } from "vue";
-import type { FieldItem, ReachShape } from "../api/types";
+import type { FieldItem, Layer, ReachShape } from "../api/types";
+import { freeName, isStill } from "../lib/document";
 import type { Vec } from "../lib/rotation";
+import { useShot } from "../stores/shot";
+import { useView } from "../stores/view";
 import ChoiceRow from "./ChoiceRow.vue";
 import NumberRow from "./NumberRow.vue";
 import VectorField from "./VectorField.vue";
 
 type Falloff = FieldItem["reach"];
-const props = defineProps<{ modelValue: Falloff; label?: string }>();
+const props = defineProps<{ modelValue: Falloff; label?: string; world?: boolean }>();
 const emit = defineEmits<{ "update:modelValue": [value: Falloff] }>();
-const shape = computed(() => props.modelValue.layers![0]!.shape as ReachShape);
+const shot = useShot();
+const view = useView();
+const shared = computed(() => (shot.document?.falloffs ?? []).filter((f) => isStill(f.layers as Layer[])));
+const shape = computed(() => props.modelValue.layers?.[0]?.shape as ReachShape | undefined);
+const simple = computed(() => !!shape.value && ["sphere", "box", "plane"].includes(shape.value.kind));
 const KINDS = [["sphere", "sphere"], ["box", "box"], ["plane", "plane"]] as const;
 
 function put(next: ReachShape): void {
@@ -20,11 +27,24 @@ function put(next: ReachShape): void {
 }
 
 function setKind(kind: ReachShape["kind"]): void {
-  const center = shape.value.center as Vec;
-  const edge = shape.value.edge ?? 0;
-  const old = shape.value;
+  const old = shape.value!;
+  const center = old.center as Vec;
+  const edge = old.edge ?? 0;
   const size = old.kind === "sphere" ? (old.core ?? 1) : old.kind === "box" ? Math.min(...(old.core as number[])) / 2 : 1;
   put(kind === "sphere" ? { kind, center, core: size, edge, ride: null } : kind === "box" ? { kind, center, rotation: [0, 0, 0, 1], core: [2 * size, 2 * size, 2 * size], edge, ride: null } : { kind, center, normal: [0, 1, 0], edge, ride: null });
+}
+
+function use(other: string): void {
+  const own = shot.document!.falloffs.find((f) => f.name === (other || props.modelValue.use))!;
+  emit("update:modelValue", (other ? { layers: [], use: other, strength: 1, limits: [0, 1] } : { layers: structuredClone(own.layers), use: null, strength: own.strength, limits: own.limits }) as Falloff);
+}
+
+/** Its layers become a falloff of the shot; only where they are in the world already, so that nothing moves. */
+function share(): void {
+  const name = freeName(`${props.label ?? "reach"} falloff`, (shot.document?.falloffs ?? []).map((f) => f.name));
+  const { layers, strength, limits } = structuredClone(props.modelValue);
+  shot.edit(`share ${name}`, (d) => d.falloffs.push({ name, layers, strength: strength ?? 1, limits: limits ?? [0, 1], channels: [] } as never));
+  emit("update:modelValue", { layers: [], use: name, strength: 1, limits: [0, 1] } as Falloff);
 }
 
 const set = (key: string, value: unknown): void => put({ ...shape.value, [key]: value } as ReachShape);
@@ -32,14 +52,21 @@ const name = computed(() => props.label ?? "reach");
 </script>
 
 <template>
-  <ChoiceRow :label="name" :options="KINDS" :model-value="shape.kind" @update:model-value="setKind" />
-  <VectorField :label="`${name} centre`" unit="m" :model-value="shape.center as Vec" :initial="0" @update:model-value="(v) => set('center', v)" />
-  <NumberRow v-if="shape.kind === 'sphere'" label="core radius" unit="m" :min="0" :model-value="shape.core ?? 1" @update:model-value="(v) => set('core', v)" />
-  <div v-else-if="shape.kind === 'box'" class="gap"><VectorField :label="`${name} core`" unit="m" marks="whd" :min="0.001" :model-value="shape.core as Vec" @update:model-value="(v) => set('core', v)" /></div>
-  <div v-else class="gap"><VectorField :label="`${name} normal`" :model-value="shape.normal as Vec" @update:model-value="(v) => Math.hypot(...v) > 0 && set('normal', v)" /></div>
-  <NumberRow label="edge width" unit="m" :min="0" :model-value="shape.edge ?? 0" @update:model-value="(v) => set('edge', v)" />
+  <div v-if="shared.length" class="row"><label :for="`use-${name}`">{{ name }} by</label><select :id="`use-${name}`" :value="modelValue.use ?? ''" :data-testid="`use-${name}`" @change="(e) => use((e.target as HTMLSelectElement).value)"><option value="">its own falloff</option><option v-for="f in shared" :key="f.name">{{ f.name }}</option></select></div>
+  <button v-if="modelValue.use" class="link small" @click="view.select({ kind: 'falloff', name: modelValue.use })">open {{ modelValue.use }}</button>
+  <template v-else-if="simple && shape">
+    <ChoiceRow :label="name" :options="KINDS" :model-value="shape.kind" @update:model-value="setKind" />
+    <VectorField :label="`${name} centre`" unit="m" :model-value="shape.center as Vec" :initial="0" @update:model-value="(v) => set('center', v)" />
+    <NumberRow v-if="shape.kind === 'sphere'" label="core radius" unit="m" :min="0" :model-value="shape.core ?? 1" @update:model-value="(v) => set('core', v)" />
+    <div v-else-if="shape.kind === 'box'" class="gap"><VectorField :label="`${name} core`" unit="m" marks="whd" :min="0.001" :model-value="shape.core as Vec" @update:model-value="(v) => set('core', v)" /></div>
+    <div v-else class="gap"><VectorField :label="`${name} normal`" :model-value="shape.normal as Vec" @update:model-value="(v) => Math.hypot(...v) > 0 && set('normal', v)" /></div>
+    <NumberRow label="edge width" unit="m" :min="0" :model-value="shape.edge ?? 0" @update:model-value="(v) => set('edge', v)" />
+    <button v-if="world" class="link small" @click="share">share it</button>
+  </template>
+  <p v-else class="mute small">{{ modelValue.layers?.length }} layers of its own</p>
 </template>
 
 <style scoped>
 .gap { margin-top: 4px; }
+.small { font-size: 12px; color: var(--soft); }
 </style>

@@ -2,9 +2,9 @@
 /** The view: joins the stores to the stage, and draws the compass, scale bar, labels and legend over it. */
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from "vue";
 import { useShown, type Shown } from "../composables/useShown";
-import { causeWords, FAMILY, FAMILY_COLOR, freeName, layersOf, newTie } from "../lib/document";
+import { causeWords, FAMILY, FAMILY_COLOR, freeName, layersOf, newTie, RAMPS, type Family } from "../lib/document";
 import { pieceFigures } from "../lib/pieces";
-import { ramp, RAMP_CSS } from "../lib/ramp";
+import { hexColor, ramp, RAMP_CSS, type Rgb } from "../lib/ramp";
 import { standAt, withKey } from "../lib/motion";
 import { turn, type Quat, type Vec } from "../lib/rotation";
 import { showMass, showNumber } from "../lib/units";
@@ -15,6 +15,7 @@ import type { Layer, Tie } from "../api/types";
 import { useTakes } from "../stores/takes";
 import { useView } from "../stores/view";
 import { drawArrows } from "../viewport/arrows";
+import { actedOn, byFields, byMap, byWeight } from "../viewport/maps";
 import { paint, STATE_COLORS, TIER_COLORS } from "../viewport/paint";
 import { Stage, type Moved, type Reach } from "../viewport/Stage";
 import { drawTies, hitPiece, tieEnds, type TieEnds } from "../viewport/ties";
@@ -31,7 +32,7 @@ const stage = shallowRef<Stage | null>(null);
 const azimuth = ref(0);
 const scale = ref({ pixels: 80, text: "1 m" });
 const dropping = ref(false);
-const labels = ref<{ name: string; text: string; x: number; y: number; color: string; chosen: boolean }[]>([]);
+const labels = ref<{ name: string; text: string; x: number; y: number; width: number; color: string; chosen: boolean }[]>([]);
 const card = ref<{ x: number; y: number; lines: string[] } | null>(null);
 const hovered = ref(-1);
 const box = ref<{ x: number; y: number; w: number; h: number } | null>(null);
@@ -70,6 +71,13 @@ const brokeAt = computed(() => {
   return out;
 });
 
+/** The families' hues as the theme has them. */
+function familyColors(): Record<Family, Rgb> {
+  const style = getComputedStyle(document.documentElement);
+  const of = (name: string): Rgb => hexColor(style.getPropertyValue(name).trim());
+  return { holds: of("--lichen"), breaks: of("--ember"), moves: of("--tide"), ends: of("--ash") };
+}
+
 function repaint(): void {
   const s = stage.value;
   if (!s) return;
@@ -77,7 +85,15 @@ function repaint(): void {
   const values = survey.result?.values;
   const anchors = shot.fields.filter((f) => f.on && f.effect.kind === "anchor");
   const known = survey.result?.bodies.reduce((sum, [, n]) => sum + n, 0) === s.batch.count;
+  const document = inTake.value ? takes.document! : shot.document;
+  const frames = inTake.value && takes.frames?.pieces === s.batch.count ? takes.frames : null;
+  const at = frames ? Math.min(view.frame, frames.count - 1) : 0;
+  const own = !document ? null
+    : view.colorBy === "map" ? (frames || (known && !inTake.value) ? byMap(document, view.map, frames, at, survey.result) : null)
+    : view.colorBy === "fields" && frames?.maps.acted ? byFields(frames, document, at, familyColors())
+    : view.colorBy === "weight" && frames?.maps.load ? byWeight(frames, at) : null;
   paint(s.batch, shown.value, {
+    own,
     colorBy: view.colorBy,
     explode: view.explode,
     chosen: view.thing,
@@ -234,7 +250,9 @@ function reaches(): Reach[] {
       key: `${f.name}#${k}`, layer, color: FAMILY_COLOR[FAMILY[f.effect.kind]], chosen: f.name === chosen, sliced: f.name === chosen && (f.reach.use ? k === 0 : k === Math.min(view.layer, layersOf(f, shot.document).length - 1)),
       stood: (survey.result?.stands[f.name] as Reach["stood"]) ?? null,
     })));
-  const falloff = view.selection?.kind === "falloff" ? shot.document?.falloffs.find((f) => f.name === view.selection!.name) : undefined;
+  const map = view.selection?.kind === "map" ? shot.document?.maps.find((m) => m.name === view.selection!.name) : undefined;
+  const named = view.selection?.kind === "falloff" ? view.selection.name : map?.reach.use;
+  const falloff = map && !map.reach.use ? { layers: map.reach.layers ?? [] } : named ? shot.document?.falloffs.find((f) => f.name === named) : undefined;
   for (const [k, layer] of ((falloff?.layers ?? []) as Layer[]).entries()) out.push({ key: `falloff#${k}`, layer, color: "var(--accent)", chosen: true, sliced: k === Math.min(view.layer, falloff!.layers.length - 1), stood: null });
   return out;
 }
@@ -260,16 +278,17 @@ function showFields(): void {
 /** The shape that the handles move: the chosen layer's of the chosen field or falloff, if it stands alone. */
 function handled(): { shape: Record<string, unknown>; edit: (what: string, change: (shape: Record<string, unknown>) => void) => void; stood: Reach["stood"] } | null {
   const chosen = view.selection;
-  if (chosen?.kind !== "field" && chosen?.kind !== "falloff") return null;
+  if (chosen?.kind !== "field" && chosen?.kind !== "falloff" && chosen?.kind !== "map") return null;
   const field = chosen.kind === "field" ? shot.fields.find((f) => f.name === chosen.name) : undefined;
-  const owner = chosen.kind === "falloff" ? chosen.name : field?.reach.use;
-  const layers = chosen.kind === "field" && !owner ? (field?.reach.layers as Layer[] | undefined) : (shot.document?.falloffs.find((f) => f.name === owner)?.layers as Layer[] | undefined);
+  const map = chosen.kind === "map" ? shot.document?.maps.find((m) => m.name === chosen.name) : undefined;
+  const owner = chosen.kind === "falloff" ? chosen.name : (field ?? map)?.reach.use;
+  const layers = chosen.kind !== "falloff" && !owner ? ((field ?? map)?.reach.layers as Layer[] | undefined) : (shot.document?.falloffs.find((f) => f.name === owner)?.layers as Layer[] | undefined);
   const k = Math.min(owner && chosen.kind === "field" ? 0 : view.layer, (layers?.length ?? 0) - 1);
   const shape = layers?.[k]?.shape as unknown as Record<string, unknown> | undefined;
   if (!shape || !("center" in shape)) return null;
   const edit = (what: string, change: (x: Record<string, unknown>) => void): void =>
     shot.edit(what, (d) => {
-      const stack = owner ? d.falloffs.find((f) => f.name === owner) : d.fields.find((f) => f.name === chosen.name)?.reach;
+      const stack = owner ? d.falloffs.find((f) => f.name === owner) : (chosen.kind === "map" ? d.maps : d.fields).find((f) => f.name === chosen.name)?.reach;
       const own = stack?.layers?.[k]?.shape;
       if (own) change(own as unknown as Record<string, unknown>);
     });
@@ -440,8 +459,10 @@ function placeLabels(): void {
         const at = s.project(c[0], c[1] + up, c[2]);
         const t = survey.totals(f.name);
         const text = f.effect.kind === "anchor" ? `holds ${t.pieces}` : f.effect.kind === "strain" ? `breaks ${t.breaks} of ${t.bonds}` : `reaches ${t.pieces}`;
-        return at ? [{ name: f.name, text, x: at.x, y: at.y - 8, color: FAMILY_COLOR[FAMILY[f.effect.kind]], chosen: view.selection?.name === f.name }] : [];
+        return at ? [{ name: f.name, text, x: at.x, y: at.y - 8, width: 7 * (f.name.length + text.length) + 20, color: FAMILY_COLOR[FAMILY[f.effect.kind]], chosen: view.selection?.name === f.name }] : [];
       });
+  for (const [k, l] of labels.value.entries()) // one above the other where they would cover each other
+    while (labels.value.slice(0, k).some((o) => Math.abs(o.y - l.y) < 19 && Math.abs(o.x - l.x) < (o.width + l.width) / 2)) l.y -= 19;
   tieTags.value =
     inTake.value || (view.step !== "bind" && view.selection?.kind !== "tie")
       ? []
@@ -490,6 +511,8 @@ function cardLines(thing: Shown, index: number, piece: number, state: number): s
   } else if (figures.count > 1) lines.push(`${own.length} neighbours, no bonds`);
   if (inTake.value) {
     lines.push(takes.stateNames[state] ?? "");
+    if (view.colorBy === "fields" && takes.frames && takes.document) lines.push(actedOn(takes.frames, takes.document, Math.min(view.frame, takes.frames.count - 1), piece).join(", ") || "no field acts on it");
+    if (view.colorBy === "weight" && takes.frames?.maps.load) lines.push(`weight takes ${showNumber(100 * takes.frames.maps.load[Math.min(view.frame, takes.frames.count - 1) * takes.frames.pieces + piece]!, 2)} % of its worst bond`);
     const broke = takes.events.filter((e) => e.kind === "bond_broken" && e.frame <= view.frame && (e.pieces?.[0] === piece || e.pieces?.[1] === piece));
     const last = broke.at(-1);
     if (last) {
@@ -525,7 +548,7 @@ onMounted(() => {
 });
 onBeforeUnmount(() => stage.value?.dispose());
 
-watch([shown, () => shot.document, () => survey.result, () => view.colorBy, () => view.selection, () => view.piece, () => view.step, () => view.bonds, () => view.marks, inTake, () => view.shapes, () => shot.ties, () => pieces.shapes.get(chosenThing.value?.name ?? ""), () => pieces.strengths.get(chosenThing.value?.name ?? ""), () => pieces.weights.get(chosenThing.value?.name ?? "")], () => {
+watch([shown, () => shot.document, () => survey.result, () => view.colorBy, () => view.map, () => view.theme, () => view.selection, () => view.piece, () => view.step, () => view.bonds, () => view.marks, inTake, () => view.shapes, () => shot.ties, () => pieces.shapes.get(chosenThing.value?.name ?? ""), () => pieces.strengths.get(chosenThing.value?.name ?? ""), () => pieces.weights.get(chosenThing.value?.name ?? "")], () => {
   repaint();
   cutOpen();
   showFields();
@@ -564,8 +587,10 @@ watch([() => view.theme, () => shot.document?.ground], () => {
   stage.value?.applyTheme();
   showFields();
 });
-const legend = computed(() => (view.colorBy === "reach" || view.colorBy === "size" || view.colorBy === "strength" ? "ramp" : view.colorBy === "state" || view.colorBy === "tier" ? "list" : ""));
-const rampWords = computed(() => (view.colorBy === "reach" ? [view.selection?.kind === "field" ? `reach of ${view.selection.name}` : "pick a field to see its reach", "0", "1"] : view.colorBy === "size" ? ["piece size", "small", "large"] : ["mean bond strength", "0", "strongest"]));
+const mapNow = computed(() => ((inTake.value ? takes.document : shot.document)?.maps ?? []).find((m) => m.name === view.map));
+const rampCss = computed(() => (view.colorBy === "map" ? `linear-gradient(90deg, ${RAMPS[mapNow.value?.ramp ?? "ember"].join(", ")})` : RAMP_CSS));
+const legend = computed(() => (view.colorBy === "map" && mapNow.value ? "ramp" : inTake.value && view.colorBy === "weight" ? "ramp" : inTake.value && view.colorBy === "fields" ? "list" : view.colorBy === "reach" || view.colorBy === "size" || view.colorBy === "strength" ? "ramp" : view.colorBy === "state" || view.colorBy === "tier" ? "list" : ""));
+const rampWords = computed(() => (view.colorBy === "map" ? [view.map, "0", "1"] : view.colorBy === "weight" ? ["weight / strength of the worst bond", "0", "1"] : view.colorBy === "reach" ? [view.selection?.kind === "field" ? `reach of ${view.selection.name}` : "pick a field to see its reach", "0", "1"] : view.colorBy === "size" ? ["piece size", "small", "large"] : ["mean bond strength", "0", "strongest"]));
 defineExpose({ fit: () => fit(true) });
 </script>
 
@@ -575,9 +600,10 @@ defineExpose({ fit: () => fit(true) });
     <div v-if="legend" class="legend">
       <template v-if="legend === 'ramp'">
         <span>{{ rampWords[0] }}</span>
-        <i :style="{ background: RAMP_CSS }" /><b class="figures"><span>{{ rampWords[1] }}</span><span>{{ rampWords[2] }}</span></b>
+        <i :style="{ background: rampCss }" /><b class="figures"><span>{{ rampWords[1] }}</span><span>{{ rampWords[2] }}</span></b>
       </template>
       <span v-else-if="view.colorBy === 'state'" class="states"><em v-for="(name, k) in ['held', 'resting', 'moving']" :key="name"><i class="dot" :style="{ background: css(STATE_COLORS[k]!) }" />{{ name }}</em></span>
+      <span v-else-if="view.colorBy === 'fields'" class="states"><em v-for="(color, family) in FAMILY_COLOR" :key="family"><i class="dot" :style="{ background: color }" />{{ family }}</em></span>
       <span v-else class="states"><em v-for="k in deepest" :key="k"><i class="dot" :style="{ background: css(TIER_COLORS[k]!) }" />tier {{ k }}</em></span>
     </div>
     <div v-else-if="view.bonds === 'weight' && !inTake" class="legend"><span>own weight / strength</span><i :style="{ background: RAMP_CSS }" /><b class="figures"><span>0</span><span>1</span></b></div>

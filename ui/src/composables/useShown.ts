@@ -2,6 +2,7 @@
 import { computed, shallowRef, watch, type ComputedRef } from "vue";
 import { api } from "../api/client";
 import type { Packed } from "../api/packed";
+import { filled } from "../lib/document";
 import { standAt } from "../lib/motion";
 import type { Quat, Vec } from "../lib/rotation";
 import { usePieces } from "../stores/pieces";
@@ -46,7 +47,7 @@ export function useShown(): { inTake: ComputedRef<boolean>; time: ComputedRef<nu
       if (!document) return;
       const found: TakeParts = { packed: new Map(), members: new Map() };
       for (const thing of thingsOf(document)) {
-        found.packed.set(thing.name, (await pieces.ofBody(thing.body)).packed);
+        found.packed.set(thing.name, (await pieces.ofBody(filled(thing.body, document.falloffs, !thing.group))).packed);
         if (thing.group) found.members.set(thing.name, await api.members(document, thing.name));
       }
       if (takes.document === document) parts.value = found;

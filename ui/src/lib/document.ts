@@ -1,7 +1,7 @@
 /** New parts of a shot document, and questions about it. */
 import { CUES, EFFECTS, LAYERS, type EffectKind, type Family } from "./specs";
 import { showNumber } from "./units";
-import type { Body, FieldItem, Group, Layer, Layout, Pattern, ReachShape, Shape, ShotDocument, StepPattern, Tie, TieKind } from "../api/types";
+import type { Body, FieldItem, Group, Layer, Layout, Pattern, ReachShape, Shape, SharedFalloff, ShotDocument, StepPattern, Tie, TieKind, WeightMap } from "../api/types";
 
 export type { EffectKind, Family };
 
@@ -192,14 +192,91 @@ export function renameIn(document: ShotDocument, old: string, name: string | nul
   };
   walk(document.fields);
   walk(document.falloffs);
+  walk(document.maps);
   if (name !== null) return;
   for (const f of document.fields as unknown as Record<string, Record<string, unknown> | null>[]) {
     if (f.effect!.hold === "carried" && f.effect!.carrier === null) f.effect!.hold = "fixed";
     if (f.effect!.to === "surface" && f.effect!.body === null) f.effect!.to = "point";
     if (f.travel?.kind === "ride" && f.travel.body === null) f.travel = null;
   }
-  for (const stack of [...document.fields.map((f) => f.reach), ...(document.falloffs ?? [])])
+  for (const stack of [...document.fields.map((f) => f.reach), ...(document.maps ?? []).map((m) => m.reach), ...(document.falloffs ?? [])])
     for (const layer of stack.layers ?? []) if ("body" in layer.shape && layer.shape.body === (null as unknown)) layer.shape = { kind: "everywhere" };
+}
+
+/** A body whose patterns, choices, strengths and mesh hold the layers of the shared falloffs they use, as the server fills them in: it builds from these. */
+export function filled(body: Body, falloffs: readonly SharedFalloff[] | undefined, alone: boolean): Body {
+  if (!falloffs?.length || !JSON.stringify([body.shape, body.pattern, body.breaks, body.bonds]).includes('"use":"')) return body;
+  const out = structuredClone(body);
+  const walk = (part: unknown, world: boolean): void => {
+    if (!part || typeof part !== "object") return;
+    const p = part as Record<string, unknown>;
+    const own = typeof p.use === "string" && falloffs.find((f) => f.name === p.use);
+    if (own) {
+      p.given = { layers: own.layers, strength: own.strength, limits: own.limits };
+      p.stands = world && alone ? { position: body.place.position, rotation: body.place.rotation } : null;
+    }
+    for (const v of Object.values(p)) walk(v, world);
+  };
+  for (const [part, world] of [[out.shape, false], [out.pattern, true], [out.breaks, true], [out.bonds, false]] as const) walk(part, world);
+  return out;
+}
+
+/** Who uses a shared falloff, in words: fields, maps, and parts of bodies. */
+export function usersOf(document: ShotDocument | null, name: string): string[] {
+  if (!document) return [];
+  const inside = (part: unknown): boolean => JSON.stringify(part ?? null).includes(`"use":${JSON.stringify(name)}`);
+  return [
+    ...document.fields.filter((f) => f.reach.use === name).map((f) => f.name),
+    ...(document.maps ?? []).filter((m) => m.reach.use === name).map((m) => m.name),
+    ...[...document.bodies, ...(document.groups ?? [])].flatMap((x) => {
+      const b = ("body" in x ? x.body : x) as Body;
+      return [[b.shape, "mesh"], [[b.pattern, b.breaks], "break"], [b.bonds, "strength"]].flatMap(([part, word]) => (inside(part) ? [`${word} of ${x.name}`] : []));
+    }),
+  ];
+}
+
+/** Put something else where parts of the document use a shared falloff, in place. */
+export function replaceUse(document: ShotDocument, name: string, next: (reach: Record<string, unknown>) => void): void {
+  const walk = (part: unknown): void => {
+    if (!part || typeof part !== "object") return;
+    if ((part as { use?: unknown }).use === name) next(part as Record<string, unknown>);
+    for (const v of Object.values(part)) walk(v);
+  };
+  for (const part of [document.fields, document.maps, document.bodies, document.groups]) walk(part);
+}
+
+/** Layers that need no run: what patterns, choices, strengths and meshes can take. */
+export function isStill(layers: readonly Layer[]): boolean {
+  return layers.every((l) => !["mesh", "pieces", "sound", "trail", "delay", "hold"].includes(l.shape.kind) && !(l.shape as { ride?: unknown }).ride);
+}
+
+export const RAMPS: Record<WeightMap["ramp"], readonly string[]> = {
+  ember: ["#3d424d", "#74443f", "#c4553a", "#f08a3c", "#ffd98a"], tide: ["#3a464f", "#2a5d74", "#2f8c9c", "#7cc7b8", "#dff3df"],
+  moss: ["#40443c", "#52613a", "#6f8a3a", "#a9c46c", "#eaf2c2"], slate: ["#33373c", "#565c63", "#7d858c", "#b3b9bd", "#f0f1ee"],
+};
+
+export function newMap(name: string, use: string | null, middle: [number, number, number], size: number): WeightMap {
+  return { name, reach: use ? { layers: [], use, strength: 1, limits: [0, 1] } : { layers: [newLayer(middle, size)], use: null, strength: 1, limits: [0, 1] }, targets: "all", ramp: "ember" } as WeightMap;
+}
+
+/** A body that is the surface of a shared falloff, where its value is one half; the box round its shapes is looked at. */
+export function newFalloffBody(name: string, falloff: SharedFalloff): Body {
+  const lo = [Infinity, Infinity, Infinity];
+  const hi = [-Infinity, -Infinity, -Infinity];
+  for (const layer of falloff.layers as Layer[]) {
+    const s = layer.shape as unknown as { center?: number[]; core?: number | number[]; edge?: number; height?: number; ring?: number };
+    if (!s.center) continue;
+    for (let k = 0; k < 3; k++) {
+      const half = (Array.isArray(s.core) ? s.core[k]! / 2 : Math.max((s.core ?? 1) + (s.ring ?? 0), (s.height ?? 0) / 2 + (s.core ?? 0))) + (s.edge ?? 0);
+      lo[k] = Math.min(lo[k]!, s.center[k]! - half);
+      hi[k] = Math.max(hi[k]!, s.center[k]! + half);
+    }
+  }
+  const known = Number.isFinite(lo[0]);
+  const round = (x: number): number => Number(x.toFixed(3));
+  const center = known ? lo.map((x, k) => round((x + hi[k]!) / 2)) : [0, 1, 0];
+  const size = known ? lo.map((x, k) => round(Math.max(0.1, hi[k]! - x))) : [4, 4, 4];
+  return newBody(name, { kind: "falloff", reach: { use: falloff.name, layers: [], strength: 1, limits: [0, 1] }, level: 0.5, center, size, detail: 32 } as unknown as Shape, 0);
 }
 
 /** What decides a body's pieces: where this text changes, they are built again. */
@@ -216,6 +293,7 @@ export function differences(then: ShotDocument, now: ShotDocument): string[] {
     ["group", then.groups ?? [], now.groups ?? [], (g: unknown) => JSON.stringify(g)],
     ["tie", then.ties ?? [], now.ties ?? [], (t: unknown) => JSON.stringify(t)],
     ["falloff", then.falloffs ?? [], now.falloffs ?? [], (t: unknown) => JSON.stringify(t)],
+    ["map", then.maps ?? [], now.maps ?? [], (m: WeightMap) => JSON.stringify({ ...m, ramp: null })],
     ["field", then.fields, now.fields, (f: FieldItem) => JSON.stringify(f)],
   ] as [string, { name: string }[], { name: string }[], (x: unknown) => string][]) {
     for (const a of after) {

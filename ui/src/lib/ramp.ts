@@ -16,6 +16,14 @@ export function ramp(t: number): Rgb {
 
 export const RAMP_CSS = `linear-gradient(90deg, ${STOPS.map((s) => `rgb(${s.map((c) => Math.round(c * 255)).join(" ")})`).join(", ")})`;
 
+/** Colour (sRGB 0–1) at t in 0–1 between some colours. */
+export function between(stops: readonly string[], t: number): Rgb {
+  const x = Math.max(0, Math.min(1, t)) * (stops.length - 1);
+  const i = Math.min(stops.length - 2, Math.floor(x));
+  const [a, b] = [hexColor(stops[i]!), hexColor(stops[i + 1]!)];
+  return [0, 1, 2].map((k) => a[k]! + (x - i) * (b[k]! - a[k]!)) as Rgb;
+}
+
 /** A steady pseudo-random number 0–1 for an index. */
 export function steady(index: number, salt = 0): number {
   let h = (index * 374761393 + salt * 668265263) >>> 0;

@@ -51,14 +51,14 @@ async function load(id: string): Promise<void> {
   }
 }
 
-async function bake(): Promise<void> {
+async function bake(withoutFaulty = false): Promise<void> {
   await shot.flush();
   if (shot.state !== "saved") return;
   view.playing = false;
   view.frame = 0;
   view.step = "run";
-  await takes.bake(shot.id);
-  view.showing = "take";
+  await takes.bake(shot.id, withoutFaulty);
+  if (takes.current && !takes.faulty.length) view.showing = "take";
 }
 
 /** The steps that set up move the playhead through the set-up; the others through the take. */

@@ -5,7 +5,7 @@ import ChoiceRow from "../components/ChoiceRow.vue";
 import Glyph from "../components/Glyph.vue";
 import NumberRow from "../components/NumberRow.vue";
 import ReachEditor from "../components/ReachEditor.vue";
-import type { Body, FieldItem, TieKind } from "../api/types";
+import type { Body, TieKind } from "../api/types";
 import { FAMILY_COLOR, newLayer, TIES } from "../lib/document";
 import { holding, pieceFigures } from "../lib/pieces";
 import { showNumber } from "../lib/units";
@@ -75,7 +75,7 @@ function scaleByReach(): void {
   const big = Math.max(...(figures.value?.size ?? [2]));
   const at = body.value!.place.position!;
   const round = (x: number): number => Number(x.toPrecision(2));
-  edit("strength falloff", (b) => (b.bonds!.by_reach = { low: 1, high: 4, reach: { layers: [{ ...newLayer([...at] as [number, number, number], big), shape: { kind: "sphere", center: [...at] as [number, number, number], core: round(big * 0.2), edge: round(big * 0.3), ride: null } }], use: null, strength: 1, limits: [0, 1] } }));
+  edit("strength falloff", (b) => (b.bonds!.by_reach = { low: 1, high: 4, reach: { layers: [{ ...newLayer([...at] as [number, number, number], big), shape: { kind: "sphere", center: [...at] as [number, number, number], core: round(big * 0.2), edge: round(big * 0.3), ride: null } }], use: null, strength: 1, limits: [0, 1] } } as unknown as NonNullable<NonNullable<Body["bonds"]>["by_reach"]>));
 }
 
 function setRelease(kind: "start" | "intact" | "touch" | "cue"): void {
@@ -101,7 +101,7 @@ function placeNew(kind: TieKind): void {
         <template v-if="body.bonds.by_reach">
           <NumberRow label="outside" unit="×" :min="0" :initial="1" :model-value="body.bonds.by_reach.low!" @update:model-value="(v) => edit('strength falloff', (b) => (b.bonds!.by_reach!.low = v))" />
           <NumberRow label="inside" unit="×" :min="0" :initial="4" :model-value="body.bonds.by_reach.high!" @update:model-value="(v) => edit('strength falloff', (b) => (b.bonds!.by_reach!.high = v))" />
-          <ReachEditor label="where" :model-value="body.bonds.by_reach.reach" @update:model-value="(v) => edit('strength falloff', (b) => (b.bonds!.by_reach!.reach = v as FieldItem['reach']))" />
+          <ReachEditor label="where" world :model-value="body.bonds.by_reach.reach" @update:model-value="(v) => edit('strength falloff', (b) => ((b.bonds!.by_reach!.reach as unknown) = v))" />
         </template>
         <div v-if="figures" class="figures counts">
           <p><span>bonds</span><b>{{ figures.bonds }}</b></p>
@@ -134,7 +134,8 @@ function placeNew(kind: TieKind): void {
   </div>
   <div v-if="body?.pattern && body.bonds" class="section">
     <header><h3>Own weight</h3><span>through the bonds</span></header>
-    <ChoiceRow label="can break" :options="[['off', 'no'], ['fail', 'yes']] as const" :model-value="body.load_path === 'fail' ? 'fail' : 'off'" @update:model-value="(v) => edit('own weight', (b) => (b.load_path = v))" />
+    <ChoiceRow label="followed" :options="[['off', 'no'], ['on', 'to be seen'], ['fail', 'and breaks']] as const" :model-value="body.load_path!" @update:model-value="(v) => edit('own weight', (b) => (b.load_path = v))" />
+    <p v-if="body.load_path !== 'off'" class="mute small">A take shows it under Run, coloured by weight.</p>
   </div>
   <div v-if="body && body.role === 'active'" class="section">
     <header><h3>Free</h3></header>

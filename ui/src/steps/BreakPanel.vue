@@ -80,7 +80,7 @@ function setOf(k: number, kind: BreakStep["of"]["kind"]): void {
   const reach = { layers: [{ shape: { kind: "box", center: [0, 0, 0], rotation: [0, 0, 0, 1], core: [round(big / 2), round(big / 2), round(big / 2)], edge: 0 }, profile: "smooth", invert: false, blend: "normal", opacity: 1 }] } as FieldItem["reach"];
   const made: Record<string, BreakStep["of"]> = {
     all: { kind: "all" }, pieces: { kind: "pieces", pieces: view.picked.length ? [...view.picked] : [0] },
-    larger: { kind: "larger", size: round(figures.value ? Math.cbrt(figures.value.largest / figures.value.density) * 0.7 : 0.5) }, reach: { kind: "reach", reach, above: 0.5 },
+    larger: { kind: "larger", size: round(figures.value ? Math.cbrt(figures.value.largest / figures.value.density) * 0.7 : 0.5) }, reach: { kind: "reach", reach, above: 0.5 } as BreakStep["of"],
   };
   editStep(k, "choice", (s) => (s.of = made[kind]!));
 }

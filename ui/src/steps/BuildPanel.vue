@@ -1,11 +1,12 @@
 <script setup lang="ts">
 import { computed, ref } from "vue";
 import { api, ApiError } from "../api/client";
-import type { Body } from "../api/types";
+import type { Body, FieldItem } from "../api/types";
 import BodyList from "../components/BodyList.vue";
 import Glyph from "../components/Glyph.vue";
 import MeshState from "../components/MeshState.vue";
 import NumberRow from "../components/NumberRow.vue";
+import ReachEditor from "../components/ReachEditor.vue";
 import VectorField from "../components/VectorField.vue";
 import { renameIn, freeName, halfHeight, newBody, newGroup, SHAPES } from "../lib/document";
 import type { Quat, Vec } from "../lib/rotation";
@@ -116,6 +117,7 @@ const FIELDS: Record<string, { key: string; label: string; unit?: string; min: n
   tube: [{ key: "radius", label: "radius", ...LENGTH }, { key: "wall", label: "wall", ...LENGTH }, { key: "height", label: "height", ...LENGTH }, { key: "taper", label: "taper", min: 0.05, max: 20 }, facets("segments"), facets("divisions", 1, 200)],
   torus: [{ key: "radius", label: "radius", ...LENGTH }, { key: "thickness", label: "thickness", ...LENGTH }, facets("segments"), facets("sides", 3, 256)],
   sheet: [{ key: "thickness", label: "thickness", ...LENGTH }],
+  falloff: [{ key: "level", label: "level", min: 0.01, max: 0.99 }, facets("detail", 8, 160)],
 };
 const shape = computed(() => chosen.value?.body.shape as (Record<string, unknown> & { kind: string }) | undefined);
 defineExpose({ bringIn });
@@ -139,6 +141,11 @@ defineExpose({ bringIn });
       <header><h3>Shape of {{ chosen.name }}</h3><span>{{ shape.kind }}</span></header>
       <VectorField v-if="shape.kind === 'box'" label="size" unit="m" marks="whd" :min="0.0001" :model-value="shape.size as Vec" @update:model-value="(v) => editShape((s) => (s.size = v))" />
       <div v-if="shape.kind === 'box'" class="stack"><label>divisions</label><VectorField label="divisions" marks="whd" whole :min="1" :model-value="shape.divisions as Vec" @update:model-value="(v) => editShape((s) => (s.divisions = v))" /></div>
+      <template v-if="shape.kind === 'falloff'">
+        <ReachEditor label="surface" :model-value="shape.reach as FieldItem['reach']" @update:model-value="(v) => editShape((s) => (s.reach = v))" />
+        <div class="stack"><label>looked at: middle</label><VectorField label="box centre" unit="m" :model-value="shape.center as Vec" :initial="0" @update:model-value="(v) => editShape((s) => (s.center = v))" /></div>
+        <div class="stack"><label>and size</label><VectorField label="box size" unit="m" marks="whd" :min="0.001" :model-value="shape.size as Vec" @update:model-value="(v) => editShape((s) => (s.size = v))" /></div>
+      </template>
       <template v-if="shape.kind === 'sheet'">
         <NumberRow v-for="(side, k) in ['width', 'depth']" :key="side" :label="side" unit="m" :min="0.0001" :model-value="(shape.size as number[])[k]!" @update:model-value="(v) => editShape((s) => ((s.size as number[])[k] = v))" />
         <NumberRow v-for="(side, k) in ['facets w', 'facets d']" :key="side" :label="side" whole :min="1" :max="200" :model-value="(shape.divisions as number[])[k]!" @update:model-value="(v) => editShape((s) => ((s.divisions as number[])[k] = v))" />

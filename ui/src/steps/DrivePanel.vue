@@ -1,10 +1,11 @@
 <script setup lang="ts">
-import { computed, ref } from "vue";
-import type { FieldItem, ShotDocument } from "../api/types";
+import { computed, onMounted, ref } from "vue";
+import type { FieldItem, LibraryItem, ShotDocument } from "../api/types";
 import Glyph from "../components/Glyph.vue";
 import ReachGrid from "../components/ReachGrid.vue";
-import { FAMILY_COLOR, freeName, newLayer, type EffectKind, type Family } from "../lib/document";
+import { FAMILY, FAMILY_COLOR, freeName, newLayer, newMap, RAMPS, usersOf, type EffectKind, type Family } from "../lib/document";
 import { EFFECTS } from "../lib/specs";
+import { useLibrary } from "../stores/library";
 import { useShot } from "../stores/shot";
 import { useView } from "../stores/view";
 import { useNewField } from "./newField";
@@ -15,7 +16,9 @@ const add = useNewField();
 const FAMILIES: [Family, string][] = [["holds", "hold"], ["breaks", "break"], ["moves", "move"], ["ends", "end"]];
 const kinds = (family: Family): EffectKind[] => (Object.keys(EFFECTS) as EffectKind[]).filter((k) => EFFECTS[k].family === family);
 const falloffs = computed(() => shot.document?.falloffs ?? []);
-const users = (name: string): number => shot.fields.filter((f) => f.reach.use === name).length;
+const users = (name: string): number => usersOf(shot.document, name).length;
+const library = useLibrary();
+onMounted(() => void library.load());
 const why = ref("");
 const problem = ref("");
 const copied = computed<{ field: FieldItem; falloffs: ShotDocument["falloffs"] } | null>(() => {
@@ -33,10 +36,47 @@ function addFalloff(): void {
   view.select({ kind: "falloff", name });
 }
 
-/** A field copied in this or another shot, with the falloff it uses; what names bodies that are not here is left out. */
+function addMap(): void {
+  const name = freeName("map", shot.document!.maps.map((m) => m.name));
+  const at = (shot.things[0]?.body.place.position ?? [0, 1, 0]) as [number, number, number];
+  shot.edit(`add ${name}`, (d) => d.maps.push(newMap(name, falloffs.value[0]?.name ?? null, [...at], 2)));
+  showMap(name);
+}
+
+function showMap(name: string): void {
+  view.select({ kind: "map", name });
+  view.map = name;
+  view.colorBy = "map";
+}
+
+/** One from the library, as if it had been copied. */
+function bring(one: LibraryItem): void {
+  if (one.kind === "field") return put(structuredClone(one.item) as unknown as FieldItem, []);
+  const falloff = structuredClone(one.item) as unknown as ShotDocument["falloffs"][number];
+  falloff.name = freeName(falloff.name, falloffs.value.map((f) => f.name));
+  atHome(falloff.layers as FieldItem["reach"]["layers"]);
+  shot.edit(`bring ${falloff.name}`, (d) => d.falloffs.push(falloff));
+  view.select({ kind: "falloff", name: falloff.name });
+}
+
+/** Layers that name bodies of another shot do without. */
+function atHome(layers: FieldItem["reach"]["layers"]): void {
+  const names = new Set(shot.things.map((t) => t.name));
+  for (const layer of layers ?? []) {
+    const shape = layer.shape as { ride?: string | null; body?: string; kind: string };
+    if (shape.ride && !names.has(shape.ride)) shape.ride = null;
+    if (shape.body && !names.has(shape.body)) Object.assign(layer, { shape: { kind: "everywhere" } });
+  }
+}
+
 function paste(): void {
   if (!copied.value) return;
   const { field, falloffs: came } = structuredClone(copied.value);
+  put(field, came);
+}
+
+/** A field of this or another shot, with the falloff it uses; what names bodies that are not here is left out. */
+function put(field: FieldItem, came: ShotDocument["falloffs"]): void {
   const names = new Set(shot.things.map((t) => t.name));
   const lost: string[] = [];
   if (Array.isArray(field.targets)) {
@@ -49,11 +89,7 @@ function paste(): void {
   const effect = field.effect as { carrier?: string | null; body?: string | null; hold?: string; to?: string };
   if (effect.carrier && !names.has(effect.carrier)) Object.assign(effect, { carrier: null, hold: "fixed" });
   if (effect.body && !names.has(effect.body)) Object.assign(effect, { body: null, to: "point" });
-  for (const layer of [...(field.reach.layers ?? []), ...came.flatMap((f) => f.layers)]) {
-    const shape = layer.shape as { ride?: string | null; body?: string; kind: string };
-    if (shape.ride && !names.has(shape.ride)) shape.ride = null;
-    if (shape.body && !names.has(shape.body)) Object.assign(layer, { shape: { kind: "everywhere" } });
-  }
+  for (const stack of [field.reach, ...came]) atHome(stack.layers as FieldItem["reach"]["layers"]);
   field.name = freeName(field.name, shot.fields.map((f) => f.name));
   shot.edit(`paste ${field.name}`, (d) => {
     for (const f of came) if (!d.falloffs.some((x) => x.name === f.name)) d.falloffs.push(f);
@@ -86,6 +122,17 @@ function paste(): void {
     <button class="button wide" data-testid="add-falloff" @click="addFalloff"><Glyph name="plus" />Add a falloff</button>
   </div>
   <div class="section">
+    <header><h3>Maps</h3><span>a number on every piece</span></header>
+    <button v-for="m in shot.document?.maps ?? []" :key="m.name" class="shared" :class="{ chosen: view.selection?.kind === 'map' && view.selection.name === m.name }" @click="showMap(m.name)"><Glyph name="map" /><b>{{ m.name }}</b><i :style="{ background: `linear-gradient(90deg, ${RAMPS[m.ramp!].join(', ')})` }" /></button>
+    <button class="button wide" data-testid="add-map" @click="addMap"><Glyph name="plus" />Add a map</button>
+  </div>
+  <div class="section">
+    <header><h3>Library</h3><span>for every shot</span></header>
+    <div v-for="x in library.items" :key="x.kind + x.name" class="kept"><button class="shared" :style="{ color: x.kind === 'field' ? FAMILY_COLOR[FAMILY[(x.item as unknown as FieldItem).effect.kind]] : undefined }" title="Bring it into this shot" :data-testid="`bring-${x.name}`" @click="bring(x)"><Glyph :name="x.kind === 'field' ? (x.item as unknown as FieldItem).effect.kind : 'falloff'" /><b>{{ x.name }}</b></button><button class="button plain" title="Take it out of the library" @click="library.drop(x)"><Glyph name="cross" :size="11" /></button></div>
+    <p v-if="!library.items.length" class="mute small">What you keep from a field's or falloff's inspector is here in every shot.</p>
+    <p v-if="library.problem" class="problem">{{ library.problem }}</p>
+  </div>
+  <div class="section">
     <header><h3>See</h3></header>
     <div class="row"><span class="label">colour by</span><div class="choices"><button v-for="c in ['material', 'reach'] as const" :key="c" :aria-pressed="view.colorBy === c" @click="view.colorBy = c">{{ c }}</button></div></div>
     <div class="row"><span class="label">arrows</span><div class="choices"><button :aria-pressed="view.arrows" @click="view.arrows = true">shown</button><button :aria-pressed="!view.arrows" @click="view.arrows = false">hidden</button></div></div>
@@ -104,4 +151,7 @@ function paste(): void {
 .shared.chosen { background: var(--basalt-3); }
 .shared b { flex: 1; text-align: left; font-weight: 600; }
 .shared span { color: var(--soft); }
+.shared i { width: 52px; height: 7px; border-radius: 3px; }
+.kept { display: flex; align-items: center; }
+.small { font-size: 12px; }
 </style>

@@ -5,13 +5,15 @@ import { causeWords, differences } from "../lib/document";
 import { showNumber } from "../lib/units";
 import { useShot } from "../stores/shot";
 import { useTakes } from "../stores/takes";
-import { useView } from "../stores/view";
+import { useView, type ColorBy } from "../stores/view";
 
 const shot = useShot();
 const takes = useTakes();
 const view = useView();
-const emit = defineEmits<{ bake: []; seek: [frame: number] }>();
+const emit = defineEmits<{ bake: [withoutFaulty?: boolean]; seek: [frame: number] }>();
 const stale = computed(() => (takes.document && shot.document ? differences(takes.document, shot.document) : []));
+const seen = computed<ColorBy[]>(() => ["material", "piece", "state", ...(takes.frames?.maps.acted ? (["fields"] as const) : []), ...(takes.frames?.maps.load ? (["weight"] as const) : [])]);
+const maps = computed(() => Object.keys(takes.frames?.maps ?? {}).flatMap((k) => (k.startsWith("map/") ? [k.slice(4)] : [])));
 const WORD: Record<string, string> = { done: "whole", cancelled: "stopped", failed: "failed", baking: "baking", queued: "waiting" };
 const moments = computed(() => {
   const byFrame = new Map<number, { frame: number; broken: number; cause: string }>();
@@ -49,6 +51,7 @@ function open(id: string): void {
       <p v-if="t.message" class="problem">{{ t.message }}</p>
     </div>
     <p v-if="!takes.list.length" class="mute">Nothing is baked yet. <button class="link" :disabled="!shot.things.length" @click="emit('bake')">Bake the shot</button> to see it fall.</p>
+    <div v-if="takes.faulty.length" role="alert" data-testid="faulty"><p v-for="why in takes.faulty" :key="why" class="problem">{{ why }}</p><button class="button wide" data-testid="bake-without" @click="emit('bake', true)">Bake without {{ takes.faulty.length === 1 ? "it" : "them" }}</button></div>
     <p v-if="takes.problem" class="problem" role="alert">{{ takes.problem }}</p>
   </div>
   <div v-if="stale.length" class="section">
@@ -57,7 +60,9 @@ function open(id: string): void {
   </div>
   <div v-if="takes.current" class="section">
     <header><h3>See</h3><span>colour by</span></header>
-    <div class="choices"><button v-for="c in ['material', 'piece', 'state'] as const" :key="c" :aria-pressed="view.colorBy === c" @click="view.colorBy = c">{{ c }}</button></div>
+    <div class="choices maps"><button v-for="c in seen" :key="c" :aria-pressed="view.colorBy === c" :data-testid="`see-${c}`" @click="view.colorBy = c">{{ c }}</button></div>
+    <div v-if="maps.length" class="choices maps"><button v-for="m in maps" :key="m" :aria-pressed="view.colorBy === 'map' && view.map === m" :data-testid="`map-${m}`" @click="((view.colorBy = 'map'), (view.map = m))">{{ m }}</button></div>
+    <p v-if="view.colorBy === 'fields'" class="mute small">Each piece in the colour of what acted on it at this frame. Pick a piece to read which.</p>
   </div>
   <div v-if="moments.length" class="section">
     <header><h3>What broke, and why</h3></header>
@@ -71,6 +76,8 @@ function open(id: string): void {
 .open { flex: 1; display: flex; gap: 10px; align-items: center; background: none; border: 0; height: 30px; cursor: pointer; text-align: left; padding: 0 6px; min-width: 0; }
 .open span { color: var(--soft); font-size: 12px; white-space: nowrap; }
 .take .problem { width: 100%; padding: 0 8px 6px; }
+.maps { margin-top: 4px; flex-wrap: wrap; }
+.small { font-size: 12px; margin-top: 4px; }
 .moment { display: flex; gap: 10px; width: 100%; height: 24px; align-items: center; background: none; border: 0; cursor: pointer; border-radius: 3px; padding: 0 4px; }
 .moment:hover { background: var(--basalt-3); }
 .moment b { width: 46px; text-align: left; font-weight: 500; color: var(--accent); }

@@ -4,7 +4,7 @@ import { ref, shallowReactive } from "vue";
 import { api, ApiError } from "../api/client";
 import type { Packed } from "../api/packed";
 import type { Body, BuiltBody, ShotDocument } from "../api/types";
-import { buildKey } from "../lib/document";
+import { buildKey, filled } from "../lib/document";
 import { thingsOf, type Thing } from "./shot";
 
 const ASK_AGAIN = 250;
@@ -40,6 +40,7 @@ export const usePieces = defineStore("pieces", () => {
   const asked = new Map<string, { text: string; body: Body }>();
   const standing = new Map<string, string>();
   const strengthOf = new Map<string, string>();
+  let falloffs: ShotDocument["falloffs"] | undefined;
 
   async function fetchGeometry(key: string): Promise<Packed> {
     let found = geometry.get(key);
@@ -72,6 +73,11 @@ export const usePieces = defineStore("pieces", () => {
 
   function forget(names: Set<string>): void {
     for (const map of [built, errors, progress, members, strengths, weights, shapes, shapedFor, weighedFor, standing, strengthOf, asItIs] as Map<string, unknown>[]) for (const name of [...map.keys()]) if (!names.has(name)) map.delete(name);
+  }
+
+  /** A thing whose body holds what the shared falloffs it uses say. */
+  function whole(thing: Thing): Thing {
+    return { ...thing, body: filled(thing.body, falloffs, !thing.group) };
   }
 
   async function updateOne(thing: Thing): Promise<void> {
@@ -133,7 +139,8 @@ export const usePieces = defineStore("pieces", () => {
 
   /** Bring all pieces up to date; later calls win over earlier ones. */
   async function update(document: ShotDocument): Promise<void> {
-    const things = thingsOf(document);
+    falloffs = document.falloffs;
+    const things = thingsOf(document).map(whole);
     forget(new Set(things.map((t) => t.name)));
     await Promise.all(things.flatMap((t) => [updateOne(t), ...(t.group ? [updateMembers(t, document)] : [])]));
   }
@@ -145,7 +152,8 @@ export const usePieces = defineStore("pieces", () => {
   }
 
   /** Strength [kN] of every bond of a body as it is set now. */
-  async function loadStrengths(thing: Thing): Promise<void> {
+  async function loadStrengths(of: Thing): Promise<void> {
+    const thing = whole(of);
     const text = JSON.stringify([buildKey(thing.body), thing.body.bonds, thing.body.place]);
     if (strengthOf.get(thing.name) === text || !thing.body.bonds || !thing.body.pattern) return;
     strengthOf.set(thing.name, text);
@@ -154,7 +162,8 @@ export const usePieces = defineStore("pieces", () => {
   }
 
   /** Edges of what a body collides as. */
-  async function loadShapes(thing: Thing): Promise<void> {
+  async function loadShapes(of: Thing): Promise<void> {
+    const thing = whole(of);
     const text = JSON.stringify([buildKey(thing.body), thing.body.collision]);
     if (shapedFor.get(thing.name) === text) return;
     shapedFor.set(thing.name, text);
@@ -170,7 +179,7 @@ export const usePieces = defineStore("pieces", () => {
   /** Load by own weight over strength of every bond, at the start. */
   async function loadWeights(thing: Thing, document: ShotDocument): Promise<void> {
     if (!thing.body.bonds || !thing.body.pattern) return;
-    const text = JSON.stringify([thing.body, document.fields, document.gravity]);
+    const text = JSON.stringify([whole(thing).body, document.fields, document.gravity]);
     if (weighedFor.get(thing.name) === text) return;
     weighedFor.set(thing.name, text);
     const { load, strength } = (await api.loads(document, thing.name)) as Record<string, Float32Array>;

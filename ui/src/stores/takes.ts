@@ -11,6 +11,9 @@ export interface Frames {
   position: Float32Array;
   orientation: Float32Array;
   state: Uint8Array;
+  /** more numbers of pieces by name, several a piece where `wide` says so */
+  maps: Record<string, Float32Array | Uint8Array>;
+  wide: Record<string, number>;
 }
 
 export const useTakes = defineStore("takes", () => {
@@ -22,6 +25,8 @@ export const useTakes = defineStore("takes", () => {
   const stats = shallowRef<Record<string, number[]>>({});
   const events = shallowRef<TakeEvent[]>([]);
   const problem = ref("");
+  /** why fields cannot act: a bake waits for the artist to mend them, or to go on without */
+  const faulty = ref<string[]>([]);
   let stream: EventSource | null = null;
   let run = 0;
   let queue: Promise<void> = Promise.resolve();
@@ -96,7 +101,13 @@ export const useTakes = defineStore("takes", () => {
       const room = Math.max(total, chunk.first + chunk.count);
       let all = frames.value;
       if (!all || all.state.length < room * pieces) {
-        const grown: Frames = { count: have, pieces, position: new Float32Array(room * pieces * 3), orientation: new Float32Array(room * pieces * 4), state: new Uint8Array(room * pieces) };
+        const grown: Frames = { count: have, pieces, position: new Float32Array(room * pieces * 3), orientation: new Float32Array(room * pieces * 4), state: new Uint8Array(room * pieces), maps: {}, wide: {} };
+        for (const [name, values] of Object.entries(packed)) {
+          if (name === "position" || name === "orientation" || name === "state") continue;
+          const wide = (grown.wide[name] = values.length / state.length);
+          grown.maps[name] = values instanceof Uint8Array ? new Uint8Array(room * pieces * wide) : new Float32Array(room * pieces * wide);
+          if (all?.maps[name]) grown.maps[name]!.set(all.maps[name]!);
+        }
         if (all) {
           grown.position.set(all.position);
           grown.orientation.set(all.orientation);
@@ -107,6 +118,7 @@ export const useTakes = defineStore("takes", () => {
       all.position.set(packed.position as Float32Array, chunk.first * pieces * 3);
       all.orientation.set(packed.orientation as Float32Array, chunk.first * pieces * 4);
       all.state.set(state, chunk.first * pieces);
+      for (const [name, values] of Object.entries(all.maps)) values.set(packed[name] as Float32Array, chunk.first * pieces * all.wide[name]!);
       all.count = chunk.first + chunk.count;
       const next: Record<string, number[]> = {};
       for (const [name, values] of Object.entries(chunk.stats)) next[name] = [...(stats.value[name] ?? []).slice(0, chunk.first), ...values];
@@ -122,15 +134,17 @@ export const useTakes = defineStore("takes", () => {
     events.value = [...events.value.filter((e) => e.frame < before), ...fresh.events];
   }
 
-  async function bake(shot: string): Promise<void> {
+  async function bake(shot: string, withoutFaulty = false): Promise<void> {
     problem.value = "";
+    faulty.value = [];
     try {
-      const take = await api.bake(shot);
+      const take = await api.bake(shot, withoutFaulty);
       put(take);
       await open(take.id);
     } catch (error) {
       if (!(error instanceof ApiError)) throw error;
-      problem.value = error.message;
+      if (error.problems.some((p) => /^fields\[\d+\]$/.test(p.where ?? ""))) faulty.value = error.problems.map((p) => p.message ?? "");
+      else problem.value = error.message;
     }
   }
 
@@ -158,5 +172,5 @@ export const useTakes = defineStore("takes", () => {
     }
   }
 
-  return { list, current, document, stateNames, frames, stats, events, problem, baking, loadList, open, bake, cancel, goOn, remove, clear, close };
+  return { list, current, document, stateNames, frames, stats, events, problem, faulty, baking, loadList, open, bake, cancel, goOn, remove, clear, close };
 });

@@ -4,8 +4,8 @@ import { computed, ref, shallowRef } from "vue";
 import type { TieKind } from "../api/types";
 
 export type Step = "build" | "break" | "bind" | "drive" | "run" | "export";
-export type Selection = { kind: "body" | "group" | "field" | "tie" | "falloff"; name: string } | null;
-export type ColorBy = "material" | "piece" | "tier" | "size" | "strength" | "state" | "reach";
+export type Selection = { kind: "body" | "group" | "field" | "tie" | "falloff" | "map"; name: string } | null;
+export type ColorBy = "material" | "piece" | "tier" | "size" | "strength" | "state" | "reach" | "map" | "weight" | "fields";
 export type Section = { axis: 0 | 1 | 2; share: number } | null;
 export type Handle = "move" | "turn" | "scale";
 
@@ -22,6 +22,8 @@ export const useView = defineStore("view", () => {
   const arrows = ref(true);
   const handle = ref<Handle>("move");
   const colorBy = ref<ColorBy>("material");
+  /** the map coloured by, where that is chosen */
+  const map = ref("");
   /** how far chunks of tiers 1 to 4 are drawn apart */
   const explode = ref([0, 0, 0, 0]);
   /** pieces picked together in the chosen body */
@@ -82,5 +84,5 @@ export const useView = defineStore("view", () => {
     colorBy.value = "material";
   }
 
-  return { step, selection, thing, shapes, placing, tieEnd, layer, copied, arrows, piece, picked, handle, colorBy, explode, section, wire, bonds, marks, showing, frame, playing, loop, theme, sheetOpen, select, setTheme, reset };
+  return { step, selection, thing, shapes, placing, tieEnd, layer, copied, arrows, piece, picked, handle, colorBy, map, explode, section, wire, bonds, marks, showing, frame, playing, loop, theme, sheetOpen, select, setTheme, reset };
 });

@@ -179,7 +179,8 @@ export class Stage {
     if (box.isEmpty()) return;
     const ball = box.getBoundingSphere(new THREE.Sphere());
     void this.controls.rotateTo(0.62, 1.32, smooth);
-    void this.controls.fitToSphere(new THREE.Sphere(ball.center, ball.radius * 0.82), smooth);
+    const tall = (hi[1]! - lo[1]!) / (2 * ball.radius);
+    void this.controls.fitToSphere(new THREE.Sphere(ball.center, ball.radius * (0.82 + 0.6 * Math.max(0, tall - 0.5))), smooth);
   }
 
   /** Show layers of falloffs; those shown before and not named now are taken away. */

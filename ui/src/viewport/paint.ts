@@ -20,6 +20,8 @@ export interface Paint {
   frames: Frames | null;
   frame: number;
   reach: readonly number[] | undefined;
+  /** colour of a piece by a map, by weight or by the fields that act, where one of these is chosen */
+  own: ((piece: number) => Rgb | null) | null;
   held: (name: string, piece: number) => boolean;
   strengths: ReadonlyMap<string, Float32Array>;
   /** frame that first shows a broken bond, for bodies shown intact until then */
@@ -82,7 +84,10 @@ export function paint(batch: PieceBatch, shown: readonly Shown[], how: Paint): v
         }
         let color: Rgb = base;
         const reach = how.reach?.[piece];
-        if (how.colorBy === "piece" && many) color = pieceColor(p);
+        const mapped = how.own?.(piece);
+        if (mapped) color = mapped;
+        else if (how.own) color = [base[0] * 0.5, base[1] * 0.5, base[2] * 0.5];
+        else if (how.colorBy === "piece" && many) color = pieceColor(p);
         else if (how.colorBy === "tier" && many) color = TIER_COLORS[figures.tier[p]!]!;
         else if (how.colorBy === "size" && many) color = ramp(Math.log(packed.volume![p]! / figures.low) / span);
         else if (strength && strength.top > 0) color = ramp(strength.mean[p]! / strength.top);

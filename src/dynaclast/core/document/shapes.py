@@ -132,7 +132,7 @@ class FalloffShape(Part):
     level: float = Field(0.5, gt=0, lt=1, description="the value at the surface")
     center: Vec3 = Field((0.0, 0.0, 0.0), description="of the box that is looked at")
     size: PositiveVec3 = Field((4.0, 4.0, 4.0), description="of that box; the surface is closed where it leaves it [m]")
-    detail: int = Field(48, ge=8, le=160, description="cells along the longest side")
+    detail: int = Field(32, ge=8, le=160, description="cells along the longest side")
 
 
 Shape = Annotated[

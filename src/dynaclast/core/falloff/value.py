@@ -7,6 +7,7 @@ from collections.abc import Callable
 import numpy as np
 
 from ..document import Falloff, Layer, Stack
+from ..errors import InputError
 from ..geometry.mesh import Array, rotation_matrix
 from .compose import GIVEN_PLACE, Rows
 from .formula import formula
@@ -24,7 +25,11 @@ def layers_of(falloff: Stack, moment: Moment) -> Stack:
     if given is not None:
         return given
     name = getattr(falloff, "use", None)
-    return moment.shared[name] if name is not None else falloff
+    if name is None:
+        return falloff
+    if name not in moment.shared:
+        raise InputError(f"there is no falloff named '{name}' here", where=name)
+    return moment.shared[name]
 
 
 def value(falloff: Stack, points: Array, moment: Moment = NOW) -> Array:

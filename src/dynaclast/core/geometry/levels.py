@@ -10,26 +10,37 @@ import numpy as np
 from ..errors import GeometryError
 from .mesh import Array, TriMesh, make
 
-MOST_CELLS = 2_000_000
+FINER_UP_TO = 80
+"""Up to this detail the function is asked at twice as many points along each side."""
 
 
-def surface_of_grid(grid: Array, low: Array, cell: float, empty: str) -> TriMesh:
+def surface_of_grid(grid: Array, low: Array, cell: float, empty: str, edge: float | None = None) -> TriMesh:
     """The surface round where a grid (nx, ny, nz) is above 0, between its points by straight lines.
 
-    low (3,) [m]: the first grid point; cell [m]: between two. Raises GeometryError with the text ``empty`` where nothing is above 0.
+    low (3,) [m]: the first grid point; cell [m]: between two; edge [m]: about the length of the surface's triangles, a cell unless given. Raises GeometryError with the text ``empty`` where nothing is above 0.
     """
     shape = grid.shape
+    flat: list[float] = grid.ravel().tolist()  # plain numbers: the function is asked hundreds of thousands of times, point by point
+    lx, ly, lz = (float(v) for v in low)
+    mx, my, mz = (n - 2 for n in shape)
+    row, slab, per = shape[2], shape[1] * shape[2], 1.0 / cell
 
     def level(x: float, y: float, z: float) -> float:
-        i, j, k = ((v - w) / cell for v, w in zip((x, y, z), low, strict=True))
-        i0, j0, k0 = (min(max(int(v), 0), n - 2) for v, n in zip((i, j, k), shape, strict=True))
-        u, v, w = i - i0, j - j0, k - k0
-        d = grid[i0 : i0 + 2, j0 : j0 + 2, k0 : k0 + 2]
-        d = d[0] * (1 - u) + d[1] * u
-        d = d[0] * (1 - v) + d[1] * v
-        return float(d[0] * (1 - w) + d[1] * w)
+        u, v, w = (x - lx) * per, (y - ly) * per, (z - lz) * per
+        i, j, k = int(u) if u > 0 else 0, int(v) if v > 0 else 0, int(w) if w > 0 else 0
+        i, j, k = i if i < mx else mx, j if j < my else my, k if k < mz else mz
+        u, v, w = u - i, v - j, w - k
+        o = i * slab + j * row + k
+        p, q = o + slab, o + row
+        r = p + row
+        a = flat[o] + u * (flat[p] - flat[o])
+        b = flat[q] + u * (flat[r] - flat[q])
+        c = flat[o + 1] + u * (flat[p + 1] - flat[o + 1])
+        d = flat[q + 1] + u * (flat[r + 1] - flat[q + 1])
+        a, c = a + v * (b - a), c + v * (d - c)
+        return a + w * (c - a)
 
-    out = manifold3d.Manifold.level_set(level, [*low, *(low + cell * (np.array(shape) - 1))], cell, 0.0)
+    out = manifold3d.Manifold.level_set(level, [*low, *(low + cell * (np.array(shape) - 1))], edge or cell, 0.0)
     if out.is_empty():
         raise GeometryError(empty)
     raw = out.to_mesh64()
@@ -42,7 +53,8 @@ def level_surface(value: Callable[[Array], Array], level: float, center: tuple[f
     detail: cells along the box's longest side. Raises GeometryError where the box holds no such surface.
     """
     extent = np.asarray(size, float)
-    cell = float(extent.max()) / detail
+    edge = float(extent.max()) / detail
+    cell = edge / (2 if detail <= FINER_UP_TO else 1)  # looked at more closely than the triangles are large, or it comes out in steps
     count = np.maximum(2, np.ceil(extent / cell - 1e-9).astype(int) + 1)
     low = np.asarray(center, float) - 0.5 * cell * (count - 1)
     axes = [low[k] + cell * np.arange(count[k]) for k in range(3)]
@@ -50,4 +62,4 @@ def level_surface(value: Callable[[Array], Array], level: float, center: tuple[f
     grid = np.pad(value(points).reshape(tuple(count)) - level, 1, constant_values=-level)
     if not (grid > 0).any():
         raise GeometryError(f"the falloff is nowhere above {level:g} in this box; move or widen the box, or lower the level")
-    return surface_of_grid(grid, low - cell, cell, "the part above the level is thinner than a cell; raise the detail")
+    return surface_of_grid(grid, low - cell, cell, "the part above the level is thinner than a cell; raise the detail", edge)

@@ -7,7 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from ..document import Shot
-from ..falloff import Moment
+from ..falloff import Moment, value
+from ..falloff.value import color, layers_of
 from ..fields import EFFECTS, Matter, Setting, Targets
 from ..fields.base import reach_of_bonds, reach_of_pieces
 from ..fields.stand import Keyed, shared_at
@@ -93,6 +94,16 @@ def arrows(shot: Shot, at: Standing, name: str) -> np.ndarray | None:
     effect, setting = EFFECTS[item.effect.kind], setting_of(at)
     push, _ = effect.flow(item, setting, targets)
     return push if push is not None else effect.kick(item, setting, targets)
+
+
+def charts(shot: Shot, at: Standing) -> dict[str, tuple[np.ndarray, np.ndarray | None]]:
+    """The shot's maps where things stand: values (P,), and colours (P, 3) in [0, 1] where the falloff has some of its own."""
+    out: dict[str, tuple[np.ndarray, np.ndarray | None]] = {}
+    for m in shot.maps:
+        own = np.array([m.targets == "all" or c in m.targets for c in at.columns])[at.piece_column]
+        tinted = any(layer.color is not None for layer in layers_of(m.reach, at.moment).layers)
+        out[m.name] = (np.where(own, value(m.reach, at.piece_center, at.moment), 0.0), np.where(own[:, None], color(m.reach, at.piece_center, at.moment), 0.0) if tinted else None)
+    return out
 
 
 def crossings(shot: Shot, built: list[Pieces], at: Standing | None = None) -> list[Crossing]:

@@ -1,0 +1,17 @@
+<script setup lang="ts">
+/** Keeps a field or falloff in the library, for other shots. */
+import { computed } from "vue";
+import { useLibrary } from "../stores/library";
+
+const props = defineProps<{ kind: "field" | "falloff"; item: { name: string }; falloffs?: { name: string }[] }>();
+const library = useLibrary();
+const there = computed(() => library.items.some((x) => x.kind === props.kind && x.name === props.item.name));
+</script>
+
+<template>
+  <button class="button wide gap" :data-testid="`keep-${kind}`" :title="there ? 'In place of the one kept under this name' : 'For other shots'" @click="library.keep(kind, item, falloffs)">{{ there ? "Keep it anew" : "Keep in the library" }}</button>
+</template>
+
+<style scoped>
+.gap { margin-top: 6px; }
+</style>
