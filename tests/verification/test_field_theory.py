@@ -62,6 +62,22 @@ def test_a_blow_hands_what_is_over_to_the_finer_tier() -> None:
         assert {e["tier"] for e in baked.events if e["kind"] == "bond_broken"} == tiers, load
 
 
+def test_a_hit_falls_on_the_coarsest_bonds_first_and_goes_on() -> None:
+    """A ball of momentum J stops on one end of a held bar: a force J / 0.02 s, halved from bond to bond."""
+
+    def broken(force: float) -> list[tuple[int, float]]:
+        stone = ball("stone", (-1, 0.8, 0.25), 0.2, material={"density": force * 0.02 / 5 / (4 / 3 * np.pi * 0.2**3)}, velocity=[0, -5, 0])
+        held = field({"kind": "anchor"}, {"layers": [{"shape": {"kind": "box", "center": [1, 0, 0], "core": [1, 2, 2]}}]})
+        baked = run(three_tiers(), stone, fields=(held,), frames=4, **FREE)
+        return [(e["tier"], e["load"]) for e in baked.events if e["kind"] == "bond_broken" and e["frame"] <= 2]
+
+    assert broken(300e3) == []  # more than the finer bonds bear, but the coarse ones stand before them
+    assert broken(500e3) == [(1, pytest.approx(500, rel=0.05))]  # though it falls on both sides of an interval's end
+    went = broken(3000e3)
+    loads = sorted(load for tier, load in went if tier == 1)
+    assert len(loads) == 4 and sum(load == pytest.approx(loads[3] / 2) for load in loads) == 2 and {tier for tier, _ in went} == {1, 2, 3}
+
+
 # ------------------------------------------------------------------------------------ moving
 
 

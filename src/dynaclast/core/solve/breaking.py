@@ -1,7 +1,7 @@
 """Loads on bonds from hits, and which bonds give way.
 
 A hit of impulse J on a piece counts as a force J / IMPACT_TIME. A bond at graph distance d from the piece (0: its own
-bonds) takes that force times 1/2 to the d. Loads of several hits add up. Resting contact is not a hit: only points
+bonds) takes that force times 1/2 to the d. Loads of several hits add up, fall on the coarsest bonds of a chunk first and go on from tier to tier (wear). Resting contact is not a hit: only points
 that met faster than HIT_FROM count, so that bonds never load themselves at rest.
 """
 
@@ -12,24 +12,13 @@ import numpy as np
 
 from .model import BondTable, Hulls
 from .rigid.manifolds import Rows
-from .state import Assemblies
+from .rigid.sweep import hit_impulse
+from .state import Assemblies, Contacts
 
 IMPACT_TIME = 0.02
 """Length of a hit [s]: turns impulse into force, the same for every quality."""
-HIT_FROM = 0.5
-"""Slower meetings load no bonds [m/s]."""
 FADE = 0.5
 """Share of a load that reaches bonds one step farther away."""
-
-
-@numba.njit(cache=True, error_model="numpy")
-def hit_impulse(rows: Rows, r):
-    """Impulse of the points of row r that met as a hit [N s]."""
-    total = 0.0
-    for i in range(rows.count[r]):
-        if rows.approach[r, i] < -HIT_FROM:
-            total += rows.total[r, i]
-    return total
 
 
 @numba.njit(cache=True, error_model="numpy")
@@ -71,7 +60,7 @@ def spread_load(first, force, floor, bonds: BondTable, broken, source, load, str
 
 
 @numba.njit(cache=True, error_model="numpy")
-def impact_loads(rows: Rows, n_rows, con_a, con_b, hulls: Hulls, piece_body, piece_asm, asm: Assemblies, bonds: BondTable, broken, floor, load, blame):
+def impact_loads(rows: Rows, n_rows, con: Contacts, hulls: Hulls, piece_body, piece_asm, asm: Assemblies, bonds: BondTable, broken, floor, load, blame):
     """Loads (B,) [N] on all bonds from this interval's hits; blame (B,) gets the body that hit hardest, -1 the ground.
 
     Returns the number of hits on bonded assemblies.
@@ -87,9 +76,9 @@ def impact_loads(rows: Rows, n_rows, con_a, con_b, hulls: Hulls, piece_body, pie
         if impulse <= 0.0:
             continue
         k = rows.pair[r]
-        pa = hulls.piece[con_a[k]]
-        pb = hulls.piece[con_b[k]] if con_b[k] >= 0 else -1
-        force = impulse / IMPACT_TIME
+        pa = hulls.piece[con.a[k]]
+        pb = hulls.piece[con.b[k]] if con.b[k] >= 0 else -1
+        force = (impulse + con.hit[k]) / IMPACT_TIME  # one hit may fall on both sides of the end of an interval
         if asm.pieces[piece_asm[pa]] > 1:
             hits += 1
             spread_load(pa, force, floor, bonds, broken, piece_body[pb] if pb >= 0 else -1, load, strongest, blame, reached, queue, depth)

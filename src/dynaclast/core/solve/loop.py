@@ -18,7 +18,7 @@ from ..geometry.mesh import Array, rotation_matrix
 from ..motion import turn_between
 from .acting import Acting, Deeds
 from .charts import Charts
-from .breaking import HIT_FROM, IMPACT_TIME, impact_loads
+from .breaking import IMPACT_TIME, impact_loads
 from .frame import Frame, bond_positions, piece_positions, snapshot
 from .loadpath import weigh
 from .model import HOLD_CUE, HOLD_DRIVEN, HOLD_FREE, HOLD_FROZEN, HOLD_REMOVED, HOLD_TOUCH, Model
@@ -27,7 +27,7 @@ from .rigid.assemblies import split, wake, wake_around, wake_one
 from .rigid.broad import carry_over, find_pairs, place_shapes
 from .rigid.manifolds import Rows, build_rows, find_contacts, make_rows, world_inertia
 from .rigid.rest import settle
-from .rigid.sweep import remember, solve_interval
+from .rigid.sweep import HIT_FROM, remember, solve_interval
 from .rigid.ties import gather_ties, make_tie_rows, tie_loads, wake_tied
 from .state import Assemblies, Contacts, State, no_contacts
 from .wear import lay_on
@@ -73,6 +73,7 @@ class Run:
         self._still: Frame | None = None
         self._buffers = [no_contacts(0), no_contacts(0)]
         self._row_count = 0
+        self._hit_before = np.zeros(0)
         targets = {item.name: targets_of(item, model) for item in shot.fields if item.on}
         self._acting = Acting(shot, model, state, targets)
         self._charts = Charts(shot, model, state)
@@ -308,6 +309,7 @@ class Run:
                 continue
             impulse = float(rows.total[r, : rows.count[r]][met].sum())
             if impulse > 0:
+                impulse += float(self._hit_before[r])
                 k = rows.pair[r]
                 q = int(model.hulls.piece[contacts.b[k]]) if contacts.b[k] >= 0 else None
                 hits.append({"pieces": [int(model.hulls.piece[contacts.a[k]]), q], "force": impulse / IMPACT_TIME, "place": rows.point[r, 0].copy(), "normal": rows.normal[r].copy()})
@@ -466,11 +468,15 @@ class Run:
                 break
             load, blame = np.zeros(len(state.bond_broken)), np.zeros(len(state.bond_broken), np.int32)
             hits = impact_loads(
-                self._rows, self._row_count, contacts.a, contacts.b, model.hulls, model.pieces.body, state.piece_assembly, asm,
+                self._rows, self._row_count, contacts, model.hulls, model.pieces.body, state.piece_assembly, asm,
                 model.bonds, state.bond_broken, 0.02 * float(model.bonds.strength.min()) + 1.0, load, blame,
             )
-            if not hits or not (load > model.bonds.strength * (1.0 - state.bond_wear))[state.bond_broken == 0].any():
+            if not hits:
                 break
+            gives, load = lay_on(model, state.bond_broken, state.bond_wear, load)
+            if not gives.any():
+                break
+            load = np.where(gives, load, 0.0)
             if attempt < MOST_RETRIES:
                 for now, then in zip(asm, before, strict=True):
                     now[:] = then
@@ -478,6 +484,7 @@ class Run:
             else:
                 state.contacts = contacts
                 self._break(load, lambda b: [self._hit_cause(blame[b], load[b])], events)  # noqa: B023
+        self._hit_before = contacts.hit[self._rows.pair[: self._row_count]].copy()
         remember(self._rows, self._row_count, contacts)
         state.contacts = contacts
         asm.pos[self._driven], asm.rot[self._driven] = self._targets

@@ -57,7 +57,7 @@ class Contacts(NamedTuple):
     a, b (K,) shapes, b = -1 for the ground; axis (K, 3) last separating direction from b to a; slack (K,) overlap
     present when the pair was first met, forgiven [m], <= 0; count (K,) contact points; depth (K,) overlap [m] when last looked at, what is forgiven included; local, local_b (K, 4, 3) the points on
     the surfaces of a and b, in their opening frames about their assemblies' centres; face, face_b (K, 3) the normal in
-    both frames when the points were found; feature (K,) reference face + 1, negative if b's, 0 for edges and corners; push (K, 4) normal impulse of a substep [N s]; rub (K, 4) friction impulse (world xyz, twist)
+    both frames when the points were found; feature (K,) reference face + 1, negative if b's, 0 for edges and corners; push (K, 4) normal impulse of a substep [N s]; rub (K, 4) friction impulse (world xyz, twist); hit (K,) impulse of the hit that fell in the last interval [N s]
     """
 
     a: Index
@@ -73,6 +73,7 @@ class Contacts(NamedTuple):
     feature: Index
     push: Array
     rub: Array
+    hit: Array
 
 
 def no_contacts(room: int = 0) -> Contacts:
@@ -80,7 +81,7 @@ def no_contacts(room: int = 0) -> Contacts:
     return Contacts(
         np.zeros(room, np.int32), np.zeros(room, np.int32), np.zeros((room, 3)), np.zeros(room), np.zeros(room), np.zeros(room, np.int32),
         np.zeros((room, 4, 3)), np.zeros((room, 4, 3)), np.zeros((room, 3)), np.zeros((room, 3)), np.zeros(room, np.int32),
-        np.zeros((room, 4)), np.zeros((room, 4)),
+        np.zeros((room, 4)), np.zeros((room, 4)), np.zeros(room),
     )
 
 

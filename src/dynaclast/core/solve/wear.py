@@ -37,6 +37,9 @@ def lay_on(model: Model, broken: np.ndarray, wear: Array, load: Array) -> tuple[
     strength = np.maximum(model.bonds.strength, 1e-9)
     total = wear * strength
     gone = broken.astype(bool)
+    if model.bonds.tier.max(initial=0) <= 1:  # nothing finer that it could go on to
+        total = np.where(load > 0, total + load, total)
+        return (load > 0) & ~gone & (total > strength), total
     gave = np.zeros(len(gone), bool)
     reached = (load > 0) & ~gone
     open_ = reached & ~_barred(model, reached & ~gone)

@@ -208,6 +208,7 @@ def carry_over(pair_a, pair_b, fresh, hulls: Hulls, piece_asm, asm: Assemblies, 
             known[n] = 0
             new.slack[n] = 0.0
             new.depth[n] = 0.0
+            new.hit[n] = 0.0
             new.count[n] = 0
             new.feature[n] = 0
             for c in range(3):
@@ -230,6 +231,7 @@ def carry_over(pair_a, pair_b, fresh, hulls: Hulls, piece_asm, asm: Assemblies, 
         new.b[n] = old.b[k]
         known[n] = 2
         _copy(old, k, new, n)
+        new.hit[n] = 0.0
         n += 1
     return n
 
@@ -238,6 +240,7 @@ def carry_over(pair_a, pair_b, fresh, hulls: Hulls, piece_asm, asm: Assemblies, 
 def _copy(old: Contacts, k, new: Contacts, n):
     new.slack[n] = old.slack[k]
     new.depth[n] = old.depth[k]
+    new.hit[n] = old.hit[k]
     new.count[n] = old.count[k]
     new.feature[n] = old.feature[k]
     for c in range(3):

@@ -29,6 +29,8 @@ SWEEPS_OF = ((24, 6), (60, 3))
 UNEVEN = 50.0
 """A heavy body on one so many times lighter needs more sweeps, in small islands."""
 UNEVEN_SWEEPS = 24
+HIT_FROM = 0.5
+"""Points that meet slower are no hit [m/s]."""
 OPENING_SWEEPS, OPENING_BUDGET = 20_000, 400_000
 """Where nothing is known yet of what presses on what, as when a run opens on things that rest on one another, the first substep takes up to
 so many sweeps, rows times sweeps within the budget: weight not yet carried would let things sink, and the push back gives energy."""
@@ -518,6 +520,16 @@ def solve_interval(asm: Assemblies, live, driven, rows: Rows, n_rows, ties: TieT
 
 
 @numba.njit(cache=True, error_model="numpy")
+def hit_impulse(rows: Rows, r):
+    """Impulse of the points of row r that met as a hit [N s]."""
+    total = 0.0
+    for i in range(rows.count[r]):
+        if rows.approach[r, i] < -HIT_FROM:
+            total += rows.total[r, i]
+    return total
+
+
+@numba.njit(cache=True, error_model="numpy")
 def remember(rows: Rows, n_rows, con: Contacts):
     """Write the last substep's impulses back to the pairs."""
     for r in range(n_rows):
@@ -527,3 +539,4 @@ def remember(rows: Rows, n_rows, con: Contacts):
         for c in range(3):
             con.rub[k, c] = rows.rub[r, 0] * rows.tangent[r, 0, c] + rows.rub[r, 1] * rows.tangent[r, 1, c]
         con.rub[k, 3] = rows.twist[r]
+        con.hit[k] = hit_impulse(rows, r)
