@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import numpy as np
-from scipy.interpolate import CubicHermiteSpline, PchipInterpolator
 
 from .document import Motion, PlaceKey
 from .geometry.mesh import Array, quaternion_product
+
+if TYPE_CHECKING:
+    from scipy.interpolate import CubicHermiteSpline
 
 
 def bezier_share(curve: tuple[float, float, float, float], share: float) -> float:
@@ -39,6 +42,8 @@ def slerp(a: Array, b: Array, share: float) -> Array:
 
 def eased(times: Array, rows: Array) -> CubicHermiteSpline:
     """The curve through rows (n, k) at times (n,), n > 1: a monotone cubic (Fritsch and Carlson 1980), level at both ends."""
+    from scipy.interpolate import CubicHermiteSpline, PchipInterpolator
+
     slopes = PchipInterpolator(times, rows).derivative()(times)
     slopes[[0, -1]] = 0.0
     return CubicHermiteSpline(times, rows, slopes)

@@ -2,16 +2,25 @@
 
 from __future__ import annotations
 
+import os
+import time
+from typing import Any
+
 from ..core.bake import bake
-from ..core.document import parse
+from ..core.document import Falloff, Shot, parse
+from ..core.falloff import Moment, value
+from ..core.solve import loop
+
+LAYERS = [{"shape": {"kind": "noise"}}, {"shape": {"kind": "mesh", "body": "floor", "edge": 9}, "blend": "max"}]
 
 
-def warm() -> float:
-    """Returns the seconds it took."""
-    import time
-
-    began = time.monotonic()
-    bake(parse({
+def _shot(fields: bool) -> Shot:
+    """The tiny shot; without fields that move things, where these are compiled elsewhere."""
+    moving = [
+        {"name": "gale", "effect": {"kind": "wind", "gusts": 0.2}, "targets": ["swing"], "reach": {"layers": LAYERS}},
+        {"name": "stir", "effect": {"kind": "turbulence"}, "targets": ["swing"], "reach": {"layers": [{"shape": {"kind": "pieces", "body": "ball"}}]}},
+    ]
+    return parse({
         "name": "warm-up",
         "timing": {"frames": 14},
         "bodies": [
@@ -26,8 +35,77 @@ def warm() -> float:
         "fields": [
             {"name": "hold", "effect": {"kind": "anchor"}, "reach": {"layers": [{"shape": {"kind": "box", "core": [3, 0.4, 3]}}]}},
             {"name": "blow", "effect": {"kind": "strain", "load": 80, "burst": 1}, "cue": {"time": 0.1}, "reach": {"layers": [{"shape": {"kind": "sphere", "center": [0, 1.5, 0], "core": 1}}]}},
-            {"name": "gale", "effect": {"kind": "wind", "gusts": 0.2}, "targets": ["swing"], "reach": {"layers": [{"shape": {"kind": "noise"}}, {"shape": {"kind": "mesh", "body": "floor", "edge": 9}, "blend": "max"}]}},
-            {"name": "stir", "effect": {"kind": "turbulence"}, "targets": ["swing"], "reach": {"layers": [{"shape": {"kind": "pieces", "body": "ball"}}]}},
+            *(moving if fields else []),
         ],
-    }))
+    })
+
+
+def warm() -> float:
+    """Returns the seconds it took."""
+    began = time.monotonic()
+    bake(_shot(True))
     return time.monotonic() - began
+
+
+class _Enough(Exception):
+    """This process has compiled its share."""
+
+
+def compile_all() -> None:
+    """As ``warm``, but shared between two processes at a time where nothing is compiled yet: first one takes the kernels of fields beside those of
+    breaking; then both run the tiny shot, and from the first contact on one takes the kernels that find contacts and what comes after the
+    solver, the other the solver."""
+    if not hasattr(os, "fork"):
+        warm()
+        return
+    fields = os.fork()
+    if not fields:
+        try:
+            _fields()
+        finally:
+            os._exit(0)
+    real = {name: getattr(loop, name) for name in ("find_contacts", "build_rows", "solve_interval")}
+    other = -1
+
+    def find(*args: Any) -> int:
+        nonlocal other
+        if other < 0:
+            other = os.fork()
+            if other == 0:
+                loop.build_rows, loop.solve_interval = lambda *_: 0, lambda *_: None
+                real["find_contacts"](*args)
+        return 0  # nothing touches anything
+
+    def solve(*args: Any) -> None:
+        real["solve_interval"](*args)
+        raise _Enough
+
+    loop.find_contacts, loop.solve_interval = find, solve
+    try:
+        bake(_shot(False))
+    except _Enough:
+        pass
+    finally:
+        if other == 0:
+            os._exit(0)
+        for name, kernel in real.items():
+            setattr(loop, name, kernel)
+        os.waitpid(fields, 0)
+        if other > 0:
+            os.waitpid(other, 0)
+    warm()  # what is left, and whether all goes together
+
+
+def _fields() -> None:
+    """Kernels of falloffs and of what moves things, without a run."""
+    import numpy as np
+
+    from ..core.falloff.noise import curl_noise, noise
+    from ..core.geometry.primitives import box
+    from ..core.geometry.tree import MeshDistance
+
+    points = np.zeros((4, 3))
+    value(Falloff.model_validate({"layers": LAYERS[:1]}), points, Moment())
+    curl_noise(points, 1.0, 0.0, 1)
+    noise(points, 1.0, 0.0, 1)
+    MeshDistance.of(box((1, 1, 1))).signed(points, 1.0)

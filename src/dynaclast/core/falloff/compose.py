@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import numba
 import numpy as np
-from scipy.interpolate import PchipInterpolator
 
 from ..document import Layer
 from ..geometry.mesh import Array, rotation_matrix
@@ -41,6 +40,8 @@ class Rows:
         if isinstance(layer.profile, str):
             self.profile[k] = PROFILES[layer.profile]
         else:
+            from scipy.interpolate import PchipInterpolator
+
             where, values = np.array(layer.profile, float).T
             cubic = PchipInterpolator(where, values)
             count = min(ROOM - 1, len(where) - 1)

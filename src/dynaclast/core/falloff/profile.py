@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
-from scipy.interpolate import PchipInterpolator
 
 from ..geometry.mesh import Array
 
@@ -21,6 +20,8 @@ def profile_value(profile: str | list[tuple[float, float]], place: Array) -> Arr
     """Value (n,) at places (n,) across the edge; points are joined by a monotone cubic (Fritsch and Carlson 1980)."""
     if isinstance(profile, str):
         return NAMED[profile](place)
+    from scipy.interpolate import PchipInterpolator
+
     where, values = np.array(profile, dtype=np.float64).T
     return np.clip(PchipInterpolator(where, values)(np.clip(place, where[0], where[-1])), 0.0, 1.0)
 

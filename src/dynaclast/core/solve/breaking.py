@@ -81,8 +81,8 @@ def impact_loads(rows: Rows, n_rows, con: Contacts, hulls: Hulls, piece_body, pi
         force = (impulse + con.hit[k]) / IMPACT_TIME  # one hit may fall on both sides of the end of an interval
         if asm.pieces[piece_asm[pa]] > 1:
             hits += 1
-            spread_load(pa, force, floor, bonds, broken, piece_body[pb] if pb >= 0 else -1, load, strongest, blame, reached, queue, depth)
+            spread_load(np.int64(pa), force, floor, bonds, broken, np.int64(piece_body[pb] if pb >= 0 else -1), load, strongest, blame, reached, queue, depth)
         if pb >= 0 and asm.pieces[piece_asm[pb]] > 1:
             hits += 1
-            spread_load(pb, force, floor, bonds, broken, piece_body[pa], load, strongest, blame, reached, queue, depth)
+            spread_load(np.int64(pb), force, floor, bonds, broken, np.int64(piece_body[pa]), load, strongest, blame, reached, queue, depth)
     return hits

@@ -328,7 +328,7 @@ class Run:
         if whirl is not None:
             for slot in np.unique(self.state.piece_assembly[(whirl != 0).any(axis=1)]):
                 if not asm.held[slot]:
-                    wake(slot, asm)
+                    wake(int(slot), asm)
                     own = np.flatnonzero(self.state.piece_assembly == slot)
                     asm.spin[slot] += (pieces.mass[own, None] * whirl[own]).sum(axis=0) / pieces.mass[own].sum()
         if kick is None:

@@ -143,7 +143,7 @@ def split(parent, pieces: PieceTable, bonds: BondTable, broken, reach, piece_asm
             return 1
         parts += 1
         own = np.sort(members[:n])
-        slot = _gather(own, n, pieces, reach, asm)
+        slot = _gather(own, np.int64(n), pieces, reach, asm)
         arm = m @ (asm.rest[slot] - p_rest)
         asm.pos[slot] = p_pos + arm
         asm.rot[slot] = p_rot
@@ -192,15 +192,15 @@ def wake_one(slot, asm: Assemblies):
 @numba.njit(cache=True, error_model="numpy")
 def wake_around(slot, shape_piece, piece_asm, con: Contacts, asm: Assemblies):
     """Wake whatever sleeps against an assembly that is about to change."""
-    wake(slot, asm)
+    wake(np.int64(slot), asm)
     for k in range(len(con.a)):
         if con.b[k] < 0:
             continue
         a, b = piece_asm[shape_piece[con.a[k]]], piece_asm[shape_piece[con.b[k]]]
         if a == slot:
-            wake(b, asm)
+            wake(np.int64(b), asm)
         elif b == slot:
-            wake(a, asm)
+            wake(np.int64(a), asm)
 
 
 def first_assemblies(pieces: PieceTable, bonds: BondTable, reach: np.ndarray, velocity: np.ndarray, spin: np.ndarray) -> tuple[np.ndarray, Assemblies]:
@@ -248,4 +248,4 @@ def _label(pieces: PieceTable, bonds: BondTable, reach, piece_asm, asm: Assembli
                     piece_asm[q] = first
                     queue[tail] = q
                     tail += 1
-        _gather(np.sort(queue[:tail]), tail, pieces, reach, asm)
+        _gather(np.sort(queue[:tail]), np.int64(tail), pieces, reach, asm)

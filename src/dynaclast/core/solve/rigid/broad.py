@@ -99,7 +99,7 @@ def find_pairs(hulls: Hulls, pieces: PieceTable, piece_asm, apart, asm: Assembli
                 out_b[count] = max(s, t)
             count += 1
     for x in range(len(sheets.piece)):
-        count = _sheet_pairs(hulls, pieces, piece_asm, apart, asm, sheets, x, active, lo, hi, out_a, out_b, count)
+        count = _sheet_pairs(hulls, pieces, piece_asm, apart, asm, sheets, x, active, lo, hi, out_a, out_b, np.int64(count))
     return count
 
 

@@ -294,14 +294,14 @@ def _wake_by_touch(k, t, s, a, b, con: Contacts, asm: Assemblies, hulls: Hulls, 
     if asm.held[mover] == 1 or deepest - con.slack[k] >= SLOP_SHARE * size + travel:
         return 0
     if asm.held[mover] == 2:  # what an animation moves does not stop for a sleeper, however slow it is
-        wake(sleeper, asm)
+        wake(np.int64(sleeper), asm)
         return 1
     limit = WAKE_SHARE * np.sqrt(g * size + 1e-12)
     speed = _speed_bound(asm, mover, hulls.bound[shape]) * 2.0 * asm.mass[mover] / (asm.mass[mover] + asm.mass[sleeper])
     if speed <= limit:
         return 0
     if speed > WAKE_ALL * limit:
-        wake(sleeper, asm)
+        wake(np.int64(sleeper), asm)
     else:
         wake_one(sleeper, asm)
     return 1

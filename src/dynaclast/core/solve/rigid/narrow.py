@@ -36,8 +36,8 @@ def _facing(hulls: Hulls, wnormals, s, x, y, z):
 def _least_overlap(hulls: Hulls, wverts, wnormals, s, t, axis):
     """Separation of the cores along the best face normal of either; axis gets that normal, from t to s."""
     best = -np.inf
-    t0, t1 = hulls.vert_start[t], hulls.vert_start[t + 1]
-    s0, s1 = hulls.vert_start[s], hulls.vert_start[s + 1]
+    t0, t1 = np.int64(hulls.vert_start[t]), np.int64(hulls.vert_start[t + 1])
+    s0, s1 = np.int64(hulls.vert_start[s]), np.int64(hulls.vert_start[s + 1])
     for f in range(hulls.face_start[s], hulls.face_start[s + 1]):
         n = wnormals[f]
         v = hulls.ring[hulls.ring_start[f]]
@@ -70,18 +70,19 @@ def keep_four(points, seps, n):
     """Reorder so that the first min(n, 4) rows span the patch: deepest, farthest, widest to both sides."""
     if n <= 4:
         return n
+    corner = np.arange(4)  # plain numbers: each literal would be compiled by itself
     first = 0
     for i in range(1, n):
         if seps[i] < seps[first] - 1e-9:
             first = i
-    _swap(points, seps, 0, first)
+    _swap(points, seps, corner[0], np.int64(first))
     far, most = 1, -1.0
     for i in range(1, n):
         dd = (points[i, 0] - points[0, 0]) ** 2 + (points[i, 1] - points[0, 1]) ** 2 + (points[i, 2] - points[0, 2]) ** 2
         if dd > most:
             most = dd
             far = i
-    _swap(points, seps, 1, far)
+    _swap(points, seps, corner[1], np.int64(far))
     ex, ey, ez = points[1, 0] - points[0, 0], points[1, 1] - points[0, 1], points[1, 2] - points[0, 2]
     third, most = 2, -1.0
     ux, uy, uz = 0.0, 0.0, 0.0
@@ -93,17 +94,19 @@ def keep_four(points, seps, n):
             most = dd
             third = i
             ux, uy, uz = cx, cy, cz
-    _swap(points, seps, 2, third)
+    _swap(points, seps, corner[2], np.int64(third))
     fourth, most = -1, 0.0
     for i in range(3, n):
         # farthest outside the triangle's other edges
-        d = min(_wing(points, 0, 1, i, ux, uy, uz), min(_wing(points, 1, 2, i, ux, uy, uz), _wing(points, 2, 0, i, ux, uy, uz)))
+        d = np.inf
+        for side in range(3):
+            d = min(d, _wing(points, corner[side], corner[(side + 1) % 3], i, ux, uy, uz))
         if d < most:
             most = d
             fourth = i
     if fourth < 0:
         return 3
-    _swap(points, seps, 3, fourth)
+    _swap(points, seps, corner[3], np.int64(fourth))
     return 4
 
 
@@ -184,10 +187,10 @@ def _on_face(hulls: Hulls, wverts, wnormals, s, t, ref, owned, margin, axis, poi
     both = rs + rt
     nx, ny, nz = wnormals[ref, 0], wnormals[ref, 1], wnormals[ref, 2]
     facing, _ = _facing(hulls, wnormals, t if owned else s, -nx, -ny, -nz)
-    count = _clip(hulls, wverts, wnormals, ref, facing, rs if owned else rt, margin + both, points, seps, poly, other)
+    count = _clip(hulls, wverts, wnormals, np.int64(ref), facing, rs if owned else rt, margin + both, points, seps, poly, other)
     if count == 0:
         return 0
-    count = keep_four(points, seps, count)
+    count = keep_four(points, seps, np.int64(count))
     reach = rt if owned else rs
     for i in range(count):
         seps[i] -= both
@@ -212,8 +215,8 @@ def touch(hulls: Hulls, wverts, wnormals, s, t, margin, slip, axis, points, seps
     near   : (2, 3) scratch; feature (1,) out: the reference face, + 1, negative if it is t's; 0 for an edge or corner
     Returns the number of points, 0 to 4
     """
-    s0, s1 = hulls.vert_start[s], hulls.vert_start[s + 1]
-    t0, t1 = hulls.vert_start[t], hulls.vert_start[t + 1]
+    s0, s1 = np.int64(hulls.vert_start[s]), np.int64(hulls.vert_start[s + 1])
+    t0, t1 = np.int64(hulls.vert_start[t]), np.int64(hulls.vert_start[t + 1])
     rs, rt = hulls.radius[s], hulls.radius[t]
     both = rs + rt
     feature[0] = 0
@@ -244,7 +247,7 @@ def touch(hulls: Hulls, wverts, wnormals, s, t, margin, slip, axis, points, seps
         ft, ct = _facing(hulls, wnormals, t, axis[0], axis[1], axis[2])
         if max(cs, ct) > FACE_ON:
             owned = cs >= ct - 1e-4
-            count = _on_face(hulls, wverts, wnormals, s, t, fs if owned else ft, owned, margin, axis, points, seps, poly, other)
+            count = _on_face(hulls, wverts, wnormals, s, t, np.int64(fs if owned else ft), owned, margin, axis, points, seps, poly, other)
             if count > 0:
                 feature[0] = fs + 1 if owned else -(ft + 1)
                 return count
@@ -261,7 +264,7 @@ def touch_again(hulls: Hulls, wverts, wnormals, s, t, margin, feature, deepest, 
     It serves while the other side still lies over it and the gap along it has not turned into an overlap deeper than before by
     more than a quarter of the roundings: then another direction may part them sooner.
     """
-    count = _on_face(hulls, wverts, wnormals, s, t, abs(feature) - 1, feature > 0, margin, axis, points, seps, poly, other)
+    count = _on_face(hulls, wverts, wnormals, s, t, np.int64(abs(feature) - 1), feature > 0, margin, axis, points, seps, poly, other)
     low = np.inf
     for i in range(count):
         low = min(low, seps[i])
@@ -277,8 +280,8 @@ def touch_sheet(hulls: Hulls, wverts, wnormals, wcenter, s, t, sharp, margin, ax
     sharp : (3,) which of the triangle's edges stand out. Contact elsewhere goes along the triangle's own normal, so that nothing
     catches on the seams of a smooth surface
     """
-    s0, s1 = hulls.vert_start[s], hulls.vert_start[s + 1]
-    t0 = hulls.vert_start[t]
+    s0, s1 = np.int64(hulls.vert_start[s]), np.int64(hulls.vert_start[s + 1])
+    t0 = np.int64(hulls.vert_start[t])
     face = hulls.face_start[t]
     nx, ny, nz = wnormals[face, 0], wnormals[face, 1], wnormals[face, 2]
     feature[0] = 0
@@ -302,7 +305,7 @@ def touch_sheet(hulls: Hulls, wverts, wnormals, wcenter, s, t, sharp, margin, ax
     if flat:
         axis[0], axis[1], axis[2] = nx, ny, nz
         if hulls.face_start[s + 1] > hulls.face_start[s]:
-            count = _on_face(hulls, wverts, wnormals, s, t, face, False, margin, axis, points, seps, poly, other)
+            count = _on_face(hulls, wverts, wnormals, s, t, np.int64(face), face < 0, margin, axis, points, seps, poly, other)
             feature[0] = -(face + 1)
             return count
         for c in range(3):  # a ball: its lowest point, where that lies over the triangle
@@ -362,4 +365,4 @@ def touch_ground(hulls: Hulls, wverts, s, height, margin, points, seps):
             points[n, 0], points[n, 1], points[n, 2] = wverts[v, 0], height, wverts[v, 2]
             seps[n] = d
             n += 1
-    return keep_four(points, seps, n)
+    return keep_four(points, seps, np.int64(n))

@@ -80,7 +80,7 @@ def settle(asm: Assemblies, live, rows: Rows, n_rows, settings: Settings, ties: 
     touches is one island, which a hit wakes together.
     """
     g = np.sqrt(settings.gravity[0] ** 2 + settings.gravity[1] ** 2 + settings.gravity[2] ** 2)
-    parent = np.arange(len(asm.alive))
+    parent = np.arange(len(asm.alive)).astype(np.int32)
     dt = settings.interval
     for a in range(len(asm.alive)):
         asm.age[a] = min(1.0, asm.age[a] + dt)
@@ -162,14 +162,14 @@ def settle(asm: Assemblies, live, rows: Rows, n_rows, settings: Settings, ties: 
         a, b = rows.a[r], rows.b[r]
         if b == ground or stays[a] or stays[b] or asm.held[a] or asm.held[b] or asm.asleep[a] or asm.asleep[b]:
             continue
-        i, j = root(parent, a), root(parent, b)
+        i, j = root(parent, np.int64(a)), root(parent, np.int64(b))
         if i != j:
             parent[max(i, j)] = min(i, j)
     for r in range(n_ties):
         a, b = ties.a[r], ties.b[r]
         if a == ground or b == ground or stays[a] or stays[b] or asm.held[a] or asm.held[b] or asm.asleep[a] or asm.asleep[b]:
             continue
-        i, j = root(parent, a), root(parent, b)
+        i, j = root(parent, np.int64(a)), root(parent, np.int64(b))
         if i != j:
             parent[max(i, j)] = min(i, j)
     slept = 0
@@ -177,7 +177,7 @@ def settle(asm: Assemblies, live, rows: Rows, n_rows, settings: Settings, ties: 
         a = live[k]
         if not stays[a]:
             asm.asleep[a] = 1
-            asm.island[a] = root(parent, a)
+            asm.island[a] = root(parent, np.int64(a))
             asm.vel[a] = 0.0
             asm.spin[a] = 0.0
             slept += 1

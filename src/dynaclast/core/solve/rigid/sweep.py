@@ -347,18 +347,18 @@ def _islands(rows: Rows, n_rows, ties: TieRows, n_ties, live, inv_mass, held, sp
     for r in range(n_rows):
         a, b = rows.a[r], rows.b[r]
         if inv_mass[a] > 0.0 and inv_mass[b] > 0.0:
-            i, j = root(island, a), root(island, b)
+            i, j = root(island, np.int64(a)), root(island, np.int64(b))
             if i != j:
                 island[max(i, j)] = min(i, j)
     for r in range(n_ties):
         a, b = ties.a[r], ties.b[r]
         if inv_mass[a] > 0.0 and inv_mass[b] > 0.0:
-            i, j = root(island, a), root(island, b)
+            i, j = root(island, np.int64(a)), root(island, np.int64(b))
             if i != j:
                 island[max(i, j)] = min(i, j)
     for k in range(len(live)):
         a = live[k]
-        island[a] = root(island, a)
+        island[a] = root(island, np.int64(a))
         turn2 = spin[a, 0] ** 2 + spin[a, 1] ** 2 + spin[a, 2] ** 2
         if turn2 * interval * interval > 0.01:
             watch[island[a]] |= 1

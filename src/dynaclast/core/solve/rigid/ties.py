@@ -69,7 +69,7 @@ def wake_tied(ties: TieTable, broken, piece_asm, asm: Assemblies):
         for x, y in ((a, b), (b, a)):
             awake = x != ground and not asm.asleep[x] and (not asm.held[x] or asm.held[x] == 2)
             if awake and asm.asleep[y]:
-                wake(y, asm)
+                wake(np.int64(y), asm)
                 woke = 1
     return woke
 
