@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from typing import Annotated, Any, Literal
 
-from pydantic import Field, field_validator, model_validator
+from pydantic import Field, PrivateAttr, field_validator, model_validator
 
 from .base import Direction, Finite, Name, NotNegative, Part, Positive, PositiveVec3, Quaternion, Seed, Share, Vec3
 from .expression import read
@@ -222,6 +222,8 @@ class Stack(Part):
 
     layers: list[Layer] = Field(default_factory=list, max_length=16)
     strength: float = Field(1.0, ge=0, le=100, description="the value is multiplied by this, then cut to the limits")
+    _kept: dict[Any, Any] = PrivateAttr(default_factory=dict)
+    """What was worked out from the layers, for as long as these very layers stand."""
     limits: tuple[Share, Share] = Field((0.0, 1.0), description="least and greatest value")
 
     @field_validator("limits")

@@ -30,6 +30,7 @@ class Rows:
         self.kind, self.profile, self.blend, self.seed, self.pieces = (np.zeros(n, np.int64) for _ in range(5))
         self.center, self.turn = np.zeros((n, 3)), np.tile(np.eye(3), (n, 1, 1))
         self.size, self.look, self.noise = np.zeros((n, 4)), np.zeros((n, 6)), np.ones((n, 3))
+        self.rate = np.zeros(n)
         self.knots, self.curve = np.zeros((n, ROOM)), np.zeros((n, ROOM, 4))
         for k, layer in enumerate(layers):
             self._fill(k, layer, places[k], time)
@@ -52,6 +53,7 @@ class Rows:
         self.look[k] = getattr(shape, "edge", 0.0), layer.invert, layer.opacity, layer.low, layer.high, 0.0
         if shape.kind == "noise":
             self.noise[k] = shape.size, time * shape.rate, shape.contrast
+            self.rate[k] = shape.rate
             self.seed[k] = shape.seed
         if self.kind[k] >= 7:
             return
@@ -72,6 +74,10 @@ class Rows:
             self.turn[k] = turned @ self.turn[k]
             if shape.kind == "plane":
                 self.size[k, :3] = turned @ self.size[k, :3]
+
+    def at(self, time: float) -> None:
+        """Go on to a time [s]: noise changes with it."""
+        self.noise[:, 1] = time * self.rate
 
     def compose(self, points: Array, given: Array, out: Array) -> None:
         """Lay the layers over what is in out (n,); given (L, n): what was worked out beforehand."""

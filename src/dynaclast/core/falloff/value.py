@@ -61,7 +61,7 @@ def _lay(run: list[tuple[int, Layer]], points: Array, moment: Moment, stack: Sta
     if not run or not len(points):
         return
     layers = [layer for _, layer in run]
-    rows = Rows(layers, [_place(layer, moment) for layer in layers], moment.time)
+    rows = _rows(layers, [_place(layer, moment) for layer in layers], moment.time, stack)
     given = np.zeros((len(run), len(points))) if (rows.kind >= GIVEN_PLACE).any() else np.zeros((len(run), 0))
     for row, (k, layer) in enumerate(run):
         if rows.kind[row] < GIVEN_PLACE:
@@ -74,6 +74,18 @@ def _lay(run: list[tuple[int, Layer]], points: Array, moment: Moment, stack: Sta
         else:
             given[row] = GIVES[shape.kind](shape, points, moment)
     rows.compose(points, given, out)
+
+
+def _rows(layers: list[Layer], places: list[tuple[Array, Array] | None], time: float, stack: Stack) -> Rows:
+    """The layers as the kernel reads them; kept with their stack while nothing in them rides or is keyed (fields.stand.Keyed drops what is kept)."""
+    if any(place is not None for place in places):
+        return Rows(layers, places, time)
+    key = tuple(map(id, layers))
+    known = stack._kept.get(key)
+    if known is None or any(a is not b for a, b in zip(known[0], layers, strict=True)):
+        known = stack._kept[key] = (layers, Rows(layers, places, time))
+    known[1].at(time)
+    return known[1]
 
 
 def _place(layer: Layer, moment: Moment) -> tuple[Array, Array] | None:

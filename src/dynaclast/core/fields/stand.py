@@ -43,6 +43,8 @@ class Keyed:
         for part in self._parts:
             for channel in part.channels:
                 set_number(part, channel.of, number(channel, time))
+            if part.channels:
+                getattr(part, "reach", part)._kept.clear()
         return self._parts
 
 

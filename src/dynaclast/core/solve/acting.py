@@ -11,7 +11,7 @@ from typing import Any
 
 import numpy as np
 
-from ..document import OVER_TIME, DisplaceEffect, FieldItem, ImpactCue, KillEffect, Shot, StrainEffect
+from ..document import OVER_TIME, AtCue, DisplaceEffect, FieldItem, ImpactCue, KillEffect, Shot, SpanCue, Stack, StrainEffect
 from ..falloff import Moment
 from ..falloff.sources import REMEMBERS
 from ..falloff.value import layers_of, value
@@ -48,6 +48,17 @@ class Deeds:
     started: list[FieldItem] = field(default_factory=list)
 
 
+Standing = tuple[Array | None, Array | None, np.ndarray]
+
+
+def _steady(item: FieldItem, falloff: Stack) -> bool:
+    """Whether a field does the same in every interval in which nothing moves."""
+    changes = item.travel is not None or item.aim is not None or item.channels or getattr(falloff, "channels", None) or item.effect.kind in ("kill", "displace", "turbulence")
+    gusty = item.effect.kind == "wind" and item.effect.gusts > 0
+    in_time = any(x.shape.kind in ("expression", "sound", *REMEMBERS) or getattr(x.shape, "rate", 0.0) > 0 for x in falloff.layers)
+    return not (changes or gusty or in_time) and isinstance(item.cue, (AtCue, SpanCue))
+
+
 class Acting:
     """The fields of a run."""
 
@@ -67,6 +78,8 @@ class Acting:
         self._held_by = self._anchored(shot)
         shared = {f.name: f for f in shot.falloffs}
         start = Moment(shared=shared)
+        self._steady = {item.name for item in self._items if _steady(item, layers_of(item.reach, start))}
+        self._standing: dict[str, Standing] = {}  # what steady fields do while nothing moves
         self._remembers = {item.name for item in self._items if any(x.shape.kind in REMEMBERS for x in layers_of(item.reach, start).layers)}
 
     def _anchored(self, shot: Shot) -> np.ndarray:
@@ -96,8 +109,10 @@ class Acting:
 
     # --------------------------------------------------------------------------------------
 
-    def act(self, number: int) -> Deeds:
-        """What the fields do in interval ``number``."""
+    def act(self, number: int, quiet: bool = False) -> Deeds:
+        """What the fields do in interval ``number``; quiet: nothing moves at its start."""
+        if not quiet:
+            self._standing.clear()
         step = self._model.settings.interval
         time = number * step
         out = Deeds()
@@ -124,14 +139,26 @@ class Acting:
         bonds = bond_positions(self._model, self._state)
         matter = self._matter(number)
         for item, fired, share in busy:
-            self._one(item, fired, share, moment, origins, bonds, matter, step, out)
+            lasts = quiet and fired is None and item.name in self._steady and bool((share == 1.0).all())
+            if lasts and item.name in self._standing:
+                push, twist, reached = self._standing[item.name]
+                self._mark(item, reached)
+            else:
+                push, twist, reached = self._one(item, fired, share, moment, origins, bonds, matter, step, out)
+                if lasts:
+                    self._standing[item.name] = push, twist, reached
+            if push is not None:
+                out.push = push if out.push is None else out.push + push
+            if twist is not None:
+                out.twist = twist if out.twist is None else out.twist + twist
         self._displace(number, out)
         return out
 
-    def _one(self, item: FieldItem, fired: np.ndarray | None, share: Array | None, moment: Moment, origins: dict[str, Array], bonds: Array, matter: Matter, step: float, out: Deeds) -> None:
-        """Add what one field does."""
+    def _one(self, item: FieldItem, fired: np.ndarray | None, share: Array | None, moment: Moment, origins: dict[str, Array], bonds: Array, matter: Matter, step: float, out: Deeds) -> Standing:
+        """Acceleration and angular acceleration (P, 3) by one field, None for none, and the pieces (P,) bool they act on. Blows, ticks and ends are added."""
+        nothing = None, None, np.zeros(self._model.piece_count, bool)
         if isinstance(item.effect, DisplaceEffect):
-            return  # by itself, at the end of the interval
+            return nothing  # by itself, at the end of the interval
         targets = self._now(item)
         called = self._state.memory.get(f"{item.name}:impact")
         own = replace(moment, memory=self._state.memory)
@@ -143,21 +170,18 @@ class Acting:
         if fired is not None:
             self._blow(item, replace(setting, pieces=at_pieces * fired), targets, fired, out, step)
         if share is None:
-            return
+            return nothing
         if kills:
             self._kill(item, at_pieces, share, step, out)
-            return
+            return nothing
         # acceleration where things are half way through the step: with the straight runs around it a leapfrog, which keeps energy
         # (Hairer, Lubich and Wanner 2003, "Geometric numerical integration illustrated by the Stoermer-Verlet method")
         halfway = matter.start + 0.5 * step * matter.velocity
         later = replace(setting, piece_center=halfway, moment=replace(own, time=own.time + 0.5 * step, memory=None))
         later = replace(later, pieces=share * (at_pieces if remembers else reach_of_pieces(item, later, targets)))
-        self._mark(item, later.pieces > 0)
-        push, twist = effect.flow(item, later, targets)
-        if push is not None:
-            out.push = push if out.push is None else out.push + push
-        if twist is not None:
-            out.twist = twist if out.twist is None else out.twist + twist
+        reached = later.pieces > 0
+        self._mark(item, reached)
+        return *effect.flow(item, later, targets), reached
 
     def _blow(self, item: FieldItem, setting: Setting, targets: Targets, fired: np.ndarray, out: Deeds, step: float) -> None:
         effect = EFFECTS[item.effect.kind]

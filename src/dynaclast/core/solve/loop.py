@@ -193,7 +193,7 @@ class Run:
         self._push = self._twist = None
         if not self._acting:
             return
-        deeds = self._acting.act(number)
+        deeds = self._acting.act(number, quiet=not len(self._live()) and not len(self._driven))
         for item in deeds.started:
             events.append(self._note("cue", field=item.name, effect=item.effect.kind))
         self._carry_out(deeds, events)

@@ -68,6 +68,9 @@ def spans(item: FieldItem, time: float, step: float, late: float, called: Array 
 
 def weight(found: list[tuple[float, float, float, float]], time: float, step: float, delay: Array) -> Array:
     """Share (P,) of the interval that the spans are on, their easing included."""
+    for start, end, ease_in, ease_out in found:
+        if start <= time - HAIR and end >= time + step + HAIR and ease_in <= 0 and ease_out <= 0 and not delay.any():
+            return np.ones(len(delay))  # on all the while, as most are
     out = np.zeros(len(delay))
     for start, end, ease_in, ease_out in found:
         lo, hi = np.maximum(time, start + delay), np.minimum(time + step, end + delay)

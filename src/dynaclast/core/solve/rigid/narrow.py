@@ -67,22 +67,24 @@ def _wing(points, i, j, k, ux, uy, uz):
 
 @numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
 def keep_four(points, seps, n):
-    """Reorder so that the first min(n, 4) rows span the patch: deepest, farthest, widest to both sides."""
+    """Reorder so that the first min(n, 4) rows span the patch: deepest, farthest, widest to both sides.
+
+    Places are handed on as int64: a literal would have the callee compiled once more for each.
+    """
     if n <= 4:
         return n
-    corner = np.arange(4)  # plain numbers: each literal would be compiled by itself
     first = 0
     for i in range(1, n):
         if seps[i] < seps[first] - 1e-9:
             first = i
-    _swap(points, seps, corner[0], np.int64(first))
+    _swap(points, seps, np.int64(0), np.int64(first))
     far, most = 1, -1.0
     for i in range(1, n):
         dd = (points[i, 0] - points[0, 0]) ** 2 + (points[i, 1] - points[0, 1]) ** 2 + (points[i, 2] - points[0, 2]) ** 2
         if dd > most:
             most = dd
             far = i
-    _swap(points, seps, corner[1], np.int64(far))
+    _swap(points, seps, np.int64(1), np.int64(far))
     ex, ey, ez = points[1, 0] - points[0, 0], points[1, 1] - points[0, 1], points[1, 2] - points[0, 2]
     third, most = 2, -1.0
     ux, uy, uz = 0.0, 0.0, 0.0
@@ -94,19 +96,19 @@ def keep_four(points, seps, n):
             most = dd
             third = i
             ux, uy, uz = cx, cy, cz
-    _swap(points, seps, corner[2], np.int64(third))
+    _swap(points, seps, np.int64(2), np.int64(third))
     fourth, most = -1, 0.0
     for i in range(3, n):
         # farthest outside the triangle's other edges
         d = np.inf
         for side in range(3):
-            d = min(d, _wing(points, corner[side], corner[(side + 1) % 3], i, ux, uy, uz))
+            d = min(d, _wing(points, side, (side + 1) % 3, i, ux, uy, uz))
         if d < most:
             most = d
             fourth = i
     if fourth < 0:
         return 3
-    _swap(points, seps, corner[3], np.int64(fourth))
+    _swap(points, seps, np.int64(3), np.int64(fourth))
     return 4
 
 

@@ -492,10 +492,14 @@ def solve_interval(asm: Assemblies, live, driven, rows: Rows, n_rows, ties: TieT
         _aim_bounces(rows, n_rows, asm.vel, asm.spin, moved, turned, inv_mass, h, (step + 0.5) * h, settings.gravity)
         _warm_start(rows, n_rows, asm.vel, asm.spin, inv_mass)
         warm_ties(ties, tie_rows, n_ties, asm.vel, asm.spin, inv_mass, inv_inertia)
-        for turn in range(max(rounds, tie_sweeps(n_ties))):
+        turn = -1
+        while turn + 1 < max(rounds, tie_sweeps(n_ties)):
+            turn += 1
             if turn < rounds:
                 _sweep(rows, n_rows, asm.vel, asm.spin, inv_mass, moved, turned, h, turn, passes)
             sweep_ties(ties, tie_rows, n_ties, asm.vel, asm.spin, inv_mass, inv_inertia, h, turn % 2 == 1)
+            if turn == most - 1 and rounds > most and not _pressed(rows, n_rows):
+                rounds = most  # things fall side by side: nothing bears anything yet
         _kinetic(asm, live, island, watch, has)
         _take_back(asm, live, island, leans, had, has, middle)
         _push_apart(rows, n_rows, live, inv_mass, shift, tilt, h, sweeps, most)
