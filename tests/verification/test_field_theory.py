@@ -8,8 +8,12 @@ import numpy as np
 import pytest
 
 from dynaclast.core.falloff.noise import curl_noise
+from dynaclast.core.fields import EFFECTS, Setting, Targets
 from dynaclast.core.formats.bake import Baked
-from shots import ball, box, run
+from dynaclast.core.geometry.mesh import rotation_matrix
+from dynaclast.core.solve.loop import Run
+from dynaclast.core.solve.prepare import prepare
+from shots import ball, box, reach_sphere, run, shot
 
 EVERYWHERE = {"layers": [{"shape": {"kind": "everywhere"}}]}
 FREE: dict[str, Any] = {"gravity": [0, 0, 0], "ground": {"on": False}}
@@ -165,6 +169,34 @@ def test_top_speed_caps_the_pull() -> None:
     pull = field({"kind": "attractor", "strength": 50, "top_speed": 3})
     baked = run(ball("one", (9, 0, 0), 0.05), fields=(pull,), frames=48, **FREE)
     assert np.abs(speed(baked)[:, 0]).max() <= 3 * 1.02 and np.abs(speed(baked)[10:40, 0]).min() > 2.9
+
+
+def test_a_burst_inside_what_is_whole_moves_it_no_more_than_its_pieces_together() -> None:
+    """The kick that an assembly takes is the sum of its pieces' momenta and of their moments about its centre, to 1e-9; of a burst that is the
+    same to all sides, nothing."""
+    bar = box("bar", (0, 0, 0), (4, 1, 1), pattern={"kind": "cells", "count": 30, "seed": 2}, bonds={"strength": 1e6, "unit": "kN"})
+    out = field({"kind": "burst", "speed": 40, "unit": "N", "noise": 0.6}, reach_sphere((0.7, 0.1, 0), 1.0, 2.0), cue={"kind": "at", "time": 0.0})
+    scene = shot(bar, fields=(out,), frames=1, **FREE)
+    prepared = prepare(scene)
+    run = Run(scene, prepared.model, prepared.state)
+    run._acting.world.refresh()
+    setting = Setting(prepared.model.pieces.rest, np.zeros((0, 3)), matter=run._acting._matter(None))
+    kick = EFFECTS["burst"].kick(scene.fields[0], setting, Targets(np.ones(30, bool), np.zeros(0, bool)))
+    run._kick(kick)
+    mass, asm = prepared.model.pieces.mass, prepared.state.assemblies
+    slot = prepared.state.piece_assembly[0]
+    momentum = (mass[:, None] * kick).sum(axis=0)
+    assert mass.sum() * asm.vel[slot] == pytest.approx(momentum, rel=1e-9)
+    moment = np.cross(prepared.model.pieces.rest - asm.rest[slot], mass[:, None] * kick).sum(axis=0)
+    inertia = rotation_matrix(asm.rot[slot]) @ asm.inertia[slot] @ rotation_matrix(asm.rot[slot]).T
+    assert inertia @ asm.spin[slot] == pytest.approx(moment, rel=1e-9, abs=1e-9 * np.abs(moment).max())
+    even = field({"kind": "burst", "speed": 40, "unit": "N"}, cue={"kind": "at", "time": 0.0})
+    row = [ball(f"b{k}", (float(x), float(y), 0.0), 0.1) for k, (x, y) in enumerate([(1, 0), (-1, 0), (0, 1), (0, -1)])]
+    scene = shot(*row, fields=(even,), frames=1, **FREE)
+    prepared = prepare(scene)
+    Run(scene, prepared.model, prepared.state).advance()
+    speed = prepared.state.assemblies.vel[:4]
+    assert np.linalg.norm(speed, axis=1).min() > 1 and np.abs(speed.sum(axis=0)).max() < 1e-9 * np.abs(speed).max()
 
 
 def test_burst_keeps_momentum_and_force_does_not_care_for_it() -> None:

@@ -11,7 +11,7 @@ import numpy as np
 from .inside import inside
 from .mesh import Array, Index, TriMesh
 
-LEAF = 4
+LEAF = 8
 
 
 class Tree(NamedTuple):
