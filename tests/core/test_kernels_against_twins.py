@@ -1,0 +1,176 @@
+"""Kernels of the rigid solver against slow, obvious twins: bounds, rows, one solve, islands, splitting, what fields add up to."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from scipy.spatial import ConvexHull
+from scipy.spatial.transform import Rotation
+
+from dynaclast.core.solve.loop import Run
+from dynaclast.core.solve.prepare import Prepared, prepare
+from dynaclast.core.solve.rigid.hulls import convex_core, general_core
+from dynaclast.core.solve.rigid.manifolds import world_inertia
+from dynaclast.core.solve.rigid.sweep import solve_interval
+from shots import ball, box, shot
+
+
+def heap(seed: int = 3, count: int = 14) -> Prepared:
+    """Boxes and balls turned and moving anyhow, close together over the ground."""
+    rng = np.random.default_rng(seed)
+    bodies = []
+    for k in range(count):
+        at = tuple(rng.uniform([-1, 0.4, -1], [1, 1.6, 1]))
+        more = {"velocity": rng.normal(size=3).tolist(), "spin": rng.normal(size=3).tolist()}
+        if k % 3:
+            bodies.append(box(f"b{k}", at, tuple(rng.uniform(0.2, 0.7, 3)), place={"rotation": Rotation.random(random_state=seed + k).as_quat().tolist()}, **more))
+        else:
+            bodies.append(ball(f"b{k}", at, float(rng.uniform(0.1, 0.3)), **more))
+    return prepare(shot(*bodies))
+
+
+def searched(prepared: Prepared) -> Run:
+    """A run after its first search for contacts."""
+    run = Run(prepared.shot, prepared.model, prepared.state)
+    run.state.contacts = run._search(run._live())
+    return run
+
+
+def inertia_of(prepared: Prepared, slot: int) -> np.ndarray:
+    """World inertia (3, 3) by turning the tensor of the opening pose."""
+    r = Rotation.from_quat(prepared.state.assemblies.rot[slot]).as_matrix()
+    return r @ prepared.state.assemblies.inertia[slot] @ r.T
+
+
+@given(st.integers(0, 10**6), st.integers(4, 24), st.floats(1e-3, 1e3))
+@settings(max_examples=60, deadline=None)
+def test_cores_of_few_points_equal_those_of_the_general_way(seed: int, count: int, scale: float) -> None:
+    points = scale * np.random.default_rng(seed).normal(size=(count, 3))
+    quick, slow = convex_core(points), general_core(points)
+    assert quick.radius == pytest.approx(slow.radius, rel=1e-3)
+    assert ConvexHull(quick.corners).volume == pytest.approx(ConvexHull(slow.corners).volume, rel=1e-3)
+    reach = (quick.corners @ quick.normals.T).max(axis=0) + quick.radius
+    assert (points @ quick.normals.T <= reach + 1e-4 * scale).all()  # no corner beyond a face of the collision surface
+
+
+def test_world_inertia_is_the_turned_tensor_inverted() -> None:
+    prepared = heap()
+    inv_mass, inv_inertia = np.zeros(len(prepared.state.assemblies.pos)), np.zeros((len(prepared.state.assemblies.pos), 3, 3))
+    world_inertia(prepared.state.assemblies, inv_mass, inv_inertia)
+    for slot in range(14):
+        assert inv_inertia[slot] @ inertia_of(prepared, slot) == pytest.approx(np.eye(3), abs=1e-9)
+        assert inv_mass[slot] * prepared.model.pieces.mass[slot] == pytest.approx(1)
+
+
+def test_bounds_hold_where_every_corner_goes_within_the_interval() -> None:
+    prepared = heap()
+    run = searched(prepared)
+    asm, hulls, step = prepared.state.assemblies, prepared.model.hulls, prepared.model.settings.interval
+    for s in range(len(hulls.piece)):
+        own = hulls.verts[hulls.vert_start[s] : hulls.vert_start[s + 1]]
+        a = hulls.piece[s]
+        turn = Rotation.from_quat(asm.rot[a])
+        assert run._verts[hulls.vert_start[s] : hulls.vert_start[s + 1]] == pytest.approx(turn.apply(own) + asm.pos[a], abs=1e-9)
+        for share in (0.0, 0.5, 1.0):
+            time = share * step
+            went = (Rotation.from_rotvec(time * asm.spin[a]) * turn).apply(own) + asm.pos[a] + time * asm.vel[a] + 0.5 * time**2 * prepared.model.settings.gravity
+            assert (went - hulls.radius[s] >= run._lo[s] - 1e-9).all() and (went + hulls.radius[s] <= run._hi[s] + 1e-9).all()
+
+
+def test_rows_say_what_their_points_do() -> None:
+    """Arms, effective masses and speeds of approach of every contact point, from the bodies' states."""
+    prepared = heap()
+    run = searched(prepared)
+    rows, asm = run._rows, prepared.state.assemblies
+    ground = len(asm.pos) - 1
+    assert run._row_count > 10
+    for r in range(run._row_count):
+        a, b, n = rows.a[r], rows.b[r], rows.normal[r]
+        for i in range(rows.count[r]):
+            speed, stiff = np.zeros(3), 0.0
+            for slot, sign in ((a, 1.0), (b, -1.0)):
+                if slot == ground:
+                    continue
+                arm = rows.point[r, i] - asm.pos[slot]
+                speed += sign * (asm.vel[slot] + np.cross(asm.spin[slot], arm))
+                lever = np.cross(arm, n)
+                stiff += 1 / prepared.model.pieces.mass[slot] + lever @ np.linalg.inv(inertia_of(prepared, slot)) @ lever
+            assert rows.approach[r, i] == pytest.approx(speed @ n, abs=1e-9)
+            assert rows.mass[r, i] == pytest.approx(1 / stiff, rel=1e-9)
+        frame = np.array([n, rows.tangent[r, 0], rows.tangent[r, 1]])
+        assert frame @ frame.T == pytest.approx(np.eye(3), abs=1e-9)
+
+
+def test_an_interval_changes_momentum_by_the_impulses_it_tells_and_no_more() -> None:
+    """Over loose bodies: change of momentum = weight x time + what the ground gave; between bodies nothing is lost."""
+    prepared = heap()
+    run = searched(prepared)
+    asm, rows, model = prepared.state.assemblies, run._rows, prepared.model
+    before = (model.pieces.mass[:, None] * asm.vel[:14]).sum(axis=0)
+    zero = np.zeros_like(asm.vel)
+    solve_interval(asm, run._live(), run._driven, rows, run._row_count, model.ties, run._tie_rows, 0, run._inv_mass, run._inv_inertia, model.settings, zero, zero, run._moved, run._turned)
+    change = (model.pieces.mass[:, None] * asm.vel[:14]).sum(axis=0) - before
+    weight = model.pieces.mass.sum() * model.settings.gravity * model.settings.interval
+    ground = sum(rows.total[r, : rows.count[r]].sum() for r in range(run._row_count) if rows.b[r] == len(asm.pos) - 1)
+    assert change[1] == pytest.approx(weight[1] + ground, rel=1e-6)
+    for r in range(run._row_count):  # and afterwards nothing that touches still comes nearer
+        a, b = rows.a[r], rows.b[r]
+        for i in range(rows.count[r]):
+            if rows.push[r, i] > 0 and b == len(asm.pos) - 1:
+                arm = rows.point[r, i] - asm.pos[a]
+                assert rows.normal[r] @ (asm.vel[a] + np.cross(asm.spin[a], arm)) > -0.35
+
+
+@given(st.integers(0, 10**6), st.floats(0.1, 0.9))
+@settings(max_examples=25, deadline=None)
+def test_splitting_parts_what_a_graph_search_parts_and_keeps_every_momentum(seed: int, share: float) -> None:
+    from scipy.sparse import coo_matrix
+    from scipy.sparse.csgraph import connected_components
+
+    scene = shot(box("wall", (0, 3, 0), (3, 2, 0.5), pattern={"kind": "cells", "count": 24, "seed": seed % 7}, bonds={"strength": 10}, velocity=[1, -2, 0.5], spin=[0.3, 2, -1]), gravity=[0, 0, 0])
+    prepared = prepare(scene)
+    run = Run(scene, prepared.model, prepared.state)
+    model, state, asm = prepared.model, prepared.state, prepared.state.assemblies
+    mass = model.pieces.mass
+
+    def momenta() -> tuple[np.ndarray, np.ndarray]:
+        linear, angular = np.zeros(3), np.zeros(3)
+        for slot in np.unique(state.piece_assembly):
+            p = asm.mass[slot] * asm.vel[slot]
+            r = Rotation.from_quat(asm.rot[slot]).as_matrix()
+            linear += p
+            angular += np.cross(asm.pos[slot], p) + r @ asm.inertia[slot] @ r.T @ asm.spin[slot]
+        return linear, angular
+
+    before = momenta()
+    state.bond_broken[:] = np.random.default_rng(seed).random(len(state.bond_broken)) < share
+    run._part(np.array([0]))
+    ends = model.bonds.piece[state.bond_broken == 0]
+    count, label = connected_components(coo_matrix((np.ones(len(ends)), (ends[:, 0], ends[:, 1])), shape=(24, 24)), directed=False)
+    assert len(np.unique(state.piece_assembly)) == count
+    for k in range(count):
+        own = np.flatnonzero(label == k)
+        slot = state.piece_assembly[own[0]]
+        assert (state.piece_assembly[own] == slot).all() and asm.mass[slot] == pytest.approx(mass[own].sum()) and asm.pieces[slot] == len(own)
+        center = (mass[own, None] * model.pieces.rest[own]).sum(axis=0) / mass[own].sum()
+        assert asm.rest[slot] == pytest.approx(center)
+    for was, now in zip(before, momenta(), strict=True):
+        assert now == pytest.approx(was, rel=1e-9, abs=1e-9 * np.abs(was).max())
+
+
+def test_what_fields_do_to_pieces_adds_up_to_the_assembly() -> None:
+    scene = shot(box("wall", (0, 3, 0), (3, 2, 0.5), pattern={"kind": "cells", "count": 20}, bonds={"strength": 1e5}), box("crate", (9, 1, 0)))
+    prepared = prepare(scene)
+    run = Run(scene, prepared.model, prepared.state)
+    rng = np.random.default_rng(1)
+    run._push, run._twist = rng.normal(size=(21, 3)), rng.normal(size=(21, 3))
+    push, twist = run._aggregate()
+    mass, rest, asm = prepared.model.pieces.mass, prepared.model.pieces.rest, prepared.state.assemblies
+    for slot, own in ((0, np.arange(20)), (20, np.array([20]))):
+        force = mass[own, None] * run._push[own]
+        assert push[slot] == pytest.approx(force.sum(axis=0) / mass[own].sum())
+        torque = np.cross(rest[own] - asm.rest[slot], force).sum(axis=0)
+        mean = (mass[own, None] * run._twist[own]).sum(axis=0) / mass[own].sum()
+        assert twist[slot] == pytest.approx(np.linalg.solve(inertia_of(prepared, slot), torque) + mean, abs=1e-9)
