@@ -138,7 +138,49 @@ def startup() -> None:
     say("start with cached kernels (imports and a tiny bake), wall", f"{time.monotonic() - began:.1f} s", "<= 2 s")
 
 
-BENCHES: dict[str, Callable[[], None]] = {"demo": demo, "fracture": fracture, "crowd": crowd, "stack": stack, "still": still, "fields": fields, "memory": memory, "startup": startup}
+def threads() -> None:
+    """What a second thread could give: distances between hulls, which are independent of each other, over two cores; and the share of a run that
+    finding contacts takes. The sweeps of the solver follow one another and cannot be shared without another order, so other bytes."""
+    from concurrent.futures import ThreadPoolExecutor
+
+    import numba
+    from dynaclast.core.solve import loop
+    from dynaclast.core.solve.rigid.gjk import gjk, make_scratch
+
+    @numba.njit(nogil=True)
+    def distances(points, first, last, out):  # noqa: ANN001, ANN202
+        scratch, axis, near, far = make_scratch(), np.zeros(3), np.zeros(3), np.zeros(3)
+        for k in range(first, last):
+            axis[0], axis[1], axis[2] = 1.0, 0.0, 0.0
+            out[k] = gjk(points, 32 * k, 32 * k + 16, points, 32 * k + 16, 32 * k + 32, axis, near, far, scratch)
+
+    count = 20_000
+    points = np.random.default_rng(0).normal(size=(count, 2, 16, 3))
+    points[:, 1, :, 0] += 5.0
+    points = points.reshape(-1, 3)
+    one, two = np.zeros(count), np.zeros(count)
+    alone = median(lambda: distances(points, 0, count, one), 5)
+    with ThreadPoolExecutor(2) as pool:
+        together = median(lambda: list(pool.map(lambda half: distances(points, *half, two), ((0, count // 2), (count // 2, count)))), 5)
+    say("20,000 distances between hulls: one thread / two", f"{alone:.0f} / {together:.0f} ms", "-")
+    say("  the same bytes", str(one.tobytes() == two.tobytes()), "True")
+    spent = 0.0
+    real = loop.find_contacts
+
+    def timed_contacts(*args: object) -> int:
+        nonlocal spent
+        began = time.process_time()
+        out = real(*args)
+        spent += time.process_time() - began
+        return out
+
+    loop.find_contacts = timed_contacts
+    _, run, _ = timed(scenes.wall500())
+    loop.find_contacts = real
+    say("  share of wall500 that finding contacts takes", f"{100 * spent / run:.0f} %", "-")
+
+
+BENCHES: dict[str, Callable[[], None]] = {"demo": demo, "fracture": fracture, "crowd": crowd, "stack": stack, "still": still, "fields": fields, "memory": memory, "startup": startup, "threads": threads}
 
 if __name__ == "__main__":
     commit = subprocess.run(["git", "rev-parse", "--short", "HEAD"], capture_output=True, text=True, cwd=ROOT).stdout.strip()
