@@ -265,3 +265,21 @@ def test_documents_of_before_still_read() -> None:
     old = parse({"bodies": [box("crate", (0, 1, 0))], "fields": [{"name": "f", "effect": {"kind": "burst"}, "reach": EVERYWHERE, "cue": {"time": 2}}]})
     assert old.fields[0].cue == document.AtCue(time=2) and parse(dump(old)) == old
     assert Run(old, *(lambda p: (p.model, p.state))(prepare(old)))
+
+
+def test_a_body_has_channels_of_its_own_and_sleepers_wake_when_they_weigh_otherwise() -> None:
+    def keys(*pairs: tuple[float, float]) -> list[dict]:
+        return [{"time": t, "value": v, "how": "step"} for t, v in pairs]
+
+    one = box("one", (0, 0.5, 0), channels=[{"of": "gravity", "keys": keys((0, 1), (2.0, -0.5))}])
+    deck = box("deck", (9, -0.5, 0), (40, 1, 4), role="passive")
+    slider = box("slider", (0, 0.5, 1.2), velocity=[4, 0, 0], channels=[{"of": "material.friction", "keys": keys((0, 0), (1.0, 1.5))}])
+    baked = run(one, deck, slider, frames=72, ground={"on": False})
+    assert np.abs(baked.position[:47, 0, 1] - 0.5).max() < 5e-3 and baked.state[40, 0] == 1  # it sleeps
+    assert baked.position[72, 0, 1] - 0.5 == pytest.approx(0.5 * 0.5 * 9.81, rel=0.05)  # and rises for a second
+    speed = np.diff(baked.position[:, 2, 0].astype(float)) * 24
+    assert speed[20] == pytest.approx(4, rel=0.01) and speed[-1] < 0.05
+    with pytest.raises(DocumentError, match="cannot change in a run"):
+        parse({"bodies": [box("b", (0, 1, 0), channels=[{"of": "velocity.0", "keys": keys((0, 1))}])]})
+    with pytest.raises(DocumentError, match="cannot be 3"):
+        parse({"bodies": [box("b", (0, 1, 0), channels=[{"of": "material.bounce", "keys": keys((0, 3))}])]})

@@ -1,4 +1,4 @@
-"""Kernels of the rigid solver against slow, obvious twins: bounds, rows, one solve, islands, splitting, what fields add up to."""
+"""Kernels of rigid pieces against slow, obvious twins: bounds, rows, one solve, islands, splitting, what fields add up to."""
 
 from __future__ import annotations
 

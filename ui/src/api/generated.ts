@@ -793,6 +793,11 @@ export interface components {
              * @enum {string}
              */
             collision: "auto" | "ball" | "box" | "hull" | "parts" | "exact";
+            /**
+             * Channels
+             * @description numbers of it over time: gravity, material.friction, material.bounce, material.rolling
+             */
+            channels?: components["schemas"]["Channel"][];
         };
         /**
          * Bonds

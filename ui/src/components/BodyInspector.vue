@@ -1,19 +1,22 @@
 <script setup lang="ts">
 import { computed } from "vue";
 import type { Body } from "../api/types";
+import { withNumber, withoutNumber, type Channel } from "../lib/channels";
 import { layoutCount } from "../lib/document";
+import { BODY_SPECS, setAt } from "../lib/specs";
 import { fromAngles, toAngles, type Quat, type Vec } from "../lib/rotation";
 import { standAt, withKey } from "../lib/motion";
 import { showMass, showNumber } from "../lib/units";
 import { usePieces } from "../stores/pieces";
 import { useShot, type Thing } from "../stores/shot";
 import { useView } from "../stores/view";
+import CurvePlot from "./CurvePlot.vue";
 import Glyph from "./Glyph.vue";
 import LayoutEditor from "./LayoutEditor.vue";
 import MaterialSection from "./MaterialSection.vue";
 import NameField from "./NameField.vue";
 import MotionEditor from "./MotionEditor.vue";
-import NumberRow from "./NumberRow.vue";
+import SpecRows from "./SpecRows.vue";
 import VectorField from "./VectorField.vue";
 
 const props = defineProps<{ thing: Thing }>();
@@ -33,6 +36,13 @@ const spin = computed(() => (body.value.spin as Vec).map((w) => Number(((w * 180
 const what = computed(() => `${props.thing.group ? "group of " : ""}${body.value.shape.kind === "asset" ? "mesh" : body.value.shape.kind} · ${body.value.role}`);
 
 const edit = (label: string, change: (b: Body) => void): void => shot.editBody(props.thing.name, `${label} of ${props.thing.name}`, change);
+
+const channels = computed(() => (body.value.channels ?? []) as Channel[]);
+function key(path: string, value: number | null): void {
+  const time = view.frame / fps.value;
+  view.showing = "set-up";
+  edit("key", (b) => (b.channels = (value === null ? withoutNumber(channels.value, path, time, fps.value) : withNumber(channels.value, path, time, fps.value, value)) as Body["channels"]));
+}
 
 const ROLES = { active: "moved by physics", passive: "only collided with", animated: "moved by its keys, or steadily, and pushes what it meets" } as const;
 const COLLISION = {
@@ -93,13 +103,17 @@ function remove(): void {
     <div class="row collide"><label for="collision">collides as</label><select id="collision" :value="body.collision" @change="(e) => edit('collision', (b) => (b.collision = (e.target as HTMLSelectElement).value as Body['collision']))"><option v-for="(why, c) in COLLISION" :key="c" :value="c" :title="why" :disabled="c === 'exact' && body.role === 'active'">{{ c }}</option></select><button class="button eye" :aria-pressed="view.shapes" :class="{ lit: view.shapes }" title="Draw the collision shapes" data-testid="see-shapes" @click="view.shapes = !view.shapes"><Glyph name="shape" :size="15" /></button></div>
     <p class="mute small">{{ COLLISION[body.collision] }}<template v-if="view.shapes && shapes !== undefined"> · <span class="figures">{{ shapes }} {{ shapes === 1 ? "shape" : "shapes" }}</span></template></p>
   </div>
-  <MaterialSection :name="thing.name" :body="body" />
+  <MaterialSection :name="thing.name" :body="body" @key="key" />
   <div v-if="body.role === 'animated' && !thing.group" class="section"><MotionEditor :name="thing.name" :body="body" /></div>
   <div v-if="body.role === 'active' || (body.role === 'animated' && !body.motion)" class="section">
     <header><h3>{{ body.role === "active" ? "Motion" : "Steady motion" }}</h3></header>
-    <NumberRow v-if="body.role === 'active'" label="gravity" unit="×" :min="-10" :max="10" :initial="1" :model-value="body.gravity" hint="its share of the shot's gravity: 0 floats, negative rises" @update:model-value="(v) => edit('gravity', (b) => (b.gravity = v))" />
+    <SpecRows v-if="body.role === 'active'" :of="body as never" :specs="BODY_SPECS" :channels="channels" base="" @change="(k, v) => edit(k, (b) => setAt(b, k, v))" @key="key" />
     <div class="stack"><label>{{ body.role === "active" ? "velocity at the start" : "velocity" }}</label><VectorField label="velocity" unit="m/s" :model-value="body.velocity!" :initial="0" @update:model-value="(v) => edit('velocity', (b) => (b.velocity = v))" /></div>
     <div class="stack"><label>{{ body.role === "active" ? "spin at the start" : "spin" }}</label><VectorField label="spin" unit="°/s" :model-value="spin" :initial="0" @update:model-value="(v) => edit('spin', (b) => (b.spin = v.map((x) => (x * Math.PI) / 180) as Vec))" /></div>
+  </div>
+  <div v-if="channels.length" class="section">
+    <header><h3>Keys</h3><span>{{ channels.length }} {{ channels.length === 1 ? "channel" : "channels" }}</span></header>
+    <CurvePlot v-for="c in channels" :key="c.of" :channel="c" color="var(--accent)" @change="(next) => edit('keys', (b) => (b.channels = channels.map((x) => (x.of === c.of ? next : x)).filter((x) => x.keys.length) as Body['channels']))" />
   </div>
   <div class="section"><button class="button wide" @click="remove">Delete {{ thing.name }}</button></div>
 </template>

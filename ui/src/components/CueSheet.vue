@@ -45,7 +45,12 @@ const energy = computed(() => takes.stats.energy ?? []);
 const overlap = computed(() => takes.stats.overlap ?? []);
 const energyLine = computed(() => line(energy.value.map((e) => e - energyFloor.value), 1e-9));
 const energyFloor = computed(() => energy.value.reduce((a, b) => Math.min(a, b), energy.value[0] ?? 0));
-const animated = computed(() => shot.bodies.filter((b) => b.role === "animated"));
+const keyed = computed(() => shot.things.filter((t) => (t.body.role === "animated" && !t.group) || t.body.channels?.length).map((t) => ({ name: t.name, kind: t.group ? ("group" as const) : ("body" as const), steady: t.body.role === "animated" && !t.body.motion })));
+/** first and last key of a body's lane [s] */
+const spanOf = (b: { kind: string; name: string }): [number, number] => {
+  const times = laneKeys(`${b.kind} ${b.name}`).map((k) => k.time);
+  return [Math.min(...times), Math.max(...times)];
+};
 const falloffs = computed(() => (shot.document?.falloffs ?? []).filter((f) => f.channels?.length));
 /** the frame at which each tie gave way in the take shown */
 const gaveWay = computed(() => new Map(view.showing === "take" ? takes.events.flatMap((e) => (e.kind === "tie_broken" ? [[e.tie!, e.frame] as const] : [])) : []));
@@ -268,9 +273,9 @@ onBeforeUnmount(() => {
           <Glyph :name="f.effect.kind" :size="14" />{{ f.name }}
         </button>
         <button v-for="o in falloffs" :key="`o${o.name}`" class="lane-name keyed" :class="{ chosen: view.selection?.kind === 'falloff' && view.selection.name === o.name }" @click="view.select({ kind: 'falloff', name: o.name })"><Glyph name="falloff" :size="14" />{{ o.name }}</button>
-        <button v-for="b in animated" :key="`b${b.name}`" class="lane-name keyed" :class="{ chosen: view.thing === b.name }" @click="view.select({ kind: 'body', name: b.name })"><Glyph name="peg" :size="14" />{{ b.name }}</button>
+        <button v-for="b in keyed" :key="`b${b.name}`" class="lane-name keyed" :class="{ chosen: view.thing === b.name }" @click="view.select({ kind: b.kind, name: b.name })"><Glyph name="peg" :size="14" />{{ b.name }}</button>
         <button v-for="t in shot.ties" :key="`t${t.name}`" class="lane-name tied" :class="{ chosen: view.selection?.kind === 'tie' && view.selection.name === t.name, off: !t.on }" @click="view.select({ kind: 'tie', name: t.name })"><Glyph :name="t.how.kind" :size="14" />{{ t.name }}</button>
-        <p v-if="!shot.fields.length && !animated.length && !shot.ties.length" class="none mute">Fields, keys and ties get lanes here.</p>
+        <p v-if="!shot.fields.length && !keyed.length && !shot.ties.length" class="none mute">Fields, keys and ties get lanes here.</p>
       </template>
     </div>
     <div ref="area" class="right" data-testid="timeline">
@@ -300,10 +305,10 @@ onBeforeUnmount(() => {
         <svg v-for="o in falloffs" :key="`o${o.name}`" :width="width" height="24" class="lane keyed" :data-lane="`falloff ${o.name}`" @pointerdown="boxKeys">
           <path v-for="(k, row) in laneKeys(`falloff ${o.name}`)" :key="row" :transform="`translate(${x(k.time * fps)} 12)`" d="M0 -7L3.500 -2L0 7L-3.500 -2Z" class="peg" :class="{ chosen: chosenIds.has(keyId(k)) }" @pointerdown="dragKeys($event, k)" />
         </svg>
-        <svg v-for="b in animated" :key="`b${b.name}`" :width="width" height="24" class="lane keyed" :data-lane="`body ${b.name}`" @pointerdown="boxKeys">
-          <rect v-if="!b.motion" :x="x(0)" y="11" :width="x(total) - x(0)" height="2" class="span" />
-          <rect v-else :x="x(b.motion.keys[0]!.time! * fps)" y="11" :width="Math.max(0, x(Math.min(total, b.motion.keys.at(-1)!.time! * fps)) - x(b.motion.keys[0]!.time! * fps))" height="2" class="span" />
-          <path v-for="(k, row) in laneKeys(`body ${b.name}`)" :key="row" :transform="`translate(${x(k.time * fps)} 12)`" d="M0 -8L4 -2L0 8L-4 -2Z" class="peg" :class="{ chosen: chosenIds.has(keyId(k)) }" :data-testid="`key-${b.name}-${row}`" @pointerdown="dragKeys($event, k)"><title>key of {{ b.name }} at {{ k.time }} s · drag; Shift adds, Alt stretches</title></path>
+        <svg v-for="b in keyed" :key="`b${b.name}`" :width="width" height="24" class="lane keyed" :data-lane="`${b.kind} ${b.name}`" @pointerdown="boxKeys">
+          <rect v-if="b.steady" :x="x(0)" y="11" :width="x(total) - x(0)" height="2" class="span" />
+          <rect v-else-if="laneKeys(`${b.kind} ${b.name}`).length" :x="x(spanOf(b)[0] * fps)" y="11" :width="Math.max(0, x(Math.min(total, spanOf(b)[1] * fps)) - x(spanOf(b)[0] * fps))" height="2" class="span" />
+          <path v-for="(k, row) in laneKeys(`${b.kind} ${b.name}`)" :key="row" :transform="`translate(${x(k.time * fps)} 12)`" d="M0 -8L4 -2L0 8L-4 -2Z" class="peg" :class="{ chosen: chosenIds.has(keyId(k)) }" :data-testid="`key-${b.name}-${row}`" @pointerdown="dragKeys($event, k)"><title>key of {{ k.of || b.name }} at {{ k.time }} s · drag; Shift adds, Alt stretches</title></path>
         </svg>
         <svg v-for="t in shot.ties" :key="`t${t.name}`" :width="width" height="24" class="lane tied" :class="{ off: !t.on }" @pointerdown="boxKeys">
           <rect :x="x(0)" y="10" :width="x(gaveWay.get(t.name) ?? total) - x(0)" height="4" rx="2" class="span" />

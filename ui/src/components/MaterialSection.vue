@@ -3,13 +3,17 @@
 import { computed, onMounted, ref, shallowRef } from "vue";
 import { api, ApiError } from "../api/client";
 import type { Body, Preset } from "../api/types";
+import type { Channel } from "../lib/channels";
+import { MATERIAL_SPECS, setAt } from "../lib/specs";
 import { usePieces } from "../stores/pieces";
 import { useShot } from "../stores/shot";
 import { showNumber } from "../lib/units";
 import ChoiceRow from "./ChoiceRow.vue";
 import NumberRow from "./NumberRow.vue";
+import SpecRows from "./SpecRows.vue";
 
 const props = defineProps<{ name: string; body: Body }>();
+const emit = defineEmits<{ key: [path: string, value: number | null] }>();
 const shot = useShot();
 const pieces = usePieces();
 const presets = shallowRef<Preset[]>([]);
@@ -86,8 +90,7 @@ function by(way: "density" | "mass"): void {
     <NumberRow v-if="m.mass" label="total mass" unit="kg" :min="0.0001" :max="1e9" :model-value="m.mass" @update:model-value="(v) => edit('mass', (b) => (b.material.mass = v))" />
     <NumberRow v-else label="density" unit="kg/m³" :min="1" :max="30000" :model-value="m.density!" :initial="2400" @update:model-value="(v) => edit('density', (b) => (b.material.density = v))" />
     <p v-if="m.mass && figures" class="figures mute follows">density {{ showNumber(figures.density, 4) }} kg/m³</p>
-    <NumberRow label="friction" :min="0" :max="5" :model-value="m.friction!" :initial="0.6" @update:model-value="(v) => edit('friction', (b) => (b.material.friction = v))" />
-    <NumberRow label="bounce" :min="0" :max="1" :model-value="m.bounce!" :initial="0.1" hint="share of the speed kept by a hit; above 1 would make energy" @update:model-value="(v) => edit('bounce', (b) => (b.material.bounce = v))" />
+    <SpecRows :of="m as never" :specs="MATERIAL_SPECS" :channels="(body.channels ?? []) as Channel[]" base="material." @change="(k, v) => edit(k, (b) => setAt(b.material, k, v))" @key="(path, value) => emit('key', path, value)" />
     <div class="row"><label>colour</label><input type="color" class="swatch" aria-label="colour" :value="m.look!.color" @change="(e) => edit('colour', (b) => (b.material.look!.color = (e.target as HTMLInputElement).value))" /></div>
     <p v-if="problem" class="problem" role="alert">{{ problem }}</p>
   </div>

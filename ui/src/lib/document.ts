@@ -55,6 +55,7 @@ export function newBody(name: string, shape: Shape, lift: number): Body {
     spin: [0, 0, 0],
     motion: null,
     collision: "auto",
+    channels: [],
   } as Body;
 }
 

@@ -1,8 +1,8 @@
-/** Keys of a shot, wherever they belong: of animated bodies, and of the channels of fields and shared falloffs. */
+/** Keys of a shot, wherever they belong: of animated bodies, and of the channels of bodies, fields and shared falloffs. */
 import type { ShotDocument } from "../api/types";
 
 export interface KeyRef {
-  /** what the key belongs to: "body NAME", "field NAME" or "falloff NAME" */
+  /** what the key belongs to: "body NAME", "group NAME", "field NAME" or "falloff NAME" */
   lane: string;
   /** the number it sets; empty for a body's place */
   of: string;
@@ -19,6 +19,8 @@ export const keyId = (k: KeyRef): string => `${k.lane}|${k.of}|${k.time}`;
 function lists(document: ShotDocument): { lane: string; of: string; keys: Timed[] }[] {
   return [
     ...document.bodies.flatMap((b) => (b.motion ? [{ lane: `body ${b.name}`, of: "", keys: b.motion.keys as Timed[] }] : [])),
+    ...document.bodies.flatMap((b) => (b.channels ?? []).map((c) => ({ lane: `body ${b.name}`, of: c.of, keys: c.keys as Timed[] }))),
+    ...(document.groups ?? []).flatMap((g) => (g.body.channels ?? []).map((c) => ({ lane: `group ${g.name}`, of: c.of, keys: c.keys as Timed[] }))),
     ...document.fields.flatMap((f) => (f.channels ?? []).map((c) => ({ lane: `field ${f.name}`, of: c.of, keys: c.keys as Timed[] }))),
     ...(document.falloffs ?? []).flatMap((f) => (f.channels ?? []).map((c) => ({ lane: `falloff ${f.name}`, of: c.of, keys: c.keys as Timed[] }))),
   ];
@@ -50,7 +52,7 @@ export function removeKeys(document: ShotDocument, chosen: readonly KeyRef[]): v
     const left = keys.filter((k) => !ids.has(keyId({ lane, of, time: k.time })));
     keys.splice(0, keys.length, ...(left.length || of ? left : keys.slice(0, 1)));
   }
-  for (const part of [...document.fields, ...(document.falloffs ?? [])]) part.channels = (part.channels ?? []).filter((c) => c.keys.length);
+  for (const part of [...document.fields, ...(document.falloffs ?? []), ...document.bodies, ...(document.groups ?? []).map((g) => g.body)]) part.channels = (part.channels ?? []).filter((c) => c.keys.length);
 }
 
 /** Copies of keys, whole. */

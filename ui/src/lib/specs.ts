@@ -43,6 +43,13 @@ export interface EffectSpec {
 const NOISE = n("noise", "differs by", "", { min: 0, max: 1, initial: 0, hint: "share that differs from piece to piece" });
 const SEED = n("seed", "seed", "", { min: 0, whole: true, fixed: true });
 
+/** Numbers of a body that can be keyed. */
+export const BODY_SPECS: Spec[] = [n("gravity", "gravity", "×", { min: -10, max: 10, initial: 1, hint: "its share of the shot's gravity: 0 floats, negative rises" })];
+export const MATERIAL_SPECS: Spec[] = [
+  n("friction", "friction", "", { min: 0, max: 5, initial: 0.6 }), n("bounce", "bounce", "", { min: 0, max: 1, initial: 0.1, hint: "share of the speed kept by a hit; above 1 would make energy" }),
+  n("rolling", "rolling", "", { min: 0, max: 1, initial: 0.01, hint: "rolling resistance: share of the contact's lever arm" }),
+];
+
 export const EFFECTS: Record<EffectKind, EffectSpec> = {
   anchor: {
     family: "holds", why: "holds pieces from the start", make: { cut: 0.5, reinforce: 4, hold: "fixed", carrier: null },

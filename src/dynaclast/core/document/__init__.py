@@ -148,6 +148,10 @@ def _check_references(shot: Shot) -> None:
         for name in chart.targets if chart.targets != "all" else []:
             if name not in columns:
                 raise ValueError(f"maps[{row}].targets: there is no body or group named '{name}'")
+    for kind, items in (("bodies", shot.bodies), ("groups", [g.body for g in shot.groups])):
+        for row, one in enumerate(items):
+            if one.channels:
+                _check_channels(f"{kind}[{row}]{'.body' if kind == 'groups' else ''}", one)
     layers = {f.name: f.layers for f in shot.falloffs}
     for kind, items in (("bodies", shot.bodies), ("groups", [g.body for g in shot.groups])):
         for row, one in enumerate(items):
@@ -178,7 +182,7 @@ def still_falloffs(part: Part, place: str = "") -> list[tuple[str, StillFalloff,
     return out
 
 
-def _check_channels(where: str, part: FieldItem | SharedFalloff) -> None:
+def _check_channels(where: str, part: FieldItem | SharedFalloff | Body) -> None:
     seen: set[str] = set()
     for k, channel in enumerate(part.channels):
         if channel.of in seen:

@@ -8,7 +8,7 @@ from pydantic import Field, PrivateAttr, model_validator
 
 from .base import Finite, Name, NotNegative, Part, Positive, PositiveVec3, Quaternion, Seed, Share, Vec3
 from .falloffs import ReachShape
-from .motion import Motion
+from .motion import Channel, Motion
 from .patterns import Bonds, BreakStep, Pattern, Release, ReleaseStart, Roughness
 from .shapes import MeshStep, Shape
 
@@ -44,6 +44,10 @@ class Material(Part):
         return self.mass / volume if self.mass is not None else self.density
 
 
+BODY_NUMBERS = ("gravity", "material.friction", "material.bounce", "material.rolling")
+"""Numbers of a body that channels can set."""
+
+
 class Body(Part):
     """One thing in a shot."""
 
@@ -66,6 +70,15 @@ class Body(Part):
     collision: Literal["auto", "ball", "box", "hull", "parts", "exact"] = Field(
         "auto", description="what each piece collides as: auto, a hull, or several where a whole body is hollow or bent; ball, box, hull: one of that kind round it; parts, several hulls; exact, its very triangles (passive and animated bodies)"
     )
+
+    channels: list[Channel] = Field(default_factory=list, max_length=8, description="numbers of it over time: gravity, material.friction, material.bounce, material.rolling")
+
+    @model_validator(mode="after")
+    def _numbers_of_a_run(self) -> Body:
+        for k, channel in enumerate(self.channels):
+            if channel.of not in BODY_NUMBERS:
+                raise ValueError(f"channels[{k}]: '{channel.of}' cannot change in a run; of a body these can: {', '.join(BODY_NUMBERS)}")
+        return self
 
     @model_validator(mode="after")
     def _exact_stands(self) -> Body:

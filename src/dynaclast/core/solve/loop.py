@@ -14,11 +14,12 @@ from typing import Any
 import numpy as np
 
 from ..document import FieldItem, Shot
+from ..fields.stand import number as number_of
 from ..geometry.mesh import Array, rotation_matrix
 from ..motion import turn_between
 from .acting import Acting, Deeds
-from .charts import Charts
 from .breaking import IMPACT_TIME, impact_loads
+from .charts import Charts
 from .frame import Frame, bond_positions, piece_positions, snapshot
 from .loadpath import weigh
 from .model import HOLD_CUE, HOLD_DRIVEN, HOLD_FREE, HOLD_FROZEN, HOLD_REMOVED, HOLD_TOUCH, Model
@@ -44,6 +45,8 @@ WAKES_FROM = 0.02
 """What sleeps wakes where fields change by more than this share of gravity."""
 IMPACT_EVENT_FROM = 1.0
 """Slower hits are not written down as events [m/s]."""
+TABLE_OF = {"gravity": "fall", "material.friction": "friction", "material.bounce": "bounce", "material.rolling": "rolling"}
+"""The column of the table of pieces that a channel of a body sets."""
 MOST_IMPACTS = 40
 """Impact events of a frame: the strongest so many."""
 
@@ -55,6 +58,8 @@ class Run:
     """
 
     def __init__(self, shot: Shot, model: Model, state: State) -> None:
+        if model.channels:  # they change the run's own tables
+            model = replace(model, pieces=model.pieces._replace(**{name: getattr(model.pieces, name).copy() for name in TABLE_OF.values()}))
         self.shot, self.model, self.state = shot, model, state
         self._pieces = model.pieces._replace(held=state.held)
         shapes, slots = len(model.hulls.piece), model.piece_count + 1
@@ -93,6 +98,7 @@ class Run:
             self._weigh(events)
         for k in range(per_frame):
             number = self.state.frame * per_frame + k
+            self._tune(number)
             self._release_due(number, events)
             self._drive(number)
             self._act(number, events)
@@ -108,8 +114,27 @@ class Run:
         self._still = replace(out, stats=out.stats | {"bonds_broken": 0.0}, events=[]) if not out.stats["moving"] and not len(self._driven) else None
         return out
 
+    def _tune(self, number: int) -> None:
+        """Give bodies the numbers their channels have at the start of an interval; what then weighs otherwise wakes."""
+        model, asm = self.model, self.state.assemblies
+        for body, channel in model.channels:
+            table = getattr(model.pieces, TABLE_OF[channel.of])
+            own = np.arange(model.body_first[body], model.body_first[body + 1])
+            now = number_of(channel, number * model.settings.interval)
+            if table[own[0]] == now:
+                continue
+            table[own] = now
+            if channel.of != "gravity":
+                continue
+            for slot in np.unique(self.state.piece_assembly[own]):
+                together = self.state.piece_assembly == slot
+                asm.fall[slot] = model.pieces.mass[together] @ model.pieces.fall[together] / model.pieces.mass[together].sum()
+                if not asm.held[slot]:
+                    wake(int(slot), asm)
+
     def opening(self) -> Frame:
         """Frame 0."""
+        self._tune(0)
         if self._weighed:
             self._weight_loads(self.model.load_path[self.model.pieces.body[self.model.bonds.piece[:, 0]]])
         return replace(snapshot(self.model, self.state, []), maps=self._maps())

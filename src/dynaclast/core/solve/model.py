@@ -12,6 +12,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from ..document import Channel
 from ..geometry.mesh import Array, Index
 from ..geometry.tree import MeshDistance
 from ..motion import Drive
@@ -147,6 +148,7 @@ class Model:
     carries a piece, -1 for none; surfaces: meshes that fields ask about, at the opening pose in the world; columns: per body, its own name or
     its group's
     load_path: per body, whether weight is followed through its bonds: 0 not, 1 to be seen, 2 they fail under it
+    channels: numbers of bodies over time, each with its body
     drives: per body, how an animated one moves; apart (N, 2): pairs of bodies that do not touch, since a tie joins them
     """
 
@@ -174,6 +176,7 @@ class Model:
     carried_by: Index
     surfaces: dict[str, MeshDistance]
     columns: list[str]
+    channels: list[tuple[int, Channel]]
 
     @property
     def piece_count(self) -> int:

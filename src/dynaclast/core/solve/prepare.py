@@ -109,6 +109,7 @@ def prepare(shot: Shot, resolve: Resolve = no_files, get_pieces: GetPieces | Non
         releases(shot), np.array([("off", "on", "fail").index(b.load_path) for b in shot.bodies], np.uint8),
         _drives(shot, table), ties, tie_names, apart, sheets, shot.limits.speed, shot.limits.spin,
         piece_tier, _tier_chunks(built, table.body), carried_by, _surfaces(shot, built), columns,
+        [(b, channel) for b, body in enumerate(shot.bodies) for channel in body.channels],
     )
     return Prepared(shot, model, opening_state(model), built)
 
