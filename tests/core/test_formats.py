@@ -80,8 +80,9 @@ def test_mutated_files_end_in_a_mesh_or_an_input_error(kind: str, seed: int) -> 
 
 @pytest.fixture(scope="module")
 def fallen(tmp_path_factory: pytest.TempPathFactory):  # noqa: ANN201
-    scene = shot(pillar(), fields=(footing(), blow(1500, (0, 2, 0), 0.9, 0.2)), frames=30)
-    baked = run(pillar(), fields=(footing(), blow(1500, (0, 2, 0), 0.9, 0.2)), frames=30)
+    high = {"layers": [{"shape": {"kind": "plane", "center": [0, 3, 0], "normal": [0, -1, 0], "edge": 3}, "profile": "linear"}]}
+    more = {"fields": (footing(), blow(1500, (0, 2, 0), 0.9, 0.2)), "frames": 30, "maps": [{"name": "high up", "reach": high}]}
+    scene, baked = shot(pillar(), **more), run(pillar(), **more)
     folder = tmp_path_factory.mktemp("export")
     for ending in ("usdc", "glb"):
         write_scene(scene, [build_pieces(b) for b in scene.bodies], baked, folder / f"take.{ending}")
@@ -112,6 +113,9 @@ def test_usd_holds_every_pieces_mesh_and_motion(fallen: tuple) -> None:
     prim = meshes[moving].GetPrim()
     assert prim.GetAttribute("dynaclast:mass").Get() == pytest.approx(baked.piece_mass[moving])
     assert prim.GetAttribute("dynaclast:state").Get(30) in ("moving", "resting")
+    for f in (0, 13, 30):
+        assert prim.GetAttribute("dynaclast:map:high_up").Get(f) == pytest.approx(float(baked.maps["map/high up"][f, moving]), abs=1e-6)
+    assert np.ptp(baked.maps["map/high up"][:, moving]) > 0.1
 
 
 def test_glb_holds_animated_nodes_that_match_the_frames(fallen: tuple) -> None:

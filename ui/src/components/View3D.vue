@@ -1,25 +1,27 @@
 <script setup lang="ts">
 /** The view: joins the stores to the stage, and draws the compass, scale bar, labels and legend over it. */
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from "vue";
+import { tidy, useHandles } from "../composables/useHandles";
 import { useShown, type Shown } from "../composables/useShown";
-import { causeWords, FAMILY, FAMILY_COLOR, freeName, layersOf, newTie, RAMPS, type Family } from "../lib/document";
+import { arrowUnit, causeWords, FAMILY, FAMILY_COLOR, freeName, layersOf, newTie, type Family } from "../lib/document";
 import { pieceFigures } from "../lib/pieces";
-import { hexColor, ramp, RAMP_CSS, type Rgb } from "../lib/ramp";
-import { standAt, withKey } from "../lib/motion";
-import { turn, type Quat, type Vec } from "../lib/rotation";
+import { hexColor, type Rgb } from "../lib/ramp";
+import { turn, type Vec } from "../lib/rotation";
 import { showMass, showNumber } from "../lib/units";
 import { usePieces } from "../stores/pieces";
 import { useShot } from "../stores/shot";
 import { useSurvey } from "../stores/survey";
 import type { Layer, Tie } from "../api/types";
 import { useTakes } from "../stores/takes";
-import { useView } from "../stores/view";
+import { useView, type Step } from "../stores/view";
 import { drawArrows } from "../viewport/arrows";
+import { bondLines, markLines, oneColor, shapeLines } from "../viewport/lines";
 import { actedOn, byFields, byMap, byWeight } from "../viewport/maps";
-import { paint, STATE_COLORS, TIER_COLORS } from "../viewport/paint";
-import { Stage, type Moved, type Reach } from "../viewport/Stage";
+import { paint } from "../viewport/paint";
+import { Stage, type Reach } from "../viewport/Stage";
 import { drawTies, hitPiece, tieEnds, type TieEnds } from "../viewport/ties";
 import Glyph from "./Glyph.vue";
+import ViewLegend from "./ViewLegend.vue";
 
 const emit = defineEmits<{ files: [files: File[]] }>();
 const shot = useShot();
@@ -38,15 +40,15 @@ const hovered = ref(-1);
 const box = ref<{ x: number; y: number; w: number; h: number } | null>(null);
 const tieTags = ref<{ name: string; kind: string; end: 0 | 1; x: number; y: number; chosen: boolean }[]>([]);
 const { inTake, time, shown, missing } = useShown();
+/** steps in which the piece under the pointer says its numbers */
+const HOVERS: Step[] = ["break", "bind", "drive"];
+const { placeHandles, onMove } = useHandles(stage, inTake, time);
 let markSize = 0.1;
-/** the shape as it was when a drag that scales it began */
-let scaled: Record<string, unknown> | null = null;
 let ends: TieEnds[] = [];
 let framedFor = "";
 let laid = "";
 
 const chosenThing = computed<Shown | undefined>(() => (shown.value.find((s) => s.name === view.thing)));
-const css = (c: readonly number[]): string => `rgb(${c.map((x) => Math.round(x * 255)).join(" ")})`;
 const deepest = computed(() => Math.max(0, ...shown.value.map((s) => pieceFigures(s.packed).tiers)));
 
 const ids = new WeakMap<object, number>();
@@ -114,25 +116,11 @@ function repaint(): void {
   s.invalidate();
 }
 
-/** Bonds of the chosen body as lines between its pieces, coloured by strength; those cut by hand in ember. */
 function drawBonds(): void {
   const s = stage.value!;
   const thing = chosenThing.value;
-  const strength = thing && pieces.strengths.get(thing.name);
-  const weight = thing && pieces.weights.get(thing.name);
-  const byWeight = view.bonds === "weight";
-  if (!thing || !strength || inTake.value || view.bonds === "hidden" || (byWeight && weight?.length !== strength.length) || strength.length * 2 !== thing.packed.bond_piece!.length) return s.bonds.set(null);
-  const ends = thing.packed.bond_piece!;
-  const first = s.batch.first[s.batch.names.indexOf(thing.name)]!;
-  const at = new Float32Array(strength.length * 6);
-  const colors = new Float32Array(strength.length * 3);
-  let top = 1e-9;
-  for (const k of strength) top = Math.max(top, k);
-  for (let b = 0; b < strength.length; b++) {
-    for (let e = 0; e < 2; e++) for (let c = 0; c < 3; c++) at[b * 6 + e * 3 + c] = s.batch.values[(first + ends[b * 2 + e]!) * 12 + c]!;
-    colors.set(strength[b]! <= 0 ? [1, 0.3, 0.2] : ramp(byWeight ? weight![b]! : 0.15 + 0.7 * (strength[b]! / top)), b * 3);
-  }
-  s.bonds.set(at, colors);
+  const drawn = thing && !inTake.value && view.bonds !== "hidden" ? bondLines(s.batch, thing, pieces.strengths.get(thing.name), view.bonds === "weight" ? (pieces.weights.get(thing.name) ?? null) : undefined) : null;
+  s.bonds.set(drawn?.at ?? null, drawn?.colors);
 }
 
 /** Ties at the frame shown; in the set-up only where they are worked on. */
@@ -147,45 +135,17 @@ function drawTiesNow(): void {
   s.ties.set(drawn.ends.length ? drawn.ends : null, drawn.colors);
 }
 
-/** What the chosen body collides as. */
 function drawShapes(): void {
-  const s = stage.value!;
   const thing = view.shapes && !inTake.value ? chosenThing.value : undefined;
   const found = thing && pieces.shapes.get(thing.name);
-  if (!thing || !found) return s.shapes.set(null);
-  const center = thing.packed.center as Float32Array;
-  const count = found.piece.length;
-  if (found.piece.some((p) => p * 3 >= center.length)) return s.shapes.set(null); // of pieces built before
-  const at = new Float32Array(count * 6 * thing.copies.length);
-  let n = 0;
-  for (const copy of thing.copies)
-    for (let e = 0; e < count; e++)
-      for (let side = 0; side < 2; side++) {
-        const p = found.piece[e]! * 3;
-        const w = turn(copy.rotation, [0, 1, 2].map((c) => copy.size * (center[p + c]! + found.edges[e * 6 + side * 3 + c]!)) as Vec);
-        for (let c = 0; c < 3; c++) at[n++] = w[c]! + copy.position[c]!;
-      }
-  s.shapes.set(at, new Float32Array(at.length / 2).map((_, k) => [0.44, 0.7, 0.89][k % 3]!));
+  const at = thing && found ? shapeLines(thing, found) : null;
+  stage.value!.shapes.set(at, at ? oneColor(at, [0.44, 0.7, 0.89]) : undefined);
 }
 
-/** Where the chosen body's mesh is defective. */
 function drawMarks(): void {
-  const s = stage.value!;
   const body = shot.things.find((t) => t.name === view.selection?.name)?.body;
-  if (!body || !view.marks.length || inTake.value) return s.marks.set(null);
-  const q = body.place.rotation as Quat;
-  const p = body.place.position!;
-  const all = view.marks.flat();
-  const reach = Math.max(...all.map(Math.abs), 1e-6);
-  const put = (x: number, y: number, z: number): number[] => turn(q, [x, y, z]).map((w, k) => w + p[k]!);
-  const ends: number[] = [];
-  for (const m of view.marks) {
-    if (m[0] === m[3] && m[1] === m[4] && m[2] === m[5]) {
-      for (let k = 0; k < 3; k++) for (const side of [-1, 1]) ends.push(...put(...([0, 1, 2].map((c) => m[c]! + (c === k ? side * 0.02 * reach : 0)) as Vec)));
-    } else ends.push(...put(m[0]!, m[1]!, m[2]!), ...put(m[3]!, m[4]!, m[5]!));
-  }
-  const colors = new Float32Array(ends.length / 2).map((_, k) => [1, 0.48, 0.3][k % 3]!);
-  s.marks.set(new Float32Array(ends), colors);
+  const at = body && view.marks.length && !inTake.value ? markLines(body, view.marks) : null;
+  stage.value!.marks.set(at, at ? oneColor(at, [1, 0.48, 0.3]) : undefined);
 }
 
 /** Bounds of one thing, or of all, in the world. */
@@ -273,100 +233,6 @@ function showFields(): void {
   if (stage.value) drawArrowsNow();
   placeHandles();
   placeLabels();
-}
-
-/** The shape that the handles move: the chosen layer's of the chosen field or falloff, if it stands alone. */
-function handled(): { shape: Record<string, unknown>; edit: (what: string, change: (shape: Record<string, unknown>) => void) => void; stood: Reach["stood"] } | null {
-  const chosen = view.selection;
-  if (chosen?.kind !== "field" && chosen?.kind !== "falloff" && chosen?.kind !== "map") return null;
-  const field = chosen.kind === "field" ? shot.fields.find((f) => f.name === chosen.name) : undefined;
-  const map = chosen.kind === "map" ? shot.document?.maps.find((m) => m.name === chosen.name) : undefined;
-  const owner = chosen.kind === "falloff" ? chosen.name : (field ?? map)?.reach.use;
-  const layers = chosen.kind !== "falloff" && !owner ? ((field ?? map)?.reach.layers as Layer[] | undefined) : (shot.document?.falloffs.find((f) => f.name === owner)?.layers as Layer[] | undefined);
-  const k = Math.min(owner && chosen.kind === "field" ? 0 : view.layer, (layers?.length ?? 0) - 1);
-  const shape = layers?.[k]?.shape as unknown as Record<string, unknown> | undefined;
-  if (!shape || !("center" in shape)) return null;
-  const edit = (what: string, change: (x: Record<string, unknown>) => void): void =>
-    shot.edit(what, (d) => {
-      const stack = owner ? d.falloffs.find((f) => f.name === owner) : (chosen.kind === "map" ? d.maps : d.fields).find((f) => f.name === chosen.name)?.reach;
-      const own = stack?.layers?.[k]?.shape;
-      if (own) change(own as unknown as Record<string, unknown>);
-    });
-  return { shape, edit, stood: (chosen.kind === "field" && (survey.result?.stands[chosen.name] as Reach["stood"])) || null };
-}
-
-function placeHandles(): void {
-  const mode = view.handle === "move" ? "translate" : view.handle === "turn" ? "rotate" : "scale";
-  const chosen = view.selection;
-  if (!stage.value) return;
-  if (inTake.value || !chosen || view.step === "run" || view.step === "export") return stage.value.setHandles(null, mode);
-  if (view.placing) return stage.value.setHandles(null, mode);
-  if (chosen.kind === "tie") {
-    const tie = shot.ties.find((t) => t.name === chosen.name);
-    if (!tie) return stage.value.setHandles(null, mode);
-    const at = (view.tieEnd === 1 && tie.to_point ? tie.to_point : tie.point) as Vec;
-    return stage.value.setHandles({ position: at, rotation: tie.how.kind === "hinge" ? between([0, 0, 1], tie.how.axis as Vec) : [0, 0, 0, 1], scale: [1, 1, 1] }, tie.how.kind === "hinge" && mode === "rotate" ? mode : "translate");
-  }
-  if (chosen.kind === "body" || chosen.kind === "group") {
-    const thing = shot.things.find((t) => t.name === chosen.name);
-    const works = thing && (view.step === "build" || (view.step === "drive" && thing.body.role === "animated"));
-    const stand = thing && (thing.group ? (thing.body.place as Moved) : { ...standAt(thing.body, time.value), scale: thing.body.place.scale as Vec });
-    return stage.value.setHandles(works ? stand! : null, mode);
-  }
-  const own = handled();
-  if (!own || own.stood) return stage.value.setHandles(null, mode);
-  const turned = (own.shape.rotation ?? (own.shape.normal ? between([0, 1, 0], own.shape.normal as Vec) : [0, 0, 0, 1])) as Quat;
-  stage.value.setHandles({ position: own.shape.center as Vec, rotation: turned, scale: [1, 1, 1] }, mode);
-}
-
-/** The turn that takes one direction to another. */
-function between(a: Vec, to: Vec): Quat {
-  const length = Math.hypot(...to) || 1;
-  const b = to.map((x) => x / length) as Vec;
-  const w = 1 + a[0] * b[0] + a[1] * b[1] + a[2] * b[2];
-  if (w < 1e-6) return [1, 0, 0, 0];
-  const q = [a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0], w];
-  const n = Math.hypot(...q);
-  return q.map((x) => x / n) as Quat;
-}
-
-const tidy = (x: number): number => Number(x.toFixed(4));
-
-function onMove(moved: Moved, done: boolean): void {
-  const chosen = view.selection;
-  if (!chosen) return;
-  if (chosen.kind === "tie") {
-    shot.editTie(chosen.name, `move ${chosen.name}`, (t) => {
-      const at = moved.position.map(tidy) as Vec;
-      if (t.how.kind === "hinge" && view.handle === "turn") t.how.axis = turn(moved.rotation, [0, 0, 1]).map(tidy) as Vec;
-      else if (view.tieEnd === 1 && t.to_point) t.to_point = at;
-      else t.point = at;
-    });
-  } else if (chosen.kind === "body" || chosen.kind === "group") {
-    const fps = shot.document!.timing.fps!;
-    shot.editBody(chosen.name, `${view.handle} ${chosen.name}`, (b) => {
-      if (b.motion && view.handle !== "scale") b.motion = withKey(b.motion, view.frame / fps, fps, { position: moved.position.map(tidy) as Vec, rotation: moved.rotation });
-      else b.place = { position: moved.position.map(tidy) as Vec, rotation: moved.rotation, scale: moved.scale.map(tidy) as Vec };
-    });
-  } else {
-    handled()?.edit(`${view.handle} ${chosen.name}`, (shape) => {
-      if (view.handle === "scale") {
-        const by = Math.max(...moved.scale.map((x) => Math.abs(x)));
-        const before = scaled ?? (scaled = structuredClone(shape));
-        for (const side of ["core", "edge", "height", "ring", "size"]) {
-          const was = before[side];
-          if (typeof was === "number") shape[side] = tidy(was * by);
-          else if (Array.isArray(was)) shape[side] = was.map((x, k) => tidy((x as number) * Math.abs(moved.scale[k] ?? by)));
-        }
-        return;
-      }
-      shape.center = moved.position.map(tidy) as Vec;
-      if ("rotation" in shape) shape.rotation = moved.rotation;
-      if ("normal" in shape && view.handle === "turn") shape.normal = turn(moved.rotation, [0, 1, 0]);
-    });
-  }
-  if (done) scaled = null;
-  if (done) void shot.flush();
 }
 
 /** The thing a batch piece belongs to, and its number within a copy. */
@@ -509,6 +375,14 @@ function cardLines(thing: Shown, index: number, piece: number, state: number): s
     const total = strength && !inTake.value ? own.reduce((sum, k) => sum + (strength[k] ?? 0), 0) : own.reduce((sum, k) => sum + body.bonds!.strength! * (body.bonds!.unit === "kN" ? 1 : packed.bond_area![k]!), 0);
     lines.push(`${own.length} bonds · ${showNumber(total, 3)} kN in all`);
   } else if (figures.count > 1) lines.push(`${own.length} neighbours, no bonds`);
+  const chosen = view.selection;
+  if (!inTake.value && chosen?.kind === "field" && survey.result?.values[chosen.name]?.length === stage.value!.batch.count) {
+    const pull = survey.result.arrows[piece];
+    const over = shot.fields.find((f) => f.name === chosen.name)!;
+    lines.push(`${chosen.name}: reach ${showNumber(survey.result.values[chosen.name]![piece]!, 2)}${pull ? ` · ${showNumber(Math.hypot(...pull), 3)} ${arrowUnit(over)}` : ""}`);
+  }
+  if (!inTake.value && chosen?.kind === "map" && survey.result?.maps[chosen.name]) lines.push(`${chosen.name}: ${showNumber(survey.result.maps[chosen.name]!.values[piece] ?? 0, 2)}`);
+  if (inTake.value && view.colorBy === "map" && takes.frames?.maps[`map/${view.map}`]) lines.push(`${view.map}: ${showNumber(takes.frames.maps[`map/${view.map}`]![Math.min(view.frame, takes.frames.count - 1) * takes.frames.pieces + piece]!, 2)}`);
   if (inTake.value) {
     lines.push(takes.stateNames[state] ?? "");
     if (view.colorBy === "fields" && takes.frames && takes.document) lines.push(actedOn(takes.frames, takes.document, Math.min(view.frame, takes.frames.count - 1), piece).join(", ") || "no field acts on it");
@@ -565,9 +439,9 @@ watch([() => view.wire, shown], () => {
 watch([() => view.step], () => {
   hovered.value = -1;
   view.placing = null;
-  if (stage.value) stage.value.hovering = view.step === "break" || view.step === "bind";
+  if (stage.value) stage.value.hovering = HOVERS.includes(view.step);
 }, { immediate: true });
-watch([stage], () => { if (stage.value) stage.value.hovering = view.step === "break" || view.step === "bind"; });
+watch([stage], () => { if (stage.value) stage.value.hovering = HOVERS.includes(view.step); });
 watch([chosenThing, () => view.step, () => view.bonds, () => view.shapes, () => view.colorBy, () => shot.document], () => {
   const thing = chosenThing.value;
   if (!thing || inTake.value) return;
@@ -587,26 +461,13 @@ watch([() => view.theme, () => shot.document?.ground], () => {
   stage.value?.applyTheme();
   showFields();
 });
-const mapNow = computed(() => ((inTake.value ? takes.document : shot.document)?.maps ?? []).find((m) => m.name === view.map));
-const rampCss = computed(() => (view.colorBy === "map" ? `linear-gradient(90deg, ${RAMPS[mapNow.value?.ramp ?? "ember"].join(", ")})` : RAMP_CSS));
-const legend = computed(() => (view.colorBy === "map" && mapNow.value ? "ramp" : inTake.value && view.colorBy === "weight" ? "ramp" : inTake.value && view.colorBy === "fields" ? "list" : view.colorBy === "reach" || view.colorBy === "size" || view.colorBy === "strength" ? "ramp" : view.colorBy === "state" || view.colorBy === "tier" ? "list" : ""));
-const rampWords = computed(() => (view.colorBy === "map" ? [view.map, "0", "1"] : view.colorBy === "weight" ? ["weight / strength of the worst bond", "0", "1"] : view.colorBy === "reach" ? [view.selection?.kind === "field" ? `reach of ${view.selection.name}` : "pick a field to see its reach", "0", "1"] : view.colorBy === "size" ? ["piece size", "small", "large"] : ["mean bond strength", "0", "strongest"]));
 defineExpose({ fit: () => fit(true) });
 </script>
 
 <template>
   <div class="view" :class="{ dropping }" @dragover.prevent="dropping = true" @dragleave="dropping = false" @drop.prevent="onDrop">
     <div ref="host" class="host" data-testid="view" />
-    <div v-if="legend" class="legend">
-      <template v-if="legend === 'ramp'">
-        <span>{{ rampWords[0] }}</span>
-        <i :style="{ background: rampCss }" /><b class="figures"><span>{{ rampWords[1] }}</span><span>{{ rampWords[2] }}</span></b>
-      </template>
-      <span v-else-if="view.colorBy === 'state'" class="states"><em v-for="(name, k) in ['held', 'resting', 'moving']" :key="name"><i class="dot" :style="{ background: css(STATE_COLORS[k]!) }" />{{ name }}</em></span>
-      <span v-else-if="view.colorBy === 'fields'" class="states"><em v-for="(color, family) in FAMILY_COLOR" :key="family"><i class="dot" :style="{ background: color }" />{{ family }}</em></span>
-      <span v-else class="states"><em v-for="k in deepest" :key="k"><i class="dot" :style="{ background: css(TIER_COLORS[k]!) }" />tier {{ k }}</em></span>
-    </div>
-    <div v-else-if="view.bonds === 'weight' && !inTake" class="legend"><span>own weight / strength</span><i :style="{ background: RAMP_CSS }" /><b class="figures"><span>0</span><span>1</span></b></div>
+    <ViewLegend :in-take="inTake" :deepest="deepest" />
     <div v-for="l in labels" :key="l.name" class="tag" :class="{ chosen: l.chosen }" :style="{ left: `${l.x}px`, top: `${l.y}px`, color: l.color }">{{ l.name }} <span>{{ l.text }}</span></div>
     <button v-for="t in tieTags" :key="t.name + t.end" class="tie" :class="{ through: view.placing, chosen: t.chosen, end: t.chosen && view.tieEnd === t.end }" :style="{ left: `${t.x}px`, top: `${t.y}px` }" :title="`${t.name}: ${t.kind}`" :data-testid="`tie-${t.name}`" @click="chooseTie(t.name, t.end)"><Glyph :name="t.kind" :size="13" /></button>
     <p v-if="view.placing" class="placing" role="status">{{ view.placing.note }}{{ view.placing.point ? "Click where the string's other end goes: a body, or the ground" : `Click on a body where the ${view.placing.kind} goes` }} <button class="link" @click="view.placing = null">not now</button></p>
@@ -632,12 +493,6 @@ defineExpose({ fit: () => fit(true) });
 .view { position: relative; overflow: hidden; background: radial-gradient(120% 90% at 50% 20%, var(--view-top), var(--view-bottom)); min-width: 0; min-height: 0; }
 .host { position: absolute; inset: 0; }
 .host :deep(canvas) { display: block; outline: none; touch-action: none; }
-.legend { position: absolute; right: 14px; top: 12px; width: 160px; font-size: 11.5px; color: var(--soft); text-align: right; pointer-events: none; }
-.legend > i { display: block; height: 8px; border-radius: 4px; margin: 4px 0 2px; }
-.legend b { display: flex; justify-content: space-between; font-weight: 400; }
-.states { display: flex; flex-direction: column; gap: 2px; align-items: flex-end; }
-.states em { font-style: normal; display: flex; gap: 6px; align-items: center; }
-.dot { width: 9px; height: 9px; border-radius: 50%; display: inline-block; }
 .tag { background: color-mix(in srgb, var(--basalt-0) 72%, transparent); border-radius: 10px; padding: 1px 8px; position: absolute; transform: translate(-50%, -100%); font-weight: 600; font-size: 12px; pointer-events: none; white-space: nowrap; text-shadow: 0 1px 3px var(--basalt-0), 0 0 2px var(--basalt-0); }
 .tag span { font-weight: 400; }
 .tag:not(.chosen) { opacity: 0.8; }

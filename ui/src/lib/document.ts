@@ -100,6 +100,13 @@ export function effectUnits(field: FieldItem): Record<string, string> {
   return { speed: effect.kind === "burst" ? unit : "m/s", amount: effect.kind === "drag" ? "1/s" : unit };
 }
 
+/** Unit of the arrows a field shows: what it does over time is an acceleration, a blow changes the velocity, a displacement is a way. */
+export function arrowUnit(field: FieldItem): string {
+  if (field.effect.kind === "displace") return "m";
+  const cue = field.cue as { kind: string; length?: number };
+  return OVER_TIME.has(field.effect.kind) || cue.kind === "span" || (cue.length ?? 0) > 0 ? "m/s²" : "m/s";
+}
+
 /** What a strength comes to, in words: a speed after a second, a way, a time. */
 export function expected(field: FieldItem): string {
   const e = field.effect as unknown as Record<string, number & string>;

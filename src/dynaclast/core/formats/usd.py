@@ -1,7 +1,7 @@
 """USD out: every piece a mesh with an animated transform, under its body.
 
 Custom attributes carry what other departments ask for: ``dynaclast:mass`` [kg], ``dynaclast:state`` (animated), and
-the primvar ``dynaclast:skin`` (1 on original surface, 0 on cut faces).
+the primvar ``dynaclast:skin`` (1 on original surface, 0 on cut faces); animated where the bake has them, ``dynaclast:weight`` and ``dynaclast:map:NAME``.
 """
 
 from __future__ import annotations
@@ -29,7 +29,7 @@ def write_usd(scene: ExportScene, path: str) -> None:
     stage.SetDefaultPrim(root.GetPrim())
     layer = stage.GetRootLayer()
     bodies = _bodies(stage, root, scene)
-    samples: list[tuple[Any, np.ndarray, np.ndarray, np.ndarray]] = []
+    samples: list[tuple[Any, ...]] = []
     for piece in scene.pieces:
         mesh = UsdGeom.Mesh.Define(stage, bodies[piece.body].AppendChild(piece.name))
         _geometry(mesh, piece.mesh)
@@ -38,13 +38,23 @@ def write_usd(scene: ExportScene, path: str) -> None:
         mesh.GetPrim().CreateAttribute("dynaclast:mass", Sdf.ValueTypeNames.Double).Set(float(scene.baked.piece_mass[piece.index]))
         state = mesh.GetPrim().CreateAttribute("dynaclast:state", Sdf.ValueTypeNames.Token)
         move, turn = mesh.AddTranslateOp(UsdGeom.XformOp.PrecisionDouble), mesh.AddOrientOp(UsdGeom.XformOp.PrecisionDouble)
-        samples.append((piece.index, move.GetAttr().GetPath(), turn.GetAttr().GetPath(), state.GetPath()))
+        numbers = [(mesh.GetPrim().CreateAttribute(name, Sdf.ValueTypeNames.Float).GetPath(), values[:, piece.index]) for name, values in _numbers(scene).items()]
+        samples.append((piece.index, move.GetAttr().GetPath(), turn.GetAttr().GetPath(), state.GetPath(), numbers))
     with Sdf.ChangeBlock():
-        for index, move_path, turn_path, state_path in samples:
+        for index, move_path, turn_path, state_path, numbers in samples:
             _animate(layer, scene, index, move_path, turn_path, state_path)
+            for path, values in numbers:
+                for f in changes(values[:, None]):
+                    layer.SetTimeSample(path, float(f), float(values[f]))
     for swap in scene.swaps:
         _swap(stage, bodies[swap.body], scene, swap)
     layer.Save()
+
+
+def _numbers(scene: ExportScene) -> dict[str, np.ndarray]:
+    """Numbers (F, P) of pieces beside their motion, by the attribute they are written to."""
+    names = {"load": "dynaclast:weight"} | {key: f"dynaclast:map:{safe_name(key[4:])}" for key in scene.baked.maps if key.startswith("map/")}
+    return {names[key]: values for key, values in scene.baked.maps.items() if key in names}
 
 
 def _swap(stage: Usd.Stage, body: Sdf.Path, scene: ExportScene, swap: Swap) -> None:
