@@ -60,3 +60,25 @@ def test_collision_shapes_can_be_fetched(client: FlaskClient) -> None:
         found, _ = unpack(client.post("/api/collision", json={"body": body}).data)
         assert found["shapes"][0] == shapes and len(found["edges"]) == len(found["piece"]) > 11
         assert np.abs(found["edges"]).max() <= 0.51
+
+
+def test_a_bake_with_a_field_that_cannot_act_is_refused_or_goes_without_it(client: FlaskClient) -> None:
+    bad = {"name": "idle", "effect": {"kind": "drag"}, "reach": {"layers": [{"shape": {"kind": "everywhere"}}]}, "targets": []}
+    made = client.post("/api/shots", json={"name": "faulty", "document": {"bodies": [box("crate", (0, 1, 0))], "fields": [bad]}}).get_json()
+    answer = client.post(f"/api/shots/{made['id']}/takes")
+    assert answer.status_code == 422 and answer.get_json()["problems"][0] == {"where": "fields[0]", "message": "idle cannot act: it has no targets. Mend it, switch it off, or bake without it"}
+    take = client.post(f"/api/shots/{made['id']}/takes?without_faulty=true").get_json()
+    assert take["status"] == "queued"
+    assert [f["on"] for f in client.get(f"/api/takes/{take['id']}").get_json()["document"]["fields"]] == [False]
+
+
+def test_the_library_keeps_fields_and_falloffs_and_refuses_what_is_neither(client: FlaskClient) -> None:
+    field = {"name": "gale", "effect": {"kind": "wind"}, "reach": {"layers": [{"shape": {"kind": "everywhere"}}]}}
+    for speed in (5, 9):  # the second in place of the first
+        assert client.put("/api/library", json={"kind": "field", "name": "gale", "item": {**field, "effect": {"kind": "wind", "speed": speed}}}).status_code == 200
+    items = client.get("/api/library").get_json()["items"]
+    assert [(x["kind"], x["name"], x["item"]["effect"]["speed"]) for x in items] == [("field", "gale", 9)]
+    answer = client.put("/api/library", json={"kind": "falloff", "name": "gale", "item": field})
+    assert answer.status_code == 422 and "effect" in answer.get_json()["message"] + str(answer.get_json()["problems"])
+    assert client.delete("/api/library/field/gale").status_code == 200 and client.delete("/api/library/field/gale").status_code == 404
+    assert client.get("/api/library").get_json()["items"] == []

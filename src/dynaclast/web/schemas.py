@@ -257,7 +257,7 @@ class TakeList(BaseModel):
     takes: list[TakeOut]
 
 
-class BakeIn(BaseModel):
+class BakeQuery(BaseModel):
     without_faulty: bool = Field(False, description="leave out fields that cannot act, instead of refusing")
 
 

@@ -21,7 +21,7 @@ from ..store.models import TakeRow
 from .app import Services, services
 from .bodies import fetchable
 from .schemas import (
-    AfterQuery, BakeIn, ChunkList, ChunkPath, Done, EventList, ExportQuery, ExtendTake, Problem, ShotPath, TakeList, TakeOut, TakePath, TakeWhole,
+    AfterQuery, BakeQuery, ChunkList, ChunkPath, Done, EventList, ExportQuery, ExtendTake, Problem, ShotPath, TakeList, TakeOut, TakePath, TakeWhole,
 )
 
 api = APIBlueprint("takes", __name__, url_prefix="/api", abp_tags=[Tag(name="takes")], abp_responses={"404": Problem, "409": Problem, "422": Problem})
@@ -49,14 +49,14 @@ def list_takes(path: ShotPath) -> dict[str, Any]:
 
 
 @api.post("/shots/<string:shot_id>/takes", responses={"200": TakeOut})
-def start_take(path: ShotPath, body: BakeIn) -> dict[str, Any]:
+def start_take(path: ShotPath, query: BakeQuery) -> dict[str, Any]:
     """Bake the shot as it is saved now. Refused where a field cannot act, unless asked to leave such fields out."""
     with services().store.session() as session:
         shot = document.parse(shots.get(session, path.shot_id).document)
         if not shot.bodies and not shot.groups:
             raise document.DocumentError([("bodies", "the shot has no bodies, so there is nothing to bake; add one first")])
         found = faults(shot)
-        if not body.without_faulty:
+        if not query.without_faulty:
             refuse(found, "bake without it")
         return take_out(takes.ask(session, path.shot_id, shot.timing.frames, document.dump(without(shot, found)) if found else None))
 

@@ -74,7 +74,7 @@ export const api = {
   pieces: (key: string) => packed(`/pieces/${key}`),
   survey: (document: ShotDocument, frame: number, field: string, signal?: AbortSignal) => json<Survey>("POST", "/survey", { document, frame, field }, signal),
   takes: (shot: string) => json<{ takes: Take[] }>("GET", `/shots/${shot}/takes`),
-  bake: (shot: string, withoutFaulty = false) => json<Take>("POST", `/shots/${shot}/takes`, { without_faulty: withoutFaulty }),
+  bake: (shot: string, withoutFaulty = false) => json<Take>("POST", `/shots/${shot}/takes${withoutFaulty ? "?without_faulty=true" : ""}`),
   take: (id: string) => json<{ take: Take; document: ShotDocument; state_names: string[] }>("GET", `/takes/${id}`),
   cancel: (id: string) => json<Take>("POST", `/takes/${id}/cancel`),
   extend: (id: string, frames: number | null) => json<Take>("POST", `/takes/${id}/extend`, { frames }),

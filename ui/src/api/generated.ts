@@ -4634,15 +4634,6 @@ export interface components {
             /** Created */
             created: string;
         };
-        /** BakeIn */
-        BakeIn: {
-            /**
-             * Without Faulty
-             * @description leave out fields that cannot act, instead of refusing
-             * @default false
-             */
-            without_faulty: boolean;
-        };
         /** TakeWhole */
         TakeWhole: {
             take: components["schemas"]["TakeOut"];
@@ -5739,18 +5730,17 @@ export interface operations {
     };
     takes_start_take_shots__string_shot_id__takes_post: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description leave out fields that cannot act, instead of refusing */
+                without_faulty?: boolean;
+            };
             header?: never;
             path: {
                 shot_id: string;
             };
             cookie?: never;
         };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["BakeIn"];
-            };
-        };
+        requestBody?: never;
         responses: {
             /** @description OK */
             200: {
