@@ -108,7 +108,7 @@ def mutated(data: bytes, rng: np.random.Generator) -> bytes:
     return bytes(out)
 
 
-def test_two_thousand_damaged_files_never_take_the_reader_along(reader: Reader, tmp_path) -> None:  # noqa: ANN001
+def test_a_thousand_damaged_files_never_take_the_reader_along(reader: Reader, tmp_path) -> None:  # noqa: ANN001
     ball = trimesh.creation.icosphere(1)
     box = trimesh.creation.box((1, 2, 3))
     whole = {

@@ -16,7 +16,7 @@ const css = (c: readonly number[]): string => `rgb(${c.map((x) => Math.round(x *
 const mapNow = computed(() => ((props.inTake ? takes.document : shot.document)?.maps ?? []).find((m) => m.name === view.map));
 const rampCss = computed(() => (view.colorBy === "map" ? `linear-gradient(90deg, ${RAMPS[mapNow.value?.ramp ?? "ember"].join(", ")})` : RAMP_CSS));
 const legend = computed(() => (view.colorBy === "map" && mapNow.value ? "ramp" : props.inTake && view.colorBy === "weight" ? "ramp" : props.inTake && view.colorBy === "fields" ? "list" : view.colorBy === "reach" || view.colorBy === "size" || view.colorBy === "strength" ? "ramp" : view.colorBy === "state" || view.colorBy === "tier" ? "list" : ""));
-const rampWords = computed(() => (view.colorBy === "map" ? [view.map, "0", "1"] : view.colorBy === "weight" ? ["weight / strength of the worst bond", "0", "1"] : view.colorBy === "reach" ? [view.selection?.kind === "field" ? `reach of ${view.selection.name}` : "pick a field to see its reach", "0", "1"] : view.colorBy === "size" ? ["piece size", "small", "large"] : ["mean bond strength", "0", "strongest"]));
+const rampWords = computed(() => (view.colorBy === "map" ? [view.map, "0", "1"] : view.colorBy === "weight" ? ["weight / strength", "0", "1"] : view.colorBy === "reach" ? [view.selection?.kind === "field" ? `reach of ${view.selection.name}` : "pick a field to see its reach", "0", "1"] : view.colorBy === "size" ? ["piece size", "small", "large"] : ["mean bond strength", "0", "strongest"]));
 </script>
 
 <template>

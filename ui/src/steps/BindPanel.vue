@@ -134,7 +134,7 @@ function placeNew(kind: TieKind): void {
   </div>
   <div v-if="body?.pattern && body.bonds" class="section">
     <header><h3>Own weight</h3><span>through the bonds</span></header>
-    <ChoiceRow label="followed" :options="[['off', 'no'], ['on', 'to be seen'], ['fail', 'and breaks']] as const" :model-value="body.load_path!" @update:model-value="(v) => edit('own weight', (b) => (b.load_path = v))" />
+    <ChoiceRow label="followed" :options="[['off', 'no'], ['on', 'seen'], ['fail', 'breaks']] as const" :model-value="body.load_path!" @update:model-value="(v) => edit('own weight', (b) => (b.load_path = v))" />
     <p v-if="body.load_path !== 'off'" class="mute small">A take shows it under Run, coloured by weight.</p>
   </div>
   <div v-if="body && body.role === 'active'" class="section">

@@ -59,7 +59,10 @@ def level_surface(value: Callable[[Array], Array], level: float, center: tuple[f
     low = np.asarray(center, float) - 0.5 * cell * (count - 1)
     axes = [low[k] + cell * np.arange(count[k]) for k in range(3)]
     points = np.stack(np.meshgrid(*axes, indexing="ij"), axis=-1).reshape(-1, 3)
-    grid = np.pad(value(points).reshape(tuple(count)) - level, 1, constant_values=-level)
+    grid = value(points).reshape(tuple(count)) - level
+    into = [level * np.minimum(np.arange(n), np.arange(n)[::-1]) for n in count]  # 0 on the box, so that the surface is cut clean there
+    grid = np.minimum(grid, np.minimum(np.minimum(into[0][:, None, None], into[1][None, :, None]), into[2][None, None, :]))
+    grid = np.pad(grid, 1, constant_values=-level)
     if not (grid > 0).any():
         raise GeometryError(f"the falloff is nowhere above {level:g} in this box; move or widen the box, or lower the level")
     return surface_of_grid(grid, low - cell, cell, "the part above the level is thinner than a cell; raise the detail", edge)
