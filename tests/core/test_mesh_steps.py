@@ -8,6 +8,7 @@ import trimesh
 
 from dynaclast.core.document import parse
 from dynaclast.core.errors import GeometryError
+from dynaclast.core.falloff import value
 from dynaclast.core.geometry import primitives
 from dynaclast.core.geometry.check import diagnose, report, solid
 from dynaclast.core.geometry.inside import inside, winding_number
@@ -20,7 +21,7 @@ BALL = primitives.sphere(1.0, 24)
 
 
 def after(mesh: TriMesh, *steps: dict) -> TriMesh:
-    return apply_steps(mesh, parse({"bodies": [box("b", (0, 0, 0), steps=list(steps))]}).bodies[0].steps)
+    return apply_steps(mesh, parse({"bodies": [box("b", (0, 0, 0), steps=list(steps))]}).bodies[0].steps, value)
 
 
 def kinds(mesh: TriMesh) -> set[str]:
@@ -90,3 +91,16 @@ def test_inside_by_parity_equals_the_winding_number_also_on_lines_through_edges(
         lo, hi = mesh.bounds()
         points = np.concatenate([np.random.default_rng(1).uniform(lo, hi, (800, 3)), [[0.0, 0.1, 0.0], [0.5, 0.1, 0.5], [0.0, 0.1, 0.5]]])
         assert (inside(mesh, points) == (winding_number(mesh, points) > 0.5)).all()
+
+
+def test_a_mesh_is_displaced_by_a_falloff_along_its_normals_and_by_an_offset() -> None:
+    ball = primitives.sphere(1.0, 32)
+    everywhere = {"layers": [{"shape": {"kind": "everywhere"}}]}
+    grown = after(ball, {"kind": "displace", "reach": everywhere, "by": 0.5})
+    assert np.linalg.norm(grown.vertices, axis=1) == pytest.approx(1.5, abs=1e-3)
+    top = {"layers": [{"shape": {"kind": "plane", "center": [0, 0.5, 0], "normal": [0, -1, 0], "edge": 0}}]}
+    moved = after(ball, {"kind": "displace", "reach": top, "by": 0, "offset": [0, 2, 0]})
+    up = ball.vertices[:, 1] >= 0.5
+    assert up.any() and moved.vertices - ball.vertices == pytest.approx(np.where(up[:, None], [0, 2, 0], 0))
+    corner = after(primitives.box((1, 1, 1)), {"kind": "displace", "reach": everywhere, "by": 0.1})
+    assert np.abs(corner.vertices) == pytest.approx(0.5 + 0.1 / np.sqrt(3))  # doubled corners of a box move together, out along the diagonal

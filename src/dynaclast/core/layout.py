@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 
 from .document import (
-    Body, FalloffShape, GridLayout, Group, LineLayout, RingLayout, SharedFalloff, Shot, Stack, Standing, StillFalloff, StrengthReach, SurfaceScatter, VolumeScatter,
+    Body, DisplaceMesh, FalloffShape, GridLayout, Group, LineLayout, RingLayout, SharedFalloff, Shot, Stack, Standing, StillFalloff, StrengthReach, SurfaceScatter, VolumeScatter,
     still_falloffs,
 )
 from .document.base import Part
@@ -191,7 +191,7 @@ def _filled(part: Part, shared: dict[str, SharedFalloff], body: Body | None) -> 
         if isinstance(found, StillFalloff):
             if found.use is not None and found.use in shared:
                 own = shared[found.use]
-                stands = None if body is None or isinstance(part, StrengthReach | FalloffShape) else Standing(position=body.place.position, rotation=body.place.rotation)
+                stands = None if body is None or isinstance(part, StrengthReach | FalloffShape | DisplaceMesh) else Standing(position=body.place.position, rotation=body.place.rotation)
                 change[key] = found.model_copy(update={"given": Stack(layers=own.layers, strength=own.strength, limits=own.limits), "stands": stands})
         elif isinstance(found, Part):
             change[key] = _filled(found, shared, body)

@@ -711,7 +711,7 @@ export interface components {
              * Steps
              * @description what is done to the mesh first, in order: repairs, density, an applied scale
              */
-            steps?: (components["schemas"]["Weld"] | components["schemas"]["FillHoles"] | components["schemas"]["Unify"] | components["schemas"]["MakeSolid"] | components["schemas"]["Subdivide"] | components["schemas"]["Decimate"] | components["schemas"]["ScaleMesh"])[];
+            steps?: (components["schemas"]["Weld"] | components["schemas"]["FillHoles"] | components["schemas"]["Unify"] | components["schemas"]["MakeSolid"] | components["schemas"]["Subdivide"] | components["schemas"]["Decimate"] | components["schemas"]["ScaleMesh"] | components["schemas"]["DisplaceMesh"])[];
             place?: components["schemas"]["Place"];
             material?: components["schemas"]["Material"];
             /**
@@ -1488,6 +1488,39 @@ export interface components {
              * @default true
              */
             wakes: boolean;
+        };
+        /**
+         * DisplaceMesh
+         * @description Moves the vertices by a falloff, along their normals and by an offset; a mesh wants enough of them first (subdivide).
+         */
+        DisplaceMesh: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "displace";
+            /** @description in the mesh's own frame, before its scale */
+            reach: components["schemas"]["StillFalloff"];
+            /**
+             * By
+             * @description along the normals, outwards, where the value is 1 [m]
+             * @default 0.1
+             */
+            by: number;
+            /**
+             * Offset
+             * @description and by this, where the value is 1 [m]
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            offset: [
+                number,
+                number,
+                number
+            ];
         };
         /**
          * DragEffect

@@ -3,11 +3,12 @@
 import { computed, ref, watch } from "vue";
 import { api, ApiError } from "../api/client";
 import type { Body, MeshStep, Report } from "../api/types";
-import { filled } from "../lib/document";
+import { filled, newLayer } from "../lib/document";
 import { showNumber } from "../lib/units";
 import { useShot } from "../stores/shot";
 import { useView } from "../stores/view";
 import NumberRow from "./NumberRow.vue";
+import ReachEditor from "./ReachEditor.vue";
 
 const props = defineProps<{ name: string; body: Body }>();
 const shot = useShot();
@@ -15,14 +16,15 @@ const view = useView();
 const report = ref<Report | null>(null);
 const problem = ref("");
 const text = computed(() => JSON.stringify([props.body.shape, props.body.steps, props.body.place.scale]));
-const WORDS: Record<string, string> = { weld: "weld", fill: "fill holes", unify: "unify directions", solid: "make solid", subdivide: "subdivide", decimate: "decimate", scale: "applied scale" };
+const WORDS: Record<string, string> = { weld: "weld", fill: "fill holes", unify: "unify directions", solid: "make solid", subdivide: "subdivide", decimate: "decimate", scale: "applied scale", displace: "displace" };
 const HINTS: Record<string, string> = {
   weld: "join vertices that lie close together", fill: "close every open rim", unify: "make all faces look outwards; drop doubled and empty ones", solid: "build one clean closed surface round it; the last resort",
-  subdivide: "split every triangle into four", decimate: "take triangles away where they matter least",
+  subdivide: "split every triangle into four", decimate: "take triangles away where they matter least", displace: "move its vertices by a falloff",
 };
 const NEW: Record<string, () => MeshStep> = {
   weld: () => ({ kind: "weld", distance: 1e-4 }), fill: () => ({ kind: "fill" }), unify: () => ({ kind: "unify" }), solid: () => ({ kind: "solid", detail: 64 }),
   subdivide: () => ({ kind: "subdivide", times: 1 }), decimate: () => ({ kind: "decimate", keep: 0.5 }),
+  displace: () => ({ kind: "displace", reach: { layers: [newLayer([0, 0, 0], Math.max(...(report.value?.size ?? [2])))], use: null, strength: 1, limits: [0, 1] }, by: Number((0.05 * Math.max(...(report.value?.size ?? [2]))).toPrecision(2)), offset: [0, 0, 0] }) as unknown as MeshStep,
 };
 const GRAVE = new Set(["open", "branching", "flipped", "flat", "self-crossing", "empty", "not finite"]);
 const scaled = computed(() => props.body.place.scale!.some((s) => Math.abs(s - 1) > 1e-9));
@@ -87,9 +89,13 @@ function apply(): void {
       <NumberRow v-if="s.kind === 'solid'" label="detail" whole :min="8" :max="160" :model-value="s.detail!" @update:model-value="(v) => edit('detail', (b) => ((b.steps[k] as { detail: number }).detail = v))" />
       <NumberRow v-if="s.kind === 'subdivide'" label="times" whole :min="1" :max="4" :model-value="s.times!" @update:model-value="(v) => edit('subdivision', (b) => ((b.steps[k] as { times: number }).times = v))" />
       <NumberRow v-if="s.kind === 'decimate'" label="keep" :min="0.01" :max="0.99" :model-value="s.keep!" @update:model-value="(v) => edit('decimation', (b) => ((b.steps[k] as { keep: number }).keep = v))" />
+      <template v-if="s.kind === 'displace'">
+        <NumberRow label="outwards" unit="m" :model-value="s.by!" hint="along the normals, where the value is 1" @update:model-value="(v) => edit('displacement', (b) => ((b.steps[k] as { by: number }).by = v))" />
+        <div class="wide"><ReachEditor :label="`displaced ${k + 1}`" :model-value="s.reach as never" @update:model-value="(v) => edit('displacement', (b) => ((b.steps[k] as { reach: unknown }).reach = v))" /></div>
+      </template>
     </div>
     <div class="more">
-      <button v-for="kind in ['subdivide', 'decimate', 'solid']" :key="kind" class="link" :title="HINTS[kind]" :data-testid="`step-${kind}`" @click="add(kind)">{{ WORDS[kind] }}</button>
+      <button v-for="kind in ['subdivide', 'decimate', 'solid', 'displace']" :key="kind" class="link" :title="HINTS[kind]" :data-testid="`step-${kind}`" @click="add(kind)">{{ WORDS[kind] }}</button>
       <button v-if="scaled" class="link" title="make the scaled size the true one" data-testid="apply-scale" @click="apply">apply the scale</button>
     </div>
   </div>
@@ -104,6 +110,6 @@ function apply(): void {
 .what { background: none; border: 0; padding: 0; text-align: left; cursor: pointer; color: var(--soft); }
 .mends { display: flex; flex-wrap: wrap; gap: 3px 12px; color: var(--accent); }
 .step { border-top: 1px solid var(--line); padding: 5px 0; display: flex; flex-wrap: wrap; justify-content: space-between; font-size: 12px; }
-.step .row { width: 100%; }
+.step .row, .step .wide { width: 100%; }
 .more { display: flex; flex-wrap: wrap; gap: 4px 14px; font-size: 12px; color: var(--soft); padding-top: 6px; }
 </style>

@@ -213,7 +213,7 @@ export function renameIn(document: ShotDocument, old: string, name: string | nul
 
 /** A body whose patterns, choices, strengths and mesh hold the layers of the shared falloffs they use, as the server fills them in: it builds from these. */
 export function filled(body: Body, falloffs: readonly SharedFalloff[] | undefined, alone: boolean): Body {
-  if (!falloffs?.length || !JSON.stringify([body.shape, body.pattern, body.breaks, body.bonds]).includes('"use":"')) return body;
+  if (!falloffs?.length || !JSON.stringify([body.shape, body.steps, body.pattern, body.breaks, body.bonds]).includes('"use":"')) return body;
   const out = structuredClone(body);
   const walk = (part: unknown, world: boolean): void => {
     if (!part || typeof part !== "object") return;
@@ -225,7 +225,7 @@ export function filled(body: Body, falloffs: readonly SharedFalloff[] | undefine
     }
     for (const v of Object.values(p)) walk(v, world);
   };
-  for (const [part, world] of [[out.shape, false], [out.pattern, true], [out.breaks, true], [out.bonds, false]] as const) walk(part, world);
+  for (const [part, world] of [[out.shape, false], [out.steps, false], [out.pattern, true], [out.breaks, true], [out.bonds, false]] as const) walk(part, world);
   return out;
 }
 
@@ -238,7 +238,7 @@ export function usersOf(document: ShotDocument | null, name: string): string[] {
     ...(document.maps ?? []).filter((m) => m.reach.use === name).map((m) => m.name),
     ...[...document.bodies, ...(document.groups ?? [])].flatMap((x) => {
       const b = ("body" in x ? x.body : x) as Body;
-      return [[b.shape, "mesh"], [[b.pattern, b.breaks], "break"], [b.bonds, "strength"]].flatMap(([part, word]) => (inside(part) ? [`${word} of ${x.name}`] : []));
+      return [[[b.shape, b.steps], "mesh"], [[b.pattern, b.breaks], "break"], [b.bonds, "strength"]].flatMap(([part, word]) => (inside(part) ? [`${word} of ${x.name}`] : []));
     }),
   ];
 }

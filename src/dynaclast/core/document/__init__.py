@@ -32,7 +32,7 @@ from .patterns import (
     PiecesInReach, RadialPattern, Release, ReleaseCue, ReleaseIntact, ReleaseStart, ReleaseTouch, Roughness, SlabsPattern, SplintersPattern, StrengthReach,
 )
 from .shapes import (
-    AssetShape, BoxShape, ConeShape, CylinderShape, Decimate, FalloffShape, FileShape, FillHoles, MakeSolid, MeshShape, MeshStep, ScaleMesh, Shape, SheetShape, SphereShape,
+    AssetShape, BoxShape, ConeShape, CylinderShape, Decimate, DisplaceMesh, FalloffShape, FileShape, FillHoles, MakeSolid, MeshShape, MeshStep, ScaleMesh, Shape, SheetShape, SphereShape,
     Subdivide, TorusShape, TubeShape, Unify, Weld,
 )
 from .ties import HingeTie, PinTie, StringTie, Tie, TieKind, WeldTie

@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
-from .base import Part, Positive, PositiveVec3, Vec3
+from .base import Finite, Part, Positive, PositiveVec3, Vec3
 from .falloffs import StillFalloff
 
 Division = Annotated[int, Field(ge=1, le=200)]
@@ -191,4 +191,13 @@ class ScaleMesh(Part):
     by: PositiveVec3 = (1.0, 1.0, 1.0)
 
 
-MeshStep = Annotated[Weld | FillHoles | Unify | MakeSolid | Subdivide | Decimate | ScaleMesh, Field(discriminator="kind")]
+class DisplaceMesh(Part):
+    """Moves the vertices by a falloff, along their normals and by an offset; a mesh wants enough of them first (subdivide)."""
+
+    kind: Literal["displace"] = "displace"
+    reach: StillFalloff = Field(description="in the mesh's own frame, before its scale")
+    by: Finite = Field(0.1, description="along the normals, outwards, where the value is 1 [m]")
+    offset: Vec3 = Field((0.0, 0.0, 0.0), description="and by this, where the value is 1 [m]")
+
+
+MeshStep = Annotated[Weld | FillHoles | Unify | MakeSolid | Subdivide | Decimate | ScaleMesh | DisplaceMesh, Field(discriminator="kind")]

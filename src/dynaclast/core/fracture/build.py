@@ -52,7 +52,7 @@ def raw_mesh(body: Body, resolve: Resolve = no_files) -> TriMesh:
     """The body's mesh after its steps, at its true size: scaled, not turned or moved; whatever its state."""
     primitive = PRIMITIVES.get(type(body.shape))
     mesh = primitive(body.shape) if primitive else resolve(body.shape)
-    mesh = apply_steps(mesh, body.steps)
+    mesh = apply_steps(mesh, body.steps, value)
     return TriMesh(np.ascontiguousarray(mesh.vertices * np.asarray(body.place.scale)), mesh.faces)
 
 

@@ -12,7 +12,7 @@ import numba
 import numpy as np
 from scipy.spatial import cKDTree
 
-from ..document import Decimate, FillHoles, MakeSolid, MeshStep, ScaleMesh, Subdivide, Unify, Weld
+from ..document import Decimate, DisplaceMesh, FillHoles, MakeSolid, MeshStep, ScaleMesh, StillFalloff, Subdivide, Unify, Weld
 from ..errors import GeometryError
 from .inside import winding_number
 from .levels import surface_of_grid
@@ -256,8 +256,27 @@ STEPS: dict[str, Callable[..., TriMesh]] = {
 }
 
 
-def apply_steps(mesh: TriMesh, steps: list[MeshStep]) -> TriMesh:
-    """The mesh after all steps, in order. Raises GeometryError where one cannot be done."""
+Ask = Callable[[StillFalloff, Array], Array]
+"""Values (n,) of a falloff at points (n, 3); handed in by the caller."""
+
+
+def displace_step(mesh: TriMesh, step: DisplaceMesh, ask: Ask) -> TriMesh:
+    """Vertices moved by the value at each: along the mean of the normals of the faces round it, weighed by area, and by an offset. Vertices in one place move together."""
+    normals, areas = triangle_normals(mesh)
+    weight = normals * areas[:, None]
+    _, place = np.unique(mesh.vertices, axis=0, return_inverse=True)
+    place = place.reshape(-1)
+    normal = np.zeros((len(mesh.vertices), 3))
+    for corner in range(3):
+        np.add.at(normal, place[mesh.faces[:, corner]], weight)
+    normal = normal[place]
+    length = np.linalg.norm(normal, axis=1, keepdims=True)
+    share = ask(step.reach, mesh.vertices)[:, None]
+    return TriMesh(mesh.vertices + share * (step.by * normal / np.where(length > 0, length, 1.0) + np.asarray(step.offset)), mesh.faces)
+
+
+def apply_steps(mesh: TriMesh, steps: list[MeshStep], ask: Ask) -> TriMesh:
+    """The mesh after all steps, in order; ``ask`` gives values of falloffs. Raises GeometryError where a step cannot be done."""
     for step in steps:
-        mesh = STEPS[step.kind](mesh, step)
+        mesh = displace_step(mesh, step, ask) if isinstance(step, DisplaceMesh) else STEPS[step.kind](mesh, step)
     return mesh

@@ -104,14 +104,17 @@ def _away(lo, hi, node, px, py, pz):
 
 
 @numba.njit(cache=True, error_model="numpy", fastmath={"contract", "nsz", "nnan"})
-def _nearest(points, corners, tree, most, distance, near):
-    """Distance of points (n, 3) to the nearest triangle, ``most`` where none is nearer; near (n, 3) gets the point there."""
+def _nearest(points, corners, balls, tree, most, distance, near):
+    """Distance of points (n, 3) to the nearest triangle, ``most`` where none is nearer; near (n, 3) gets the point there.
+
+    corners (T, 3, 3) in the order of the tree's leaves; balls (T, 4) round them: middle and radius, which rule most triangles out
+    """
     stack = np.empty(128, np.int32)
     gap = np.empty(128)
     lo, hi, child = tree.lo, tree.hi, tree.child
     for i in range(len(points)):
         px, py, pz = points[i, 0], points[i, 1], points[i, 2]
-        best = most * most
+        best, reach = most * most, most
         stack[0] = 0
         gap[0] = _away(lo, hi, 0, px, py, pz)
         top = 1
@@ -123,10 +126,14 @@ def _nearest(points, corners, tree, most, distance, near):
             left = child[node]
             if left < 0:
                 for k in range(tree.start[node], tree.start[node] + tree.count[node]):
-                    x, y, z = closest_on_triangle(px, py, pz, tree.order[k], corners)
+                    far = reach + balls[k, 3]
+                    if (px - balls[k, 0]) ** 2 + (py - balls[k, 1]) ** 2 + (pz - balls[k, 2]) ** 2 > far * far:
+                        continue
+                    x, y, z = closest_on_triangle(px, py, pz, k, corners)
                     d = (px - x) ** 2 + (py - y) ** 2 + (pz - z) ** 2
                     if d < best:
                         best = d
+                        reach = np.sqrt(d) * (1.0 + 1e-12)
                         near[i, 0], near[i, 1], near[i, 2] = x, y, z
                 continue
             ga, gb = _away(lo, hi, left, px, py, pz), _away(lo, hi, left + 1, px, py, pz)
@@ -145,6 +152,7 @@ class MeshDistance:
 
     mesh: TriMesh
     corners: Array
+    balls: Array
     tree: Tree
     closed: bool
 
@@ -153,14 +161,19 @@ class MeshDistance:
         corners = np.ascontiguousarray(mesh.vertices[mesh.faces])
         ends = np.sort(np.concatenate([mesh.faces[:, [0, 1]], mesh.faces[:, [1, 2]], mesh.faces[:, [2, 0]]]), axis=1)
         _, shared = np.unique(ends, axis=0, return_counts=True)
-        return MeshDistance(mesh, corners, triangle_tree(corners), bool((shared == 2).all()))
+        tree = triangle_tree(corners)
+        corners = corners[tree.order]
+        middle = 0.5 * (corners.min(axis=1) + corners.max(axis=1))
+        radius = np.linalg.norm(corners - middle[:, None], axis=2).max(axis=1) * (1.0 + 1e-12)
+        return MeshDistance(mesh, corners, np.concatenate([middle, radius[:, None]], axis=1), tree, bool((shared == 2).all()))
 
     def signed(self, points: Array, most: float) -> Array:
         """Distance (n,) to the surface, negative inside a closed mesh; never farther than ``most`` either way [m]."""
         distance, near = np.empty(len(points)), np.zeros((len(points), 3))
-        _nearest(np.ascontiguousarray(points), self.corners, self.tree, most, distance, near)
+        _nearest(np.ascontiguousarray(points), self.corners, self.balls, self.tree, most, distance, near)
         lo, hi = self.mesh.bounds()
-        close = np.flatnonzero(((points >= lo) & (points <= hi)).all(axis=1)) if self.closed else np.zeros(0, int)
+        within = [c for k in range(3) for c in (points[:, k] >= lo[k], points[:, k] <= hi[k])]
+        close = np.flatnonzero(np.logical_and.reduce(within)) if self.closed else np.zeros(0, int)
         if len(close):
             distance[close[inside(self.mesh, points[close])]] *= -1.0
         return distance
@@ -168,5 +181,5 @@ class MeshDistance:
     def closest(self, points: Array) -> Array:
         """The nearest points of the surface (n, 3)."""
         distance, near = np.empty(len(points)), np.zeros((len(points), 3))
-        _nearest(np.ascontiguousarray(points), self.corners, self.tree, np.inf, distance, near)
+        _nearest(np.ascontiguousarray(points), self.corners, self.balls, self.tree, np.inf, distance, near)
         return near
