@@ -76,6 +76,7 @@ function scrub(event: PointerEvent): void {
 /** Drag with the pointer: told every frame it passes; the edit is saved at the end. */
 function dragging(event: PointerEvent, move: (frame: number, e: PointerEvent) => void, end: () => void = () => undefined): void {
   event.stopPropagation();
+  shot.hold();
   if (view.showing === "take") view.showing = "set-up";
   const target = event.currentTarget as SVGElement;
   target.setPointerCapture(event.pointerId);

@@ -75,6 +75,7 @@ export function useHandles(stage: ShallowRef<Stage | null>, inTake: ComputedRef<
   function onMove(moved: Moved, done: boolean): void {
     const chosen = view.selection;
     if (!chosen) return;
+    if (!done) shot.hold();
     if (chosen.kind === "tie") {
       shot.editTie(chosen.name, `move ${chosen.name}`, (t) => {
         const at = moved.position.map(tidy) as Vec;

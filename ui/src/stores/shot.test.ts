@@ -34,6 +34,20 @@ describe("saving", () => {
     expect([shot.state, shot.revision]).toEqual(["saved", 2]);
   });
 
+  it("saves nothing while something is dragged, and all of it as one step at its end", async () => {
+    const save = vi.spyOn(api, "save").mockResolvedValue(out(2));
+    const shot = await opened();
+    for (const name of ["b", "c"]) {
+      shot.hold();
+      shot.edit(`move ${name}`, rename(name));
+      await vi.advanceTimersByTimeAsync(2000);
+    }
+    expect(save).not.toHaveBeenCalled();
+    await shot.flush();
+    expect(save).toHaveBeenCalledTimes(1);
+    expect([save.mock.calls[0]![2].name, shot.state]).toEqual(["c", "saved"]);
+  });
+
   it("goes on trying while the server is away and loses nothing", async () => {
     const save = vi.spyOn(api, "save").mockRejectedValueOnce(new ApiError(0, {})).mockResolvedValue(out(2));
     const shot = await opened();

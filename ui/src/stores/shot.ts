@@ -21,6 +21,7 @@ export function thingsOf(document: ShotDocument): Thing[] {
 
 const SAVE_AFTER = 350;
 const RETRY_AFTER = 2000;
+const DRAG_AT_MOST = 15_000;
 
 export type SaveState = "saved" | "saving" | "unsaved" | "offline" | "conflict" | "refused";
 
@@ -34,6 +35,7 @@ export const useShot = defineStore("shot", () => {
   const refusal = ref("");
   let label = "";
   let timer: ReturnType<typeof setTimeout> | undefined;
+  let held = false;
   let saving: Promise<void> | null = null;
 
   const bodies = computed<Body[]>(() => (document.value?.bodies ?? []) as Body[]);
@@ -66,7 +68,12 @@ export const useShot = defineStore("shot", () => {
     label = what;
     state.value = "unsaved";
     clearTimeout(timer);
-    timer = setTimeout(() => void flush(), SAVE_AFTER);
+    timer = setTimeout(() => void flush(), held ? DRAG_AT_MOST : SAVE_AFTER);
+  }
+
+  /** While something is dragged nothing is saved (for long enough), so that the whole drag is one step of undo, however slow; ``flush`` ends it. */
+  function hold(): void {
+    held = true;
   }
 
   function editBody(name: string, what: string, change: (body: Body) => void): void {
@@ -148,6 +155,7 @@ export const useShot = defineStore("shot", () => {
 
   /** Save what is unsaved now; resolves when the server has it. */
   async function flush(): Promise<void> {
+    held = false;
     clearTimeout(timer);
     while (saving) await saving;
     if (state.value === "unsaved" || state.value === "offline") {
@@ -193,5 +201,5 @@ export const useShot = defineStore("shot", () => {
     return id.value;
   }
 
-  return { id, revision, document, bodies, groups, things, fields, ties, undoLabel, redoLabel, state, refusal, load, edit, editBody, editGroup, editField, editTie, remove, rename, flush, step, settle };
+  return { id, revision, document, bodies, groups, things, fields, ties, undoLabel, redoLabel, state, refusal, load, edit, editBody, editGroup, editField, editTie, remove, rename, hold, flush, step, settle };
 });
