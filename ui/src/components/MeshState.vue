@@ -91,7 +91,7 @@ function apply(): void {
       <NumberRow v-if="s.kind === 'decimate'" label="keep" :min="0.01" :max="0.99" :model-value="s.keep!" @update:model-value="(v) => edit('decimation', (b) => ((b.steps[k] as { keep: number }).keep = v))" />
       <template v-if="s.kind === 'displace'">
         <NumberRow label="outwards" unit="m" :model-value="s.by!" hint="along the normals, where the value is 1" @update:model-value="(v) => edit('displacement', (b) => ((b.steps[k] as { by: number }).by = v))" />
-        <div class="wide"><ReachEditor :label="`displaced ${k + 1}`" :model-value="s.reach as never" @update:model-value="(v) => edit('displacement', (b) => ((b.steps[k] as { reach: unknown }).reach = v))" /></div>
+        <div class="wide"><ReachEditor label="where" :model-value="s.reach as never" @update:model-value="(v) => edit('displacement', (b) => ((b.steps[k] as { reach: unknown }).reach = v))" /></div>
       </template>
     </div>
     <div class="more">

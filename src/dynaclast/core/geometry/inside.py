@@ -79,21 +79,33 @@ def _bin(lo: Array, hi: Array, origin: Array, cell: float, nx: int, nz: int, sta
                 start[i * nz + k] += 1
 
 
+class Inside:
+    """A closed mesh ready to be asked which points lie inside: its triangles sorted into a grid of upward columns."""
+
+    def __init__(self, mesh: TriMesh) -> None:
+        corners = mesh.vertices[mesh.faces]
+        lo, hi = corners.min(axis=1), corners.max(axis=1)
+        self._mesh = mesh
+        self._low, high = mesh.bounds()
+        span = high - self._low
+        self._cell = max(float(max(span[0], span[2])) / max(4.0, np.sqrt(len(mesh.faces) / 2)), 1e-300)
+        self._nx, self._nz = int(span[0] / self._cell) + 1, int(span[2] / self._cell) + 1
+        count = np.zeros(self._nx * self._nz + 1, np.int32)
+        _bin(lo, hi, self._low, self._cell, self._nx, self._nz, count, np.zeros(0, np.int32), False)
+        self._start = np.concatenate([[0], np.cumsum(count[:-1])]).astype(np.int32)
+        self._member = np.zeros(max(1, int(self._start[-1])), np.int32)
+        _bin(lo, hi, self._low, self._cell, self._nx, self._nz, self._start.copy(), self._member, True)
+
+    def __call__(self, points: Array) -> Array:
+        """(n,) bool of (n, 3) points."""
+        out = np.empty(len(points))
+        _parity(np.ascontiguousarray(points, dtype=np.float64), self._mesh.vertices, self._mesh.faces, self._low, self._cell, self._nx, self._nz, self._start, self._member, out)
+        return out > 0.5
+
+
 def inside(mesh: TriMesh, points: Array) -> Array:
     """(n,) bool: which of (n, 3) points lie inside a closed mesh."""
-    corners = mesh.vertices[mesh.faces]
-    lo, hi = corners.min(axis=1), corners.max(axis=1)
-    low, high = mesh.bounds()
-    cell = max(float(max(high[0] - low[0], high[2] - low[2])) / max(4.0, np.sqrt(len(mesh.faces) / 2)), 1e-300)
-    nx, nz = int((high[0] - low[0]) / cell) + 1, int((high[2] - low[2]) / cell) + 1
-    count = np.zeros(nx * nz + 1, np.int32)
-    _bin(lo, hi, low, cell, nx, nz, count, np.zeros(0, np.int32), False)
-    start = np.concatenate([[0], np.cumsum(count[:-1])]).astype(np.int32)
-    member = np.zeros(max(1, int(start[-1])), np.int32)
-    _bin(lo, hi, low, cell, nx, nz, start.copy(), member, True)
-    out = np.empty(len(points))
-    _parity(np.ascontiguousarray(points, dtype=np.float64), mesh.vertices, mesh.faces, low, cell, nx, nz, start, member, out)
-    return out > 0.5
+    return Inside(mesh)(points)
 
 
 def scatter_inside(mesh: TriMesh, count: int, rng: np.random.Generator) -> Array:

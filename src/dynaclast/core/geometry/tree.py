@@ -8,7 +8,7 @@ from typing import NamedTuple
 import numba
 import numpy as np
 
-from .inside import inside
+from .inside import Inside
 from .mesh import Array, Index, TriMesh
 
 LEAF = 8
@@ -154,7 +154,7 @@ class MeshDistance:
     corners: Array
     balls: Array
     tree: Tree
-    closed: bool
+    inside: Inside | None
 
     @staticmethod
     def of(mesh: TriMesh) -> MeshDistance:
@@ -165,7 +165,7 @@ class MeshDistance:
         corners = corners[tree.order]
         middle = 0.5 * (corners.min(axis=1) + corners.max(axis=1))
         radius = np.linalg.norm(corners - middle[:, None], axis=2).max(axis=1) * (1.0 + 1e-12)
-        return MeshDistance(mesh, corners, np.concatenate([middle, radius[:, None]], axis=1), tree, bool((shared == 2).all()))
+        return MeshDistance(mesh, corners, np.concatenate([middle, radius[:, None]], axis=1), tree, Inside(mesh) if (shared == 2).all() else None)
 
     def signed(self, points: Array, most: float) -> Array:
         """Distance (n,) to the surface, negative inside a closed mesh; never farther than ``most`` either way [m]."""
@@ -173,9 +173,9 @@ class MeshDistance:
         _nearest(np.ascontiguousarray(points), self.corners, self.balls, self.tree, most, distance, near)
         lo, hi = self.mesh.bounds()
         within = [c for k in range(3) for c in (points[:, k] >= lo[k], points[:, k] <= hi[k])]
-        close = np.flatnonzero(np.logical_and.reduce(within)) if self.closed else np.zeros(0, int)
-        if len(close):
-            distance[close[inside(self.mesh, points[close])]] *= -1.0
+        close = np.flatnonzero(np.logical_and.reduce(within)) if self.inside is not None else np.zeros(0, int)
+        if self.inside is not None and len(close):
+            distance[close[self.inside(points[close])]] *= -1.0
         return distance
 
     def closest(self, points: Array) -> Array:
