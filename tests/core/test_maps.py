@@ -47,6 +47,13 @@ def test_a_map_takes_the_colours_of_its_layers() -> None:
     assert tint[0].tolist() == [[0x33, 0x66, 0xCC], [0, 0, 0]]
 
 
+def test_the_colour_of_a_layer_that_remembers_stays_as_its_value_does() -> None:
+    layers = [{"shape": {"kind": "sphere", "center": [0, 3, 0], "core": 1, "edge": 0}}, {"shape": {"kind": "hold"}, "color": "#3366cc"}]
+    baked = bake(shot(ball("drop", (0, 3, 0)), frames=30, maps=[{"name": "wet", "reach": {"layers": layers}}]))
+    assert baked.position[-1, 0, 1] < 1 and (baked.maps["map/wet"] == 1).all()
+    assert (baked.maps["tint/wet"] == [0x33, 0x66, 0xCC]).all()
+
+
 def test_what_acted_names_the_fields_that_did_at_that_frame_and_no_other() -> None:
     scene = shot(
         pier(), ball("stone", (3, 2, 0)), frames=12,

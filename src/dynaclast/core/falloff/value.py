@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 
 import numpy as np
 
@@ -120,8 +121,14 @@ def origin(falloff: Stack, moment: Moment = NOW) -> Array:
     return np.zeros(3)
 
 
-def color(falloff: Falloff, points: Array, moment: Moment = NOW) -> Array:
-    """Colours (n, 3) in [0, 1]: each layer's own laid over those beneath, by its value; black where no layer has one."""
+def tinted(falloff: Stack, moment: Moment = NOW) -> bool:
+    """Whether any layer has a colour of its own."""
+    return any(layer.color is not None for layer in layers_of(falloff, moment).layers)
+
+
+def color(falloff: Stack, points: Array, moment: Moment = NOW) -> Array:
+    """Colours (n, 3) in [0, 1]: each layer's own laid over those beneath, by its value; black where no layer has one. Layers that remember do so
+    apart from those of ``value``, so that both may be asked at one moment."""
     points = np.ascontiguousarray(points, dtype=np.float64).reshape(-1, 3)
     stack = layers_of(falloff, moment)
     out = np.zeros((len(points), 3))
@@ -130,7 +137,7 @@ def color(falloff: Falloff, points: Array, moment: Moment = NOW) -> Array:
             continue
         own = np.array([int(layer.color[i : i + 2], 16) / 255.0 for i in (1, 3, 5)])
         alone = Falloff(layers=[layer.model_copy(update={"blend": "normal", "opacity": 1.0})]) if layer.shape.kind not in NEEDS_BENEATH else Falloff(layers=list(stack.layers[: k + 1]))
-        cover = layer.color_opacity * value(alone, points, moment)
+        cover = layer.color_opacity * value(alone, points, replace(moment, key=f"{moment.key}:tint{k}"))
         mixed = np.clip(BLEND[layer.color_blend](out, own[None]), 0.0, 1.0)
         out = out + cover[:, None] * (mixed - out)
     return out

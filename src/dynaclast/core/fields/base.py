@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from typing import Literal
 
 import numpy as np
 
@@ -90,6 +91,11 @@ class Effect:
     def flow(self, item: FieldItem, setting: Setting, targets: Targets) -> tuple[Array | None, Array | None]:
         """Acceleration (P, 3) [m/s2] and angular acceleration (P, 3) [rad/s2], as their mean over the step."""
         return None, None
+
+
+def among(targets: Literal["all"] | list[str], columns: list[str]) -> np.ndarray:
+    """Which of the columns (bodies and groups by name) are targets (C,) bool."""
+    return np.array([targets == "all" or name in targets for name in columns], bool)
 
 
 def reach_of_pieces(item: FieldItem, setting: Setting, targets: Targets) -> Array:

@@ -9,7 +9,7 @@ import numpy as np
 from ..document import AtCue, FieldItem, HandCue, ImpactCue, Shot, StrainEffect
 from ..errors import GeometryError
 from ..fields import EFFECTS, Targets
-from ..fields.base import reach_of_pieces
+from ..fields.base import among, reach_of_pieces
 from ..fields.stand import Keyed
 from ..fracture.build import no_files
 from ..fracture.pieces import Pieces
@@ -76,9 +76,9 @@ def _ever(shot: Shot, built: list[Pieces]) -> dict[str, int]:
             asked.setdefault(round(float(time), 6), []).append(item)
     for time, items in asked.items():
         at = standing(shot, built, time)
-        setting, columns = setting_of(at), np.array(at.columns)[at.piece_column]
+        setting = setting_of(at)
         for item in Keyed(items).at(time):
-            targets = Targets(np.full(len(columns), True) if item.targets == "all" else np.isin(columns, item.targets), np.zeros(len(at.bond_center), bool))
+            targets = Targets(among(item.targets, at.columns)[at.piece_column], np.zeros(len(at.bond_center), bool))
             held = EFFECTS[item.effect.kind].held(item, setting, targets)
             out[item.name] = max(out.get(item.name, 0), int((reach_of_pieces(item, setting, targets) > 0 if held is None else held).sum()))
     return out

@@ -8,9 +8,9 @@ import numpy as np
 
 from ..document import Shot
 from ..falloff import Moment, value
-from ..falloff.value import color, layers_of
+from ..falloff.value import color, tinted
 from ..fields import EFFECTS, Matter, Setting, Targets
-from ..fields.base import reach_of_bonds, reach_of_pieces
+from ..fields.base import among, reach_of_bonds, reach_of_pieces
 from ..fields.stand import Keyed, shared_at
 from ..fracture.bonds import bond_strengths, bonds_cut, placed
 from ..fracture.pieces import Pieces
@@ -88,7 +88,7 @@ def arrows(shot: Shot, at: Standing, name: str) -> np.ndarray | None:
     item = next((f for f in Keyed(shot.fields).at(at.moment.time) if f.name == name), None)
     if item is None:
         return None
-    targets = Targets(np.array([item.targets == "all" or c in item.targets for c in at.columns])[at.piece_column], np.zeros(len(at.bond_center), bool))
+    targets = Targets(among(item.targets, at.columns)[at.piece_column], np.zeros(len(at.bond_center), bool))
     if item.effect.kind == "displace":
         return reach_of_pieces(item, setting_of(at), targets)[:, None] * np.asarray(item.effect.offset)
     effect, setting = EFFECTS[item.effect.kind], setting_of(at)
@@ -100,9 +100,8 @@ def charts(shot: Shot, at: Standing) -> dict[str, tuple[np.ndarray, np.ndarray |
     """The shot's maps where things stand: values (P,), and colours (P, 3) in [0, 1] where the falloff has some of its own."""
     out: dict[str, tuple[np.ndarray, np.ndarray | None]] = {}
     for m in shot.maps:
-        own = np.array([m.targets == "all" or c in m.targets for c in at.columns])[at.piece_column]
-        tinted = any(layer.color is not None for layer in layers_of(m.reach, at.moment).layers)
-        out[m.name] = (np.where(own, value(m.reach, at.piece_center, at.moment), 0.0), np.where(own[:, None], color(m.reach, at.piece_center, at.moment), 0.0) if tinted else None)
+        own = among(m.targets, at.columns)[at.piece_column]
+        out[m.name] = (np.where(own, value(m.reach, at.piece_center, at.moment), 0.0), np.where(own[:, None], color(m.reach, at.piece_center, at.moment), 0.0) if tinted(m.reach, at.moment) else None)
     return out
 
 

@@ -6,7 +6,8 @@ import numpy as np
 
 from ..document import Shot
 from ..falloff import Moment, value
-from ..falloff.value import color, layers_of
+from ..falloff.value import color, tinted
+from ..fields.base import among
 from ..fields.stand import Keyed
 from .model import Model
 from .state import State
@@ -20,7 +21,7 @@ class Charts:
         self._maps, self._state, self._fps = shot.maps, state, float(shot.timing.fps)
         self._shared = Keyed(shot.falloffs)
         self._world = LiveWorld(model, state) if shot.maps else None
-        self._own = {m.name: np.array([m.targets == "all" or c in m.targets for c in model.columns])[model.pieces.body] for m in shot.maps}
+        self._own = {m.name: among(m.targets, model.columns)[model.pieces.body] for m in shot.maps}
 
     def at(self, time: float) -> dict[str, np.ndarray]:
         """"map/NAME" (P,) float32, and "tint/NAME" (P, 3) uint8 where the falloff has colours of its own."""
@@ -37,7 +38,6 @@ class Charts:
             moment = Moment(time, self._fps, shared, self._world, memory, key, 0.0 if last is None else time - float(last[0]))
             own = self._own[m.name]
             out[f"map/{m.name}"] = np.where(own, value(m.reach, self._world.center, moment), 0.0).astype(np.float32)
-            if any(layer.color is not None for layer in layers_of(m.reach, moment).layers):
-                still = Moment(time, self._fps, shared, self._world)
-                out[f"tint/{m.name}"] = np.where(own[:, None], np.rint(255 * color(m.reach, self._world.center, still)), 0).astype(np.uint8)
+            if tinted(m.reach, moment):
+                out[f"tint/{m.name}"] = np.where(own[:, None], np.rint(255 * color(m.reach, self._world.center, moment)), 0).astype(np.uint8)
         return out
