@@ -279,6 +279,15 @@ def test_a_body_has_channels_of_its_own_and_sleepers_wake_when_they_weigh_otherw
     assert baked.position[72, 0, 1] - 0.5 == pytest.approx(0.5 * 0.5 * 9.81, rel=0.05)  # and rises for a second
     speed = np.diff(baked.position[:, 2, 0].astype(float)) * 24
     assert speed[20] == pytest.approx(4, rel=0.01) and speed[-1] < 0.05
+    lone = shot(box("one", (0, 0.5, 0), channels=[{"of": "gravity", "keys": keys((0, 1), (0.2, 0.5))}]), frames=40)
+    whole, part = prepare(lone), prepare(lone)
+    straight, half = Run(lone, whole.model, whole.state), Run(lone, part.model, part.state)
+    went = [straight.advance() for _ in range(40)]
+    for _ in range(30):
+        half.advance()
+    assert went[29].state[0] == 1  # a stored run goes on without waking what sleeps under its changed weight
+    again = Run(lone, part.model, State.unpack(part.state.pack()))
+    assert [again.advance().state.tolist() for _ in range(10)] == [f.state.tolist() for f in went[30:]]
     with pytest.raises(DocumentError, match="cannot change in a run"):
         parse({"bodies": [box("b", (0, 1, 0), channels=[{"of": "velocity.0", "keys": keys((0, 1))}])]})
     with pytest.raises(DocumentError, match="cannot be 3"):

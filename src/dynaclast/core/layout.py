@@ -203,7 +203,7 @@ def _filled(part: Part, shared: dict[str, SharedFalloff], body: Body | None) -> 
 def filled(body: Body, falloffs: list[SharedFalloff], alone: bool = True) -> Body:
     """A body whose patterns, choices, strengths and mesh hold the layers of the shared falloffs they use, as they are at the start. Shared layers are
     in the world; in a group, whose copies stand in many places (not alone), in the body's own frame."""
-    if not any(f.use is not None for _, f, _ in still_falloffs(body)):
+    if not any(f.use is not None for _, f in still_falloffs(body)):
         return body
     out = _filled(body, {f.name: f for f in falloffs}, body if alone else None)
     assert isinstance(out, Body)

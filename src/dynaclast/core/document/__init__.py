@@ -155,7 +155,7 @@ def _check_references(shot: Shot) -> None:
     layers = {f.name: f.layers for f in shot.falloffs}
     for kind, items in (("bodies", shot.bodies), ("groups", [g.body for g in shot.groups])):
         for row, one in enumerate(items):
-            for place, falloff, _ in still_falloffs(one):
+            for place, falloff in still_falloffs(one):
                 if falloff.use is None:
                     continue
                 at = f"{kind}[{row}]{'.body' if kind == 'groups' else ''}.{place}.use"
@@ -165,14 +165,14 @@ def _check_references(shot: Shot) -> None:
                     raise ValueError(f"{at}: '{falloff.use}' cannot be used here: {problem}")
 
 
-def still_falloffs(part: Part, place: str = "") -> list[tuple[str, StillFalloff, Part]]:
-    """Falloffs of a body that need no run: where each is, the falloff, and the part it belongs to."""
-    out: list[tuple[str, StillFalloff, Part]] = []
+def still_falloffs(part: Part, place: str = "") -> list[tuple[str, StillFalloff]]:
+    """Falloffs of a body that need no run, each with where it is."""
+    out: list[tuple[str, StillFalloff]] = []
     for key in type(part).model_fields:
         found = getattr(part, key)
         here = f"{place}.{key}" if place else key
         if isinstance(found, StillFalloff):
-            out.append((here, found, part))
+            out.append((here, found))
         elif isinstance(found, Part):
             out.extend(still_falloffs(found, here))
         elif isinstance(found, list):

@@ -82,6 +82,8 @@ class Run:
         targets = {item.name: targets_of(item, model) for item in shot.fields if item.on}
         self._acting = Acting(shot, model, state, targets)
         self._charts = Charts(shot, model, state)
+        if state.frame:
+            self._tune(state.frame * model.intervals_per_frame - 1, waking=False)
         self._calls = any(item.on and item.cue.kind == "impact" for item in shot.fields)
         self._push: Array | None = None
         self._twist: Array | None = None
@@ -114,8 +116,9 @@ class Run:
         self._still = replace(out, stats=out.stats | {"bonds_broken": 0.0}, events=[]) if not out.stats["moving"] and not len(self._driven) else None
         return out
 
-    def _tune(self, number: int) -> None:
-        """Give bodies the numbers their channels have at the start of an interval; what then weighs otherwise wakes."""
+    def _tune(self, number: int, waking: bool = True) -> None:
+        """Give bodies the numbers their channels have at the start of an interval; what then weighs otherwise wakes (not where a stored run goes on:
+        it woke when it was computed)."""
         model, asm = self.model, self.state.assemblies
         for body, channel in model.channels:
             table = getattr(model.pieces, TABLE_OF[channel.of])
@@ -129,7 +132,7 @@ class Run:
             for slot in np.unique(self.state.piece_assembly[own]):
                 together = self.state.piece_assembly == slot
                 asm.fall[slot] = model.pieces.mass[together] @ model.pieces.fall[together] / model.pieces.mass[together].sum()
-                if not asm.held[slot]:
+                if waking and not asm.held[slot]:
                     wake(int(slot), asm)
 
     def opening(self) -> Frame:

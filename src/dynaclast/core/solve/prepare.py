@@ -11,6 +11,7 @@ from ..document import Body, FieldItem, ReleaseCue, ReleaseTouch, Shot
 from ..errors import InputError
 from ..falloff import Moment
 from ..fields import EFFECTS, Setting, Targets
+from ..fields.base import among
 from ..fields.stand import shared_at
 from ..fracture.bonds import bond_strengths, bonds_cut, placed
 from ..fracture.build import Resolve, build_pieces, content_key, no_files
@@ -294,7 +295,7 @@ def _bonds(shot: Shot, built: list[Pieces], body_first: Index) -> tuple[Index, A
 
 def _targets(item: FieldItem, columns: list[str], piece_body: Index, bond_piece: Index, piece_tier: Index, bond_tier: np.ndarray) -> Targets:
     """Which pieces and bonds a field's targets are."""
-    chosen = np.array([item.targets == "all" or name in item.targets for name in columns])
+    chosen = among(item.targets, columns)
     pieces = chosen[piece_body]
     bonds = pieces[bond_piece[:, 0]] if len(bond_piece) else np.zeros(0, bool)
     if item.tiers is not None:
