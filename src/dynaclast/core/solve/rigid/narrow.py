@@ -17,6 +17,9 @@ from .gjk import dot3, gjk, support
 FACE_ON = 0.985
 """Cosine above which a face counts as looking along the contact direction (10 degrees)."""
 
+MISSED = 0.1
+"""What a clipped patch may miss of the overlap, as a share of the roundings."""
+
 ROOM = 64
 
 
@@ -30,6 +33,23 @@ def _facing(hulls: Hulls, wnormals, s, x, y, z):
             most = d
             best = f
     return best, most
+
+
+@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+def _across(hulls: Hulls, wverts, wnormals, s, k, x, y, z):
+    """Of the faces of shape s that meet at its corner k, the one that looks most along (x, y, z): where k is the farthest corner that way, no
+    other face holds what lies deepest (at obtuse slivers the face that looks most that way may lie elsewhere)."""
+    best, most = hulls.face_start[s], -2.0
+    for f in range(hulls.face_start[s], hulls.face_start[s + 1]):
+        d = wnormals[f, 0] * x + wnormals[f, 1] * y + wnormals[f, 2] * z
+        if d <= most:
+            continue
+        for i in range(hulls.ring_start[f], hulls.ring_start[f + 1]):
+            if hulls.ring[i] == k:
+                most = d
+                best = f
+                break
+    return best
 
 
 @numba.njit(cache=True, error_model="numpy")
@@ -188,7 +208,9 @@ def _on_face(hulls: Hulls, wverts, wnormals, s, t, ref, owned, margin, axis, poi
     rs, rt = hulls.radius[s], hulls.radius[t]
     both = rs + rt
     nx, ny, nz = wnormals[ref, 0], wnormals[ref, 1], wnormals[ref, 2]
-    facing, _ = _facing(hulls, wnormals, t if owned else s, -nx, -ny, -nz)
+    o = t if owned else s
+    low = support(wverts, np.int64(hulls.vert_start[o]), np.int64(hulls.vert_start[o + 1]), -nx, -ny, -nz)
+    facing = _across(hulls, wverts, wnormals, o, low, -nx, -ny, -nz)
     count = _clip(hulls, wverts, wnormals, np.int64(ref), facing, rs if owned else rt, margin + both, points, seps, poly, other)
     if count == 0:
         return 0
@@ -202,6 +224,24 @@ def _on_face(hulls: Hulls, wverts, wnormals, s, t, ref, owned, margin, axis, poi
         points[i, 2] -= nz * back
     sign = -1.0 if owned else 1.0
     axis[0], axis[1], axis[2] = sign * nx, sign * ny, sign * nz
+    return count
+
+
+@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+def _with_nearest(points, seps, count, gap, missed, axis, near, rs, rt):
+    """Add the nearest points of the cores to a clipped patch that missed them; returns how many points there are."""
+    last = 0
+    for i in range(count):
+        if seps[i] <= gap + missed:
+            return count
+        if seps[i] > seps[last]:
+            last = i
+    if count < 4:
+        last = count
+        count += 1
+    seps[last] = gap
+    for c in range(3):
+        points[last, c] = 0.5 * ((near[0, c] - axis[c] * rs) + (near[1, c] + axis[c] * rt))
     return count
 
 
@@ -252,7 +292,7 @@ def touch(hulls: Hulls, wverts, wnormals, s, t, margin, slip, axis, points, seps
             count = _on_face(hulls, wverts, wnormals, s, t, np.int64(fs if owned else ft), owned, margin, axis, points, seps, poly, other)
             if count > 0:
                 feature[0] = fs + 1 if owned else -(ft + 1)
-                return count
+                return _with_nearest(points, seps, count, gap, MISSED * both, axis, near, rs, rt)
     seps[0] = gap
     for c in range(3):
         points[0, c] = 0.5 * ((near[0, c] - axis[c] * rs) + (near[1, c] + axis[c] * rt))
@@ -263,14 +303,21 @@ def touch(hulls: Hulls, wverts, wnormals, s, t, margin, slip, axis, points, seps
 def touch_again(hulls: Hulls, wverts, wnormals, s, t, margin, feature, deepest, axis, points, seps, poly, other):
     """Contact of shapes s and t on the reference face of the last search; 0 where it no longer serves and ``touch`` must look.
 
-    It serves while the other side still lies over it and the gap along it has not turned into an overlap deeper than before by
-    more than a quarter of the roundings: then another direction may part them sooner.
+    It serves while the other side still lies over it, with what reaches deepest, and the gap along it has not turned into an overlap
+    deeper than before by more than a quarter of the roundings: then another direction may part them sooner.
     """
-    count = _on_face(hulls, wverts, wnormals, s, t, np.int64(abs(feature) - 1), feature > 0, margin, axis, points, seps, poly, other)
+    ref, owned = np.int64(abs(feature) - 1), feature > 0
+    count = _on_face(hulls, wverts, wnormals, s, t, ref, owned, margin, axis, points, seps, poly, other)
     low = np.inf
     for i in range(count):
         low = min(low, seps[i])
-    if low < min(0.0, deepest) - 0.25 * (hulls.radius[s] + hulls.radius[t]):
+    both = hulls.radius[s] + hulls.radius[t]
+    if low < min(0.0, deepest) - 0.25 * both:
+        return 0
+    o = t if owned else s
+    n, v = wnormals[ref], hulls.ring[hulls.ring_start[ref]]
+    k = support(wverts, np.int64(hulls.vert_start[o]), np.int64(hulls.vert_start[o + 1]), -n[0], -n[1], -n[2])
+    if dot3(n, wverts[k]) - dot3(n, wverts[v]) - both < min(low, 0.0) - MISSED * both:
         return 0
     return count
 
