@@ -149,10 +149,10 @@ def threads() -> None:
 
     @numba.njit(nogil=True)
     def distances(points, first, last, out):  # noqa: ANN001, ANN202
-        scratch, axis, near, far = make_scratch(), np.zeros(3), np.zeros(3), np.zeros(3)
+        scratch, still, axis, near, far = make_scratch(), np.zeros(3), np.zeros(3), np.zeros(3), np.zeros(3)
         for k in range(first, last):
             axis[0], axis[1], axis[2] = 1.0, 0.0, 0.0
-            out[k] = gjk(points, 32 * k, 32 * k + 16, points, 32 * k + 16, 32 * k + 32, axis, near, far, scratch)
+            out[k] = gjk(points, 32 * k, 32 * k + 16, points, 32 * k + 16, 32 * k + 32, still, np.inf, axis, near, far, scratch)
 
     count = 20_000
     points = np.random.default_rng(0).normal(size=(count, 2, 16, 3))

@@ -26,7 +26,7 @@ from .model import HOLD_CUE, HOLD_DRIVEN, HOLD_FREE, HOLD_FROZEN, HOLD_REMOVED, 
 from .prepare import piece_reach, targets_of
 from .rigid.assemblies import split, wake, wake_around, wake_one
 from .rigid.broad import carry_over, find_pairs, place_shapes
-from .rigid.manifolds import Rows, build_rows, find_contacts, make_rows, world_inertia
+from .rigid.manifolds import Rows, build_rows, find_contacts, make_ready, make_rows, world_inertia
 from .rigid.rest import settle
 from .rigid.sweep import HIT_FROM, remember, solve_interval
 from .rigid.ties import gather_ties, make_tie_rows, tie_loads, wake_tied
@@ -66,6 +66,8 @@ class Run:
         self._reach = piece_reach(model)
         self._lo, self._hi = np.zeros((shapes, 3)), np.zeros((shapes, 3))
         self._verts, self._normals = np.zeros_like(model.hulls.verts), np.zeros_like(model.hulls.normals)
+        self._centers, self._stamp = np.zeros((shapes, 3)), np.zeros(shapes, np.uint8)
+        self._points, self._seps, self._known = np.zeros((0, 4, 3)), np.zeros((0, 4)), np.zeros(0, np.uint8)
         self._stale = True
         self._inv_mass, self._inv_inertia = np.zeros(slots), np.zeros((slots, 3, 3))
         self._moved, self._turned = np.zeros((slots, 3)), np.zeros((slots, 3))
@@ -332,10 +334,10 @@ class Run:
         rows, n, contacts, model = self._rows, self._row_count, self.state.contacts, self.model
         hits = []
         for r in range(n):
-            met = rows.approach[r, : rows.count[r]] < -HIT_FROM
+            met = rows.approach[r] < -HIT_FROM
             if not met.any():
                 continue
-            impulse = float(rows.total[r, : rows.count[r]][met].sum())
+            impulse = float(rows.total[r][met].sum())
             if impulse > 0:
                 impulse += float(self._hit_before[r])
                 k = rows.pair[r]
@@ -479,10 +481,7 @@ class Run:
             contacts = self._search(live)
             live = self._live()
             self._tie_count = gather_ties(model.ties, state.tie_broken, state.tie_push, state.piece_assembly, asm, self._inv_mass, self._tie_rows)
-            solve_interval(
-                asm, live, self._driven, self._rows, self._row_count, model.ties, self._tie_rows, self._tie_count, self._inv_mass, self._inv_inertia, model.settings,
-                *self._aggregate(), self._moved, self._turned,
-            )
+            self._solve(live, contacts)
             if before is None:
                 break
             if waiting and attempt < MOST_RETRIES:
@@ -519,7 +518,8 @@ class Run:
         self._write_impacts(impacts)
         self._keep_in_limits(live, events)
         self._break_ties(events)
-        settle(asm, live, self._rows, self._row_count, model.settings, self._tie_rows, self._tie_count)
+        if settle(asm, live, self._rows, self._row_count, model.settings, self._tie_rows, self._tie_count):
+            self._stale = True  # sleepers' shapes are placed once more, where they came to lie
 
     def _drive(self, number: int) -> None:
         """Give what is animated the speeds that take it to where its keys want it at the end of this interval."""
@@ -596,32 +596,61 @@ class Run:
 
     def _search(self, live: np.ndarray) -> Contacts:
         """Find this interval's contacts and build the solver's rows."""
-        model, state = self.model, self.state
-        hulls, asm = model.hulls, state.assemblies
-        contacts, known, count, fresh, centers = self._pairs()
-        points, seps = np.zeros((count, 4, 3)), np.zeros((count, 4))
-        woke = find_contacts(
-            hulls, model.pieces, state.piece_assembly, asm, contacts, known, fresh, model.settings, model.sheets, self._verts, self._normals, centers, points, seps
-        )
-        if woke:  # sleepers that woke take part in this very interval
+        model, state, asm = self.model, self.state, self.state.assemblies
+        settings = model.settings
+        contacts, known, count, which = self._pairs()
+        self._points, self._seps = np.zeros((count, 4, 3)), np.zeros((count, 4))
+        if self._look(contacts, known, which, False, settings.interval):  # sleepers that woke take part in this very interval
             state.contacts = contacts
-            contacts, known, count, fresh, centers = self._pairs()
-            points, seps = np.zeros((count, 4, 3)), np.zeros((count, 4))
-            find_contacts(
-                hulls, model.pieces, state.piece_assembly, asm, contacts, known, fresh, model.settings, model.sheets, self._verts, self._normals, centers, points, seps
-            )
+            contacts, known, count, which = self._pairs()
+            self._points, self._seps = np.zeros((count, 4, 3)), np.zeros((count, 4))
+            self._look(contacts, known, which, False, settings.interval)
         world_inertia(asm, self._inv_mass, self._inv_inertia)
-        if len(self._rows.a) < fresh:
-            self._rows = make_rows(fresh + fresh // 2)
-        self._row_count = build_rows(
-            hulls, model.pieces, state.piece_assembly, asm, contacts, known, fresh, model.settings, points, seps, self._inv_mass, self._inv_inertia, self._rows
-        )
+        if len(self._rows.a) < len(which):
+            self._rows = make_rows(len(which) + len(which) // 2)
+        self._moved[:] = self._turned[:] = 0.0
+        self._row_count = self._build(contacts, which, np.zeros(0, np.int32))
+        self._known = known
         return contacts
 
-    def _pairs(self) -> tuple[Contacts, np.ndarray, int, int, Array]:
+    def _look(self, contacts: Contacts, known: np.ndarray, which: np.ndarray, again: bool, span: float) -> int:
+        model, state = self.model, self.state
+        return find_contacts(
+            model.hulls, model.pieces, state.piece_assembly, state.assemblies, contacts, known, which, again, span, model.settings, model.sheets,
+            self._verts, self._normals, self._centers, self._points, self._seps,
+        )
+
+    def _build(self, contacts: Contacts, which: np.ndarray, again: np.ndarray) -> int:
+        model, state = self.model, self.state
+        return build_rows(
+            model.hulls, model.pieces, state.piece_assembly, state.assemblies, contacts, which, again, model.settings,
+            self._points, self._seps, self._inv_mass, self._inv_inertia, self._moved, self._turned, self._rows,
+        )
+
+    def _solve(self, live: np.ndarray, contacts: Contacts) -> None:
+        """All substeps of an interval; pairs whose bodies turn far within it are looked at again on the way."""
+        model, state = self.model, self.state
+        settings, push, again, step = model.settings, self._aggregate(), np.zeros(self._row_count, np.int32), 0
+        while True:
+            step, stale = solve_interval(
+                state.assemblies, live, self._driven, self._rows, self._row_count, model.ties, self._tie_rows, self._tie_count, self._inv_mass, self._inv_inertia, settings,
+                *push, self._moved, self._turned, step, again,
+            )
+            if not stale:
+                return
+            which = np.empty(stale, np.int64)
+            make_ready(
+                self._rows, again[:stale], model.hulls, model.pieces, state.piece_assembly, state.assemblies, contacts, self._stamp, self._verts, self._normals, self._centers,
+                self._inv_mass, self._inv_inertia, which,
+            )
+            self._look(contacts, self._known, which, True, settings.interval * (1.0 - step / settings.substeps))
+            self._build(contacts, which, again[:stale])
+
+    def _pairs(self) -> tuple[Contacts, np.ndarray, int, np.ndarray]:
+        """Memory of all pairs, what is known of each, their number, and those to be looked at."""
         model, state = self.model, self.state
         hulls, asm = model.hulls, state.assemblies
-        place_shapes(hulls, model.pieces, state.piece_assembly, asm, self._stale, self._verts, self._normals, self._lo, self._hi, model.settings, self._aggregate()[0])
+        place_shapes(hulls, model.pieces, state.piece_assembly, asm, self._stale, self._verts, self._normals, self._centers, self._lo, self._hi, model.settings, self._aggregate()[0])
         self._stale = False
         axis = int(np.argmax(np.ptp(self._lo[: model.sheets.first], axis=0))) if model.sheets.first else 0
         order = np.argsort(self._lo[: model.sheets.first, axis], kind="stable")
@@ -633,9 +662,7 @@ class Run:
         room = fresh + len(state.contacts.a)
         contacts, known = self._room(room), np.zeros(room, np.uint8)
         count = carry_over(self._pair_a, self._pair_b, fresh, hulls, state.piece_assembly, asm, state.contacts, contacts, known)
-        contacts = Contacts(*(x[:count] for x in contacts))
-        centers = piece_positions(model, state)[hulls.piece]
-        return contacts, known, count, fresh, centers
+        return Contacts(*(x[:count] for x in contacts)), known, count, np.arange(fresh)
 
     def _room(self, room: int) -> Contacts:
         """Memory for so many pairs that the state does not use now: two buffers take turns."""
@@ -650,7 +677,7 @@ class Run:
         fast = np.flatnonzero((rows.approach[:n].min(axis=1, initial=0.0) < -IMPACT_EVENT_FROM) & (rows.total[:n].sum(axis=1) > 0))
         contacts, hulls, model = self.state.contacts, self.model.hulls, self.model
         use = rows.approach[fast] < -IMPACT_EVENT_FROM
-        impulse = np.where(use & (np.arange(use.shape[1]) < rows.count[fast][:, None]), rows.total[fast], 0.0).sum(axis=1)
+        impulse = np.where(use, rows.total[fast], 0.0).sum(axis=1)
         for i in np.argsort(-impulse, kind="stable")[:MOST_IMPACTS]:  # of a frame no more are kept
             r = fast[i]
             k = rows.pair[r]
@@ -661,7 +688,7 @@ class Run:
             impacts.append(
                 self._note(
                     "impact", pieces=[p, q], bodies=[model.body_names[model.pieces.body[p]], model.body_names[model.pieces.body[q]] if q is not None else "ground"],
-                    impulse=round(float(impulse[i]), 3), speed=round(float(-rows.approach[r, : rows.count[r]].min()), 3), place=[round(float(x), 4) for x in rows.point[r, 0]],
+                    impulse=round(float(impulse[i]), 3), speed=round(float(-rows.approach[r].min()), 3), place=[round(float(x), 4) for x in rows.point[r, 0]],
                 )
             )
 

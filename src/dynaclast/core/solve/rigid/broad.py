@@ -18,37 +18,44 @@ SLOP_SHARE = 0.005
 
 
 @numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
-def place_shapes(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, everything, wverts, wnormals, lo, hi, settings: Settings, push):
-    """World corners, face normals and swept bounds of all shapes that are awake (or of all)."""
+def place_shape(hulls: Hulls, pieces: PieceTable, asm: Assemblies, s, a, m, wverts, wnormals, wcenter):
+    """World corners, face normals and piece's centre of shape s of assembly a, whose rotation is m (3, 3)."""
+    p = hulls.piece[s]
+    for i in range(3):
+        wcenter[s, i] = asm.pos[a, i]
+        for j in range(3):
+            wcenter[s, i] += m[i, j] * (pieces.rest[p, j] - asm.rest[a, j])
+    for v in range(hulls.vert_start[s], hulls.vert_start[s + 1]):
+        x, y, z = hulls.verts[v, 0], hulls.verts[v, 1], hulls.verts[v, 2]
+        for i in range(3):
+            wverts[v, i] = wcenter[s, i] + m[i, 0] * x + m[i, 1] * y + m[i, 2] * z
+    for f in range(hulls.face_start[s], hulls.face_start[s + 1]):
+        x, y, z = hulls.normals[f, 0], hulls.normals[f, 1], hulls.normals[f, 2]
+        for i in range(3):
+            wnormals[f, i] = m[i, 0] * x + m[i, 1] * y + m[i, 2] * z
+
+
+@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+def place_shapes(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, everything, wverts, wnormals, wcenter, lo, hi, settings: Settings, push):
+    """World corners, face normals, centres and swept bounds of all shapes that are awake (or of all)."""
     m = np.empty((3, 3))
-    c = np.empty(3)
     for s in range(len(hulls.piece)):
         p = hulls.piece[s]
         a = piece_asm[p]
         if not everything and (asm.held[a] == 1 or asm.asleep[a]):
             continue
         rotation(asm.rot[a], m)
-        for i in range(3):
-            c[i] = asm.pos[a, i]
-            for j in range(3):
-                c[i] += m[i, j] * (pieces.rest[p, j] - asm.rest[a, j])
+        place_shape(hulls, pieces, asm, s, a, m, wverts, wnormals, wcenter)
         for k in range(3):
             lo[s, k] = np.inf
             hi[s, k] = -np.inf
         for v in range(hulls.vert_start[s], hulls.vert_start[s + 1]):
-            x, y, z = hulls.verts[v, 0], hulls.verts[v, 1], hulls.verts[v, 2]
             for i in range(3):
-                t = c[i] + m[i, 0] * x + m[i, 1] * y + m[i, 2] * z
-                wverts[v, i] = t
-                lo[s, i] = min(lo[s, i], t)
-                hi[s, i] = max(hi[s, i], t)
-        for f in range(hulls.face_start[s], hulls.face_start[s + 1]):
-            x, y, z = hulls.normals[f, 0], hulls.normals[f, 1], hulls.normals[f, 2]
-            for i in range(3):
-                wnormals[f, i] = m[i, 0] * x + m[i, 1] * y + m[i, 2] * z
+                lo[s, i] = min(lo[s, i], wverts[v, i])
+                hi[s, i] = max(hi[s, i], wverts[v, i])
         grow = hulls.radius[s] + SLOP_SHARE * pieces.size[p]
         turn = np.sqrt(asm.spin[a, 0] ** 2 + asm.spin[a, 1] ** 2 + asm.spin[a, 2] ** 2)
-        arm = np.sqrt((c[0] - asm.pos[a, 0]) ** 2 + (c[1] - asm.pos[a, 1]) ** 2 + (c[2] - asm.pos[a, 2]) ** 2)
+        arm = np.sqrt((wcenter[s, 0] - asm.pos[a, 0]) ** 2 + (wcenter[s, 1] - asm.pos[a, 1]) ** 2 + (wcenter[s, 2] - asm.pos[a, 2]) ** 2)
         swing = min(turn * settings.interval, 2.0) * (hulls.bound[s] + arm)
         for k in range(3):
             fall = (abs(settings.gravity[k]) + abs(push[a, k])) * settings.interval * settings.interval

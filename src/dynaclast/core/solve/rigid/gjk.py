@@ -108,13 +108,14 @@ def make_scratch():
 
 
 @numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
-def gjk(pa, a0, a1, pb, b0, b1, axis, near_a, near_b, scratch):
-    """Distance between the hulls of pa[a0:a1] and pb[b0:b1].
+def gjk(pa, a0, a1, pb, b0, b1, shift, limit, axis, near_a, near_b, scratch):
+    """Distance between the hulls of pa[a0:a1], moved by ``shift`` (3,), and pb[b0:b1].
 
+    limit   : [m], where they are farther apart than this, a bound of the distance will do, and the closest points stay out
     scratch : what ``make_scratch`` gives, kept by the caller: memory here would cost more than the search
 
     axis   : (3,) in: first guess of the direction from b to a; out: that direction, unit, if apart
-    near_a, near_b : (3,) out: the closest points
+    near_a, near_b : (3,) out: the closest points, the first where it lies before the shift
     Returns the distance [m], or -1 where the hulls overlap
     """
     w, bary, trial, best_bary, ia, ib = scratch
@@ -127,10 +128,14 @@ def gjk(pa, a0, a1, pb, b0, b1, axis, near_a, near_b, scratch):
     for step in range(MOST_STEPS):
         sa = support(pa, a0, a1, -vx, -vy, -vz)
         sb = support(pb, b0, b1, vx, vy, vz)
-        wx, wy, wz = pa[sa, 0] - pb[sb, 0], pa[sa, 1] - pb[sb, 1], pa[sa, 2] - pb[sb, 2]
+        wx, wy, wz = pa[sa, 0] + shift[0] - pb[sb, 0], pa[sa, 1] + shift[1] - pb[sb, 1], pa[sa, 2] + shift[2] - pb[sb, 2]
         if step > 0:
+            bound = vx * wx + vy * wy + vz * wz
+            if bound > 0.0 and bound * bound > limit * limit * dist2:
+                axis[0], axis[1], axis[2] = vx / np.sqrt(dist2), vy / np.sqrt(dist2), vz / np.sqrt(dist2)
+                return bound / np.sqrt(dist2)
             # no progress possible: v is the closest point
-            if dist2 - (vx * wx + vy * wy + vz * wz) <= 1e-10 * dist2:
+            if dist2 - bound <= 1e-10 * dist2:
                 break
             seen = False
             for i in range(n):
@@ -205,4 +210,4 @@ def gjk(pa, a0, a1, pb, b0, b1, axis, near_a, near_b, scratch):
 def hull_distance(a: Array, b: Array) -> float:
     """Distance [m] between the convex hulls of (n, 3) and (m, 3) points; 0 where they overlap."""
     axis, na, nb = a.mean(axis=0) - b.mean(axis=0), np.zeros(3), np.zeros(3)
-    return max(0.0, float(gjk(np.ascontiguousarray(a), 0, len(a), np.ascontiguousarray(b), 0, len(b), axis, na, nb, make_scratch())))
+    return max(0.0, float(gjk(np.ascontiguousarray(a), 0, len(a), np.ascontiguousarray(b), 0, len(b), np.zeros(3), np.inf, axis, na, nb, make_scratch())))

@@ -28,6 +28,10 @@ MOST_CORNERS = 40
 
 FLAT_WITHIN = (2e-6, 2e-5, 1e-4)
 """Points this near to a face count as on it, as a share of the hull's size: tried one after another, since meshes come rounded."""
+ONE_WITHIN = 5e-4
+"""Corners of a core this near to each other are one, as a share of the hull's size."""
+SAME_WITHIN, SAME_TURN = 3e-4, np.cos(0.01)
+"""Two planes are one face where the corners of the smaller are this near to the larger, as a share of the hull's size, and their normals this alike."""
 MANY_CORNERS = 30
 """From so many corners on, looser tries cost more than the general way."""
 
@@ -100,8 +104,10 @@ def _small_core(points: Array, tol: float) -> Hull | None:
     to a face lie on it [m]"""
     planes = np.empty((MOST_FACES, 4))
     count = faces_of(points, tol, planes)
-    planes = planes[: max(count, 0)]
-    outer = _closed(planes, 0.0, tol) if count >= 4 else None
+    planes = _distinct(planes[: max(count, 0)], points, tol)
+    count = len(planes)
+    span = float(np.ptp(points, axis=0).max())
+    outer = _closed(planes, 0.0, tol, span) if count >= 4 else None
     if outer is None:
         return None
     corners, _, whole = outer
@@ -111,7 +117,7 @@ def _small_core(points: Array, tol: float) -> Hull | None:
     share = 1.0
     while True:
         radius = share * full
-        inner = _closed(planes, radius, tol)
+        inner = _closed(planes, radius, tol, size)
         if inner is None or inner[2] <= 0.5 * whole:
             return None
         core, rings, _ = inner
@@ -122,16 +128,29 @@ def _small_core(points: Array, tol: float) -> Hull | None:
         share *= max(0.02, 0.95 * limit / blunt)
 
 
-def _closed(planes: Array, inset: float, tol: float) -> tuple[Array, list[np.ndarray], float] | None:
+def _distinct(planes: Array, points: Array, tol: float) -> Array:
+    """Planes (f, 4) without those that say of the same corners the same as one with more corners, which the noise of the corners gives."""
+    far = np.abs(points @ planes[:, :3].T + planes[:, 3])
+    on, near = far <= 2.0 * tol, far <= SAME_WITHIN * float(np.ptp(points, axis=0).max())
+    alike = planes[:, :3] @ planes[:, :3].T > SAME_TURN
+    kept: list[int] = []
+    for f in np.argsort(-on.sum(axis=0), kind="stable"):
+        if not any(alike[f, g] and near[on[:, f], g].all() for g in kept):
+            kept.append(int(f))
+    return planes[sorted(kept)]
+
+
+def _closed(planes: Array, inset: float, tol: float, size: float) -> tuple[Array, list[np.ndarray], float] | None:
     """Corners (n, 3), rings by plane, and volume of the solid behind planes (f, 4) moved inwards; None where its faces do not close. Corners
     that lie close together are one: nearly flat edges leave them uncertain, so a wider closeness is tried too."""
-    corners, start, ring = np.empty((ROOM, 3)), np.empty(MOST_FACES + 1, np.int64), np.empty(8 * ROOM, np.int64)
-    for near in (tol, 4.0 * tol):
-        n = corners_of(planes, len(planes), inset, near, corners)
-        volume = rings_of(planes, len(planes), inset, corners, n, near, start, ring) if n >= 4 else -1.0
-        if volume > 0.0:
-            return corners[:n].copy(), [ring[start[f] : start[f + 1]].copy() for f in range(len(planes))], volume
-    return None
+    corners, on = np.empty((ROOM, 3)), np.empty((ROOM, 2), np.uint64)
+    start, ring = np.empty(MOST_FACES + 1, np.int64), np.empty(8 * ROOM, np.int64)
+    near = max(3.0 * tol, ONE_WITHIN * size)
+    n = corners_of(planes, len(planes), inset, tol, near, corners, on)
+    volume = rings_of(planes, len(planes), corners, n, on, start, ring) if n >= 4 else -1.0
+    if volume <= 0.0:
+        return None
+    return corners[:n].copy(), [ring[start[f] : start[f + 1]].copy() for f in range(len(planes))], volume
 
 
 def general_core(points: Array, share: float = 1.0) -> Hull:

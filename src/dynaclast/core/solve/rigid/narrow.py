@@ -20,6 +20,9 @@ FACE_ON = 0.985
 MISSED = 0.1
 """What a clipped patch may miss of the overlap, as a share of the roundings."""
 
+MOST_LEANS = 4
+"""Steps towards the direction of least overlap."""
+
 ROOM = 64
 
 
@@ -75,6 +78,53 @@ def _least_overlap(hulls: Hulls, wverts, wnormals, s, t, axis):
             best = d
             axis[0], axis[1], axis[2] = n[0], n[1], n[2]
     return best
+
+
+@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+def _apart_along(wverts, s0, s1, t0, t1, x, y, z):
+    """Separation of two point sets along the unit direction (x, y, z) from t to s."""
+    i = support(wverts, s0, s1, -x, -y, -z)
+    j = support(wverts, t0, t1, x, y, z)
+    return x * (wverts[i, 0] - wverts[j, 0]) + y * (wverts[i, 1] - wverts[j, 1]) + z * (wverts[i, 2] - wverts[j, 2])
+
+
+@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+def _out_of_overlap(hulls: Hulls, wverts, wnormals, s, t, axis, near, scratch):
+    """Separation (< 0) of overlapping cores along a direction of locally least overlap.
+
+    From the better of the remembered direction and the best face normal: where s, moved out along it, is nearest to t gives the next
+    direction, as long as that is better. axis as in ``touch``; near (3, 3) out: the points that would touch; its last row is left 0
+    """
+    s0, s1 = np.int64(hulls.vert_start[s]), np.int64(hulls.vert_start[s + 1])
+    t0, t1 = np.int64(hulls.vert_start[t]), np.int64(hulls.vert_start[t + 1])
+    ax, ay, az = axis[0], axis[1], axis[2]
+    known = _apart_along(wverts, s0, s1, t0, t1, ax, ay, az) if ax * ax + ay * ay + az * az > 0.25 else -np.inf
+    dist = _least_overlap(hulls, wverts, wnormals, s, t, axis)
+    if known > dist:
+        dist = known
+    else:
+        ax, ay, az = axis[0], axis[1], axis[2]
+    if dist == -np.inf:  # two balls with one centre
+        ax, ay, az, dist = 0.0, 1.0, 0.0, 0.0
+    for _ in range(MOST_LEANS):
+        out = hulls.radius[s] + hulls.radius[t] - dist
+        near[2, 0], near[2, 1], near[2, 2] = ax * out, ay * out, az * out
+        axis[0], axis[1], axis[2] = ax, ay, az
+        if gjk(wverts, s0, s1, wverts, t0, t1, near[2], np.inf, axis, near[0], near[1], scratch) < 0.0:
+            i = support(wverts, s0, s1, -ax, -ay, -az)
+            for c in range(3):
+                near[0, c] = wverts[i, c]
+                near[1, c] = wverts[i, c] - near[2, c] / out * dist
+            break
+        d = _apart_along(wverts, s0, s1, t0, t1, axis[0], axis[1], axis[2])
+        if d <= dist + 1e-9:
+            break
+        dist = d
+        ax, ay, az = axis[0], axis[1], axis[2]
+    for c in range(3):
+        near[2, c] = 0.0
+    axis[0], axis[1], axis[2] = ax, ay, az
+    return dist
 
 
 @numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
@@ -147,56 +197,64 @@ def _swap(points, seps, i, j):
 
 @numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
 def _clip(hulls: Hulls, wverts, wnormals, ref_face, inc_face, grow, limit, points, seps, poly, other):
-    """Clip a face against a reference face. Points come out on the incident core, seps as core distance from
-    the reference plane; only those nearer than ``limit``. Returns how many."""
-    nrx, nry, nrz = wnormals[ref_face, 0], wnormals[ref_face, 1], wnormals[ref_face, 2]
+    """Clip a face against the sides of a reference face, grown by ``grow`` [m]. Points come out on the incident core, seps as core distance from
+    the reference plane; only those nearer than ``limit``. Returns how many.
+
+    poly, other : (ROOM, 4) scratch: place in the reference plane (2), distance from it, and from the side at hand
+    """
+    nx, ny, nz = wnormals[ref_face, 0], wnormals[ref_face, 1], wnormals[ref_face, 2]
     r0, r1 = hulls.ring_start[ref_face], hulls.ring_start[ref_face + 1]
-    i0, i1 = hulls.ring_start[inc_face], hulls.ring_start[inc_face + 1]
+    p, q = hulls.ring[r0], hulls.ring[r0 + 1]
+    bx, by, bz = wverts[p, 0], wverts[p, 1], wverts[p, 2]
+    ux, uy, uz = wverts[q, 0] - bx, wverts[q, 1] - by, wverts[q, 2] - bz
+    length = np.sqrt(ux * ux + uy * uy + uz * uz)
+    ux, uy, uz = ux / length, uy / length, uz / length
+    vx, vy, vz = ny * uz - nz * uy, nz * ux - nx * uz, nx * uy - ny * ux
     n = 0
-    for k in range(i0, i1):
-        if n < ROOM:
-            v = hulls.ring[k]
-            poly[n, 0], poly[n, 1], poly[n, 2] = wverts[v, 0], wverts[v, 1], wverts[v, 2]
-            n += 1
+    for k in range(hulls.ring_start[inc_face], min(hulls.ring_start[inc_face + 1], hulls.ring_start[inc_face] + ROOM)):
+        i = hulls.ring[k]
+        x, y, z = wverts[i, 0] - bx, wverts[i, 1] - by, wverts[i, 2] - bz
+        poly[n, 0], poly[n, 1], poly[n, 2] = ux * x + uy * y + uz * z, vx * x + vy * y + vz * z, nx * x + ny * y + nz * z
+        n += 1
+    pu, pv = 0.0, 0.0
     for k in range(r0, r1):
-        p, q = hulls.ring[k], hulls.ring[k + 1 if k + 1 < r1 else r0]
-        px, py, pz = wverts[p, 0], wverts[p, 1], wverts[p, 2]
-        ex, ey, ez = wverts[q, 0] - px, wverts[q, 1] - py, wverts[q, 2] - pz
-        # outward side normal: edge x face normal
-        sx, sy, sz = ey * nrz - ez * nry, ez * nrx - ex * nrz, ex * nry - ey * nrx
-        length = np.sqrt(sx * sx + sy * sy + sz * sz)
-        if length <= 0.0:
+        i = hulls.ring[k + 1 if k + 1 < r1 else r0]
+        x, y, z = wverts[i, 0] - bx, wverts[i, 1] - by, wverts[i, 2] - bz
+        qu, qv = ux * x + uy * y + uz * z, vx * x + vy * y + vz * z
+        eu, ev = qu - pu, qv - pv
+        length = np.sqrt(eu * eu + ev * ev)
+        off = (ev * pu - eu * pv) + grow * length  # outward: (ev, -eu)
+        out = 0
+        for i in range(n):
+            d = ev * poly[i, 0] - eu * poly[i, 1] - off
+            poly[i, 3] = d
+            if d > 0.0:
+                out += 1
+        pu, pv = qu, qv
+        if length <= 0.0 or out == 0:
             continue
-        off = sx * px + sy * py + sz * pz + grow * length
+        if out == n:
+            return 0
         m = 0
         for i in range(n):
             j = i + 1 if i + 1 < n else 0
-            di = sx * poly[i, 0] + sy * poly[i, 1] + sz * poly[i, 2] - off
-            dj = sx * poly[j, 0] + sy * poly[j, 1] + sz * poly[j, 2] - off
+            di, dj = poly[i, 3], poly[j, 3]
             if di <= 0.0 and m < ROOM:
-                for c in range(3):
-                    other[m, c] = poly[i, c]
+                other[m, 0], other[m, 1], other[m, 2] = poly[i, 0], poly[i, 1], poly[i, 2]
                 m += 1
-            if (di < 0.0 and dj > 0.0) or (di > 0.0 and dj < 0.0):
-                if m < ROOM:
-                    t = di / (di - dj)
-                    for c in range(3):
-                        other[m, c] = poly[i, c] + t * (poly[j, c] - poly[i, c])
-                    m += 1
-        for i in range(m):
-            for c in range(3):
-                poly[i, c] = other[i, c]
+            if (di < 0.0 and dj > 0.0 or di > 0.0 and dj < 0.0) and m < ROOM:
+                t = di / (di - dj)
+                for c in range(3):
+                    other[m, c] = poly[i, c] + t * (poly[j, c] - poly[i, c])
+                m += 1
+        poly, other = other, poly
         n = m
-        if n == 0:
-            return 0
-    base = hulls.ring[r0]
-    plane = nrx * wverts[base, 0] + nry * wverts[base, 1] + nrz * wverts[base, 2]
     m = 0
     for i in range(n):
-        d = nrx * poly[i, 0] + nry * poly[i, 1] + nrz * poly[i, 2] - plane
+        d = poly[i, 2]
         if d < limit:
-            for c in range(3):
-                points[m, c] = poly[i, c]
+            x, y = poly[i, 0], poly[i, 1]
+            points[m, 0], points[m, 1], points[m, 2] = bx + ux * x + vx * y + nx * d, by + uy * x + vy * y + ny * d, bz + uz * x + vz * y + nz * d
             seps[m] = d
             m += 1
     return m
@@ -254,8 +312,8 @@ def touch(hulls: Hulls, wverts, wnormals, s, t, margin, slip, axis, points, seps
              parts faster than it turns gives nothing
     axis   : (3,) in: direction from t to s remembered or guessed; out: the contact normal, from t to s
     points : (ROOM, 3) out: points midway between the surfaces; seps (ROOM,) out: their separations, < 0 overlapping
-    near   : (2, 3) scratch; feature (1,) out: the reference face, + 1, negative if it is t's; 0 for an edge or corner
-    Returns the number of points, 0 to 4
+    near   : (3, 3) scratch, its last row 0; feature (1,) out: the reference face, + 1, negative if it is t's; 0 for an edge or corner
+    Returns the number of points, 0 to 4; where there are none, seps[0] is a distance that the surfaces are at least apart
     """
     s0, s1 = np.int64(hulls.vert_start[s]), np.int64(hulls.vert_start[s + 1])
     t0, t1 = np.int64(hulls.vert_start[t]), np.int64(hulls.vert_start[t + 1])
@@ -269,20 +327,15 @@ def touch(hulls: Hulls, wverts, wnormals, s, t, margin, slip, axis, points, seps
         gap = axis[0] * (wverts[i, 0] - wverts[j, 0]) + axis[1] * (wverts[i, 1] - wverts[j, 1]) + axis[2] * (wverts[i, 2] - wverts[j, 2]) - both
         away = axis[0] * slip[0] + axis[1] * slip[1] + axis[2] * slip[2]
         if gap > margin or gap > 0.0 and gap + away - slip[3] > 0.0:
+            seps[0] = gap
             return 0
-    dist = gjk(wverts, s0, s1, wverts, t0, t1, axis, near[0], near[1], scratch)
+    dist = gjk(wverts, s0, s1, wverts, t0, t1, near[2], margin + both, axis, near[0], near[1], scratch)
     faced = hulls.face_start[s + 1] > hulls.face_start[s] and hulls.face_start[t + 1] > hulls.face_start[t]
     if dist < 0.0:
-        dist = _least_overlap(hulls, wverts, wnormals, s, t, axis)
-        if dist == -np.inf:  # two balls with one centre
-            axis[0], axis[1], axis[2] = 0.0, 1.0, 0.0
-            dist = 0.0
-        i = support(wverts, s0, s1, -axis[0], -axis[1], -axis[2])
-        for c in range(3):
-            near[0, c] = wverts[i, c]
-            near[1, c] = wverts[i, c] - axis[c] * dist
+        dist = _out_of_overlap(hulls, wverts, wnormals, s, t, axis, near, scratch)
     gap = dist - both
     if gap > margin or gap > 0.0 and gap + axis[0] * slip[0] + axis[1] * slip[1] + axis[2] * slip[2] - slip[3] > 0.0:
+        seps[0] = gap
         return 0
     if faced:
         fs, cs = _facing(hulls, wnormals, s, -axis[0], -axis[1], -axis[2])
@@ -340,7 +393,7 @@ def touch_sheet(hulls: Hulls, wverts, wnormals, wcenter, s, t, sharp, margin, ax
         return 0
     if nx * wcenter[s, 0] + ny * wcenter[s, 1] + nz * wcenter[s, 2] - base <= 0.0:
         return 0  # behind the face: another side of the body must hold it
-    dist = gjk(wverts, s0, s1, wverts, t0, t0 + 3, axis, near[0], near[1], scratch)
+    dist = gjk(wverts, s0, s1, wverts, t0, t0 + 3, near[2], margin + hulls.radius[s], axis, near[0], near[1], scratch)
     flat = dist < 0.0
     if not flat:
         gap = dist - hulls.radius[s]

@@ -114,9 +114,11 @@ def faces_of(points, tol, planes):
 
 
 @numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
-def corners_of(planes, count, inset, tol, corners):
-    """Corners of the solid behind planes[:count], each moved inwards by ``inset`` [m], into corners (128, 3); those nearer than tol are one.
+def corners_of(planes, count, inset, tol, near, corners, on):
+    """Corners of the solid behind planes[:count], each moved inwards by ``inset`` [m], into corners (128, 3); those nearer than ``near`` are one.
 
+    tol : a corner may lie this far outside a plane [m]
+    on  : (128, 2) uint64 out: the planes that meet at each corner, as bits
     Returns how many, or -1 where there are more than fit
     """
     n = 0
@@ -146,22 +148,26 @@ def corners_of(planes, count, inset, tol, corners):
                         break
                 if not ok:
                     continue
+                at = n
                 for m in range(n):
-                    if (corners[m, 0] - x) ** 2 + (corners[m, 1] - y) ** 2 + (corners[m, 2] - z) ** 2 < 9.0 * tol * tol:
-                        ok = False
+                    if (corners[m, 0] - x) ** 2 + (corners[m, 1] - y) ** 2 + (corners[m, 2] - z) ** 2 < near * near:
+                        at = m
                         break
-                if not ok:
-                    continue
-                if n == MOST_CORNERS:
-                    return -1
-                corners[n, 0], corners[n, 1], corners[n, 2] = x, y, z
-                n += 1
+                if at == n:
+                    if n == MOST_CORNERS:
+                        return -1
+                    corners[n, 0], corners[n, 1], corners[n, 2] = x, y, z
+                    on[n, 0] = on[n, 1] = np.uint64(0)
+                    n += 1
+                for f in (i, j, k):
+                    on[at, f >> 6] |= np.uint64(1) << np.uint64(f & 63)
     return n
 
 
 @numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
-def rings_of(planes, count, inset, corners, n, tol, start, ring):
-    """The corners of every face, counter-clockwise from outside: ring[start[f]:start[f + 1]]. start (count + 1,), ring (1024,).
+def rings_of(planes, count, corners, n, on, start, ring):
+    """The corners of every face, counter-clockwise from outside: ring[start[f]:start[f + 1]]. start (count + 1,), ring (1024,); on as ``corners_of``
+    gives it.
 
     Returns the volume [m3], or -1 where the faces do not close (Euler)
     """
@@ -174,7 +180,7 @@ def rings_of(planes, count, inset, corners, n, tol, start, ring):
         nx, ny, nz = planes[f, 0], planes[f, 1], planes[f, 2]
         cx, cy, cz, own = 0.0, 0.0, 0.0, 0
         for p in range(n):
-            if abs(nx * corners[p, 0] + ny * corners[p, 1] + nz * corners[p, 2] + planes[f, 3] + inset) <= 4.0 * tol:
+            if (on[p, f >> 6] >> np.uint64(f & 63)) & np.uint64(1):
                 if m + own >= len(ring):
                     return -1.0
                 ring[m + own] = p

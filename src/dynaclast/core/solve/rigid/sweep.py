@@ -15,7 +15,7 @@ import numpy as np
 from ..model import Settings, TieTable
 from ..state import Assemblies, Contacts
 from .assemblies import FUSED, root, rotation
-from .manifolds import LIVELY_FROM, Rows
+from .manifolds import LIVELY_FROM, Rows, keep_impulses, stale_rows
 from .ties import TieRows, aim_ties, count_ties, mend_ties, sweep_ties, tie_sweeps, warm_ties
 
 BIAS = 0.2
@@ -464,22 +464,24 @@ def _pressed(rows: Rows, n_rows):
 
 
 @numba.njit(cache=True, error_model="numpy")
-def solve_interval(asm: Assemblies, live, driven, rows: Rows, n_rows, ties: TieTable, tie_rows: TieRows, n_ties, inv_mass, inv_inertia, settings: Settings, push, twist, moved, turned):
-    """All substeps of one interval over the awake assemblies ``live``, and those an animation moves.
+def solve_interval(asm: Assemblies, live, driven, rows: Rows, n_rows, ties: TieTable, tie_rows: TieRows, n_ties, inv_mass, inv_inertia, settings: Settings, push, twist, moved, turned, start, again):
+    """The substeps of one interval over the awake assemblies ``live``, and those an animation moves: from ``start`` on, until rows want to be
+    looked at again. Returns the substep to go on with, and how many rows in again (n_rows,) int32 these are.
 
     push, twist (A, 3): what fields add, as acceleration [m/s2] and angular acceleration [rad/s2], the same in every substep
     """
     h = settings.interval / settings.substeps
-    moved[:, :] = 0.0
-    turned[:, :] = 0.0
+    if start == 0:
+        moved[:, :] = 0.0
+        turned[:, :] = 0.0
     slots = len(inv_mass)
     shift, tilt = np.zeros_like(moved), np.zeros_like(moved)
     island, leans, watch = np.zeros(slots, np.int32), np.zeros(slots, np.uint8), np.zeros(slots, np.uint8)
     had, has, middle = np.zeros(slots), np.zeros(slots), np.zeros((slots, 4))
     sweeps = np.ones(n_rows, np.int32)
     most = _islands(rows, n_rows, tie_rows, n_ties, live, inv_mass, asm.held, asm.spin, settings.interval, island, leans, watch, sweeps)
-    opening = sweeps if _pressed(rows, n_rows) else np.full(n_rows, max(most, min(OPENING_SWEEPS, OPENING_BUDGET // max(n_rows, 1))), np.int32)
-    for step in range(settings.substeps):
+    opening = sweeps if start > 0 or _pressed(rows, n_rows) else np.full(n_rows, max(most, min(OPENING_SWEEPS, OPENING_BUDGET // max(n_rows, 1))), np.int32)
+    for step in range(start, settings.substeps):
         passes = opening if step == 0 else sweeps
         rounds = passes.max() if n_rows else 0
         for k in range(len(live)):
@@ -521,13 +523,18 @@ def solve_interval(asm: Assemblies, live, driven, rows: Rows, n_rows, ties: TieT
                 rows.total[r, i] += rows.push[r, i]
                 if rows.bounce_to[r, i] > 0.0:  # a bounce is over at once
                     rows.push[r, i] = 0.0
+        if step + 1 < settings.substeps and step % 2 == 1:
+            stale = stale_rows(rows, n_rows, inv_mass, moved, turned, again)
+            if stale:
+                return step + 1, stale
+    return settings.substeps, 0
 
 
 @numba.njit(cache=True, error_model="numpy")
 def hit_impulse(rows: Rows, r):
     """Impulse of the points of row r that met as a hit [N s]."""
     total = 0.0
-    for i in range(rows.count[r]):
+    for i in range(4):
         if rows.approach[r, i] < -HIT_FROM:
             total += rows.total[r, i]
     return total
@@ -537,10 +544,5 @@ def hit_impulse(rows: Rows, r):
 def remember(rows: Rows, n_rows, con: Contacts):
     """Write the last substep's impulses back to the pairs."""
     for r in range(n_rows):
-        k = rows.pair[r]
-        for i in range(rows.count[r]):
-            con.push[k, i] = rows.push[r, i]
-        for c in range(3):
-            con.rub[k, c] = rows.rub[r, 0] * rows.tangent[r, 0, c] + rows.rub[r, 1] * rows.tangent[r, 1, c]
-        con.rub[k, 3] = rows.twist[r]
-        con.hit[k] = hit_impulse(rows, r)
+        keep_impulses(rows, r, con)
+        con.hit[rows.pair[r]] = hit_impulse(rows, r)
