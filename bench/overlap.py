@@ -40,15 +40,16 @@ class Solids:
             near = np.flatnonzero(((lo[p] <= hi[p + 1 :]) & (lo[p + 1 :] <= hi[p])).all(axis=1)) + p + 1
             for q in near:
                 axes = np.concatenate([self.normals[p] @ turns[p].T, -self.normals[q] @ turns[q].T])
-                depth = float(((corners[p] @ axes.T).max(axis=0) - (corners[q] @ axes.T).min(axis=0)).min())
-                if depth > SEEN:
-                    depth = min(depth, _depth(corners[p], corners[q]))
-                if depth > SEEN:
-                    out[p, int(q)] = depth
+                deep = float(((corners[p] @ axes.T).max(axis=0) - (corners[q] @ axes.T).min(axis=0)).min())
+                if deep > SEEN:
+                    deep = min(deep, depth(corners[p], corners[q]))
+                if deep > SEEN:
+                    out[p, int(q)] = deep
         return out
 
 
-def _depth(a: np.ndarray, b: np.ndarray) -> float:
+def depth(a: np.ndarray, b: np.ndarray) -> float:
+    """How deep the hulls of (n, 3) and (m, 3) points overlap [m]; 0 where they are apart."""
     difference = (a[:, None] - b[None]).reshape(-1, 3)
     try:
         hull = ConvexHull(difference)

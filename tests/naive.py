@@ -60,22 +60,3 @@ def winding(points: np.ndarray, vertices: np.ndarray, faces: np.ndarray) -> np.n
             total += 2 * np.arctan2(np.linalg.det([a, b, c]), la * lb * lc + a @ b * lc + b @ c * la + c @ a * lb)
         out.append(total / (4 * np.pi))
     return np.array(out)
-
-
-def overlap_depth(a: np.ndarray, b: np.ndarray) -> float:
-    """How deep two convex hulls overlap along the best of all face normals and edge pairs; 0 where apart."""
-    from scipy.spatial import ConvexHull
-
-    ha, hb = ConvexHull(a), ConvexHull(b)
-    axes = [*ha.equations[:, :3], *hb.equations[:, :3]]
-    ea = [a[s[i]] - a[s[(i + 1) % 3]] for s in ha.simplices for i in range(3)]
-    eb = [b[s[i]] - b[s[(i + 1) % 3]] for s in hb.simplices for i in range(3)]
-    axes += [np.cross(u, v) for u in ea for v in eb]
-    least = np.inf
-    for axis in axes:
-        length = np.linalg.norm(axis)
-        if length < 1e-9:
-            continue
-        pa, pb = a @ axis / length, b @ axis / length
-        least = min(least, pa.max() - pb.min(), pb.max() - pa.min())
-    return max(0.0, float(least))

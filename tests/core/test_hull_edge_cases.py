@@ -29,6 +29,16 @@ def test_a_core_lies_inside_its_points_and_grown_again_covers_most_of_them(seed:
         assert offset.max() + core.radius <= (points @ normal).max() + 2e-3 * scale
 
 
+def test_a_core_has_no_more_corners_than_its_solid_even_where_these_come_rounded() -> None:
+    cells = break_into_cells(primitives.box((3, 2, 0.6)), 40, 4)
+    for p in range(cells.count):
+        exact = cells.mesh(p).vertices
+        for points in (exact, np.round(exact, 5)):
+            core = convex_core(points)
+            assert len(core.corners) <= len(np.unique(np.round(points, 4), axis=0))
+            assert np.bincount(np.concatenate(core.rings)).min() >= 3  # each is a corner of three faces
+
+
 def test_slivers_still_get_a_core() -> None:
     for pieces in (break_into_cells(primitives.box((4, 0.01, 4)), 60, 2), break_into_cells(primitives.tube(1, 0.02, 3), 80, 2)):
         for p in range(pieces.count):

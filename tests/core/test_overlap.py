@@ -11,8 +11,11 @@ from dynaclast.core import document
 from dynaclast.core.fracture.build import build_pieces, no_files
 from dynaclast.core.preflight import preflight
 from dynaclast.core.preflight.overlap import penetration
-from dynaclast.core.solve.collision import HullShop, outlines
+from dynaclast.core.solve.collision import HullShop, outlines, pack_hulls
+from dynaclast.core.solve.rigid.gjk import make_scratch
 from dynaclast.core.solve.rigid.hulls import Hull, ball, convex_core
+from dynaclast.core.solve.rigid.narrow import touch
+from overlap import depth
 from shots import box
 
 
@@ -83,3 +86,30 @@ def test_outlines_lie_on_the_collision_surface(collision: str) -> None:
     volume = sum(ConvexHull(h.corners).volume for h in hulls)
     assert np.abs(ends).max(axis=0) == pytest.approx([1, 0.5, 1], abs=0.01)
     assert volume < 0.75 * 2 * 2 * 1 if collision == "parts" else volume > 2.8
+
+
+@pytest.mark.parametrize("seed", range(8))
+def test_contact_points_reach_as_deep_as_the_hulls_overlap(seed: int) -> None:
+    """Of overlapping cores the solver's way out is never shorter than the least one, and seldom much longer; its points hold what lies deepest."""
+    rng = np.random.default_rng(seed)
+    ratios = []
+    while len(ratios) < 12:
+        a, b = (convex_core(rng.normal(size=(n, 3)) * rng.uniform(0.3, 1.0, 3)) for n in (12, 10))
+        out = rng.normal(size=3)
+        out /= np.linalg.norm(out)
+        hulls = pack_hulls([a, b], [0, 1])
+        corners, other = hulls.verts.copy(), hulls.vert_start[1]
+        corners[other:] += out * ((a.corners @ out).max() - (b.corners @ out).min() - rng.uniform(0.02, 0.2))
+        true = depth(corners[:other], corners[other:])
+        if true == 0.0:
+            continue
+        axis, points, seps = -out / 4, np.zeros((64, 3)), np.zeros(64)
+        scratch = np.zeros((64, 4)), np.zeros((64, 4)), np.zeros((3, 3)), np.zeros(1, np.int32), make_scratch()
+        count = touch(hulls, corners, hulls.normals, 0, 1, 1.0, np.array([0, 0, 0, 9.0]), axis, points, seps, *scratch)
+        assert count > 0 and np.linalg.norm(axis) == pytest.approx(1.0)
+        along = float((corners[:other] @ -axis).max() - (corners[other:] @ -axis).min())
+        found = -(seps[:count].min() + a.radius + b.radius)
+        assert found == pytest.approx(along, abs=1e-9) or found <= along + 1e-9
+        assert found >= true - 1.2 * (a.radius + b.radius)
+        ratios.append(along / true)
+    assert min(ratios) > 1 - 1e-9 and np.median(ratios) < 1.02 and np.quantile(ratios, 0.75) < 2

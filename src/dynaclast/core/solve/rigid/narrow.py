@@ -92,13 +92,17 @@ def _apart_along(wverts, s0, s1, t0, t1, x, y, z):
 def _out_of_overlap(hulls: Hulls, wverts, wnormals, s, t, axis, near, scratch):
     """Separation (< 0) of overlapping cores along a direction of locally least overlap.
 
-    From the better of the remembered direction and the best face normal: where s, moved out along it, is nearest to t gives the next
+    From the better of the direction remembered or guessed and the best face normal: where s, moved out along it, is nearest to t gives the next
     direction, as long as that is better. axis as in ``touch``; near (3, 3) out: the points that would touch; its last row is left 0
     """
     s0, s1 = np.int64(hulls.vert_start[s]), np.int64(hulls.vert_start[s + 1])
     t0, t1 = np.int64(hulls.vert_start[t]), np.int64(hulls.vert_start[t + 1])
     ax, ay, az = axis[0], axis[1], axis[2]
-    known = _apart_along(wverts, s0, s1, t0, t1, ax, ay, az) if ax * ax + ay * ay + az * az > 0.25 else -np.inf
+    length = np.sqrt(ax * ax + ay * ay + az * az)
+    known = -np.inf
+    if length > 0.0:
+        ax, ay, az = ax / length, ay / length, az / length
+        known = _apart_along(wverts, s0, s1, t0, t1, ax, ay, az)
     dist = _least_overlap(hulls, wverts, wnormals, s, t, axis)
     if known > dist:
         dist = known
