@@ -30,7 +30,7 @@ def reach_sphere(center: tuple[float, float, float], core: float, edge: float = 
 
 def shot(*bodies: dict[str, Any], frames: int = 24, fields: tuple[dict[str, Any], ...] = (), **more: Any) -> Shot:
     ground = {"on": True, "height": 0.0, "friction": 0.6, "bounce": 0.0} | more.pop("ground", {})
-    return parse({"bodies": list(bodies), "fields": list(fields), "timing": {"fps": 24, "frames": frames}, "ground": ground, **more})
+    return parse({"bodies": list(bodies), "fields": list(fields), "timing": {"fps": 24, "frames": frames} | more.pop("timing", {}), "ground": ground, **more})
 
 
 def run(*bodies: dict[str, Any], **more: Any) -> Baked:

@@ -7,6 +7,7 @@ import numpy as np
 import pytest
 
 from dynaclast.core.bake import bake
+from dynaclast.core.formats.bake import Baked
 from dynaclast.core.fracture.build import build_pieces
 from dynaclast.core.geometry.mesh import rotation_matrix
 from dynaclast.core.solve.loop import Run
@@ -179,6 +180,22 @@ def test_rubble_does_not_sink_into_itself() -> None:
 def test_the_same_shot_is_the_same_to_the_bit() -> None:
     one, two = (run(pillar(), fields=(footing(), blow(1500, (0, 2, 0), 0.9, 0.2)), frames=30) for _ in range(2))
     assert one.position.tobytes() == two.position.tobytes() and one.orientation.tobytes() == two.orientation.tobytes() and one.events == two.events
+
+
+@pytest.mark.parametrize("scale", [1 / 64, 64.0])
+def test_small_and_large_bounce_alike_under_the_same_gravity(scale: float) -> None:
+    """What is s times as large moves the square root of s as slow (Froude), down to the last of its bounces (P11)."""
+
+    def of(s: float) -> Baked:
+        falls = ball("ball", (0, 1.5 * s, 0), 0.5 * s, velocity=[0.3 * float(np.sqrt(s)), 0, 0], material={"bounce": 0.5})
+        return run(falls, box("floor", (0, -0.1 * s, 0), (9 * s, 0.2 * s, 9 * s), role="passive"), frames=40, timing={"fps": 24 / float(np.sqrt(s))})
+
+    def peaks(baked: Baked, s: float) -> np.ndarray:
+        y = baked.position[:, 0, 1].astype(float) / s - 0.5
+        return y[1:-1][(y[1:-1] > y[:-2]) & (y[1:-1] >= y[2:]) & (y[1:-1] > 0.02)]
+
+    one, other = peaks(of(1.0), 1.0), peaks(of(scale), scale)
+    assert len(one) >= 2 and len(other) >= 2 and other[:2] == pytest.approx(one[:2], rel=0.15)  # substeps do not shrink with size
 
 
 @pytest.mark.parametrize("scale", [0.02, 1.0, 50.0])

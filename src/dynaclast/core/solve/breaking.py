@@ -2,7 +2,7 @@
 
 A hit of impulse J on a piece counts as a force J / IMPACT_TIME. A bond at graph distance d from the piece (0: its own
 bonds) takes that force times 1/2 to the d. Loads of several hits add up, fall on the coarsest bonds of a chunk first and go on from tier to tier (wear). Resting contact is not a hit: only points
-that met faster than HIT_FROM count, so that bonds never load themselves at rest.
+that met faster than a share of the pair's pace count, so that bonds never load themselves at rest.
 """
 
 from __future__ import annotations

@@ -26,9 +26,9 @@ from .model import HOLD_CUE, HOLD_DRIVEN, HOLD_FREE, HOLD_FROZEN, HOLD_REMOVED, 
 from .prepare import piece_reach, targets_of
 from .rigid.assemblies import split, wake, wake_around, wake_one
 from .rigid.broad import carry_over, find_pairs, place_shapes
-from .rigid.manifolds import Rows, build_rows, find_contacts, make_ready, make_rows, world_inertia
+from .rigid.manifolds import HIT_SHARE, Rows, build_rows, find_contacts, make_ready, make_rows, world_inertia
 from .rigid.rest import settle
-from .rigid.sweep import HIT_FROM, remember, solve_interval
+from .rigid.sweep import remember, solve_interval
 from .rigid.ties import gather_ties, make_tie_rows, tie_loads, wake_tied
 from .state import Assemblies, Contacts, State, no_contacts
 from .wear import lay_on
@@ -43,8 +43,8 @@ MOST_RETRIES = 3
 """How often one interval is taken back because bonds broke in it."""
 WAKES_FROM = 0.02
 """What sleeps wakes where fields change by more than this share of gravity."""
-IMPACT_EVENT_FROM = 1.0
-"""Slower hits are not written down as events [m/s]."""
+IMPACT_EVENT_FROM = 0.55
+"""Hits slower than this share of the pair's pace are not written down as events."""
 TABLE_OF = {"gravity": "fall", "material.friction": "friction", "material.bounce": "bounce", "material.rolling": "rolling"}
 """The column of the table of pieces that a channel of a body sets."""
 MOST_IMPACTS = 40
@@ -334,7 +334,7 @@ class Run:
         rows, n, contacts, model = self._rows, self._row_count, self.state.contacts, self.model
         hits = []
         for r in range(n):
-            met = rows.approach[r] < -HIT_FROM
+            met = rows.approach[r] < -HIT_SHARE * rows.pace[r]
             if not met.any():
                 continue
             impulse = float(rows.total[r][met].sum())
@@ -674,9 +674,9 @@ class Run:
 
     def _write_impacts(self, impacts: list[dict[str, Any]]) -> None:
         rows, n = self._rows, self._row_count
-        fast = np.flatnonzero((rows.approach[:n].min(axis=1, initial=0.0) < -IMPACT_EVENT_FROM) & (rows.total[:n].sum(axis=1) > 0))
+        fast = np.flatnonzero((rows.approach[:n].min(axis=1, initial=0.0) < -IMPACT_EVENT_FROM * rows.pace[:n]) & (rows.total[:n].sum(axis=1) > 0))
         contacts, hulls, model = self.state.contacts, self.model.hulls, self.model
-        use = rows.approach[fast] < -IMPACT_EVENT_FROM
+        use = rows.approach[fast] < -IMPACT_EVENT_FROM * rows.pace[fast, None]
         impulse = np.where(use, rows.total[fast], 0.0).sum(axis=1)
         for i in np.argsort(-impulse, kind="stable")[:MOST_IMPACTS]:  # of a frame no more are kept
             r = fast[i]

@@ -18,8 +18,11 @@ from .narrow import ROOM, touch, touch_again, touch_ground, touch_sheet
 WAKE_SHARE = 0.06
 """A sleeper is woken by what moves faster than this share of sqrt(g * size)."""
 
-LIVELY_FROM = 0.25
-"""Points that meet slower than this do not bounce [m/s]."""
+LIVELY_SHARE = 0.14
+"""Points that meet slower than this share of the pair's pace do not bounce."""
+
+HIT_SHARE = 0.28
+"""Points that meet slower than this share of the pair's pace are no hit."""
 
 AGAIN_LEAN = 0.05**2
 """The face that carried a contact is tried again while the bodies have leant against each other by less (squared, rad)."""
@@ -53,6 +56,7 @@ class Rows(NamedTuple):
     twist_mass, twist, lever (M,); njac (M, 6): Ia^-1 n, Ib^-1 n; roll (M,) rolling length [m], roll_rub (M, 2)
     total and approach stay 0 beyond count; what the points did in an interval goes to those found within it (``_hand_on``)
     seen (M, 9): what a had moved against b [m], and what a and b had turned [rad], when the points were found; reach (M, 2) of the two shapes [m]
+    pace (M,) sqrt(g size) [m/s], by which speeds are called slow or fast, so that small and large things behave alike
     friction, bounce (M,); point (M, 4, 3) world [m]; now (M, 4) separation in this substep [m], without points how far apart they were at least; size (M,) of the smaller piece [m];
     lively (M,) uint8: a point meets fast enough to bounce
     """
@@ -87,6 +91,7 @@ class Rows(NamedTuple):
     lively: Flags
     seen: Array
     reach: Array
+    pace: Array
 
 
 def make_rows(room: int) -> Rows:
@@ -94,7 +99,7 @@ def make_rows(room: int) -> Rows:
     return Rows(
         f(m, i4), f(m, i4), f(m, i4), f(m, i4), f((m, 3)), f((m, 4)), f((m, 4)), f((m, 4)), f((m, 4)), f((m, 4)), f((m, 4)), f((m, 4, 12)),
         f((m, 2, 3)), f((m, 2, 12)), f((m, 2)), f((m, 2)), f(m), f(m), f(m), f((m, 6)), f(m), f((m, 2)), f(m), f(m), f((m, 4, 3)),
-        f((m, 4)), f(m), f(m, np.uint8), f((m, 9)), f((m, 2)),
+        f((m, 4)), f(m), f(m, np.uint8), f((m, 9)), f((m, 2)), f(m),
     )
 
 
@@ -396,6 +401,7 @@ def build_rows(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, con
     """
     ground = len(asm.alive) - 1
     n_rows = 0
+    g = np.sqrt(settings.gravity[0] ** 2 + settings.gravity[1] ** 2 + settings.gravity[2] ** 2)
     ra, rb, mid = np.empty(3), np.empty(3), np.empty(3)
     old_point, old = np.empty((4, 3)), np.empty((4, 3))
     for x in range(len(which)):
@@ -423,6 +429,7 @@ def build_rows(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, con
             rows.pair[r], rows.a[r], rows.b[r] = k, a, b
             rows.reach[r, 0], rows.reach[r, 1] = hulls.bound[s], hulls.bound[t] if t >= 0 else 0.0
             rows.size[r] = min(pieces.size[ps], pieces.size[hulls.piece[t]]) if t >= 0 else pieces.size[ps]
+            rows.pace[r] = np.sqrt(max(g, 1.0) * rows.size[r])
             _surface(rows, r, hulls, pieces, settings, s, t)
         rows.count[r] = n
         for i in range(n, 4):
@@ -456,7 +463,7 @@ def build_rows(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, con
                 turns += j[c] * turned[a, c] - j[3 + c] * turned[b, c]
             rows.sep[r, i] = seps[k, i] - along - turns
             rows.approach[r, i] = vn
-            if rows.bounce[r] > 0.0 and vn < -LIVELY_FROM:
+            if rows.bounce[r] > 0.0 and vn < -LIVELY_SHARE * rows.pace[r]:
                 rows.lively[r] = 1
             rows.bounce_to[r, i] = 0.0
         _hand_on(rows, r, had, old_point, old)

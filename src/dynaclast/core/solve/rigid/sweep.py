@@ -15,22 +15,20 @@ import numpy as np
 from ..model import Settings, TieTable
 from ..state import Assemblies, Contacts
 from .assemblies import FUSED, root, rotation
-from .manifolds import LIVELY_FROM, Rows, keep_impulses, stale_rows
+from .manifolds import HIT_SHARE, LIVELY_SHARE, Rows, keep_impulses, stale_rows
 from .ties import TieRows, aim_ties, count_ties, mend_ties, sweep_ties, tie_sweeps, warm_ties
 
 BIAS = 0.2
 """Share of an overlap taken out per substep."""
 SLOP = 0.0002
 """Overlap left alone, as a share of the smaller piece's size: keeps resting contacts closed."""
-PUSH_OUT = 1.0
-"""Fastest push out of an overlap [m/s]."""
+PUSH_OUT = 0.55
+"""Fastest push out of an overlap, as a share of the pair's pace."""
 SWEEPS_OF = ((24, 6), (60, 3))
 """Sweeps a substep of islands with at most so many rows; larger ones take one. Few rows cost little, and stacks and mass ratios need them."""
 UNEVEN = 50.0
 """A heavy body on one so many times lighter needs more sweeps, in small islands."""
 UNEVEN_SWEEPS = 24
-HIT_FROM = 0.5
-"""Points that meet slower are no hit [m/s]."""
 OPENING_SWEEPS, OPENING_BUDGET = 20_000, 400_000
 """Where nothing is known yet of what presses on what, as when a run opens on things that rest on one another, the first substep takes up to
 so many sweeps, rows times sweeps within the budget: weight not yet carried would let things sink, and the push back gives energy."""
@@ -173,7 +171,8 @@ def _sweep(rows: Rows, n_rows, vel, spin, inv_mass, moved, turned, h, turn, swee
 
 @numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
 def _push_apart(rows: Rows, n_rows, live, inv_mass, shift, tilt, h, sweeps, most):
-    """Displacements shift (A, 3) [m] and tilt (A, 3) [rad] that take a share of every overlap out, by the separations of this substep."""
+    """Displacements shift (A, 3) [m] and tilt (A, 3) [rad] that take a share of every overlap out, by the separations of this substep, and bring
+    what bounces to where it does."""
     for k in range(len(live)):
         for c in range(3):
             shift[live[k], c] = 0.0
@@ -185,25 +184,27 @@ def _push_apart(rows: Rows, n_rows, live, inv_mass, shift, tilt, h, sweeps, most
             a, b = rows.a[r], rows.b[r]
             for i in range(rows.count[r]):
                 s = rows.now[r, i]
-                if s > -SLOP * rows.size[r]:
+                back = s > 0.0 and rows.bounce_to[r, i] > 0.0
+                if s > -SLOP * rows.size[r] and not back:
                     continue
                 nx, ny, nz = rows.normal[r, 0], rows.normal[r, 1], rows.normal[r, 2]
                 j = rows.jac[r, i]
-                want = min(PUSH_OUT * h, BIAS * (-s - SLOP * rows.size[r]))
+                # what bounces turns round where it meets, not where the substep began
+                want = -(1.0 + rows.bounce[r]) * s if back else min(PUSH_OUT * rows.pace[r] * h, BIAS * (-s - SLOP * rows.size[r]))
                 done = nx * (shift[a, 0] - shift[b, 0]) + ny * (shift[a, 1] - shift[b, 1]) + nz * (shift[a, 2] - shift[b, 2])
                 done += j[0] * tilt[a, 0] + j[1] * tilt[a, 1] + j[2] * tilt[a, 2] - j[3] * tilt[b, 0] - j[4] * tilt[b, 1] - j[5] * tilt[b, 2]
-                if done >= want:
+                if done <= want if back else done >= want:
                     continue
                 p = (want - done) * rows.mass[r, i]
                 pa, pb = p * inv_mass[a], p * inv_mass[b]
-                if pa > 0.0:
+                if pa != 0.0:
                     shift[a, 0] += pa * nx
                     shift[a, 1] += pa * ny
                     shift[a, 2] += pa * nz
                     tilt[a, 0] += p * j[6]
                     tilt[a, 1] += p * j[7]
                     tilt[a, 2] += p * j[8]
-                if pb > 0.0:
+                if pb != 0.0:
                     shift[b, 0] -= pb * nx
                     shift[b, 1] -= pb * ny
                     shift[b, 2] -= pb * nz
@@ -250,7 +251,7 @@ def _aim_bounces(rows: Rows, n_rows, vel, spin, moved, turned, inv_mass, h, sinc
         if e <= 0.0 or not rows.lively[r]:
             continue
         a, b = rows.a[r], rows.b[r]
-        half = 0.0
+        half, slow = 0.0, -LIVELY_SHARE * rows.pace[r]
         for c in range(3):
             half += rows.normal[r, c] * gravity[c] * 0.5 * h
         half *= (1.0 if inv_mass[a] > 0.0 else 0.0) - (1.0 if inv_mass[b] > 0.0 else 0.0)
@@ -264,7 +265,7 @@ def _aim_bounces(rows: Rows, n_rows, vel, spin, moved, turned, inv_mass, h, sinc
                 rows.bounce_to[r, i] = -1.0
             # only what came in fast bounces, once, and never faster than it came
             came = rows.approach[r, i]
-            if rows.bounce_to[r, i] == 0.0 and came < -LIVELY_FROM and vn < -LIVELY_FROM and s + vn * h < 0.0:
+            if rows.bounce_to[r, i] == 0.0 and came < slow and vn < slow and s + vn * h < 0.0:
                 rows.bounce_to[r, i] = e * min(half - vn, -came + fall)
 
 
@@ -535,7 +536,7 @@ def hit_impulse(rows: Rows, r):
     """Impulse of the points of row r that met as a hit [N s]."""
     total = 0.0
     for i in range(4):
-        if rows.approach[r, i] < -HIT_FROM:
+        if rows.approach[r, i] < -HIT_SHARE * rows.pace[r]:
             total += rows.total[r, i]
     return total
 
