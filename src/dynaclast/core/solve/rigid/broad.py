@@ -17,7 +17,7 @@ SLOP_SHARE = 0.005
 """Contact margin at rest as a share of the piece's size."""
 
 
-@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+@numba.njit(cache=True, error_model="numpy", fastmath=FUSED, inline="always")
 def place_shape(hulls: Hulls, pieces: PieceTable, asm: Assemblies, s, a, m, wverts, wnormals, wcenter):
     """World corners, face normals and piece's centre of shape s of assembly a, whose rotation is m (3, 3)."""
     p = hulls.piece[s]
@@ -243,7 +243,7 @@ def carry_over(pair_a, pair_b, fresh, hulls: Hulls, piece_asm, asm: Assemblies, 
     return n
 
 
-@numba.njit(cache=True, error_model="numpy")
+@numba.njit(cache=True, error_model="numpy", inline="always")
 def _copy(old: Contacts, k, new: Contacts, n):
     new.slack[n] = old.slack[k]
     new.depth[n] = old.depth[k]

@@ -116,7 +116,7 @@ def _to_world(m, x, y, z, out):
         out[c] = m[c, 0] * x + m[c, 1] * y + m[c, 2] * z
 
 
-@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+@numba.njit(cache=True, error_model="numpy", fastmath=FUSED, inline="always")
 def _reuse(con: Contacts, k, asm: Assemblies, a, b, ma, mb, size, points, seps, axis, pa, pb):
     """Carry the points found earlier along with their bodies, if these have hardly moved against each other.
 
@@ -149,7 +149,7 @@ def _reuse(con: Contacts, k, asm: Assemblies, a, b, ma, mb, size, points, seps, 
     return n, lean
 
 
-@numba.njit(cache=True, error_model="numpy")
+@numba.njit(cache=True, error_model="numpy", inline="always")
 def _outlook(k, con: Contacts, asm: Assemblies, hulls: Hulls, wcenter, a, b, size, g, span, slip):
     """What the pair k may do within ``span`` [s]: how far its surfaces can travel towards each other [m]; slip (4,) as ``touch`` wants it."""
     s, t = con.a[k], con.b[k]
@@ -168,7 +168,7 @@ def _outlook(k, con: Contacts, asm: Assemblies, hulls: Hulls, wcenter, a, b, siz
     return (np.sqrt(vx * vx + vy * vy + vz * vz) + swing + g * span) * span
 
 
-@numba.njit(cache=True, error_model="numpy")
+@numba.njit(cache=True, error_model="numpy", inline="always")
 def _match(k, con: Contacts, asm: Assemblies, a, b, ma, mb, size, n, had, axis, points, seps, old_local, old_push):
     """Write n new points of pair k into its memory; each takes on the impulse of the old point that is nearest in the frame of a."""
     t = con.b[k]
@@ -308,7 +308,7 @@ def find_contacts(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, 
     return woke
 
 
-@numba.njit(cache=True, error_model="numpy")
+@numba.njit(cache=True, error_model="numpy", inline="always")
 def _wake_by_touch(k, t, s, a, b, con: Contacts, asm: Assemblies, hulls: Hulls, pieces: PieceTable, settings: Settings, size, deepest, travel, g):
     """Wake a sleeper that something meets fast enough to move it; returns 1 if it was woken.
 
@@ -333,7 +333,7 @@ def _wake_by_touch(k, t, s, a, b, con: Contacts, asm: Assemblies, hulls: Hulls, 
     return 1
 
 
-@numba.njit(cache=True, error_model="numpy")
+@numba.njit(cache=True, error_model="numpy", inline="always")
 def turn_inertia(asm: Assemblies, a, m, inv_inertia):
     """World inverse inertia of slot a at its rotation m (3, 3), into inv_inertia (A, 3, 3)."""
     for i in range(3):
@@ -373,7 +373,7 @@ def _fill(out, ra, rb, n, ia, ib):
     return ax * out[6] + ay * out[7] + az * out[8] + bx * out[9] + by * out[10] + bz * out[11]
 
 
-@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+@numba.njit(cache=True, error_model="numpy", fastmath=FUSED, inline="always")
 def _hand_on(rows: Rows, r, had, old_point, old):
     """Give what the ``had`` old points of row r did in this interval to the new points nearest to them. old_point (4, 3), old (4, 3): impulse
     summed, normal velocity at the search, velocity wanted."""
@@ -505,7 +505,7 @@ def build_rows(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, con
     return n_rows
 
 
-@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+@numba.njit(cache=True, error_model="numpy", fastmath=FUSED, inline="always")
 def _surface(rows: Rows, r, hulls: Hulls, pieces: PieceTable, settings: Settings, s, t):
     """Friction, bounce and rolling of row r between shapes s and t (-1: the ground)."""
     ps = hulls.piece[s]
@@ -579,7 +579,7 @@ def make_ready(rows: Rows, again, hulls: Hulls, pieces: PieceTable, piece_asm, a
             stamp[con.b[k]] = 0
 
 
-@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+@numba.njit(cache=True, error_model="numpy", fastmath=FUSED, inline="always")
 def keep_impulses(rows: Rows, r, con: Contacts):
     """Write the last substep's impulses of row r back to its pair."""
     k = rows.pair[r]
