@@ -9,7 +9,7 @@ from dynaclast.core.preflight import preflight
 from dynaclast.core.solve.loop import Run
 from dynaclast.core.solve.prepare import prepare
 from dynaclast.core.solve.rigid.assemblies import rotation
-from dynaclast.core.solve.rigid.manifolds import _reuse
+from dynaclast.core.solve.rigid.search import _reuse
 from shots import ball, box, pillar, reach_box, run, shot
 
 

@@ -24,10 +24,12 @@ from .frame import Frame, bond_positions, piece_positions, snapshot
 from .loadpath import weigh
 from .model import HOLD_CUE, HOLD_DRIVEN, HOLD_FREE, HOLD_FROZEN, HOLD_REMOVED, HOLD_TOUCH, Model
 from .prepare import piece_reach, targets_of
+from .rigid.again import make_ready
 from .rigid.assemblies import split, wake, wake_around, wake_one
 from .rigid.broad import carry_over, find_pairs, place_shapes
-from .rigid.manifolds import HIT_SHARE, Rows, build_rows, find_contacts, make_ready, make_rows, world_inertia
+from .rigid.manifolds import HIT_SHARE, Rows, build_rows, make_rows, world_inertia
 from .rigid.rest import settle
+from .rigid.search import find_contacts
 from .rigid.sweep import remember, solve_interval
 from .rigid.ties import gather_ties, make_tie_rows, tie_loads, wake_tied
 from .state import Assemblies, Contacts, State, no_contacts

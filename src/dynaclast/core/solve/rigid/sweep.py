@@ -14,8 +14,10 @@ import numpy as np
 
 from ..model import Settings, TieTable
 from ..state import Assemblies, Contacts
-from .assemblies import FUSED, root, rotation
-from .manifolds import HIT_SHARE, LIVELY_SHARE, Rows, keep_impulses, stale_rows
+from .assemblies import FUSED, rotation
+from .again import LOOK_EVERY, stale_rows
+from .islands import islands, kinetic, take_back
+from .manifolds import HIT_SHARE, LIVELY_SHARE, Rows, keep_impulses
 from .ties import TieRows, aim_ties, count_ties, mend_ties, sweep_ties, tie_sweeps, warm_ties
 
 BIAS = 0.2
@@ -24,11 +26,6 @@ SLOP = 0.0002
 """Overlap left alone, as a share of the smaller piece's size: keeps resting contacts closed."""
 PUSH_OUT = 0.55
 """Fastest push out of an overlap, as a share of the pair's pace."""
-SWEEPS_OF = ((24, 6), (60, 3))
-"""Sweeps a substep of islands with at most so many rows; larger ones take one. Few rows cost little, and stacks and mass ratios need them."""
-UNEVEN = 50.0
-"""A heavy body on one so many times lighter needs more sweeps, in small islands."""
-UNEVEN_SWEEPS = 24
 OPENING_SWEEPS, OPENING_BUDGET = 20_000, 400_000
 """Where nothing is known yet of what presses on what, as when a run opens on things that rest on one another, the first substep takes up to
 so many sweeps, rows times sweeps within the budget: weight not yet carried would let things sink, and the push back gives energy."""
@@ -335,126 +332,6 @@ def _move(asm: Assemblies, live, h, moved, turned, shift, tilt):
 
 
 @numba.njit(cache=True, error_model="numpy")
-def _islands(rows: Rows, n_rows, ties: TieRows, n_ties, live, inv_mass, held, spin, interval, island, leans, watch, sweeps):
-    """Movers joined by rows, known by their lowest slot: island (A,) int32.
-
-    leans (A,) uint8: an island meets what cannot move; watch (A,) uint8, bits: 1, its energy must be watched, since something in it
-    bounces or turns far within the interval; 2, masses are uneven; 4, something animated gives it energy. sweeps (R,) int32: passes each row takes. Returns the largest of these.
-    """
-    for k in range(len(live)):
-        island[live[k]] = live[k]
-        leans[live[k]] = 0
-        watch[live[k]] = 0
-    for r in range(n_rows):
-        a, b = rows.a[r], rows.b[r]
-        if inv_mass[a] > 0.0 and inv_mass[b] > 0.0:
-            i, j = root(island, np.int64(a)), root(island, np.int64(b))
-            if i != j:
-                island[max(i, j)] = min(i, j)
-    for r in range(n_ties):
-        a, b = ties.a[r], ties.b[r]
-        if inv_mass[a] > 0.0 and inv_mass[b] > 0.0:
-            i, j = root(island, np.int64(a)), root(island, np.int64(b))
-            if i != j:
-                island[max(i, j)] = min(i, j)
-    for k in range(len(live)):
-        a = live[k]
-        island[a] = root(island, np.int64(a))
-        turn2 = spin[a, 0] ** 2 + spin[a, 1] ** 2 + spin[a, 2] ** 2
-        if turn2 * interval * interval > 0.01:
-            watch[island[a]] |= 1
-    size = np.zeros(len(island), np.int32)
-    for r in range(n_rows):
-        a, b = rows.a[r], rows.b[r]
-        i = island[a] if inv_mass[a] > 0.0 else island[b]
-        size[i] += 1
-        if inv_mass[a] > UNEVEN * inv_mass[b] > 0.0 or inv_mass[b] > UNEVEN * inv_mass[a] > 0.0:
-            watch[i] |= 2
-        if inv_mass[a] == 0.0 or inv_mass[b] == 0.0:
-            leans[i] = 1
-        if rows.lively[r]:
-            watch[i] |= 1
-        if held[a] == 2 or held[b] == 2:
-            watch[i] |= 4
-    for r in range(n_ties):
-        a, b = ties.a[r], ties.b[r]
-        i = island[a] if inv_mass[a] > 0.0 else island[b]
-        if inv_mass[a] == 0.0 or inv_mass[b] == 0.0:
-            leans[i] = 1
-        if held[a] == 2 or held[b] == 2:
-            watch[i] |= 4
-    most = 1
-    for r in range(n_rows):
-        a, b = rows.a[r], rows.b[r]
-        i = island[a] if inv_mass[a] > 0.0 else island[b]
-        sweeps[r] = UNEVEN_SWEEPS if watch[i] & 2 and size[i] <= SWEEPS_OF[-1][0] else 1
-        for k in range(len(SWEEPS_OF)):
-            if size[i] <= SWEEPS_OF[k][0]:
-                sweeps[r] = max(sweeps[r], SWEEPS_OF[k][1])
-                break
-        most = max(most, sweeps[r])
-    return most
-
-
-@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
-def _kinetic(asm: Assemblies, live, island, watch, out):
-    """Kinetic energy per watched island (A,) [J], by the true inertia of every assembly at its present turn."""
-    m = np.empty((3, 3))
-    for k in range(len(live)):
-        out[island[live[k]]] = 0.0
-    for k in range(len(live)):
-        a = live[k]
-        if watch[island[a]] & 5 != 1:
-            continue
-        e = asm.mass[a] * (asm.vel[a, 0] ** 2 + asm.vel[a, 1] ** 2 + asm.vel[a, 2] ** 2)
-        if asm.spin[a, 0] != 0.0 or asm.spin[a, 1] != 0.0 or asm.spin[a, 2] != 0.0:
-            rotation(asm.rot[a], m)
-            x = m[0, 0] * asm.spin[a, 0] + m[1, 0] * asm.spin[a, 1] + m[2, 0] * asm.spin[a, 2]
-            y = m[0, 1] * asm.spin[a, 0] + m[1, 1] * asm.spin[a, 1] + m[2, 1] * asm.spin[a, 2]
-            z = m[0, 2] * asm.spin[a, 0] + m[1, 2] * asm.spin[a, 1] + m[2, 2] * asm.spin[a, 2]
-            i = asm.inertia[a]
-            e += i[0, 0] * x * x + i[1, 1] * y * y + i[2, 2] * z * z + 2.0 * (i[0, 1] * x * y + i[0, 2] * x * z + i[1, 2] * y * z)
-        out[island[a]] += 0.5 * e
-
-
-@numba.njit(cache=True, error_model="numpy")
-def _take_back(asm: Assemblies, live, island, leans, had, has, middle):
-    """Where contact alone has made energy (bodies turned on while their rows stood still; bounces at several points that were not
-    solved to the end), slow the island's relative motion to what it had. An island that touches nothing held keeps its
-    momentum."""
-    excess = False
-    for k in range(len(live)):
-        i = island[live[k]]
-        if has[i] > had[i] * (1.0 + 1e-12):
-            excess = True
-            for c in range(4):
-                middle[i, c] = 0.0
-    if not excess:
-        return
-    for k in range(len(live)):
-        a = live[k]
-        i = island[a]
-        if has[i] > had[i] * (1.0 + 1e-12) and not leans[i]:
-            middle[i, 3] += asm.mass[a]
-            for c in range(3):
-                middle[i, c] += asm.mass[a] * asm.vel[a, c]
-    for k in range(len(live)):
-        a = live[k]
-        i = island[a]
-        if has[i] <= had[i] * (1.0 + 1e-12):
-            continue
-        whole = 0.0  # energy of the motion as one, which stays
-        for c in range(3):
-            if middle[i, 3] > 0.0:
-                whole += 0.5 * middle[i, c] ** 2 / middle[i, 3]
-        s = np.sqrt(max(0.0, had[i] - whole) / max(has[i] - whole, 1e-300))
-        for c in range(3):
-            mean = middle[i, c] / middle[i, 3] if middle[i, 3] > 0.0 else 0.0
-            asm.vel[a, c] = mean + s * (asm.vel[a, c] - mean)
-            asm.spin[a, c] *= s
-
-
-@numba.njit(cache=True, error_model="numpy")
 def _pressed(rows: Rows, n_rows):
     """Whether any row carries an impulse from before."""
     for r in range(n_rows):
@@ -480,7 +357,7 @@ def solve_interval(asm: Assemblies, live, driven, rows: Rows, n_rows, ties: TieT
     island, leans, watch = np.zeros(slots, np.int32), np.zeros(slots, np.uint8), np.zeros(slots, np.uint8)
     had, has, middle = np.zeros(slots), np.zeros(slots), np.zeros((slots, 4))
     sweeps = np.ones(n_rows, np.int32)
-    most = _islands(rows, n_rows, tie_rows, n_ties, live, inv_mass, asm.held, asm.spin, settings.interval, island, leans, watch, sweeps)
+    most = islands(rows, n_rows, tie_rows, n_ties, live, inv_mass, asm.held, asm.spin, settings.interval, island, leans, watch, sweeps)
     opening = sweeps if start > 0 or _pressed(rows, n_rows) else np.full(n_rows, max(most, min(OPENING_SWEEPS, OPENING_BUDGET // max(n_rows, 1))), np.int32)
     for step in range(start, settings.substeps):
         passes = opening if step == 0 else sweeps
@@ -491,7 +368,7 @@ def solve_interval(asm: Assemblies, live, driven, rows: Rows, n_rows, ties: TieT
                 asm.vel[live[k], c] += h * push[live[k], c]
                 asm.spin[live[k], c] += h * twist[live[k], c]
         aim_ties(ties, tie_rows, n_ties, asm, inv_mass, inv_inertia)
-        _kinetic(asm, live, island, watch, had)
+        kinetic(asm, live, island, watch, had)
         _aim_bounces(rows, n_rows, asm.vel, asm.spin, moved, turned, inv_mass, h, (step + 0.5) * h, settings.gravity)
         _warm_start(rows, n_rows, asm.vel, asm.spin, inv_mass)
         warm_ties(ties, tie_rows, n_ties, asm.vel, asm.spin, inv_mass, inv_inertia)
@@ -503,8 +380,8 @@ def solve_interval(asm: Assemblies, live, driven, rows: Rows, n_rows, ties: TieT
             sweep_ties(ties, tie_rows, n_ties, asm.vel, asm.spin, inv_mass, inv_inertia, h, turn % 2 == 1)
             if turn == most - 1 and rounds > most and not _pressed(rows, n_rows):
                 rounds = most  # things fall side by side: nothing bears anything yet
-        _kinetic(asm, live, island, watch, has)
-        _take_back(asm, live, island, leans, had, has, middle)
+        kinetic(asm, live, island, watch, has)
+        take_back(asm, live, island, leans, had, has, middle)
         _push_apart(rows, n_rows, live, inv_mass, shift, tilt, h, sweeps, most)
         mend_ties(ties, tie_rows, n_ties, shift, tilt, inv_mass, inv_inertia)
         for k in range(len(live)):  # over an interval the push gives a T^2 / 2, as in a leapfrog, however many substeps there are
@@ -524,8 +401,8 @@ def solve_interval(asm: Assemblies, live, driven, rows: Rows, n_rows, ties: TieT
                 rows.total[r, i] += rows.push[r, i]
                 if rows.bounce_to[r, i] > 0.0:  # a bounce is over at once
                     rows.push[r, i] = 0.0
-        if step + 1 < settings.substeps and step % 2 == 1:
-            stale = stale_rows(rows, n_rows, inv_mass, moved, turned, again)
+        if step + 1 < settings.substeps and (step + 1) % LOOK_EVERY == 0:
+            stale = stale_rows(rows, n_rows, moved, turned, again)
             if stale:
                 return step + 1, stale
     return settings.substeps, 0

@@ -1,0 +1,76 @@
+"""Looking again within an interval: where bodies turn or slide far, other points may meet than those found at its start."""
+
+from __future__ import annotations
+
+import numba
+import numpy as np
+
+from ..model import Hulls, PieceTable
+from ..state import Assemblies, Contacts
+from .assemblies import FUSED, rotation
+from .broad import place_shape
+from .manifolds import Rows, keep_impulses, turn_inertia
+
+LOOK_EVERY = 2
+"""Substeps between looks at which rows have gone stale."""
+
+LOOK_SHARE = 0.01
+"""Within an interval contact points are looked for again once their bodies' surfaces have turned by more than this share of the smaller piece's size."""
+
+SLIDE_WEIGHT = 0.25
+"""What sliding along each other counts against turning."""
+
+
+@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+def stale_rows(rows: Rows, n_rows, moved, turned, out):
+    """Rows whose bodies have turned, or slid along each other, so far since their points were found that other points may meet: their
+    indices into out (n_rows,) int32; returns how many."""
+    n = 0
+    for r in range(n_rows):
+        a, b = rows.a[r], rows.b[r]
+        xa, ya, za = turned[a, 0] - rows.seen[r, 3], turned[a, 1] - rows.seen[r, 4], turned[a, 2] - rows.seen[r, 5]
+        xb, yb, zb = turned[b, 0] - rows.seen[r, 6], turned[b, 1] - rows.seen[r, 7], turned[b, 2] - rows.seen[r, 8]
+        far = rows.reach[r, 0] * np.sqrt(xa * xa + ya * ya + za * za) + rows.reach[r, 1] * np.sqrt(xb * xb + yb * yb + zb * zb)
+        x, y, z = moved[a, 0] - moved[b, 0] - rows.seen[r, 0], moved[a, 1] - moved[b, 1] - rows.seen[r, 1], moved[a, 2] - moved[b, 2] - rows.seen[r, 2]
+        if rows.count[r] == 0:
+            if far + np.sqrt(x * x + y * y + z * z) > rows.now[r, 0]:
+                out[n] = r
+                n += 1
+            continue
+        along = rows.normal[r, 0] * x + rows.normal[r, 1] * y + rows.normal[r, 2] * z
+        far += SLIDE_WEIGHT * np.sqrt(max(0.0, x * x + y * y + z * z - along * along))
+        if far <= LOOK_SHARE * rows.size[r]:
+            continue
+        gap = rows.now[r, 0]
+        for i in range(1, rows.count[r]):
+            gap = min(gap, rows.now[r, i])
+        if far > gap:
+            out[n] = r
+            n += 1
+    return n
+
+
+@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+def make_ready(rows: Rows, again, hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, con: Contacts, stamp, wverts, wnormals, wcenter, inv_mass, inv_inertia, which):
+    """Before the pairs of the rows ``again`` are looked at within an interval: their shapes are placed, their bodies' inertias turned, and their
+    impulses laid back into con. which (N,) int64 out: the pairs; stamp (S,) uint8 scratch of zeros, left so."""
+    m = np.empty((3, 3))
+    for x in range(len(again)):
+        r = again[x]
+        k = rows.pair[r]
+        which[x] = k
+        keep_impulses(rows, r, con)
+        for side in range(2):
+            c, s = (rows.a[r], con.a[k]) if side == 0 else (rows.b[r], con.b[k])
+            if s < 0 or stamp[s] or asm.held[c] == 1 or asm.asleep[c]:
+                continue
+            stamp[s] = 1
+            rotation(asm.rot[c], m)
+            place_shape(hulls, pieces, asm, s, c, m, wverts, wnormals, wcenter)
+            if inv_mass[c] > 0.0:
+                turn_inertia(asm, c, m, inv_inertia)
+    for x in range(len(again)):
+        k = rows.pair[again[x]]
+        stamp[con.a[k]] = 0
+        if con.b[k] >= 0:
+            stamp[con.b[k]] = 0

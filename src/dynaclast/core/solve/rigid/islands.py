@@ -1,0 +1,139 @@
+"""Islands: what hangs together by contacts and ties, how many sweeps it gets, and that contact alone gives it no energy."""
+
+from __future__ import annotations
+
+import numba
+import numpy as np
+
+from ..state import Assemblies
+from .assemblies import FUSED, root, rotation
+from .manifolds import Rows
+from .ties import TieRows
+
+SWEEPS_OF = ((24, 6), (60, 3))
+"""Sweeps a substep of islands with at most so many rows; larger ones take one. Few rows cost little, and stacks and mass ratios need them."""
+
+UNEVEN = 50.0
+"""A heavy body on one so many times lighter needs more sweeps, in small islands."""
+
+UNEVEN_SWEEPS = 24
+
+
+@numba.njit(cache=True, error_model="numpy")
+def islands(rows: Rows, n_rows, ties: TieRows, n_ties, live, inv_mass, held, spin, interval, island, leans, watch, sweeps):
+    """Movers joined by rows, known by their lowest slot: island (A,) int32.
+
+    leans (A,) uint8: an island meets what cannot move; watch (A,) uint8, bits: 1, its energy must be watched, since something in it
+    bounces or turns far within the interval; 2, masses are uneven; 4, something animated gives it energy. sweeps (R,) int32: passes each row takes. Returns the largest of these.
+    """
+    for k in range(len(live)):
+        island[live[k]] = live[k]
+        leans[live[k]] = 0
+        watch[live[k]] = 0
+    for r in range(n_rows):
+        a, b = rows.a[r], rows.b[r]
+        if inv_mass[a] > 0.0 and inv_mass[b] > 0.0:
+            i, j = root(island, np.int64(a)), root(island, np.int64(b))
+            if i != j:
+                island[max(i, j)] = min(i, j)
+    for r in range(n_ties):
+        a, b = ties.a[r], ties.b[r]
+        if inv_mass[a] > 0.0 and inv_mass[b] > 0.0:
+            i, j = root(island, np.int64(a)), root(island, np.int64(b))
+            if i != j:
+                island[max(i, j)] = min(i, j)
+    for k in range(len(live)):
+        a = live[k]
+        island[a] = root(island, np.int64(a))
+        turn2 = spin[a, 0] ** 2 + spin[a, 1] ** 2 + spin[a, 2] ** 2
+        if turn2 * interval * interval > 0.01:
+            watch[island[a]] |= 1
+    size = np.zeros(len(island), np.int32)
+    for r in range(n_rows):
+        a, b = rows.a[r], rows.b[r]
+        i = island[a] if inv_mass[a] > 0.0 else island[b]
+        size[i] += 1
+        if inv_mass[a] > UNEVEN * inv_mass[b] > 0.0 or inv_mass[b] > UNEVEN * inv_mass[a] > 0.0:
+            watch[i] |= 2
+        if inv_mass[a] == 0.0 or inv_mass[b] == 0.0:
+            leans[i] = 1
+        if rows.lively[r]:
+            watch[i] |= 1
+        if held[a] == 2 or held[b] == 2:
+            watch[i] |= 4
+    for r in range(n_ties):
+        a, b = ties.a[r], ties.b[r]
+        i = island[a] if inv_mass[a] > 0.0 else island[b]
+        if inv_mass[a] == 0.0 or inv_mass[b] == 0.0:
+            leans[i] = 1
+        if held[a] == 2 or held[b] == 2:
+            watch[i] |= 4
+    most = 1
+    for r in range(n_rows):
+        a, b = rows.a[r], rows.b[r]
+        i = island[a] if inv_mass[a] > 0.0 else island[b]
+        sweeps[r] = UNEVEN_SWEEPS if watch[i] & 2 and size[i] <= SWEEPS_OF[-1][0] else 1
+        for k in range(len(SWEEPS_OF)):
+            if size[i] <= SWEEPS_OF[k][0]:
+                sweeps[r] = max(sweeps[r], SWEEPS_OF[k][1])
+                break
+        most = max(most, sweeps[r])
+    return most
+
+
+@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+def kinetic(asm: Assemblies, live, island, watch, out):
+    """Kinetic energy per watched island (A,) [J], by the true inertia of every assembly at its present turn."""
+    m = np.empty((3, 3))
+    for k in range(len(live)):
+        out[island[live[k]]] = 0.0
+    for k in range(len(live)):
+        a = live[k]
+        if watch[island[a]] & 5 != 1:
+            continue
+        e = asm.mass[a] * (asm.vel[a, 0] ** 2 + asm.vel[a, 1] ** 2 + asm.vel[a, 2] ** 2)
+        if asm.spin[a, 0] != 0.0 or asm.spin[a, 1] != 0.0 or asm.spin[a, 2] != 0.0:
+            rotation(asm.rot[a], m)
+            x = m[0, 0] * asm.spin[a, 0] + m[1, 0] * asm.spin[a, 1] + m[2, 0] * asm.spin[a, 2]
+            y = m[0, 1] * asm.spin[a, 0] + m[1, 1] * asm.spin[a, 1] + m[2, 1] * asm.spin[a, 2]
+            z = m[0, 2] * asm.spin[a, 0] + m[1, 2] * asm.spin[a, 1] + m[2, 2] * asm.spin[a, 2]
+            i = asm.inertia[a]
+            e += i[0, 0] * x * x + i[1, 1] * y * y + i[2, 2] * z * z + 2.0 * (i[0, 1] * x * y + i[0, 2] * x * z + i[1, 2] * y * z)
+        out[island[a]] += 0.5 * e
+
+
+@numba.njit(cache=True, error_model="numpy")
+def take_back(asm: Assemblies, live, island, leans, had, has, middle):
+    """Where contact alone has made energy (bodies turned on while their rows stood still; bounces at several points that were not
+    solved to the end), slow the island's relative motion to what it had. An island that touches nothing held keeps its
+    momentum."""
+    excess = False
+    for k in range(len(live)):
+        i = island[live[k]]
+        if has[i] > had[i] * (1.0 + 1e-12):
+            excess = True
+            for c in range(4):
+                middle[i, c] = 0.0
+    if not excess:
+        return
+    for k in range(len(live)):
+        a = live[k]
+        i = island[a]
+        if has[i] > had[i] * (1.0 + 1e-12) and not leans[i]:
+            middle[i, 3] += asm.mass[a]
+            for c in range(3):
+                middle[i, c] += asm.mass[a] * asm.vel[a, c]
+    for k in range(len(live)):
+        a = live[k]
+        i = island[a]
+        if has[i] <= had[i] * (1.0 + 1e-12):
+            continue
+        whole = 0.0  # energy of the motion as one, which stays
+        for c in range(3):
+            if middle[i, 3] > 0.0:
+                whole += 0.5 * middle[i, c] ** 2 / middle[i, 3]
+        s = np.sqrt(max(0.0, had[i] - whole) / max(has[i] - whole, 1e-300))
+        for c in range(3):
+            mean = middle[i, c] / middle[i, 3] if middle[i, 3] > 0.0 else 0.0
+            asm.vel[a, c] = mean + s * (asm.vel[a, c] - mean)
+            asm.spin[a, c] *= s
