@@ -24,6 +24,7 @@ from dynaclast.core.geometry.tree import MeshDistance
 from dynaclast.core.solve.loop import frames
 from dynaclast.core.solve.prepare import prepare
 from dynaclast.jobs.warm import warm
+from overlap import Solids
 
 ROOT = Path(__file__).parents[1]
 
@@ -72,6 +73,10 @@ def crowd() -> None:
         moving = [f.index for f in got if f.stats["moving"] > 0][-1]
         left = f"{(moving - last) / 24:.1f} s" if moving < got[-1].index else f"{got[-1].stats['moving']:.0f} at {got[-1].stats['top_speed']:.1f} m/s"
         say("  asleep after the last event; or what moves at the end", left, "<= 3 s")
+        if name in ("wall500", "slab2000"):
+            solids = Solids(shot)
+            deep = [max(solids.overlaps(f.position.astype(float), f.orientation.astype(float)).values(), default=0.0) for f in (*got[24:-1:4], got[-1])]
+            say("  deepest overlap after the first second / at the end", f"{1000 * max(deep):.1f} / {1000 * deep[-1]:.1f} mm", "<= 5 mm")
 
 
 def stack() -> None:

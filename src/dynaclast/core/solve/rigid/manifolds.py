@@ -32,7 +32,7 @@ class Rows(NamedTuple):
     seen (M, 9): what a had moved against b [m], and what a and b had turned [rad], when the points were found; reach (M, 2) of the two shapes [m]
     pace (M,) sqrt(g size) [m/s], by which speeds are called slow or fast, so that small and large things behave alike
     friction, bounce (M,); point (M, 4, 3) world [m]; now (M, 4) separation in this substep [m], without points how far apart they were at least; size (M,) of the smaller piece [m];
-    lively (M,) uint8: a point meets fast enough to bounce
+    lively (M,) uint8: a point meets fast enough to bounce, or was hit in the last interval
     """
 
     pair: Index
@@ -237,7 +237,7 @@ def build_rows(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, con
             rows.seen[r, c] = moved[a, c] - moved[b, c]
             rows.seen[r, 3 + c] = turned[a, c]
             rows.seen[r, 6 + c] = turned[b, c]
-        rows.lively[r] = lively
+        rows.lively[r] = 1 if lively or con.hit[k] > 0.0 else 0
         nx, ny, nz = con.axis[k, 0], con.axis[k, 1], con.axis[k, 2]
         rows.normal[r, 0], rows.normal[r, 1], rows.normal[r, 2] = nx, ny, nz
         im = inv_mass[a] + inv_mass[b]

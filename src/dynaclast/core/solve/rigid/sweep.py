@@ -181,7 +181,7 @@ def _push_apart(rows: Rows, n_rows, live, inv_mass, shift, tilt, h, sweeps, most
             a, b = rows.a[r], rows.b[r]
             for i in range(rows.count[r]):
                 s = rows.now[r, i]
-                back = s > 0.0 and rows.bounce_to[r, i] > 0.0
+                back = s > 0.0 and rows.bounce_to[r, i] > 0.0 and sweeps[r] > 1  # in a crowd it would press others
                 if s > -SLOP * rows.size[r] and not back:
                     continue
                 nx, ny, nz = rows.normal[r, 0], rows.normal[r, 1], rows.normal[r, 2]
