@@ -84,3 +84,15 @@ def test_preflight_says_what_cannot_carry_itself() -> None:
     assert found and "cannot carry itself" in found[0].sentence
     scene = shot(pillar(load_path="fail"), fields=({"name": "root", "effect": {"kind": "anchor"}, "reach": reach_box((0, 0, 0), (2, 1, 2))},))
     assert not [f for f in preflight(scene, prepare(scene).pieces) if f.code == "overloaded"]
+
+
+def test_a_ball_that_spins_on_its_spot_comes_to_rest() -> None:
+    baked = run(ball("ball", (0, 0.5, 0), spin=[0, 2, 0]), frames=120)
+    assert baked.state[-1, 0] == 1 and np.abs(baked.position[-1, 0] - [0, 0.5, 0]).max() < 1e-3
+
+
+def test_a_heap_that_lands_at_once_gains_no_energy_as_it_stops() -> None:
+    """Columns of boxes that come down together: impulses of the hit, applied again in the next substep, must not throw anything up."""
+    columns = [box(f"c{i}{j}", (0.48 * i, 0.6 + 0.5 * j, 0.48 * k), (0.4, 0.4, 0.4)) | {"name": f"c{i}{j}{k}"} for i in range(5) for j in range(6) for k in range(5)]
+    energy = run(*columns, frames=48).stats["energy"]
+    assert np.diff(energy).max() < 1e-4 * abs(energy[0])
