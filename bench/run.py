@@ -149,7 +149,7 @@ def threads() -> None:
     from concurrent.futures import ThreadPoolExecutor
 
     import numba
-    from dynaclast.core.solve import loop
+    from dynaclast.core.solve import touching
     from dynaclast.core.solve.rigid.gjk import gjk, make_scratch
 
     @numba.njit(nogil=True)
@@ -170,7 +170,7 @@ def threads() -> None:
     say("20,000 distances between hulls: one thread / two", f"{alone:.0f} / {together:.0f} ms", "-")
     say("  the same bytes", str(one.tobytes() == two.tobytes()), "True")
     spent = 0.0
-    real = loop.find_contacts
+    real = touching.find_contacts
 
     def timed_contacts(*args: object) -> int:
         nonlocal spent
@@ -179,9 +179,9 @@ def threads() -> None:
         spent += time.process_time() - began
         return out
 
-    loop.find_contacts = timed_contacts
+    touching.find_contacts = timed_contacts
     _, run, _ = timed(scenes.wall500())
-    loop.find_contacts = real
+    touching.find_contacts = real
     say("  share of wall500 that finding contacts takes", f"{100 * spent / run:.0f} %", "-")
 
 

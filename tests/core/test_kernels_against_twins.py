@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from scipy.spatial import ConvexHull
 from scipy.spatial.transform import Rotation
 
-from dynaclast.core.solve import loop
+from dynaclast.core.solve import touching
 from dynaclast.core.solve.loop import Run
 from dynaclast.core.solve.prepare import Prepared, prepare
 from dynaclast.core.solve.rigid.again import make_ready
@@ -35,7 +35,7 @@ def heap(seed: int = 3, count: int = 14) -> Prepared:
 def searched(prepared: Prepared) -> Run:
     """A run after its first search for contacts."""
     run = Run(prepared.shot, prepared.model, prepared.state)
-    run.state.contacts = run._search(run._live())
+    run.state.contacts = run._search()
     return run
 
 
@@ -111,7 +111,7 @@ def test_an_interval_changes_momentum_by_the_impulses_it_tells_and_no_more(whirl
     prepared = heap()
     prepared.state.assemblies.spin[:14] = whirl * np.random.default_rng(5).normal(size=(14, 3))
     looks = []
-    monkeypatch.setattr(loop, "make_ready", lambda *args: (looks.append(len(args[1])), make_ready(*args)))
+    monkeypatch.setattr(touching, "make_ready", lambda *args: (looks.append(len(args[1])), make_ready(*args)))
     run = searched(prepared)
     asm, rows, model = prepared.state.assemblies, run._rows, prepared.model
     before = (model.pieces.mass[:, None] * asm.vel[:14]).sum(axis=0)

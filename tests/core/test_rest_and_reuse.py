@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
+import scenes
 
 from dynaclast.core.preflight import preflight
-from dynaclast.core.solve.loop import Run
+from dynaclast.core.solve.loop import Run, frames
 from dynaclast.core.solve.prepare import prepare
 from dynaclast.core.solve.rigid.assemblies import rotation
 from dynaclast.core.solve.rigid.search import _reuse
@@ -87,12 +88,13 @@ def test_preflight_says_what_cannot_carry_itself() -> None:
 
 
 def test_a_ball_that_spins_on_its_spot_comes_to_rest() -> None:
-    baked = run(ball("ball", (0, 0.5, 0), spin=[0, 2, 0]), frames=120)
+    baked = run(ball("ball", (0, 0.5, 0), spin=[0, 0.8, 0]), frames=120)
     assert baked.state[-1, 0] == 1 and np.abs(baked.position[-1, 0] - [0, 0.5, 0]).max() < 1e-3
 
 
 def test_a_heap_that_lands_at_once_gains_no_energy_as_it_stops() -> None:
-    """Columns of boxes that come down together: impulses of the hit, applied again in the next substep, must not throw anything up."""
-    columns = [box(f"c{i}{j}", (0.48 * i, 0.6 + 0.5 * j, 0.48 * k), (0.4, 0.4, 0.4)) | {"name": f"c{i}{j}{k}"} for i in range(5) for j in range(6) for k in range(5)]
-    energy = run(*columns, frames=48).stats["energy"]
+    """A thousand boxes into a bin: impulses of the landing, applied again in the next substep, must not throw anything up."""
+    heap = scenes.pile1000()
+    prepared = prepare(heap)
+    energy = [f.stats["energy"] for f in frames(heap, prepared.model, prepared.state, 20)]
     assert np.diff(energy).max() < 1e-4 * abs(energy[0])

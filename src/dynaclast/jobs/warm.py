@@ -9,7 +9,7 @@ from typing import Any
 from ..core.bake import bake
 from ..core.document import Falloff, Shot, parse
 from ..core.falloff import Moment, value
-from ..core.solve import loop
+from ..core.solve import touching
 
 LAYERS = [{"shape": {"kind": "noise"}}, {"shape": {"kind": "mesh", "body": "floor", "edge": 9}, "blend": "max"}]
 
@@ -64,7 +64,7 @@ def compile_all() -> None:
             _fields()
         finally:
             os._exit(0)
-    real = {name: getattr(loop, name) for name in ("find_contacts", "build_rows", "solve_interval")}
+    real = {name: getattr(touching, name) for name in ("find_contacts", "build_rows", "solve_interval")}
     other = -1
 
     def find(*args: Any) -> int:
@@ -72,7 +72,7 @@ def compile_all() -> None:
         if other < 0:
             other = os.fork()
             if other == 0:
-                loop.build_rows, loop.solve_interval = lambda *_: 0, lambda *_: (0, 0)
+                touching.build_rows, touching.solve_interval = lambda *_: 0, lambda *_: (0, 0)
                 real["find_contacts"](*args)
         return 0  # nothing touches anything
 
@@ -80,7 +80,7 @@ def compile_all() -> None:
         real["solve_interval"](*args)
         raise _Enough
 
-    loop.find_contacts, loop.solve_interval = find, solve
+    touching.find_contacts, touching.solve_interval = find, solve
     try:
         bake(_shot(False))
     except _Enough:
@@ -89,7 +89,7 @@ def compile_all() -> None:
         if other == 0:
             os._exit(0)
         for name, kernel in real.items():
-            setattr(loop, name, kernel)
+            setattr(touching, name, kernel)
         os.waitpid(fields, 0)
         if other > 0:
             os.waitpid(other, 0)

@@ -24,15 +24,13 @@ from .frame import Frame, bond_positions, piece_positions, snapshot
 from .loadpath import weigh
 from .model import HOLD_CUE, HOLD_DRIVEN, HOLD_FREE, HOLD_FROZEN, HOLD_REMOVED, HOLD_TOUCH, Model
 from .prepare import piece_reach, targets_of
-from .rigid.again import make_ready
 from .rigid.assemblies import split, wake, wake_around, wake_one
-from .rigid.broad import carry_over, find_pairs, place_shapes
-from .rigid.manifolds import HIT_SHARE, Rows, build_rows, make_rows, world_inertia
+from .rigid.manifolds import HIT_SHARE, world_inertia
 from .rigid.rest import settle
-from .rigid.search import find_contacts
-from .rigid.sweep import remember, solve_interval
-from .rigid.ties import gather_ties, make_tie_rows, tie_loads, wake_tied
-from .state import Assemblies, Contacts, State, no_contacts
+from .rigid.sweep import remember
+from .rigid.ties import gather_ties, tie_loads, wake_tied
+from .state import Assemblies, Contacts, State
+from .touching import Touching
 from .wear import lay_on
 
 WEIGH_EVERY = 4
@@ -53,35 +51,19 @@ MOST_IMPACTS = 40
 """Impact events of a frame: the strongest so many."""
 
 
-class Run:
-    """A run in progress: scratch memory and the steps over one State.
-
-    Scratch holds nothing a step needs from the one before; everything that must survive is in the State.
-    """
+class Run(Touching):
+    """A run in progress: the steps over one State."""
 
     def __init__(self, shot: Shot, model: Model, state: State) -> None:
         if model.channels:  # they change the run's own tables
             model = replace(model, pieces=model.pieces._replace(**{name: getattr(model.pieces, name).copy() for name in TABLE_OF.values()}))
-        self.shot, self.model, self.state = shot, model, state
-        self._pieces = model.pieces._replace(held=state.held)
-        shapes, slots = len(model.hulls.piece), model.piece_count + 1
+        self.shot = shot
+        super().__init__(model, state)
         self._reach = piece_reach(model)
-        self._lo, self._hi = np.zeros((shapes, 3)), np.zeros((shapes, 3))
-        self._verts, self._normals = np.zeros_like(model.hulls.verts), np.zeros_like(model.hulls.normals)
-        self._centers, self._stamp = np.zeros((shapes, 3)), np.zeros(shapes, np.uint8)
-        self._points, self._seps, self._known = np.zeros((0, 4, 3)), np.zeros((0, 4)), np.zeros(0, np.uint8)
-        self._stale = True
-        self._inv_mass, self._inv_inertia = np.zeros(slots), np.zeros((slots, 3, 3))
-        self._moved, self._turned = np.zeros((slots, 3)), np.zeros((slots, 3))
-        self._pair_a, self._pair_b = np.zeros(1024, np.int32), np.zeros(1024, np.int32)
-        self._rows: Rows = make_rows(0)
-        self._tie_rows, self._tie_count = make_tie_rows(len(model.ties.kind)), 0
-        self._driven, self._targets = np.zeros(0, np.int64), (np.zeros((0, 3)), np.zeros((0, 4)))
+        self._targets = (np.zeros((0, 3)), np.zeros((0, 4)))
         self._limited: set[tuple[int, str]] = set()
         self._weighed = bool(model.load_path.any()) and len(model.bonds.area) > 0
         self._still: Frame | None = None
-        self._buffers = [no_contacts(0), no_contacts(0)]
-        self._row_count = 0
         self._hit_before = np.zeros(0)
         targets = {item.name: targets_of(item, model) for item in shot.fields if item.on}
         self._acting = Acting(shot, model, state, targets)
@@ -89,8 +71,6 @@ class Run:
         if state.frame:
             self._tune(state.frame * model.intervals_per_frame - 1, waking=False)
         self._calls = any(item.on and item.cue.kind == "impact" for item in shot.fields)
-        self._push: Array | None = None
-        self._twist: Array | None = None
 
     # ------------------------------------------------------------------------------ a frame
 
@@ -289,31 +269,6 @@ class Run:
             wake_one(slot, asm)
         felt[:] = np.where((asm.asleep == 1)[:, None], felt, push)
 
-    def _aggregate(self) -> tuple[Array, Array]:
-        """Accelerations and angular accelerations (A, 3) of assemblies by what fields do to their pieces."""
-        model, state = self.model, self.state
-        asm, slot = state.assemblies, state.piece_assembly
-        slots = len(asm.pos)
-        push, twist = np.zeros((slots, 3)), np.zeros((slots, 3))
-        mass = model.pieces.mass
-        whole = np.maximum(np.bincount(slot, mass, slots), 1e-300)
-        if self._push is not None:
-            for c in range(3):
-                push[:, c] = np.bincount(slot, mass * self._push[:, c], slots) / whole
-            many = asm.pieces > 1
-            if many.any():
-                own = np.flatnonzero(many[slot])
-                turn = np.cross(piece_positions(model, state)[own] - asm.pos[slot[own]], mass[own, None] * self._push[own])
-                torque = np.stack([np.bincount(slot[own], turn[:, c], slots) for c in range(3)], axis=1)
-                world_inertia(asm, self._inv_mass, self._inv_inertia)
-                twist += np.einsum("aij,aj->ai", self._inv_inertia, torque) * many[:, None]
-        if self._twist is not None:
-            for c in range(3):
-                twist[:, c] += np.bincount(slot, mass * self._twist[:, c], slots) / whole
-        still = asm.held != 0
-        push[still] = twist[still] = 0.0
-        return push, twist
-
     def _end(self, item: FieldItem, pieces: np.ndarray, events: list[dict[str, Any]]) -> None:
         """Put to rest, freeze or take out whole assemblies (pieces (P,) bool)."""
         state = self.state
@@ -480,7 +435,7 @@ class Run:
             if not len(live) and not len(self._driven):
                 return
             before = Assemblies(*(x.copy() for x in asm)) if intact else None
-            contacts = self._search(live)
+            contacts = self._search()
             live = self._live()
             self._tie_count = gather_ties(model.ties, state.tie_broken, state.tie_push, state.piece_assembly, asm, self._inv_mass, self._tie_rows)
             self._solve(live, contacts)
@@ -591,88 +546,6 @@ class Run:
 
     def _hit_cause(self, body: int, load: float) -> dict[str, Any]:
         return {"impact": self.model.body_names[body] if body >= 0 else "ground", "load": _kn(load)}
-
-    def _live(self) -> np.ndarray:
-        asm = self.state.assemblies
-        return np.flatnonzero((asm.alive == 1) & (asm.held == 0) & (asm.asleep == 0))
-
-    def _search(self, live: np.ndarray) -> Contacts:
-        """Find this interval's contacts and build the solver's rows."""
-        model, state, asm = self.model, self.state, self.state.assemblies
-        settings = model.settings
-        contacts, known, count, which = self._pairs()
-        self._points, self._seps = np.zeros((count, 4, 3)), np.zeros((count, 4))
-        if self._look(contacts, known, which, False, settings.interval):  # sleepers that woke take part in this very interval
-            state.contacts = contacts
-            contacts, known, count, which = self._pairs()
-            self._points, self._seps = np.zeros((count, 4, 3)), np.zeros((count, 4))
-            self._look(contacts, known, which, False, settings.interval)
-        world_inertia(asm, self._inv_mass, self._inv_inertia)
-        if len(self._rows.a) < len(which):
-            self._rows = make_rows(len(which) + len(which) // 2)
-        self._moved[:] = self._turned[:] = 0.0
-        self._row_count = self._build(contacts, which, np.zeros(0, np.int32))
-        self._known = known
-        return contacts
-
-    def _look(self, contacts: Contacts, known: np.ndarray, which: np.ndarray, again: bool, span: float) -> int:
-        model, state = self.model, self.state
-        return find_contacts(
-            model.hulls, model.pieces, state.piece_assembly, state.assemblies, contacts, known, which, again, span, model.settings, model.sheets,
-            self._verts, self._normals, self._centers, self._points, self._seps,
-        )
-
-    def _build(self, contacts: Contacts, which: np.ndarray, again: np.ndarray) -> int:
-        model, state = self.model, self.state
-        return build_rows(
-            model.hulls, model.pieces, state.piece_assembly, state.assemblies, contacts, which, again, model.settings,
-            self._points, self._seps, self._inv_mass, self._inv_inertia, self._moved, self._turned, self._rows,
-        )
-
-    def _solve(self, live: np.ndarray, contacts: Contacts) -> None:
-        """All substeps of an interval; pairs whose bodies turn far within it are looked at again on the way."""
-        model, state = self.model, self.state
-        settings, push, again, step = model.settings, self._aggregate(), np.zeros(self._row_count, np.int32), 0
-        while True:
-            step, stale = solve_interval(
-                state.assemblies, live, self._driven, self._rows, self._row_count, model.ties, self._tie_rows, self._tie_count, self._inv_mass, self._inv_inertia, settings,
-                *push, self._moved, self._turned, step, again,
-            )
-            if not stale:
-                return
-            which = np.empty(stale, np.int64)
-            make_ready(
-                self._rows, again[:stale], model.hulls, model.pieces, state.piece_assembly, state.assemblies, contacts, self._stamp, self._verts, self._normals, self._centers,
-                self._inv_mass, self._inv_inertia, which,
-            )
-            self._look(contacts, self._known, which, True, settings.interval * (1.0 - step / settings.substeps))
-            self._build(contacts, which, again[:stale])
-
-    def _pairs(self) -> tuple[Contacts, np.ndarray, int, np.ndarray]:
-        """Memory of all pairs, what is known of each, their number, and those to be looked at."""
-        model, state = self.model, self.state
-        hulls, asm = model.hulls, state.assemblies
-        place_shapes(hulls, model.pieces, state.piece_assembly, asm, self._stale, self._verts, self._normals, self._centers, self._lo, self._hi, model.settings, self._aggregate()[0])
-        self._stale = False
-        axis = int(np.argmax(np.ptp(self._lo[: model.sheets.first], axis=0))) if model.sheets.first else 0
-        order = np.argsort(self._lo[: model.sheets.first, axis], kind="stable")
-        while True:
-            fresh = find_pairs(hulls, self._pieces, state.piece_assembly, model.apart, asm, model.settings, model.sheets, self._lo, self._hi, axis, order, self._pair_a, self._pair_b)
-            if fresh <= len(self._pair_a):
-                break
-            self._pair_a, self._pair_b = np.zeros(fresh * 2, np.int32), np.zeros(fresh * 2, np.int32)
-        room = fresh + len(state.contacts.a)
-        contacts, known = self._room(room), np.zeros(room, np.uint8)
-        count = carry_over(self._pair_a, self._pair_b, fresh, hulls, state.piece_assembly, asm, state.contacts, contacts, known)
-        return Contacts(*(x[:count] for x in contacts)), known, count, np.arange(fresh)
-
-    def _room(self, room: int) -> Contacts:
-        """Memory for so many pairs that the state does not use now: two buffers take turns."""
-        used = self.state.contacts.push.base
-        k = 0 if used is not None and used is self._buffers[1].push else 1
-        if len(self._buffers[k].a) < room:
-            self._buffers[k] = no_contacts(room + room // 2)
-        return self._buffers[k]
 
     def _write_impacts(self, impacts: list[dict[str, Any]]) -> None:
         rows, n = self._rows, self._row_count

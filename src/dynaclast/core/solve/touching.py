@@ -1,0 +1,147 @@
+"""Scratch memory of a run, and an interval's middle: find contacts, solve them, look again on the way."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ..geometry.mesh import Array
+from .frame import piece_positions
+from .model import Model
+from .rigid.again import make_ready
+from .rigid.broad import carry_over, find_pairs, place_shapes
+from .rigid.manifolds import Rows, build_rows, make_rows, world_inertia
+from .rigid.search import find_contacts
+from .rigid.sweep import solve_interval
+from .rigid.ties import make_tie_rows
+from .state import Contacts, State, no_contacts
+
+
+class Touching:
+    """What touches in an interval. Scratch holds nothing a step needs from the one before; everything that must survive is in the State."""
+
+    def __init__(self, model: Model, state: State) -> None:
+        self.model, self.state = model, state
+        self._pieces = model.pieces._replace(held=state.held)
+        shapes, slots = len(model.hulls.piece), model.piece_count + 1
+        self._lo, self._hi = np.zeros((shapes, 3)), np.zeros((shapes, 3))
+        self._verts, self._normals = np.zeros_like(model.hulls.verts), np.zeros_like(model.hulls.normals)
+        self._centers, self._stamp = np.zeros((shapes, 3)), np.zeros(shapes, np.uint8)
+        self._points, self._seps, self._known = np.zeros((0, 4, 3)), np.zeros((0, 4)), np.zeros(0, np.uint8)
+        self._stale = True
+        self._inv_mass, self._inv_inertia = np.zeros(slots), np.zeros((slots, 3, 3))
+        self._moved, self._turned = np.zeros((slots, 3)), np.zeros((slots, 3))
+        self._pair_a, self._pair_b = np.zeros(1024, np.int32), np.zeros(1024, np.int32)
+        self._rows: Rows = make_rows(0)
+        self._tie_rows, self._tie_count = make_tie_rows(len(model.ties.kind)), 0
+        self._buffers = [no_contacts(0), no_contacts(0)]
+        self._row_count = 0
+        self._driven = np.zeros(0, np.int64)
+        self._push: Array | None = None
+        self._twist: Array | None = None
+
+    def _live(self) -> np.ndarray:
+        asm = self.state.assemblies
+        return np.flatnonzero((asm.alive == 1) & (asm.held == 0) & (asm.asleep == 0))
+
+    def _aggregate(self) -> tuple[Array, Array]:
+        """Accelerations and angular accelerations (A, 3) of assemblies by what fields do to their pieces."""
+        model, state = self.model, self.state
+        asm, slot = state.assemblies, state.piece_assembly
+        slots = len(asm.pos)
+        push, twist = np.zeros((slots, 3)), np.zeros((slots, 3))
+        mass = model.pieces.mass
+        whole = np.maximum(np.bincount(slot, mass, slots), 1e-300)
+        if self._push is not None:
+            for c in range(3):
+                push[:, c] = np.bincount(slot, mass * self._push[:, c], slots) / whole
+            many = asm.pieces > 1
+            if many.any():
+                own = np.flatnonzero(many[slot])
+                turn = np.cross(piece_positions(model, state)[own] - asm.pos[slot[own]], mass[own, None] * self._push[own])
+                torque = np.stack([np.bincount(slot[own], turn[:, c], slots) for c in range(3)], axis=1)
+                world_inertia(asm, self._inv_mass, self._inv_inertia)
+                twist += np.einsum("aij,aj->ai", self._inv_inertia, torque) * many[:, None]
+        if self._twist is not None:
+            for c in range(3):
+                twist[:, c] += np.bincount(slot, mass * self._twist[:, c], slots) / whole
+        still = asm.held != 0
+        push[still] = twist[still] = 0.0
+        return push, twist
+
+    def _search(self) -> Contacts:
+        """Find this interval's contacts and build the solver's rows."""
+        model, state, asm = self.model, self.state, self.state.assemblies
+        settings = model.settings
+        contacts, known, count, which = self._pairs()
+        self._points, self._seps = np.zeros((count, 4, 3)), np.zeros((count, 4))
+        if self._look(contacts, known, which, False, settings.interval):  # sleepers that woke take part in this very interval
+            state.contacts = contacts
+            contacts, known, count, which = self._pairs()
+            self._points, self._seps = np.zeros((count, 4, 3)), np.zeros((count, 4))
+            self._look(contacts, known, which, False, settings.interval)
+        world_inertia(asm, self._inv_mass, self._inv_inertia)
+        if len(self._rows.a) < len(which):
+            self._rows = make_rows(len(which) + len(which) // 2)
+        self._moved[:] = self._turned[:] = 0.0
+        self._row_count = self._build(contacts, which, np.zeros(0, np.int32))
+        self._known = known
+        return contacts
+
+    def _look(self, contacts: Contacts, known: np.ndarray, which: np.ndarray, again: bool, span: float) -> int:
+        model, state = self.model, self.state
+        return find_contacts(
+            model.hulls, model.pieces, state.piece_assembly, state.assemblies, contacts, known, which, again, span, model.settings, model.sheets,
+            self._verts, self._normals, self._centers, self._points, self._seps,
+        )
+
+    def _build(self, contacts: Contacts, which: np.ndarray, again: np.ndarray) -> int:
+        model, state = self.model, self.state
+        return build_rows(
+            model.hulls, model.pieces, state.piece_assembly, state.assemblies, contacts, which, again, model.settings,
+            self._points, self._seps, self._inv_mass, self._inv_inertia, self._moved, self._turned, self._rows,
+        )
+
+    def _solve(self, live: np.ndarray, contacts: Contacts) -> None:
+        """All substeps of an interval; pairs whose bodies turn far within it are looked at again on the way."""
+        model, state = self.model, self.state
+        settings, push, again, step = model.settings, self._aggregate(), np.zeros(self._row_count, np.int32), 0
+        while True:
+            step, stale = solve_interval(
+                state.assemblies, live, self._driven, self._rows, self._row_count, model.ties, self._tie_rows, self._tie_count, self._inv_mass, self._inv_inertia, settings,
+                *push, self._moved, self._turned, step, again,
+            )
+            if not stale:
+                return
+            which = np.empty(stale, np.int64)
+            make_ready(
+                self._rows, again[:stale], model.hulls, model.pieces, state.piece_assembly, state.assemblies, contacts, self._stamp, self._verts, self._normals, self._centers,
+                self._inv_mass, self._inv_inertia, which,
+            )
+            self._look(contacts, self._known, which, True, settings.interval * (1.0 - step / settings.substeps))
+            self._build(contacts, which, again[:stale])
+
+    def _pairs(self) -> tuple[Contacts, np.ndarray, int, np.ndarray]:
+        """Memory of all pairs, what is known of each, their number, and those to be looked at."""
+        model, state = self.model, self.state
+        hulls, asm = model.hulls, state.assemblies
+        place_shapes(hulls, model.pieces, state.piece_assembly, asm, self._stale, self._verts, self._normals, self._centers, self._lo, self._hi, model.settings, self._aggregate()[0])
+        self._stale = False
+        axis = int(np.argmax(np.ptp(self._lo[: model.sheets.first], axis=0))) if model.sheets.first else 0
+        order = np.argsort(self._lo[: model.sheets.first, axis], kind="stable")
+        while True:
+            fresh = find_pairs(hulls, self._pieces, state.piece_assembly, model.apart, asm, model.settings, model.sheets, self._lo, self._hi, axis, order, self._pair_a, self._pair_b)
+            if fresh <= len(self._pair_a):
+                break
+            self._pair_a, self._pair_b = np.zeros(fresh * 2, np.int32), np.zeros(fresh * 2, np.int32)
+        room = fresh + len(state.contacts.a)
+        contacts, known = self._room(room), np.zeros(room, np.uint8)
+        count = carry_over(self._pair_a, self._pair_b, fresh, hulls, state.piece_assembly, asm, state.contacts, contacts, known)
+        return Contacts(*(x[:count] for x in contacts)), known, count, np.arange(fresh)
+
+    def _room(self, room: int) -> Contacts:
+        """Memory for so many pairs that the state does not use now: two buffers take turns."""
+        used = self.state.contacts.push.base
+        k = 0 if used is not None and used is self._buffers[1].push else 1
+        if len(self._buffers[k].a) < room:
+            self._buffers[k] = no_contacts(room + room // 2)
+        return self._buffers[k]
