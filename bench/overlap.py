@@ -28,7 +28,6 @@ class Solids:
                 _, first = np.unique(np.round(hull.equations[:, :3], 4), axis=0, return_index=True)
                 self.corners.append(hull.points[hull.vertices])
                 self.normals.append(hull.equations[first, :3])
-        self.bound = np.array([np.linalg.norm(c, axis=1).max() for c in self.corners])
 
     def overlaps(self, position: np.ndarray, orientation: np.ndarray) -> dict[tuple[int, int], float]:
         """Depth [m] of every pair deeper than SEEN, at position (P, 3) and orientation (P, 4)."""

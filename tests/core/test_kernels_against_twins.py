@@ -14,7 +14,7 @@ from dynaclast.core.solve.loop import Run
 from dynaclast.core.solve.prepare import Prepared, prepare
 from dynaclast.core.solve.rigid.again import make_ready
 from dynaclast.core.solve.rigid.hulls import convex_core, general_core
-from dynaclast.core.solve.rigid.manifolds import world_inertia
+from dynaclast.core.solve.rigid.manifolds import _hand_on, make_rows, world_inertia
 from shots import ball, box, shot
 
 
@@ -182,3 +182,19 @@ def test_what_fields_do_to_pieces_adds_up_to_the_assembly() -> None:
         torque = np.cross(rest[own] - asm.rest[slot], force).sum(axis=0)
         mean = (mass[own, None] * run._twist[own]).sum(axis=0) / mass[own].sum()
         assert twist[slot] == pytest.approx(np.linalg.solve(inertia_of(prepared, slot), torque) + mean, abs=1e-9)
+
+
+def test_what_a_row_did_goes_to_the_nearest_new_points_and_outlives_a_time_without_any() -> None:
+    rows = make_rows(1)
+    spot = np.array([[0.0, 0, 0], [1, 0, 0], [0.1, 0, 0], [9, 9, 9]])
+    did = np.array([[5.0, -2.0, 0.0], [3.0, -0.5, -1.0], [0.0, -4.0, 0.0], [0.0, 0.0, 0.0]])  # impulse, speed of meeting, speed wanted
+    _hand_on(rows, 0, spot, did)  # no points now: the first place keeps it
+    assert rows.total[0].tolist() == [8, 0, 0, 0] and rows.approach[0, 0] == -4 and rows.bounce_to[0, 0] == -1
+    kept = np.stack([rows.total[0], rows.approach[0], rows.bounce_to[0]], axis=1)
+    for left, count in ((did, 2), (kept, 2)):
+        rows.count[0], rows.point[0, :2] = count, [[0, 0, 0], [1, 0, 0]]
+        rows.total[0], rows.approach[0], rows.bounce_to[0] = 0.0, [-0.1, -0.1, 0, 0], 0.0
+        _hand_on(rows, 0, spot, left)
+        assert rows.total[0].sum() == 8 and rows.approach[0].min() == -4
+    _hand_on(rows, 0, spot, np.zeros((4, 3)))  # nothing was done: the new points keep their own
+    assert rows.total[0].sum() == 8 and rows.approach[0].min() == -4

@@ -118,10 +118,13 @@ def _fill(out, ra, rb, n, ia, ib):
 
 
 @numba.njit(cache=True, error_model="numpy", fastmath=FUSED, inline="always")
-def _hand_on(rows: Rows, r, had, old_point, old):
-    """Give what the ``had`` old points of row r did in this interval to the new points nearest to them. old_point (4, 3), old (4, 3): impulse
-    summed, normal velocity at the search, velocity wanted."""
-    for j in range(had):
+def _hand_on(rows: Rows, r, old_point, old):
+    """Give what the old points of row r did in this interval to the new points nearest to them; where there are none, the first place keeps it.
+    old_point (4, 3), old (4, 3): impulse summed, normal velocity at the search, velocity wanted, 0 where there was no point."""
+    given = 0
+    for j in range(4):
+        if old[j, 0] == 0.0 and old[j, 1] == 0.0 and old[j, 2] == 0.0:
+            continue
         best, least = 0, np.inf
         for i in range(rows.count[r]):
             d2 = 0.0
@@ -129,9 +132,9 @@ def _hand_on(rows: Rows, r, had, old_point, old):
                 d2 += (rows.point[r, i, c] - old_point[j, c]) ** 2
             if d2 < least:
                 best, least = i, d2
-        first = rows.total[r, best] == 0.0
         rows.total[r, best] += old[j, 0]
-        rows.approach[r, best] = old[j, 1] if first else min(rows.approach[r, best], old[j, 1])
+        rows.approach[r, best] = min(rows.approach[r, best], old[j, 1]) if given >> best & 1 else old[j, 1]
+        given |= 1 << best
         if old[j, 2] != 0.0:
             rows.bounce_to[r, best] = old[j, 2]
 
@@ -216,7 +219,7 @@ def build_rows(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, con
             continue
         if len(again):
             r = again[x]
-            had, lively = rows.count[r], rows.lively[r]
+            lively = rows.lively[r]
             for i in range(4):
                 old[i, 0], old[i, 1], old[i, 2] = rows.total[r, i], rows.approach[r, i], rows.bounce_to[r, i]
                 for c in range(3):
@@ -224,7 +227,7 @@ def build_rows(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, con
         else:
             r = n_rows
             n_rows += 1
-            had, lively = np.int32(0), np.uint8(0)
+            lively = np.uint8(0)
             rows.pair[r], rows.a[r], rows.b[r] = k, a, b
             rows.reach[r, 0], rows.reach[r, 1] = hulls.bound[s], hulls.bound[t] if t >= 0 else 0.0
             rows.size[r] = min(pieces.size[ps], pieces.size[hulls.piece[t]]) if t >= 0 else pieces.size[ps]
@@ -265,7 +268,8 @@ def build_rows(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, con
             if rows.bounce[r] > 0.0 and vn < -LIVELY_SHARE * rows.pace[r]:
                 rows.lively[r] = 1
             rows.bounce_to[r, i] = 0.0
-        _hand_on(rows, r, had, old_point, old)
+        if len(again):
+            _hand_on(rows, r, old_point, old)
         if n == 0:
             rows.now[r, 0] = seps[k, 0]
             rows.rub[r, 0], rows.rub[r, 1], rows.twist[r] = 0.0, 0.0, 0.0
