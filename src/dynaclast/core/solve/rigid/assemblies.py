@@ -41,6 +41,14 @@ def root(parent, i):
 
 
 @numba.njit(cache=True, error_model="numpy")
+def join(parent, i, j):
+    """Let the lower slot of two forests stand for both."""
+    i, j = root(parent, i), root(parent, j)
+    if i != j:
+        parent[max(i, j)] = min(i, j)
+
+
+@numba.njit(cache=True, error_model="numpy")
 def _invert3(m, out):
     a, b, c = m[0, 0], m[0, 1], m[0, 2]
     d, e, f = m[1, 0], m[1, 1], m[1, 2]

@@ -6,7 +6,7 @@ import numba
 import numpy as np
 
 from ..state import Assemblies
-from .assemblies import FUSED, root, rotation
+from .assemblies import FUSED, join, root, rotation
 from .manifolds import HIT_SHARE, Rows
 from .ties import TieRows
 
@@ -36,15 +36,11 @@ def islands(rows: Rows, n_rows, ties: TieRows, n_ties, live, inv_mass, held, spi
     for r in range(n_rows):
         a, b = rows.a[r], rows.b[r]
         if inv_mass[a] > 0.0 and inv_mass[b] > 0.0:
-            i, j = root(island, np.int64(a)), root(island, np.int64(b))
-            if i != j:
-                island[max(i, j)] = min(i, j)
+            join(island, np.int64(a), np.int64(b))
     for r in range(n_ties):
         a, b = ties.a[r], ties.b[r]
         if inv_mass[a] > 0.0 and inv_mass[b] > 0.0:
-            i, j = root(island, np.int64(a)), root(island, np.int64(b))
-            if i != j:
-                island[max(i, j)] = min(i, j)
+            join(island, np.int64(a), np.int64(b))
     for k in range(len(live)):
         a = live[k]
         island[a] = root(island, np.int64(a))

@@ -39,7 +39,7 @@ def _facing(hulls: Hulls, wnormals, s, x, y, z):
 
 
 @numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
-def _across(hulls: Hulls, wverts, wnormals, s, k, x, y, z):
+def _across(hulls: Hulls, wnormals, s, k, x, y, z):
     """Of the faces of shape s that meet at its corner k, the one that looks most along (x, y, z): where k is the farthest corner that way, no
     other face holds what lies deepest (at obtuse slivers the face that looks most that way may lie elsewhere)."""
     best, most = hulls.face_start[s], -2.0
@@ -266,16 +266,19 @@ def _clip(hulls: Hulls, wverts, wnormals, ref_face, inc_face, grow, limit, point
 
 @numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
 def _on_face(hulls: Hulls, wverts, wnormals, s, t, ref, owned, margin, axis, points, seps, poly, other):
-    """Contact of s and t on a reference face: ref belongs to s if owned, else to t. Returns the number of points, 0 where none is near."""
+    """Contact of s and t on a reference face: ref belongs to s if owned, else to t. Returns the number of points, 0 where none is near, and how far
+    the other surface is from the face where it is nearest to its plane [m]."""
     rs, rt = hulls.radius[s], hulls.radius[t]
     both = rs + rt
     nx, ny, nz = wnormals[ref, 0], wnormals[ref, 1], wnormals[ref, 2]
     o = t if owned else s
     low = support(wverts, np.int64(hulls.vert_start[o]), np.int64(hulls.vert_start[o + 1]), -nx, -ny, -nz)
-    facing = _across(hulls, wverts, wnormals, o, low, -nx, -ny, -nz)
+    facing = _across(hulls, wnormals, o, low, -nx, -ny, -nz)
     count = _clip(hulls, wverts, wnormals, np.int64(ref), facing, rs if owned else rt, margin + both, points, seps, poly, other)
+    v = hulls.ring[hulls.ring_start[ref]]
+    lowest = nx * (wverts[low, 0] - wverts[v, 0]) + ny * (wverts[low, 1] - wverts[v, 1]) + nz * (wverts[low, 2] - wverts[v, 2]) - both
     if count == 0:
-        return 0
+        return 0, lowest
     count = keep_four(points, seps, np.int64(count))
     reach = rt if owned else rs
     for i in range(count):
@@ -286,7 +289,7 @@ def _on_face(hulls: Hulls, wverts, wnormals, s, t, ref, owned, margin, axis, poi
         points[i, 2] -= nz * back
     sign = -1.0 if owned else 1.0
     axis[0], axis[1], axis[2] = sign * nx, sign * ny, sign * nz
-    return count
+    return count, lowest
 
 
 @numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
@@ -346,7 +349,7 @@ def touch(hulls: Hulls, wverts, wnormals, s, t, margin, slip, axis, points, seps
         ft, ct = _facing(hulls, wnormals, t, axis[0], axis[1], axis[2])
         if max(cs, ct) > FACE_ON:
             owned = cs >= ct - 1e-4
-            count = _on_face(hulls, wverts, wnormals, s, t, np.int64(fs if owned else ft), owned, margin, axis, points, seps, poly, other)
+            count, _ = _on_face(hulls, wverts, wnormals, s, t, np.int64(fs if owned else ft), owned, margin, axis, points, seps, poly, other)
             if count > 0:
                 feature[0] = fs + 1 if owned else -(ft + 1)
                 return _with_nearest(points, seps, count, gap, MISSED * both, axis, near, rs, rt)
@@ -363,18 +366,12 @@ def touch_again(hulls: Hulls, wverts, wnormals, s, t, margin, feature, deepest, 
     It serves while the other side still lies over it, with what reaches deepest, and the gap along it has not turned into an overlap
     deeper than before by more than a quarter of the roundings: then another direction may part them sooner.
     """
-    ref, owned = np.int64(abs(feature) - 1), feature > 0
-    count = _on_face(hulls, wverts, wnormals, s, t, ref, owned, margin, axis, points, seps, poly, other)
+    count, lowest = _on_face(hulls, wverts, wnormals, s, t, np.int64(abs(feature) - 1), feature > 0, margin, axis, points, seps, poly, other)
     low = np.inf
     for i in range(count):
         low = min(low, seps[i])
     both = hulls.radius[s] + hulls.radius[t]
-    if low < min(0.0, deepest) - 0.25 * both:
-        return 0
-    o = t if owned else s
-    n, v = wnormals[ref], hulls.ring[hulls.ring_start[ref]]
-    k = support(wverts, np.int64(hulls.vert_start[o]), np.int64(hulls.vert_start[o + 1]), -n[0], -n[1], -n[2])
-    if dot3(n, wverts[k]) - dot3(n, wverts[v]) - both < min(low, 0.0) - MISSED * both:
+    if low < min(0.0, deepest) - 0.25 * both or lowest < min(low, 0.0) - MISSED * both:
         return 0
     return count
 
@@ -411,7 +408,7 @@ def touch_sheet(hulls: Hulls, wverts, wnormals, wcenter, s, t, sharp, margin, ax
     if flat:
         axis[0], axis[1], axis[2] = nx, ny, nz
         if hulls.face_start[s + 1] > hulls.face_start[s]:
-            count = _on_face(hulls, wverts, wnormals, s, t, np.int64(face), face < 0, margin, axis, points, seps, poly, other)
+            count, _ = _on_face(hulls, wverts, wnormals, s, t, np.int64(face), face < 0, margin, axis, points, seps, poly, other)
             feature[0] = -(face + 1)
             return count
         for c in range(3):  # a ball: its lowest point, where that lies over the triangle

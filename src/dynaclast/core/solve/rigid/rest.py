@@ -7,7 +7,7 @@ import numpy as np
 
 from ..model import Settings
 from ..state import Assemblies
-from .assemblies import root
+from .assemblies import join, root
 from .manifolds import Rows
 from .ties import TieRows
 
@@ -162,16 +162,12 @@ def settle(asm: Assemblies, live, rows: Rows, n_rows, settings: Settings, ties: 
         a, b = rows.a[r], rows.b[r]
         if b == ground or stays[a] or stays[b] or asm.held[a] or asm.held[b] or asm.asleep[a] or asm.asleep[b]:
             continue
-        i, j = root(parent, np.int64(a)), root(parent, np.int64(b))
-        if i != j:
-            parent[max(i, j)] = min(i, j)
+        join(parent, np.int64(a), np.int64(b))
     for r in range(n_ties):
         a, b = ties.a[r], ties.b[r]
         if a == ground or b == ground or stays[a] or stays[b] or asm.held[a] or asm.held[b] or asm.asleep[a] or asm.asleep[b]:
             continue
-        i, j = root(parent, np.int64(a)), root(parent, np.int64(b))
-        if i != j:
-            parent[max(i, j)] = min(i, j)
+        join(parent, np.int64(a), np.int64(b))
     slept = 0
     for k in range(len(live)):
         a = live[k]
