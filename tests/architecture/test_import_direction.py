@@ -10,16 +10,17 @@ SOURCE = Path(__file__).parents[2] / "src" / "dynaclast"
 LAYERS = {"core": {"core"}, "store": {"store", "core"}, "jobs": {"jobs", "store", "core", "export", "runtime"}, "web": {"web", "jobs", "store", "core"}}
 CORE = {
     "errors": set(),
+    "kernels": set(),
     "document": {"errors"},
-    "geometry": {"errors", "document"},
-    "falloff": {"document", "errors", "geometry"},
-    "fracture": {"document", "errors", "falloff", "geometry"},
+    "geometry": {"document", "errors", "kernels"},
+    "falloff": {"document", "errors", "geometry", "kernels"},
+    "fracture": {"document", "errors", "falloff", "geometry", "kernels"},
     "materials": {"document"},
     "motion": {"document", "geometry"},
     "layout": {"document", "errors", "falloff", "fracture", "geometry", "motion"},
     "fields": {"document", "falloff", "geometry", "motion"},
     "formats": {"document", "errors", "fracture", "geometry"},
-    "solve": {"document", "errors", "fields", "falloff", "fracture", "geometry", "layout", "motion"},
+    "solve": {"document", "errors", "falloff", "fields", "fracture", "geometry", "kernels", "layout", "motion"},
     "preflight": {"document", "errors", "fields", "falloff", "fracture", "geometry", "motion", "solve"},
     "bake": {"document", "errors", "formats", "fracture", "solve"},
 }

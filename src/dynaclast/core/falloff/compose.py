@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-import numba
 import numpy as np
 
 from ..document import Layer
 from ..geometry.mesh import Array, rotation_matrix
+from ..kernels import kernel
 from .noise import noise_at
 
 SHAPES = {"sphere": 0, "box": 1, "plane": 2, "cylinder": 3, "capsule": 4, "cone": 5, "torus": 6, "everywhere": 7, "noise": 8}
@@ -87,7 +87,7 @@ class Rows:
         )
 
 
-@numba.njit(cache=True, error_model="numpy", fastmath={"contract"})
+@kernel(fastmath={"contract"})
 def _distance(what, points, center, m, size, out):
     """Signed distance of points (n, 3) to one core; m (3, 3) its axes as columns."""
     cx, cy, cz = center[0], center[1], center[2]
@@ -132,7 +132,7 @@ def _distance(what, points, center, m, size, out):
             out[i] = np.sqrt(q * q + y * y) - s1
 
 
-@numba.njit(cache=True, error_model="numpy")
+@kernel
 def _shape(profile, knots, curve, pieces, t):
     """Places across the edge (n,) into values, in place."""
     n = len(t)
@@ -158,7 +158,7 @@ def _shape(profile, knots, curve, pieces, t):
             t[i] = min(max(((curve[k, 0] * s + curve[k, 1]) * s + curve[k, 2]) * s + curve[k, 3], 0.0), 1.0)
 
 
-@numba.njit(cache=True, error_model="numpy")
+@kernel
 def _lay(how, opacity, top, out):
     """Lay values (n,) over what is beneath, in place (W3C Compositing and Blending, level 1)."""
     for i in range(len(out)):
@@ -182,7 +182,7 @@ def _lay(how, opacity, top, out):
         out[i] = a + opacity * (min(max(c, 0.0), 1.0) - a)
 
 
-@numba.njit(cache=True, error_model="numpy")
+@kernel(allocates=True)
 def _compose(points, kind, profile, blend, center, turn, size, look, knots, curve, pieces, grain, seed, given, out):
     n = len(points)
     top, hold = np.empty(n), np.empty(4)

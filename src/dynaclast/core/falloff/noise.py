@@ -7,13 +7,13 @@ of values to the next by the same fade.
 
 from __future__ import annotations
 
-import numba
 import numpy as np
 
 from ..geometry.mesh import Array
+from ..kernels import kernel
 
 
-@numba.njit(cache=True, error_model="numpy", inline="always")
+@kernel(inline=True)
 def _hash(x, y, z, seed):
     """A number in [0, 1) for a lattice point."""
     a = np.uint32(np.int64(x) & 0xFFFFFFFF) * np.uint32(1664525) + np.uint32(1013904223)
@@ -31,7 +31,7 @@ def _hash(x, y, z, seed):
     return (c >> np.uint32(8)) * (1.0 / 16777216.0)
 
 
-@numba.njit(cache=True, error_model="numpy")
+@kernel
 def value_and_slope(x, y, z, seed, out):
     """Noise at a point in lattice units: its value in [0, 1), and its slopes along x, y, z, into out (4,)."""
     fx, fy, fz = np.floor(x), np.floor(y), np.floor(z)
@@ -53,7 +53,7 @@ def value_and_slope(x, y, z, seed, out):
     out[3] = dz * (far - near)
 
 
-@numba.njit(cache=True, error_model="numpy")
+@kernel
 def noise_at(x, y, z, phase, seed, out):
     """``value_and_slope`` at a phase: a whole number is one lattice of values, between two it goes from one to the next."""
     n = np.floor(phase)
@@ -69,7 +69,7 @@ def noise_at(x, y, z, phase, seed, out):
         out[3] = v3 + u * (out[3] - v3)
 
 
-@numba.njit(cache=True, error_model="numpy")
+@kernel(allocates=True)
 def _noise(points, size, phase, seed, out):
     hold = np.empty(4)
     for i in range(len(points)):
@@ -84,7 +84,7 @@ def noise(points: Array, size: float, phase: float, seed: int) -> Array:
     return out
 
 
-@numba.njit(cache=True, error_model="numpy")
+@kernel(allocates=True)
 def _curl(points, size, phase, seed, out):
     a, b, c = np.empty(4), np.empty(4), np.empty(4)
     for i in range(len(points)):

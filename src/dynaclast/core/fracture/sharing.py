@@ -6,16 +6,16 @@ found by their bounds, pairs of triangles by theirs; the overlap is clipped (Sut
 
 from __future__ import annotations
 
-import numba
 import numpy as np
 
 from ..geometry.mesh import Array, Index
+from ..kernels import kernel
 
 PLANE = 1e-6
 """Two faces lie in one plane if they are nearer than this share of the whole's size."""
 
 
-@numba.njit(cache=True, error_model="numpy")
+@kernel
 def clip_area(a: Array, b: Array, poly: Array, other: Array, out: Array) -> float:
     """Area of the overlap of two 2D triangles (3, 2), a counter-clockwise; out (2,) gets its centroid. poly, other (10, 2): scratch."""
     for i in range(3):
@@ -56,7 +56,7 @@ def clip_area(a: Array, b: Array, poly: Array, other: Array, out: Array) -> floa
     return abs(area)
 
 
-@numba.njit(cache=True, error_model="numpy")
+@kernel
 def _overlap(corners: Array, normal: Array, area: Array, s: int, t: int, tolerance: float, flat: Array, poly: Array, other: Array, c2: Array, middle: Array) -> float:
     """Overlap area of triangles s and t if they face each other in one plane; middle (3,) gets its centre."""
     if normal[s, 0] * normal[t, 0] + normal[s, 1] * normal[t, 1] + normal[s, 2] * normal[t, 2] >= 0.0:
@@ -90,7 +90,7 @@ def _overlap(corners: Array, normal: Array, area: Array, s: int, t: int, toleran
     return got
 
 
-@numba.njit(cache=True, error_model="numpy")
+@kernel(allocates=True)
 def _pairs(corners: Array, normal: Array, area: Array, lo: Array, hi: Array, start: Index, piece_lo: Array, piece_hi: Array, order: Index, tolerance: float, found: Index, values: Array) -> int:
     """All shared faces; triangles of piece p are rows start[p] to start[p + 1]. Returns how many piece pairs share area
     (which may exceed the room in found: then nothing beyond it is written)."""

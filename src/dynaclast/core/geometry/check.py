@@ -8,12 +8,12 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-import numba
 import numpy as np
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
 from ..errors import GeometryError
+from ..kernels import kernel
 from .mass import signed_volume
 from .mesh import Array, Index, TriMesh, triangle_normals, weld
 
@@ -152,7 +152,7 @@ def solid(mesh: TriMesh, name: str) -> tuple[TriMesh, list[str]]:
 # ------------------------------------------------------------------------------- crossings
 
 
-@numba.njit(cache=True, error_model="numpy")
+@kernel(allocates=True)
 def _segment_hits(p: Array, q: Array, a: Array, b: Array, c: Array) -> bool:
     """Does the segment pq pass through the inside of triangle abc (both strictly)?
 
@@ -175,7 +175,7 @@ def _segment_hits(p: Array, q: Array, a: Array, b: Array, c: Array) -> bool:
     return u > eps and v > eps and u + v < 1.0 - eps and t > eps and t < 1.0 - eps
 
 
-@numba.njit(cache=True, error_model="numpy")
+@kernel(allocates=True)
 def _find_crossing(vertices: Array, faces: Index, order: Index, lo: Array, hi: Array) -> tuple[int, int]:
     """First pair of triangles without a common vertex that cut each other, or (-1, -1)."""
     n = len(order)

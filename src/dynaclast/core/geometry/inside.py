@@ -7,13 +7,13 @@ grid: for closed meshes, and a hundred times faster.
 
 from __future__ import annotations
 
-import numba
 import numpy as np
 
+from ..kernels import kernel
 from .mesh import Array, Index, TriMesh
 
 
-@numba.njit(cache=True, error_model="numpy")
+@kernel
 def _winding(points: Array, vertices: Array, faces: Index, out: Array) -> None:
     for p in range(len(points)):
         total = 0.0
@@ -39,7 +39,7 @@ def winding_number(mesh: TriMesh, points: Array) -> Array:
     return out
 
 
-@numba.njit(cache=True, error_model="numpy")
+@kernel
 def _parity(points: Array, vertices: Array, faces: Index, origin: Array, cell: float, nx: int, nz: int, start: Index, member: Index, out: Array) -> None:
     for p in range(len(points)):
         x, y, z = points[p, 0], points[p, 1], points[p, 2]
@@ -67,7 +67,7 @@ def _parity(points: Array, vertices: Array, faces: Index, origin: Array, cell: f
         out[p] = above % 2
 
 
-@numba.njit(cache=True, error_model="numpy")
+@kernel
 def _bin(lo: Array, hi: Array, origin: Array, cell: float, nx: int, nz: int, start: Index, member: Index, fill: bool) -> None:
     for f in range(len(lo)):
         i0, i1 = max(0, int((lo[f, 0] - origin[0]) / cell)), min(nx - 1, int((hi[f, 0] - origin[0]) / cell))

@@ -8,12 +8,12 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import manifold3d
-import numba
 import numpy as np
 from scipy.spatial import cKDTree
 
 from ..document import Decimate, DisplaceMesh, FillHoles, MakeSolid, MeshStep, ScaleMesh, StillFalloff, Subdivide, Unify, Weld
 from ..errors import GeometryError
+from ..kernels import kernel
 from .inside import winding_number
 from .levels import surface_of_grid
 from .mass import signed_volume
@@ -82,7 +82,7 @@ def fill_step(mesh: TriMesh, step: FillHoles) -> TriMesh:
     return make(np.concatenate(vertices), np.concatenate(faces))
 
 
-@numba.njit(cache=True, error_model="numpy")
+@kernel(allocates=True)
 def _turn_alike(faces: Index, other: Index, flip: Array, part: Index) -> int:
     """Walks over neighbours (F, 3; -1 for none) and notes which faces must be turned; part gets each face's shell number."""
     queue = np.empty(len(faces), np.int32)

@@ -5,9 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import NamedTuple
 
-import numba
 import numpy as np
 
+from ..kernels import kernel
 from .inside import Inside
 from .mesh import Array, Index, TriMesh
 
@@ -57,7 +57,7 @@ def triangle_tree(corners: Array) -> Tree:
     return Tree(np.array(lo), np.array(hi), np.array(child, i4), np.array(start, i4), np.array(count, i4), np.concatenate(order))
 
 
-@numba.njit(cache=True, error_model="numpy", fastmath={"contract", "nsz", "arcp"})
+@kernel(fastmath={"contract", "nsz", "arcp"})
 def closest_on_triangle(px, py, pz, t, corners):
     """The point of triangle t nearest to a point (Ericson 2005, Real-Time Collision Detection, 5.1.5)."""
     ax, ay, az = corners[t, 0, 0], corners[t, 0, 1], corners[t, 0, 2]
@@ -94,7 +94,7 @@ def closest_on_triangle(px, py, pz, t, corners):
     return ax + s * ux + q * vx, ay + s * uy + q * vy, az + s * uz + q * vz
 
 
-@numba.njit(cache=True, error_model="numpy", fastmath={"contract", "nsz", "nnan"}, inline="always")
+@kernel(inline=True, fastmath={"contract", "nsz", "nnan"})
 def _away(lo, hi, node, px, py, pz):
     """Squared distance of a point from a node's box."""
     x = max(max(lo[node, 0] - px, px - hi[node, 0]), 0.0)
@@ -103,7 +103,7 @@ def _away(lo, hi, node, px, py, pz):
     return x * x + y * y + z * z
 
 
-@numba.njit(cache=True, error_model="numpy", fastmath={"contract", "nsz", "nnan"})
+@kernel(allocates=True, fastmath={"contract", "nsz", "nnan"})
 def _nearest(points, corners, balls, tree, most, distance, near):
     """Distance of points (n, 3) to the nearest triangle, ``most`` where none is nearer; near (n, 3) gets the point there.
 

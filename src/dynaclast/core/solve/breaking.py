@@ -7,9 +7,9 @@ that met faster than a share of the pair's pace count, so that bonds never load 
 
 from __future__ import annotations
 
-import numba
 import numpy as np
 
+from ..kernels import kernel
 from .model import BondTable, Hulls
 from .rigid.manifolds import Rows
 from .rigid.sweep import hit_impulse
@@ -21,7 +21,7 @@ FADE = 0.5
 """Share of a load that reaches bonds one step farther away."""
 
 
-@numba.njit(cache=True, error_model="numpy")
+@kernel
 def spread_load(first, force, floor, bonds: BondTable, broken, source, load, strongest, blame, reached, queue, depth):
     """Lay ``force`` [N] on piece ``first`` and spread it over the bonds around, down to ``floor``.
 
@@ -59,7 +59,7 @@ def spread_load(first, force, floor, bonds: BondTable, broken, source, load, str
         reached[queue[i]] = 0
 
 
-@numba.njit(cache=True, error_model="numpy")
+@kernel(allocates=True)
 def impact_loads(rows: Rows, n_rows, con: Contacts, hulls: Hulls, piece_body, piece_asm, asm: Assemblies, bonds: BondTable, broken, floor, load, blame):
     """Loads (B,) [N] on all bonds from this interval's hits; blame (B,) gets the body that hit hardest, -1 the ground.
 

@@ -5,11 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Any
 
-import numba
 import numpy as np
 
 from ..errors import SolveError
 from ..geometry.mesh import Array
+from ..kernels import kernel
 from .model import HOLD_FROZEN, HOLD_REMOVED, Model
 from .rigid.assemblies import rotation
 from .state import Assemblies, State
@@ -53,7 +53,7 @@ def bond_positions(model: Model, state: State) -> Array:
     return out
 
 
-@numba.njit(cache=True, error_model="numpy")
+@kernel
 def _carried(points, slot, asm: Assemblies, out):
     """Points (n, 3) of the opening pose where their assemblies (n,) have carried them."""
     for p in range(len(points)):
@@ -66,7 +66,7 @@ def _carried(points, slot, asm: Assemblies, out):
         out[p, 2] = asm.pos[a, 2] + z + qw * tz + qx * ty - qy * tx
 
 
-@numba.njit(cache=True, error_model="numpy")
+@kernel(allocates=True)
 def _kinetic(asm: Assemblies):
     """Kinetic energy of all that moves [J]."""
     m = np.empty((3, 3))

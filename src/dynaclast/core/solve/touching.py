@@ -10,7 +10,7 @@ from .model import Model
 from .rigid.again import make_ready
 from .rigid.broad import carry_over, find_pairs, place_shapes
 from .rigid.manifolds import Rows, build_rows, make_rows, world_inertia
-from .rigid.search import find_contacts
+from .rigid.search import find_contacts, make_search_scratch
 from .rigid.sweep import solve_interval
 from .rigid.ties import make_tie_rows
 from .state import Contacts, State, no_contacts
@@ -27,6 +27,7 @@ class Touching:
         self._verts, self._normals = np.zeros_like(model.hulls.verts), np.zeros_like(model.hulls.normals)
         self._centers, self._stamp = np.zeros((shapes, 3)), np.zeros(shapes, np.uint8)
         self._points, self._seps, self._known = np.zeros((0, 4, 3)), np.zeros((0, 4)), np.zeros(0, np.uint8)
+        self._scratch, self._turn, self._arms = make_search_scratch(), np.zeros((3, 3)), np.zeros((11, 3))
         self._stale = True
         self._inv_mass, self._inv_inertia = np.zeros(slots), np.zeros((slots, 3, 3))
         self._moved, self._turned = np.zeros((slots, 3)), np.zeros((slots, 3))
@@ -72,13 +73,14 @@ class Touching:
         """Find this interval's contacts and build the solver's rows."""
         model, state, asm = self.model, self.state, self.state.assemblies
         settings = model.settings
-        contacts, known, count, which = self._pairs()
-        self._points, self._seps = np.zeros((count, 4, 3)), np.zeros((count, 4))
-        if self._look(contacts, known, which, False, settings.interval):  # sleepers that woke take part in this very interval
+        contacts, known, which = self._pairs()
+        calls = self._calls_sleepers(contacts, which)
+        if self._look(contacts, known, which[calls], False, settings.interval):  # sleepers that woke take part in this very interval
             state.contacts = contacts
-            contacts, known, count, which = self._pairs()
-            self._points, self._seps = np.zeros((count, 4, 3)), np.zeros((count, 4))
-            self._look(contacts, known, which, False, settings.interval)
+            contacts, known, which = self._pairs()
+            calls = self._calls_sleepers(contacts, which)
+            self._look(contacts, known, which[calls], False, settings.interval)
+        self._look(contacts, known, which[~calls], False, settings.interval)
         world_inertia(asm, self._inv_mass, self._inv_inertia)
         if len(self._rows.a) < len(which):
             self._rows = make_rows(len(which) + len(which) // 2)
@@ -87,18 +89,27 @@ class Touching:
         self._known = known
         return contacts
 
+    def _calls_sleepers(self, contacts: Contacts, which: np.ndarray) -> np.ndarray:
+        """Pairs (N,) bool of which one side is asleep: they are looked at before the others, since what they wake must be paired anew."""
+        slot = self.state.piece_assembly[self.model.hulls.piece]
+        asleep = self.state.assemblies.asleep
+        if not asleep.any():
+            return np.zeros(len(which), bool)
+        b = contacts.b[: len(which)]
+        return (asleep[slot[contacts.a[: len(which)]]] != asleep[slot[b]]) & (b >= 0)
+
     def _look(self, contacts: Contacts, known: np.ndarray, which: np.ndarray, again: bool, span: float) -> int:
         model, state = self.model, self.state
         return find_contacts(
             model.hulls, model.pieces, state.piece_assembly, state.assemblies, contacts, known, which, again, span, model.settings, model.sheets,
-            self._verts, self._normals, self._centers, self._points, self._seps,
+            self._verts, self._normals, self._centers, self._points, self._seps, self._scratch,
         )
 
     def _build(self, contacts: Contacts, which: np.ndarray, again: np.ndarray) -> int:
         model, state = self.model, self.state
         return build_rows(
             model.hulls, model.pieces, state.piece_assembly, state.assemblies, contacts, which, again, model.settings,
-            self._points, self._seps, self._inv_mass, self._inv_inertia, self._moved, self._turned, self._rows,
+            self._points, self._seps, self._inv_mass, self._inv_inertia, self._moved, self._turned, self._arms, self._rows,
         )
 
     def _solve(self, live: np.ndarray, contacts: Contacts) -> None:
@@ -115,16 +126,16 @@ class Touching:
             which = np.empty(stale, np.int64)
             make_ready(
                 self._rows, again[:stale], model.hulls, model.pieces, state.piece_assembly, state.assemblies, contacts, self._stamp, self._verts, self._normals, self._centers,
-                self._inv_mass, self._inv_inertia, which,
+                self._inv_mass, self._inv_inertia, self._turn, which,
             )
             self._look(contacts, self._known, which, True, settings.interval * (1.0 - step / settings.substeps))
             self._build(contacts, which, again[:stale])
 
-    def _pairs(self) -> tuple[Contacts, np.ndarray, int, np.ndarray]:
-        """Memory of all pairs, what is known of each, their number, and those to be looked at."""
+    def _pairs(self) -> tuple[Contacts, np.ndarray, np.ndarray]:
+        """Memory of all pairs, what is known of each, and those to be looked at, which come first."""
         model, state = self.model, self.state
         hulls, asm = model.hulls, state.assemblies
-        place_shapes(hulls, model.pieces, state.piece_assembly, asm, self._stale, self._verts, self._normals, self._centers, self._lo, self._hi, model.settings, self._aggregate()[0])
+        place_shapes(hulls, model.pieces, state.piece_assembly, asm, self._stale, self._verts, self._normals, self._centers, self._lo, self._hi, model.settings, self._aggregate()[0], self._turn)
         self._stale = False
         axis = int(np.argmax(np.ptp(self._lo[: model.sheets.first], axis=0))) if model.sheets.first else 0
         order = np.argsort(self._lo[: model.sheets.first, axis], kind="stable")
@@ -136,7 +147,9 @@ class Touching:
         room = fresh + len(state.contacts.a)
         contacts, known = self._room(room), np.zeros(room, np.uint8)
         count = carry_over(self._pair_a, self._pair_b, fresh, hulls, state.piece_assembly, asm, state.contacts, contacts, known)
-        return Contacts(*(x[:count] for x in contacts)), known, count, np.arange(fresh)
+        if len(self._seps) < count:
+            self._points, self._seps = np.zeros((room + room // 2, 4, 3)), np.zeros((room + room // 2, 4))
+        return Contacts(*(x[:count] for x in contacts)), known, np.arange(fresh)
 
     def _room(self, room: int) -> Contacts:
         """Memory for so many pairs that the state does not use now: two buffers take turns."""

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-import numba
 import numpy as np
 
 from ..geometry.mesh import Array, rotation_matrix
 from ..geometry.tree import MeshDistance
+from ..kernels import kernel
 from .frame import piece_positions
 from .model import HOLD_REMOVED, Hulls, Model
 from .state import State
@@ -71,7 +71,7 @@ class Facing:
         return area, square
 
 
-@numba.njit(cache=True, error_model="numpy")
+@kernel
 def _face_areas(hulls: Hulls, out):
     """Area of every face (F,) [m2]: it was moved in by the rounding, and its rim grows out again by as much."""
     for s in range(len(hulls.piece)):
@@ -89,7 +89,7 @@ def _face_areas(hulls: Hulls, out):
             out[f] = 0.5 * np.sqrt(nx * nx + ny * ny + nz * nz) + rim * hulls.radius[s]
 
 
-@numba.njit(cache=True, error_model="numpy")
+@kernel
 def _face(past, hulls: Hulls, face_area, piece_asm, rot, area, square):
     for s in range(len(hulls.piece)):
         p = hulls.piece[s]

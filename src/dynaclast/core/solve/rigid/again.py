@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-import numba
 import numpy as np
 
+from ...kernels import kernel
 from ..model import Hulls, PieceTable
 from ..state import Assemblies, Contacts
-from .assemblies import FUSED, rotation
+from .assemblies import rotation
 from .broad import place_shape
 from .manifolds import Rows, keep_impulses, turn_inertia
 
@@ -21,7 +21,7 @@ SLIDE_WEIGHT = 0.25
 """What sliding along each other counts against turning."""
 
 
-@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+@kernel
 def stale_rows(rows: Rows, n_rows, moved, turned, out):
     """Rows whose bodies have turned, or slid along each other, so far since their points were found that other points may meet: their
     indices into out (n_rows,) int32; returns how many."""
@@ -50,11 +50,10 @@ def stale_rows(rows: Rows, n_rows, moved, turned, out):
     return n
 
 
-@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
-def make_ready(rows: Rows, again, hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, con: Contacts, stamp, wverts, wnormals, wcenter, inv_mass, inv_inertia, which):
+@kernel
+def make_ready(rows: Rows, again, hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, con: Contacts, stamp, wverts, wnormals, wcenter, inv_mass, inv_inertia, m, which):
     """Before the pairs of the rows ``again`` are looked at within an interval: their shapes are placed, their bodies' inertias turned, and their
-    impulses laid back into con. which (N,) int64 out: the pairs; stamp (S,) uint8 scratch of zeros, left so."""
-    m = np.empty((3, 3))
+    impulses laid back into con. which (N,) int64 out: the pairs; stamp (S,) uint8 scratch of zeros, left so; m (3, 3) scratch."""
     for x in range(len(again)):
         r = again[x]
         k = rows.pair[r]

@@ -5,18 +5,14 @@ Momentum and angular momentum are kept by a split: every part gets v + w x r of 
 
 from __future__ import annotations
 
-import numba
 import numpy as np
 
+from ...kernels import kernel
 from ..model import BondTable, PieceTable
 from ..state import Assemblies, Contacts
 
 
-FUSED = {"contract", "nsz"}
-"""Multiply and add in one instruction; the compiled code, and so the result, stays the same from run to run."""
-
-
-@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+@kernel
 def rotation(q, out):
     """Rotation matrix (3, 3) of a unit quaternion x, y, z, w."""
     x, y, z, w = q[0], q[1], q[2], q[3]
@@ -31,7 +27,7 @@ def rotation(q, out):
     out[2, 2] = 1 - 2 * (x * x + y * y)
 
 
-@numba.njit(cache=True, error_model="numpy")
+@kernel
 def root(parent, i):
     """The lowest slot that stands for i in a forest of parents; shortens the way it went."""
     while parent[i] != i:
@@ -40,7 +36,7 @@ def root(parent, i):
     return i
 
 
-@numba.njit(cache=True, error_model="numpy")
+@kernel
 def join(parent, i, j):
     """Let the lower slot of two forests stand for both."""
     i, j = root(parent, i), root(parent, j)
@@ -48,7 +44,7 @@ def join(parent, i, j):
         parent[max(i, j)] = min(i, j)
 
 
-@numba.njit(cache=True, error_model="numpy")
+@kernel
 def _invert3(m, out):
     a, b, c = m[0, 0], m[0, 1], m[0, 2]
     d, e, f = m[1, 0], m[1, 1], m[1, 2]
@@ -59,7 +55,7 @@ def _invert3(m, out):
     out[2, 0], out[2, 1], out[2, 2] = (d * h - e * g) / det, (b * g - a * h) / det, (a * e - b * d) / det
 
 
-@numba.njit(cache=True, error_model="numpy")
+@kernel(allocates=True)
 def _gather(members, n, pieces: PieceTable, reach, asm: Assemblies):
     """Fill the slot of the lowest member with the joined mass properties of members[:n] (ascending)."""
     slot = members[0]
@@ -108,7 +104,7 @@ def _gather(members, n, pieces: PieceTable, reach, asm: Assemblies):
     return slot
 
 
-@numba.njit(cache=True, error_model="numpy")
+@kernel(allocates=True)
 def split(parent, pieces: PieceTable, bonds: BondTable, broken, reach, piece_asm, asm: Assemblies):
     """Part the assembly in slot ``parent`` into its connected parts; returns how many there are. What no longer holds a held piece is
     free."""
@@ -172,7 +168,7 @@ def split(parent, pieces: PieceTable, bonds: BondTable, broken, reach, piece_asm
     return parts
 
 
-@numba.njit(cache=True, error_model="numpy")
+@kernel
 def wake(slot, asm: Assemblies):
     """Wake an assembly and, if it sleeps in an island, all of that island."""
     if not asm.asleep[slot]:
@@ -187,7 +183,7 @@ def wake(slot, asm: Assemblies):
             asm.calm[a] = 1.0e3
 
 
-@numba.njit(cache=True, error_model="numpy")
+@kernel
 def wake_one(slot, asm: Assemblies):
     """Wake an assembly alone: what it sleeps against stays."""
     asm.asleep[slot] = 0
@@ -197,7 +193,7 @@ def wake_one(slot, asm: Assemblies):
     asm.calm[slot] = 1.0e3
 
 
-@numba.njit(cache=True, error_model="numpy")
+@kernel
 def wake_around(slot, shape_piece, piece_asm, con: Contacts, asm: Assemblies):
     """Wake whatever sleeps against an assembly that is about to change."""
     wake(np.int64(slot), asm)
@@ -237,7 +233,7 @@ def first_assemblies(pieces: PieceTable, bonds: BondTable, reach: np.ndarray, ve
     return piece_asm, asm
 
 
-@numba.njit(cache=True, error_model="numpy")
+@kernel(allocates=True)
 def _label(pieces: PieceTable, bonds: BondTable, reach, piece_asm, asm: Assemblies):
     count = len(piece_asm)
     queue = np.empty(count, np.int32)

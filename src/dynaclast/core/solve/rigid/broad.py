@@ -6,18 +6,18 @@ most. Pairs of which neither is awake are not looked for: what they remember is 
 
 from __future__ import annotations
 
-import numba
 import numpy as np
 
+from ...kernels import kernel
 from ..model import HOLD_REMOVED, Hulls, PieceTable, Settings, Sheets
 from ..state import Assemblies, Contacts
-from .assemblies import FUSED, rotation
+from .assemblies import rotation
 
 SLOP_SHARE = 0.005
 """Contact margin at rest as a share of the piece's size."""
 
 
-@numba.njit(cache=True, error_model="numpy", fastmath=FUSED, inline="always")
+@kernel(inline=True)
 def place_shape(hulls: Hulls, pieces: PieceTable, asm: Assemblies, s, a, m, wverts, wnormals, wcenter):
     """World corners, face normals and piece's centre of shape s of assembly a, whose rotation is m (3, 3)."""
     p = hulls.piece[s]
@@ -35,10 +35,9 @@ def place_shape(hulls: Hulls, pieces: PieceTable, asm: Assemblies, s, a, m, wver
             wnormals[f, i] = m[i, 0] * x + m[i, 1] * y + m[i, 2] * z
 
 
-@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
-def place_shapes(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, everything, wverts, wnormals, wcenter, lo, hi, settings: Settings, push):
-    """World corners, face normals, centres and swept bounds of all shapes that are awake (or of all)."""
-    m = np.empty((3, 3))
+@kernel
+def place_shapes(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, everything, wverts, wnormals, wcenter, lo, hi, settings: Settings, push, m):
+    """World corners, face normals, centres and swept bounds of all shapes that are awake (or of all). m (3, 3) scratch."""
     for s in range(len(hulls.piece)):
         p = hulls.piece[s]
         a = piece_asm[p]
@@ -64,7 +63,7 @@ def place_shapes(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, e
             hi[s, k] += max(d, 0.0) + grow + swing + fall
 
 
-@numba.njit(cache=True, error_model="numpy")
+@kernel(allocates=True)
 def find_pairs(hulls: Hulls, pieces: PieceTable, piece_asm, apart, asm: Assemblies, settings: Settings, sheets: Sheets, lo, hi, axis, order, out_a, out_b):
     """Pairs with overlapping bounds, at least one awake or one asleep and the other driven; ground pairs have b = -1. Returns the count found
     (which may exceed the room in out_a, out_b: then nothing beyond the room is written)."""
@@ -110,7 +109,7 @@ def find_pairs(hulls: Hulls, pieces: PieceTable, piece_asm, apart, asm: Assembli
     return count
 
 
-@numba.njit(cache=True, error_model="numpy")
+@kernel
 def _kept_apart(apart, a, b):
     """Whether a tie keeps the two bodies from touching."""
     for k in range(len(apart)):
@@ -119,7 +118,7 @@ def _kept_apart(apart, a, b):
     return False
 
 
-@numba.njit(cache=True, error_model="numpy")
+@kernel(allocates=True)
 def _sheet_pairs(hulls: Hulls, pieces: PieceTable, piece_asm, apart, asm: Assemblies, sheets: Sheets, x, active, lo, hi, out_a, out_b, count):
     """Pairs of one exact body's triangles with the shapes whose bounds meet theirs, by its tree."""
     piece = sheets.piece[x]
@@ -169,7 +168,7 @@ def _sheet_pairs(hulls: Hulls, pieces: PieceTable, piece_asm, apart, asm: Assemb
     return count
 
 
-@numba.njit(cache=True, error_model="numpy")
+@kernel
 def _slot(a, b, mask):
     h = (np.uint64(a) * np.uint64(0x9E3779B97F4A7C15)) ^ (np.uint64(b + 1) * np.uint64(0xC2B2AE3D27D4EB4F))
     h ^= h >> np.uint64(29)
@@ -178,7 +177,7 @@ def _slot(a, b, mask):
     return np.int64(h & np.uint64(mask))
 
 
-@numba.njit(cache=True, error_model="numpy")
+@kernel(allocates=True)
 def carry_over(pair_a, pair_b, fresh, hulls: Hulls, piece_asm, asm: Assemblies, old: Contacts, new: Contacts, known):
     """Lay the memory of the last search beside the new pairs.
 
@@ -243,7 +242,7 @@ def carry_over(pair_a, pair_b, fresh, hulls: Hulls, piece_asm, asm: Assemblies, 
     return n
 
 
-@numba.njit(cache=True, error_model="numpy", inline="always")
+@kernel(inline=True)
 def _copy(old: Contacts, k, new: Contacts, n):
     new.slack[n] = old.slack[k]
     new.depth[n] = old.depth[k]

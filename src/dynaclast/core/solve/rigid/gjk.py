@@ -6,21 +6,20 @@ Ericson 2004, "Real-Time Collision Detection", chapter 5.
 
 from __future__ import annotations
 
-import numba
 import numpy as np
 
 from ...geometry.mesh import Array
-from .assemblies import FUSED
+from ...kernels import kernel
 
 MOST_STEPS = 40
 
 
-@numba.njit(cache=True, error_model="numpy", inline="always")
+@kernel(inline=True)
 def dot3(a, b):
     return a[0] * b[0] + a[1] * b[1] + a[2] * b[2]
 
 
-@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+@kernel
 def support(points, start, end, dx, dy, dz):
     """Row of the point farthest along (dx, dy, dz); the first of equals."""
     best = start
@@ -33,7 +32,7 @@ def support(points, start, end, dx, dy, dz):
     return best
 
 
-@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+@kernel
 def _closest_on_segment(w, i, j, bary):
     """Barycentric weights of the point of segment (w[i], w[j]) nearest the origin; returns squared distance."""
     ex, ey, ez = w[j, 0] - w[i, 0], w[j, 1] - w[i, 1], w[j, 2] - w[i, 2]
@@ -48,7 +47,7 @@ def _closest_on_segment(w, i, j, bary):
     return x * x + y * y + z * z
 
 
-@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+@kernel
 def _closest_on_triangle(w, i, j, k, bary):
     """The same for triangle (w[i], w[j], w[k]). Written out in scalars: small arrays here would cost more than the arithmetic."""
     ax, ay, az = w[i, 0], w[i, 1], w[i, 2]
@@ -90,7 +89,7 @@ def _closest_on_triangle(w, i, j, k, bary):
     return x * x + y * y + z * z
 
 
-@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+@kernel
 def _outside(w, f, i, j, k):
     """Is the origin on the other side of face (i, j, k) than corner f (or the tetrahedron flat there)?"""
     ux, uy, uz = w[j, 0] - w[i, 0], w[j, 1] - w[i, 1], w[j, 2] - w[i, 2]
@@ -101,13 +100,12 @@ def _outside(w, f, i, j, k):
     return towards_origin * towards_f < 0.0 or abs(towards_f) < 1e-30
 
 
-@numba.njit(cache=True, error_model="numpy")
-def make_scratch():
+def make_scratch() -> tuple[Array, ...]:
     """Simplex corners, barycentric weights, and the rows they stem from."""
     return np.empty((4, 3)), np.zeros(4), np.zeros(4), np.zeros(4), np.zeros(4, np.int32), np.zeros(4, np.int32)
 
 
-@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+@kernel
 def gjk(pa, a0, a1, pb, b0, b1, shift, limit, axis, near_a, near_b, scratch):
     """Distance between the hulls of pa[a0:a1], moved by ``shift`` (3,), and pb[b0:b1].
 

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-import numba
 import numpy as np
 
+from ...kernels import kernel
 from ..state import Assemblies
-from .assemblies import FUSED, join, root, rotation
+from .assemblies import join, root, rotation
 from .manifolds import HIT_SHARE, Rows
 from .ties import TieRows
 
@@ -22,17 +22,18 @@ UNEVEN = 50.0
 UNEVEN_SWEEPS = 24
 
 
-@numba.njit(cache=True, error_model="numpy")
-def islands(rows: Rows, n_rows, ties: TieRows, n_ties, live, inv_mass, held, spin, interval, island, leans, watch, sweeps):
+@kernel
+def islands(rows: Rows, n_rows, ties: TieRows, n_ties, live, inv_mass, held, spin, interval, island, leans, watch, size, sweeps):
     """Movers joined by rows, known by their lowest slot: island (A,) int32.
 
     leans (A,) uint8: an island meets what cannot move; watch (A,) uint8, bits: 1, its energy must be watched, since something in it
-    bounces or turns far within the interval; 2, masses are uneven; 4, something animated gives it energy; 8, something in it is hit. sweeps (R,) int32: passes each row takes. Returns the largest of these.
+    bounces or turns far within the interval; 2, masses are uneven; 4, something animated gives it energy; 8, something in it is hit. size (A,) int32: its rows. sweeps (R,) int32: passes each row takes. Returns the largest of these.
     """
     for k in range(len(live)):
         island[live[k]] = live[k]
         leans[live[k]] = 0
         watch[live[k]] = 0
+        size[live[k]] = 0
     for r in range(n_rows):
         a, b = rows.a[r], rows.b[r]
         if inv_mass[a] > 0.0 and inv_mass[b] > 0.0:
@@ -47,7 +48,6 @@ def islands(rows: Rows, n_rows, ties: TieRows, n_ties, live, inv_mass, held, spi
         turn2 = spin[a, 0] ** 2 + spin[a, 1] ** 2 + spin[a, 2] ** 2
         if turn2 * interval * interval > 0.01:
             watch[island[a]] |= 1
-    size = np.zeros(len(island), np.int32)
     for r in range(n_rows):
         a, b = rows.a[r], rows.b[r]
         i = island[a] if inv_mass[a] > 0.0 else island[b]
@@ -85,10 +85,9 @@ def islands(rows: Rows, n_rows, ties: TieRows, n_ties, live, inv_mass, held, spi
     return most
 
 
-@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
-def kinetic(asm: Assemblies, live, island, watch, out):
-    """Kinetic energy per watched island (A,) [J], by the true inertia of every assembly at its present turn."""
-    m = np.empty((3, 3))
+@kernel
+def kinetic(asm: Assemblies, live, island, watch, m, out):
+    """Kinetic energy per watched island (A,) [J], by the true inertia of every assembly at its present turn. m (3, 3) scratch."""
     for k in range(len(live)):
         out[island[live[k]]] = 0.0
     for k in range(len(live)):
@@ -106,7 +105,7 @@ def kinetic(asm: Assemblies, live, island, watch, out):
         out[island[a]] += 0.5 * e
 
 
-@numba.njit(cache=True, error_model="numpy")
+@kernel
 def take_back(asm: Assemblies, live, island, leans, had, has, middle):
     """Where contact alone has made energy (bodies turned on while their rows stood still; bounces at several points that were not
     solved to the end), slow the island's relative motion to what it had. An island that touches nothing held keeps its

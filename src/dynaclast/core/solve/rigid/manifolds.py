@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
-import numba
 import numpy as np
 
 from ...geometry.mesh import Array, Index
+from ...kernels import kernel
 from ..model import Flags, Hulls, PieceTable, Settings
 from ..state import Assemblies, Contacts
-from .assemblies import FUSED, rotation
+from .assemblies import rotation
 
 LIVELY_SHARE = 0.14
 """Points that meet slower than this share of the pair's pace do not bounce."""
@@ -77,7 +77,7 @@ def make_rows(room: int) -> Rows:
     )
 
 
-@numba.njit(cache=True, error_model="numpy", inline="always")
+@kernel(inline=True)
 def turn_inertia(asm: Assemblies, a, m, inv_inertia):
     """World inverse inertia of slot a at its rotation m (3, 3), into inv_inertia (A, 3, 3)."""
     for i in range(3):
@@ -88,7 +88,7 @@ def turn_inertia(asm: Assemblies, a, m, inv_inertia):
             inv_inertia[a, i, j] = x * m[j, 0] + y * m[j, 1] + z * m[j, 2]
 
 
-@numba.njit(cache=True, error_model="numpy")
+@kernel(allocates=True)
 def world_inertia(asm: Assemblies, inv_mass, inv_inertia):
     """Inverse masses (A,) and world inverse inertias (A, 3, 3) as the solver sees them: 0 for held and sleeping."""
     m = np.empty((3, 3))
@@ -105,7 +105,7 @@ def world_inertia(asm: Assemblies, inv_mass, inv_inertia):
         turn_inertia(asm, a, m, inv_inertia)
 
 
-@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+@kernel
 def _fill(out, ra, rb, n, ia, ib):
     """Angular parts of a row along n at arms ra, rb; returns the angular share of the inverse mass."""
     ax, ay, az = ra[1] * n[2] - ra[2] * n[1], ra[2] * n[0] - ra[0] * n[2], ra[0] * n[1] - ra[1] * n[0]
@@ -117,7 +117,7 @@ def _fill(out, ra, rb, n, ia, ib):
     return ax * out[6] + ay * out[7] + az * out[8] + bx * out[9] + by * out[10] + bz * out[11]
 
 
-@numba.njit(cache=True, error_model="numpy", fastmath=FUSED, inline="always")
+@kernel(inline=True)
 def _hand_on(rows: Rows, r, old_point, old):
     """Give what the old points of row r did in this interval to the new points nearest to them; where there are none, the first place keeps it.
     old_point (4, 3), old (4, 3): impulse summed, normal velocity at the search, velocity wanted, 0 where there was no point."""
@@ -139,7 +139,7 @@ def _hand_on(rows: Rows, r, old_point, old):
             rows.bounce_to[r, best] = old[j, 2]
 
 
-@numba.njit(cache=True, error_model="numpy", fastmath=FUSED, inline="always")
+@kernel(inline=True)
 def _surface(rows: Rows, r, hulls: Hulls, pieces: PieceTable, settings: Settings, s, t):
     """Friction, bounce and rolling of row r between shapes s and t (-1: the ground)."""
     ps = hulls.piece[s]
@@ -158,7 +158,7 @@ def _surface(rows: Rows, r, hulls: Hulls, pieces: PieceTable, settings: Settings
     rows.friction[r], rows.bounce[r], rows.roll[r] = mu, e, roll
 
 
-@numba.njit(cache=True, error_model="numpy", fastmath=FUSED, inline="always")
+@kernel(inline=True)
 def _rub_rows(rows: Rows, r, con: Contacts, k, points, n, mid, asm: Assemblies, a, b, ground, im, ia, ib, ra, rb):
     """Friction and twist of row r, at the middle of its patch."""
     nx, ny, nz = rows.normal[r, 0], rows.normal[r, 1], rows.normal[r, 2]
@@ -194,18 +194,18 @@ def _rub_rows(rows: Rows, r, con: Contacts, k, points, n, mid, asm: Assemblies, 
     rows.lever[r] = max(lever, rows.roll[r])  # a ball's contact resists spin as it resists rolling
 
 
-@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
-def build_rows(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, con: Contacts, which, again, settings: Settings, points, seps, inv_mass, inv_inertia, moved, turned, rows: Rows):
+@kernel
+def build_rows(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, con: Contacts, which, again, settings: Settings, points, seps, inv_mass, inv_inertia, moved, turned, scratch, rows: Rows):
     """Solver rows of the manifolds ``which`` between assemblies of which one can move; returns how many.
 
     again (N,) int32: within an interval, the rows that are written anew, in place and with as many points as there are now; empty at its start
     moved, turned (A, 3): what the bodies have done since the start of the interval, which the separations are counted from
+    scratch : (11, 3)
     """
     ground = len(asm.alive) - 1
     n_rows = 0
     g = np.sqrt(settings.gravity[0] ** 2 + settings.gravity[1] ** 2 + settings.gravity[2] ** 2)
-    ra, rb, mid = np.empty(3), np.empty(3), np.empty(3)
-    old_point, old = np.empty((4, 3)), np.empty((4, 3))
+    ra, rb, mid, old_point, old = scratch[0], scratch[1], scratch[2], scratch[3:7], scratch[7:11]
     for x in range(len(which)):
         k = which[x]
         n = con.count[k]
@@ -245,7 +245,7 @@ def build_rows(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, con
         rows.normal[r, 0], rows.normal[r, 1], rows.normal[r, 2] = nx, ny, nz
         im = inv_mass[a] + inv_mass[b]
         ia, ib = inv_inertia[a], inv_inertia[b]
-        mid[:] = 0.0
+        mid[0], mid[1], mid[2] = 0.0, 0.0, 0.0
         along = nx * rows.seen[r, 0] + ny * rows.seen[r, 1] + nz * rows.seen[r, 2]
         for i in range(n):
             for c in range(3):
@@ -278,7 +278,7 @@ def build_rows(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, con
     return n_rows
 
 
-@numba.njit(cache=True, error_model="numpy", fastmath=FUSED, inline="always")
+@kernel(inline=True)
 def keep_impulses(rows: Rows, r, con: Contacts):
     """Write the last substep's impulses of row r back to its pair."""
     k = rows.pair[r]

@@ -7,11 +7,10 @@ point. Overlapping cores (rare: the rounding is worn through) fall back to the f
 
 from __future__ import annotations
 
-import numba
 import numpy as np
 
+from ...kernels import kernel
 from ..model import Hulls
-from .assemblies import FUSED
 from .gjk import dot3, gjk, support
 
 FACE_ON = 0.985
@@ -26,7 +25,7 @@ MOST_LEANS = 4
 ROOM = 64
 
 
-@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+@kernel
 def _facing(hulls: Hulls, wnormals, s, x, y, z):
     """Face of shape s that looks most along (x, y, z), and the cosine."""
     best, most = -1, -2.0
@@ -38,7 +37,7 @@ def _facing(hulls: Hulls, wnormals, s, x, y, z):
     return best, most
 
 
-@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+@kernel
 def _across(hulls: Hulls, wnormals, s, k, x, y, z):
     """Of the faces of shape s that meet at its corner k, the one that looks most along (x, y, z): where k is the farthest corner that way, no
     other face holds what lies deepest (at obtuse slivers the face that looks most that way may lie elsewhere)."""
@@ -55,7 +54,7 @@ def _across(hulls: Hulls, wnormals, s, k, x, y, z):
     return best
 
 
-@numba.njit(cache=True, error_model="numpy")
+@kernel
 def _least_overlap(hulls: Hulls, wverts, wnormals, s, t, axis):
     """Separation of the cores along the best face normal of either; axis gets that normal, from t to s."""
     best = -np.inf
@@ -80,7 +79,7 @@ def _least_overlap(hulls: Hulls, wverts, wnormals, s, t, axis):
     return best
 
 
-@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+@kernel
 def _apart_along(wverts, s0, s1, t0, t1, x, y, z):
     """Separation of two point sets along the unit direction (x, y, z) from t to s."""
     i = support(wverts, s0, s1, -x, -y, -z)
@@ -88,7 +87,7 @@ def _apart_along(wverts, s0, s1, t0, t1, x, y, z):
     return x * (wverts[i, 0] - wverts[j, 0]) + y * (wverts[i, 1] - wverts[j, 1]) + z * (wverts[i, 2] - wverts[j, 2])
 
 
-@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+@kernel
 def _out_of_overlap(hulls: Hulls, wverts, wnormals, s, t, axis, near, scratch):
     """Separation (< 0) of overlapping cores along a direction of locally least overlap.
 
@@ -131,7 +130,7 @@ def _out_of_overlap(hulls: Hulls, wverts, wnormals, s, t, axis, near, scratch):
     return dist
 
 
-@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+@kernel
 def _wing(points, i, j, k, ux, uy, uz):
     """Twice the area of triangle (i, j, k), signed by the direction u."""
     ax, ay, az = points[j, 0] - points[i, 0], points[j, 1] - points[i, 1], points[j, 2] - points[i, 2]
@@ -139,7 +138,7 @@ def _wing(points, i, j, k, ux, uy, uz):
     return (ay * bz - az * by) * ux + (az * bx - ax * bz) * uy + (ax * by - ay * bx) * uz
 
 
-@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+@kernel
 def keep_four(points, seps, n):
     """Reorder so that the first min(n, 4) rows span the patch: deepest, farthest, widest to both sides.
 
@@ -186,7 +185,7 @@ def keep_four(points, seps, n):
     return 4
 
 
-@numba.njit(cache=True, error_model="numpy")
+@kernel
 def _swap(points, seps, i, j):
     if i == j:
         return
@@ -199,7 +198,7 @@ def _swap(points, seps, i, j):
     seps[j] = hold
 
 
-@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+@kernel
 def _clip(hulls: Hulls, wverts, wnormals, ref_face, inc_face, grow, limit, points, seps, poly, other):
     """Clip a face against the sides of a reference face, grown by ``grow`` [m]. Points come out on the incident core, seps as core distance from
     the reference plane; only those nearer than ``limit``. Returns how many.
@@ -264,7 +263,7 @@ def _clip(hulls: Hulls, wverts, wnormals, ref_face, inc_face, grow, limit, point
     return m
 
 
-@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+@kernel
 def _on_face(hulls: Hulls, wverts, wnormals, s, t, ref, owned, margin, axis, points, seps, poly, other):
     """Contact of s and t on a reference face: ref belongs to s if owned, else to t. Returns the number of points, 0 where none is near, and how far
     the other surface is from the face where it is nearest to its plane [m]."""
@@ -292,7 +291,7 @@ def _on_face(hulls: Hulls, wverts, wnormals, s, t, ref, owned, margin, axis, poi
     return count, lowest
 
 
-@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+@kernel
 def _with_nearest(points, seps, count, gap, missed, axis, near, rs, rt):
     """Add the nearest points of the cores to a clipped patch that missed them; returns how many points there are."""
     last = 0
@@ -310,7 +309,7 @@ def _with_nearest(points, seps, count, gap, missed, axis, near, rs, rt):
     return count
 
 
-@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+@kernel
 def touch(hulls: Hulls, wverts, wnormals, s, t, margin, slip, axis, points, seps, poly, other, near, feature, scratch):
     """Contact of shapes s and t.
 
@@ -359,7 +358,7 @@ def touch(hulls: Hulls, wverts, wnormals, s, t, margin, slip, axis, points, seps
     return 1
 
 
-@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+@kernel
 def touch_again(hulls: Hulls, wverts, wnormals, s, t, margin, feature, deepest, axis, points, seps, poly, other):
     """Contact of shapes s and t on the reference face of the last search; 0 where it no longer serves and ``touch`` must look.
 
@@ -376,7 +375,7 @@ def touch_again(hulls: Hulls, wverts, wnormals, s, t, margin, feature, deepest, 
     return count
 
 
-@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+@kernel
 def touch_sheet(hulls: Hulls, wverts, wnormals, wcenter, s, t, sharp, margin, axis, points, seps, poly, other, near, feature, scratch):
     """Contact of shape s with triangle t of an exact body, which is solid behind its face; as ``touch``.
 
@@ -425,7 +424,7 @@ def touch_sheet(hulls: Hulls, wverts, wnormals, wcenter, s, t, sharp, margin, ax
     return 1
 
 
-@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+@kernel
 def _edge_side(wverts, t0, e, p, nx, ny, nz):
     """How far point p lies inside edge e of a triangle [m], in its plane."""
     i, j = t0 + e, t0 + (e + 1) % 3
@@ -435,7 +434,7 @@ def _edge_side(wverts, t0, e, p, nx, ny, nz):
     return (ix * (p[0] - wverts[i, 0]) + iy * (p[1] - wverts[i, 1]) + iz * (p[2] - wverts[i, 2])) / max(length, 1e-300)
 
 
-@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+@kernel
 def _over(wverts, t0, p, nx, ny, nz):
     """Whether a point of a triangle's plane lies in the triangle."""
     for e in range(3):
@@ -444,7 +443,7 @@ def _over(wverts, t0, p, nx, ny, nz):
     return True
 
 
-@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+@kernel
 def _on_sharp_edge(wverts, t0, p, sharp):
     """Whether a point of a triangle lies on an edge that stands out."""
     ax, ay, az = wverts[t0 + 1, 0] - wverts[t0, 0], wverts[t0 + 1, 1] - wverts[t0, 1], wverts[t0 + 1, 2] - wverts[t0, 2]
@@ -457,7 +456,7 @@ def _on_sharp_edge(wverts, t0, p, sharp):
     return False
 
 
-@numba.njit(cache=True, error_model="numpy")
+@kernel
 def touch_ground(hulls: Hulls, wverts, s, height, margin, points, seps):
     """Contact of shape s with the ground plane; as ``touch``, the normal being (0, 1, 0)."""
     n = 0

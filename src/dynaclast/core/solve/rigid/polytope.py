@@ -6,15 +6,15 @@ instead of triangles to be merged.
 
 from __future__ import annotations
 
-import numba
 import numpy as np
 
-from .assemblies import FUSED
+from ...kernels import kernel
+
 
 MOST_FACES, MOST_CORNERS = 96, 128
 
 
-@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+@kernel
 def _plane_of(points, i, j, k, out):
     """Unit normal and offset (n . x + d = 0) of the plane through three points; returns twice their triangle's area."""
     ax, ay, az = points[j, 0] - points[i, 0], points[j, 1] - points[i, 1], points[j, 2] - points[i, 2]
@@ -27,7 +27,7 @@ def _plane_of(points, i, j, k, out):
     return area
 
 
-@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+@kernel
 def _one_sided(points, n, plane, tol):
     """Which points lie on the plane, as bits, and the side the rest lies on: -1 behind, 1 before, 0 on both."""
     bits = np.uint64(0)
@@ -43,7 +43,7 @@ def _one_sided(points, n, plane, tol):
     return bits, (1 if high > tol else -1)
 
 
-@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+@kernel(allocates=True)
 def _widest(points, n, bits, out):
     """The plane through the widest triangle that can be had quickly among the points in ``bits``."""
     first, far, third, most = -1, -1, -1, -1.0
@@ -66,7 +66,7 @@ def _widest(points, n, bits, out):
         _plane_of(points, np.int64(first), np.int64(far), np.int64(third), out)
 
 
-@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+@kernel(allocates=True)
 def faces_of(points, tol, planes):
     """Planes (n . x + d = 0, n outward) of the faces of the hull of points (n, 3), n <= 64, into planes (96, 4).
 
@@ -113,7 +113,7 @@ def faces_of(points, tol, planes):
     return count
 
 
-@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+@kernel
 def corners_of(planes, count, inset, tol, near, corners, on):
     """Corners of the solid behind planes[:count], each moved inwards by ``inset`` [m], into corners (128, 3); those nearer than ``near`` are one.
 
@@ -164,7 +164,7 @@ def corners_of(planes, count, inset, tol, near, corners, on):
     return n
 
 
-@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+@kernel(allocates=True)
 def rings_of(planes, count, corners, n, on, start, ring):
     """The corners of every face, counter-clockwise from outside: ring[start[f]:start[f + 1]]. start (count + 1,), ring (1024,); on as ``corners_of``
     gives it.

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-import numba
 import numpy as np
 
+from ...kernels import kernel
 from ..model import Settings
 from ..state import Assemblies
 from .assemblies import join, root
@@ -26,7 +26,7 @@ EASE = 6.0
 """Damping of calm assemblies [1/s], so that the last tremble dies away."""
 
 
-@numba.njit(cache=True, error_model="numpy")
+@kernel(allocates=True)
 def _sliding(asm: Assemblies, rows: Rows, n_rows, g):
     """Which assemblies slide (A,) uint8: a contact's friction is used up and it creeps on. They are neither eased nor put to sleep,
     so that a block on a slope a little too steep gets going."""
@@ -52,7 +52,7 @@ def _sliding(asm: Assemblies, rows: Rows, n_rows, g):
     return out
 
 
-@numba.njit(cache=True, error_model="numpy")
+@kernel
 def _dwell(asm: Assemblies, a, dt, slides):
     """Count how long the body has hardly left its place, however it trembles there."""
     d2, dot = 0.0, 0.0
@@ -71,7 +71,7 @@ def _dwell(asm: Assemblies, a, dt, slides):
         asm.mark_rot[a, c] = asm.rot[a, c]
 
 
-@numba.njit(cache=True, error_model="numpy")
+@kernel(allocates=True)
 def settle(asm: Assemblies, live, rows: Rows, n_rows, settings: Settings, ties: TieRows, n_ties):
     """Ease what is calm, count its stillness, and put to sleep what has been still long enough. Returns how many fell asleep.
 
@@ -180,7 +180,7 @@ def settle(asm: Assemblies, live, rows: Rows, n_rows, settings: Settings, ties: 
     return slept
 
 
-@numba.njit(cache=True, error_model="numpy")
+@kernel
 def _quiet(asm: Assemblies, a, g):
     """Below the calm speed now, though not yet for long."""
     return asm.calm[a] < CALM_SHARE * np.sqrt(max(g, 1.0) * asm.radius[a] * 2.0)

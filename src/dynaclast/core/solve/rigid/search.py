@@ -6,12 +6,15 @@ last is tried again; else the pair is looked at afresh (narrow).
 
 from __future__ import annotations
 
-import numba
+from typing import NamedTuple
+
 import numpy as np
 
+from ...geometry.mesh import Array, Index
+from ...kernels import kernel
 from ..model import Hulls, PieceTable, Settings, Sheets
 from ..state import Assemblies, Contacts
-from .assemblies import FUSED, rotation, wake, wake_one
+from .assemblies import rotation, wake, wake_one
 from .broad import SLOP_SHARE
 from .gjk import make_scratch
 from .narrow import ROOM, touch, touch_again, touch_ground, touch_sheet
@@ -35,20 +38,47 @@ FORGIVE_SHARE = 0.3
 """Overlap of a pair of which one side has only just come to be is forgiven up to this share of the smaller piece's size."""
 
 
-@numba.njit(cache=True, error_model="numpy")
+class Scratch(NamedTuple):
+    """What the search writes on: a patch of points and their separations, two polygons, directions, two rotations."""
+
+    points: Array
+    seps: Array
+    poly: Array
+    other: Array
+    axis: Array
+    turn_a: Array
+    turn_b: Array
+    point_a: Array
+    point_b: Array
+    near: Array
+    feature: Index
+    slip: Array
+    old_local: Array
+    old_push: Array
+    simplex: tuple[Array, ...]
+
+
+def make_search_scratch() -> Scratch:
+    f = np.zeros
+    return Scratch(
+        f((ROOM, 3)), f(ROOM), f((ROOM, 4)), f((ROOM, 4)), f(3), f((3, 3)), f((3, 3)), f(3), f(3), f((3, 3)), f(1, np.int32), f(4), f((4, 3)), f(4), make_scratch(),
+    )
+
+
+@kernel
 def _speed_bound(asm: Assemblies, a, reach):
     v = np.sqrt(asm.vel[a, 0] ** 2 + asm.vel[a, 1] ** 2 + asm.vel[a, 2] ** 2)
     w = np.sqrt(asm.spin[a, 0] ** 2 + asm.spin[a, 1] ** 2 + asm.spin[a, 2] ** 2)
     return v + w * reach
 
 
-@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+@kernel
 def _to_world(m, x, y, z, out):
     for c in range(3):
         out[c] = m[c, 0] * x + m[c, 1] * y + m[c, 2] * z
 
 
-@numba.njit(cache=True, error_model="numpy", fastmath=FUSED, inline="always")
+@kernel(inline=True)
 def _reuse(con: Contacts, k, asm: Assemblies, a, b, ma, mb, size, points, seps, axis, pa, pb):
     """Carry the points found earlier along with their bodies, if these have hardly moved against each other.
 
@@ -81,7 +111,7 @@ def _reuse(con: Contacts, k, asm: Assemblies, a, b, ma, mb, size, points, seps, 
     return n, lean
 
 
-@numba.njit(cache=True, error_model="numpy", inline="always")
+@kernel(inline=True)
 def _outlook(k, con: Contacts, asm: Assemblies, hulls: Hulls, wcenter, a, b, size, g, span, slip):
     """What the pair k may do within ``span`` [s]: how far its surfaces can travel towards each other [m]; slip (4,) as ``touch`` wants it."""
     s, t = con.a[k], con.b[k]
@@ -100,7 +130,7 @@ def _outlook(k, con: Contacts, asm: Assemblies, hulls: Hulls, wcenter, a, b, siz
     return (np.sqrt(vx * vx + vy * vy + vz * vz) + swing + g * span) * span
 
 
-@numba.njit(cache=True, error_model="numpy", inline="always")
+@kernel(inline=True)
 def _match(k, con: Contacts, asm: Assemblies, a, b, ma, mb, size, n, had, axis, points, seps, old_local, old_push):
     """Write n new points of pair k into its memory; each takes on the impulse of the old point that is nearest in the frame of a."""
     t = con.b[k]
@@ -137,8 +167,8 @@ def _match(k, con: Contacts, asm: Assemblies, a, b, ma, mb, size, n, had, axis, 
             old_push[best] = -1.0
 
 
-@numba.njit(cache=True, error_model="numpy")
-def find_contacts(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, con: Contacts, known, which, again, span, settings: Settings, sheets: Sheets, wverts, wnormals, wcenter, points_out, seps_out):
+@kernel
+def find_contacts(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, con: Contacts, known, which, again, span, settings: Settings, sheets: Sheets, wverts, wnormals, wcenter, points_out, seps_out, scratch: Scratch):
     """Contact points of the pairs ``which`` (N,) int64, written into con (count, axis, slack, push matched to the new points).
 
     again : within an interval: every pair is looked at afresh, and nothing wakes
@@ -148,13 +178,7 @@ def find_contacts(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, 
     Wakes sleepers that something fast touches; returns 1 if any was woken.
     """
     ground = len(asm.alive) - 1
-    points, seps = np.empty((ROOM, 3)), np.empty(ROOM)
-    poly, other = np.empty((ROOM, 4)), np.empty((ROOM, 4))
-    axis = np.empty(3)
-    m, mb = np.empty((3, 3)), np.empty((3, 3))
-    pa, pb = np.empty(3), np.empty(3)
-    near, feature, slip, scratch = np.zeros((3, 3)), np.zeros(1, np.int32), np.empty(4), make_scratch()
-    old_local, old_push = np.empty((4, 3)), np.empty(4)
+    points, seps, poly, other, axis, m, mb, pa, pb, near, feature, slip, old_local, old_push, simplex = scratch
     woke = 0
     g = np.sqrt(settings.gravity[0] ** 2 + settings.gravity[1] ** 2 + settings.gravity[2] ** 2)
     for x in range(len(which)):
@@ -172,9 +196,10 @@ def find_contacts(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, 
         for c in range(3):
             axis[c] = con.axis[k, c]
         kept, lean = 0, 0.0 if again and con.count[k] > 0 else np.inf
-        rotation(asm.rot[a], m)
-        rotation(asm.rot[b], mb)
-        if t >= 0 and known[k] == 1 and con.count[k] > 0 and not again:
+        placed = t >= 0 and known[k] == 1 and con.count[k] > 0 and not again
+        if placed:
+            rotation(asm.rot[a], m)
+            rotation(asm.rot[b], mb)
             kept, lean = _reuse(con, k, asm, a, b, m, mb, size, points, seps, axis, pa, pb)
             if kept == 0:
                 for c in range(3):
@@ -190,8 +215,8 @@ def find_contacts(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, 
                 for c in range(3):
                     axis[c] = wcenter[s, c] - wcenter[t, c]
                 length = np.sqrt(axis[0] ** 2 + axis[1] ** 2 + axis[2] ** 2)
-                if length > 0.0:
-                    axis /= 4.0 * length  # below one half: a guess, not a remembered direction
+                for c in range(3):  # below one half: a guess, not a remembered direction
+                    axis[c] = axis[c] / (4.0 * length) if length > 0.0 else 0.0
             n = 0
             if lean < AGAIN_LEAN and con.feature[k] != 0:
                 n = touch_again(hulls, wverts, wnormals, s, t, margin, con.feature[k], con.slack[k], axis, points, seps, poly, other)
@@ -201,9 +226,9 @@ def find_contacts(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, 
                         axis[c] = con.axis[k, c]
                 seps[0] = margin
                 if t >= sheets.first:
-                    n = touch_sheet(hulls, wverts, wnormals, wcenter, s, t, sheets.sharp[t - sheets.first], margin, axis, points, seps, poly, other, near, feature, scratch)
+                    n = touch_sheet(hulls, wverts, wnormals, wcenter, s, t, sheets.sharp[t - sheets.first], margin, axis, points, seps, poly, other, near, feature, simplex)
                 else:
-                    n = touch(hulls, wverts, wnormals, s, t, margin, slip, axis, points, seps, poly, other, near, feature, scratch)
+                    n = touch(hulls, wverts, wnormals, s, t, margin, slip, axis, points, seps, poly, other, near, feature, simplex)
                 con.feature[k] = feature[0]
         for c in range(3):
             con.axis[k, c] = axis[c]
@@ -234,13 +259,16 @@ def find_contacts(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, 
                 points_out[k, i, c] = points[i, c]
             seps_out[k, i] = seps[i] - con.slack[k]
         if kept == 0:
+            if not placed:
+                rotation(asm.rot[a], m)
+                rotation(asm.rot[b], mb)
             _match(k, con, asm, a, b, m, mb, size, n, had, axis, points, seps, old_local, old_push)
         if not again:
             woke |= _wake_by_touch(k, t, s, a, b, con, asm, hulls, pieces, settings, size, deepest, travel, g)
     return woke
 
 
-@numba.njit(cache=True, error_model="numpy", inline="always")
+@kernel(inline=True)
 def _wake_by_touch(k, t, s, a, b, con: Contacts, asm: Assemblies, hulls: Hulls, pieces: PieceTable, settings: Settings, size, deepest, travel, g):
     """Wake a sleeper that something meets fast enough to move it; returns 1 if it was woken.
 

@@ -9,13 +9,13 @@ afterwards, throws heavy pieces off light ones.
 
 from __future__ import annotations
 
-import numba
 import numpy as np
 
+from ...kernels import kernel
 from ..model import Settings, TieTable
 from ..state import Assemblies, Contacts
-from .assemblies import FUSED, rotation
 from .again import LOOK_EVERY, stale_rows
+from .assemblies import rotation
 from .islands import islands, kinetic, take_back
 from .manifolds import HIT_SHARE, LIVELY_SHARE, Rows, keep_impulses
 from .ties import TieRows, aim_ties, count_ties, mend_ties, sweep_ties, tie_sweeps, warm_ties
@@ -29,19 +29,22 @@ PUSH_OUT = 0.55
 OPENING_SWEEPS, OPENING_BUDGET = 20_000, 400_000
 """Where nothing is known yet of what presses on what, as when a run opens on things that rest on one another, the first substep takes up to
 so many sweeps, rows times sweeps within the budget: weight not yet carried would let things sink, and the push back gives energy."""
+IDLE_SHARE = 0.1
+"""What bears nothing, and would have to close faster by this share of the pair's pace to meet within a substep, is left out of its further sweeps."""
 INNER = 2
 """Sweeps over one manifold's points per solver sweep."""
 
 
-@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
-def _sweep(rows: Rows, n_rows, vel, spin, inv_mass, moved, turned, h, turn, sweeps):
+@kernel
+def _sweep(rows: Rows, n_rows, vel, spin, inv_mass, moved, turned, h, turn, sweeps, idle):
     """One pass over all manifolds: friction, twist, rolling, then no approach where the gap is closed.
 
-    turn counts the passes of this substep from 0; a row takes part in the first sweeps[r] of them
+    turn counts the passes of this substep from 0; a row takes part in the first sweeps[r] of them, or only in the first where that finds it
+    idle (R,) uint8: it bears nothing, and what it joins is far from meeting
     """
-    first = turn == 0
+    first, per_second = turn == 0, 1.0 / h
     for r in range(n_rows):
-        if turn >= sweeps[r]:
+        if turn >= sweeps[r] or not first and idle[r]:
             continue
         a, b, n = rows.a[r], rows.b[r], rows.count[r]
         ma, mb = inv_mass[a], inv_mass[b]
@@ -61,17 +64,17 @@ def _sweep(rows: Rows, n_rows, vel, spin, inv_mass, moved, turned, h, turn, swee
         if load > 0.0 or rows.rub[r, 0] != 0.0 or rows.rub[r, 1] != 0.0 or rows.twist[r] != 0.0:
             j = rows.tjac[r, 0]
             t = rows.tangent[r, 0]
-            v1 = t[0] * (vax - vbx) + t[1] * (vay - vby) + t[2] * (vaz - vbz) + j[0] * wax + j[1] * way + j[2] * waz - j[3] * wbx - j[4] * wby - j[5] * wbz
+            v1 = (t[0] * (vax - vbx) + (j[0] * wax - j[3] * wbx)) + (t[1] * (vay - vby) + (j[1] * way - j[4] * wby)) + (t[2] * (vaz - vbz) + (j[2] * waz - j[5] * wbz))
             p = rows.tjac[r, 1]
             q = rows.tangent[r, 1]
-            v2 = q[0] * (vax - vbx) + q[1] * (vay - vby) + q[2] * (vaz - vbz) + p[0] * wax + p[1] * way + p[2] * waz - p[3] * wbx - p[4] * wby - p[5] * wbz
+            v2 = (q[0] * (vax - vbx) + (p[0] * wax - p[3] * wbx)) + (q[1] * (vay - vby) + (p[1] * way - p[4] * wby)) + (q[2] * (vaz - vbz) + (p[2] * waz - p[5] * wbz))
             old1, old2 = rows.rub[r, 0], rows.rub[r, 1]
             new1, new2 = old1 - v1 * rows.tmass[r, 0], old2 - v2 * rows.tmass[r, 1]
-            length = np.sqrt(new1 * new1 + new2 * new2)
-            most = mu * load
-            if length > most:
-                new1 *= most / length
-                new2 *= most / length
+            square, most = new1 * new1 + new2 * new2, mu * load
+            if square > most * most:
+                share = most / np.sqrt(square)
+                new1 *= share
+                new2 *= share
             rows.rub[r, 0], rows.rub[r, 1] = new1, new2
             d1, d2 = new1 - old1, new2 - old2
             ix, iy, iz = d1 * t[0] + d2 * q[0], d1 * t[1] + d2 * q[1], d1 * t[2] + d2 * q[2]
@@ -129,35 +132,40 @@ def _sweep(rows: Rows, n_rows, vel, spin, inv_mass, moved, turned, h, turn, swee
             tbx, tby, tbz = turned[b, 0], turned[b, 1], turned[b, 2]
             for i in range(n):
                 j = rows.jac[r, i]
-                rows.now[r, i] = rows.sep[r, i] + along + j[0] * tax + j[1] * tay + j[2] * taz - j[3] * tbx - j[4] * tby - j[5] * tbz
-        rounds = INNER if n > 1 else 1
+                rows.now[r, i] = (rows.sep[r, i] + along) + (j[0] * tax - j[3] * tbx) + ((j[1] * tay - j[4] * tby) + (j[2] * taz - j[5] * tbz))
+        pax, pay, paz, pbx, pby, pbz = ma * nx, ma * ny, ma * nz, mb * nx, mb * ny, mb * nz
+        rounds, spare = INNER if n > 1 else 1, 0.0
         for _ in range(rounds):
+            same, spare = True, np.inf
             for i in range(n):
                 j = rows.jac[r, i]
                 s = rows.now[r, i]
-                vn = nx * (vax - vbx) + ny * (vay - vby) + nz * (vaz - vbz) + j[0] * wax + j[1] * way + j[2] * waz - j[3] * wbx - j[4] * wby - j[5] * wbz
-                want = 0.0
-                if rows.bounce_to[r, i] > 0.0:
-                    want = rows.bounce_to[r, i]
-                elif s > 0.0:
-                    want = -s / h
+                # sums side by side, not in one chain: each addition waits for the one before
+                vn = (nx * (vax - vbx) + (j[0] * wax - j[3] * wbx)) + (ny * (vay - vby) + (j[1] * way - j[4] * wby)) + (nz * (vaz - vbz) + (j[2] * waz - j[5] * wbz))
+                want = rows.bounce_to[r, i] if rows.bounce_to[r, i] > 0.0 else -max(s, 0.0) * per_second
                 old = rows.push[r, i]
                 new = max(0.0, old + (want - vn) * rows.mass[r, i])
                 rows.push[r, i] = new
                 d = new - old
+                spare = min(spare, vn - want if new == 0.0 else 0.0)
                 if d != 0.0:
-                    vax += ma * d * nx
-                    vay += ma * d * ny
-                    vaz += ma * d * nz
-                    vbx -= mb * d * nx
-                    vby -= mb * d * ny
-                    vbz -= mb * d * nz
+                    same = False
+                    vax += d * pax
+                    vay += d * pay
+                    vaz += d * paz
+                    vbx -= d * pbx
+                    vby -= d * pby
+                    vbz -= d * pbz
                     wax += d * j[6]
                     way += d * j[7]
                     waz += d * j[8]
                     wbx -= d * j[9]
                     wby -= d * j[10]
                     wbz -= d * j[11]
+            if same:  # nothing gave: another round would find the same
+                break
+        if first:
+            idle[r] = spare > IDLE_SHARE * rows.pace[r]
         if ma > 0.0:
             vel[a, 0], vel[a, 1], vel[a, 2] = vax, vay, vaz
             spin[a, 0], spin[a, 1], spin[a, 2] = wax, way, waz
@@ -166,7 +174,7 @@ def _sweep(rows: Rows, n_rows, vel, spin, inv_mass, moved, turned, h, turn, swee
             spin[b, 0], spin[b, 1], spin[b, 2] = wbx, wby, wbz
 
 
-@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+@kernel
 def _push_apart(rows: Rows, n_rows, live, inv_mass, shift, tilt, h, sweeps, most):
     """Displacements shift (A, 3) [m] and tilt (A, 3) [rad] that take a share of every overlap out, by the separations of this substep, and bring
     what bounces to where it does."""
@@ -210,7 +218,7 @@ def _push_apart(rows: Rows, n_rows, live, inv_mass, shift, tilt, h, sweeps, most
                     tilt[b, 2] -= p * j[11]
 
 
-@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+@kernel
 def _warm_start(rows: Rows, n_rows, vel, spin, inv_mass):
     """Apply the impulses found in the last substep again."""
     for r in range(n_rows):
@@ -236,7 +244,7 @@ def _warm_start(rows: Rows, n_rows, vel, spin, inv_mass):
         rows.roll_rub[r, 1] = 0.0
 
 
-@numba.njit(cache=True, error_model="numpy")
+@kernel
 def _aim_bounces(rows: Rows, n_rows, vel, spin, moved, turned, inv_mass, h, since, gravity):
     """Points that meet within this substep fast enough get the speed they shall leave with.
 
@@ -266,7 +274,7 @@ def _aim_bounces(rows: Rows, n_rows, vel, spin, moved, turned, inv_mass, h, sinc
                 rows.bounce_to[r, i] = e * min(half - vn, -came + fall)
 
 
-@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+@kernel
 def _turn(q, x, y, z):
     """Turn quaternion q by the rotation vector (x, y, z) [rad], world axes."""
     angle = np.sqrt(x * x + y * y + z * z)
@@ -284,7 +292,7 @@ def _turn(q, x, y, z):
     q[0], q[1], q[2], q[3] = nx / length, ny / length, nz / length, nw / length
 
 
-@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
+@kernel
 def _through(m, tensor, x, y, z):
     """The tensor (3, 3) of the opening frame, turned by m, times a world vector. In scalars: matrix products of this size go through a library
     call that costs more than the arithmetic."""
@@ -297,11 +305,9 @@ def _through(m, tensor, x, y, z):
     return m[0, 0] * cx + m[0, 1] * cy + m[0, 2] * cz, m[1, 0] * cx + m[1, 1] * cy + m[1, 2] * cz, m[2, 0] * cx + m[2, 1] * cy + m[2, 2] * cz
 
 
-@numba.njit(cache=True, error_model="numpy", fastmath=FUSED)
-def _move(asm: Assemblies, live, h, moved, turned, shift, tilt):
-    """Advance positions and orientations; free spin keeps its angular momentum (midpoint rule)."""
-    m = np.empty((3, 3))
-    q = np.empty(4)
+@kernel
+def _move(asm: Assemblies, live, h, moved, turned, shift, tilt, m, q):
+    """Advance positions and orientations; free spin keeps its angular momentum (midpoint rule). m (3, 3), q (4,) scratch."""
     for k in range(len(live)):
         a = live[k]
         for c in range(3):
@@ -331,7 +337,7 @@ def _move(asm: Assemblies, live, h, moved, turned, shift, tilt):
         w[0], w[1], w[2] = _through(m, asm.inv_inertia[a], lx, ly, lz)
 
 
-@numba.njit(cache=True, error_model="numpy")
+@kernel
 def _pressed(rows: Rows, n_rows):
     """Whether any row carries an impulse from before."""
     for r in range(n_rows):
@@ -341,7 +347,7 @@ def _pressed(rows: Rows, n_rows):
     return False
 
 
-@numba.njit(cache=True, error_model="numpy")
+@kernel(allocates=True)
 def solve_interval(asm: Assemblies, live, driven, rows: Rows, n_rows, ties: TieTable, tie_rows: TieRows, n_ties, inv_mass, inv_inertia, settings: Settings, push, twist, moved, turned, start, again):
     """The substeps of one interval over the awake assemblies ``live``, and those an animation moves: from ``start`` on, until rows want to be
     looked at again. Returns the substep to go on with, and how many rows in again (n_rows,) int32 these are.
@@ -355,9 +361,10 @@ def solve_interval(asm: Assemblies, live, driven, rows: Rows, n_rows, ties: TieT
     slots = len(inv_mass)
     shift, tilt = np.zeros_like(moved), np.zeros_like(moved)
     island, leans, watch = np.zeros(slots, np.int32), np.zeros(slots, np.uint8), np.zeros(slots, np.uint8)
+    m, q, size = np.empty((3, 3)), np.empty(4), np.zeros(slots, np.int32)
     had, has, middle = np.zeros(slots), np.zeros(slots), np.zeros((slots, 4))
-    sweeps = np.ones(n_rows, np.int32)
-    most = islands(rows, n_rows, tie_rows, n_ties, live, inv_mass, asm.held, asm.spin, settings.interval, island, leans, watch, sweeps)
+    sweeps, idle = np.ones(n_rows, np.int32), np.zeros(n_rows, np.uint8)
+    most = islands(rows, n_rows, tie_rows, n_ties, live, inv_mass, asm.held, asm.spin, settings.interval, island, leans, watch, size, sweeps)
     opening = sweeps if start > 0 or _pressed(rows, n_rows) else np.full(n_rows, max(most, min(OPENING_SWEEPS, OPENING_BUDGET // max(n_rows, 1))), np.int32)
     for step in range(start, settings.substeps):
         passes = opening if step == 0 else sweeps
@@ -368,7 +375,7 @@ def solve_interval(asm: Assemblies, live, driven, rows: Rows, n_rows, ties: TieT
                 asm.vel[live[k], c] += h * push[live[k], c]
                 asm.spin[live[k], c] += h * twist[live[k], c]
         aim_ties(ties, tie_rows, n_ties, asm, inv_mass, inv_inertia)
-        kinetic(asm, live, island, watch, had)
+        kinetic(asm, live, island, watch, m, had)
         _aim_bounces(rows, n_rows, asm.vel, asm.spin, moved, turned, inv_mass, h, (step + 0.5) * h, settings.gravity)
         _warm_start(rows, n_rows, asm.vel, asm.spin, inv_mass)
         warm_ties(ties, tie_rows, n_ties, asm.vel, asm.spin, inv_mass, inv_inertia)
@@ -376,11 +383,11 @@ def solve_interval(asm: Assemblies, live, driven, rows: Rows, n_rows, ties: TieT
         while turn + 1 < max(rounds, tie_sweeps(n_ties)):
             turn += 1
             if turn < rounds:
-                _sweep(rows, n_rows, asm.vel, asm.spin, inv_mass, moved, turned, h, turn, passes)
+                _sweep(rows, n_rows, asm.vel, asm.spin, inv_mass, moved, turned, h, turn, passes, idle)
             sweep_ties(ties, tie_rows, n_ties, asm.vel, asm.spin, inv_mass, inv_inertia, h, turn % 2 == 1)
             if turn == most - 1 and rounds > most and not _pressed(rows, n_rows):
                 rounds = most  # things fall side by side: nothing bears anything yet
-        kinetic(asm, live, island, watch, has)
+        kinetic(asm, live, island, watch, m, has)
         take_back(asm, live, island, leans, had, has, middle)
         _push_apart(rows, n_rows, live, inv_mass, shift, tilt, h, sweeps, most)
         mend_ties(ties, tie_rows, n_ties, shift, tilt, inv_mass, inv_inertia)
@@ -388,7 +395,7 @@ def solve_interval(asm: Assemblies, live, driven, rows: Rows, n_rows, ties: TieT
             for c in range(3):
                 shift[live[k], c] -= 0.5 * h * h * push[live[k], c]
         count_ties(ties, tie_rows, n_ties)
-        _move(asm, live, h, moved, turned, shift, tilt)
+        _move(asm, live, h, moved, turned, shift, tilt, m, q)
         for k in range(len(driven)):
             a = driven[k]
             _turn(asm.rot[a], h * asm.spin[a, 0], h * asm.spin[a, 1], h * asm.spin[a, 2])
@@ -408,7 +415,7 @@ def solve_interval(asm: Assemblies, live, driven, rows: Rows, n_rows, ties: TieT
     return settings.substeps, 0
 
 
-@numba.njit(cache=True, error_model="numpy")
+@kernel
 def hit_impulse(rows: Rows, r):
     """Impulse of the points of row r that met as a hit [N s]."""
     total = 0.0
@@ -418,7 +425,7 @@ def hit_impulse(rows: Rows, r):
     return total
 
 
-@numba.njit(cache=True, error_model="numpy")
+@kernel
 def remember(rows: Rows, n_rows, con: Contacts):
     """Write the last substep's impulses back to the pairs."""
     for r in range(n_rows):
