@@ -9,7 +9,7 @@ from .frame import piece_positions
 from .model import Model
 from .rigid.again import make_ready
 from .rigid.broad import carry_over, find_pairs, place_shapes
-from .rigid.manifolds import Rows, build_rows, make_rows, world_inertia
+from .rigid.manifolds import Near, Rows, build_rows, make_near, make_rows, world_inertia
 from .rigid.search import find_contacts, make_search_scratch
 from .rigid.sweep import solve_interval
 from .rigid.ties import make_tie_rows
@@ -33,9 +33,10 @@ class Touching:
         self._moved, self._turned = np.zeros((slots, 3)), np.zeros((slots, 3))
         self._pair_a, self._pair_b = np.zeros(1024, np.int32), np.zeros(1024, np.int32)
         self._rows: Rows = make_rows(0)
+        self._near: Near = make_near(0)
         self._tie_rows, self._tie_count = make_tie_rows(len(model.ties.kind)), 0
         self._buffers = [no_contacts(0), no_contacts(0)]
-        self._row_count = 0
+        self._row_count = self._near_count = 0
         self._driven = np.zeros(0, np.int64)
         self._push: Array | None = None
         self._twist: Array | None = None
@@ -83,9 +84,10 @@ class Touching:
         self._look(contacts, known, which[~calls], False, settings.interval)
         world_inertia(asm, self._inv_mass, self._inv_inertia)
         if len(self._rows.a) < len(which):
-            self._rows = make_rows(len(which) + len(which) // 2)
+            self._rows, self._near = make_rows(len(which) + len(which) // 2), make_near(len(which) + len(which) // 2)
         self._moved[:] = self._turned[:] = 0.0
-        self._row_count = self._build(contacts, which, np.zeros(0, np.int32))
+        self._row_count = self._near_count = 0
+        self._build(contacts, which, np.zeros(0, np.int32))
         self._known = known
         return contacts
 
@@ -105,27 +107,27 @@ class Touching:
             self._verts, self._normals, self._centers, self._points, self._seps, self._scratch,
         )
 
-    def _build(self, contacts: Contacts, which: np.ndarray, again: np.ndarray) -> int:
+    def _build(self, contacts: Contacts, which: np.ndarray, again: np.ndarray) -> None:
         model, state = self.model, self.state
-        return build_rows(
+        self._row_count, self._near_count = build_rows(
             model.hulls, model.pieces, state.piece_assembly, state.assemblies, contacts, which, again, model.settings,
-            self._points, self._seps, self._inv_mass, self._inv_inertia, self._moved, self._turned, self._arms, self._rows,
+            self._points, self._seps, self._inv_mass, self._inv_inertia, self._moved, self._turned, self._arms, self._rows, self._row_count, self._near, self._near_count,
         )
 
     def _solve(self, live: np.ndarray, contacts: Contacts) -> None:
         """All substeps of an interval; pairs whose bodies turn far within it are looked at again on the way."""
         model, state = self.model, self.state
-        settings, push, again, step = model.settings, self._aggregate(), np.zeros(self._row_count, np.int32), 0
+        settings, push, again, step = model.settings, self._aggregate(), np.zeros(self._row_count + self._near_count, np.int32), 0
         while True:
             step, stale = solve_interval(
-                state.assemblies, live, self._driven, self._rows, self._row_count, model.ties, self._tie_rows, self._tie_count, self._inv_mass, self._inv_inertia, settings,
+                state.assemblies, live, self._driven, self._rows, self._row_count, self._near, self._near_count, model.ties, self._tie_rows, self._tie_count, self._inv_mass, self._inv_inertia, settings,
                 *push, self._moved, self._turned, step, again,
             )
             if not stale:
                 return
             which = np.empty(stale, np.int64)
             make_ready(
-                self._rows, again[:stale], model.hulls, model.pieces, state.piece_assembly, state.assemblies, contacts, self._stamp, self._verts, self._normals, self._centers,
+                self._rows, self._near, again[:stale], model.hulls, model.pieces, state.piece_assembly, state.assemblies, contacts, self._stamp, self._verts, self._normals, self._centers,
                 self._inv_mass, self._inv_inertia, self._turn, which,
             )
             self._look(contacts, self._known, which, True, settings.interval * (1.0 - step / settings.substeps))

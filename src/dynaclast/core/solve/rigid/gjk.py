@@ -13,6 +13,9 @@ from ...kernels import kernel
 
 MOST_STEPS = 40
 
+ROUNDING = 1e-12
+"""What rounding may take from a step forward, as a share of the distance times the size."""
+
 
 @kernel(inline=True)
 def dot3(a, b):
@@ -121,8 +124,7 @@ def gjk(pa, a0, a1, pb, b0, b1, shift, limit, axis, near_a, near_b, scratch):
     if vx * vx + vy * vy + vz * vz < 1e-20:
         vx = 1.0
     n = 0
-    old = np.inf
-    dist2 = 0.0
+    dist2, big = np.inf, 0.0
     for step in range(MOST_STEPS):
         sa = support(pa, a0, a1, -vx, -vy, -vz)
         sb = support(pb, b0, b1, vx, vy, vz)
@@ -132,8 +134,8 @@ def gjk(pa, a0, a1, pb, b0, b1, shift, limit, axis, near_a, near_b, scratch):
             if bound > 0.0 and bound * bound > limit * limit * dist2:
                 axis[0], axis[1], axis[2] = vx / np.sqrt(dist2), vy / np.sqrt(dist2), vz / np.sqrt(dist2)
                 return bound / np.sqrt(dist2)
-            # no progress possible: v is the closest point
-            if dist2 - bound <= 1e-10 * dist2:
+            # no progress possible, but for rounding: v is the closest point
+            if dist2 - bound <= 1e-10 * dist2 + ROUNDING * np.sqrt(dist2 * big):
                 break
             seen = False
             for i in range(n):
@@ -180,26 +182,24 @@ def gjk(pa, a0, a1, pb, b0, b1, shift, limit, axis, near_a, near_b, scratch):
                     ia[m], ib[m], bary[m] = ia[i], ib[i], bary[i]
                 m += 1
         n = m
-        vx, vy, vz = 0.0, 0.0, 0.0
+        x, y, z = 0.0, 0.0, 0.0
         big = 0.0
         for i in range(n):
-            vx += bary[i] * w[i, 0]
-            vy += bary[i] * w[i, 1]
-            vz += bary[i] * w[i, 2]
+            x += bary[i] * w[i, 0]
+            y += bary[i] * w[i, 1]
+            z += bary[i] * w[i, 2]
             big = max(big, w[i, 0] * w[i, 0] + w[i, 1] * w[i, 1] + w[i, 2] * w[i, 2])
-        dist2 = vx * vx + vy * vy + vz * vz
-        if dist2 <= 1e-16 * big:
+        square = x * x + y * y + z * z
+        if square <= 1e-16 * big:
             return -1.0
-        if dist2 >= old and n < 4 and step > 3:
+        if square >= dist2:  # a flat simplex misled it: what was found before stands
             break
-        old = dist2
-    for c in range(3):
-        near_a[c] = 0.0
-        near_b[c] = 0.0
-    for i in range(n):
+        vx, vy, vz, dist2 = x, y, z, square
         for c in range(3):
-            near_a[c] += bary[i] * pa[ia[i], c]
-            near_b[c] += bary[i] * pb[ib[i], c]
+            near_a[c], near_b[c] = 0.0, 0.0
+            for i in range(n):
+                near_a[c] += bary[i] * pa[ia[i], c]
+                near_b[c] += bary[i] * pb[ib[i], c]
     dist = np.sqrt(dist2)
     axis[0], axis[1], axis[2] = vx / dist, vy / dist, vz / dist
     return dist

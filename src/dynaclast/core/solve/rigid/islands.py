@@ -13,7 +13,7 @@ from .ties import TieRows
 SWEEPS_OF = ((24, 6), (60, 3))
 """Sweeps a substep of islands with at most so many rows; larger ones take one. Few rows cost little, and stacks and mass ratios need them."""
 
-HIT_SWEEPS = 2
+HIT_SWEEPS = 1
 """Where something in an island is hit, large as it may be: what is not stopped in time sinks in, and pushing it out gives energy."""
 
 UNEVEN = 50.0

@@ -68,6 +68,27 @@ class Rows(NamedTuple):
     pace: Array
 
 
+class Near(NamedTuple):
+    """Pairs of one interval that do not touch, but might if a hit sends them towards each other; N of them.
+
+    pair (N,) row in Contacts; a, b (N,) assembly slots; axis (N, 3) from b to a, along which they are ``gap`` (N,) apart at least [m], zeros where
+    that holds along any; infinite gap: no longer here. seen (N, 9), reach (N, 2): as in Rows
+    """
+
+    pair: Index
+    a: Index
+    b: Index
+    axis: Array
+    gap: Array
+    seen: Array
+    reach: Array
+
+
+def make_near(room: int) -> Near:
+    i4, f = np.int32, np.zeros
+    return Near(f(room, i4), f(room, i4), f(room, i4), f((room, 3)), f(room), f((room, 9)), f((room, 2)))
+
+
 def make_rows(room: int) -> Rows:
     m, i4, f = room, np.int32, np.zeros
     return Rows(
@@ -194,37 +215,55 @@ def _rub_rows(rows: Rows, r, con: Contacts, k, points, n, mid, asm: Assemblies, 
     rows.lever[r] = max(lever, rows.roll[r])  # a ball's contact resists spin as it resists rolling
 
 
-@kernel
-def build_rows(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, con: Contacts, which, again, settings: Settings, points, seps, inv_mass, inv_inertia, moved, turned, scratch, rows: Rows):
-    """Solver rows of the manifolds ``which`` between assemblies of which one can move; returns how many.
+@kernel(inline=True)
+def _watch(near: Near, w, k, s, t, a, b, hulls: Hulls, con: Contacts, gap, moved, turned):
+    """Entry w of what is near: pair k, whose shapes s and t are a gap apart."""
+    near.pair[w], near.a[w], near.b[w], near.gap[w] = k, a, b, gap
+    near.reach[w, 0], near.reach[w, 1] = hulls.bound[s], hulls.bound[t] if t >= 0 else 0.0
+    for c in range(3):
+        near.axis[w, c] = con.axis[k, c]
+        near.seen[w, c] = moved[a, c] - moved[b, c]
+        near.seen[w, 3 + c] = turned[a, c]
+        near.seen[w, 6 + c] = turned[b, c]
 
-    again (N,) int32: within an interval, the rows that are written anew, in place and with as many points as there are now; empty at its start
+
+@kernel
+def build_rows(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, con: Contacts, which, again, settings: Settings, points, seps, inv_mass, inv_inertia, moved, turned, scratch, rows: Rows, n_rows, near: Near, n_near):
+    """Solver rows of the pairs ``which`` between assemblies of which one can move, and what is near without touching; returns how many there are of both.
+
+    again (N,) int32: within an interval, the rows that are written anew, in place and with as many points as there are now, or where negative
+        the places in ``near``, from -1 down: what touches gets a new row; empty at the start of an interval, when n_rows and n_near are 0
     moved, turned (A, 3): what the bodies have done since the start of the interval, which the separations are counted from
     scratch : (11, 3)
     """
     ground = len(asm.alive) - 1
-    n_rows = 0
     g = np.sqrt(settings.gravity[0] ** 2 + settings.gravity[1] ** 2 + settings.gravity[2] ** 2)
     ra, rb, mid, old_point, old = scratch[0], scratch[1], scratch[2], scratch[3:7], scratch[7:11]
     for x in range(len(which)):
         k = which[x]
         n = con.count[k]
-        if n == 0 and not len(again):
-            continue
         s, t = con.a[k], con.b[k]
         ps = hulls.piece[s]
         a = piece_asm[ps]
         b = piece_asm[hulls.piece[t]] if t >= 0 else ground
         if inv_mass[a] == 0.0 and inv_mass[b] == 0.0:
             continue
-        if len(again):
-            r = again[x]
+        r = again[x] if len(again) else -1
+        if r < 0 and n == 0:
+            w = -1 - r if len(again) else n_near
+            n_near = max(n_near, w + 1)
+            _watch(near, w, k, s, t, a, b, hulls, con, seps[k, 0], moved, turned)
+            continue
+        old_row = r >= 0
+        if old_row:
             lively = rows.lively[r]
             for i in range(4):
                 old[i, 0], old[i, 1], old[i, 2] = rows.total[r, i], rows.approach[r, i], rows.bounce_to[r, i]
                 for c in range(3):
                     old_point[i, c] = rows.point[r, i, c]
         else:
+            if len(again):
+                near.gap[-1 - r] = np.inf
             r = n_rows
             n_rows += 1
             lively = np.uint8(0)
@@ -268,14 +307,14 @@ def build_rows(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, con
             if rows.bounce[r] > 0.0 and vn < -LIVELY_SHARE * rows.pace[r]:
                 rows.lively[r] = 1
             rows.bounce_to[r, i] = 0.0
-        if len(again):
+        if old_row:
             _hand_on(rows, r, old_point, old)
         if n == 0:
             rows.now[r, 0] = seps[k, 0]
             rows.rub[r, 0], rows.rub[r, 1], rows.twist[r] = 0.0, 0.0, 0.0
             continue
         _rub_rows(rows, r, con, k, points, n, mid, asm, a, b, ground, im, ia, ib, ra, rb)
-    return n_rows
+    return n_rows, n_near
 
 
 @kernel(inline=True)

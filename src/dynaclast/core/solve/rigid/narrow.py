@@ -381,6 +381,7 @@ def touch_sheet(hulls: Hulls, wverts, wnormals, wcenter, s, t, sharp, margin, ax
 
     sharp : (3,) which of the triangle's edges stand out. Contact elsewhere goes along the triangle's own normal, so that nothing
     catches on the seams of a smooth surface
+    Where there are no points, seps[0] is how far the shape must move at least before there are
     """
     s0, s1 = np.int64(hulls.vert_start[s]), np.int64(hulls.vert_start[s + 1])
     t0 = np.int64(hulls.vert_start[t])
@@ -409,13 +410,16 @@ def touch_sheet(hulls: Hulls, wverts, wnormals, wcenter, s, t, sharp, margin, ax
         if hulls.face_start[s + 1] > hulls.face_start[s]:
             count, _ = _on_face(hulls, wverts, wnormals, s, t, np.int64(face), face < 0, margin, axis, points, seps, poly, other)
             feature[0] = -(face + 1)
+            seps[0] = seps[0] if count else 0.0  # near the plane, beside the triangle
             return count
         for c in range(3):  # a ball: its lowest point, where that lies over the triangle
             near[0, c] = wverts[s0, c]
         d = nx * near[0, 0] + ny * near[0, 1] + nz * near[0, 2] - base
         for c in range(3):
             near[1, c] = near[0, c] - axis[c] * d
-        if not _over(wverts, t0, near[1], nx, ny, nz):
+        beside = _beside(wverts, t0, near[1], nx, ny, nz)
+        if beside > 0.0:
+            seps[0] = beside
             return 0
         gap = d - hulls.radius[s]
     seps[0] = gap
@@ -435,12 +439,12 @@ def _edge_side(wverts, t0, e, p, nx, ny, nz):
 
 
 @kernel
-def _over(wverts, t0, p, nx, ny, nz):
-    """Whether a point of a triangle's plane lies in the triangle."""
+def _beside(wverts, t0, p, nx, ny, nz):
+    """How far a point of a triangle's plane lies outside the triangle at least [m]; 0 within."""
+    out = 0.0
     for e in range(3):
-        if _edge_side(wverts, t0, e, p, nx, ny, nz) < 0.0:
-            return False
-    return True
+        out = max(out, -_edge_side(wverts, t0, e, p, nx, ny, nz))
+    return out
 
 
 @kernel

@@ -34,6 +34,9 @@ AGAIN_LEAN = 0.05**2
 NEAR_SHARE = 0.03
 """What parts is left out only beyond this share of the smaller piece's size: a hit may turn it back."""
 
+BESIDE_SHARE = 0.01
+"""What moves by this share of its size beside a triangle of an exact body may have come over it."""
+
 FORGIVE_SHARE = 0.3
 """Overlap of a pair of which one side has only just come to be is forgiven up to this share of the smaller piece's size."""
 
@@ -236,6 +239,9 @@ def find_contacts(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, 
         con.count[k] = n
         if n == 0:
             seps_out[k, 0] = max(seps[0], 0.0)
+            if t >= sheets.first:  # how far apart, but not along what
+                seps_out[k, 0] = max(seps[0], BESIDE_SHARE * size)
+                con.axis[k, 0], con.axis[k, 1], con.axis[k, 2] = 0.0, 0.0, 0.0
             con.slack[k] = 0.0
             con.depth[k] = 0.0
             con.feature[k] = 0

@@ -17,7 +17,7 @@ from ..state import Assemblies, Contacts
 from .again import LOOK_EVERY, stale_rows
 from .assemblies import rotation
 from .islands import islands, kinetic, take_back
-from .manifolds import HIT_SHARE, LIVELY_SHARE, Rows, keep_impulses
+from .manifolds import HIT_SHARE, LIVELY_SHARE, Near, Rows, keep_impulses
 from .ties import TieRows, aim_ties, count_ties, mend_ties, sweep_ties, tie_sweeps, warm_ties
 
 BIAS = 0.2
@@ -29,24 +29,24 @@ PUSH_OUT = 0.55
 OPENING_SWEEPS, OPENING_BUDGET = 20_000, 400_000
 """Where nothing is known yet of what presses on what, as when a run opens on things that rest on one another, the first substep takes up to
 so many sweeps, rows times sweeps within the budget: weight not yet carried would let things sink, and the push back gives energy."""
-IDLE_SHARE = 0.1
-"""What bears nothing, and would have to close faster by this share of the pair's pace to meet within a substep, is left out of its further sweeps."""
+STIR_SHARE, STIR_SWEEPS = 0.05, 10
+"""Where a sweep changes how fast something meets by more than this share of the pair's pace, what else its bodies touch is swept once more, and so on, at most so many times."""
 INNER = 2
 """Sweeps over one manifold's points per solver sweep."""
 
 
 @kernel
-def _sweep(rows: Rows, n_rows, vel, spin, inv_mass, moved, turned, h, turn, sweeps, idle):
+def _sweep(rows: Rows, n_rows, vel, spin, inv_mass, moved, turned, h, turn, sweeps, stirred, now):
     """One pass over all manifolds: friction, twist, rolling, then no approach where the gap is closed.
 
-    turn counts the passes of this substep from 0; a row takes part in the first sweeps[r] of them, or only in the first where that finds it
-    idle (R,) uint8: it bears nothing, and what it joins is far from meeting
+    turn counts the passes of this substep from 0; a row takes part in the first sweeps[r] of them, and in more while its bodies are stirred (A,) int32:
+    the pass, of those numbered by ``now``, in which their speed last changed much. Returns whether any was.
     """
-    first, per_second = turn == 0, 1.0 / h
+    first, per_second, any_stirred = turn == 0, 1.0 / h, False
     for r in range(n_rows):
-        if turn >= sweeps[r] or not first and idle[r]:
-            continue
         a, b, n = rows.a[r], rows.b[r], rows.count[r]
+        if n == 0 or turn >= sweeps[r] and stirred[a] < now - 1 and stirred[b] < now - 1:
+            continue
         ma, mb = inv_mass[a], inv_mass[b]
         vax, vay, vaz = vel[a, 0], vel[a, 1], vel[a, 2]
         wax, way, waz = spin[a, 0], spin[a, 1], spin[a, 2]
@@ -134,9 +134,9 @@ def _sweep(rows: Rows, n_rows, vel, spin, inv_mass, moved, turned, h, turn, swee
                 j = rows.jac[r, i]
                 rows.now[r, i] = (rows.sep[r, i] + along) + (j[0] * tax - j[3] * tbx) + ((j[1] * tay - j[4] * tby) + (j[2] * taz - j[5] * tbz))
         pax, pay, paz, pbx, pby, pbz = ma * nx, ma * ny, ma * nz, mb * nx, mb * ny, mb * nz
-        rounds, spare = INNER if n > 1 else 1, 0.0
-        for _ in range(rounds):
-            same, spare = True, np.inf
+        change = 0.0
+        for _ in range(INNER if n > 1 else 1):
+            same = True
             for i in range(n):
                 j = rows.jac[r, i]
                 s = rows.now[r, i]
@@ -147,9 +147,9 @@ def _sweep(rows: Rows, n_rows, vel, spin, inv_mass, moved, turned, h, turn, swee
                 new = max(0.0, old + (want - vn) * rows.mass[r, i])
                 rows.push[r, i] = new
                 d = new - old
-                spare = min(spare, vn - want if new == 0.0 else 0.0)
                 if d != 0.0:
                     same = False
+                    change = max(change, abs(want - vn))
                     vax += d * pax
                     vay += d * pay
                     vaz += d * paz
@@ -164,14 +164,19 @@ def _sweep(rows: Rows, n_rows, vel, spin, inv_mass, moved, turned, h, turn, swee
                     wbz -= d * j[11]
             if same:  # nothing gave: another round would find the same
                 break
-        if first:
-            idle[r] = spare > IDLE_SHARE * rows.pace[r]
+        stirs = change > STIR_SHARE * rows.pace[r]
+        any_stirred |= stirs
         if ma > 0.0:
+            if stirs:
+                stirred[a] = now
             vel[a, 0], vel[a, 1], vel[a, 2] = vax, vay, vaz
             spin[a, 0], spin[a, 1], spin[a, 2] = wax, way, waz
         if mb > 0.0:
+            if stirs:
+                stirred[b] = now
             vel[b, 0], vel[b, 1], vel[b, 2] = vbx, vby, vbz
             spin[b, 0], spin[b, 1], spin[b, 2] = wbx, wby, wbz
+    return any_stirred
 
 
 @kernel
@@ -348,9 +353,9 @@ def _pressed(rows: Rows, n_rows):
 
 
 @kernel(allocates=True)
-def solve_interval(asm: Assemblies, live, driven, rows: Rows, n_rows, ties: TieTable, tie_rows: TieRows, n_ties, inv_mass, inv_inertia, settings: Settings, push, twist, moved, turned, start, again):
+def solve_interval(asm: Assemblies, live, driven, rows: Rows, n_rows, near: Near, n_near, ties: TieTable, tie_rows: TieRows, n_ties, inv_mass, inv_inertia, settings: Settings, push, twist, moved, turned, start, again):
     """The substeps of one interval over the awake assemblies ``live``, and those an animation moves: from ``start`` on, until rows want to be
-    looked at again. Returns the substep to go on with, and how many rows in again (n_rows,) int32 these are.
+    looked at again. Returns the substep to go on with, and how many entries of again (n_rows + n_near,) int32 say which.
 
     push, twist (A, 3): what fields add, as acceleration [m/s2] and angular acceleration [rad/s2], the same in every substep
     """
@@ -363,7 +368,7 @@ def solve_interval(asm: Assemblies, live, driven, rows: Rows, n_rows, ties: TieT
     island, leans, watch = np.zeros(slots, np.int32), np.zeros(slots, np.uint8), np.zeros(slots, np.uint8)
     m, q, size = np.empty((3, 3)), np.empty(4), np.zeros(slots, np.int32)
     had, has, middle = np.zeros(slots), np.zeros(slots), np.zeros((slots, 4))
-    sweeps, idle = np.ones(n_rows, np.int32), np.zeros(n_rows, np.uint8)
+    sweeps, stirred, passed = np.ones(n_rows, np.int32), np.zeros(slots, np.int32), 1
     most = islands(rows, n_rows, tie_rows, n_ties, live, inv_mass, asm.held, asm.spin, settings.interval, island, leans, watch, size, sweeps)
     opening = sweeps if start > 0 or _pressed(rows, n_rows) else np.full(n_rows, max(most, min(OPENING_SWEEPS, OPENING_BUDGET // max(n_rows, 1))), np.int32)
     for step in range(start, settings.substeps):
@@ -379,11 +384,12 @@ def solve_interval(asm: Assemblies, live, driven, rows: Rows, n_rows, ties: TieT
         _aim_bounces(rows, n_rows, asm.vel, asm.spin, moved, turned, inv_mass, h, (step + 0.5) * h, settings.gravity)
         _warm_start(rows, n_rows, asm.vel, asm.spin, inv_mass)
         warm_ties(ties, tie_rows, n_ties, asm.vel, asm.spin, inv_mass, inv_inertia)
-        turn = -1
-        while turn + 1 < max(rounds, tie_sweeps(n_ties)):
+        turn, stirs = -1, False
+        while turn + 1 < max(rounds, tie_sweeps(n_ties)) or stirs and turn + 1 < STIR_SWEEPS:
             turn += 1
-            if turn < rounds:
-                _sweep(rows, n_rows, asm.vel, asm.spin, inv_mass, moved, turned, h, turn, passes, idle)
+            passed += 1
+            if turn < rounds or stirs:
+                stirs = _sweep(rows, n_rows, asm.vel, asm.spin, inv_mass, moved, turned, h, turn, passes, stirred, passed)
             sweep_ties(ties, tie_rows, n_ties, asm.vel, asm.spin, inv_mass, inv_inertia, h, turn % 2 == 1)
             if turn == most - 1 and rounds > most and not _pressed(rows, n_rows):
                 rounds = most  # things fall side by side: nothing bears anything yet
@@ -409,7 +415,7 @@ def solve_interval(asm: Assemblies, live, driven, rows: Rows, n_rows, ties: TieT
                 if rows.bounce_to[r, i] > 0.0:  # a bounce is over at once
                     rows.push[r, i] = 0.0
         if step + 1 < settings.substeps and (step + 1) % LOOK_EVERY == 0:
-            stale = stale_rows(rows, n_rows, moved, turned, again)
+            stale = stale_rows(rows, n_rows, near, n_near, moved, turned, asm.vel, asm.spin, h, again)
             if stale:
                 return step + 1, stale
     return settings.substeps, 0
