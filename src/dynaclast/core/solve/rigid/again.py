@@ -14,7 +14,7 @@ from .manifolds import Near, Rows, keep_impulses, turn_inertia
 LOOK_EVERY = 1
 """Substeps between looks at which rows have gone stale."""
 
-LOOK_SHARE = .01
+LOOK_SHARE = 0.01
 """Within an interval contact points are looked for again once their bodies' surfaces have turned by more than this share of the smaller piece's size."""
 
 SLIDE_WEIGHT = 0.25
