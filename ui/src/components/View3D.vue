@@ -4,9 +4,10 @@ import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from "vu
 import { tidy, useHandles } from "../composables/useHandles";
 import { useShown, type Shown } from "../composables/useShown";
 import { arrowUnit, causeWords, FAMILY, FAMILY_COLOR, freeName, layersOf, newTie, type Family } from "../lib/document";
+import { takeIn } from "../lib/bounds";
 import { pieceFigures } from "../lib/pieces";
 import { hexColor, type Rgb } from "../lib/ramp";
-import { turn, type Vec } from "../lib/rotation";
+import type { Vec } from "../lib/rotation";
 import { showMass, showNumber } from "../lib/units";
 import { usePieces } from "../stores/pieces";
 import { useShot } from "../stores/shot";
@@ -152,20 +153,7 @@ function drawMarks(): void {
 function bounds(only?: Shown): { lo: Vec; hi: Vec } | null {
   const lo: Vec = [Infinity, Infinity, Infinity];
   const hi: Vec = [-Infinity, -Infinity, -Infinity];
-  for (const thing of only ? [only] : shown.value) {
-    const v = thing.packed.vertices as Float32Array;
-    const step = Math.max(1, Math.floor((v.length / 3) * Math.max(1, thing.copies.length / 8) / 4000));
-    for (const copy of thing.copies) {
-      for (let k = 0; k < v.length / 3; k += step) {
-        const w = turn(copy.rotation, [v[k * 3]! * copy.size, v[k * 3 + 1]! * copy.size, v[k * 3 + 2]! * copy.size]);
-        for (let c = 0; c < 3; c++) {
-          const x = w[c]! + copy.position[c]!;
-          lo[c] = Math.min(lo[c]!, x);
-          hi[c] = Math.max(hi[c]!, x);
-        }
-      }
-    }
-  }
+  for (const thing of only ? [only] : shown.value) takeIn(thing.packed.vertices as Float32Array, thing.copies, lo, hi);
   return Number.isFinite(lo[0]) ? { lo, hi } : null;
 }
 

@@ -13,6 +13,7 @@ const shot = useShot();
 const takes = useTakes();
 const view = useView();
 const css = (c: readonly number[]): string => `rgb(${c.map((x) => Math.round(x * 255)).join(" ")})`;
+const weighs = computed(() => shot.things.some((t) => t.name === view.thing && t.body.bonds)); // only the chosen body's bonds are drawn
 const mapNow = computed(() => ((props.inTake ? takes.document : shot.document)?.maps ?? []).find((m) => m.name === view.map));
 const rampCss = computed(() => (view.colorBy === "map" ? `linear-gradient(90deg, ${RAMPS[mapNow.value?.ramp ?? "ember"].join(", ")})` : RAMP_CSS));
 const legend = computed(() => (view.colorBy === "map" && mapNow.value ? "ramp" : props.inTake && view.colorBy === "weight" ? "ramp" : props.inTake && view.colorBy === "fields" ? "list" : view.colorBy === "reach" || view.colorBy === "size" || view.colorBy === "strength" ? "ramp" : view.colorBy === "state" || view.colorBy === "tier" ? "list" : ""));
@@ -29,7 +30,7 @@ const rampWords = computed(() => (view.colorBy === "map" ? [view.map, "0", "1"] 
       <span v-else-if="view.colorBy === 'fields'" class="states"><em v-for="(color, family) in FAMILY_COLOR" :key="family"><i class="dot" :style="{ background: color }" />{{ family }}</em></span>
       <span v-else class="states"><em v-for="k in deepest" :key="k"><i class="dot" :style="{ background: css(TIER_COLORS[k]!) }" />tier {{ k }}</em></span>
     </div>
-    <div v-else-if="view.bonds === 'weight' && !inTake" class="legend"><span>own weight / strength</span><i :style="{ background: RAMP_CSS }" /><b class="figures"><span>0</span><span>1</span></b></div>
+    <div v-else-if="view.bonds === 'weight' && !inTake && weighs" class="legend"><span>own weight / strength</span><i :style="{ background: RAMP_CSS }" /><b class="figures"><span>0</span><span>1</span></b></div>
 </template>
 
 <style scoped>
