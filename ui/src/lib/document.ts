@@ -292,17 +292,25 @@ export function buildKey(body: Body): string {
   return JSON.stringify([body.shape, body.steps, body.place.scale, body.pattern, body.breaks, body.roughness]);
 }
 
+/** A value as text that is the same whatever the order of its keys, and whether what is not given is null, empty or left out. */
+export function sameText(value: unknown): string {
+  if (Array.isArray(value)) return `[${value.map(sameText).join()}]`;
+  if (value === null || typeof value !== "object") return JSON.stringify(value) ?? "null";
+  const given = Object.entries(value).filter(([, x]) => x !== null && x !== undefined && !(Array.isArray(x) && !x.length));
+  return `{${given.sort(([a], [b]) => (a < b ? -1 : 1)).map(([k, x]) => `${JSON.stringify(k)}:${sameText(x)}`).join()}}`;
+}
+
 /** In words, what differs between a take's document and the shot now, leaving looks and names of shots out. */
 export function differences(then: ShotDocument, now: ShotDocument): string[] {
   const out: string[] = [];
-  const bare = (b: Body): string => JSON.stringify({ ...b, roughness: null, material: { ...b.material, look: null, preset: null } });
+  const bare = (b: Body): string => sameText({ ...b, roughness: null, material: { ...b.material, look: null, preset: null } });
   for (const [what, before, after, text] of [
     ["body", then.bodies, now.bodies, bare],
-    ["group", then.groups ?? [], now.groups ?? [], (g: unknown) => JSON.stringify(g)],
-    ["tie", then.ties ?? [], now.ties ?? [], (t: unknown) => JSON.stringify(t)],
-    ["falloff", then.falloffs ?? [], now.falloffs ?? [], (t: unknown) => JSON.stringify(t)],
-    ["map", then.maps ?? [], now.maps ?? [], (m: WeightMap) => JSON.stringify({ ...m, ramp: null })],
-    ["field", then.fields, now.fields, (f: FieldItem) => JSON.stringify(f)],
+    ["group", then.groups ?? [], now.groups ?? [], sameText],
+    ["tie", then.ties ?? [], now.ties ?? [], sameText],
+    ["falloff", then.falloffs ?? [], now.falloffs ?? [], sameText],
+    ["map", then.maps ?? [], now.maps ?? [], (m: WeightMap) => sameText({ ...m, ramp: null })],
+    ["field", then.fields, now.fields, sameText],
   ] as [string, { name: string }[], { name: string }[], (x: unknown) => string][]) {
     for (const a of after) {
       const b = before.find((x) => x.name === a.name);
@@ -311,6 +319,6 @@ export function differences(then: ShotDocument, now: ShotDocument): string[] {
     }
     for (const b of before) if (!after.some((x) => x.name === b.name)) out.push(`${what} ${b.name} is gone`);
   }
-  for (const key of ["timing", "quality", "gravity", "ground", "seed", "limits"] as const) if (JSON.stringify(then[key]) !== JSON.stringify(now[key])) out.push(`${key} has changed`);
+  for (const key of ["timing", "quality", "gravity", "ground", "seed", "limits"] as const) if (sameText(then[key]) !== sameText(now[key])) out.push(`${key} has changed`);
   return out;
 }
