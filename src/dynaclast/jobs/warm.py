@@ -10,6 +10,8 @@ from ..core.bake import bake
 from ..core.document import Falloff, Shot, parse
 from ..core.falloff import Moment, value
 from ..core.solve import touching
+from ..core.solve.rigid.again import make_ready
+from ..core.solve.rigid.sweep import solve_interval
 
 LAYERS = [{"shape": {"kind": "noise"}}, {"shape": {"kind": "mesh", "body": "floor", "edge": 9}, "blend": "max"}]
 
@@ -64,7 +66,7 @@ def compile_all() -> None:
             _fields()
         finally:
             os._exit(0)
-    real = {name: getattr(touching, name) for name in ("find_contacts", "build_rows", "solve_interval")}
+    real = {name: getattr(touching, name) for name in ("find_contacts", "build_rows", "run_interval")}
     other = -1
 
     def find(*args: Any) -> int:
@@ -72,15 +74,24 @@ def compile_all() -> None:
         if other < 0:
             other = os.fork()
             if other == 0:
-                touching.build_rows, touching.solve_interval = lambda *_: (0, 0), lambda *_: (0, 0)
+                touching.build_rows, touching.run_interval = lambda *_: (0, 0), ready
                 real["find_contacts"](*args)
         return 0  # nothing touches anything
 
+    def ready(*args: Any) -> tuple[int, int]:
+        given = dict(zip(real["run_interval"].py_func.__code__.co_varnames, args, strict=False))
+        none = given["again"][:0], given["which"][:0]
+        make_ready(
+            given["rows"], given["near"], none[0], *(given[x] for x in ("hulls", "pieces", "piece_asm", "asm", "con", "stamp", "wverts", "wnormals", "wcenter", "inv_mass", "inv_inertia", "turn")), none[1],
+        )
+        return 0, 0
+
     def solve(*args: Any) -> None:
-        real["solve_interval"](*args)
+        given = dict(zip(real["run_interval"].py_func.__code__.co_varnames, args, strict=False))
+        solve_interval(*(given.get(x, 0) for x in solve_interval.py_func.__code__.co_varnames[: solve_interval.py_func.__code__.co_argcount]))
         raise _Enough
 
-    touching.find_contacts, touching.solve_interval = find, solve
+    touching.find_contacts, touching.run_interval = find, solve
     try:
         bake(_shot(False))
     except _Enough:

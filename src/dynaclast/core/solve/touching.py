@@ -7,11 +7,10 @@ import numpy as np
 from ..geometry.mesh import Array
 from .frame import piece_positions
 from .model import Model
-from .rigid.again import make_ready
 from .rigid.broad import carry_over, find_pairs, place_shapes
+from .rigid.interval import run_interval
 from .rigid.manifolds import Near, Rows, build_rows, make_near, make_rows, world_inertia
 from .rigid.search import find_contacts, make_search_scratch
-from .rigid.sweep import solve_interval
 from .rigid.ties import make_tie_rows
 from .state import Contacts, State, no_contacts
 
@@ -76,18 +75,20 @@ class Touching:
         settings = model.settings
         contacts, known, which = self._pairs()
         calls = self._calls_sleepers(contacts, which)
-        if self._look(contacts, known, which[calls], False, settings.interval):  # sleepers that woke take part in this very interval
+        if self._look(contacts, known, which[calls]):  # sleepers that woke take part in this very interval
             state.contacts = contacts
             contacts, known, which = self._pairs()
             calls = self._calls_sleepers(contacts, which)
-            self._look(contacts, known, which[calls], False, settings.interval)
-        self._look(contacts, known, which[~calls], False, settings.interval)
+            self._look(contacts, known, which[calls])
+        self._look(contacts, known, which[~calls])
         world_inertia(asm, self._inv_mass, self._inv_inertia)
         if len(self._rows.a) < len(which):
             self._rows, self._near = make_rows(len(which) + len(which) // 2), make_near(len(which) + len(which) // 2)
         self._moved[:] = self._turned[:] = 0.0
-        self._row_count = self._near_count = 0
-        self._build(contacts, which, np.zeros(0, np.int32))
+        self._row_count, self._near_count = build_rows(
+            model.hulls, model.pieces, state.piece_assembly, asm, contacts, which, np.zeros(0, np.int32), settings,
+            self._points, self._seps, self._inv_mass, self._inv_inertia, self._moved, self._turned, self._arms, self._rows, 0, self._near, 0,
+        )
         self._known = known
         return contacts
 
@@ -100,38 +101,21 @@ class Touching:
         b = contacts.b[: len(which)]
         return (asleep[slot[contacts.a[: len(which)]]] != asleep[slot[b]]) & (b >= 0)
 
-    def _look(self, contacts: Contacts, known: np.ndarray, which: np.ndarray, again: bool, span: float) -> int:
+    def _look(self, contacts: Contacts, known: np.ndarray, which: np.ndarray) -> int:
         model, state = self.model, self.state
         return find_contacts(
-            model.hulls, model.pieces, state.piece_assembly, state.assemblies, contacts, known, which, again, span, model.settings, model.sheets,
+            model.hulls, model.pieces, state.piece_assembly, state.assemblies, contacts, known, which, False, model.settings.interval, model.settings, model.sheets,
             self._verts, self._normals, self._centers, self._points, self._seps, self._scratch,
-        )
-
-    def _build(self, contacts: Contacts, which: np.ndarray, again: np.ndarray) -> None:
-        model, state = self.model, self.state
-        self._row_count, self._near_count = build_rows(
-            model.hulls, model.pieces, state.piece_assembly, state.assemblies, contacts, which, again, model.settings,
-            self._points, self._seps, self._inv_mass, self._inv_inertia, self._moved, self._turned, self._arms, self._rows, self._row_count, self._near, self._near_count,
         )
 
     def _solve(self, live: np.ndarray, contacts: Contacts) -> None:
         """All substeps of an interval; pairs whose bodies turn far within it are looked at again on the way."""
-        model, state = self.model, self.state
-        settings, push, again, step = model.settings, self._aggregate(), np.zeros(self._row_count + self._near_count, np.int32), 0
-        while True:
-            step, stale = solve_interval(
-                state.assemblies, live, self._driven, self._rows, self._row_count, self._near, self._near_count, model.ties, self._tie_rows, self._tie_count, self._inv_mass, self._inv_inertia, settings,
-                *push, self._moved, self._turned, step, again,
-            )
-            if not stale:
-                return
-            which = np.empty(stale, np.int64)
-            make_ready(
-                self._rows, self._near, again[:stale], model.hulls, model.pieces, state.piece_assembly, state.assemblies, contacts, self._stamp, self._verts, self._normals, self._centers,
-                self._inv_mass, self._inv_inertia, self._turn, which,
-            )
-            self._look(contacts, self._known, which, True, settings.interval * (1.0 - step / settings.substeps))
-            self._build(contacts, which, again[:stale])
+        model, state, pairs = self.model, self.state, self._row_count + self._near_count
+        self._row_count, self._near_count = run_interval(
+            model.hulls, model.pieces, state.piece_assembly, state.assemblies, live, self._driven, contacts, self._known, self._rows, self._row_count, self._near, self._near_count,
+            model.ties, self._tie_rows, self._tie_count, self._inv_mass, self._inv_inertia, model.settings, model.sheets, *self._aggregate(), self._moved, self._turned,
+            self._verts, self._normals, self._centers, self._points, self._seps, self._stamp, np.zeros(pairs, np.int32), np.zeros(pairs, np.int64), self._turn, self._arms, self._scratch,
+        )
 
     def _pairs(self) -> tuple[Contacts, np.ndarray, np.ndarray]:
         """Memory of all pairs, what is known of each, and those to be looked at, which come first."""
