@@ -13,9 +13,6 @@ from .ties import TieRows
 SWEEPS_OF = ((24, 6), (60, 3))
 """Sweeps a substep of islands with at most so many rows; larger ones take one. Few rows cost little, and stacks and mass ratios need them."""
 
-HIT_SWEEPS = 1
-"""Where something in an island is hit, large as it may be: what is not stopped in time sinks in, and pushing it out gives energy."""
-
 UNEVEN = 50.0
 """A heavy body on one so many times lighter needs more sweeps, in small islands."""
 
@@ -27,7 +24,7 @@ def islands(rows: Rows, n_rows, ties: TieRows, n_ties, live, inv_mass, held, spi
     """Movers joined by rows, known by their lowest slot: island (A,) int32.
 
     leans (A,) uint8: an island meets what cannot move; watch (A,) uint8, bits: 1, its energy must be watched, since something in it
-    bounces or turns far within the interval; 2, masses are uneven; 4, something animated gives it energy; 8, something in it is hit. size (A,) int32: its rows. sweeps (R,) int32: passes each row takes. Returns the largest of these.
+    is hit, bounces or turns far within the interval; 2, masses are uneven; 4, something animated gives it energy. size (A,) int32: its rows. sweeps (R,) int32: passes each row takes. Returns the largest of these.
     """
     for k in range(len(live)):
         island[live[k]] = live[k]
@@ -60,7 +57,7 @@ def islands(rows: Rows, n_rows, ties: TieRows, n_ties, live, inv_mass, held, spi
             watch[i] |= 1
         for k in range(rows.count[r]):
             if rows.approach[r, k] < -HIT_SHARE * rows.pace[r]:
-                watch[i] |= 9
+                watch[i] |= 1
         if held[a] == 2 or held[b] == 2:
             watch[i] |= 4
     for r in range(n_ties):
@@ -75,8 +72,6 @@ def islands(rows: Rows, n_rows, ties: TieRows, n_ties, live, inv_mass, held, spi
         a, b = rows.a[r], rows.b[r]
         i = island[a] if inv_mass[a] > 0.0 else island[b]
         sweeps[r] = UNEVEN_SWEEPS if watch[i] & 2 and size[i] <= SWEEPS_OF[-1][0] else 1
-        if watch[i] & 8:
-            sweeps[r] = max(sweeps[r], HIT_SWEEPS)
         for k in range(len(SWEEPS_OF)):
             if size[i] <= SWEEPS_OF[k][0]:
                 sweeps[r] = max(sweeps[r], SWEEPS_OF[k][1])
