@@ -75,6 +75,12 @@ def test_core_touches_no_files_clock_web_or_database() -> None:
     assert not wrong
 
 
+def test_kernels_are_compiled_in_one_way() -> None:
+    """A kernel compiled otherwise counts references, or forgets to keep its machine code."""
+    wrong = [str(p.relative_to(SOURCE)) for p in SOURCE.rglob("*.py") if any(name[0] == "numba" for name in imports(p)) and p not in (SOURCE / "core" / "kernels.py", SOURCE / "core" / "__init__.py")]
+    assert not wrong
+
+
 def test_only_the_viewport_knows_the_drawing_library() -> None:
     ui = SOURCE.parents[1] / "ui" / "src"
     wrong = [p.name for p in ui.rglob("*") if p.suffix in (".ts", ".vue") and "viewport" not in p.parts and ('from "three' in p.read_text() or "camera-controls" in p.read_text())]

@@ -13,7 +13,7 @@ from dynaclast.core.solve.loop import Run
 from dynaclast.core.solve.rigid.gjk import hull_distance
 from dynaclast.core.solve.rigid.hulls import convex_core
 from dynaclast.core.solve.state import State
-from shots import ball, box, pillar, shot
+from shots import ball, box, pillar, run, shot
 
 
 def cloud(seed: int, offset: float, scale: float) -> np.ndarray:
@@ -93,3 +93,23 @@ def test_a_state_survives_packing_and_goes_on_to_the_same_frames() -> None:
         assert got.index == want.index and got.events == want.events
         assert got.position.tobytes() == want.position.tobytes() and got.orientation.tobytes() == want.orientation.tobytes()
     assert sum(f.stats["bonds_broken"] for f in whole) > 0
+
+
+def test_a_hit_runs_down_a_long_line_without_pressing_its_bodies_into_each_other() -> None:
+    """Seventy boxes side by side take one sweep a substep; where the hit changes speeds they are swept on. Momentum stays what the ball brought."""
+    count = 70
+    line = [box(f"b{k}", (0.5 * k, 1, 0), (0.5, 0.5, 0.5)) for k in range(count)]
+    hitter = ball("hitter", (0.5 * count + 0.6, 1, 0), 0.5, velocity=[-6, 0, 0], material={"density": 8000})
+    out = run(*line, hitter, gravity=[0, 0, 0], ground={"on": False}, frames=8)
+    gaps = np.diff(out.position[:, :count, 0], axis=1) - 0.5
+    assert gaps[2:].min() > -5e-3
+    middle = out.position[:, :, 0] @ out.piece_mass / out.piece_mass.sum()
+    assert np.diff(middle)[-3:] * 24 == pytest.approx(-6 * out.piece_mass[-1] / out.piece_mass.sum(), rel=1e-3)
+
+
+def test_a_box_slides_from_triangle_to_triangle_without_sinking() -> None:
+    """Over a finely divided exact floor what it slides on changes within every interval."""
+    floor = {"name": "floor", "role": "passive", "collision": "exact", "shape": {"kind": "box", "size": [10, 1, 4]}, "place": {"position": [0, -0.5, 0]}, "steps": [{"kind": "subdivide", "times": 4}]}
+    out = run(box("b", (-4, 0.15, 0.1), (0.3, 0.3, 0.3), velocity=[4, 0, 0]), floor, ground={"on": False}, frames=40)
+    assert np.abs(out.position[:, 0, 1] - 0.15).max() < 3e-3
+    assert out.position[-1, 0, 0] == pytest.approx(-4 + 16 / (2 * 0.6 * 9.81), abs=0.05)  # v^2 / (2 mu g)

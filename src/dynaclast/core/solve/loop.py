@@ -20,25 +20,18 @@ from ..motion import turn_between
 from .acting import Acting, Deeds
 from .breaking import IMPACT_TIME, impact_loads
 from .charts import Charts
-from .frame import Frame, bond_positions, piece_positions, snapshot
-from .loadpath import weigh
-from .model import HOLD_CUE, HOLD_DRIVEN, HOLD_FREE, HOLD_FROZEN, HOLD_REMOVED, HOLD_TOUCH, Model
-from .prepare import piece_reach, targets_of
-from .rigid.assemblies import split, wake, wake_around, wake_one
+from .frame import Frame, piece_positions, snapshot
+from .model import HOLD_DRIVEN, HOLD_FROZEN, HOLD_REMOVED, HOLD_TOUCH, Model
+from .parting import Parting, kn
+from .prepare import targets_of
+from .rigid.assemblies import wake, wake_around, wake_one
 from .rigid.manifolds import HIT_SHARE, world_inertia
 from .rigid.rest import settle
 from .rigid.sweep import remember
-from .rigid.ties import gather_ties, tie_loads, wake_tied
-from .state import Assemblies, Contacts, State
-from .touching import Touching
+from .rigid.ties import gather_ties, wake_tied
+from .state import Assemblies, State
 from .wear import lay_on
 
-WEIGH_EVERY = 4
-"""Frames between looks at what rests on bodies that can fail under weight."""
-MOST_ROUNDS = 6
-"""Rounds of breaking under weight in one frame; a collapse that needs more goes on in the next."""
-WORST_SHARE = 0.85
-"""Overloaded bonds within this share of the worst break together."""
 MOST_RETRIES = 3
 """How often one interval is taken back because bonds broke in it."""
 WAKES_FROM = 0.02
@@ -51,7 +44,7 @@ MOST_IMPACTS = 40
 """Impact events of a frame: the strongest so many."""
 
 
-class Run(Touching):
+class Run(Parting):
     """A run in progress: the steps over one State."""
 
     def __init__(self, shot: Shot, model: Model, state: State) -> None:
@@ -59,10 +52,8 @@ class Run(Touching):
             model = replace(model, pieces=model.pieces._replace(**{name: getattr(model.pieces, name).copy() for name in TABLE_OF.values()}))
         self.shot = shot
         super().__init__(model, state)
-        self._reach = piece_reach(model)
         self._targets = (np.zeros((0, 3)), np.zeros((0, 4)))
         self._limited: set[tuple[int, str]] = set()
-        self._weighed = bool(model.load_path.any()) and len(model.bonds.area) > 0
         self._still: Frame | None = None
         self._hit_before = np.zeros(0)
         targets = {item.name: targets_of(item, model) for item in shot.fields if item.on}
@@ -135,69 +126,6 @@ class Run(Touching):
             out["acted"] = self._acting.take_acted()
         return out | self._charts.at(self.state.frame / self.model.fps)
 
-    def _note(self, kind: str, **more: Any) -> dict[str, Any]:
-        frame = self.state.frame + 1
-        return {"frame": frame, "time": round(frame / self.model.fps, 6), "kind": kind, **more}
-
-    # ------------------------------------------------------------------------------- weight
-
-    def _weigh(self, events: list[dict[str, Any]]) -> None:
-        """Follow weight through the bonds of bodies that can fail under it, and break what it breaks: the most overloaded first, so that a
-        collapse runs on from bond to bond.
-
-        Done when something parted, and every few frames while things move, since what lands on a body loads it too.
-        """
-        model, state = self.model, self.state
-        if not state.weigh and not (state.frame % WEIGH_EVERY == 0 and len(self._live())):
-            return
-        state.weigh = 0
-        rule = model.load_path[model.pieces.body[model.bonds.piece[:, 0]]]
-        for _ in range(MOST_ROUNDS):
-            load, ratio = self._weight_loads(rule)
-            ratio[rule != 2] = 0.0
-            worst = ratio.max(initial=0.0)
-            if worst <= 1.0:
-                return
-            load[ratio < max(1.0, WORST_SHARE * worst)] = 0.0
-            body = model.pieces.body[model.bonds.piece[:, 0]]
-            self._break(load, lambda b: [{"weight": model.body_names[body[b]], "load": _kn(load[b])}], events)  # noqa: B023
-        state.weigh = 1
-
-    def _weight_loads(self, rule: np.ndarray) -> tuple[Array, Array]:
-        """Load by weight (B,) [N] of bonds with a rule (B,) above 0, and their share of the strength (B,). Each piece's worst share is kept."""
-        model, state = self.model, self.state
-        center, middle = piece_positions(model, state), bond_positions(model, state)
-        use = np.flatnonzero((state.bond_broken == 0) & (rule > 0))
-        extra, torque = self._resting_on(center)
-        load = np.zeros(len(state.bond_broken))
-        load[use] = weigh(center, model.pieces.mass * model.pieces.fall, model.settings.gravity, state.held != 0, model.bonds.piece[use], middle[use], model.bonds.area[use], extra, torque)
-        ratio = load / np.maximum(model.bonds.strength * (1.0 - state.bond_wear), 1e-9)
-        share = np.zeros(model.piece_count)
-        for side in (0, 1):
-            np.maximum.at(share, model.bonds.piece[:, side], np.minimum(ratio, 10.0))
-        state.memory["load share"] = share
-        return load, ratio
-
-    def _resting_on(self, center: Array) -> tuple[Array, Array]:
-        """Forces and torques (P, 3) of what presses on held pieces, by the contacts of the last interval."""
-        model, state = self.model, self.state
-        force, torque = np.zeros((model.piece_count, 3)), np.zeros((model.piece_count, 3))
-        con = state.contacts
-        h = model.settings.interval / model.settings.substeps
-        for k in np.flatnonzero((con.count > 0) & (con.push.max(axis=1, initial=0.0) > 0)):
-            for shape, sign in ((con.a[k], 1.0), (con.b[k], -1.0)):
-                if shape < 0 or not state.assemblies.held[state.piece_assembly[model.hulls.piece[shape]]]:
-                    continue
-                p = model.hulls.piece[shape]
-                a = state.piece_assembly[model.hulls.piece[con.a[k]]]
-                turn = rotation_matrix(state.assemblies.rot[a])
-                n = con.count[k]
-                points = con.local[k, :n] @ turn.T + state.assemblies.pos[a]
-                pushes = sign * con.push[k, :n, None] * con.axis[k] / h
-                force[p] += pushes.sum(axis=0)
-                torque[p] += np.cross(points - center[p], pushes).sum(axis=0)
-        return force, torque
-
     # ------------------------------------------------------------------------------- fields
 
     def _act(self, number: int, events: list[dict[str, Any]]) -> None:
@@ -235,7 +163,7 @@ class Run(Touching):
             self._release(touched, {"field": first or "displace"}, events)
         if shares:
             gives, total = lay_on(model, state.bond_broken, state.bond_wear, load)
-            self._break(np.where(gives, total, 0.0), lambda b: [{"field": name, "load": _kn(own[b])} for name, own in shares if own[b] > 0], events)
+            self._break(np.where(gives, total, 0.0), lambda b: [{"field": name, "load": kn(own[b])} for name, own in shares if own[b] > 0], events)
         for item, own in deeds.ticks:
             events.append(self._note("cue", field=item.name, effect="strain"))
             self._wear(item.name, own, events)
@@ -251,7 +179,7 @@ class Run(Touching):
         gives, total = lay_on(model, state.bond_broken, state.bond_wear, load)
         whole = np.maximum(model.bonds.strength, 1e-9)
         state.bond_wear[:] = np.where(gives, 0.0, np.minimum(total / whole, 1.0))
-        self._break(np.where(gives, np.maximum(total, whole * (1 + 1e-12)), 0.0), lambda b: [{"field": name, "load": _kn(total[b])}], events)
+        self._break(np.where(gives, np.maximum(total, whole * (1 + 1e-12)), 0.0), lambda b: [{"field": name, "load": kn(total[b])}], events)
 
     def _feel(self) -> None:
         """Wake what sleeps where fields now act otherwise than when it fell asleep."""
@@ -332,94 +260,6 @@ class Run(Touching):
             if asm.pieces[slot] > 1:
                 world_inertia(asm, self._inv_mass, self._inv_inertia)
                 asm.spin[slot] += self._inv_inertia[slot] @ np.cross(center[own] - asm.pos[slot], impulse).sum(axis=0)
-
-    # -------------------------------------------------------------------------------- bonds
-
-    def _break(self, load: Array, causes: Callable[[int], list[dict[str, Any]]], events: list[dict[str, Any]]) -> bool:
-        """Break what is loaded above its strength, write it down, part the assemblies."""
-        model, state = self.model, self.state
-        strength = model.bonds.strength * (1.0 - state.bond_wear)
-        giving = np.flatnonzero((state.bond_broken == 0) & (load > strength))
-        if not len(giving):
-            return False
-        for b in giving:
-            why = causes(int(b))
-            total = sum(c["load"] for c in why) or 1.0
-            for c in why:
-                c["share"] = round(c["load"] / total, 4)
-            p, q = (int(x) for x in model.bonds.piece[b])
-            events.append(
-                self._note(
-                    "bond_broken", bond=int(b), body=model.body_names[model.pieces.body[p]], pieces=[p, q], tier=int(model.bonds.tier[b]),
-                    load=_kn(load[b]), strength=_kn(strength[b]), causes=why,
-                )
-            )
-        state.bond_broken[giving] = 1
-        self._part(model.bonds.piece[giving, 0])
-        return True
-
-    def _part(self, pieces: np.ndarray) -> None:
-        """Take the assemblies of these pieces apart where they no longer hang together."""
-        model, state = self.model, self.state
-        state.weigh = 1
-        for slot in np.unique(state.piece_assembly[pieces]):
-            wake_around(slot, model.hulls.piece, state.piece_assembly, state.contacts, state.assemblies)
-            split(slot, self._pieces, model.bonds, state.bond_broken, self._reach, state.piece_assembly, state.assemblies)
-
-    # ------------------------------------------------------------------------------ release
-
-    def _release_due(self, number: int, events: list[dict[str, Any]]) -> None:
-        """Let go the bodies whose cue has come."""
-        if not (self.state.held == HOLD_CUE).any():
-            return
-        interval = self.model.settings.interval
-        due = [b for b, r in enumerate(self.model.releases) if np.isfinite(r.time) and int(np.floor(r.time / interval + 1e-9)) == number]
-        for b in due:
-            own = np.flatnonzero((self.model.pieces.body == b) & (self.state.held == HOLD_CUE))
-            if len(own):
-                self._let_go(own, b, {"cue": self.model.releases[b].time}, events)
-
-    def _release(self, touched: np.ndarray, cause: dict[str, Any], events: list[dict[str, Any]]) -> bool:
-        """Let go what waits to be touched and was (P,) bool. Returns whether anything was."""
-        model, state = self.model, self.state
-        hit = touched & (state.held == HOLD_TOUCH)
-        if not hit.any():
-            return False
-        for b in np.unique(model.pieces.body[hit]):
-            own = (model.pieces.body == b) & (state.held == HOLD_TOUCH)
-            part = model.releases[b].part
-            if part == "piece":
-                own &= hit
-            elif part == "chunk":
-                own &= np.isin(model.pieces.chunk, model.pieces.chunk[hit])
-            self._let_go(np.flatnonzero(own), int(b), cause, events)
-        return True
-
-    def _let_go(self, pieces: np.ndarray, body: int, cause: dict[str, Any], events: list[dict[str, Any]]) -> None:
-        """Free pieces of one body; bonds to what still waits part, the others hold."""
-        model, state = self.model, self.state
-        state.held[pieces] = HOLD_FREE
-        going = np.zeros(len(state.held), bool)
-        going[pieces] = True
-        waits = state.held >= HOLD_TOUCH
-        ends = model.bonds.piece
-        if len(ends):
-            state.bond_broken[(going[ends[:, 0]] & waits[ends[:, 1]]) | (going[ends[:, 1]] & waits[ends[:, 0]])] = 1
-        events.append(self._note("release", body=model.body_names[body], pieces=pieces.tolist(), cause=cause))
-        self._part(pieces)
-
-    def _touched(self, contacts: Contacts) -> np.ndarray:
-        """Pieces (P,) bool that wait to be touched and that another body, moving, pressed on in this interval."""
-        model, state, rows, n = self.model, self.state, self._rows, self._row_count
-        out = np.zeros(len(state.held), bool)
-        pressed = np.flatnonzero(rows.total[:n].sum(axis=1) > 0) if n else np.zeros(0, int)
-        k = rows.pair[pressed]
-        p = model.hulls.piece[contacts.a[k]]
-        q = model.hulls.piece[contacts.b[k]]
-        other = (contacts.b[k] >= 0) & (model.pieces.body[p] != model.pieces.body[q])
-        out[p[other & (state.held[p] == HOLD_TOUCH)]] = True
-        out[q[other & (state.held[q] == HOLD_TOUCH)]] = True
-        return out
 
     # ----------------------------------------------------------------------------- interval
 
@@ -518,35 +358,6 @@ class Run(Touching):
                     self._limited.add((body, what))
                     events.append(self._note("limit", body=model.body_names[body], pieces=[int(slot)], what=what, value=round(float(now), 3), limit=most))
 
-    def _break_ties(self, events: list[dict[str, Any]]) -> None:
-        """Remember what the ties did, and part those that bore more than they can."""
-        model, state, rows, n = self.model, self.state, self._tie_rows, self._tie_count
-        if not n:
-            return
-        state.tie_push[rows.tie[:n]] = rows.push[:n]
-        load = np.zeros(len(model.ties.kind))
-        tie_loads(model.ties, model.pieces, rows, n, model.settings.interval, load)
-        for i in np.flatnonzero(load > model.ties.breaks):
-            state.tie_broken[i] = 1
-            state.tie_push[i] = 0.0
-            pieces = [int(p) for p in model.ties.piece[i] if p >= 0]
-            events.append(self._note("tie_broken", tie=model.tie_names[i], bodies=[model.body_names[model.pieces.body[p]] for p in pieces], pieces=pieces, load=_kn(load[i]), strength=_kn(model.ties.breaks[i])))
-
-    def _toucher(self, contacts: Contacts, touched: np.ndarray) -> str:
-        """Name of the body that touched first in the order of the pairs."""
-        model, rows = self.model, self._rows
-        for r in np.flatnonzero(rows.total[: self._row_count].sum(axis=1) > 0):
-            k = rows.pair[r]
-            if contacts.b[k] < 0:
-                continue
-            p, q = model.hulls.piece[contacts.a[k]], model.hulls.piece[contacts.b[k]]
-            if touched[p] or touched[q]:
-                return model.body_names[model.pieces.body[q if touched[p] else p]]
-        return ""
-
-    def _hit_cause(self, body: int, load: float) -> dict[str, Any]:
-        return {"impact": self.model.body_names[body] if body >= 0 else "ground", "load": _kn(load)}
-
     def _write_impacts(self, impacts: list[dict[str, Any]]) -> None:
         rows, n = self._rows, self._row_count
         fast = np.flatnonzero((rows.approach[:n].min(axis=1, initial=0.0) < -IMPACT_EVENT_FROM * rows.pace[:n]) & (rows.total[:n].sum(axis=1) > 0))
@@ -566,10 +377,6 @@ class Run(Touching):
                     impulse=round(float(impulse[i]), 3), speed=round(float(-rows.approach[r].min()), 3), place=[round(float(x), 4) for x in rows.point[r, 0]],
                 )
             )
-
-
-def _kn(newtons: float) -> float:
-    return round(float(newtons) / 1000.0, 4)
 
 
 def frames(shot: Shot, model: Model, state: State, until: int, should_stop: Callable[[], bool] | None = None) -> Iterator[Frame]:
