@@ -203,17 +203,19 @@ def rocks() -> dict:
 
 
 def undercut() -> dict:
-    """A tower whose foot the sea has eaten away on one side: the rest comes down by its own weight, bond by bond."""
+    """A tower whose foot the sea breaks and carries off on one side: the last bonds give way under its own weight, it leans, topples, and comes apart where it
+    falls."""
     shot = lower_tower()
     shot["name"] = "Skerry Light: the undercut tower"
     tower = shot["bodies"][1]
     tower |= {
         "shape": {"kind": "tube", "radius": 2.2, "wall": 0.6, "height": 9.0, "taper": 0.8, "segments": 40}, "place": {"position": [0, 5.6, 0]},
-        "pattern": {"kind": "cells", "count": 260, "seed": 5, "even": 0.5}, "bonds": {"strength": 420}, "load_path": "fail",
+        "pattern": {"kind": "cells", "count": 260, "seed": 5, "even": 0.5}, "bonds": {"strength": 300}, "load_path": "fail",
     }
     shot["fields"] = [
         {"name": "bedrock", "effect": {"kind": "anchor", "reinforce": 0}, "reach": box_reach([0, 1.4, 0], [6, 1.0, 6])},
-        {"name": "breaker", "effect": {"kind": "strain", "load": 2500, "burst": 10.0}, "reach": box_reach([0.9, 2.5, 0.5], [2.8, 1.7, 4.8], 0.3), "cue": {"kind": "at", "time": 1.0}},
+        {"name": "breaker", "effect": {"kind": "strain", "load": 2500}, "reach": box_reach([0.5, 2.5, 0.3], [3.6, 1.7, 5.2], 0.3), "cue": {"kind": "at", "time": 1.0}},
+        {"name": "backwash", "effect": {"kind": "kill", "what": "remove", "slower": 2, "time": 0}, "reach": box_reach([0.5, 2.5, 0.3], [3.4, 1.6, 5.0]), "cue": {"kind": "span", "start": 1.05, "end": 1.5}, "targets": ["tower"]},
     ]
     return shot
 
@@ -326,6 +328,7 @@ def gnawed() -> dict:
     down by its own weight."""
     shot = undercut()
     shot["name"] = "Skerry Light: the gnawing waves"
+    shot["bodies"][1]["bonds"]["strength"] = 420
     shot["timing"]["frames"] = 192
     water = [
         {"kind": "box", "center": [2.2, 2.6, 0], "core": [2.6, 1.4, 5.0], "edge": 0.8}, {"kind": "noise", "size": 1.2, "rate": 1.5, "contrast": 3, "layer": {"blend": "multiply"}},
@@ -335,9 +338,9 @@ def gnawed() -> dict:
         {"name": "spray", "reach": {"use": "swash"}, "targets": ["tower"], "ramp": "tide"},
         {"name": "soaked", "reach": layers(*water, {"kind": "hold"}), "targets": ["tower"], "ramp": "tide"},
     ]
-    shot["fields"][1] = {
+    shot["fields"][1:] = [{
         "name": "waves", "effect": {"kind": "strain", "mode": "wear", "load": 260}, "reach": {"use": "swash"}, "cue": {"kind": "pulse", "start": 0.5, "every": 0.5, "count": 10},
-    }
+    }]
     shot["fields"].append({
         "name": "undertow", "effect": {"kind": "push", "direction": [1, 0, 0.15], "amount": 4, "noise": 0.4}, "reach": box_reach([2.2, 2.6, 0], [3.2, 1.8, 5.0], 0.8), "cue": {"kind": "pulse", "start": 2.75, "every": 0.5, "count": 9}, "targets": ["tower"],
     })

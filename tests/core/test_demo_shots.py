@@ -47,3 +47,13 @@ def test_only_rocks_that_are_touched_roll() -> None:
     told = {e["body"] for e in baked.events if e["kind"] == "release"}
     moved = np.linalg.norm(baked.position[-1] - baked.position[0], axis=1) > 1e-3
     assert 0 < len(told) < 60 and {baked.body_names[baked.piece_body[p]] for p in np.flatnonzero(moved)} <= told | {"great stone"}
+
+
+def test_the_undercut_tower_comes_down_by_its_own_weight() -> None:
+    baked = bake(read("undercut-tower"), frame_count=140)
+    first = {e["frame"] for e in baked.events if e["kind"] == "bond_broken" and "field" in e["causes"][0]}
+    assert first == {25}
+    after = [e for e in baked.events if e["kind"] == "bond_broken" and 25 < e["frame"] < 50]
+    assert len(after) > 5 and all("weight" in e["causes"][0] for e in after)
+    top = baked.position[:, np.argmax(baked.position[0, :, 1]), 1]
+    assert top[40] > 0.95 * top[0] and top[140] < 0.6 * top[0]  # it leans for a while before it falls

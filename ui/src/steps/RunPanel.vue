@@ -1,8 +1,8 @@
 <script setup lang="ts">
 import { computed } from "vue";
 import Glyph from "../components/Glyph.vue";
-import { causeWords, differences } from "../lib/document";
-import { showNumber } from "../lib/units";
+import { differences } from "../lib/document";
+import { momentsOf } from "../lib/moments";
 import { useShot } from "../stores/shot";
 import { useTakes } from "../stores/takes";
 import { useView, type ColorBy } from "../stores/view";
@@ -15,24 +15,7 @@ const stale = computed(() => (takes.document && shot.document ? differences(take
 const seen = computed<ColorBy[]>(() => ["material", "piece", "state", ...(takes.frames?.maps.acted ? (["fields"] as const) : []), ...(takes.frames?.maps.load ? (["weight"] as const) : [])]);
 const maps = computed(() => Object.keys(takes.frames?.maps ?? {}).flatMap((k) => (k.startsWith("map/") ? [k.slice(4)] : [])));
 const WORD: Record<string, string> = { done: "whole", cancelled: "stopped", failed: "failed", baking: "baking", queued: "waiting" };
-const moments = computed(() => {
-  const byFrame = new Map<number, { frame: number; broken: number; cause: string }>();
-  for (const e of takes.events) {
-    if (e.kind === "cue") byFrame.set(e.frame, { frame: e.frame, broken: byFrame.get(e.frame)?.broken ?? 0, cause: `${e.field} acts` });
-    if (e.kind === "tie_broken" || e.kind === "limit") {
-      const said = e.kind === "limit" ? `${e.what} limit held ${e.body} back` : `${e.tie} gave way, ${showNumber(e.load!, 3)} of ${showNumber(e.strength!, 3)} kN`;
-      const row = byFrame.get(e.frame);
-      byFrame.set(e.frame, { frame: e.frame, broken: row?.broken ?? 0, cause: row?.cause ? `${said}; ${row.cause}` : said });
-    }
-    if (e.kind !== "bond_broken") continue;
-    const row = byFrame.get(e.frame) ?? { frame: e.frame, broken: 0, cause: "" };
-    row.broken++;
-    const why = e.causes?.[0];
-    row.cause ||= causeWords(why, e.body);
-    byFrame.set(e.frame, row);
-  }
-  return [...byFrame.values()].sort((a, b) => a.frame - b.frame).slice(0, 200);
-});
+const moments = computed(() => momentsOf(takes.events).slice(0, 200));
 
 function open(id: string): void {
   void takes.open(id);
