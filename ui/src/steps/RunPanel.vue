@@ -15,7 +15,8 @@ const stale = computed(() => (takes.document && shot.document ? differences(take
 const seen = computed<ColorBy[]>(() => ["material", "piece", "state", ...(takes.frames?.maps.acted ? (["fields"] as const) : []), ...(takes.frames?.maps.load ? (["weight"] as const) : [])]);
 const maps = computed(() => Object.keys(takes.frames?.maps ?? {}).flatMap((k) => (k.startsWith("map/") ? [k.slice(4)] : [])));
 const WORD: Record<string, string> = { done: "whole", cancelled: "stopped", failed: "failed", baking: "baking", queued: "waiting" };
-const moments = computed(() => momentsOf(takes.events).slice(0, 200));
+const MOST = 200;
+const moments = computed(() => momentsOf(takes.events));
 
 function open(id: string): void {
   void takes.open(id);
@@ -49,7 +50,8 @@ function open(id: string): void {
   </div>
   <div v-if="moments.length" class="section">
     <header><h3>What broke, and why</h3></header>
-    <button v-for="m in moments" :key="m.frame" class="moment" @click="emit('seek', m.frame)"><b class="figures">f {{ m.frame }}</b><span>{{ m.cause }}</span><em v-if="m.broken" class="figures">{{ m.broken }}</em></button>
+    <button v-for="m in moments.slice(0, MOST)" :key="m.frame" class="moment" @click="emit('seek', m.frame)"><b class="figures">f {{ m.frame }}</b><span>{{ m.cause }}</span><em v-if="m.broken" class="figures">{{ m.broken }}</em></button>
+    <p v-if="moments.length > MOST" class="problem">and {{ moments.length - MOST }} frames more</p>
   </div>
 </template>
 

@@ -11,14 +11,20 @@ from .assemblies import rotation
 from .broad import place_shape
 from .manifolds import Near, Rows, keep_impulses, turn_inertia
 
-LOOK_EVERY = 1
-"""Substeps between looks at which rows have gone stale."""
-
 LOOK_SHARE = 0.01
 """Within an interval contact points are looked for again once their bodies' surfaces have turned by more than this share of the smaller piece's size."""
 
 SLIDE_WEIGHT = 0.25
 """What sliding along each other counts against turning."""
+
+
+@kernel(inline=True)
+def _since(seen, reach, r, a, b, moved, turned):
+    """What a has moved against b since entry r was seen (x, y, z) [m], and how far the surfaces of both have turned [m]."""
+    xa, ya, za = turned[a, 0] - seen[r, 3], turned[a, 1] - seen[r, 4], turned[a, 2] - seen[r, 5]
+    xb, yb, zb = turned[b, 0] - seen[r, 6], turned[b, 1] - seen[r, 7], turned[b, 2] - seen[r, 8]
+    far = reach[r, 0] * np.sqrt(xa * xa + ya * ya + za * za) + reach[r, 1] * np.sqrt(xb * xb + yb * yb + zb * zb)
+    return moved[a, 0] - moved[b, 0] - seen[r, 0], moved[a, 1] - moved[b, 1] - seen[r, 1], moved[a, 2] - moved[b, 2] - seen[r, 2], far
 
 
 @kernel
@@ -38,10 +44,7 @@ def stale_rows(rows: Rows, n_rows, near: Near, n_near, moved, turned, vel, spin,
     n = 0
     for r in range(n_rows):
         a, b = rows.a[r], rows.b[r]
-        xa, ya, za = turned[a, 0] - rows.seen[r, 3], turned[a, 1] - rows.seen[r, 4], turned[a, 2] - rows.seen[r, 5]
-        xb, yb, zb = turned[b, 0] - rows.seen[r, 6], turned[b, 1] - rows.seen[r, 7], turned[b, 2] - rows.seen[r, 8]
-        far = rows.reach[r, 0] * np.sqrt(xa * xa + ya * ya + za * za) + rows.reach[r, 1] * np.sqrt(xb * xb + yb * yb + zb * zb)
-        x, y, z = moved[a, 0] - moved[b, 0] - rows.seen[r, 0], moved[a, 1] - moved[b, 1] - rows.seen[r, 1], moved[a, 2] - moved[b, 2] - rows.seen[r, 2]
+        x, y, z, far = _since(rows.seen, rows.reach, r, a, b, moved, turned)
         if rows.count[r] == 0:
             if _may_meet(rows.normal[r, 0], rows.normal[r, 1], rows.normal[r, 2], x, y, z, far, rows.now[r, 0]):
                 out[n] = r
@@ -61,14 +64,10 @@ def stale_rows(rows: Rows, n_rows, near: Near, n_near, moved, turned, vel, spin,
         if near.gap[w] == np.inf:
             continue
         a, b = near.a[w], near.b[w]
-        x = moved[a, 0] - moved[b, 0] - near.seen[w, 0] + h * (vel[a, 0] - vel[b, 0])
-        y = moved[a, 1] - moved[b, 1] - near.seen[w, 1] + h * (vel[a, 1] - vel[b, 1])
-        z = moved[a, 2] - moved[b, 2] - near.seen[w, 2] + h * (vel[a, 2] - vel[b, 2])
-        xa, ya, za = turned[a, 0] - near.seen[w, 3], turned[a, 1] - near.seen[w, 4], turned[a, 2] - near.seen[w, 5]
-        xa, ya, za = xa + h * spin[a, 0], ya + h * spin[a, 1], za + h * spin[a, 2]
-        xb, yb, zb = turned[b, 0] - near.seen[w, 6], turned[b, 1] - near.seen[w, 7], turned[b, 2] - near.seen[w, 8]
-        xb, yb, zb = xb + h * spin[b, 0], yb + h * spin[b, 1], zb + h * spin[b, 2]
-        far = near.reach[w, 0] * np.sqrt(xa * xa + ya * ya + za * za) + near.reach[w, 1] * np.sqrt(xb * xb + yb * yb + zb * zb)
+        x, y, z, far = _since(near.seen, near.reach, w, a, b, moved, turned)
+        x, y, z = x + h * (vel[a, 0] - vel[b, 0]), y + h * (vel[a, 1] - vel[b, 1]), z + h * (vel[a, 2] - vel[b, 2])
+        far += h * near.reach[w, 0] * np.sqrt(spin[a, 0] ** 2 + spin[a, 1] ** 2 + spin[a, 2] ** 2)
+        far += h * near.reach[w, 1] * np.sqrt(spin[b, 0] ** 2 + spin[b, 1] ** 2 + spin[b, 2] ** 2)
         if _may_meet(near.axis[w, 0], near.axis[w, 1], near.axis[w, 2], x, y, z, far, near.gap[w]):
             out[n] = -1 - w
             n += 1

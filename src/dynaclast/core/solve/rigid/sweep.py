@@ -14,7 +14,7 @@ import numpy as np
 from ...kernels import kernel
 from ..model import Settings, TieTable
 from ..state import Assemblies, Contacts
-from .again import LOOK_EVERY, stale_rows
+from .again import stale_rows
 from .assemblies import rotation
 from .islands import islands, kinetic, take_back
 from .manifolds import HIT_SHARE, LIVELY_SHARE, Near, Rows, keep_impulses
@@ -414,7 +414,7 @@ def solve_interval(asm: Assemblies, live, driven, rows: Rows, n_rows, near: Near
                 rows.total[r, i] += rows.push[r, i]
                 if rows.bounce_to[r, i] > 0.0:  # a bounce is over at once
                     rows.push[r, i] = 0.0
-        if step + 1 < settings.substeps and (step + 1) % LOOK_EVERY == 0:
+        if step + 1 < settings.substeps:
             stale = stale_rows(rows, n_rows, near, n_near, moved, turned, asm.vel, asm.spin, h, again)
             if stale:
                 return step + 1, stale
