@@ -50,7 +50,7 @@ function open(id: string): void {
   </div>
   <div v-if="moments.length" class="section">
     <header><h3>What broke, and why</h3></header>
-    <button v-for="m in moments.slice(0, MOST)" :key="m.frame" class="moment" @click="emit('seek', m.frame)"><b class="figures">f {{ m.frame }}</b><span>{{ m.cause }}</span><em v-if="m.broken" class="figures">{{ m.broken }}</em></button>
+    <button v-for="m in moments.slice(0, MOST)" :key="m.frame" class="moment" @click="emit('seek', m.frame)"><b class="figures">f {{ m.frame }}</b><span :title="m.cause">{{ m.cause }}</span><em v-if="m.broken" class="figures">{{ m.broken }}</em></button>
     <p v-if="moments.length > MOST" class="mute small">and {{ moments.length - MOST }} frames more</p>
   </div>
 </template>
