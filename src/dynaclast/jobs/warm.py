@@ -4,24 +4,24 @@ from __future__ import annotations
 
 import os
 import time
+from collections.abc import Callable
 from typing import Any
 
 from ..core.bake import bake
 from ..core.document import Falloff, Shot, parse
 from ..core.falloff import Moment, value
-from ..core.solve import touching
+from ..core.kernels import Kernel, rehearse
 from ..core.solve.rigid.again import make_ready
+from ..core.solve.rigid.interval import run_interval
+from ..core.solve.rigid.manifolds import build_rows
+from ..core.solve.rigid.search import find_contacts
 from ..core.solve.rigid.sweep import solve_interval
 
 LAYERS = [{"shape": {"kind": "noise"}}, {"shape": {"kind": "mesh", "body": "floor", "edge": 9}, "blend": "max"}]
 
 
-def _shot(fields: bool) -> Shot:
-    """The tiny shot; without fields that move things, where these are compiled elsewhere."""
-    moving = [
-        {"name": "gale", "effect": {"kind": "wind", "gusts": 0.2}, "targets": ["swing"], "reach": {"layers": LAYERS}},
-        {"name": "stir", "effect": {"kind": "turbulence"}, "targets": ["swing"], "reach": {"layers": [{"shape": {"kind": "pieces", "body": "ball"}}]}},
-    ]
+def _shot() -> Shot:
+    """Small, with something of everything."""
     return parse({
         "name": "warm-up",
         "timing": {"frames": 14},
@@ -37,7 +37,25 @@ def _shot(fields: bool) -> Shot:
         "fields": [
             {"name": "hold", "effect": {"kind": "anchor"}, "reach": {"layers": [{"shape": {"kind": "box", "core": [3, 0.4, 3]}}]}},
             {"name": "blow", "effect": {"kind": "strain", "load": 80, "burst": 1}, "cue": {"time": 0.1}, "reach": {"layers": [{"shape": {"kind": "sphere", "center": [0, 1.5, 0], "core": 1}}]}},
-            *(moving if fields else []),
+            {"name": "gale", "effect": {"kind": "wind", "gusts": 0.2}, "targets": ["swing"], "reach": {"layers": LAYERS}},
+            {"name": "stir", "effect": {"kind": "turbulence"}, "targets": ["swing"], "reach": {"layers": [{"shape": {"kind": "pieces", "body": "ball"}}]}},
+        ],
+    })
+
+
+def _first_touch() -> Shot:
+    """Two bonded halves that a blow parts, and a box that meets them: a frame of it calls most kernels once."""
+    return parse({
+        "name": "first touch",
+        "timing": {"frames": 2},
+        "bodies": [
+            {"name": "halves", "shape": {"kind": "box", "size": [2, 1, 1]}, "place": {"position": [0, 0.5, 0]}, "pattern": {"kind": "cells", "count": 2, "seed": 3}, "bonds": {"strength": 50}},
+            {"name": "box", "shape": {"kind": "box", "size": [1, 1, 1]}, "place": {"position": [0, 1.52, 0]}, "velocity": [0, -2, 0]},
+        ],
+        "ties": [{"name": "hinge", "how": {"kind": "hinge"}, "body": "box", "point": [0, 2.02, 0]}],
+        "fields": [
+            {"name": "blow", "effect": {"kind": "strain", "load": 1e6, "burst": 1}, "cue": {"time": 0.0}, "reach": {"layers": [{"shape": {"kind": "sphere", "center": [0, 0.5, 0], "core": 3}}]}},
+            {"name": "breeze", "effect": {"kind": "wind"}, "targets": ["box"], "reach": {"layers": [{"shape": {"kind": "sphere", "core": 9}}]}},
         ],
     })
 
@@ -45,66 +63,49 @@ def _shot(fields: bool) -> Shot:
 def warm() -> float:
     """Returns the seconds it took."""
     began = time.monotonic()
-    bake(_shot(True))
+    bake(_shot())
     return time.monotonic() - began
 
 
-class _Enough(Exception):
-    """This process has compiled its share."""
-
-
 def compile_all() -> None:
-    """As ``warm``, but shared between two processes at a time where nothing is compiled yet: first one takes the kernels of fields beside those of
-    breaking; then both run the tiny shot, and from the first contact on one takes the kernels that find contacts and what comes after the
-    solver, the other the solver."""
-    if not hasattr(os, "fork"):
-        warm()
-        return
-    fields = os.fork()
-    if not fields:
-        try:
-            _fields()
-        finally:
-            os._exit(0)
-    real = {name: getattr(touching, name) for name in ("find_contacts", "build_rows", "run_interval")}
-    other = -1
+    """As ``warm``, but shared between two processes where nothing is compiled yet."""
+    if hasattr(os, "fork"):
+        _share(_tasks())
+    warm()  # what is left, and whether all goes together
 
-    def find(*args: Any) -> int:
-        nonlocal other
-        if other < 0:
-            other = os.fork()
-            if other == 0:
-                touching.build_rows, touching.run_interval = lambda *_: (0, 0), ready
-                real["find_contacts"](*args)
-        return 0  # nothing touches anything
 
-    def ready(*args: Any) -> tuple[int, int]:
-        given = dict(zip(real["run_interval"].py_func.__code__.co_varnames, args, strict=False))
-        none = given["again"][:0], given["which"][:0]
-        make_ready(
-            given["rows"], given["near"], none[0], *(given[x] for x in ("hulls", "pieces", "piece_asm", "asm", "con", "stamp", "wverts", "wnormals", "wcenter", "inv_mass", "inv_inertia", "turn")), none[1],
-        )
-        return 0, 0
-
-    def solve(*args: Any) -> None:
-        given = dict(zip(real["run_interval"].py_func.__code__.co_varnames, args, strict=False))
-        solve_interval(*(given.get(x, 0) for x in solve_interval.py_func.__code__.co_varnames[: solve_interval.py_func.__code__.co_argcount]))
-        raise _Enough
-
-    touching.find_contacts, touching.run_interval = find, solve
+def _share(tasks: list[Callable[[], Any]]) -> None:
+    """Do all tasks in two processes: each takes the next that nobody has taken."""
+    taking, numbers = os.pipe()
+    os.write(numbers, bytes(range(len(tasks))))
+    os.close(numbers)
+    other = os.fork()
     try:
-        bake(_shot(False))
-    except _Enough:
-        pass
+        while number := os.read(taking, 1):
+            tasks[number[0]]()
     finally:
         if other == 0:
             os._exit(0)
-        for name, kernel in real.items():
-            setattr(touching, name, kernel)
-        os.waitpid(fields, 0)
-        if other > 0:
-            os.waitpid(other, 0)
-    warm()  # what is left, and whether all goes together
+        os.close(taking)
+        os.waitpid(other, 0)
+
+
+def _tasks() -> list[Callable[[], Any]]:
+    """What can be compiled apart. First what takes longest and is laid into ``run_interval``, then that, then the rest."""
+    calls = rehearse(lambda: bake(_first_touch()), instead={run_interval: (0, 0)})
+    given = dict(zip(run_interval.arguments, calls[run_interval], strict=True)) | {"start": 0, "m": calls[run_interval][run_interval.arguments.index("turn")]}
+
+    def calling(kernel: Kernel) -> Callable[[], None]:
+        return lambda: kernel.compile_for(*calls[kernel])
+
+    def inner(kernel: Kernel) -> Callable[[], None]:
+        return lambda: kernel.compile_for(*(given[name] for name in kernel.arguments))
+
+    heavy = (find_contacts, build_rows, run_interval)
+    return [
+        inner(solve_interval), calling(find_contacts), calling(build_rows), inner(make_ready), _fields, calling(run_interval),
+        *(calling(kernel) for kernel in calls if kernel not in heavy),
+    ]
 
 
 def _fields() -> None:

@@ -87,7 +87,7 @@ class Rows:
         )
 
 
-@kernel(fastmath={"contract"})
+@kernel(fastmath={"contract"}, inner=True)
 def _distance(what, points, center, m, size, out):
     """Signed distance of points (n, 3) to one core; m (3, 3) its axes as columns."""
     cx, cy, cz = center[0], center[1], center[2]
@@ -132,7 +132,7 @@ def _distance(what, points, center, m, size, out):
             out[i] = np.sqrt(q * q + y * y) - s1
 
 
-@kernel
+@kernel(inner=True)
 def _shape(profile, knots, curve, pieces, t):
     """Places across the edge (n,) into values, in place."""
     n = len(t)
@@ -189,7 +189,8 @@ def _compose(points, kind, profile, blend, center, turn, size, look, knots, curv
     for k in range(len(kind)):
         what = kind[k]
         if what == GIVEN_VALUE or what == GIVEN_PLACE:
-            top[:] = given[k]
+            for i in range(n):
+                top[i] = given[k, i]
         elif what == 7:
             top[:] = 0.0
         elif what == 8:

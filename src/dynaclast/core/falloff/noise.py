@@ -31,7 +31,7 @@ def _hash(x, y, z, seed):
     return (c >> np.uint32(8)) * (1.0 / 16777216.0)
 
 
-@kernel
+@kernel(inner=True)
 def value_and_slope(x, y, z, seed, out):
     """Noise at a point in lattice units: its value in [0, 1), and its slopes along x, y, z, into out (4,)."""
     fx, fy, fz = np.floor(x), np.floor(y), np.floor(z)
@@ -53,7 +53,7 @@ def value_and_slope(x, y, z, seed, out):
     out[3] = dz * (far - near)
 
 
-@kernel
+@kernel(inner=True)
 def noise_at(x, y, z, phase, seed, out):
     """``value_and_slope`` at a phase: a whole number is one lattice of values, between two it goes from one to the next."""
     n = np.floor(phase)

@@ -56,7 +56,7 @@ def clip_area(a: Array, b: Array, poly: Array, other: Array, out: Array) -> floa
     return abs(area)
 
 
-@kernel
+@kernel(inner=True)
 def _overlap(corners: Array, normal: Array, area: Array, s: int, t: int, tolerance: float, flat: Array, poly: Array, other: Array, c2: Array, middle: Array) -> float:
     """Overlap area of triangles s and t if they face each other in one plane; middle (3,) gets its centre."""
     if normal[s, 0] * normal[t, 0] + normal[s, 1] * normal[t, 1] + normal[s, 2] * normal[t, 2] >= 0.0:

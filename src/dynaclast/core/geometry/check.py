@@ -152,25 +152,25 @@ def solid(mesh: TriMesh, name: str) -> tuple[TriMesh, list[str]]:
 # ------------------------------------------------------------------------------- crossings
 
 
-@kernel(allocates=True)
+@kernel(inner=True)
 def _segment_hits(p: Array, q: Array, a: Array, b: Array, c: Array) -> bool:
     """Does the segment pq pass through the inside of triangle abc (both strictly)?
 
     Source: Moller and Trumbore 1997 (doi 10.1080/10867651.1997.10487468).
     """
-    d = q - p
-    e1 = b - a
-    e2 = c - a
-    h = np.cross(d, e2)
-    det = np.dot(e1, h)
-    scale = np.sqrt(np.dot(d, d) * np.dot(e1, e1) * np.dot(e2, e2))
+    dx, dy, dz = q[0] - p[0], q[1] - p[1], q[2] - p[2]
+    ax, ay, az = b[0] - a[0], b[1] - a[1], b[2] - a[2]
+    bx, by, bz = c[0] - a[0], c[1] - a[1], c[2] - a[2]
+    hx, hy, hz = dy * bz - dz * by, dz * bx - dx * bz, dx * by - dy * bx
+    det = ax * hx + ay * hy + az * hz
+    scale = np.sqrt((dx * dx + dy * dy + dz * dz) * (ax * ax + ay * ay + az * az) * (bx * bx + by * by + bz * bz))
     if abs(det) < 1e-9 * scale or scale == 0.0:
         return False
-    s = p - a
-    u = np.dot(s, h) / det
-    g = np.cross(s, e1)
-    v = np.dot(d, g) / det
-    t = np.dot(e2, g) / det
+    sx, sy, sz = p[0] - a[0], p[1] - a[1], p[2] - a[2]
+    gx, gy, gz = sy * az - sz * ay, sz * ax - sx * az, sx * ay - sy * ax
+    u = (sx * hx + sy * hy + sz * hz) / det
+    v = (dx * gx + dy * gy + dz * gz) / det
+    t = (bx * gx + by * gy + bz * gz) / det
     eps = 1e-7
     return u > eps and v > eps and u + v < 1.0 - eps and t > eps and t < 1.0 - eps
 

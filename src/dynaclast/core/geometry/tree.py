@@ -57,7 +57,7 @@ def triangle_tree(corners: Array) -> Tree:
     return Tree(np.array(lo), np.array(hi), np.array(child, i4), np.array(start, i4), np.array(count, i4), np.concatenate(order))
 
 
-@kernel(fastmath={"contract", "nsz", "arcp"})
+@kernel(fastmath={"contract", "nsz", "arcp"}, inner=True)
 def closest_on_triangle(px, py, pz, t, corners):
     """The point of triangle t nearest to a point (Ericson 2005, Real-Time Collision Detection, 5.1.5)."""
     ax, ay, az = corners[t, 0, 0], corners[t, 0, 1], corners[t, 0, 2]

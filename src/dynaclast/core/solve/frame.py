@@ -11,7 +11,7 @@ from ..errors import SolveError
 from ..geometry.mesh import Array
 from ..kernels import kernel
 from .model import HOLD_FROZEN, HOLD_REMOVED, Model
-from .rigid.assemblies import rotation
+from .rigid.islands import kinetic_of
 from .state import Assemblies, State
 
 STATE_NAMES = ["held", "resting", "moving", "frozen", "removed"]
@@ -74,9 +74,7 @@ def _kinetic(asm: Assemblies):
     for a in range(len(asm.alive)):
         if not asm.alive[a] or asm.held[a] or asm.asleep[a]:
             continue
-        rotation(asm.rot[a], m)
-        w = m.T @ asm.spin[a]
-        total += 0.5 * (asm.mass[a] * (asm.vel[a, 0] ** 2 + asm.vel[a, 1] ** 2 + asm.vel[a, 2] ** 2) + w @ (asm.inertia[a] @ w))
+        total += kinetic_of(asm, a, m)
     return total
 
 

@@ -253,7 +253,7 @@ class Run(Parting):
         for slot in np.unique(self.state.piece_assembly[moved]):
             if asm.held[slot]:
                 continue
-            wake(slot, asm)
+            wake(int(slot), asm)
             own = moved[self.state.piece_assembly[moved] == slot]
             impulse = pieces.mass[own, None] * kick[own]
             asm.vel[slot] += impulse.sum(axis=0) * asm.inv_mass[slot]

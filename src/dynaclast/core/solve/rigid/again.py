@@ -27,7 +27,7 @@ def _since(seen, reach, r, a, b, moved, turned):
     return moved[a, 0] - moved[b, 0] - seen[r, 0], moved[a, 1] - moved[b, 1] - seen[r, 1], moved[a, 2] - moved[b, 2] - seen[r, 2], far
 
 
-@kernel
+@kernel(inner=True)
 def _may_meet(nx, ny, nz, x, y, z, far, gap):
     """Whether two surfaces that were a gap apart along the normal may meet, one having moved by (x, y, z) against the other, and both having
     turned by ``far`` [m] at most. Without a normal, in whatever direction."""
@@ -36,7 +36,7 @@ def _may_meet(nx, ny, nz, x, y, z, far, gap):
     return far - (nx * x + ny * y + nz * z) > gap
 
 
-@kernel
+@kernel(inner=True)
 def stale_rows(rows: Rows, n_rows, near: Near, n_near, moved, turned, vel, spin, h, out):
     """Rows whose bodies have turned, or slid along each other, so far since their points were found that other points may meet: their
     indices into out (n_rows + n_near,) int32; and what is near and may
@@ -74,7 +74,7 @@ def stale_rows(rows: Rows, n_rows, near: Near, n_near, moved, turned, vel, spin,
     return n
 
 
-@kernel
+@kernel(inner=True)
 def make_ready(rows: Rows, near: Near, again, hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, con: Contacts, stamp, wverts, wnormals, wcenter, inv_mass, inv_inertia, m, which):
     """Before the pairs of the rows ``again`` are looked at within an interval: their shapes are placed, their bodies' inertias turned, and their
     impulses laid back into con. which (N,) int64 out: the pairs; stamp (S,) uint8 scratch of zeros, left so; m (3, 3) scratch."""

@@ -44,7 +44,7 @@ def join(parent, i, j):
         parent[max(i, j)] = min(i, j)
 
 
-@kernel
+@kernel(inner=True)
 def _invert3(m, out):
     a, b, c = m[0, 0], m[0, 1], m[0, 2]
     d, e, f = m[1, 0], m[1, 1], m[1, 2]
@@ -55,7 +55,7 @@ def _invert3(m, out):
     out[2, 0], out[2, 1], out[2, 2] = (d * h - e * g) / det, (b * g - a * h) / det, (a * e - b * d) / det
 
 
-@kernel(allocates=True)
+@kernel(allocates=True, inner=True)
 def _gather(members, n, pieces: PieceTable, reach, asm: Assemblies):
     """Fill the slot of the lowest member with the joined mass properties of members[:n] (ascending)."""
     slot = members[0]
@@ -89,7 +89,8 @@ def _gather(members, n, pieces: PieceTable, reach, asm: Assemblies):
     asm.inv_mass[slot] = 0.0 if held else 1.0 / total
     if held:
         asm.inv_inertia[slot][:, :] = 0.0
-    asm.rest[slot] = center
+    for c in range(3):
+        asm.rest[slot, c] = center[c]
     asm.radius[slot] = radius
     asm.pieces[slot] = n
     asm.alive[slot] = 1
@@ -116,7 +117,7 @@ def split(parent, pieces: PieceTable, bonds: BondTable, broken, reach, piece_asm
     p_rot, p_rest = asm.rot[parent].copy(), asm.rest[parent].copy()
     size = asm.pieces[parent]
     was_held = asm.held[parent]
-    m = np.empty((3, 3))
+    m, arm = np.empty((3, 3)), np.empty(3)
     rotation(p_rot, m)
     parts = 0
     done = 0
@@ -148,9 +149,11 @@ def split(parent, pieces: PieceTable, bonds: BondTable, broken, reach, piece_asm
         parts += 1
         own = np.sort(members[:n])
         slot = _gather(own, np.int64(n), pieces, reach, asm)
-        arm = m @ (asm.rest[slot] - p_rest)
-        asm.pos[slot] = p_pos + arm
-        asm.rot[slot] = p_rot
+        for c in range(3):
+            arm[c] = m[c, 0] * (asm.rest[slot, 0] - p_rest[0]) + m[c, 1] * (asm.rest[slot, 1] - p_rest[1]) + m[c, 2] * (asm.rest[slot, 2] - p_rest[2])
+            asm.pos[slot, c] = p_pos[c] + arm[c]
+        for c in range(4):
+            asm.rot[slot, c] = p_rot[c]
         if asm.held[slot]:
             asm.vel[slot] = 0.0
             asm.spin[slot] = 0.0
@@ -158,8 +161,11 @@ def split(parent, pieces: PieceTable, bonds: BondTable, broken, reach, piece_asm
             asm.vel[slot] = 0.0
             asm.spin[slot] = 0.0
         else:
-            asm.vel[slot] = p_vel + np.cross(p_spin, arm)
-            asm.spin[slot] = p_spin
+            asm.vel[slot, 0] = p_vel[0] + p_spin[1] * arm[2] - p_spin[2] * arm[1]
+            asm.vel[slot, 1] = p_vel[1] + p_spin[2] * arm[0] - p_spin[0] * arm[2]
+            asm.vel[slot, 2] = p_vel[2] + p_spin[0] * arm[1] - p_spin[1] * arm[0]
+            for c in range(3):
+                asm.spin[slot, c] = p_spin[c]
         if slot != parent:  # the parent's slot is its own lowest piece's: pieces found later still carry its number
             for k in range(n):
                 piece_asm[own[k]] = slot

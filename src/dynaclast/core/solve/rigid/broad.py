@@ -109,7 +109,7 @@ def find_pairs(hulls: Hulls, pieces: PieceTable, piece_asm, apart, asm: Assembli
     return count
 
 
-@kernel
+@kernel(inner=True)
 def _kept_apart(apart, a, b):
     """Whether a tie keeps the two bodies from touching."""
     for k in range(len(apart)):
@@ -118,7 +118,7 @@ def _kept_apart(apart, a, b):
     return False
 
 
-@kernel(allocates=True)
+@kernel(allocates=True, inner=True)
 def _sheet_pairs(hulls: Hulls, pieces: PieceTable, piece_asm, apart, asm: Assemblies, sheets: Sheets, x, active, lo, hi, out_a, out_b, count):
     """Pairs of one exact body's triangles with the shapes whose bounds meet theirs, by its tree."""
     piece = sheets.piece[x]
@@ -168,7 +168,7 @@ def _sheet_pairs(hulls: Hulls, pieces: PieceTable, piece_asm, apart, asm: Assemb
     return count
 
 
-@kernel
+@kernel(inner=True)
 def _slot(a, b, mask):
     h = (np.uint64(a) * np.uint64(0x9E3779B97F4A7C15)) ^ (np.uint64(b + 1) * np.uint64(0xC2B2AE3D27D4EB4F))
     h ^= h >> np.uint64(29)

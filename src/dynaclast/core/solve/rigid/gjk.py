@@ -22,7 +22,7 @@ def dot3(a, b):
     return a[0] * b[0] + a[1] * b[1] + a[2] * b[2]
 
 
-@kernel
+@kernel(inner=True)
 def support(points, start, end, dx, dy, dz):
     """Row of the point farthest along (dx, dy, dz); the first of equals."""
     best = start
@@ -35,7 +35,7 @@ def support(points, start, end, dx, dy, dz):
     return best
 
 
-@kernel
+@kernel(inner=True)
 def _closest_on_segment(w, i, j, bary):
     """Barycentric weights of the point of segment (w[i], w[j]) nearest the origin; returns squared distance."""
     ex, ey, ez = w[j, 0] - w[i, 0], w[j, 1] - w[i, 1], w[j, 2] - w[i, 2]
@@ -50,7 +50,7 @@ def _closest_on_segment(w, i, j, bary):
     return x * x + y * y + z * z
 
 
-@kernel
+@kernel(inner=True)
 def _closest_on_triangle(w, i, j, k, bary):
     """The same for triangle (w[i], w[j], w[k]). Written out in scalars: small arrays here would cost more than the arithmetic."""
     ax, ay, az = w[i, 0], w[i, 1], w[i, 2]
@@ -92,7 +92,7 @@ def _closest_on_triangle(w, i, j, k, bary):
     return x * x + y * y + z * z
 
 
-@kernel
+@kernel(inner=True)
 def _outside(w, f, i, j, k):
     """Is the origin on the other side of face (i, j, k) than corner f (or the tetrahedron flat there)?"""
     ux, uy, uz = w[j, 0] - w[i, 0], w[j, 1] - w[i, 1], w[j, 2] - w[i, 2]

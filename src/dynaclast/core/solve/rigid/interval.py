@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import numpy as np
+
 from ...kernels import kernel
 from ..model import Hulls, PieceTable, Settings, Sheets, TieTable
 from ..state import Assemblies, Contacts
@@ -22,7 +24,7 @@ def run_interval(
 
     again, which (n_rows + n_near,) int32, int64; stamp (S,) uint8 zeros; turn (3, 3), arms (11, 3): scratch. The rest as in the kernels it calls
     """
-    step = 0
+    step = np.int64(0)  # not a literal: the solver would be compiled once more for it
     while True:
         step, stale = solve_interval(
             asm, live, driven, rows, n_rows, near, n_near, ties, tie_rows, n_ties, inv_mass, inv_inertia, settings, push, twist, moved, turned, step, again,

@@ -19,7 +19,7 @@ UNEVEN = 50.0
 UNEVEN_SWEEPS = 24
 
 
-@kernel
+@kernel(inner=True)
 def islands(rows: Rows, n_rows, ties: TieRows, n_ties, live, inv_mass, held, spin, interval, island, leans, watch, size, sweeps):
     """Movers joined by rows, known by their lowest slot: island (A,) int32.
 
@@ -80,27 +80,33 @@ def islands(rows: Rows, n_rows, ties: TieRows, n_ties, live, inv_mass, held, spi
     return most
 
 
-@kernel
+@kernel(inner=True)
+def kinetic_of(asm: Assemblies, a, m):
+    """Kinetic energy of one assembly [J], by its true inertia at its present turn. m (3, 3) scratch."""
+    e = asm.mass[a] * (asm.vel[a, 0] ** 2 + asm.vel[a, 1] ** 2 + asm.vel[a, 2] ** 2)
+    if asm.spin[a, 0] != 0.0 or asm.spin[a, 1] != 0.0 or asm.spin[a, 2] != 0.0:
+        rotation(asm.rot[a], m)
+        x = m[0, 0] * asm.spin[a, 0] + m[1, 0] * asm.spin[a, 1] + m[2, 0] * asm.spin[a, 2]
+        y = m[0, 1] * asm.spin[a, 0] + m[1, 1] * asm.spin[a, 1] + m[2, 1] * asm.spin[a, 2]
+        z = m[0, 2] * asm.spin[a, 0] + m[1, 2] * asm.spin[a, 1] + m[2, 2] * asm.spin[a, 2]
+        i = asm.inertia[a]
+        e += i[0, 0] * x * x + i[1, 1] * y * y + i[2, 2] * z * z + 2.0 * (i[0, 1] * x * y + i[0, 2] * x * z + i[1, 2] * y * z)
+    return 0.5 * e
+
+
+@kernel(inner=True)
 def kinetic(asm: Assemblies, live, island, watch, m, out):
-    """Kinetic energy per watched island (A,) [J], by the true inertia of every assembly at its present turn. m (3, 3) scratch."""
+    """Kinetic energy per watched island (A,) [J]. m (3, 3) scratch."""
     for k in range(len(live)):
         out[island[live[k]]] = 0.0
     for k in range(len(live)):
         a = live[k]
         if watch[island[a]] & 5 != 1:
             continue
-        e = asm.mass[a] * (asm.vel[a, 0] ** 2 + asm.vel[a, 1] ** 2 + asm.vel[a, 2] ** 2)
-        if asm.spin[a, 0] != 0.0 or asm.spin[a, 1] != 0.0 or asm.spin[a, 2] != 0.0:
-            rotation(asm.rot[a], m)
-            x = m[0, 0] * asm.spin[a, 0] + m[1, 0] * asm.spin[a, 1] + m[2, 0] * asm.spin[a, 2]
-            y = m[0, 1] * asm.spin[a, 0] + m[1, 1] * asm.spin[a, 1] + m[2, 1] * asm.spin[a, 2]
-            z = m[0, 2] * asm.spin[a, 0] + m[1, 2] * asm.spin[a, 1] + m[2, 2] * asm.spin[a, 2]
-            i = asm.inertia[a]
-            e += i[0, 0] * x * x + i[1, 1] * y * y + i[2, 2] * z * z + 2.0 * (i[0, 1] * x * y + i[0, 2] * x * z + i[1, 2] * y * z)
-        out[island[a]] += 0.5 * e
+        out[island[a]] += kinetic_of(asm, a, m)
 
 
-@kernel
+@kernel(inner=True)
 def take_back(asm: Assemblies, live, island, leans, had, has, middle):
     """Where contact alone has made energy (bodies turned on while their rows stood still; bounces at several points that were not
     solved to the end), slow the island's relative motion to what it had. An island that touches nothing held keeps its

@@ -54,7 +54,7 @@ def _across(hulls: Hulls, wnormals, s, k, x, y, z):
     return best
 
 
-@kernel
+@kernel(inner=True)
 def _least_overlap(hulls: Hulls, wverts, wnormals, s, t, axis):
     """Separation of the cores along the best face normal of either; axis gets that normal, from t to s."""
     best = -np.inf
@@ -79,7 +79,7 @@ def _least_overlap(hulls: Hulls, wverts, wnormals, s, t, axis):
     return best
 
 
-@kernel
+@kernel(inner=True)
 def _apart_along(wverts, s0, s1, t0, t1, x, y, z):
     """Separation of two point sets along the unit direction (x, y, z) from t to s."""
     i = support(wverts, s0, s1, -x, -y, -z)
@@ -87,7 +87,7 @@ def _apart_along(wverts, s0, s1, t0, t1, x, y, z):
     return x * (wverts[i, 0] - wverts[j, 0]) + y * (wverts[i, 1] - wverts[j, 1]) + z * (wverts[i, 2] - wverts[j, 2])
 
 
-@kernel
+@kernel(inner=True)
 def _out_of_overlap(hulls: Hulls, wverts, wnormals, s, t, axis, near, scratch):
     """Separation (< 0) of overlapping cores along a direction of locally least overlap.
 
@@ -130,7 +130,7 @@ def _out_of_overlap(hulls: Hulls, wverts, wnormals, s, t, axis, near, scratch):
     return dist
 
 
-@kernel
+@kernel(inner=True)
 def _wing(points, i, j, k, ux, uy, uz):
     """Twice the area of triangle (i, j, k), signed by the direction u."""
     ax, ay, az = points[j, 0] - points[i, 0], points[j, 1] - points[i, 1], points[j, 2] - points[i, 2]
@@ -198,7 +198,7 @@ def _swap(points, seps, i, j):
     seps[j] = hold
 
 
-@kernel
+@kernel(inner=True)
 def _clip(hulls: Hulls, wverts, wnormals, ref_face, inc_face, grow, limit, points, seps, poly, other):
     """Clip a face against the sides of a reference face, grown by ``grow`` [m]. Points come out on the incident core, seps as core distance from
     the reference plane; only those nearer than ``limit``. Returns how many.
@@ -263,7 +263,7 @@ def _clip(hulls: Hulls, wverts, wnormals, ref_face, inc_face, grow, limit, point
     return m
 
 
-@kernel
+@kernel(inner=True)
 def _on_face(hulls: Hulls, wverts, wnormals, s, t, ref, owned, margin, axis, points, seps, poly, other):
     """Contact of s and t on a reference face: ref belongs to s if owned, else to t. Returns the number of points, 0 where none is near, and how far
     the other surface is from the face where it is nearest to its plane [m]."""
@@ -291,7 +291,7 @@ def _on_face(hulls: Hulls, wverts, wnormals, s, t, ref, owned, margin, axis, poi
     return count, lowest
 
 
-@kernel
+@kernel(inner=True)
 def _with_nearest(points, seps, count, gap, missed, axis, near, rs, rt):
     """Add the nearest points of the cores to a clipped patch that missed them; returns how many points there are."""
     last = 0
@@ -358,7 +358,7 @@ def touch(hulls: Hulls, wverts, wnormals, s, t, margin, slip, axis, points, seps
     return 1
 
 
-@kernel
+@kernel(inner=True)
 def touch_again(hulls: Hulls, wverts, wnormals, s, t, margin, feature, deepest, axis, points, seps, poly, other):
     """Contact of shapes s and t on the reference face of the last search; 0 where it no longer serves and ``touch`` must look.
 
@@ -375,7 +375,7 @@ def touch_again(hulls: Hulls, wverts, wnormals, s, t, margin, feature, deepest, 
     return count
 
 
-@kernel
+@kernel(inner=True)
 def touch_sheet(hulls: Hulls, wverts, wnormals, wcenter, s, t, sharp, margin, axis, points, seps, poly, other, near, feature, scratch):
     """Contact of shape s with triangle t of an exact body, which is solid behind its face; as ``touch``.
 
@@ -428,7 +428,7 @@ def touch_sheet(hulls: Hulls, wverts, wnormals, wcenter, s, t, sharp, margin, ax
     return 1
 
 
-@kernel
+@kernel(inner=True)
 def _edge_side(wverts, t0, e, p, nx, ny, nz):
     """How far point p lies inside edge e of a triangle [m], in its plane."""
     i, j = t0 + e, t0 + (e + 1) % 3
@@ -438,7 +438,7 @@ def _edge_side(wverts, t0, e, p, nx, ny, nz):
     return (ix * (p[0] - wverts[i, 0]) + iy * (p[1] - wverts[i, 1]) + iz * (p[2] - wverts[i, 2])) / max(length, 1e-300)
 
 
-@kernel
+@kernel(inner=True)
 def _beside(wverts, t0, p, nx, ny, nz):
     """How far a point of a triangle's plane lies outside the triangle at least [m]; 0 within."""
     out = 0.0
@@ -447,7 +447,7 @@ def _beside(wverts, t0, p, nx, ny, nz):
     return out
 
 
-@kernel
+@kernel(inner=True)
 def _on_sharp_edge(wverts, t0, p, sharp):
     """Whether a point of a triangle lies on an edge that stands out."""
     ax, ay, az = wverts[t0 + 1, 0] - wverts[t0, 0], wverts[t0 + 1, 1] - wverts[t0, 1], wverts[t0 + 1, 2] - wverts[t0, 2]
@@ -460,7 +460,7 @@ def _on_sharp_edge(wverts, t0, p, sharp):
     return False
 
 
-@kernel
+@kernel(inner=True)
 def touch_ground(hulls: Hulls, wverts, s, height, margin, points, seps):
     """Contact of shape s with the ground plane; as ``touch``, the normal being (0, 1, 0)."""
     n = 0

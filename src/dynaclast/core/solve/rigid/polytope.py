@@ -14,7 +14,7 @@ from ...kernels import kernel
 MOST_FACES, MOST_CORNERS = 96, 128
 
 
-@kernel
+@kernel(inner=True)
 def _plane_of(points, i, j, k, out):
     """Unit normal and offset (n . x + d = 0) of the plane through three points; returns twice their triangle's area."""
     ax, ay, az = points[j, 0] - points[i, 0], points[j, 1] - points[i, 1], points[j, 2] - points[i, 2]
@@ -27,7 +27,7 @@ def _plane_of(points, i, j, k, out):
     return area
 
 
-@kernel
+@kernel(inner=True)
 def _one_sided(points, n, plane, tol):
     """Which points lie on the plane, as bits, and the side the rest lies on: -1 behind, 1 before, 0 on both."""
     bits = np.uint64(0)
@@ -43,7 +43,7 @@ def _one_sided(points, n, plane, tol):
     return bits, (1 if high > tol else -1)
 
 
-@kernel(allocates=True)
+@kernel(allocates=True, inner=True)
 def _widest(points, n, bits, out):
     """The plane through the widest triangle that can be had quickly among the points in ``bits``."""
     first, far, third, most = -1, -1, -1, -1.0

@@ -26,7 +26,7 @@ EASE = 6.0
 """Damping of calm assemblies [1/s], so that the last tremble dies away."""
 
 
-@kernel(allocates=True)
+@kernel(allocates=True, inner=True)
 def _sliding(asm: Assemblies, rows: Rows, n_rows, g):
     """Which assemblies slide (A,) uint8: a contact's friction is used up and it creeps on. They are neither eased nor put to sleep,
     so that a block on a slope a little too steep gets going."""
@@ -52,7 +52,7 @@ def _sliding(asm: Assemblies, rows: Rows, n_rows, g):
     return out
 
 
-@kernel
+@kernel(inner=True)
 def _dwell(asm: Assemblies, a, dt, slides):
     """Count how long the body has hardly left its place, however it trembles there."""
     d2, dot = 0.0, 0.0
@@ -180,7 +180,7 @@ def settle(asm: Assemblies, live, rows: Rows, n_rows, settings: Settings, ties: 
     return slept
 
 
-@kernel
+@kernel(inner=True)
 def _quiet(asm: Assemblies, a, g):
     """Below the calm speed now, though not yet for long."""
     return asm.calm[a] < CALM_SHARE * np.sqrt(max(g, 1.0) * asm.radius[a] * 2.0)

@@ -68,14 +68,14 @@ def make_search_scratch() -> Scratch:
     )
 
 
-@kernel
+@kernel(inner=True)
 def _speed_bound(asm: Assemblies, a, reach):
     v = np.sqrt(asm.vel[a, 0] ** 2 + asm.vel[a, 1] ** 2 + asm.vel[a, 2] ** 2)
     w = np.sqrt(asm.spin[a, 0] ** 2 + asm.spin[a, 1] ** 2 + asm.spin[a, 2] ** 2)
     return v + w * reach
 
 
-@kernel
+@kernel(inner=True)
 def _to_world(m, x, y, z, out):
     for c in range(3):
         out[c] = m[c, 0] * x + m[c, 1] * y + m[c, 2] * z

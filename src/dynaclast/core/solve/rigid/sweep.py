@@ -35,7 +35,7 @@ INNER = 2
 """Sweeps over one manifold's points per solver sweep."""
 
 
-@kernel
+@kernel(inner=True)
 def _sweep(rows: Rows, n_rows, vel, spin, inv_mass, moved, turned, h, turn, sweeps, stirred, now):
     """One pass over all manifolds: friction, twist, rolling, then no approach where the gap is closed.
 
@@ -179,7 +179,7 @@ def _sweep(rows: Rows, n_rows, vel, spin, inv_mass, moved, turned, h, turn, swee
     return any_stirred
 
 
-@kernel
+@kernel(inner=True)
 def _push_apart(rows: Rows, n_rows, live, inv_mass, shift, tilt, h, sweeps, most):
     """Displacements shift (A, 3) [m] and tilt (A, 3) [rad] that take a share of every overlap out, by the separations of this substep, and bring
     what bounces to where it does."""
@@ -223,7 +223,7 @@ def _push_apart(rows: Rows, n_rows, live, inv_mass, shift, tilt, h, sweeps, most
                     tilt[b, 2] -= p * j[11]
 
 
-@kernel
+@kernel(inner=True)
 def _warm_start(rows: Rows, n_rows, vel, spin, inv_mass):
     """Apply the impulses found in the last substep again."""
     for r in range(n_rows):
@@ -249,7 +249,7 @@ def _warm_start(rows: Rows, n_rows, vel, spin, inv_mass):
         rows.roll_rub[r, 1] = 0.0
 
 
-@kernel
+@kernel(inner=True)
 def _aim_bounces(rows: Rows, n_rows, vel, spin, moved, turned, inv_mass, h, since, gravity):
     """Points that meet within this substep fast enough get the speed they shall leave with.
 
@@ -297,7 +297,7 @@ def _turn(q, x, y, z):
     q[0], q[1], q[2], q[3] = nx / length, ny / length, nz / length, nw / length
 
 
-@kernel
+@kernel(inner=True)
 def _through(m, tensor, x, y, z):
     """The tensor (3, 3) of the opening frame, turned by m, times a world vector. In scalars: matrix products of this size go through a library
     call that costs more than the arithmetic."""
@@ -342,7 +342,7 @@ def _move(asm: Assemblies, live, h, moved, turned, shift, tilt, m, q):
         w[0], w[1], w[2] = _through(m, asm.inv_inertia[a], lx, ly, lz)
 
 
-@kernel
+@kernel(inner=True)
 def _pressed(rows: Rows, n_rows):
     """Whether any row carries an impulse from before."""
     for r in range(n_rows):
@@ -352,7 +352,7 @@ def _pressed(rows: Rows, n_rows):
     return False
 
 
-@kernel(allocates=True)
+@kernel(allocates=True, inner=True)
 def solve_interval(asm: Assemblies, live, driven, rows: Rows, n_rows, near: Near, n_near, ties: TieTable, tie_rows: TieRows, n_ties, inv_mass, inv_inertia, settings: Settings, push, twist, moved, turned, start, again):
     """The substeps of one interval over the awake assemblies ``live``, and those an animation moves: from ``start`` on, until rows want to be
     looked at again. Returns the substep to go on with, and how many entries of again (n_rows + n_near,) int32 say which.
@@ -421,7 +421,7 @@ def solve_interval(asm: Assemblies, live, driven, rows: Rows, n_rows, near: Near
     return settings.substeps, 0
 
 
-@kernel
+@kernel(inner=True)
 def hit_impulse(rows: Rows, r):
     """Impulse of the points of row r that met as a hit [N s]."""
     total = 0.0

@@ -95,7 +95,7 @@ def gather_ties(ties: TieTable, broken, kept, piece_asm, asm: Assemblies, inv_ma
     return n
 
 
-@kernel
+@kernel(inner=True)
 def _invert(m, out):
     """Inverse of a symmetric positive (3, 3)."""
     a, b, c, d, e, f = m[0, 0], m[0, 1], m[0, 2], m[1, 1], m[1, 2], m[2, 2]
@@ -107,7 +107,7 @@ def _invert(m, out):
     out[2, 0], out[2, 1], out[2, 2] = r * s, (b * c - a * e) * s, (a * d - b * b) * s
 
 
-@kernel
+@kernel(inner=True)
 def _lean_of(qa, qb, out):
     """Rotation vector that takes turn qa to turn qb, the short way."""
     ax, ay, az, aw = -qa[0], -qa[1], -qa[2], qa[3]
@@ -118,7 +118,7 @@ def _lean_of(qa, qb, out):
     out[0], out[1], out[2] = s * x, s * y, s * z
 
 
-@kernel
+@kernel(inner=True)
 def _angle_about(qa, qb, axis):
     """Angle (-pi, pi] by which a has turned against b about an axis of the opening frame."""
     bx, by, bz, bw = -qb[0], -qb[1], -qb[2], qb[3]
@@ -133,7 +133,7 @@ def _angle_about(qa, qb, axis):
     return turn
 
 
-@kernel(allocates=True)
+@kernel(allocates=True, inner=True)
 def aim_ties(ties: TieTable, rows: TieRows, n, asm: Assemblies, inv_mass, inv_inertia):
     """Arms, errors and effective masses as the bodies stand now. Refreshes the world inertia of what is tied."""
     m, half, k, mb = np.empty((3, 3)), np.empty((3, 3)), np.empty((3, 3)), np.empty((3, 3))
@@ -202,7 +202,7 @@ def aim_ties(ties: TieTable, rows: TieRows, n, asm: Assemblies, inv_mass, inv_in
             _invert(k, rows.turn_mass[r])
 
 
-@kernel(allocates=True)
+@kernel(allocates=True, inner=True)
 def _point_mass(ra, rb, im, ia, ib, k):
     """Inverse effective mass (3, 3) of two points moving as one: im 1 - [ra] Ia^-1 [ra] - [rb] Ib^-1 [rb]."""
     cross = np.empty((3, 3))
@@ -224,7 +224,7 @@ def _point_mass(ra, rb, im, ia, ib, k):
                 k[i, j] += t
 
 
-@kernel
+@kernel(inner=True)
 def _across(u, ia, ib, k):
     """Inverse effective inertia across axis u, made invertible along it."""
     scale = 0.0
@@ -239,7 +239,7 @@ def _across(u, ia, ib, k):
             k[i, j] = t + scale * u[i] * u[j]
 
 
-@kernel
+@kernel(inner=True)
 def _apply(rows: TieRows, r, px, py, pz, vel, spin, inv_mass, inv_inertia):
     """An impulse on a's end, and its opposite on b's."""
     for end in range(2):
@@ -257,7 +257,7 @@ def _apply(rows: TieRows, r, px, py, pz, vel, spin, inv_mass, inv_inertia):
             spin[s, c] += inv_inertia[s, c, 0] * tx + inv_inertia[s, c, 1] * ty + inv_inertia[s, c, 2] * tz
 
 
-@kernel
+@kernel(inner=True)
 def _apply_turn(rows: TieRows, r, tx, ty, tz, spin, inv_mass, inv_inertia):
     """A turning impulse on a, and its opposite on b."""
     for end in range(2):
@@ -269,7 +269,7 @@ def _apply_turn(rows: TieRows, r, tx, ty, tz, spin, inv_mass, inv_inertia):
             spin[s, c] += sign * (inv_inertia[s, c, 0] * tx + inv_inertia[s, c, 1] * ty + inv_inertia[s, c, 2] * tz)
 
 
-@kernel
+@kernel(inner=True)
 def warm_ties(ties: TieTable, rows: TieRows, n, vel, spin, inv_mass, inv_inertia):
     """Apply the impulses of the last substep again."""
     for r in range(n):
@@ -284,13 +284,13 @@ def warm_ties(ties: TieTable, rows: TieRows, n, vel, spin, inv_mass, inv_inertia
             _apply_turn(rows, r, p[3] + along * u[0], p[4] + along * u[1], p[5] + along * u[2], spin, inv_mass, inv_inertia)
 
 
-@kernel
+@kernel(inner=True)
 def tie_sweeps(n):
     """How many passes so many ties take."""
     return min(TIE_SWEEPS[0] + TIE_SWEEPS[1] * (n - 1), TIE_SWEEPS[2]) if n else 0
 
 
-@kernel
+@kernel(inner=True)
 def sweep_ties(ties: TieTable, rows: TieRows, n, vel, spin, inv_mass, inv_inertia, h, backwards):
     """One pass over all ties: turns first, then points, which must hold most. Every other pass goes backwards, so that a chain's
     ends hear of each other."""
@@ -365,7 +365,7 @@ def sweep_ties(ties: TieTable, rows: TieRows, n, vel, spin, inv_mass, inv_inerti
         _apply(rows, r, x, y, z, vel, spin, inv_mass, inv_inertia)
 
 
-@kernel
+@kernel(inner=True)
 def mend_ties(ties: TieTable, rows: TieRows, n, shift, tilt, inv_mass, inv_inertia):
     """Displacements shift [m] and tilt [rad] (A, 3) that take a share of the drift back."""
     for _ in range(2):
@@ -402,7 +402,7 @@ def mend_ties(ties: TieTable, rows: TieRows, n, shift, tilt, inv_mass, inv_inert
             )
 
 
-@kernel
+@kernel(inner=True)
 def count_ties(ties: TieTable, rows: TieRows, n):
     """Add this substep's impulses to the sums of the interval."""
     for r in range(n):

@@ -1,0 +1,90 @@
+"""How kernels are compiled."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Set
+from typing import Any
+
+import numpy as np
+from numba import typeof
+from numba.core.registry import CPUDispatcher
+
+from .compiler import no_garbage, spare
+
+FUSED = frozenset({"contract", "nsz"})
+"""Multiply and add in one instruction; the compiled code, and so the result, stays the same from run to run."""
+
+spare()
+
+
+class Kernel(CPUDispatcher):
+    """A function over arrays, compiled for the types it is called with."""
+
+    def compile(self, sig: Any) -> Any:
+        with no_garbage():
+            return super().compile(sig)
+
+    @property
+    def arguments(self) -> tuple[str, ...]:
+        """Their names."""
+        return self.py_func.__code__.co_varnames[: self.py_func.__code__.co_argcount]
+
+    def compile_for(self, *args: Any) -> None:
+        """Compile for such arguments, without a call."""
+        self.compile(tuple(typeof(x) for x in args))
+
+
+class InnerKernel(Kernel):
+    """One that only kernels can call."""
+
+    def __call__(self, *_: Any) -> Any:
+        raise TypeError(f"{self.__name__} is an inner kernel: Python cannot call it. Call it from a kernel, or take inner=True away.")
+
+
+def kernel(function: Callable[..., Any] | None = None, *, allocates: bool = False, inline: bool = False, inner: bool = False, fastmath: Set[str] = FUSED) -> Any:
+    """Compile a function over arrays, once and for all: the machine code is kept beside its source.
+
+    A kernel counts no references to arrays, since every row looked at (``x[i]``) would be counted up and down, in steps that stop the processor:
+    the solver's sweeps then take twice as long. So it can make no arrays either: its scratch is handed in. The few that are called
+    once a step and make their own say ``allocates``.
+
+    inline : laid into its callers, and compiled with them
+    inner : called by kernels only, so that nothing need be compiled by which Python calls it, which takes as long as a small kernel itself
+    """
+
+    def compiled(f: Callable[..., Any]) -> Any:
+        options = {"nopython": True, "error_model": "numpy", "fastmath": set(fastmath), "_nrt": allocates, "inline": "always" if inline else "never"}
+        made = (InnerKernel if inner else Kernel)(f, targetoptions=options | {"no_cfunc_wrapper": True, "no_cpython_wrapper": inner})
+        made.enable_caching()
+        return made
+
+    return compiled if function is None else compiled(function)
+
+
+def rehearse(run: Callable[[], Any], instead: Mapping[Kernel, Any]) -> dict[Kernel, tuple[Any, ...]]:
+    """Run without compiling: kernels are played as plain Python, which is slow, those in ``instead`` not at all but give what stands there.
+    Returns the kernels that Python called, and with what."""
+    calls: dict[Kernel, tuple[Any, ...]] = {}
+    depth = 0
+
+    def played(self: Kernel, *args: Any) -> Any:
+        nonlocal depth
+        if depth == 0:
+            calls.setdefault(self, args)
+        if self in instead:
+            return instead[self]
+        depth += 1
+        try:
+            return self.py_func(*args)
+        finally:
+            depth -= 1
+
+    real = InnerKernel.__call__
+    Kernel.__call__ = InnerKernel.__call__ = played  # type: ignore[method-assign]
+    try:
+        with np.errstate(all="ignore"):
+            run()
+    finally:
+        del Kernel.__call__
+        InnerKernel.__call__ = real  # type: ignore[method-assign]
+    return calls

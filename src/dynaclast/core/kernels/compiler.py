@@ -1,0 +1,107 @@
+"""What the compiler of kernels is spared: work done twice, or for nothing. It makes the same code in half the time.
+
+This reaches into the compiler, whose version is pinned (requirements.txt); tests/core/test_compiler.py would notice a change.
+"""
+
+from __future__ import annotations
+
+import gc
+from collections.abc import Iterator
+from contextlib import contextmanager
+from typing import Any
+
+from llvmlite.binding import parse_bitcode
+from numba.core.codegen import JITCodeLibrary
+from numba.core.registry import cpu_target
+from numba.core.targetconfig import ConfigStack, TargetConfig
+from numba.core.types.functions import BaseFunction
+
+
+class _Library(JITCodeLibrary):
+    """Code of a function, optimised once, when all it calls has been put beside it. The compiler would also go through each function before, and
+    through all once more to find references it need not count; kernels count none."""
+
+    def _optimize_functions(self, ll_module: Any) -> None:
+        ll_module.data_layout = self._codegen._data_layout
+
+    def _optimize_final_module(self) -> None:
+        manager, builder = self._codegen._module_pass_manager()
+        manager.run(self._final_module, builder)
+
+    # A kernel kept on disk is machine code, and the code it was made from, in case another lays it into itself: that is read only then.
+    _unread: bytes | None = None
+
+    def serialize_using_object_code(self) -> Any:
+        name, kind, (machine, code) = super().serialize_using_object_code()
+        module = self._get_module_for_linking()
+        return name, kind, (machine, code, [x.name for x in (*module.functions, *module.global_variables) if not x.is_declaration])
+
+    @classmethod
+    def _unserialize(cls, codegen: Any, state: Any) -> Any:
+        name, kind, data = state
+        if kind != "object":
+            return super()._unserialize(codegen, state)
+        self = codegen.create_library(name)
+        self.enable_object_caching()
+        machine, self._unread, defined = data
+        self._set_compiled_object(machine)
+        self._finalize_final_module()
+        codegen._engine._defined_symbols |= set(defined)
+        return self
+
+    def _get_module_for_linking(self) -> Any:
+        if self._shared_module is None and self._unread is not None:
+            self._shared_module, self._unread = parse_bitcode(self._unread), None
+        return super()._get_module_for_linking()
+
+
+def _chosen(options: TargetConfig) -> dict[str, Any]:
+    return {name: value for name, value in options._values.items() if value != options.options[name].default}
+
+
+def _same(self: TargetConfig, other: object) -> bool:
+    """Whether two sets of options are the same: asked for each call that is typed, so only what differs from its default is looked at."""
+    if not isinstance(other, TargetConfig):
+        return NotImplemented
+    return self is other or (type(self) is type(other) and _chosen(self) == _chosen(other))
+
+
+def _hash(self: TargetConfig) -> int:
+    return hash(frozenset(_chosen(self)))
+
+
+_type_call = BaseFunction.get_call_type
+
+
+def _remembered(self: BaseFunction, context: Any, args: tuple[Any, ...], kws: dict[str, Any]) -> Any:
+    """The signature of a built-in function called with these types. The compiler tries all it knows of each (a sum may be one of texts, lists, dates)
+    wherever the function is called; here once for the same types. What it compiles for a call is left to it."""
+    if kws:
+        return _type_call(self, context, args, kws)
+    known = self.__dict__.setdefault("_known_calls", {})
+    key = (args, ConfigStack.top_or_none())
+    signature = known.get(key)
+    if signature is None:
+        signature = _type_call(self, context, args, kws)
+        if signature is not None and self._impl_keys.get(signature.args) is self.typing_key:
+            known[key] = signature
+    return signature
+
+
+@contextmanager
+def no_garbage() -> Iterator[None]:
+    """The compiler makes many small objects that point at each other and frees few: looking for garbage takes a third of its time."""
+    paused = gc.isenabled()
+    gc.disable()
+    try:
+        yield
+    finally:
+        if paused:
+            gc.enable()
+
+
+def spare() -> None:
+    """Let the compiler of this process skip all that."""
+    cpu_target.target_context.codegen()._library_class = _Library
+    TargetConfig.__eq__, TargetConfig.__hash__ = _same, _hash  # type: ignore[method-assign]
+    BaseFunction.get_call_type = _remembered

@@ -1,0 +1,106 @@
+"""What the compiler is spared must not change what it makes."""
+
+from __future__ import annotations
+
+import gc
+import math
+
+import numba
+import numpy as np
+import pytest
+from numba.core.caching import NullCache
+from numba.core.compiler import Flags
+from numba.core.registry import cpu_target
+
+from dynaclast.core.kernels import kernel, rehearse
+
+
+@kernel(inner=True)
+def _twice(x):
+    return 2.0 * x
+
+
+@kernel
+def mixed(a, k, flag):
+    """Calls of one operator with many types: each must be typed for its own."""
+    total = 0.0
+    for i in range(len(a)):
+        total += a[i] * k + _twice(a[i]) - (i % 3) / 2
+        if flag and i > k:
+            total -= math.floor(a[i]) ** 2
+    return total + np.sqrt(k + 1) + (k << 1) + (flag and k > 2)
+
+
+@kernel(allocates=True)
+def sorted_copy(a):
+    return np.sort(a.copy())
+
+
+def plain(a, k, flag):
+    return numba.njit(mixed.py_func, error_model="numpy", fastmath={"contract", "nsz"})(a, k, flag)
+
+
+@pytest.mark.parametrize("dtype", [np.float64, np.float32, np.int32])
+@pytest.mark.parametrize("flag", [True, False])
+def test_kernels_give_what_the_plain_compiler_gives(dtype, flag):
+    a = (np.random.default_rng(1).normal(size=40) * 10).astype(dtype)
+    inner = _twice
+    try:
+        globals()["_twice"] = numba.njit(_twice.py_func)
+        want = plain(a, 3, flag)
+    finally:
+        globals()["_twice"] = inner
+    assert mixed(a, 3, flag) == pytest.approx(want, rel=1e-6)
+
+
+def test_one_that_makes_arrays_beside_one_that_does_not():
+    a = np.array([3.0, 1.0, 2.0])
+    assert list(sorted_copy(a)) == [1.0, 2.0, 3.0]
+    assert list(a) == [3.0, 1.0, 2.0]
+
+
+def test_options_are_the_same_by_what_they_say():
+    a, b = Flags(), Flags()
+    assert a == b and hash(a) == hash(b)
+    a.nrt = False  # what it is anyway
+    assert a == b and hash(a) == hash(b)
+    a.nrt = True
+    assert a != b
+    b.nrt = True
+    assert a == b and a != "a text"
+
+
+def test_an_inner_kernel_says_that_python_cannot_call_it():
+    with pytest.raises(TypeError, match="_twice is an inner kernel"):
+        _twice(1.0)
+
+
+def test_code_kept_on_disk_is_read_again_for_those_who_lay_it_in():
+    fresh = kernel(mixed.py_func)
+    fresh._cache = NullCache()  # compiled here, not read from an earlier run
+    fresh.compile_for(np.ones(3), 1, True)
+    kept = next(iter(fresh.overloads.values())).library.serialize_using_object_code()
+    read = cpu_target.target_context.codegen().unserialize_library(kept)
+    assert read._shared_module is None
+    names = {f.name for f in read._get_module_for_linking().functions if not f.is_declaration}
+    assert any("mixed" in name for name in names)
+
+
+def test_a_rehearsal_plays_kernels_as_python_and_says_what_was_called():
+    fresh = kernel(mixed.py_func)
+    calls = rehearse(lambda: fresh(np.ones(2), 1, False), instead={_twice: 5.0})
+    assert list(calls) == [fresh] and fresh.signatures == []
+    assert calls[fresh][1:] == (1, False)
+    with pytest.raises(TypeError):
+        _twice(1.0)
+
+
+def test_the_garbage_collector_is_as_it_was():
+    kernel(mixed.py_func)(np.ones(2, np.float32), 2, True)
+    assert gc.isenabled()
+    gc.disable()
+    try:
+        kernel(mixed.py_func)(np.ones(2, np.int32), 2, True)
+        assert not gc.isenabled()
+    finally:
+        gc.enable()
