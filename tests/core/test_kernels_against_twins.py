@@ -34,7 +34,7 @@ def heap(seed: int = 3, count: int = 14) -> Prepared:
 def searched(prepared: Prepared) -> Run:
     """A run after its first search for contacts."""
     run = Run(prepared.shot, prepared.model, prepared.state)
-    run.state.contacts = run._search()
+    run._search()
     return run
 
 
@@ -112,7 +112,7 @@ def test_an_interval_changes_momentum_by_the_impulses_it_tells_and_no_more(whirl
     run = searched(prepared)
     asm, rows, model = prepared.state.assemblies, run._rows, prepared.model
     before = (model.pieces.mass[:, None] * asm.vel[:14]).sum(axis=0)
-    run._solve(run._live(), prepared.state.contacts)
+    run._solve(run._live())
     change = (model.pieces.mass[:, None] * asm.vel[:14]).sum(axis=0) - before
     weight = model.pieces.mass.sum() * model.settings.gravity * model.settings.interval
     ground = sum(rows.total[r].sum() for r in range(run._row_count) if rows.b[r] == len(asm.pos) - 1)

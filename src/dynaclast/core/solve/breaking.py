@@ -11,7 +11,7 @@ import numpy as np
 
 from ..kernels import kernel
 from .model import BondTable, Hulls
-from .rigid.manifolds import Rows
+from .rigid.manifolds import HIT_SHARE, Rows
 from .rigid.sweep import hit_impulse
 from .state import Assemblies, Contacts
 
@@ -72,7 +72,7 @@ def impact_loads(rows: Rows, n_rows, con: Contacts, hulls: Hulls, piece_body, pi
     reached, depth, queue = np.zeros(count, np.uint8), np.zeros(count, np.int32), np.empty(count, np.int32)
     hits = 0
     for r in range(n_rows):
-        impulse = hit_impulse(rows, r)
+        impulse = hit_impulse(rows, r, HIT_SHARE)
         if impulse <= 0.0:
             continue
         k = rows.pair[r]

@@ -66,15 +66,14 @@ def _carried(points, slot, asm: Assemblies, out):
         out[p, 2] = asm.pos[a, 2] + z + qw * tz + qx * ty - qy * tx
 
 
-@kernel(allocates=True)
+@kernel
 def _kinetic(asm: Assemblies):
     """Kinetic energy of all that moves [J]."""
-    m = np.empty((3, 3))
     total = 0.0
     for a in range(len(asm.alive)):
         if not asm.alive[a] or asm.held[a] or asm.asleep[a]:
             continue
-        total += kinetic_of(asm, a, m)
+        total += kinetic_of(asm, a)
     return total
 
 

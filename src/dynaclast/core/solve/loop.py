@@ -27,9 +27,9 @@ from .prepare import targets_of
 from .rigid.assemblies import wake, wake_around, wake_one
 from .rigid.manifolds import HIT_SHARE, world_inertia
 from .rigid.rest import settle
-from .rigid.sweep import remember
+from .rigid.sweep import hit_impulses, remember
 from .rigid.ties import gather_ties, wake_tied
-from .state import Assemblies, State
+from .state import Assemblies, Contacts, State
 from .wear import lay_on
 
 MOST_RETRIES = 3
@@ -56,6 +56,7 @@ class Run(Parting):
         self._limited: set[tuple[int, str]] = set()
         self._still: Frame | None = None
         self._hit_before = np.zeros(0)
+        self._drives = [b for b, drive in enumerate(model.drives) if drive is not None]
         targets = {item.name: targets_of(item, model) for item in shot.fields if item.on}
         self._acting = Acting(shot, model, state, targets)
         self._charts = Charts(shot, model, state)
@@ -274,18 +275,17 @@ class Run(Parting):
             live = self._live()
             if not len(live) and not len(self._driven):
                 return
-            before = Assemblies(*(x.copy() for x in asm)) if intact else None
-            contacts = self._search()
-            live = self._live()
+            before = (Assemblies(*(x.copy() for x in asm)), Contacts(*(x.copy() for x in state.contacts))) if intact else None
+            self._search()
+            contacts, live = state.contacts, self._live()
             self._tie_count = gather_ties(model.ties, state.tie_broken, state.tie_push, state.piece_assembly, asm, self._inv_mass, self._tie_rows)
-            self._solve(live, contacts)
+            self._solve(live)
             if before is None:
                 break
             if waiting and attempt < MOST_RETRIES:
                 touched = self._touched(contacts)
                 if touched.any():
-                    for now, then in zip(asm, before, strict=True):
-                        now[:] = then
+                    self._go_back(before)
                     self._release(touched, {"touch": self._toucher(contacts, touched)}, events)
                     continue
             if not len(state.bond_broken):
@@ -302,21 +302,22 @@ class Run(Parting):
                 break
             load = np.where(gives, load, 0.0)
             if attempt < MOST_RETRIES:
-                for now, then in zip(asm, before, strict=True):
-                    now[:] = then
-                self._break(load, lambda b: [self._hit_cause(blame[b], load[b])], events)  # noqa: B023
-            else:
-                state.contacts = contacts
-                self._break(load, lambda b: [self._hit_cause(blame[b], load[b])], events)  # noqa: B023
+                self._go_back(before)
+            self._break(load, lambda b: [self._hit_cause(blame[b], load[b])], events)  # noqa: B023
         self._hit_before = contacts.hit[self._rows.pair[: self._row_count]].copy()
         remember(self._rows, self._row_count, contacts)
-        state.contacts = contacts
         asm.pos[self._driven], asm.rot[self._driven] = self._targets
         self._write_impacts(impacts)
         self._keep_in_limits(live, events)
         self._break_ties(events)
         if settle(asm, live, self._rows, self._row_count, model.settings, self._tie_rows, self._tie_count):
             self._stale = True  # sleepers' shapes are placed once more, where they came to lie
+
+    def _go_back(self, before: tuple[Assemblies, Contacts]) -> None:
+        """To the start of an interval that is to be taken again."""
+        asm, self.state.contacts = before
+        for now, then in zip(self.state.assemblies, asm, strict=True):
+            now[:] = then
 
     def _drive(self, number: int) -> None:
         """Give what is animated the speeds that take it to where its keys want it at the end of this interval."""
@@ -325,9 +326,8 @@ class Run(Parting):
         slots: list[int] = []
         places: list[Array] = []
         turns: list[Array] = []
-        for b, drive in enumerate(model.drives):
-            if drive is None:
-                continue
+        for b in self._drives:
+            drive = model.drives[b]
             place, turn = drive.at((number + 1) * interval)
             m = rotation_matrix(turn)
             own = np.flatnonzero((model.carried_by == b) & (state.held == HOLD_DRIVEN))
@@ -360,23 +360,21 @@ class Run(Parting):
 
     def _write_impacts(self, impacts: list[dict[str, Any]]) -> None:
         rows, n = self._rows, self._row_count
-        fast = np.flatnonzero((rows.approach[:n].min(axis=1, initial=0.0) < -IMPACT_EVENT_FROM * rows.pace[:n]) & (rows.total[:n].sum(axis=1) > 0))
-        contacts, hulls, model = self.state.contacts, self.model.hulls, self.model
-        use = rows.approach[fast] < -IMPACT_EVENT_FROM * rows.pace[fast, None]
-        impulse = np.where(use, rows.total[fast], 0.0).sum(axis=1)
-        for i in np.argsort(-impulse, kind="stable")[:MOST_IMPACTS]:  # of a frame no more are kept
-            r = fast[i]
-            k = rows.pair[r]
-            if impulse[i] <= 0.0:
-                break
-            p = int(hulls.piece[contacts.a[k]])
-            q = int(hulls.piece[contacts.b[k]]) if contacts.b[k] >= 0 else None
-            impacts.append(
-                self._note(
-                    "impact", pieces=[p, q], bodies=[model.body_names[model.pieces.body[p]], model.body_names[model.pieces.body[q]] if q is not None else "ground"],
-                    impulse=round(float(impulse[i]), 3), speed=round(float(-rows.approach[r].min()), 3), place=[round(float(x), 4) for x in rows.point[r, 0]],
-                )
-            )
+        impulse = np.empty(n)
+        hit_impulses(rows, n, IMPACT_EVENT_FROM, impulse)
+        hard = np.flatnonzero(impulse > 0.0)
+        hard = hard[np.argsort(-impulse[hard], kind="stable")[:MOST_IMPACTS]]  # of a frame no more are kept
+        if not len(hard):
+            return
+        contacts, hulls, model, pair = self.state.contacts, self.model.hulls, self.model, rows.pair[hard]
+        against = contacts.b[pair]
+        one, other = hulls.piece[contacts.a[pair]], np.where(against >= 0, hulls.piece[against], -1)
+        body, other_body = model.pieces.body[one].tolist(), np.where(other >= 0, model.pieces.body[other], -1).tolist()
+        speed, place = np.round(-rows.approach[hard].min(axis=1), 3), np.round(rows.point[hard, 0], 4)
+        names = [*model.body_names, "ground"]
+        for p, q, a, b, strength, fast, at in zip(one.tolist(), other.tolist(), body, other_body, np.round(impulse[hard], 3).tolist(), speed.tolist(), place.tolist(), strict=True):
+            bodies = [names[a], names[b]]
+            impacts.append(self._note("impact", pieces=[p, q if q >= 0 else None], bodies=bodies, impulse=strength, speed=fast, place=at))
 
 
 def frames(shot: Shot, model: Model, state: State, until: int, should_stop: Callable[[], bool] | None = None) -> Iterator[Frame]:

@@ -7,7 +7,7 @@ import numpy as np
 from ..geometry.mesh import Array
 from .frame import piece_positions
 from .model import Model
-from .rigid.broad import carry_over, find_pairs, place_shapes
+from .rigid.broad import carry_over, find_pairs, make_pairing, place_shapes
 from .rigid.interval import run_interval
 from .rigid.manifolds import Near, Rows, build_rows, make_near, make_rows, world_inertia
 from .rigid.search import find_contacts, make_search_scratch
@@ -34,7 +34,7 @@ class Touching:
         self._rows: Rows = make_rows(0)
         self._near: Near = make_near(0)
         self._tie_rows, self._tie_count = make_tie_rows(len(model.ties.kind)), 0
-        self._buffers = [no_contacts(0), no_contacts(0)]
+        self._memory, self._pairing = no_contacts(0), make_pairing(0)
         self._row_count = self._near_count = 0
         self._driven = np.zeros(0, np.int64)
         self._push: Array | None = None
@@ -69,56 +69,53 @@ class Touching:
         push[still] = twist[still] = 0.0
         return push, twist
 
-    def _search(self) -> Contacts:
+    def _search(self) -> None:
         """Find this interval's contacts and build the solver's rows."""
         model, state, asm = self.model, self.state, self.state.assemblies
         settings = model.settings
-        contacts, known, which = self._pairs()
-        calls = self._calls_sleepers(contacts, which)
-        if self._look(contacts, known, which[calls]):  # sleepers that woke take part in this very interval
-            state.contacts = contacts
-            contacts, known, which = self._pairs()
-            calls = self._calls_sleepers(contacts, which)
-            self._look(contacts, known, which[calls])
-        self._look(contacts, known, which[~calls])
+        which = self._pairs()
+        calls = self._calls_sleepers(which)
+        if self._look(which[calls]):  # sleepers that woke take part in this very interval
+            which = self._pairs()
+            calls = self._calls_sleepers(which)
+            self._look(which[calls])
+        self._look(which[~calls])
         world_inertia(asm, self._inv_mass, self._inv_inertia)
         if len(self._rows.a) < len(which):
             self._rows, self._near = make_rows(len(which) + len(which) // 2), make_near(len(which) + len(which) // 2)
         self._moved[:] = self._turned[:] = 0.0
         self._row_count, self._near_count = build_rows(
-            model.hulls, model.pieces, state.piece_assembly, asm, contacts, which, np.zeros(0, np.int32), settings,
+            model.hulls, model.pieces, state.piece_assembly, asm, state.contacts, which, np.zeros(0, np.int32), settings,
             self._points, self._seps, self._inv_mass, self._inv_inertia, self._moved, self._turned, self._arms, self._rows, 0, self._near, 0,
         )
-        self._known = known
-        return contacts
 
-    def _calls_sleepers(self, contacts: Contacts, which: np.ndarray) -> np.ndarray:
+    def _calls_sleepers(self, which: np.ndarray) -> np.ndarray:
         """Pairs (N,) bool of which one side is asleep: they are looked at before the others, since what they wake must be paired anew."""
         slot = self.state.piece_assembly[self.model.hulls.piece]
         asleep = self.state.assemblies.asleep
         if not asleep.any():
             return np.zeros(len(which), bool)
-        b = contacts.b[: len(which)]
-        return (asleep[slot[contacts.a[: len(which)]]] != asleep[slot[b]]) & (b >= 0)
+        b = self.state.contacts.b[which]
+        return (asleep[slot[self.state.contacts.a[which]]] != asleep[slot[b]]) & (b >= 0)
 
-    def _look(self, contacts: Contacts, known: np.ndarray, which: np.ndarray) -> int:
+    def _look(self, which: np.ndarray) -> int:
         model, state = self.model, self.state
         return find_contacts(
-            model.hulls, model.pieces, state.piece_assembly, state.assemblies, contacts, known, which, False, model.settings.interval, model.settings, model.sheets,
+            model.hulls, model.pieces, state.piece_assembly, state.assemblies, state.contacts, self._known, which, False, model.settings.interval, model.settings, model.sheets,
             self._verts, self._normals, self._centers, self._points, self._seps, self._scratch,
         )
 
-    def _solve(self, live: np.ndarray, contacts: Contacts) -> None:
+    def _solve(self, live: np.ndarray) -> None:
         """All substeps of an interval; pairs whose bodies turn far within it are looked at again on the way."""
         model, state, pairs = self.model, self.state, self._row_count + self._near_count
         self._row_count, self._near_count = run_interval(
-            model.hulls, model.pieces, state.piece_assembly, state.assemblies, live, self._driven, contacts, self._known, self._rows, self._row_count, self._near, self._near_count,
+            model.hulls, model.pieces, state.piece_assembly, state.assemblies, live, self._driven, state.contacts, self._known, self._rows, self._row_count, self._near, self._near_count,
             model.ties, self._tie_rows, self._tie_count, self._inv_mass, self._inv_inertia, model.settings, model.sheets, *self._aggregate(), self._moved, self._turned,
             self._verts, self._normals, self._centers, self._points, self._seps, self._stamp, np.zeros(pairs, np.int32), np.zeros(pairs, np.int64), self._turn, self._arms, self._scratch,
         )
 
-    def _pairs(self) -> tuple[Contacts, np.ndarray, np.ndarray]:
-        """Memory of all pairs, what is known of each, and those to be looked at, which come first."""
+    def _pairs(self) -> np.ndarray:
+        """Bring the memory of pairs up to date. Returns where in it stand those to be looked at."""
         model, state = self.model, self.state
         hulls, asm = model.hulls, state.assemblies
         place_shapes(hulls, model.pieces, state.piece_assembly, asm, self._stale, self._verts, self._normals, self._centers, self._lo, self._hi, model.settings, self._aggregate()[0], self._turn)
@@ -130,17 +127,20 @@ class Touching:
             if fresh <= len(self._pair_a):
                 break
             self._pair_a, self._pair_b = np.zeros(fresh * 2, np.int32), np.zeros(fresh * 2, np.int32)
-        room = fresh + len(state.contacts.a)
-        contacts, known = self._room(room), np.zeros(room, np.uint8)
-        count = carry_over(self._pair_a, self._pair_b, fresh, hulls, state.piece_assembly, asm, state.contacts, contacts, known)
+        count = len(state.contacts.a)
+        memory, which = self._memory_for(count + fresh), np.zeros(fresh, np.int64)
+        count = carry_over(self._pair_a, self._pair_b, fresh, hulls, state.piece_assembly, asm, memory, count, self._known, which, self._pairing)
         if len(self._seps) < count:
-            self._points, self._seps = np.zeros((room + room // 2, 4, 3)), np.zeros((room + room // 2, 4))
-        return Contacts(*(x[:count] for x in contacts)), known, np.arange(fresh)
+            self._points, self._seps = np.zeros((count + count // 2, 4, 3)), np.zeros((count + count // 2, 4))
+        state.contacts = Contacts(*(x[:count] for x in memory))
+        return which
 
-    def _room(self, room: int) -> Contacts:
-        """Memory for so many pairs that the state does not use now: two buffers take turns."""
-        used = self.state.contacts.push.base
-        k = 0 if used is not None and used is self._buffers[1].push else 1
-        if len(self._buffers[k].a) < room:
-            self._buffers[k] = no_contacts(room + room // 2)
-        return self._buffers[k]
+    def _memory_for(self, room: int) -> Contacts:
+        """The memory of pairs, with room for so many."""
+        held = self.state.contacts
+        if len(self._memory.a) < room or held.a.base is not self._memory.a:  # it grows, or the state came from elsewhere
+            if len(self._memory.a) < room:
+                self._memory, self._known, self._pairing = no_contacts(room + room // 2), np.zeros(room + room // 2, np.uint8), make_pairing(room + room // 2)
+            for own, given in zip(self._memory, held, strict=True):
+                own[: len(given)] = given
+        return self._memory

@@ -6,6 +6,8 @@ most. Pairs of which neither is awake are not looked for: what they remember is 
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import numpy as np
 
 from ...kernels import kernel
@@ -66,16 +68,25 @@ def place_shapes(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, e
 @kernel(allocates=True)
 def find_pairs(hulls: Hulls, pieces: PieceTable, piece_asm, apart, asm: Assemblies, settings: Settings, sheets: Sheets, lo, hi, axis, order, out_a, out_b):
     """Pairs with overlapping bounds, at least one awake or one asleep and the other driven; ground pairs have b = -1. Returns the count found
-    (which may exceed the room in out_a, out_b: then nothing beyond the room is written)."""
+    (which may exceed the room in out_a, out_b: then nothing beyond the room is written). order: all shapes but the triangles of exact bodies."""
+    active = np.empty(len(order), np.uint8)
+    count = _hull_pairs(hulls, pieces, piece_asm, apart, asm, settings, active, lo, hi, axis, order, out_a, out_b)
+    for x in range(len(sheets.piece)):
+        count = _sheet_pairs(hulls, pieces, piece_asm, apart, asm, sheets, x, active, lo, hi, out_a, out_b, np.int64(count))
+    return count
+
+
+@kernel(inner=True)
+def _hull_pairs(hulls: Hulls, pieces: PieceTable, piece_asm, apart, asm: Assemblies, settings: Settings, active, lo, hi, axis, order, out_a, out_b):
+    """Pairs of hulls and of these with the ground. active (S,) uint8 out: 0 stands still, 1 moves, 2 is asleep, 3 is driven, 4 is gone."""
     count = 0
     room = len(out_a)
-    shapes = len(order)  # all but the triangles of exact bodies
+    shapes = len(order)
     ax1, ax2 = (axis + 1) % 3, (axis + 2) % 3
-    active = np.empty(shapes, np.uint8)  # 0 stands still, 1 moves, 2 is asleep, 3 is driven
     for s in range(shapes):
         a = piece_asm[hulls.piece[s]]
         if pieces.held[hulls.piece[s]] == HOLD_REMOVED:
-            active[s] = 4  # it is gone
+            active[s] = 4
             continue
         active[s] = (3 if asm.held[a] == 2 else 0) if asm.held[a] else 2 if asm.asleep[a] else 1
     if settings.ground_on:
@@ -104,8 +115,6 @@ def find_pairs(hulls: Hulls, pieces: PieceTable, piece_asm, apart, asm: Assembli
                 out_a[count] = min(s, t)
                 out_b[count] = max(s, t)
             count += 1
-    for x in range(len(sheets.piece)):
-        count = _sheet_pairs(hulls, pieces, piece_asm, apart, asm, sheets, x, active, lo, hi, out_a, out_b, np.int64(count))
     return count
 
 
@@ -170,99 +179,136 @@ def _sheet_pairs(hulls: Hulls, pieces: PieceTable, piece_asm, apart, asm: Assemb
 
 @kernel(inner=True)
 def _slot(a, b, mask):
-    h = (np.uint64(a) * np.uint64(0x9E3779B97F4A7C15)) ^ (np.uint64(b + 1) * np.uint64(0xC2B2AE3D27D4EB4F))
-    h ^= h >> np.uint64(29)
-    h *= np.uint64(0xBF58476D1CE4E5B9)
-    h ^= h >> np.uint64(32)
-    return np.int64(h & np.uint64(mask))
+    """Where to look for a pair in a table of mask + 1 places (Fibonacci hashing, Knuth 1973), and the number that stands for the pair."""
+    key = (np.int64(a) << np.int64(32)) + np.int64(b)
+    h = np.uint64(key) * np.uint64(0x9E3779B97F4A7C15)
+    return np.int64((h >> np.uint64(32)) & np.uint64(mask)), key
 
 
-@kernel(allocates=True)
-def carry_over(pair_a, pair_b, fresh, hulls: Hulls, piece_asm, asm: Assemblies, old: Contacts, new: Contacts, known):
-    """Lay the memory of the last search beside the new pairs.
+class Pairing(NamedTuple):
+    """Scratch of ``carry_over`` for at most K entries: a table (2^n > 2 K) of entries by the numbers of their pairs, each entry's pair, gaps."""
 
-    The first ``fresh`` rows of ``new`` become the given pairs, with what is remembered of them (known = 1) or
-    nothing (known = 0); behind them come the remembered pairs of which neither side is awake (known = 2). Returns the
-    number of rows.
+    table: np.ndarray
+    keys: np.ndarray
+    pair: np.ndarray
+    gaps: np.ndarray
+
+
+def make_pairing(room: int) -> Pairing:
+    size = max(16, 2 << (2 * room + 2).bit_length())
+    return Pairing(np.zeros(size, np.int32), np.zeros(size, np.int64), np.zeros(room, np.int32), np.zeros(room, np.int32))
+
+
+@kernel
+def carry_over(pair_a, pair_b, fresh, hulls: Hulls, piece_asm, asm: Assemblies, con: Contacts, count, known, which, scratch: Pairing):
+    """Bring the memory of the last search, the first ``count`` entries of con, up to date for the first ``fresh`` of the given pairs. Returns how
+    many entries there are then; con and known have room for count + fresh.
+
+    What is remembered stays where it is. which (fresh,) int64 out: the entry of each pair; known (K,) uint8 out: 1 where it was
+    remembered, 0 where it is new, 2 for entries of other pairs, of which neither side is awake. All others are forgotten, and
+    the last entries take their places.
     """
     bits = 4
-    while (1 << bits) < 2 * len(old.a) + 2:
+    while (1 << bits) < 2 * count + 2:
         bits += 1
     mask = (1 << bits) - 1
-    table = np.full(mask + 1, -1, np.int32)
-    for k in range(len(old.a)):
-        h = _slot(old.a[k], old.b[k], mask)
+    table, keys, pair_of, gaps = scratch.table, scratch.keys, scratch.pair, scratch.gaps
+    for h in range(mask + 1):
+        table[h] = -1
+    for k in range(count + fresh):
+        pair_of[k] = -1
+    for k in range(count):
+        h, key = _slot(con.a[k], con.b[k], mask)
         while table[h] >= 0:
             h = (h + 1) & mask
-        table[h] = k
+        table[h], keys[h] = k, key
     for n in range(fresh):
-        a, b = pair_a[n], pair_b[n]
-        h = _slot(a, b, mask)
-        found = -1
+        h, key = _slot(pair_a[n], pair_b[n], mask)
+        which[n] = -1
         while table[h] >= 0:
-            k = table[h]
-            if old.a[k] == a and old.b[k] == b:
-                found = k
+            if keys[h] == key:
+                k = table[h]
+                which[n] = k
+                pair_of[k] = n
+                known[k] = 1
+                if con.count[k] == 0:
+                    _let_go(con, k)
                 break
             h = (h + 1) & mask
-        new.a[n] = a
-        new.b[n] = b
-        if found >= 0:
-            known[n] = 1
-            _copy(old, found, new, n)
+    first, n_gaps = 0, 0
+    for k in range(count):
+        if pair_of[k] >= 0:
+            continue
+        if _rests(con, k, hulls, piece_asm, asm):
+            known[k] = 2
+            con.hit[k] = 0.0
         else:
-            known[n] = 0
-            new.slack[n] = 0.0
-            new.depth[n] = 0.0
-            new.hit[n] = 0.0
-            new.count[n] = 0
-            new.feature[n] = 0
-            for c in range(3):
-                new.axis[n, c] = 0.0
-            for c in range(4):
-                new.push[n, c] = 0.0
-                new.rub[n, c] = 0.0
-    n = fresh
-    for k in range(len(old.a)):
-        a = piece_asm[hulls.piece[old.a[k]]]
-        if not (asm.held[a] or asm.asleep[a]):
+            gaps[n_gaps] = k
+            n_gaps += 1
+    for n in range(fresh):
+        if which[n] >= 0:
             continue
-        if old.b[k] >= 0:
-            b = piece_asm[hulls.piece[old.b[k]]]
-            if a == b or not (asm.held[b] or asm.asleep[b]) or (asm.held[a] and asm.held[b]) or asm.held[a] == 2 or asm.held[b] == 2:
-                continue
-        elif asm.held[a]:
+        if first < n_gaps:
+            k = gaps[first]
+            first += 1
+        else:
+            k = count
+            count += 1
+        which[n] = k
+        pair_of[k] = n
+        known[k] = 0
+        con.a[k], con.b[k] = pair_a[n], pair_b[n]
+        con.slack[k] = con.depth[k] = con.hit[k] = 0.0
+        con.count[k] = con.feature[k] = 0
+        for c in range(3):
+            con.axis[k, c] = 0.0
+        _let_go(con, k)
+    while first < n_gaps:  # gaps ascend: the last one is closed first where the last entries are gaps themselves
+        count -= 1
+        if gaps[n_gaps - 1] == count:
+            n_gaps -= 1
             continue
-        new.a[n] = old.a[k]
-        new.b[n] = old.b[k]
-        known[n] = 2
-        _copy(old, k, new, n)
-        new.hit[n] = 0.0
-        n += 1
-    return n
+        k = gaps[first]
+        first += 1
+        _move_entry(con, count, k)
+        known[k] = known[count]
+        if pair_of[count] >= 0:
+            which[pair_of[count]] = k
+    return count
 
 
 @kernel(inline=True)
-def _copy(old: Contacts, k, new: Contacts, n):
-    new.slack[n] = old.slack[k]
-    new.depth[n] = old.depth[k]
-    new.hit[n] = old.hit[k]
-    new.count[n] = old.count[k]
-    new.feature[n] = old.feature[k]
-    for c in range(3):
-        new.axis[n, c] = old.axis[k, c]
-    if old.count[k] == 0:  # the buffer may hold another pair's
-        for c in range(4):
-            new.push[n, c] = 0.0
-            new.rub[n, c] = 0.0
-        return
-    for c in range(3):
-        new.face[n, c] = old.face[k, c]
-        new.face_b[n, c] = old.face_b[k, c]
+def _rests(con: Contacts, k, hulls: Hulls, piece_asm, asm: Assemblies):
+    """Whether neither side of the pair is awake, and what they know of each other is still of use."""
+    a = piece_asm[hulls.piece[con.a[k]]]
+    if con.b[k] < 0:
+        return asm.asleep[a] != 0 and asm.held[a] == 0
+    b = piece_asm[hulls.piece[con.b[k]]]
+    still = (asm.held[a] != 0 or asm.asleep[a] != 0) and (asm.held[b] != 0 or asm.asleep[b] != 0)
+    return still and a != b and not (asm.held[a] != 0 and asm.held[b] != 0) and asm.held[a] != 2 and asm.held[b] != 2
+
+
+@kernel(inline=True)
+def _let_go(con: Contacts, k):
     for c in range(4):
-        new.push[n, c] = old.push[k, c]
-        new.rub[n, c] = old.rub[k, c]
-    for i in range(old.count[k]):
+        con.push[k, c] = 0.0
+        con.rub[k, c] = 0.0
+
+
+@kernel(inner=True)
+def _move_entry(con: Contacts, k, n):
+    """Entry k of the memory becomes entry n."""
+    con.a[n], con.b[n] = con.a[k], con.b[k]
+    con.slack[n], con.depth[n], con.hit[n] = con.slack[k], con.depth[k], con.hit[k]
+    con.count[n], con.feature[n] = con.count[k], con.feature[k]
+    for c in range(3):
+        con.axis[n, c] = con.axis[k, c]
+        con.face[n, c] = con.face[k, c]
+        con.face_b[n, c] = con.face_b[k, c]
+    for c in range(4):
+        con.push[n, c] = con.push[k, c]
+        con.rub[n, c] = con.rub[k, c]
+    for i in range(con.count[k]):
         for c in range(3):
-            new.local[n, i, c] = old.local[k, i, c]
-            new.local_b[n, i, c] = old.local_b[k, i, c]
+            con.local[n, i, c] = con.local[k, i, c]
+            con.local_b[n, i, c] = con.local_b[k, i, c]

@@ -6,7 +6,7 @@ import numpy as np
 
 from ...kernels import kernel
 from ..state import Assemblies
-from .assemblies import join, root, rotation
+from .assemblies import join, root
 from .manifolds import HIT_SHARE, Rows
 from .ties import TieRows
 
@@ -81,29 +81,31 @@ def islands(rows: Rows, n_rows, ties: TieRows, n_ties, live, inv_mass, held, spi
 
 
 @kernel(inner=True)
-def kinetic_of(asm: Assemblies, a, m):
-    """Kinetic energy of one assembly [J], by its true inertia at its present turn. m (3, 3) scratch."""
+def kinetic_of(asm: Assemblies, a):
+    """Kinetic energy of one assembly [J], by its true inertia at its present turn."""
     e = asm.mass[a] * (asm.vel[a, 0] ** 2 + asm.vel[a, 1] ** 2 + asm.vel[a, 2] ** 2)
-    if asm.spin[a, 0] != 0.0 or asm.spin[a, 1] != 0.0 or asm.spin[a, 2] != 0.0:
-        rotation(asm.rot[a], m)
-        x = m[0, 0] * asm.spin[a, 0] + m[1, 0] * asm.spin[a, 1] + m[2, 0] * asm.spin[a, 2]
-        y = m[0, 1] * asm.spin[a, 0] + m[1, 1] * asm.spin[a, 1] + m[2, 1] * asm.spin[a, 2]
-        z = m[0, 2] * asm.spin[a, 0] + m[1, 2] * asm.spin[a, 1] + m[2, 2] * asm.spin[a, 2]
+    wx, wy, wz = asm.spin[a, 0], asm.spin[a, 1], asm.spin[a, 2]
+    if wx != 0.0 or wy != 0.0 or wz != 0.0:
+        qx, qy, qz, qw = asm.rot[a, 0], asm.rot[a, 1], asm.rot[a, 2], asm.rot[a, 3]
+        tx, ty, tz = 2.0 * (wy * qz - wz * qy), 2.0 * (wz * qx - wx * qz), 2.0 * (wx * qy - wy * qx)  # the spin in the opening frame
+        x = wx + qw * tx + ty * qz - tz * qy
+        y = wy + qw * ty + tz * qx - tx * qz
+        z = wz + qw * tz + tx * qy - ty * qx
         i = asm.inertia[a]
         e += i[0, 0] * x * x + i[1, 1] * y * y + i[2, 2] * z * z + 2.0 * (i[0, 1] * x * y + i[0, 2] * x * z + i[1, 2] * y * z)
     return 0.5 * e
 
 
 @kernel(inner=True)
-def kinetic(asm: Assemblies, live, island, watch, m, out):
-    """Kinetic energy per watched island (A,) [J]. m (3, 3) scratch."""
+def kinetic(asm: Assemblies, live, island, watch, out):
+    """Kinetic energy per watched island (A,) [J]."""
     for k in range(len(live)):
         out[island[live[k]]] = 0.0
     for k in range(len(live)):
         a = live[k]
         if watch[island[a]] & 5 != 1:
             continue
-        out[island[a]] += kinetic_of(asm, a, m)
+        out[island[a]] += kinetic_of(asm, a)
 
 
 @kernel(inner=True)

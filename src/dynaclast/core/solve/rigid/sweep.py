@@ -311,12 +311,15 @@ def _through(m, tensor, x, y, z):
 
 
 @kernel
-def _move(asm: Assemblies, live, h, moved, turned, shift, tilt, m, q):
-    """Advance positions and orientations; free spin keeps its angular momentum (midpoint rule). m (3, 3), q (4,) scratch."""
+def _move(asm: Assemblies, live, h, moved, turned, shift, tilt, push, m, q):
+    """Advance positions and orientations; free spin keeps its angular momentum (midpoint rule). m (3, 3), q (4,) scratch.
+
+    Over an interval a push (A, 3) [m/s2] gives a T^2 / 2, as in a leapfrog, however many substeps there are.
+    """
     for k in range(len(live)):
         a = live[k]
         for c in range(3):
-            d = h * asm.vel[a, c] + shift[a, c]
+            d = h * asm.vel[a, c] + (shift[a, c] - 0.5 * h * h * push[a, c])
             asm.pos[a, c] += d
             moved[a, c] += d
         w = asm.spin[a]
@@ -340,6 +343,39 @@ def _move(asm: Assemblies, live, h, moved, turned, shift, tilt, m, q):
         turned[a, 2] += tz
         rotation(asm.rot[a], m)
         w[0], w[1], w[2] = _through(m, asm.inv_inertia[a], lx, ly, lz)
+
+
+@kernel(inner=True)
+def _move_driven(asm: Assemblies, driven, h, moved, turned):
+    """What an animation moves keeps its speed."""
+    for k in range(len(driven)):
+        a = driven[k]
+        _turn(asm.rot[a], h * asm.spin[a, 0], h * asm.spin[a, 1], h * asm.spin[a, 2])
+        for c in range(3):
+            asm.pos[a, c] += h * asm.vel[a, c]
+            moved[a, c] += h * asm.vel[a, c]
+            turned[a, c] += h * asm.spin[a, c]
+
+
+@kernel(inner=True)
+def _speed_up(asm: Assemblies, live, h, gravity, push, twist):
+    """What weight and fields give in a substep."""
+    for k in range(len(live)):
+        a = live[k]
+        for c in range(3):
+            asm.vel[a, c] += h * asm.fall[a] * gravity[c]
+            asm.vel[a, c] += h * push[a, c]
+            asm.spin[a, c] += h * twist[a, c]
+
+
+@kernel(inner=True)
+def _sum_up(rows: Rows, n_rows):
+    """Add a substep's impulses to those of the interval."""
+    for r in range(n_rows):
+        for i in range(rows.count[r]):
+            rows.total[r, i] += rows.push[r, i]
+            if rows.bounce_to[r, i] > 0.0:  # a bounce is over at once
+                rows.push[r, i] = 0.0
 
 
 @kernel(inner=True)
@@ -374,13 +410,9 @@ def solve_interval(asm: Assemblies, live, driven, rows: Rows, n_rows, near: Near
     for step in range(start, settings.substeps):
         passes = opening if step == 0 else sweeps
         rounds = passes.max() if n_rows else 0
-        for k in range(len(live)):
-            for c in range(3):
-                asm.vel[live[k], c] += h * asm.fall[live[k]] * settings.gravity[c]
-                asm.vel[live[k], c] += h * push[live[k], c]
-                asm.spin[live[k], c] += h * twist[live[k], c]
+        _speed_up(asm, live, h, settings.gravity, push, twist)
         aim_ties(ties, tie_rows, n_ties, asm, inv_mass, inv_inertia)
-        kinetic(asm, live, island, watch, m, had)
+        kinetic(asm, live, island, watch, had)
         _aim_bounces(rows, n_rows, asm.vel, asm.spin, moved, turned, inv_mass, h, (step + 0.5) * h, settings.gravity)
         _warm_start(rows, n_rows, asm.vel, asm.spin, inv_mass)
         warm_ties(ties, tie_rows, n_ties, asm.vel, asm.spin, inv_mass, inv_inertia)
@@ -393,27 +425,14 @@ def solve_interval(asm: Assemblies, live, driven, rows: Rows, n_rows, near: Near
             sweep_ties(ties, tie_rows, n_ties, asm.vel, asm.spin, inv_mass, inv_inertia, h, turn % 2 == 1)
             if turn == most - 1 and rounds > most and not _pressed(rows, n_rows):
                 rounds = most  # things fall side by side: nothing bears anything yet
-        kinetic(asm, live, island, watch, m, has)
+        kinetic(asm, live, island, watch, has)
         take_back(asm, live, island, leans, had, has, middle)
         _push_apart(rows, n_rows, live, inv_mass, shift, tilt, h, sweeps, most)
         mend_ties(ties, tie_rows, n_ties, shift, tilt, inv_mass, inv_inertia)
-        for k in range(len(live)):  # over an interval the push gives a T^2 / 2, as in a leapfrog, however many substeps there are
-            for c in range(3):
-                shift[live[k], c] -= 0.5 * h * h * push[live[k], c]
         count_ties(ties, tie_rows, n_ties)
-        _move(asm, live, h, moved, turned, shift, tilt, m, q)
-        for k in range(len(driven)):
-            a = driven[k]
-            _turn(asm.rot[a], h * asm.spin[a, 0], h * asm.spin[a, 1], h * asm.spin[a, 2])
-            for c in range(3):
-                asm.pos[a, c] += h * asm.vel[a, c]
-                moved[a, c] += h * asm.vel[a, c]
-                turned[a, c] += h * asm.spin[a, c]
-        for r in range(n_rows):
-            for i in range(rows.count[r]):
-                rows.total[r, i] += rows.push[r, i]
-                if rows.bounce_to[r, i] > 0.0:  # a bounce is over at once
-                    rows.push[r, i] = 0.0
+        _move(asm, live, h, moved, turned, shift, tilt, push, m, q)
+        _move_driven(asm, driven, h, moved, turned)
+        _sum_up(rows, n_rows)
         if step + 1 < settings.substeps:
             stale = stale_rows(rows, n_rows, near, n_near, moved, turned, asm.vel, asm.spin, h, again)
             if stale:
@@ -422,13 +441,20 @@ def solve_interval(asm: Assemblies, live, driven, rows: Rows, n_rows, near: Near
 
 
 @kernel(inner=True)
-def hit_impulse(rows: Rows, r):
-    """Impulse of the points of row r that met as a hit [N s]."""
+def hit_impulse(rows: Rows, r, share):
+    """Impulse of the points of row r that met faster than this share of the pair's pace [N s]."""
     total = 0.0
     for i in range(4):
-        if rows.approach[r, i] < -HIT_SHARE * rows.pace[r]:
+        if rows.approach[r, i] < -share * rows.pace[r]:
             total += rows.total[r, i]
     return total
+
+
+@kernel
+def hit_impulses(rows: Rows, n_rows, share, out):
+    """That of every row, into out (n_rows,)."""
+    for r in range(n_rows):
+        out[r] = hit_impulse(rows, r, share)
 
 
 @kernel
@@ -436,4 +462,4 @@ def remember(rows: Rows, n_rows, con: Contacts):
     """Write the last substep's impulses back to the pairs."""
     for r in range(n_rows):
         keep_impulses(rows, r, con)
-        con.hit[rows.pair[r]] = hit_impulse(rows, r)
+        con.hit[rows.pair[r]] = hit_impulse(rows, r, HIT_SHARE)
