@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
+from scipy.spatial.transform import Rotation
 
 from shots import ball, box, run
 
@@ -42,6 +43,28 @@ def test_a_double_pendulum_keeps_its_energy() -> None:
     ties = [{"name": "top", "how": {"kind": "pin"}, "body": "a", "point": [0, 6, 0]}, {"name": "mid", "how": {"kind": "pin"}, "body": "b", "to": "a", "point": [1, 6, 0]}]
     energy = run(*rods, ties=ties, frames=240, ground={"on": False}).stats["energy"]
     assert np.abs(energy - energy[0]).max() < 0.01 * 80 * G
+
+
+@pytest.mark.parametrize("links", [1, 2, 12])
+@pytest.mark.parametrize("end", [1.0, 200.0])
+def test_a_chain_never_gains_energy(links: int, end: float) -> None:
+    """Links of 0.4 m let go from level, the last one heavier: no frame gains more than 1e-4 of what they can fall by, and the ends of a tie stay
+    together (1 mm) however they whip."""
+    mass = 0.4 * 0.01 * 1000.0
+    bodies = [box(f"l{i}", (0.2 + 0.4 * i, 8, 0), (0.4, 0.1, 0.1), material={"mass": mass * (end if i == links - 1 else 1.0)}) for i in range(links)]
+    ties = [{"name": f"t{i}", "how": {"kind": "pin"}, "body": f"l{i}", "point": [0.4 * i, 8, 0], **({"to": f"l{i - 1}"} if i else {})} for i in range(links)]
+    baked = run(*bodies, ties=ties, frames=120, ground={"on": False})
+    falls = G * sum((0.2 + 0.4 * i) * mass * (end if i == links - 1 else 1.0) for i in range(links))
+    assert np.diff(baked.stats["energy"]).max() < 1e-4 * falls
+    for i in range(links):
+        ends = [place + Rotation.from_quat(turn).apply([x, 0, 0]) for place, turn, x in ((baked.position[:, k], baked.orientation[:, k], x) for k, x in ((i, -0.2), (i - 1, 0.2)) if k >= 0)]
+        assert np.linalg.norm(ends[0] - (ends[1] if i else [0, 8, 0]), axis=1).max() < 1e-3
+
+
+def test_what_flies_keeps_its_energy() -> None:
+    """Exactly, from the first frame on: it is measured where speed and place are known together."""
+    energy = run(ball("b", (0, 10, 0), velocity=[3, 9, 0]), frames=24, ground={"on": False}).stats["energy"]
+    assert energy == pytest.approx(energy[0], rel=1e-6)
 
 
 def test_a_slack_string_lets_fall_and_then_stops() -> None:

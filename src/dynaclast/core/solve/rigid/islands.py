@@ -18,13 +18,16 @@ UNEVEN = 50.0
 
 UNEVEN_SWEEPS = 24
 
+GAIN = 4e-6
+"""What ties may seem to gain in a substep, as a share of what moves: a swing measured in steps wavers by as much."""
+
 
 @kernel(inner=True)
 def islands(rows: Rows, n_rows, ties: TieRows, n_ties, live, inv_mass, held, spin, interval, island, leans, watch, size, sweeps):
     """Movers joined by rows, known by their lowest slot: island (A,) int32.
 
     leans (A,) uint8: an island meets what cannot move; watch (A,) uint8, bits: 1, its energy must be watched, since something in it
-    is hit, bounces or turns far within the interval; 2, masses are uneven; 4, something animated gives it energy. size (A,) int32: its rows. sweeps (R,) int32: passes each row takes. Returns the largest of these.
+    is hit, bounces or turns far within the interval; 2, masses are uneven; 4, something animated gives it energy; 8, it is tied. size (A,) int32: its rows. sweeps (R,) int32: passes each row takes. Returns the largest of these.
     """
     for k in range(len(live)):
         island[live[k]] = live[k]
@@ -63,6 +66,7 @@ def islands(rows: Rows, n_rows, ties: TieRows, n_ties, live, inv_mass, held, spi
     for r in range(n_ties):
         a, b = ties.a[r], ties.b[r]
         i = island[a] if inv_mass[a] > 0.0 else island[b]
+        watch[i] |= 8
         if inv_mass[a] == 0.0 or inv_mass[b] == 0.0:
             leans[i] = 1
         if held[a] == 2 or held[b] == 2:
@@ -143,3 +147,42 @@ def take_back(asm: Assemblies, live, island, leans, had, has, middle):
             mean = middle[i, c] / middle[i, 3] if middle[i, 3] > 0.0 else 0.0
             asm.vel[a, c] = mean + s * (asm.vel[a, c] - mean)
             asm.spin[a, c] *= s
+
+
+@kernel(inner=True)
+def swing(asm: Assemblies, live, island, watch, push, twist, gravity, half, out, moving):
+    """Energy (A,) of islands with ties in the middle of the last substep, half a substep ago [J], and its kinetic part; infinite where something gives
+    them energy: what is animated, or a field by push (A, 3) [m/s2] or twist (A, 3) [rad/s2]."""
+    for k in range(len(live)):
+        out[island[live[k]]] = 0.0
+        moving[island[live[k]]] = 0.0
+    for k in range(len(live)):
+        a = live[k]
+        i = island[a]
+        if watch[i] & 8 == 0:
+            continue
+        given = watch[i] & 4 != 0
+        e = kinetic_of(asm, a)
+        moving[i] += e
+        for c in range(3):
+            given |= push[a, c] != 0.0 or twist[a, c] != 0.0
+            e -= asm.mass[a] * asm.fall[a] * gravity[c] * (asm.pos[a, c] - half * asm.vel[a, c])
+        out[i] = np.inf if given else out[i] + e
+
+
+@kernel(inner=True)
+def calm_swing(asm: Assemblies, live, island, watch, had, has, moving):
+    """Slow islands with ties whose energy grew by more than GAIN of what moves. What is tied and heavily loaded trembles faster than a substep can
+    follow, and would tear itself away."""
+    for k in range(len(live)):
+        a = live[k]
+        i = island[a]
+        if watch[i] & 8 == 0 or not has[i] > had[i] + GAIN * moving[i]:
+            continue
+        s = np.sqrt(max(0.0, 1.0 - (has[i] - had[i]) / max(moving[i], 1e-300)))
+        for c in range(3):
+            asm.vel[a, c] *= s
+            asm.spin[a, c] *= s
+    for k in range(len(live)):
+        i = island[live[k]]
+        had[i] = min(had[i], has[i]) if has[i] > had[i] + GAIN * moving[i] else has[i]

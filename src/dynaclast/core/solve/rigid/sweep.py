@@ -16,9 +16,9 @@ from ..model import Settings, TieTable
 from ..state import Assemblies, Contacts
 from .again import stale_rows
 from .assemblies import rotation
-from .islands import islands, kinetic, take_back
+from .islands import calm_swing, islands, kinetic, swing, take_back
 from .manifolds import HIT_SHARE, LIVELY_SHARE, Near, Rows, keep_impulses
-from .ties import TieRows, aim_ties, count_ties, mend_ties, sweep_ties, tie_sweeps, warm_ties
+from .ties import FEWEST, TIE_CLOSE, TIE_SWEEPS, TieRows, aim_ties, count_ties, lay_arcs, mend_ties, sweep_ties, warm_ties
 
 BIAS = 0.2
 """Share of an overlap taken out per substep."""
@@ -406,23 +406,30 @@ def solve_interval(asm: Assemblies, live, driven, rows: Rows, n_rows, near: Near
     had, has, middle = np.zeros(slots), np.zeros(slots), np.zeros((slots, 4))
     sweeps, stirred, passed = np.ones(n_rows, np.int32), np.zeros(slots, np.int32), 1
     most = islands(rows, n_rows, tie_rows, n_ties, live, inv_mass, asm.held, asm.spin, settings.interval, island, leans, watch, size, sweeps)
+    swung, swings, moving = np.zeros(slots), np.zeros(slots), np.zeros(slots)
+    if n_ties:
+        swing(asm, live, island, watch, push, twist, settings.gravity, 0.5 * h, swung, moving)
     opening = sweeps if start > 0 or _pressed(rows, n_rows) else np.full(n_rows, max(most, min(OPENING_SWEEPS, OPENING_BUDGET // max(n_rows, 1))), np.int32)
     for step in range(start, settings.substeps):
         passes = opening if step == 0 else sweeps
         rounds = passes.max() if n_rows else 0
         _speed_up(asm, live, h, settings.gravity, push, twist)
         aim_ties(ties, tie_rows, n_ties, asm, inv_mass, inv_inertia)
+        lay_arcs(ties, tie_rows, n_ties, asm.vel, asm.spin, inv_mass, h)
         kinetic(asm, live, island, watch, had)
         _aim_bounces(rows, n_rows, asm.vel, asm.spin, moved, turned, inv_mass, h, (step + 0.5) * h, settings.gravity)
         _warm_start(rows, n_rows, asm.vel, asm.spin, inv_mass)
         warm_ties(ties, tie_rows, n_ties, asm.vel, asm.spin, inv_mass, inv_inertia)
-        turn, stirs = -1, False
-        while turn + 1 < max(rounds, tie_sweeps(n_ties)) or stirs and turn + 1 < STIR_SWEEPS:
+        turn, stirs, opened, parts = -1, False, 0.0, n_ties > 0
+        while turn + 1 < rounds or parts and turn + 1 < TIE_SWEEPS or stirs and turn + 1 < STIR_SWEEPS:
             turn += 1
             passed += 1
             if turn < rounds or stirs:
                 stirs = _sweep(rows, n_rows, asm.vel, asm.spin, inv_mass, moved, turned, h, turn, passes, stirred, passed)
-            sweep_ties(ties, tie_rows, n_ties, asm.vel, asm.spin, inv_mass, inv_inertia, h, turn % 2 == 1)
+            if n_ties:
+                parted = sweep_ties(ties, tie_rows, n_ties, asm.vel, asm.spin, inv_mass, inv_inertia, h, turn)
+                opened = max(opened, parted)
+                parts = turn < FEWEST or parted > TIE_CLOSE * opened
             if turn == most - 1 and rounds > most and not _pressed(rows, n_rows):
                 rounds = most  # things fall side by side: nothing bears anything yet
         kinetic(asm, live, island, watch, has)
@@ -433,6 +440,9 @@ def solve_interval(asm: Assemblies, live, driven, rows: Rows, n_rows, near: Near
         _move(asm, live, h, moved, turned, shift, tilt, push, m, q)
         _move_driven(asm, driven, h, moved, turned)
         _sum_up(rows, n_rows)
+        if n_ties:
+            swing(asm, live, island, watch, push, twist, settings.gravity, 0.5 * h, swings, moving)
+            calm_swing(asm, live, island, watch, swung, swings, moving)
         if step + 1 < settings.substeps:
             stale = stale_rows(rows, n_rows, near, n_near, moved, turned, asm.vel, asm.spin, h, again)
             if stale:

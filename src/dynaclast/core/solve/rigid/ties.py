@@ -18,8 +18,10 @@ from .assemblies import rotation, wake
 
 TIE_BIAS = 0.3
 """Share of the drift taken back per substep."""
-TIE_SWEEPS = (10, 5, 80)
-"""Passes over all ties per substep: so many, more for every tie, at most; they are few, and chains need them."""
+FEWEST, TIE_SWEEPS = 4, 400
+"""Passes over all ties per substep, at least and at most. They are few, and a chain that carries something heavy needs many."""
+TIE_CLOSE = 1e-4
+"""They end once no tie's ends part faster than this share of how fast they parted in the first pass."""
 
 
 class TieRows(NamedTuple):
@@ -28,6 +30,7 @@ class TieRows(NamedTuple):
     tie (M,) row of the table; a, b (M,) assembly slots (the ground for the world); ra, rb (M, 3) arms in the world [m];
     gap (M, 3) from b's end to a's [m]; lean (M, 3) turn that would set a right against b [rad]; axis (M, 3) hinge axis or line of
     the string, world; angle (M,) of the hinge [rad], stretch (M,) of the string beyond its length [m]
+    arc (M, 3) speed that the ends' arcs add over a substep, of a string its first entry along it [m/s]
     point_mass, turn_mass (M, 3, 3), line_mass (M,): effective masses; push (M, 8): impulses of a substep, 3 at the
     point [N s], 3 of turn [N m s], limit and friction about the axis; pull, wrench (M,): sums over the interval of their sizes
     """
@@ -42,6 +45,7 @@ class TieRows(NamedTuple):
     axis: Array
     angle: Array
     stretch: Array
+    arc: Array
     point_mass: Array
     turn_mass: Array
     line_mass: Array
@@ -53,7 +57,7 @@ class TieRows(NamedTuple):
 def make_tie_rows(room: int) -> TieRows:
     m, i4, f = room, np.int32, np.zeros
     return TieRows(
-        f(m, i4), f(m, i4), f(m, i4), f((m, 3)), f((m, 3)), f((m, 3)), f((m, 3)), f((m, 3)), f(m), f(m), f((m, 3, 3)), f((m, 3, 3)), f(m), f((m, 8)), f(m), f(m)
+        f(m, i4), f(m, i4), f(m, i4), f((m, 3)), f((m, 3)), f((m, 3)), f((m, 3)), f((m, 3)), f(m), f(m), f((m, 3)), f((m, 3, 3)), f((m, 3, 3)), f(m), f((m, 8)), f(m), f(m)
     )
 
 
@@ -285,15 +289,53 @@ def warm_ties(ties: TieTable, rows: TieRows, n, vel, spin, inv_mass, inv_inertia
 
 
 @kernel(inner=True)
-def tie_sweeps(n):
-    """How many passes so many ties take."""
-    return min(TIE_SWEEPS[0] + TIE_SWEEPS[1] * (n - 1), TIE_SWEEPS[2]) if n else 0
+def _square(v):
+    return v[0] * v[0] + v[1] * v[1] + v[2] * v[2]
 
 
 @kernel(inner=True)
-def sweep_ties(ties: TieTable, rows: TieRows, n, vel, spin, inv_mass, inv_inertia, h, backwards):
-    """One pass over all ties: turns first, then points, which must hold most. Every other pass goes backwards, so that a chain's
-    ends hear of each other."""
+def lay_arcs(ties: TieTable, rows: TieRows, n, vel, spin, inv_mass, h):
+    """Ends travel on arcs: half the turn's square over the substep (as SHAKE; Ryckaert et al. 1977, doi 10.1016/0021-9991(77)90098-5),
+    without which every substep would lose the share that points outwards. By the turn at the substep's start, so that what is solved is linear
+    and its solution is come to however fast things turn."""
+    for r in range(n):
+        a, b = rows.a[r], rows.b[r]
+        x, y, z = 0.0, 0.0, 0.0
+        for end in range(2):
+            s = a if end == 0 else b
+            wx, wy, wz = spin[s, 0], spin[s, 1], spin[s, 2]
+            if inv_mass[s] == 0.0 and wx == 0.0 and wy == 0.0 and wz == 0.0:
+                continue
+            arm = rows.ra[r] if end == 0 else rows.rb[r]
+            dot, square = wx * arm[0] + wy * arm[1] + wz * arm[2], wx * wx + wy * wy + wz * wz
+            half = 0.5 * h if end == 0 else -0.5 * h
+            x += half * (wx * dot - square * arm[0])
+            y += half * (wy * dot - square * arm[1])
+            z += half * (wz * dot - square * arm[2])
+        if ties.kind[rows.tie[r]] == TIE_STRING:
+            u = rows.axis[r]
+            vx, vy, vz = _parting(rows, r, vel, spin)
+            v = vx * u[0] + vy * u[1] + vz * u[2]
+            x = x * u[0] + y * u[1] + z * u[2] + 0.5 * h * (vx * vx + vy * vy + vz * vz - v * v) / max(1e-12, ties.length[rows.tie[r]])
+            y, z = 0.0, 0.0
+        rows.arc[r, 0], rows.arc[r, 1], rows.arc[r, 2] = x, y, z
+
+
+@kernel(inline=True)
+def _parting(rows: TieRows, r, vel, spin):
+    """How fast the ends of a tie part [m/s]."""
+    a, b, ra, rb = rows.a[r], rows.b[r], rows.ra[r], rows.rb[r]
+    vx = vel[a, 0] - vel[b, 0] + spin[a, 1] * ra[2] - spin[a, 2] * ra[1] - spin[b, 1] * rb[2] + spin[b, 2] * rb[1]
+    vy = vel[a, 1] - vel[b, 1] + spin[a, 2] * ra[0] - spin[a, 0] * ra[2] - spin[b, 2] * rb[0] + spin[b, 0] * rb[2]
+    vz = vel[a, 2] - vel[b, 2] + spin[a, 0] * ra[1] - spin[a, 1] * ra[0] - spin[b, 0] * rb[1] + spin[b, 1] * rb[0]
+    return vx, vy, vz
+
+
+@kernel(inner=True)
+def sweep_ties(ties: TieTable, rows: TieRows, n, vel, spin, inv_mass, inv_inertia, h, turn):
+    """Pass number ``turn`` over all ties: turns first, then points, which must hold most. Every other pass goes backwards, so that a chain's
+    ends hear of each other. Returns how fast the ends of a tie parted at most before it was held [m/s]."""
+    backwards, parted = turn % 2 == 1, 0.0
     for k in range(n):
         r = n - 1 - k if backwards else k
         i, a, b = rows.tie[r], rows.a[r], rows.b[r]
@@ -319,6 +361,7 @@ def sweep_ties(ties: TieTable, rows: TieRows, n, vel, spin, inv_mass, inv_inerti
                     wx, wy, wz = spin[a, 0] - spin[b, 0], spin[a, 1] - spin[b, 1], spin[a, 2] - spin[b, 2]
                 along = wx * u[0] + wy * u[1] + wz * u[2]
                 wx, wy, wz = wx - along * u[0], wy - along * u[1], wz - along * u[2]
+            parted = max(parted, np.sqrt((wx * wx + wy * wy + wz * wz) * (_square(rows.ra[r]) + _square(rows.rb[r]))))
             m = rows.turn_mass[r]
             tx = -(m[0, 0] * wx + m[0, 1] * wy + m[0, 2] * wz)
             ty = -(m[1, 0] * wx + m[1, 1] * wy + m[1, 2] * wz)
@@ -327,34 +370,18 @@ def sweep_ties(ties: TieTable, rows: TieRows, n, vel, spin, inv_mass, inv_inerti
             p[4] += ty
             p[5] += tz
             _apply_turn(rows, r, tx, ty, tz, spin, inv_mass, inv_inertia)
-        ra, rb = rows.ra[r], rows.rb[r]
-        vx = vel[a, 0] - vel[b, 0] + spin[a, 1] * ra[2] - spin[a, 2] * ra[1] - spin[b, 1] * rb[2] + spin[b, 2] * rb[1]
-        vy = vel[a, 1] - vel[b, 1] + spin[a, 2] * ra[0] - spin[a, 0] * ra[2] - spin[b, 2] * rb[0] + spin[b, 0] * rb[2]
-        vz = vel[a, 2] - vel[b, 2] + spin[a, 0] * ra[1] - spin[a, 1] * ra[0] - spin[b, 0] * rb[1] + spin[b, 1] * rb[0]
-        # ends travel on arcs: half the turn's square over the substep (as SHAKE; Ryckaert et al. 1977, doi 10.1016/0021-9991(77)90098-5),
-        # without which every substep would lose the share that points outwards
-        for end in range(2):
-            s = a if end == 0 else b
-            if inv_mass[s] == 0.0 and spin[s, 0] == 0.0 and spin[s, 1] == 0.0 and spin[s, 2] == 0.0:
-                continue
-            arm = ra if end == 0 else rb
-            wx, wy, wz = spin[s, 0], spin[s, 1], spin[s, 2]
-            dot, square = wx * arm[0] + wy * arm[1] + wz * arm[2], wx * wx + wy * wy + wz * wz
-            half = 0.5 * h if end == 0 else -0.5 * h
-            vx += half * (wx * dot - square * arm[0])
-            vy += half * (wy * dot - square * arm[1])
-            vz += half * (wz * dot - square * arm[2])
+        vx, vy, vz = _parting(rows, r, vel, spin)
         if kind == TIE_STRING:
-            v = vx * u[0] + vy * u[1] + vz * u[2]
-            across = vx * vx + vy * vy + vz * vz - v * v
-            room = -rows.stretch[r]
-            room = (max(0.0, room) - 0.5 * h * h * across / max(1e-12, ties.length[i])) / h
-            new = min(0.0, p[0] + (room - v) * rows.line_mass[r])
+            v = vx * u[0] + vy * u[1] + vz * u[2] + rows.arc[r, 0]
+            new = min(0.0, p[0] + (max(0.0, -rows.stretch[r]) / h - v) * rows.line_mass[r])
             d = new - p[0]
             p[0] = new
             if d != 0.0:
+                parted = max(parted, abs(d) / rows.line_mass[r])
                 _apply(rows, r, d * u[0], d * u[1], d * u[2], vel, spin, inv_mass, inv_inertia)
             continue
+        vx, vy, vz = vx + rows.arc[r, 0], vy + rows.arc[r, 1], vz + rows.arc[r, 2]
+        parted = max(parted, np.sqrt(vx * vx + vy * vy + vz * vz))
         m = rows.point_mass[r]
         x = -(m[0, 0] * vx + m[0, 1] * vy + m[0, 2] * vz)
         y = -(m[1, 0] * vx + m[1, 1] * vy + m[1, 2] * vz)
@@ -363,6 +390,7 @@ def sweep_ties(ties: TieTable, rows: TieRows, n, vel, spin, inv_mass, inv_inerti
         p[1] += y
         p[2] += z
         _apply(rows, r, x, y, z, vel, spin, inv_mass, inv_inertia)
+    return parted
 
 
 @kernel(inner=True)
