@@ -130,7 +130,7 @@ def begin_kernels(*, compile_now: bool = True) -> Callable[[], None] | None:
         stamp.write_text(value)
     if not compile_now or _fresh(warm_stamp, value):
         return None
-    say("compiling the solver (one to three minutes, once)")
+    say("compiling the solver (about a minute, once)")
     process = subprocess.Popen([sys.executable, "-c", "from dynaclast.jobs.warm import compile_all; compile_all()"], stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True)
 
     def wait() -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 from collections.abc import Callable, Mapping, Set
 from typing import Any
 
@@ -15,6 +16,7 @@ FUSED = frozenset({"contract", "nsz"})
 """Multiply and add in one instruction; the compiled code, and so the result, stays the same from run to run."""
 
 spare()
+gc.freeze()  # what is loaded by now stays: the collector need not look through it again
 
 
 class Kernel(CPUDispatcher):

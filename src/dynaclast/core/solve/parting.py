@@ -35,7 +35,7 @@ class Parting(Touching):
 
     def _note(self, kind: str, **more: Any) -> dict[str, Any]:
         frame = self.state.frame + 1
-        return {"frame": frame, "time": round(frame / self.model.fps, 6), "kind": kind, **more}
+        return {"frame": frame, "time": round(frame / float(self.model.fps), 6), "kind": kind, **more}
 
     # ------------------------------------------------------------------------------- weight
 

@@ -11,7 +11,7 @@ from .assemblies import rotation
 from .broad import place_shape
 from .manifolds import Near, Rows, keep_impulses, turn_inertia
 
-LOOK_SHARE = 0.01
+LOOK_SHARE = 0.0125
 """Within an interval contact points are looked for again once their bodies' surfaces have turned against each other by more than this share of the smaller piece's size."""
 
 SLIDE_WEIGHT = 0.25
