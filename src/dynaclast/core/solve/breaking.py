@@ -59,17 +59,16 @@ def spread_load(first, force, floor, bonds: BondTable, broken, source, load, str
         reached[queue[i]] = 0
 
 
-@kernel(allocates=True)
-def impact_loads(rows: Rows, n_rows, con: Contacts, hulls: Hulls, piece_body, piece_asm, asm: Assemblies, bonds: BondTable, broken, floor, load, blame):
+@kernel
+def impact_loads(rows: Rows, n_rows, con: Contacts, hulls: Hulls, piece_body, piece_asm, asm: Assemblies, bonds: BondTable, broken, floor, load, blame, strongest, reached, depth, queue):
     """Loads (B,) [N] on all bonds from this interval's hits; blame (B,) gets the body that hit hardest, -1 the ground.
 
+    strongest (B,), reached (P,) uint8, depth, queue (P,) int32: scratch of zeros
     Returns the number of hits on bonded assemblies.
     """
-    load[:] = 0.0
-    blame[:] = -2
-    count = len(piece_asm)
-    strongest = np.zeros(len(load))
-    reached, depth, queue = np.zeros(count, np.uint8), np.zeros(count, np.int32), np.empty(count, np.int32)
+    for i in range(len(load)):
+        load[i] = 0.0
+        blame[i] = -2
     hits = 0
     for r in range(n_rows):
         impulse = hit_impulse(rows, r, HIT_SHARE)

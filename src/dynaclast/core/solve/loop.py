@@ -290,10 +290,11 @@ class Run(Parting):
                     continue
             if not len(state.bond_broken):
                 break
-            load, blame = np.zeros(len(state.bond_broken)), np.zeros(len(state.bond_broken), np.int32)
+            load, strongest, blame = np.zeros(len(state.bond_broken)), np.zeros(len(state.bond_broken)), np.zeros(len(state.bond_broken), np.int32)
+            reached, depth, queue = np.zeros(len(state.held), np.uint8), np.zeros(len(state.held), np.int32), np.zeros(len(state.held), np.int32)
             hits = impact_loads(
                 self._rows, self._row_count, contacts, model.hulls, model.pieces.body, state.piece_assembly, asm,
-                model.bonds, state.bond_broken, 0.02 * float(model.bonds.strength.min()) + 1.0, load, blame,
+                model.bonds, state.bond_broken, 0.02 * float(model.bonds.strength.min()) + 1.0, load, blame, strongest, reached, depth, queue,
             )
             if not hits:
                 break
@@ -310,7 +311,7 @@ class Run(Parting):
         self._write_impacts(impacts)
         self._keep_in_limits(live, events)
         self._break_ties(events)
-        if settle(asm, live, self._rows, self._row_count, model.settings, self._tie_rows, self._tie_count):
+        if settle(asm, live, self._rows, self._row_count, model.settings, self._tie_rows, self._tie_count, self._parent, self._marks):
             self._stale = True  # sleepers' shapes are placed once more, where they came to lie
 
     def _go_back(self, before: tuple[Assemblies, Contacts]) -> None:

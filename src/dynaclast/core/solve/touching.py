@@ -36,6 +36,7 @@ class Touching:
         self._tie_rows, self._tie_count = make_tie_rows(len(model.ties.kind)), 0
         self._memory, self._pairing = no_contacts(0), make_pairing(0)
         self._row_count = self._near_count = 0
+        self._parent, self._marks = np.zeros(slots, np.int32), np.zeros((6, slots), np.uint8)
         self._driven = np.zeros(0, np.int64)
         self._push: Array | None = None
         self._twist: Array | None = None

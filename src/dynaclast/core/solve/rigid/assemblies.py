@@ -105,14 +105,25 @@ def _gather(members, n, pieces: PieceTable, reach, asm: Assemblies):
     return slot
 
 
+@kernel(inner=True)
+def _ascending(label, mine, first, n, out):
+    """The n pieces with this label, of which ``first`` is the lowest, into out."""
+    found = 0
+    p = first
+    while found < n:
+        if label[p] == mine:
+            out[found] = p
+            found += 1
+        p += 1
+
+
 @kernel(allocates=True)
 def split(parent, pieces: PieceTable, bonds: BondTable, broken, reach, piece_asm, asm: Assemblies):
     """Part the assembly in slot ``parent`` into its connected parts; returns how many there are. What no longer holds a held piece is
     free."""
     count = len(piece_asm)
-    members = np.empty(asm.pieces[parent], np.int32)
-    queue = np.empty(asm.pieces[parent], np.int32)
-    seen = np.zeros(count, np.uint8)
+    members, queue = np.empty(asm.pieces[parent], np.int32), np.empty(asm.pieces[parent], np.int32)
+    part = np.zeros(count, np.int32)  # from 1; 0 for pieces not reached yet
     p_pos, p_vel, p_spin = asm.pos[parent].copy(), asm.vel[parent].copy(), asm.spin[parent].copy()
     p_rot, p_rest = asm.rot[parent].copy(), asm.rest[parent].copy()
     size = asm.pieces[parent]
@@ -122,33 +133,31 @@ def split(parent, pieces: PieceTable, bonds: BondTable, broken, reach, piece_asm
     parts = 0
     done = 0
     for first in range(parent, count):
-        if piece_asm[first] != parent or seen[first]:
+        if piece_asm[first] != parent or part[first]:
             continue
-        n = 0
         head = 0
         queue[0] = first
         tail = 1
-        seen[first] = 1
+        part[first] = parts + 1
         while head < tail:
             p = queue[head]
             head += 1
-            members[n] = p
-            n += 1
             for k in range(bonds.link_start[p], bonds.link_start[p + 1]):
                 b = bonds.link[k]
                 if broken[b]:
                     continue
                 q = bonds.piece[b, 0] + bonds.piece[b, 1] - p
-                if not seen[q]:
-                    seen[q] = 1
+                if not part[q]:
+                    part[q] = parts + 1
                     queue[tail] = q
                     tail += 1
+        n = tail
         done += n
         if n == size and not was_held:
             return 1
         parts += 1
-        own = np.sort(members[:n])
-        slot = _gather(own, np.int64(n), pieces, reach, asm)
+        _ascending(part, np.int64(parts), np.int64(first), np.int64(n), members)
+        slot = _gather(members, np.int64(n), pieces, reach, asm)
         for c in range(3):
             arm[c] = m[c, 0] * (asm.rest[slot, 0] - p_rest[0]) + m[c, 1] * (asm.rest[slot, 1] - p_rest[1]) + m[c, 2] * (asm.rest[slot, 2] - p_rest[2])
             asm.pos[slot, c] = p_pos[c] + arm[c]
@@ -168,7 +177,7 @@ def split(parent, pieces: PieceTable, bonds: BondTable, broken, reach, piece_asm
                 asm.spin[slot, c] = p_spin[c]
         if slot != parent:  # the parent's slot is its own lowest piece's: pieces found later still carry its number
             for k in range(n):
-                piece_asm[own[k]] = slot
+                piece_asm[members[k]] = slot
         if done == size:
             break
     return parts
@@ -258,4 +267,5 @@ def _label(pieces: PieceTable, bonds: BondTable, reach, piece_asm, asm: Assembli
                     piece_asm[q] = first
                     queue[tail] = q
                     tail += 1
-        _gather(np.sort(queue[:tail]), np.int64(tail), pieces, reach, asm)
+        _ascending(piece_asm, np.int64(first), np.int64(first), np.int64(tail), queue)
+        _gather(queue, np.int64(tail), pieces, reach, asm)

@@ -26,11 +26,10 @@ EASE = 6.0
 """Damping of calm assemblies [1/s], so that the last tremble dies away."""
 
 
-@kernel(allocates=True, inner=True)
-def _sliding(asm: Assemblies, rows: Rows, n_rows, g):
-    """Which assemblies slide (A,) uint8: a contact's friction is used up and it creeps on. They are neither eased nor put to sleep,
+@kernel(inner=True)
+def _sliding(asm: Assemblies, rows: Rows, n_rows, g, out):
+    """Which assemblies slide, into out (A,) uint8 of zeros: a contact's friction is used up and it creeps on. They are neither eased nor put to sleep,
     so that a block on a slope a little too steep gets going."""
-    out = np.zeros(len(asm.alive), np.uint8)
     for r in range(n_rows):
         load = 0.0
         for i in range(rows.count[r]):
@@ -49,7 +48,6 @@ def _sliding(asm: Assemblies, rows: Rows, n_rows, g):
         if creep > (CREEP_SHARE * CALM_SHARE) ** 2 * max(g, 1.0) * size * 2.0:
             out[a] = 1
             out[b] = 1
-    return out
 
 
 @kernel(inner=True)
@@ -71,34 +69,36 @@ def _dwell(asm: Assemblies, a, dt, slides):
         asm.mark_rot[a, c] = asm.rot[a, c]
 
 
-@kernel(allocates=True)
-def settle(asm: Assemblies, live, rows: Rows, n_rows, settings: Settings, ties: TieRows, n_ties):
+@kernel
+def settle(asm: Assemblies, live, rows: Rows, n_rows, settings: Settings, ties: TieRows, n_ties, parent, marks):
     """Ease what is calm, count its stillness, and put to sleep what has been still long enough. Returns how many fell asleep.
 
     Speed is smoothed over a few intervals, and a body up to twice too fast counts its stillness slowly down instead of
     starting over. A trembling piece keeps only what presses on it awake, not the heap. What falls asleep together and
     touches is one island, which a hit wakes together.
+
+    parent (A,) int32, marks (6, A) uint8: scratch
     """
     g = np.sqrt(settings.gravity[0] ** 2 + settings.gravity[1] ** 2 + settings.gravity[2] ** 2)
-    parent = np.arange(len(asm.alive)).astype(np.int32)
+    sliding, supported, rides, hung, restless, stays = marks[0], marks[1], marks[2], marks[3], marks[4], marks[5]
     dt = settings.interval
     for a in range(len(asm.alive)):
         asm.age[a] = min(1.0, asm.age[a] + dt)
-    sliding = _sliding(asm, rows, n_rows, g)
-    supported = np.zeros(len(asm.alive), np.uint8)
+        parent[a] = a
+        for k in range(6):
+            marks[k, a] = 0
+    _sliding(asm, rows, n_rows, g, sliding)
     for r in range(n_rows):
         for i in range(rows.count[r]):
             if rows.push[r, i] > 0.0:
                 supported[rows.a[r]] = 1
                 supported[rows.b[r]] = 1
-    rides = np.zeros(len(asm.alive), np.uint8)  # carried or pushed by what an animation moves
     for r in range(n_rows):
-        if asm.held[rows.a[r]] == 2 or asm.held[rows.b[r]] == 2:
+        if asm.held[rows.a[r]] == 2 or asm.held[rows.b[r]] == 2:  # carried or pushed by what an animation moves
             for i in range(rows.count[r]):
                 if rows.push[r, i] > 0.0:
                     rides[rows.a[r]] = 1
                     rides[rows.b[r]] = 1
-    hung = np.zeros(len(asm.alive), np.uint8)
     for r in range(n_ties):
         a, b = ties.a[r], ties.b[r]
         hung[a] = 1
@@ -127,11 +127,10 @@ def settle(asm: Assemblies, live, rows: Rows, n_rows, settings: Settings, ties: 
         else:
             asm.still[a] = 0.0
     ground = len(asm.alive) - 1
-    restless = np.zeros(len(asm.alive), np.uint8)
     for k in range(len(live)):
         if asm.still[live[k]] < STILL_FOR and asm.dwell[live[k]] < DWELL_FOR:
             restless[live[k]] = 1
-    stays = restless.copy()
+            stays[live[k]] = 1
     for r in range(n_ties):  # what hangs together sleeps together
         a, b = ties.a[r], ties.b[r]
         if asm.held[a] or asm.held[b] or a == ground or b == ground:
@@ -174,8 +173,9 @@ def settle(asm: Assemblies, live, rows: Rows, n_rows, settings: Settings, ties: 
         if not stays[a]:
             asm.asleep[a] = 1
             asm.island[a] = root(parent, np.int64(a))
-            asm.vel[a] = 0.0
-            asm.spin[a] = 0.0
+            for c in range(3):
+                asm.vel[a, c] = 0.0
+                asm.spin[a, c] = 0.0
             slept += 1
     return slept
 

@@ -402,7 +402,7 @@ def solve_interval(asm: Assemblies, live, driven, rows: Rows, n_rows, near: Near
     slots = len(inv_mass)
     shift, tilt = np.zeros_like(moved), np.zeros_like(moved)
     island, leans, watch = np.zeros(slots, np.int32), np.zeros(slots, np.uint8), np.zeros(slots, np.uint8)
-    m, q, size = np.empty((3, 3)), np.empty(4), np.zeros(slots, np.int32)
+    m, q, size, frames = np.empty((3, 3)), np.empty(4), np.zeros(slots, np.int32), np.empty((6, 3, 3))
     had, has, middle = np.zeros(slots), np.zeros(slots), np.zeros((slots, 4))
     sweeps, stirred, passed = np.ones(n_rows, np.int32), np.zeros(slots, np.int32), 1
     most = islands(rows, n_rows, tie_rows, n_ties, live, inv_mass, asm.held, asm.spin, settings.interval, island, leans, watch, size, sweeps)
@@ -414,7 +414,7 @@ def solve_interval(asm: Assemblies, live, driven, rows: Rows, n_rows, near: Near
         passes = opening if step == 0 else sweeps
         rounds = passes.max() if n_rows else 0
         _speed_up(asm, live, h, settings.gravity, push, twist)
-        aim_ties(ties, tie_rows, n_ties, asm, inv_mass, inv_inertia)
+        aim_ties(ties, tie_rows, n_ties, asm, inv_mass, inv_inertia, frames)
         lay_arcs(ties, tie_rows, n_ties, asm.vel, asm.spin, inv_mass, h)
         kinetic(asm, live, island, watch, had)
         _aim_bounces(rows, n_rows, asm.vel, asm.spin, moved, turned, inv_mass, h, (step + 0.5) * h, settings.gravity)

@@ -137,23 +137,23 @@ def _angle_about(qa, qb, axis):
     return turn
 
 
-@kernel(allocates=True, inner=True)
-def aim_ties(ties: TieTable, rows: TieRows, n, asm: Assemblies, inv_mass, inv_inertia):
-    """Arms, errors and effective masses as the bodies stand now. Refreshes the world inertia of what is tied."""
-    m, half, k, mb = np.empty((3, 3)), np.empty((3, 3)), np.empty((3, 3)), np.empty((3, 3))
+@kernel(inner=True)
+def aim_ties(ties: TieTable, rows: TieRows, n, asm: Assemblies, inv_mass, inv_inertia, scratch):
+    """Arms, errors and effective masses as the bodies stand now. Refreshes the world inertia of what is tied. scratch (6, 3, 3)"""
+    m, half, k, mb, cross, u, v = scratch[0], scratch[1], scratch[2], scratch[3], scratch[4], scratch[5, 0], scratch[5, 1]
     for r in range(n):
         for end in range(2):
             s = rows.a[r] if end == 0 else rows.b[r]
             rotation(asm.rot[s], m)
             i = rows.tie[r]
             for c in range(3):
-                v = 0.0
+                arm = 0.0
                 for d in range(3):
-                    v += m[c, d] * (ties.point[i, end, d] - asm.rest[s, d])
+                    arm += m[c, d] * (ties.point[i, end, d] - asm.rest[s, d])
                 if end == 0:
-                    rows.ra[r, c] = v
+                    rows.ra[r, c] = arm
                 else:
-                    rows.rb[r, c] = v
+                    rows.rb[r, c] = arm
             if inv_mass[s] == 0.0:
                 continue
             for p in range(3):
@@ -169,7 +169,7 @@ def aim_ties(ties: TieTable, rows: TieRows, n, asm: Assemblies, inv_mass, inv_in
             rows.gap[r, c] = asm.pos[a, c] + rows.ra[r, c] - asm.pos[b, c] - rows.rb[r, c]
             length += rows.gap[r, c] ** 2
         length = np.sqrt(length)
-        _point_mass(rows.ra[r], rows.rb[r], inv_mass[a] + inv_mass[b], inv_inertia[a], inv_inertia[b], k)
+        _point_mass(rows.ra[r], rows.rb[r], inv_mass[a] + inv_mass[b], inv_inertia[a], inv_inertia[b], cross, k)
         if ties.kind[i] == TIE_STRING:
             rows.stretch[r] = length - ties.length[i]
             w = 0.0
@@ -190,7 +190,6 @@ def aim_ties(ties: TieTable, rows: TieRows, n, asm: Assemblies, inv_mass, inv_in
         elif ties.kind[i] == TIE_HINGE:
             rotation(asm.rot[a], m)
             rotation(asm.rot[b], mb)
-            u, v = np.empty(3), np.empty(3)
             for c in range(3):
                 u[c] = m[c, 0] * ties.axis[i, 0] + m[c, 1] * ties.axis[i, 1] + m[c, 2] * ties.axis[i, 2]
                 v[c] = mb[c, 0] * ties.axis[i, 0] + mb[c, 1] * ties.axis[i, 1] + mb[c, 2] * ties.axis[i, 2]
@@ -206,10 +205,9 @@ def aim_ties(ties: TieTable, rows: TieRows, n, asm: Assemblies, inv_mass, inv_in
             _invert(k, rows.turn_mass[r])
 
 
-@kernel(allocates=True, inner=True)
-def _point_mass(ra, rb, im, ia, ib, k):
-    """Inverse effective mass (3, 3) of two points moving as one: im 1 - [ra] Ia^-1 [ra] - [rb] Ib^-1 [rb]."""
-    cross = np.empty((3, 3))
+@kernel(inner=True)
+def _point_mass(ra, rb, im, ia, ib, cross, k):
+    """Inverse effective mass (3, 3) of two points moving as one: im 1 - [ra] Ia^-1 [ra] - [rb] Ib^-1 [rb]. cross (3, 3) scratch"""
     for i in range(3):
         for j in range(3):
             k[i, j] = im if i == j else 0.0
