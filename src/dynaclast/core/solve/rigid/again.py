@@ -11,8 +11,8 @@ from .assemblies import rotation
 from .broad import place_shape
 from .manifolds import Near, Rows, keep_impulses, turn_inertia
 
-LOOK_SHARE = 0.0125
-"""Within an interval contact points are looked for again once their bodies' surfaces have turned against each other by more than this share of the smaller piece's size."""
+LOOK_SHARE = 0.01
+"""Within an interval contact points are looked for again once their bodies' surfaces have turned by more than this share of the smaller piece's size."""
 
 SLIDE_WEIGHT = 0.25
 """What sliding along each other counts against turning."""
@@ -25,15 +25,6 @@ def _since(seen, reach, r, a, b, moved, turned):
     xb, yb, zb = turned[b, 0] - seen[r, 6], turned[b, 1] - seen[r, 7], turned[b, 2] - seen[r, 8]
     far = reach[r, 0] * np.sqrt(xa * xa + ya * ya + za * za) + reach[r, 1] * np.sqrt(xb * xb + yb * yb + zb * zb)
     return moved[a, 0] - moved[b, 0] - seen[r, 0], moved[a, 1] - moved[b, 1] - seen[r, 1], moved[a, 2] - moved[b, 2] - seen[r, 2], far
-
-
-@kernel(inline=True)
-def _apart_turned(seen, r, a, b, turned):
-    """How far a has turned against b since entry r was seen [rad]. What turns with what it touches meets it where it did."""
-    x = turned[a, 0] - seen[r, 3] - turned[b, 0] + seen[r, 6]
-    y = turned[a, 1] - seen[r, 4] - turned[b, 1] + seen[r, 7]
-    z = turned[a, 2] - seen[r, 5] - turned[b, 2] + seen[r, 8]
-    return np.sqrt(x * x + y * y + z * z)
 
 
 @kernel(inner=True)
@@ -59,7 +50,6 @@ def stale_rows(rows: Rows, n_rows, near: Near, n_near, moved, turned, vel, spin,
                 out[n] = r
                 n += 1
             continue
-        far = max(rows.reach[r, 0], rows.reach[r, 1]) * _apart_turned(rows.seen, r, a, b, turned)
         along = rows.normal[r, 0] * x + rows.normal[r, 1] * y + rows.normal[r, 2] * z
         far += SLIDE_WEIGHT * np.sqrt(max(0.0, x * x + y * y + z * z - along * along))
         if far <= LOOK_SHARE * rows.size[r]:
