@@ -185,4 +185,5 @@ def calm_swing(asm: Assemblies, live, island, watch, had, has, moving):
             asm.spin[a, c] *= s
     for k in range(len(live)):
         i = island[live[k]]
-        had[i] = min(had[i], has[i]) if has[i] > had[i] + GAIN * moving[i] else has[i]
+        if not has[i] > had[i] + GAIN * moving[i]:
+            had[i] = has[i]
