@@ -8,6 +8,7 @@ import math
 import numba
 import numpy as np
 import pytest
+from llvmlite.binding import Linkage
 from numba.core.caching import NullCache
 from numba.core.compiler import Flags
 from numba.core.registry import cpu_target
@@ -29,6 +30,19 @@ def mixed(a, k, flag):
         if flag and i > k:
             total -= math.floor(a[i]) ** 2
     return total + np.sqrt(k + 1) + (k << 1) + (flag and k > 2)
+
+
+@kernel(inner=True)
+def _down(x, n):
+    """Calls itself, so that it cannot be laid into its callers whole."""
+    if n <= 0:
+        return x
+    return _down(math.sin(x), n - 1) + x * _down(x + 1.0, n - 2)
+
+
+@kernel
+def calls_down(x, n):
+    return _down(x, n) * _down(2.0 * x, n + 1)
 
 
 @kernel(allocates=True)
@@ -84,6 +98,16 @@ def test_code_kept_on_disk_is_read_again_for_those_who_lay_it_in():
     assert read._shared_module is None
     names = {f.name for f in read._get_module_for_linking().functions if not f.is_declaration}
     assert any("mixed" in name for name in names)
+
+
+def test_code_calls_its_own_copies_whichever_kernel_was_loaded_first():
+    fresh = kernel(calls_down.py_func)
+    fresh._cache = NullCache()
+    fresh.compile_for(1.0, 9)
+    library = next(iter(fresh.overloads.values())).library
+    made = {f.name: f.linkage for f in library._final_module.functions if not f.is_declaration}
+    assert {linkage for name, linkage in made.items() if "5_down" in name} == {Linkage.internal}
+    assert {f.linkage for f in library._get_module_for_linking().functions if f.name in made} == {Linkage.linkonce_odr}
 
 
 def test_a_rehearsal_plays_kernels_as_python_and_says_what_was_called():

@@ -10,7 +10,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from typing import Any
 
-from llvmlite.binding import parse_bitcode
+from llvmlite.binding import Linkage, parse_bitcode
 from numba.core.codegen import JITCodeLibrary
 from numba.core.registry import cpu_target
 from numba.core.targetconfig import ConfigStack, TargetConfig
@@ -27,6 +27,19 @@ class _Library(JITCodeLibrary):
     def _optimize_final_module(self) -> None:
         manager, builder = self._codegen._module_pass_manager()
         manager.run(self._final_module, builder)
+        self._close()
+
+    def _close(self) -> None:
+        """Let this code call its own copies of what it calls. They are made in every kernel anew, not always by the same instructions, and the loader would
+        take those that happened to come first: what is computed would hang on the order in which kernels were compiled or read."""
+        self._shared_module = self._final_module.clone()  # what others lay into themselves
+        for copied, own in zip(self._shared_module.functions, self._final_module.functions, strict=True):
+            if own.is_declaration:
+                continue
+            if own.linkage == Linkage.external:
+                copied.linkage = "linkonce_odr"
+            elif own.linkage == Linkage.linkonce_odr:
+                own.linkage = "internal"
 
     # A kernel kept on disk is machine code, and the code it was made from, in case another lays it into itself: that is read only then.
     _unread: bytes | None = None
