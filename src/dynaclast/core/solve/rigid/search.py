@@ -174,7 +174,7 @@ def _match(k, con: Contacts, asm: Assemblies, a, b, ma, mb, size, n, had, axis, 
 def find_contacts(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, con: Contacts, known, which, again, span, settings: Settings, sheets: Sheets, wverts, wnormals, wcenter, points_out, seps_out, scratch: Scratch):
     """Contact points of the pairs ``which`` (N,) int64, written into con (count, axis, slack, push matched to the new points).
 
-    again : within an interval: every pair is looked at afresh, and nothing wakes
+    again : within an interval: nothing wakes, and the face that served last is tried again whatever the bodies have leant
     span  : time until the next search [s]
     points_out (K, 4, 3), seps_out (K, 4): world points and separations, slack already taken off; where there are no points, how far the surfaces
     are apart at least
@@ -199,7 +199,7 @@ def find_contacts(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, 
         for c in range(3):
             axis[c] = con.axis[k, c]
         kept, lean = 0, 0.0 if again and con.count[k] > 0 else np.inf
-        placed = t >= 0 and known[k] == 1 and con.count[k] > 0 and not again
+        placed = t >= 0 and (known[k] == 1 or again) and con.count[k] > 0
         if placed:
             rotation(asm.rot[a], m)
             rotation(asm.rot[b], mb)
