@@ -93,7 +93,7 @@ def _share(tasks: list[Callable[[], Any]]) -> None:
 def _tasks() -> list[Callable[[], Any]]:
     """What can be compiled apart. First what takes longest and is laid into ``run_interval``, then that, then the rest."""
     calls = rehearse(lambda: bake(_first_touch()), instead={run_interval: (0, 0)})
-    given = dict(zip(run_interval.arguments, calls[run_interval], strict=True)) | {"start": 0, "m": calls[run_interval][run_interval.arguments.index("turn")]}
+    given = dict(zip(run_interval.arguments, calls[run_interval], strict=True)) | {"start": 0, "look": 0, "m": calls[run_interval][run_interval.arguments.index("turn")]}
 
     def calling(kernel: Kernel) -> Callable[[], None]:
         return lambda: kernel.compile_for(*calls[kernel])

@@ -24,7 +24,8 @@ class Touching:
         shapes, slots = len(model.hulls.piece), model.piece_count + 1
         self._lo, self._hi = np.zeros((shapes, 3)), np.zeros((shapes, 3))
         self._verts, self._normals = np.zeros_like(model.hulls.verts), np.zeros_like(model.hulls.normals)
-        self._centers, self._stamp = np.zeros((shapes, 3)), np.zeros(shapes, np.uint8)
+        self._centers = np.zeros((shapes, 3))
+        self._placed_at, self._turned_at = np.zeros(shapes, np.int64), np.zeros(slots, np.int64)
         self._points, self._seps, self._known = np.zeros((0, 4, 3)), np.zeros((0, 4)), np.zeros(0, np.uint8)
         self._scratch, self._turn, self._arms = make_search_scratch(), np.zeros((3, 3)), np.zeros((11, 3))
         self._stale = True
@@ -102,8 +103,8 @@ class Touching:
     def _look(self, which: np.ndarray) -> int:
         model, state = self.model, self.state
         return find_contacts(
-            model.hulls, model.pieces, state.piece_assembly, state.assemblies, state.contacts, self._known, which, False, model.settings.interval, model.settings, model.sheets,
-            self._verts, self._normals, self._centers, self._points, self._seps, self._scratch,
+            model.hulls, model.pieces, state.piece_assembly, state.assemblies, state.contacts, self._known, which, 0, model.settings.interval, model.settings, model.sheets,
+            self._verts, self._normals, self._centers, self._placed_at, self._points, self._seps, self._scratch,
         )
 
     def _solve(self, live: np.ndarray) -> None:
@@ -112,7 +113,7 @@ class Touching:
         self._row_count, self._near_count = run_interval(
             model.hulls, model.pieces, state.piece_assembly, state.assemblies, live, self._driven, state.contacts, self._known, self._rows, self._row_count, self._near, self._near_count,
             model.ties, self._tie_rows, self._tie_count, self._inv_mass, self._inv_inertia, model.settings, model.sheets, *self._aggregate(), self._moved, self._turned,
-            self._verts, self._normals, self._centers, self._points, self._seps, self._stamp, np.zeros(pairs, np.int32), np.zeros(pairs, np.int64), self._turn, self._arms, self._scratch,
+            self._verts, self._normals, self._centers, self._points, self._seps, self._placed_at, self._turned_at, np.zeros(pairs, np.int32), np.zeros(pairs, np.int64), self._turn, self._arms, self._scratch,
         )
 
     def _pairs(self) -> np.ndarray:

@@ -5,10 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from ...kernels import kernel
-from ..model import Hulls, PieceTable
 from ..state import Assemblies, Contacts
 from .assemblies import rotation
-from .broad import place_shape
 from .manifolds import Near, Rows, keep_impulses, turn_inertia
 
 LOOK_SHARE = 0.01
@@ -75,9 +73,9 @@ def stale_rows(rows: Rows, n_rows, near: Near, n_near, moved, turned, vel, spin,
 
 
 @kernel(inner=True)
-def make_ready(rows: Rows, near: Near, again, hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, con: Contacts, stamp, wverts, wnormals, wcenter, inv_mass, inv_inertia, m, which):
-    """Before the pairs of the rows ``again`` are looked at within an interval: their shapes are placed, their bodies' inertias turned, and their
-    impulses laid back into con. which (N,) int64 out: the pairs; stamp (S,) uint8 scratch of zeros, left so; m (3, 3) scratch."""
+def make_ready(rows: Rows, near: Near, again, asm: Assemblies, con: Contacts, look, turned_at, inv_mass, inv_inertia, m, which):
+    """Before the pairs of the rows ``again`` are looked at within an interval: their bodies' inertias are turned, and their impulses laid back into con.
+    which (N,) int64 out: the pairs; turned_at (A,) int64: the last look for which an inertia was turned; m (3, 3) scratch."""
     for x in range(len(again)):
         r = again[x]
         k = rows.pair[r] if r >= 0 else near.pair[-1 - r]
@@ -86,16 +84,8 @@ def make_ready(rows: Rows, near: Near, again, hulls: Hulls, pieces: PieceTable, 
         if r >= 0:
             keep_impulses(rows, r, con)
         for side in range(2):
-            c, s = (a, con.a[k]) if side == 0 else (b, con.b[k])
-            if s < 0 or stamp[s] or asm.held[c] == 1 or asm.asleep[c]:
-                continue
-            stamp[s] = 1
-            rotation(asm.rot[c], m)
-            place_shape(hulls, pieces, asm, s, c, m, wverts, wnormals, wcenter)
-            if inv_mass[c] > 0.0:
+            c = a if side == 0 else b
+            if turned_at[c] != look and inv_mass[c] > 0.0:
+                turned_at[c] = look
+                rotation(asm.rot[c], m)
                 turn_inertia(asm, c, m, inv_inertia)
-    for x in range(len(again)):
-        k = which[x]
-        stamp[con.a[k]] = 0
-        if con.b[k] >= 0:
-            stamp[con.b[k]] = 0

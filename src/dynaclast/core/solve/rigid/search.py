@@ -15,7 +15,7 @@ from ...kernels import kernel
 from ..model import Hulls, PieceTable, Settings, Sheets
 from ..state import Assemblies, Contacts
 from .assemblies import rotation, wake, wake_one
-from .broad import SLOP_SHARE
+from .broad import SLOP_SHARE, place_shape
 from .gjk import make_scratch
 from .narrow import ROOM, touch, touch_again, touch_ground, touch_sheet
 
@@ -42,7 +42,7 @@ FORGIVE_SHARE = 0.3
 
 
 class Scratch(NamedTuple):
-    """What the search writes on: a patch of points and their separations, two polygons, directions, two rotations."""
+    """What the search writes on: a patch of points and their separations, two polygons, directions, three rotations."""
 
     points: Array
     seps: Array
@@ -51,6 +51,7 @@ class Scratch(NamedTuple):
     axis: Array
     turn_a: Array
     turn_b: Array
+    turn: Array
     point_a: Array
     point_b: Array
     near: Array
@@ -64,7 +65,7 @@ class Scratch(NamedTuple):
 def make_search_scratch() -> Scratch:
     f = np.zeros
     return Scratch(
-        f((ROOM, 3)), f(ROOM), f((ROOM, 4)), f((ROOM, 4)), f(3), f((3, 3)), f((3, 3)), f(3), f(3), f((3, 3)), f(1, np.int32), f(4), f((4, 3)), f(4), make_scratch(),
+        f((ROOM, 3)), f(ROOM), f((ROOM, 4)), f((ROOM, 4)), f(3), f((3, 3)), f((3, 3)), f((3, 3)), f(3), f(3), f((3, 3)), f(1, np.int32), f(4), f((4, 3)), f(4), make_scratch(),
     )
 
 
@@ -115,7 +116,7 @@ def _reuse(con: Contacts, k, asm: Assemblies, a, b, ma, mb, size, points, seps, 
 
 
 @kernel(inline=True)
-def _outlook(k, con: Contacts, asm: Assemblies, hulls: Hulls, wcenter, a, b, size, g, span, slip):
+def _outlook(k, con: Contacts, asm: Assemblies, hulls: Hulls, pieces: PieceTable, a, b, size, g, span, slip):
     """What the pair k may do within ``span`` [s]: how far its surfaces can travel towards each other [m]; slip (4,) as ``touch`` wants it."""
     s, t = con.a[k], con.b[k]
     vx, vy, vz = asm.vel[a, 0] - asm.vel[b, 0], asm.vel[a, 1] - asm.vel[b, 1], asm.vel[a, 2] - asm.vel[b, 2]
@@ -126,11 +127,22 @@ def _outlook(k, con: Contacts, asm: Assemblies, hulls: Hulls, wcenter, a, b, siz
             continue
         arm = hulls.bound[x]
         if asm.pieces[c] > 1:
-            arm += np.sqrt((wcenter[x, 0] - asm.pos[c, 0]) ** 2 + (wcenter[x, 1] - asm.pos[c, 1]) ** 2 + (wcenter[x, 2] - asm.pos[c, 2]) ** 2)
+            p = hulls.piece[x]
+            arm += np.sqrt((pieces.rest[p, 0] - asm.rest[c, 0]) ** 2 + (pieces.rest[p, 1] - asm.rest[c, 1]) ** 2 + (pieces.rest[p, 2] - asm.rest[c, 2]) ** 2)
         swing += arm * np.sqrt(asm.spin[c, 0] ** 2 + asm.spin[c, 1] ** 2 + asm.spin[c, 2] ** 2)
     slip[0], slip[1], slip[2] = vx * span, vy * span, vz * span
     slip[3] = (swing + g * span) * span + NEAR_SHARE * size - con.slack[k]
     return (np.sqrt(vx * vx + vy * vy + vz * vz) + swing + g * span) * span
+
+
+@kernel(inner=True)
+def _place(hulls: Hulls, pieces: PieceTable, asm: Assemblies, s, a, look, placed_at, wverts, wnormals, wcenter, m):
+    """Place shape s of assembly a where it is at this look, if that was not done for another pair. m (3, 3) scratch."""
+    if placed_at[s] == look or asm.held[a] == 1 or asm.asleep[a]:
+        return
+    placed_at[s] = look
+    rotation(asm.rot[a], m)
+    place_shape(hulls, pieces, asm, s, a, m, wverts, wnormals, wcenter)
 
 
 @kernel(inline=True)
@@ -171,17 +183,19 @@ def _match(k, con: Contacts, asm: Assemblies, a, b, ma, mb, size, n, had, axis, 
 
 
 @kernel
-def find_contacts(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, con: Contacts, known, which, again, span, settings: Settings, sheets: Sheets, wverts, wnormals, wcenter, points_out, seps_out, scratch: Scratch):
+def find_contacts(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, con: Contacts, known, which, look, span, settings: Settings, sheets: Sheets, wverts, wnormals, wcenter, placed_at, points_out, seps_out, scratch: Scratch):
     """Contact points of the pairs ``which`` (N,) int64, written into con (count, axis, slack, push matched to the new points).
 
-    again : within an interval: nothing wakes, and the face that served last is tried again whatever the bodies have leant
+    look  : 0, at the start of an interval, when all shapes are placed; within it the number of this look, when shapes are placed as they are wanted,
+            nothing wakes, and the face that served last is tried again whatever the bodies have leant
+    placed_at (S,) int64: the look for which each shape was placed last
     span  : time until the next search [s]
     points_out (K, 4, 3), seps_out (K, 4): world points and separations, slack already taken off; where there are no points, how far the surfaces
     are apart at least
     Wakes sleepers that something fast touches; returns 1 if any was woken.
     """
     ground = len(asm.alive) - 1
-    points, seps, poly, other, axis, m, mb, pa, pb, near, feature, slip, old_local, old_push, simplex = scratch
+    points, seps, poly, other, axis, m, mb, turn, pa, pb, near, feature, slip, old_local, old_push, simplex = scratch
     woke = 0
     g = np.sqrt(settings.gravity[0] ** 2 + settings.gravity[1] ** 2 + settings.gravity[2] ** 2)
     for x in range(len(which)):
@@ -194,19 +208,23 @@ def find_contacts(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, 
         if t >= 0:
             b = piece_asm[hulls.piece[t]]
             size = min(size, pieces.size[hulls.piece[t]])
-        travel = _outlook(k, con, asm, hulls, wcenter, a, b, size, g, span, slip)
+        travel = _outlook(k, con, asm, hulls, pieces, a, b, size, g, span, slip)
         margin = travel + SLOP_SHARE * size - con.slack[k]
         for c in range(3):
             axis[c] = con.axis[k, c]
-        kept, lean = 0, 0.0 if again and con.count[k] > 0 else np.inf
-        placed = t >= 0 and (known[k] == 1 or again) and con.count[k] > 0
-        if placed:
+        kept, lean = 0, 0.0 if look > 0 and con.count[k] > 0 else np.inf
+        turned = t >= 0 and (known[k] == 1 or look > 0) and con.count[k] > 0
+        if turned:
             rotation(asm.rot[a], m)
             rotation(asm.rot[b], mb)
             kept, lean = _reuse(con, k, asm, a, b, m, mb, size, points, seps, axis, pa, pb)
             if kept == 0:
                 for c in range(3):
                     axis[c] = con.axis[k, c]
+        if kept == 0 and look > 0:
+            _place(hulls, pieces, asm, s, a, look, placed_at, wverts, wnormals, wcenter, turn)
+            if t >= 0:
+                _place(hulls, pieces, asm, t, b, look, placed_at, wverts, wnormals, wcenter, turn)
         if kept > 0:
             n = kept
         elif t < 0:
@@ -214,7 +232,7 @@ def find_contacts(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, 
             n = touch_ground(hulls, wverts, s, settings.ground_height, margin, points, seps)
             axis[0], axis[1], axis[2] = 0.0, 1.0, 0.0
         else:
-            if known[k] == 0 and not again:
+            if known[k] == 0 and look == 0:
                 for c in range(3):
                     axis[c] = wcenter[s, c] - wcenter[t, c]
                 length = np.sqrt(axis[0] ** 2 + axis[1] ** 2 + axis[2] ** 2)
@@ -254,7 +272,7 @@ def find_contacts(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, 
             deepest = min(deepest, seps[i])
         slack = min(deepest, 0.0)
         con.depth[k] = -slack
-        if known[k] == 0 and not again:
+        if known[k] == 0 and look == 0:
             # only what came to be just now, touching or overlapping, is forgiven; what met later has no excuse
             new = asm.age[a] < 1.5 * settings.interval or asm.age[b] < 1.5 * settings.interval
             con.slack[k] = max(slack, -(FORGIVE_SHARE if t >= 0 else 0.02) * size) if new else 0.0
@@ -265,11 +283,11 @@ def find_contacts(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, 
                 points_out[k, i, c] = points[i, c]
             seps_out[k, i] = seps[i] - con.slack[k]
         if kept == 0:
-            if not placed:
+            if not turned:
                 rotation(asm.rot[a], m)
                 rotation(asm.rot[b], mb)
             _match(k, con, asm, a, b, m, mb, size, n, had, axis, points, seps, old_local, old_push)
-        if not again:
+        if look == 0:
             woke |= _wake_by_touch(k, t, s, a, b, con, asm, hulls, pieces, settings, size, deepest, travel, g)
     return woke
 
