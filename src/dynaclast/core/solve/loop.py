@@ -351,6 +351,8 @@ class Run(Parting):
         """Slow down what runs away, and write it down once a frame and body."""
         model, asm = self.model, self.state.assemblies
         for values, most, what in ((asm.vel, model.most_speed, "speed"), (asm.spin, model.most_spin, "spin")):
+            if max(values.max(), -values.min()) * np.sqrt(3.0) <= most:  # nothing can be too fast
+                continue
             size = np.linalg.norm(values[live], axis=1)
             for slot, now in zip(live[size > most], size[size > most], strict=True):
                 values[slot] *= most / now

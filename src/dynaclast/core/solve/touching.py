@@ -52,6 +52,8 @@ class Touching:
         asm, slot = state.assemblies, state.piece_assembly
         slots = len(asm.pos)
         push, twist = np.zeros((slots, 3)), np.zeros((slots, 3))
+        if self._push is None and self._twist is None:
+            return push, twist
         mass = model.pieces.mass
         whole = np.maximum(np.bincount(slot, mass, slots), 1e-300)
         if self._push is not None:

@@ -24,7 +24,9 @@ class LiveWorld:
             names.setdefault(name, []).append(b)
             if column != name:
                 names.setdefault(column, []).append(b)
-        self._own = {name: np.flatnonzero(np.isin(model.pieces.body, bodies)) for name, bodies in names.items()}
+        order = np.argsort(model.pieces.body, kind="stable")
+        of_body = np.split(order, np.searchsorted(model.pieces.body[order], np.arange(1, len(model.body_names))))
+        self._own = {name: np.sort(np.concatenate([of_body[b] for b in bodies])) for name, bodies in names.items()}
 
     def refresh(self) -> None:
         self.center = piece_positions(self._model, self._state)

@@ -28,6 +28,9 @@ WAKE_ALL = 4.0
 REUSE_SHARE = 0.004
 """Contact points are kept while both surfaces have moved past each other less than this share of the smaller piece's size."""
 
+LOOK_REUSE_SHARE = 0.008
+"""The same within an interval, whose end is near."""
+
 AGAIN_LEAN = 0.05**2
 """The face that carried a contact is tried again while the bodies have leant against each other by less (squared, rad)."""
 
@@ -83,18 +86,18 @@ def _to_world(m, x, y, z, out):
 
 
 @kernel(inline=True)
-def _reuse(con: Contacts, k, asm: Assemblies, a, b, ma, mb, size, points, seps, axis, pa, pb):
+def _reuse(con: Contacts, k, asm: Assemblies, a, b, ma, mb, size, share, points, seps, axis, pa, pb):
     """Carry the points found earlier along with their bodies, if these have hardly moved against each other.
 
-    ma, mb (3, 3): rotations of the assemblies. Fills points (n, 3), seps (n,), axis (3,); returns n, or 0 where they must be found
+    ma, mb (3, 3): rotations of the assemblies; share: REUSE_SHARE or LOOK_REUSE_SHARE. Fills points (n, 3), seps (n,), axis (3,); returns n, or 0 where they must be found
     anew, and by how much (squared) the normals in both frames have come apart
     """
-    limit = REUSE_SHARE * size
+    limit = share * size
     _to_world(ma, con.face[k, 0], con.face[k, 1], con.face[k, 2], axis)
     _to_world(mb, con.face_b[k, 0], con.face_b[k, 1], con.face_b[k, 2], pb)
     # both normals together: neither body has leant against the other by more than the limit over its size
     lean = (axis[0] - pb[0]) ** 2 + (axis[1] - pb[1]) ** 2 + (axis[2] - pb[2]) ** 2
-    if lean > (2.0 * REUSE_SHARE) ** 2:
+    if lean > (2.0 * share) ** 2:
         return 0, lean
     n = con.count[k]
     for i in range(n):
@@ -217,7 +220,7 @@ def find_contacts(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, 
         if turned:
             rotation(asm.rot[a], m)
             rotation(asm.rot[b], mb)
-            kept, lean = _reuse(con, k, asm, a, b, m, mb, size, points, seps, axis, pa, pb)
+            kept, lean = _reuse(con, k, asm, a, b, m, mb, size, REUSE_SHARE if look == 0 else LOOK_REUSE_SHARE, points, seps, axis, pa, pb)
             if kept == 0:
                 for c in range(3):
                     axis[c] = con.axis[k, c]
