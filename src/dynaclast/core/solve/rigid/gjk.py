@@ -29,9 +29,9 @@ def support(points, start, end, dx, dy, dz):
     most = points[start, 0] * dx + points[start, 1] * dy + points[start, 2] * dz
     for i in range(start + 1, end):
         d = points[i, 0] * dx + points[i, 1] * dy + points[i, 2] * dz
-        if d > most:
-            most = d
-            best = i
+        farther = d > most  # chosen, not branched on: which corner is the farthest cannot be foreseen
+        most = d if farther else most
+        best = i if farther else best
     return best
 
 

@@ -45,7 +45,7 @@ def _sweep(rows: Rows, n_rows, vel, spin, inv_mass, moved, turned, h, turn, swee
     first, per_second, any_stirred = turn == 0, 1.0 / h, False
     for r in range(n_rows):
         a, b, n = rows.a[r], rows.b[r], rows.count[r]
-        if n == 0 or turn >= sweeps[r] and stirred[a] < now - 1 and stirred[b] < now - 1:
+        if n == 0 or turn >= sweeps[r] and max(stirred[a], stirred[b]) < now - 1:
             continue
         ma, mb = inv_mass[a], inv_mass[b]
         vax, vay, vaz = vel[a, 0], vel[a, 1], vel[a, 2]
