@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import ast
 import gc
 import math
+from collections.abc import Iterator
+from pathlib import Path
 
 import numba
 import numpy as np
@@ -13,6 +16,7 @@ from numba.core.caching import NullCache
 from numba.core.compiler import Flags
 from numba.core.registry import cpu_target
 
+import dynaclast.core
 from dynaclast.core.kernels import kernel, rehearse
 
 
@@ -108,6 +112,25 @@ def test_code_calls_its_own_copies_whichever_kernel_was_loaded_first():
     made = {f.name: f.linkage for f in library._final_module.functions if not f.is_declaration}
     assert {linkage for name, linkage in made.items() if "5_down" in name} == {Linkage.internal}
     assert {f.linkage for f in library._get_module_for_linking().functions if f.name in made} == {Linkage.linkonce_odr}
+
+
+def _decorated(tree: ast.Module) -> Iterator[ast.FunctionDef]:
+    for node in ast.walk(tree):
+        if isinstance(node, ast.FunctionDef) and any(isinstance(x, ast.Name) and x.id == "kernel" for d in node.decorator_list for x in ast.walk(d)):
+            yield node
+
+
+def test_no_kernel_counts_places_from_the_end():
+    """Kernels are compiled without looking whether an index is negative."""
+    seen = 0
+    for file in sorted(Path(dynaclast.core.__file__).parent.rglob("*.py")):
+        for function in _decorated(ast.parse(file.read_text())):
+            seen += 1
+            for node in ast.walk(function):
+                if isinstance(node, ast.Subscript):
+                    for part in node.slice.elts if isinstance(node.slice, ast.Tuple) else [node.slice]:
+                        assert not (isinstance(part, ast.UnaryOp) and isinstance(part.op, ast.USub)), f"{file.name}, {function.name}, line {node.lineno}"
+    assert seen > 50
 
 
 def test_a_rehearsal_plays_kernels_as_python_and_says_what_was_called():

@@ -10,7 +10,7 @@ from dynaclast.core.preflight import preflight
 from dynaclast.core.solve.loop import Run, frames
 from dynaclast.core.solve.prepare import prepare
 from dynaclast.core.solve.rigid.assemblies import rotation
-from dynaclast.core.solve.rigid.search import _reuse
+from dynaclast.core.solve.rigid.search import REUSE_SHARE, _reuse
 from shots import ball, box, pillar, reach_box, run, shot
 
 
@@ -64,7 +64,7 @@ def test_contact_points_carried_along_equal_those_the_bodies_carry() -> None:
         rotation(asm.rot[a], ma)
         rotation(asm.rot[b], mb)
         points, seps, axis = np.zeros((8, 3)), np.zeros(8), np.zeros(3)
-        n, _ = _reuse(con, k, asm, a, b, ma, mb, 1.0, points, seps, axis, np.zeros(3), np.zeros(3))
+        n, _ = _reuse(con, k, asm, a, b, ma, mb, 1.0, REUSE_SHARE, points, seps, axis, np.zeros(3), np.zeros(3))
         want_a = con.local[k, :n] @ ma.T + asm.pos[a]
         want_b = con.local_b[k, :n] @ mb.T + asm.pos[b]
         assert points[:n] == pytest.approx((want_a + want_b) / 2, abs=1e-12) and seps[:n] == pytest.approx((want_a - want_b) @ axis, abs=1e-12)

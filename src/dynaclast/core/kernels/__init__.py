@@ -50,6 +50,8 @@ def kernel(function: Callable[..., Any] | None = None, *, allocates: bool = Fals
     the solver's sweeps then take twice as long. So it can make no arrays either: its scratch is handed in. The few that are called
     once a step and make their own say ``allocates``.
 
+    An index counts from the start, never from the end: ``x[-1]`` would reach before the array (compiler.py; a test looks for it).
+
     inline : laid into its callers, and compiled with them
     inner : called by kernels only, so that nothing need be compiled by which Python calls it, which takes as long as a small kernel itself
     """

@@ -14,7 +14,9 @@ from llvmlite.binding import Linkage, parse_bitcode
 from numba.core.codegen import JITCodeLibrary
 from numba.core.registry import cpu_target
 from numba.core.targetconfig import ConfigStack, TargetConfig
+from numba.core.types import intp, uintp
 from numba.core.types.functions import BaseFunction
+from numba.np import arrayobj
 
 
 class _Library(JITCodeLibrary):
@@ -83,6 +85,11 @@ def _hash(self: TargetConfig) -> int:
     return hash(frozenset(_chosen(self)))
 
 
+def _as_it_is(context: Any, builder: Any, kind: Any, index: Any, size: Any) -> Any:
+    """An index as it stands: kernels count no places from the end, so that every index need not be looked at whether it is negative."""
+    return context.cast(builder, index, kind, intp if kind.signed else uintp)
+
+
 _type_call = BaseFunction.get_call_type
 
 
@@ -118,3 +125,4 @@ def spare() -> None:
     cpu_target.target_context.codegen()._library_class = _Library
     TargetConfig.__eq__, TargetConfig.__hash__ = _same, _hash  # type: ignore[method-assign]
     BaseFunction.get_call_type = _remembered
+    arrayobj.fix_integer_index = _as_it_is

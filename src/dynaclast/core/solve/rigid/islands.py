@@ -13,6 +13,9 @@ from .ties import TieRows
 SWEEPS_OF = ((24, 6), (60, 3))
 """Sweeps a substep of islands with at most so many rows; larger ones take one. Few rows cost little, and stacks and mass ratios need them."""
 
+SMALL = SWEEPS_OF[-1][0]
+"""The most rows of an island that gets more sweeps than one."""
+
 UNEVEN = 50.0
 """A heavy body on one so many times lighter needs more sweeps, in small islands."""
 
@@ -75,7 +78,7 @@ def islands(rows: Rows, n_rows, ties: TieRows, n_ties, live, inv_mass, held, spi
     for r in range(n_rows):
         a, b = rows.a[r], rows.b[r]
         i = island[a] if inv_mass[a] > 0.0 else island[b]
-        sweeps[r] = UNEVEN_SWEEPS if watch[i] & 2 and size[i] <= SWEEPS_OF[-1][0] else 1
+        sweeps[r] = UNEVEN_SWEEPS if watch[i] & 2 and size[i] <= SMALL else 1
         for k in range(len(SWEEPS_OF)):
             if size[i] <= SWEEPS_OF[k][0]:
                 sweeps[r] = max(sweeps[r], SWEEPS_OF[k][1])

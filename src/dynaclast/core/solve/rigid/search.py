@@ -28,7 +28,7 @@ WAKE_ALL = 4.0
 REUSE_SHARE = 0.004
 """Contact points are kept while both surfaces have moved past each other less than this share of the smaller piece's size."""
 
-LOOK_REUSE_SHARE = 0.008
+LOOK_REUSE_SHARE = 0.0075
 """The same within an interval, whose end is near."""
 
 AGAIN_LEAN = 0.05**2
