@@ -189,8 +189,8 @@ def _match(k, con: Contacts, asm: Assemblies, a, b, ma, mb, size, n, had, axis, 
 def find_contacts(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, con: Contacts, known, which, look, span, settings: Settings, sheets: Sheets, wverts, wnormals, wcenter, placed_at, points_out, seps_out, scratch: Scratch):
     """Contact points of the pairs ``which`` (N,) int64, written into con (count, axis, slack, push matched to the new points).
 
-    look  : 0, at the start of an interval, when all shapes are placed; within it the number of this look, when shapes are placed as they are wanted,
-            nothing wakes, and the face that served last is tried again whatever the bodies have leant
+    look  : 0, at the start of an interval, when all shapes are placed; within it the number of this look, when shapes are placed as they are wanted
+            and nothing wakes
     placed_at (S,) int64: the look for which each shape was placed last
     span  : time until the next search [s]
     points_out (K, 4, 3), seps_out (K, 4): world points and separations, slack already taken off; where there are no points, how far the surfaces
