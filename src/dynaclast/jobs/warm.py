@@ -12,7 +12,8 @@ from ..core.document import Falloff, Shot, parse
 from ..core.falloff import Moment, value
 from ..core.kernels import Kernel, rehearse
 from ..core.solve.rigid.again import make_ready
-from ..core.solve.rigid.interval import run_interval
+from ..core.solve.rigid.broad import find_pairs, place_shapes
+from ..core.solve.rigid.interval import DONE, run_interval
 from ..core.solve.rigid.manifolds import build_rows
 from ..core.solve.rigid.search import find_contacts
 from ..core.solve.rigid.sweep import solve_interval
@@ -92,8 +93,12 @@ def _share(tasks: list[Callable[[], Any]]) -> None:
 
 def _tasks() -> list[Callable[[], Any]]:
     """What can be compiled apart. First what takes longest and is laid into ``run_interval``, then that, then the rest."""
-    calls = rehearse(lambda: bake(_first_touch()), instead={run_interval: (0, 0)})
-    given = dict(zip(run_interval.arguments, calls[run_interval], strict=True)) | {"start": 0, "look": 0, "m": calls[run_interval][run_interval.arguments.index("turn")]}
+    calls = rehearse(lambda: bake(_first_touch()), instead={run_interval: (DONE, 0, 0, 0, 0, 0)})
+    given = dict(zip(run_interval.arguments, calls[run_interval], strict=True))
+    work, found = given["work"], given["found"]
+    given |= work._asdict() | found._asdict()
+    given |= {"start": 0, "look": 0, "span": 0.01, "n_ties": 0, "m": work.turn, "scratch": work.search, "points_out": found.points, "seps_out": found.seps}
+    given |= {"axis": 0, "order": work.order[0], "out_a": found.pair_a, "out_b": found.pair_b}
 
     def calling(kernel: Kernel) -> Callable[[], None]:
         return lambda: kernel.compile_for(*calls[kernel])
@@ -101,10 +106,9 @@ def _tasks() -> list[Callable[[], Any]]:
     def inner(kernel: Kernel) -> Callable[[], None]:
         return lambda: kernel.compile_for(*(given[name] for name in kernel.arguments))
 
-    heavy = (find_contacts, build_rows, run_interval)
     return [
-        inner(solve_interval), calling(find_contacts), calling(build_rows), inner(make_ready), _fields, calling(run_interval),
-        *(calling(kernel) for kernel in calls if kernel not in heavy),
+        inner(solve_interval), inner(find_contacts), inner(build_rows), inner(find_pairs), inner(place_shapes), inner(make_ready), _fields, calling(run_interval),
+        *(calling(kernel) for kernel in calls if kernel is not run_interval),
     ]
 
 

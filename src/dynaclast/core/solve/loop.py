@@ -28,7 +28,7 @@ from .rigid.assemblies import wake, wake_around, wake_one
 from .rigid.manifolds import HIT_SHARE, world_inertia
 from .rigid.rest import settle
 from .rigid.sweep import hit_impulses, remember
-from .rigid.ties import gather_ties, wake_tied
+from .rigid.ties import wake_tied
 from .state import Assemblies, Contacts, State
 from .wear import lay_on
 
@@ -259,8 +259,8 @@ class Run(Parting):
             impulse = pieces.mass[own, None] * kick[own]
             asm.vel[slot] += impulse.sum(axis=0) * asm.inv_mass[slot]
             if asm.pieces[slot] > 1:
-                world_inertia(asm, self._inv_mass, self._inv_inertia)
-                asm.spin[slot] += self._inv_inertia[slot] @ np.cross(center[own] - asm.pos[slot], impulse).sum(axis=0)
+                world_inertia(asm, self._work.inv_mass, self._work.inv_inertia)
+                asm.spin[slot] += self._work.inv_inertia[slot] @ np.cross(center[own] - asm.pos[slot], impulse).sum(axis=0)
 
     # ----------------------------------------------------------------------------- interval
 
@@ -276,10 +276,8 @@ class Run(Parting):
             if not len(live) and not len(self._driven):
                 return
             before = (Assemblies(*(x.copy() for x in asm)), Contacts(*(x.copy() for x in state.contacts))) if intact else None
-            self._search()
+            self._touch()
             contacts, live = state.contacts, self._live()
-            self._tie_count = gather_ties(model.ties, state.tie_broken, state.tie_push, state.piece_assembly, asm, self._inv_mass, self._tie_rows)
-            self._solve(live)
             if before is None:
                 break
             if waiting and attempt < MOST_RETRIES:

@@ -37,7 +37,7 @@ def place_shape(hulls: Hulls, pieces: PieceTable, asm: Assemblies, s, a, m, wver
             wnormals[f, i] = m[i, 0] * x + m[i, 1] * y + m[i, 2] * z
 
 
-@kernel
+@kernel(inner=True)
 def place_shapes(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, everything, wverts, wnormals, wcenter, lo, hi, settings: Settings, push, m):
     """World corners, face normals, centres and swept bounds of all shapes that are awake (or of all). m (3, 3) scratch."""
     for s in range(len(hulls.piece)):
@@ -65,11 +65,37 @@ def place_shapes(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, e
             hi[s, k] += max(d, 0.0) + grow + swing + fall
 
 
-@kernel(allocates=True)
-def find_pairs(hulls: Hulls, pieces: PieceTable, piece_asm, apart, asm: Assemblies, settings: Settings, sheets: Sheets, lo, hi, axis, order, out_a, out_b):
+@kernel(inner=True)
+def widest(lo, shapes):
+    """The axis along which the lower bounds lo (S, 3) of the first so many shapes spread most."""
+    best, most = 0, -np.inf
+    for c in range(3):
+        low, high = np.inf, -np.inf
+        for s in range(shapes):
+            low, high = min(low, lo[s, c]), max(high, lo[s, c])
+        if high - low > most:
+            best, most = c, high - low
+    return best
+
+
+@kernel(inner=True)
+def put_in_order(lo, axis, order):
+    """Sort the shapes in order by their lower bounds along an axis, equals by their numbers; what was in order before is put right in as many steps
+    as shapes have passed each other since."""
+    for i in range(1, len(order)):
+        s = order[i]
+        at = lo[s, axis]
+        j = i - 1
+        while j >= 0 and (lo[order[j], axis] > at or lo[order[j], axis] == at and order[j] > s):
+            order[j + 1] = order[j]
+            j -= 1
+        order[j + 1] = s
+
+
+@kernel(inner=True)
+def find_pairs(hulls: Hulls, pieces: PieceTable, piece_asm, apart, asm: Assemblies, settings: Settings, sheets: Sheets, lo, hi, axis, order, active, out_a, out_b):
     """Pairs with overlapping bounds, at least one awake or one asleep and the other driven; ground pairs have b = -1. Returns the count found
-    (which may exceed the room in out_a, out_b: then nothing beyond the room is written). order: all shapes but the triangles of exact bodies."""
-    active = np.empty(len(order), np.uint8)
+    (which may exceed the room in out_a, out_b: then nothing beyond the room is written). order: all shapes but the triangles of exact bodies; active: scratch as long."""
     count = _hull_pairs(hulls, pieces, piece_asm, apart, asm, settings, active, lo, hi, axis, order, out_a, out_b)
     for x in range(len(sheets.piece)):
         count = _sheet_pairs(hulls, pieces, piece_asm, apart, asm, sheets, x, active, lo, hi, out_a, out_b, np.int64(count))

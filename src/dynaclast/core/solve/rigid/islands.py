@@ -26,11 +26,11 @@ GAIN = 4e-6
 
 
 @kernel(inner=True)
-def islands(rows: Rows, n_rows, ties: TieRows, n_ties, live, inv_mass, held, spin, interval, island, leans, watch, size, sweeps):
+def islands(rows: Rows, n_rows, ties: TieRows, n_ties, live, inv_mass, held, spin, interval, island, leans, watch, size):
     """Movers joined by rows, known by their lowest slot: island (A,) int32.
 
     leans (A,) uint8: an island meets what cannot move; watch (A,) uint8, bits: 1, its energy must be watched, since something in it
-    is hit, bounces or turns far within the interval; 2, masses are uneven; 4, something animated gives it energy; 8, it is tied. size (A,) int32: its rows. sweeps (R,) int32: passes each row takes. Returns the largest of these.
+    is hit, bounces or turns far within the interval; 2, masses are uneven; 4, something animated gives it energy; 8, it is tied. size (A,) int32: its rows. Fills rows.sweeps and returns the largest of these.
     """
     for k in range(len(live)):
         island[live[k]] = live[k]
@@ -78,12 +78,12 @@ def islands(rows: Rows, n_rows, ties: TieRows, n_ties, live, inv_mass, held, spi
     for r in range(n_rows):
         a, b = rows.a[r], rows.b[r]
         i = island[a] if inv_mass[a] > 0.0 else island[b]
-        sweeps[r] = UNEVEN_SWEEPS if watch[i] & 2 and size[i] <= SMALL else 1
+        rows.sweeps[r] = UNEVEN_SWEEPS if watch[i] & 2 and size[i] <= SMALL else 1
         for k in range(len(SWEEPS_OF)):
             if size[i] <= SWEEPS_OF[k][0]:
-                sweeps[r] = max(sweeps[r], SWEEPS_OF[k][1])
+                rows.sweeps[r] = max(rows.sweeps[r], SWEEPS_OF[k][1])
                 break
-        most = max(most, sweeps[r])
+        most = max(most, rows.sweeps[r])
     return most
 
 

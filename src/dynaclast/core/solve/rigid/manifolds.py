@@ -32,7 +32,7 @@ class Rows(NamedTuple):
     seen (M, 9): what a had moved against b [m], and what a and b had turned [rad], when the points were found; reach (M, 2) of the two shapes [m]
     pace (M,) sqrt(g size) [m/s], by which speeds are called slow or fast, so that small and large things behave alike
     friction, bounce (M,); point (M, 4, 3) world [m]; now (M, 4) separation in this substep [m], without points how far apart they were at least; size (M,) of the smaller piece [m];
-    lively (M,) uint8: a point meets fast enough to bounce, or was hit in the last interval
+    lively (M,) uint8: a point meets fast enough to bounce, or was hit in the last interval; sweeps (M,): passes a substep
     """
 
     pair: Index
@@ -66,6 +66,7 @@ class Rows(NamedTuple):
     seen: Array
     reach: Array
     pace: Array
+    sweeps: Index
 
 
 class Near(NamedTuple):
@@ -94,7 +95,7 @@ def make_rows(room: int) -> Rows:
     return Rows(
         f(m, i4), f(m, i4), f(m, i4), f(m, i4), f((m, 3)), f((m, 4)), f((m, 4)), f((m, 4)), f((m, 4)), f((m, 4)), f((m, 4)), f((m, 4, 12)),
         f((m, 2, 3)), f((m, 2, 12)), f((m, 2)), f((m, 2)), f(m), f(m), f(m), f((m, 6)), f(m), f((m, 2)), f(m), f(m), f((m, 4, 3)),
-        f((m, 4)), f(m), f(m, np.uint8), f((m, 9)), f((m, 2)), f(m),
+        f((m, 4)), f(m), f(m, np.uint8), f((m, 9)), f((m, 2)), f(m), f(m, i4),
     )
 
 
@@ -227,18 +228,18 @@ def _watch(near: Near, w, k, s, t, a, b, hulls: Hulls, con: Contacts, gap, moved
         near.seen[w, 6 + c] = turned[b, c]
 
 
-@kernel
-def build_rows(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, con: Contacts, which, again, settings: Settings, points, seps, inv_mass, inv_inertia, moved, turned, scratch, rows: Rows, n_rows, near: Near, n_near):
+@kernel(inner=True)
+def build_rows(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, con: Contacts, which, again, settings: Settings, points, seps, inv_mass, inv_inertia, moved, turned, arms, rows: Rows, n_rows, near: Near, n_near):
     """Solver rows of the pairs ``which`` between assemblies of which one can move, and what is near without touching; returns how many there are of both.
 
     again (N,) int32: within an interval, the rows that are written anew, in place and with as many points as there are now, or where negative
         the places in ``near``, from -1 down: what touches gets a new row; empty at the start of an interval, when n_rows and n_near are 0
     moved, turned (A, 3): what the bodies have done since the start of the interval, which the separations are counted from
-    scratch : (11, 3)
+    arms (11, 3): scratch
     """
     ground = len(asm.alive) - 1
     g = np.sqrt(settings.gravity[0] ** 2 + settings.gravity[1] ** 2 + settings.gravity[2] ** 2)
-    ra, rb, mid, old_point, old = scratch[0], scratch[1], scratch[2], scratch[3:7], scratch[7:11]
+    ra, rb, mid, old_point, old = arms[0], arms[1], arms[2], arms[3:7], arms[7:11]
     for x in range(len(which)):
         k = which[x]
         n = con.count[k]

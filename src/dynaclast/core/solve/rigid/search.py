@@ -73,6 +73,22 @@ def make_search_scratch() -> Scratch:
 
 
 @kernel(inner=True)
+def sleepers_first(which, hulls: Hulls, piece_asm, asm: Assemblies, con: Contacts, out):
+    """The pairs ``which`` (N,) with those first of which one side is asleep, since what they wake must be paired anew; into out (N,). Returns how many these are."""
+    first, n = 0, 0
+    for turn in range(2):
+        for x in range(len(which)):
+            k = which[x]
+            calls = con.b[k] >= 0 and asm.asleep[piece_asm[hulls.piece[con.a[k]]]] != asm.asleep[piece_asm[hulls.piece[con.b[k]]]]
+            if calls == (turn == 0):
+                out[n] = k
+                n += 1
+        if turn == 0:
+            first = n
+    return first
+
+
+@kernel(inner=True)
 def _speed_bound(asm: Assemblies, a, reach):
     v = np.sqrt(asm.vel[a, 0] ** 2 + asm.vel[a, 1] ** 2 + asm.vel[a, 2] ** 2)
     w = np.sqrt(asm.spin[a, 0] ** 2 + asm.spin[a, 1] ** 2 + asm.spin[a, 2] ** 2)
@@ -185,7 +201,7 @@ def _match(k, con: Contacts, asm: Assemblies, a, b, ma, mb, size, n, had, axis, 
             old_push[best] = -1.0
 
 
-@kernel
+@kernel(inner=True)
 def find_contacts(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, con: Contacts, known, which, look, span, settings: Settings, sheets: Sheets, wverts, wnormals, wcenter, placed_at, points_out, seps_out, scratch: Scratch):
     """Contact points of the pairs ``which`` (N,) int64, written into con (count, axis, slack, push matched to the new points).
 

@@ -9,10 +9,13 @@ afterwards, throws heavy pieces off light ones.
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import numpy as np
 
+from ...geometry.mesh import Array, Index
 from ...kernels import kernel
-from ..model import Settings, TieTable
+from ..model import Flags, Settings, TieTable
 from ..state import Assemblies, Contacts
 from .again import stale_rows
 from .assemblies import rotation
@@ -35,17 +38,47 @@ INNER = 2
 """Sweeps over one manifold's points per solver sweep."""
 
 
+class Moves(NamedTuple):
+    """What the substeps write on, per slot: displacements shift, tilt (A, 3) that take overlap out; island (A,), leans, watch (A,) uint8, size (A,): as
+    ``islands`` fills them; energies had, has, swung, swings, moving (A,) and middle (A, 4) of islands; stirred (A,) int32; m (3, 3), q (4,), frames (6, 3, 3)."""
+
+    shift: Array
+    tilt: Array
+    island: Index
+    leans: Flags
+    watch: Flags
+    size: Index
+    had: Array
+    has: Array
+    swung: Array
+    swings: Array
+    moving: Array
+    middle: Array
+    stirred: Index
+    m: Array
+    q: Array
+    frames: Array
+
+
+def make_moves(slots: int) -> Moves:
+    f = np.zeros
+    return Moves(
+        f((slots, 3)), f((slots, 3)), f(slots, np.int32), f(slots, np.uint8), f(slots, np.uint8), f(slots, np.int32), f(slots), f(slots), f(slots), f(slots), f(slots),
+        f((slots, 4)), f(slots, np.int32), f((3, 3)), f(4), f((6, 3, 3)),
+    )
+
+
 @kernel(inner=True)
-def _sweep(rows: Rows, n_rows, vel, spin, inv_mass, moved, turned, h, turn, sweeps, stirred, now):
+def _sweep(rows: Rows, n_rows, vel, spin, inv_mass, moved, turned, h, turn, least, stirred, now):
     """One pass over all manifolds: friction, twist, rolling, then no approach where the gap is closed.
 
-    turn counts the passes of this substep from 0; a row takes part in the first sweeps[r] of them, and in more while its bodies are stirred (A,) int32:
+    turn counts the passes of this substep from 0; a row takes part in the first rows.sweeps[r] of them, at least in ``least``, and in more while its bodies are stirred (A,) int32:
     the pass, of those numbered by ``now``, in which their speed last changed much. Returns whether any was.
     """
     first, per_second, any_stirred = turn == 0, 1.0 / h, False
     for r in range(n_rows):
         a, b, n = rows.a[r], rows.b[r], rows.count[r]
-        if n == 0 or turn >= sweeps[r] and max(stirred[a], stirred[b]) < now - 1:
+        if n == 0 or turn >= max(rows.sweeps[r], least) and max(stirred[a], stirred[b]) < now - 1:
             continue
         ma, mb = inv_mass[a], inv_mass[b]
         vax, vay, vaz = vel[a, 0], vel[a, 1], vel[a, 2]
@@ -180,7 +213,7 @@ def _sweep(rows: Rows, n_rows, vel, spin, inv_mass, moved, turned, h, turn, swee
 
 
 @kernel(inner=True)
-def _push_apart(rows: Rows, n_rows, live, inv_mass, shift, tilt, h, sweeps, most):
+def _push_apart(rows: Rows, n_rows, live, inv_mass, shift, tilt, h, most):
     """Displacements shift (A, 3) [m] and tilt (A, 3) [rad] that take a share of every overlap out, by the separations of this substep, and bring
     what bounces to where it does."""
     for k in range(len(live)):
@@ -189,12 +222,12 @@ def _push_apart(rows: Rows, n_rows, live, inv_mass, shift, tilt, h, sweeps, most
             tilt[live[k], c] = 0.0
     for turn in range(most):
         for r in range(n_rows):
-            if turn >= sweeps[r]:
+            if turn >= rows.sweeps[r]:
                 continue
             a, b = rows.a[r], rows.b[r]
             for i in range(rows.count[r]):
                 s = rows.now[r, i]
-                back = s > 0.0 and rows.bounce_to[r, i] > 0.0 and sweeps[r] > 1  # in a crowd it would press others
+                back = s > 0.0 and rows.bounce_to[r, i] > 0.0 and rows.sweeps[r] > 1  # in a crowd it would press others
                 if s > -SLOP * rows.size[r] and not back:
                     continue
                 nx, ny, nz = rows.normal[r, 0], rows.normal[r, 1], rows.normal[r, 2]
@@ -388,31 +421,33 @@ def _pressed(rows: Rows, n_rows):
     return False
 
 
-@kernel(allocates=True, inner=True)
-def solve_interval(asm: Assemblies, live, driven, rows: Rows, n_rows, near: Near, n_near, ties: TieTable, tie_rows: TieRows, n_ties, inv_mass, inv_inertia, settings: Settings, push, twist, moved, turned, start, again):
+@kernel(inner=True)
+def solve_interval(
+    asm: Assemblies, live, driven, rows: Rows, n_rows, near: Near, n_near, ties: TieTable, tie_rows: TieRows, n_ties, inv_mass, inv_inertia, settings: Settings, push, twist, moved, turned,
+    moves: Moves, start, again,
+):
     """The substeps of one interval over the awake assemblies ``live``, and those an animation moves: from ``start`` on, until rows want to be
     looked at again. Returns the substep to go on with, and how many entries of again (n_rows + n_near,) int32 say which.
 
     push, twist (A, 3): what fields add, as acceleration [m/s2] and angular acceleration [rad/s2], the same in every substep
+    moves: scratch
     """
     h = settings.interval / settings.substeps
     if start == 0:
         moved[:, :] = 0.0
         turned[:, :] = 0.0
-    slots = len(inv_mass)
-    shift, tilt = np.zeros_like(moved), np.zeros_like(moved)
-    island, leans, watch = np.zeros(slots, np.int32), np.zeros(slots, np.uint8), np.zeros(slots, np.uint8)
-    m, q, size, frames = np.empty((3, 3)), np.empty(4), np.zeros(slots, np.int32), np.empty((6, 3, 3))
-    had, has, middle = np.zeros(slots), np.zeros(slots), np.zeros((slots, 4))
-    sweeps, stirred, passed = np.ones(n_rows, np.int32), np.zeros(slots, np.int32), 1
-    most = islands(rows, n_rows, tie_rows, n_ties, live, inv_mass, asm.held, asm.spin, settings.interval, island, leans, watch, size, sweeps)
-    swung, swings, moving = np.zeros(slots), np.zeros(slots), np.zeros(slots)
+    shift, tilt, island, leans, watch, size, had, has, swung, swings, moving, middle, stirred, m, q, frames = moves
+    shift[:, :] = 0.0  # what fell asleep keeps none
+    tilt[:, :] = 0.0
+    stirred[:] = 0
+    passed = 1
+    most = islands(rows, n_rows, tie_rows, n_ties, live, inv_mass, asm.held, asm.spin, settings.interval, island, leans, watch, size)
     if n_ties:
         swing(asm, live, island, watch, push, twist, settings.gravity, 0.5 * h, swung, moving)
-    opening = sweeps if start > 0 or _pressed(rows, n_rows) else np.full(n_rows, max(most, min(OPENING_SWEEPS, OPENING_BUDGET // max(n_rows, 1))), np.int32)
+    opening = 0 if start > 0 or _pressed(rows, n_rows) else min(OPENING_SWEEPS, OPENING_BUDGET // max(n_rows, 1))
     for step in range(start, settings.substeps):
-        passes = opening if step == 0 else sweeps
-        rounds = passes.max() if n_rows else 0
+        least = opening if step == 0 else 0
+        rounds = max(most, least) if n_rows else 0
         _speed_up(asm, live, h, settings.gravity, push, twist)
         aim_ties(ties, tie_rows, n_ties, asm, inv_mass, inv_inertia, frames)
         lay_arcs(ties, tie_rows, n_ties, asm.vel, asm.spin, inv_mass, h)
@@ -425,7 +460,7 @@ def solve_interval(asm: Assemblies, live, driven, rows: Rows, n_rows, near: Near
             turn += 1
             passed += 1
             if turn < rounds or stirs:
-                stirs = _sweep(rows, n_rows, asm.vel, asm.spin, inv_mass, moved, turned, h, turn, passes, stirred, passed)
+                stirs = _sweep(rows, n_rows, asm.vel, asm.spin, inv_mass, moved, turned, h, turn, least, stirred, passed)
             if n_ties:
                 parted = sweep_ties(ties, tie_rows, n_ties, asm.vel, asm.spin, inv_mass, inv_inertia, h, turn)
                 opened = max(opened, parted)
@@ -434,7 +469,7 @@ def solve_interval(asm: Assemblies, live, driven, rows: Rows, n_rows, near: Near
                 rounds = most  # things fall side by side: nothing bears anything yet
         kinetic(asm, live, island, watch, has)
         take_back(asm, live, island, leans, had, has, middle)
-        _push_apart(rows, n_rows, live, inv_mass, shift, tilt, h, sweeps, most)
+        _push_apart(rows, n_rows, live, inv_mass, shift, tilt, h, most)
         mend_ties(ties, tie_rows, n_ties, shift, tilt, inv_mass, inv_inertia)
         count_ties(ties, tie_rows, n_ties)
         _move(asm, live, h, moved, turned, shift, tilt, push, m, q)

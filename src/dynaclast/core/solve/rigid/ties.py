@@ -78,7 +78,7 @@ def wake_tied(ties: TieTable, broken, piece_asm, asm: Assemblies):
     return woke
 
 
-@kernel
+@kernel(inner=True)
 def gather_ties(ties: TieTable, broken, kept, piece_asm, asm: Assemblies, inv_mass, rows: TieRows):
     """The ties between ends of which one can move, with the impulses they ended the last interval with; returns how many."""
     ground = len(asm.alive) - 1
