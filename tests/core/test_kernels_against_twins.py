@@ -13,6 +13,7 @@ from dynaclast.core.solve.loop import Run
 from dynaclast.core.solve.prepare import Prepared, prepare
 from dynaclast.core.solve.rigid.gjk import gjk, make_scratch
 from dynaclast.core.solve.rigid.hulls import convex_core, general_core
+from dynaclast.core.solve.rigid.interval import DONE, SEARCH, SOLVE
 from dynaclast.core.solve.rigid.manifolds import _hand_on, make_rows, world_inertia
 from shots import ball, box, run, shot
 
@@ -34,7 +35,7 @@ def heap(seed: int = 3, count: int = 14) -> Prepared:
 def searched(prepared: Prepared) -> Run:
     """A run after its first search for contacts."""
     run = Run(prepared.shot, prepared.model, prepared.state)
-    run._search()
+    run._touch(SEARCH, SOLVE)
     return run
 
 
@@ -72,11 +73,11 @@ def test_bounds_hold_where_every_corner_goes_within_the_interval() -> None:
         own = hulls.verts[hulls.vert_start[s] : hulls.vert_start[s + 1]]
         a = hulls.piece[s]
         turn = Rotation.from_quat(asm.rot[a])
-        assert run._verts[hulls.vert_start[s] : hulls.vert_start[s + 1]] == pytest.approx(turn.apply(own) + asm.pos[a], abs=1e-9)
+        assert run._work.wverts[hulls.vert_start[s] : hulls.vert_start[s + 1]] == pytest.approx(turn.apply(own) + asm.pos[a], abs=1e-9)
         for share in (0.0, 0.5, 1.0):
             time = share * step
             went = (Rotation.from_rotvec(time * asm.spin[a]) * turn).apply(own) + asm.pos[a] + time * asm.vel[a] + 0.5 * time**2 * prepared.model.settings.gravity
-            assert (went - hulls.radius[s] >= run._lo[s] - 1e-9).all() and (went + hulls.radius[s] <= run._hi[s] + 1e-9).all()
+            assert (went - hulls.radius[s] >= run._work.lo[s] - 1e-9).all() and (went + hulls.radius[s] <= run._work.hi[s] + 1e-9).all()
 
 
 def test_rows_say_what_their_points_do() -> None:
@@ -112,7 +113,7 @@ def test_an_interval_changes_momentum_by_the_impulses_it_tells_and_no_more(whirl
     run = searched(prepared)
     asm, rows, model = prepared.state.assemblies, run._rows, prepared.model
     before = (model.pieces.mass[:, None] * asm.vel[:14]).sum(axis=0)
-    run._solve(run._live())
+    run._touch(SOLVE, DONE)
     change = (model.pieces.mass[:, None] * asm.vel[:14]).sum(axis=0) - before
     weight = model.pieces.mass.sum() * model.settings.gravity * model.settings.interval
     ground = sum(rows.total[r].sum() for r in range(run._row_count) if rows.b[r] == len(asm.pos) - 1)

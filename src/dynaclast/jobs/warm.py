@@ -93,11 +93,11 @@ def _share(tasks: list[Callable[[], Any]]) -> None:
 
 def _tasks() -> list[Callable[[], Any]]:
     """What can be compiled apart. First what takes longest and is laid into ``run_interval``, then that, then the rest."""
-    calls = rehearse(lambda: bake(_first_touch()), instead={run_interval: (DONE, 0, 0, 0, 0, 0)})
+    calls = rehearse(lambda: bake(_first_touch()), instead={run_interval: (DONE, 0, 0, 0, 0, 0, 0)})
     given = dict(zip(run_interval.arguments, calls[run_interval], strict=True))
     work, found = given["work"], given["found"]
     given |= work._asdict() | found._asdict()
-    given |= {"start": 0, "look": 0, "span": 0.01, "n_ties": 0, "m": work.turn, "scratch": work.search, "points_out": found.points, "seps_out": found.seps}
+    given |= {"start": 0, "look": 0, "span": 0.01, "n_ties": 0, "looked": found.again, "regroup": 1, "m": work.turn, "scratch": work.search, "points_out": found.points, "seps_out": found.seps}
     given |= {"axis": 0, "order": work.order[0], "out_a": found.pair_a, "out_b": found.pair_b}
 
     def calling(kernel: Kernel) -> Callable[[], None]:

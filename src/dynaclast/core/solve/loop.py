@@ -27,7 +27,7 @@ from .prepare import targets_of
 from .rigid.assemblies import wake, wake_around, wake_one
 from .rigid.manifolds import HIT_SHARE, world_inertia
 from .rigid.rest import settle
-from .rigid.sweep import hit_impulses, remember
+from .rigid.sweep import remember
 from .rigid.ties import wake_tied
 from .state import Assemblies, Contacts, State
 from .wear import lay_on
@@ -70,7 +70,7 @@ class Run(Parting):
         """Compute the next frame."""
         events: list[dict[str, Any]] = []
         per_frame = self.model.intervals_per_frame
-        impacts: list[dict[str, Any]] = []
+        impacts: list[tuple[Array, ...]] = []
         self._limited.clear()
         if self._weighed:
             self._weigh(events)
@@ -83,8 +83,7 @@ class Run(Parting):
             self._interval(events, impacts)
             if self._calls:
                 self._call_by_hits(number, events)
-        impacts.sort(key=lambda e: -e["impulse"])
-        events.extend(impacts[:MOST_IMPACTS])
+        events.extend(self._impacts(impacts))
         self.state.frame += 1
         if self._still is not None and not events and not len(self._live()) and not len(self._driven):  # nothing can have moved
             return replace(self._still, index=self.state.frame, maps=self._maps())
@@ -264,20 +263,20 @@ class Run(Parting):
 
     # ----------------------------------------------------------------------------- interval
 
-    def _interval(self, events: list[dict[str, Any]], impacts: list[dict[str, Any]]) -> None:
+    def _interval(self, events: list[dict[str, Any]], impacts: list[tuple[Array, ...]]) -> None:
         model, state = self.model, self.state
         asm = state.assemblies
         waiting = bool((state.held == HOLD_TOUCH).any())
         intact = (bool(len(state.bond_broken)) and not state.bond_broken.all()) or waiting
         for attempt in range(MOST_RETRIES + 1):
-            if wake_tied(model.ties, state.tie_broken, state.piece_assembly, asm):
+            if len(model.ties.kind) and wake_tied(model.ties, state.tie_broken, state.piece_assembly, asm):
                 self._stale = True
             live = self._live()
             if not len(live) and not len(self._driven):
                 return
             before = (Assemblies(*(x.copy() for x in asm)), Contacts(*(x.copy() for x in state.contacts))) if intact else None
-            self._touch()
-            contacts, live = state.contacts, self._live()
+            live = self._touch()
+            contacts = state.contacts
             if before is None:
                 break
             if waiting and attempt < MOST_RETRIES:
@@ -303,10 +302,12 @@ class Run(Parting):
             if attempt < MOST_RETRIES:
                 self._go_back(before)
             self._break(load, lambda b: [self._hit_cause(blame[b], load[b])], events)  # noqa: B023
-        self._hit_before = contacts.hit[self._rows.pair[: self._row_count]].copy()
-        remember(self._rows, self._row_count, contacts)
+        if self._calls:
+            self._hit_before = contacts.hit[self._rows.pair[: self._row_count]].copy()
+        impulse = np.empty(self._row_count)
+        if remember(self._rows, self._row_count, contacts, IMPACT_EVENT_FROM, impulse):
+            impacts.append(self._hardest(impulse))
         asm.pos[self._driven], asm.rot[self._driven] = self._targets
-        self._write_impacts(impacts)
         self._keep_in_limits(live, events)
         self._break_ties(events)
         if settle(asm, live, self._rows, self._row_count, model.settings, self._tie_rows, self._tie_count, self._parent, self._marks):
@@ -359,23 +360,26 @@ class Run(Parting):
                     self._limited.add((body, what))
                     events.append(self._note("limit", body=model.body_names[body], pieces=[int(slot)], what=what, value=round(float(now), 3), limit=most))
 
-    def _write_impacts(self, impacts: list[dict[str, Any]]) -> None:
-        rows, n = self._rows, self._row_count
-        impulse = np.empty(n)
-        hit_impulses(rows, n, IMPACT_EVENT_FROM, impulse)
+    def _hardest(self, impulse: Array) -> tuple[Array, ...]:
+        """The hardest hits of an interval by their impulses (R,), at most as many as are kept of a frame: impulse [N s], pieces (-1: the ground), speed [m/s], place."""
+        rows, contacts, piece = self._rows, self.state.contacts, self.model.hulls.piece
         hard = np.flatnonzero(impulse > 0.0)
-        hard = hard[np.argsort(-impulse[hard], kind="stable")[:MOST_IMPACTS]]  # of a frame no more are kept
-        if not len(hard):
-            return
-        contacts, hulls, model, pair = self.state.contacts, self.model.hulls, self.model, rows.pair[hard]
-        against = contacts.b[pair]
-        one, other = hulls.piece[contacts.a[pair]], np.where(against >= 0, hulls.piece[against], -1)
-        body, other_body = model.pieces.body[one].tolist(), np.where(other >= 0, model.pieces.body[other], -1).tolist()
-        speed, place = np.round(-rows.approach[hard].min(axis=1), 3), np.round(rows.point[hard, 0], 4)
-        names = [*model.body_names, "ground"]
-        for p, q, a, b, strength, fast, at in zip(one.tolist(), other.tolist(), body, other_body, np.round(impulse[hard], 3).tolist(), speed.tolist(), place.tolist(), strict=True):
-            bodies = [names[a], names[b]]
-            impacts.append(self._note("impact", pieces=[p, q if q >= 0 else None], bodies=bodies, impulse=strength, speed=fast, place=at))
+        hard = hard[np.argsort(-impulse[hard], kind="stable")[:MOST_IMPACTS]]
+        a, b = contacts.a[rows.pair[hard]], contacts.b[rows.pair[hard]]
+        return np.round(impulse[hard], 3), piece[a], np.where(b >= 0, piece[b], -1), -rows.approach[hard].min(axis=1), rows.point[hard, 0].copy()
+
+    def _impacts(self, impacts: list[tuple[Array, ...]]) -> list[dict[str, Any]]:
+        """The events of a frame's hardest hits."""
+        if not impacts:
+            return []
+        impulse, one, other, speed, place = (np.concatenate(x) for x in zip(*impacts, strict=True))
+        hard = np.argsort(-impulse, kind="stable")[:MOST_IMPACTS]
+        names, body = [*self.model.body_names, "ground"], [*self.model.pieces.body.tolist(), -1]
+        columns = (impulse[hard], one[hard], other[hard], np.round(speed[hard], 3), np.round(place[hard], 4))
+        return [
+            self._note("impact", pieces=[p, q if q >= 0 else None], bodies=[names[body[p]], names[body[q]]], impulse=strength, speed=fast, place=at)
+            for strength, p, q, fast, at in zip(*(x.tolist() for x in columns), strict=True)
+        ]
 
 
 def frames(shot: Shot, model: Model, state: State, until: int, should_stop: Callable[[], bool] | None = None) -> Iterator[Frame]:

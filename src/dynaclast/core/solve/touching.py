@@ -66,13 +66,13 @@ class Touching:
         push[still] = twist[still] = 0.0
         return push, twist
 
-    def _touch(self, stage: int = SEARCH, until: int = DONE) -> None:
-        """An interval: find what touches and build the solver's rows, then all substeps; or one of the two."""
+    def _touch(self, stage: int = SEARCH, until: int = DONE) -> np.ndarray:
+        """An interval: find what touches and build the solver's rows, then all substeps; or one of the two. Returns the slots that are awake."""
         model, state = self.model, self.state
         push, twist = self._aggregate()
         memory = self._memory_with(self._room)
         while True:
-            stage, wanted, count, self._row_count, self._near_count, self._tie_count = run_interval(
+            stage, wanted, count, self._row_count, self._near_count, self._tie_count, live = run_interval(
                 model.hulls, self._pieces, state.piece_assembly, model.apart, state.assemblies, self._driven, memory, len(state.contacts.a), self._pairing, self._found,
                 self._rows, self._row_count, self._near, self._near_count, model.ties, state.tie_broken, state.tie_push, self._tie_rows, model.settings, model.sheets,
                 push, twist, self._work, int(self._stale), stage, until,
@@ -80,7 +80,7 @@ class Touching:
             state.contacts = Contacts(*(x[:count] for x in memory))
             self._stale = False
             if stage >= until:
-                return
+                return self._work.live[:live]
             memory = self._memory_with(wanted + wanted // 2)
 
     def _memory_with(self, room: int) -> Contacts:

@@ -109,7 +109,7 @@ def run_interval(
     con : the memory of pairs, of which the first ``count`` entries are in use, with its pairing
     everything : 1 where shapes that stand still must be placed too
     push, twist (A, 3): what fields add, as acceleration [m/s2] and angular acceleration [rad/s2]
-    Returns the stage reached, and how many pairs, entries of the memory, rows, near pairs and ties there are. Where there is no room for so many pairs (found and rows for
+    Returns the stage reached, and how many pairs, entries of the memory, rows, near pairs, ties and live slots there are. Where there is no room for so many pairs (found and rows for
     as many, con and pairing for as many more entries), it stops at the search: make room and go on.
     """
     n_ties, fresh = 0, 0
@@ -120,7 +120,7 @@ def run_interval(
         put_in_order(work.lo, axis, work.order[axis])
         fresh = np.int64(find_pairs(hulls, pieces, piece_asm, apart, asm, settings, sheets, work.lo, work.hi, axis, work.order[axis], work.active, found.pair_a, found.pair_b))
         if fresh > len(found.pair_a) or fresh > len(rows.a) or count + fresh > len(con.a):
-            return stage, fresh, count, n_rows, n_near, n_ties
+            return stage, fresh, count, n_rows, n_near, n_ties, 0
         count = np.int64(carry_over(found.pair_a, found.pair_b, fresh, hulls, piece_asm, asm, con, count, found.known, found.which, pairing))
         sleepers = sleepers_first(found.which[:fresh], hulls, piece_asm, asm, con, found.sorted)
         woke = find_contacts(
@@ -143,24 +143,26 @@ def run_interval(
         )
         stage = SOLVE
     if until == SOLVE:
-        return stage, fresh, count, n_rows, n_near, n_ties
+        return stage, fresh, count, n_rows, n_near, n_ties, 0
     n_ties = gather_ties(ties, tie_broken, tie_push, piece_asm, asm, work.inv_mass, tie_rows)
     live = work.live[: _find_live(asm, work.live)]
-    step = np.int64(0)  # not a literal: the solver would be compiled once more for it
+    step, stale, regroup = np.int64(0), np.int64(0), np.int64(1)  # not literals: the solver would be compiled once more for them
     work.placed_at[:] = 0
     work.turned_at[:] = 0
     while True:
         step, stale = solve_interval(
-            asm, live, driven, rows, n_rows, near, n_near, ties, tie_rows, n_ties, work.inv_mass, work.inv_inertia, settings, push, twist, work.moved, work.turned, work.moves, step, found.again,
+            asm, live, driven, rows, n_rows, near, n_near, ties, tie_rows, n_ties, work.inv_mass, work.inv_inertia, settings, push, twist, work.moved, work.turned, work.moves, step, found.again, found.again[:stale], regroup,
         )
         if stale == 0:
-            return np.int64(DONE), fresh, count, n_rows, n_near, n_ties
+            return np.int64(DONE), fresh, count, n_rows, n_near, n_ties, len(live)
         again, pairs = found.again[:stale], found.again_pairs[:stale]
         make_ready(rows, near, again, asm, con, step, work.turned_at, work.inv_mass, work.inv_inertia, work.turn, pairs)
         span = settings.interval * (1.0 - step / settings.substeps)
         find_contacts(
             hulls, pieces, piece_asm, asm, con, found.known, pairs, step, span, settings, sheets, work.wverts, work.wnormals, work.wcenter, work.placed_at, found.points, found.seps, work.search,
         )
+        had = n_rows
         n_rows, n_near = build_rows(
             hulls, pieces, piece_asm, asm, con, pairs, again, settings, found.points, found.seps, work.inv_mass, work.inv_inertia, work.moved, work.turned, work.arms, rows, n_rows, near, n_near,
         )
+        regroup = np.int64(n_rows > had)

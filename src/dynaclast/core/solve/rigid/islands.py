@@ -26,7 +26,7 @@ GAIN = 4e-6
 
 
 @kernel(inner=True)
-def islands(rows: Rows, n_rows, ties: TieRows, n_ties, live, inv_mass, held, spin, interval, island, leans, watch, size):
+def islands(rows: Rows, n_rows, ties: TieRows, n_ties, live, inv_mass, held, island, leans, watch, size):
     """Movers joined by rows, known by their lowest slot: island (A,) int32.
 
     leans (A,) uint8: an island meets what cannot move; watch (A,) uint8, bits: 1, its energy must be watched, since something in it
@@ -48,9 +48,6 @@ def islands(rows: Rows, n_rows, ties: TieRows, n_ties, live, inv_mass, held, spi
     for k in range(len(live)):
         a = live[k]
         island[a] = root(island, np.int64(a))
-        turn2 = spin[a, 0] ** 2 + spin[a, 1] ** 2 + spin[a, 2] ** 2
-        if turn2 * interval * interval > 0.01:
-            watch[island[a]] |= 1
     for r in range(n_rows):
         a, b = rows.a[r], rows.b[r]
         i = island[a] if inv_mass[a] > 0.0 else island[b]
@@ -59,11 +56,8 @@ def islands(rows: Rows, n_rows, ties: TieRows, n_ties, live, inv_mass, held, spi
             watch[i] |= 2
         if inv_mass[a] == 0.0 or inv_mass[b] == 0.0:
             leans[i] = 1
-        if rows.lively[r]:
+        if _is_hit(rows, r):
             watch[i] |= 1
-        for k in range(rows.count[r]):
-            if rows.approach[r, k] < -HIT_SHARE * rows.pace[r]:
-                watch[i] |= 1
         if held[a] == 2 or held[b] == 2:
             watch[i] |= 4
     for r in range(n_ties):
@@ -85,6 +79,33 @@ def islands(rows: Rows, n_rows, ties: TieRows, n_ties, live, inv_mass, held, spi
                 break
         most = max(most, rows.sweeps[r])
     return most
+
+
+@kernel(inline=True)
+def _is_hit(rows: Rows, r):
+    """Whether a point of row r meets fast enough to bounce or to be a hit."""
+    hit = rows.lively[r] != 0
+    for k in range(rows.count[r]):
+        hit |= rows.approach[r, k] < -HIT_SHARE * rows.pace[r]
+    return hit
+
+
+@kernel(inner=True)
+def watch_hits(rows: Rows, which, inv_mass, island, watch):
+    """Watch islands in which one of the rows ``which`` (N,) is hit; entries below 0 are no rows."""
+    for x in range(len(which)):
+        r = which[x]
+        if r >= 0 and _is_hit(rows, r):
+            watch[island[rows.a[r]] if inv_mass[rows.a[r]] > 0.0 else island[rows.b[r]]] |= 1
+
+
+@kernel(inner=True)
+def watch_spins(live, spin, interval, island, watch):
+    """Watch islands in which something turns far within the interval."""
+    for k in range(len(live)):
+        a = live[k]
+        if (spin[a, 0] ** 2 + spin[a, 1] ** 2 + spin[a, 2] ** 2) * interval * interval > 0.01:
+            watch[island[a]] |= 1
 
 
 @kernel(inner=True)

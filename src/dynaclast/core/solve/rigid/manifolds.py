@@ -220,6 +220,7 @@ def _rub_rows(rows: Rows, r, con: Contacts, k, points, n, mid, asm: Assemblies, 
 def _watch(near: Near, w, k, s, t, a, b, hulls: Hulls, con: Contacts, gap, moved, turned):
     """Entry w of what is near: pair k, whose shapes s and t are a gap apart."""
     near.pair[w], near.a[w], near.b[w], near.gap[w] = k, a, b, gap
+    con.hit[k] = 0.0  # it has parted: what fell on it in the last interval goes on in no row
     near.reach[w, 0], near.reach[w, 1] = hulls.bound[s], hulls.bound[t] if t >= 0 else 0.0
     for c in range(3):
         near.axis[w, c] = con.axis[k, c]

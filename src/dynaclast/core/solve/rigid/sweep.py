@@ -19,7 +19,7 @@ from ..model import Flags, Settings, TieTable
 from ..state import Assemblies, Contacts
 from .again import stale_rows
 from .assemblies import rotation
-from .islands import calm_swing, islands, kinetic, swing, take_back
+from .islands import calm_swing, islands, kinetic, swing, take_back, watch_hits, watch_spins
 from .manifolds import HIT_SHARE, LIVELY_SHARE, Near, Rows, keep_impulses
 from .ties import FEWEST, TIE_CLOSE, TIE_SWEEPS, TieRows, aim_ties, count_ties, lay_arcs, mend_ties, sweep_ties, warm_ties
 
@@ -40,7 +40,7 @@ INNER = 2
 
 class Moves(NamedTuple):
     """What the substeps write on, per slot: displacements shift, tilt (A, 3) that take overlap out; island (A,), leans, watch (A,) uint8, size (A,): as
-    ``islands`` fills them; energies had, has, swung, swings, moving (A,) and middle (A, 4) of islands; stirred (A,) int32; m (3, 3), q (4,), frames (6, 3, 3)."""
+    ``islands`` fills them; energies had, has, swung, swings, moving (A,) and middle (A, 4) of islands; stirred (A,) int32; m (3, 3), q (4,), frames (6, 3, 3); most (1,) int64: passes of the row that takes most."""
 
     shift: Array
     tilt: Array
@@ -58,13 +58,14 @@ class Moves(NamedTuple):
     m: Array
     q: Array
     frames: Array
+    most: Index
 
 
 def make_moves(slots: int) -> Moves:
     f = np.zeros
     return Moves(
         f((slots, 3)), f((slots, 3)), f(slots, np.int32), f(slots, np.uint8), f(slots, np.uint8), f(slots, np.int32), f(slots), f(slots), f(slots), f(slots), f(slots),
-        f((slots, 4)), f(slots, np.int32), f((3, 3)), f(4), f((6, 3, 3)),
+        f((slots, 4)), f(slots, np.int32), f((3, 3)), f(4), f((6, 3, 3)), f(1, np.int64),
     )
 
 
@@ -260,26 +261,45 @@ def _push_apart(rows: Rows, n_rows, live, inv_mass, shift, tilt, h, most):
 def _warm_start(rows: Rows, n_rows, vel, spin, inv_mass):
     """Apply the impulses found in the last substep again."""
     for r in range(n_rows):
-        a, b, n = rows.a[r], rows.b[r], rows.count[r]
-        ma, mb = inv_mass[a], inv_mass[b]
-        d1, d2, tw = rows.rub[r, 0], rows.rub[r, 1], rows.twist[r]
-        t, q, j1, j2, k = rows.tangent[r, 0], rows.tangent[r, 1], rows.tjac[r, 0], rows.tjac[r, 1], rows.njac[r]
-        for c in range(3):
-            p = d1 * t[c] + d2 * q[c]
-            wa = d1 * j1[6 + c] + d2 * j2[6 + c] + tw * k[c]
-            wb = d1 * j1[9 + c] + d2 * j2[9 + c] + tw * k[3 + c]
-            for i in range(n):
-                p += rows.push[r, i] * rows.normal[r, c]
-                wa += rows.push[r, i] * rows.jac[r, i, 6 + c]
-                wb += rows.push[r, i] * rows.jac[r, i, 9 + c]
-            if ma > 0.0:
-                vel[a, c] += ma * p
-                spin[a, c] += wa
-            if mb > 0.0:
-                vel[b, c] -= mb * p
-                spin[b, c] -= wb
         rows.roll_rub[r, 0] = 0.0
         rows.roll_rub[r, 1] = 0.0
+        n, d1, d2, tw = rows.count[r], rows.rub[r, 0], rows.rub[r, 1], rows.twist[r]
+        load = 0.0
+        for i in range(n):
+            load += rows.push[r, i]
+        if load == 0.0 and d1 == 0.0 and d2 == 0.0 and tw == 0.0:
+            continue
+        a, b = rows.a[r], rows.b[r]
+        ma, mb = inv_mass[a], inv_mass[b]
+        t, q, j1, j2, k = rows.tangent[r, 0], rows.tangent[r, 1], rows.tjac[r, 0], rows.tjac[r, 1], rows.njac[r]
+        px, py, pz = load * rows.normal[r, 0] + d1 * t[0] + d2 * q[0], load * rows.normal[r, 1] + d1 * t[1] + d2 * q[1], load * rows.normal[r, 2] + d1 * t[2] + d2 * q[2]
+        ax, ay, az = d1 * j1[6] + d2 * j2[6] + tw * k[0], d1 * j1[7] + d2 * j2[7] + tw * k[1], d1 * j1[8] + d2 * j2[8] + tw * k[2]
+        bx, by, bz = d1 * j1[9] + d2 * j2[9] + tw * k[3], d1 * j1[10] + d2 * j2[10] + tw * k[4], d1 * j1[11] + d2 * j2[11] + tw * k[5]
+        for i in range(n):
+            p = rows.push[r, i]
+            if p == 0.0:
+                continue
+            j = rows.jac[r, i]
+            ax += p * j[6]
+            ay += p * j[7]
+            az += p * j[8]
+            bx += p * j[9]
+            by += p * j[10]
+            bz += p * j[11]
+        if ma > 0.0:
+            vel[a, 0] += ma * px
+            vel[a, 1] += ma * py
+            vel[a, 2] += ma * pz
+            spin[a, 0] += ax
+            spin[a, 1] += ay
+            spin[a, 2] += az
+        if mb > 0.0:
+            vel[b, 0] -= mb * px
+            vel[b, 1] -= mb * py
+            vel[b, 2] -= mb * pz
+            spin[b, 0] -= bx
+            spin[b, 1] -= by
+            spin[b, 2] -= bz
 
 
 @kernel(inner=True)
@@ -424,10 +444,12 @@ def _pressed(rows: Rows, n_rows):
 @kernel(inner=True)
 def solve_interval(
     asm: Assemblies, live, driven, rows: Rows, n_rows, near: Near, n_near, ties: TieTable, tie_rows: TieRows, n_ties, inv_mass, inv_inertia, settings: Settings, push, twist, moved, turned,
-    moves: Moves, start, again,
+    moves: Moves, start, again, looked, regroup,
 ):
     """The substeps of one interval over the awake assemblies ``live``, and those an animation moves: from ``start`` on, until rows want to be
     looked at again. Returns the substep to go on with, and how many entries of again (n_rows + n_near,) int32 say which.
+
+    looked : rows that were looked at again before; regroup: 1 where islands must be found, since there are new rows
 
     push, twist (A, 3): what fields add, as acceleration [m/s2] and angular acceleration [rad/s2], the same in every substep
     moves: scratch
@@ -436,12 +458,17 @@ def solve_interval(
     if start == 0:
         moved[:, :] = 0.0
         turned[:, :] = 0.0
-    shift, tilt, island, leans, watch, size, had, has, swung, swings, moving, middle, stirred, m, q, frames = moves
+    shift, tilt, island, leans, watch, size, had, has, swung, swings, moving, middle, stirred, m, q, frames, _ = moves
     shift[:, :] = 0.0  # what fell asleep keeps none
     tilt[:, :] = 0.0
     stirred[:] = 0
     passed = 1
-    most = islands(rows, n_rows, tie_rows, n_ties, live, inv_mass, asm.held, asm.spin, settings.interval, island, leans, watch, size)
+    if regroup:
+        moves.most[0] = islands(rows, n_rows, tie_rows, n_ties, live, inv_mass, asm.held, island, leans, watch, size)
+    else:
+        watch_hits(rows, looked, inv_mass, island, watch)
+    watch_spins(live, asm.spin, settings.interval, island, watch)
+    most = moves.most[0]
     if n_ties:
         swing(asm, live, island, watch, push, twist, settings.gravity, 0.5 * h, swung, moving)
     opening = 0 if start > 0 or _pressed(rows, n_rows) else min(OPENING_SWEEPS, OPENING_BUDGET // max(n_rows, 1))
@@ -496,15 +523,13 @@ def hit_impulse(rows: Rows, r, share):
 
 
 @kernel
-def hit_impulses(rows: Rows, n_rows, share, out):
-    """That of every row, into out (n_rows,)."""
-    for r in range(n_rows):
-        out[r] = hit_impulse(rows, r, share)
-
-
-@kernel
-def remember(rows: Rows, n_rows, con: Contacts):
-    """Write the last substep's impulses back to the pairs."""
+def remember(rows: Rows, n_rows, con: Contacts, share, out):
+    """Write the last substep's impulses and the hits back to the pairs. Into out (n_rows,) go the impulses of the points of each row that met faster than this
+    share of the pair's pace [N s]; returns how many rows have any."""
+    hard = 0
     for r in range(n_rows):
         keep_impulses(rows, r, con)
         con.hit[rows.pair[r]] = hit_impulse(rows, r, HIT_SHARE)
+        out[r] = hit_impulse(rows, r, share)
+        hard += out[r] > 0.0
+    return hard
