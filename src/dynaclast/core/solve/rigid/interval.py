@@ -23,6 +23,9 @@ from .ties import TieRows, gather_ties
 SEARCH, SEARCH_AGAIN, SOLVE, DONE = range(4)
 """Where an interval stands: before its search; before that again, since sleepers woke; before its substeps; at its end."""
 
+BLOCK = 16
+"""Pairs are looked at and made rows of in blocks: what was read of a pair is still at hand."""
+
 
 class Work(NamedTuple):
     """What an interval is worked out on, S shapes, A slots. Nothing in it is needed from one interval to the next but the bounds and corners of what stands still.
@@ -130,17 +133,24 @@ def run_interval(
         if woke and stage == SEARCH:  # sleepers that woke take part in this very interval
             stage = SEARCH_AGAIN
             continue
-        find_contacts(
-            hulls, pieces, piece_asm, asm, con, found.known, found.sorted[sleepers:fresh], np.int64(0), settings.interval, settings, sheets,
-            work.wverts, work.wnormals, work.wcenter, work.placed_at, found.points, found.seps, work.search,
-        )
         world_inertia(asm, work.inv_mass, work.inv_inertia)
         work.moved[:, :] = 0.0
         work.turned[:, :] = 0.0
-        n_rows, n_near = build_rows(
-            hulls, pieces, piece_asm, asm, con, found.which[:fresh], found.again[:0], settings, found.points, found.seps, work.inv_mass, work.inv_inertia,
-            work.moved, work.turned, work.arms, rows, np.int64(0), near, np.int64(0),
-        )
+        n_rows, n_near, first = np.int64(0), np.int64(0), sleepers
+        for x in range(0, fresh, BLOCK):
+            which, last = found.which[x : min(x + BLOCK, fresh)], first
+            for k in which:
+                if last < fresh and found.sorted[last] == k:
+                    last += 1
+            find_contacts(
+                hulls, pieces, piece_asm, asm, con, found.known, found.sorted[first:last], np.int64(0), settings.interval, settings, sheets,
+                work.wverts, work.wnormals, work.wcenter, work.placed_at, found.points, found.seps, work.search,
+            )
+            first = last
+            n_rows, n_near = build_rows(
+                hulls, pieces, piece_asm, asm, con, which, found.again[:0], settings, found.points, found.seps, work.inv_mass, work.inv_inertia,
+                work.moved, work.turned, work.arms, rows, n_rows, near, n_near,
+            )
         stage = SOLVE
     if until == SOLVE:
         return stage, fresh, count, n_rows, n_near, n_ties, 0
@@ -155,14 +165,15 @@ def run_interval(
         )
         if stale == 0:
             return np.int64(DONE), fresh, count, n_rows, n_near, n_ties, len(live)
-        again, pairs = found.again[:stale], found.again_pairs[:stale]
-        make_ready(rows, near, again, asm, con, step, work.turned_at, work.inv_mass, work.inv_inertia, work.turn, pairs)
         span = settings.interval * (1.0 - step / settings.substeps)
-        find_contacts(
-            hulls, pieces, piece_asm, asm, con, found.known, pairs, step, span, settings, sheets, work.wverts, work.wnormals, work.wcenter, work.placed_at, found.points, found.seps, work.search,
-        )
         had = n_rows
-        n_rows, n_near = build_rows(
-            hulls, pieces, piece_asm, asm, con, pairs, again, settings, found.points, found.seps, work.inv_mass, work.inv_inertia, work.moved, work.turned, work.arms, rows, n_rows, near, n_near,
-        )
+        for x in range(0, stale, BLOCK):
+            again, pairs = found.again[x : min(x + BLOCK, stale)], found.again_pairs[x : min(x + BLOCK, stale)]
+            make_ready(rows, near, again, asm, con, step, work.turned_at, work.inv_mass, work.inv_inertia, work.turn, pairs)
+            find_contacts(
+                hulls, pieces, piece_asm, asm, con, found.known, pairs, step, span, settings, sheets, work.wverts, work.wnormals, work.wcenter, work.placed_at, found.points, found.seps, work.search,
+            )
+            n_rows, n_near = build_rows(
+                hulls, pieces, piece_asm, asm, con, pairs, again, settings, found.points, found.seps, work.inv_mass, work.inv_inertia, work.moved, work.turned, work.arms, rows, n_rows, near, n_near,
+            )
         regroup = np.int64(n_rows > had)
