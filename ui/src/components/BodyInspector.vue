@@ -101,7 +101,7 @@ function remove(): void {
     <header><h3>Role</h3></header>
     <div class="choices"><button v-for="(why, r) in ROLES" :key="r" :aria-pressed="body.role === r" :title="why" :data-testid="`role-${r}`" @click="setRole(r)">{{ r }}</button></div>
     <div class="row collide"><label for="collision">collides as</label><select id="collision" :value="body.collision" @change="(e) => edit('collision', (b) => (b.collision = (e.target as HTMLSelectElement).value as Body['collision']))"><option v-for="(why, c) in COLLISION" :key="c" :value="c" :title="why" :disabled="c === 'exact' && body.role === 'active'">{{ c }}</option></select><button class="button eye" :aria-pressed="view.shapes" :class="{ lit: view.shapes }" title="Draw the collision shapes" data-testid="see-shapes" @click="view.shapes = !view.shapes"><Glyph name="shape" :size="15" /></button></div>
-    <p class="mute small">{{ COLLISION[body.collision] }}<template v-if="view.shapes && shapes !== undefined"> · <span class="figures">{{ shapes }} {{ shapes === 1 ? "shape" : "shapes" }}</span></template></p>
+    <p class="mute small">{{ COLLISION[body.collision] }}<template v-if="view.shapes"> · <span class="figures">{{ shapes === undefined ? "being found" : shapes === 1 ? "1 shape" : `${shapes} shapes` }}</span></template></p>
   </div>
   <MaterialSection :name="thing.name" :body="body" @key="key" />
   <div v-if="body.role === 'animated' && !thing.group" class="section"><MotionEditor :name="thing.name" :body="body" /></div>

@@ -122,8 +122,8 @@ function toggleTier(tier: number): void {
     <header>
       <span class="title" :style="{ color }"><Glyph :name="kind" /><NameField :name="field.name" :taken="shot.fields.map((f) => f.name)" @rename="rename" /></span><span>{{ kind }}</span>
     </header>
-    <p class="figures" :class="totals.pieces ? 'mute' : 'note'" data-testid="reach-count">
-      {{ kind === "anchor" ? "holds" : "reaches" }} {{ totals.pieces }} of {{ totals.of }} pieces<template v-if="kind === 'strain'"> · {{ totals.bonds }} bonds</template><template v-if="view.frame > 0 && view.showing === 'set-up'"> at f {{ view.frame }}</template>
+    <p class="figures" :class="totals.pieces || !totals.known ? 'mute' : 'note'" data-testid="reach-count">
+      <template v-if="!totals.known">counting the pieces it reaches</template><template v-else>{{ kind === "anchor" ? "holds" : "reaches" }} {{ totals.pieces }} of {{ totals.of }} pieces</template><template v-if="kind === 'strain' && totals.known"> · {{ totals.bonds }} bonds</template><template v-if="view.frame > 0 && view.showing === 'set-up'"> at f {{ view.frame }}</template>
     </p>
     <ChoiceRow label="acts" :options="[['on', 'on'], ['off', 'off']] as const" :model-value="field.on ? 'on' : 'off'" @update:model-value="(v) => edit('switch', (f) => (f.on = v === 'on'))" />
   </div>

@@ -82,7 +82,7 @@ button.chip { cursor: pointer; height: 28px; }
 .space { flex: 1; }
 .bake { position: relative; width: 190px; height: 32px; flex: none; border: 1px solid var(--accent); border-radius: var(--radius); background: var(--accent); color: var(--on-accent); font-weight: 700; cursor: pointer; overflow: hidden; }
 .bake:disabled { background: var(--basalt-3); border-color: var(--line); color: var(--mute); cursor: default; }
-.bake.going { background: var(--accent-deep); color: var(--chalk); font-weight: 600; }
+.bake.going { width: auto; min-width: 190px; padding: 0 30px 0 12px; background: var(--accent-deep); color: var(--chalk); font-weight: 600; white-space: nowrap; }
 .bake i { position: absolute; inset: 0 auto 0 0; background: var(--accent); opacity: 0.55; transition: width 0.15s linear; }
 .bake span { position: relative; }
 .bake em { position: absolute; right: 8px; top: 9px; }

@@ -167,7 +167,7 @@ function fit(smooth: boolean): void {
   markSize = 0.02 * size;
   s.setGround(ground?.on ?? true, ground?.height ?? 0, Math.max(0.02, size * 3.2));
   if (around) {
-    const lo = [...around.lo];
+    const lo: Vec = [...around.lo];
     if (ground?.on ?? true) lo[1] = Math.max(lo[1]!, ground?.height ?? 0); // what is under the ground is not looked at
     s.frame(lo, around.hi, smooth);
   }
@@ -312,7 +312,7 @@ function placeLabels(): void {
         const up = !shape ? 0.4 : Array.isArray(shape.core) ? shape.core[1]! / 2 + (shape.edge ?? 0) : Math.max((shape.core ?? 0.4) + (shape.edge ?? 0), (shape.height ?? 0) / 2 + (shape.edge ?? 0));
         const at = s.project(c[0], c[1] + up, c[2]);
         const t = survey.totals(f.name);
-        const text = f.effect.kind === "anchor" ? `holds ${t.pieces}` : f.effect.kind === "strain" ? `breaks ${t.breaks} of ${t.bonds}` : `reaches ${t.pieces}`;
+        const text = !t.known ? "counting" : f.effect.kind === "anchor" ? `holds ${t.pieces}` : f.effect.kind === "strain" ? `breaks ${t.breaks} of ${t.bonds}` : `reaches ${t.pieces}`;
         return at ? [{ name: f.name, text, x: at.x, y: at.y - 8, width: 7 * (f.name.length + text.length) + 20, color: FAMILY_COLOR[FAMILY[f.effect.kind]], chosen: view.selection?.name === f.name }] : [];
       });
   for (const [k, l] of labels.value.entries()) // one above the other where they would cover each other
@@ -488,7 +488,7 @@ defineExpose({ fit: () => fit(true) });
 .tie.through { pointer-events: none; opacity: 0.5; }
 .tie.chosen { border-color: var(--accent); color: var(--accent); }
 .tie.end { transform: translate(10px, -30px); }
-.placing { pointer-events: none; position: absolute; left: 50%; bottom: 14px; transform: translateX(-50%); background: var(--basalt-1); border: 1px solid var(--accent); border-radius: var(--radius); padding: 6px 14px; white-space: nowrap; }
+.placing { pointer-events: none; position: absolute; left: 50%; bottom: 46px; transform: translateX(-50%); background: var(--basalt-1); border: 1px solid var(--accent); border-radius: var(--radius); padding: 6px 14px; white-space: nowrap; }
 .placing .link { pointer-events: auto; }
 .card { position: absolute; transform: translate(14px, calc(-100% - 10px)); background: var(--basalt-0); border: 1px solid var(--line-strong); border-radius: var(--radius); padding: 5px 9px; pointer-events: none; white-space: nowrap; }
 .box { position: absolute; border: 1px solid var(--accent); background: color-mix(in srgb, var(--accent) 12%, transparent); pointer-events: none; }

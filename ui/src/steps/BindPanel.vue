@@ -151,7 +151,7 @@ function placeNew(kind: TieKind): void {
   </div>
   <div class="section">
     <header><h3>Anchors</h3><span>held from the start</span></header>
-    <button v-for="f in anchors" :key="f.name" class="anchor" :class="{ chosen: view.selection?.name === f.name }" :style="{ color: FAMILY_COLOR.holds }" @click="view.select({ kind: 'field', name: f.name })"><Glyph name="anchor" /><b>{{ f.name }}</b><span class="figures">holds {{ survey.totals(f.name).pieces }}</span></button>
+    <button v-for="f in anchors" :key="f.name" class="anchor" :class="{ chosen: view.selection?.name === f.name }" :style="{ color: FAMILY_COLOR.holds }" @click="view.select({ kind: 'field', name: f.name })"><Glyph name="anchor" /><b>{{ f.name }}</b><span class="figures">{{ survey.totals(f.name).known ? `holds ${survey.totals(f.name).pieces}` : "counting" }}</span></button>
     <button class="button wide" data-testid="add-anchor" @click="add('anchor')"><Glyph name="plus" />Add an anchor</button>
   </div>
 </template>

@@ -16,11 +16,12 @@ export const useSurvey = defineStore("survey", () => {
     return crossings.value.find((c) => c.field === field && c.body === body);
   }
 
-  /** Figures of a field over all bodies it targets. */
-  function totals(field: string): { pieces: number; of: number; bonds: number; breaks: number; load: number; low: number; high: number } {
+  /** Figures of a field over all bodies it targets; not known until the answer comes. */
+  function totals(field: string): { known: boolean; pieces: number; of: number; bonds: number; breaks: number; load: number; low: number; high: number } {
     const own = crossings.value.filter((c) => c.field === field && c.targeted);
     const lows = own.filter((c) => c.bonds > 0).map((c) => c.strength_low);
     return {
+      known: crossings.value.some((c) => c.field === field),
       pieces: own.reduce((s, c) => s + c.pieces, 0),
       of: own.reduce((s, c) => s + c.of, 0),
       bonds: own.reduce((s, c) => s + c.bonds, 0),

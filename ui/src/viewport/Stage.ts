@@ -3,6 +3,8 @@ import CameraControls from "camera-controls";
 import * as THREE from "three";
 import { TransformControls } from "three/examples/jsm/controls/TransformControls.js";
 import type { Layer } from "../api/types";
+import type { Vec } from "../lib/rotation";
+import { fit } from "./fit";
 import { LineLayer } from "./LineLayer";
 import { PieceBatch } from "./PieceBatch";
 import { ReachShell, type Stood } from "./ReachShell";
@@ -174,13 +176,13 @@ export class Stage {
   }
 
   /** Look at a box from its lower to its upper corner. */
-  frame(lo: number[], hi: number[], smooth: boolean): void {
-    const box = new THREE.Box3(new THREE.Vector3(...lo), new THREE.Vector3(...hi));
-    if (box.isEmpty()) return;
-    const ball = box.getBoundingSphere(new THREE.Sphere());
-    void this.controls.rotateTo(0.62, 1.32, smooth);
-    const tall = (hi[1]! - lo[1]!) / (2 * ball.radius);
-    void this.controls.fitToSphere(new THREE.Sphere(ball.center, ball.radius * (0.82 + 0.6 * Math.max(0, tall - 0.5))), smooth);
+  frame(lo: Vec, hi: Vec, smooth: boolean): void {
+    if (lo.some((l, c) => l > hi[c]!)) return;
+    const [azimuth, polar] = [0.62, 1.32];
+    const { at, distance } = fit(lo, hi, azimuth, polar, (this.camera.fov * Math.PI) / 180, this.camera.aspect);
+    void this.controls.rotateTo(azimuth, polar, smooth);
+    void this.controls.moveTo(...at, smooth);
+    void this.controls.dollyTo(distance, smooth);
   }
 
   /** Show layers of falloffs; those shown before and not named now are taken away. */
