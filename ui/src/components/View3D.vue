@@ -4,7 +4,7 @@ import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from "vu
 import { tidy, useHandles } from "../composables/useHandles";
 import { useShown, type Shown } from "../composables/useShown";
 import { arrowUnit, causeWords, FAMILY, FAMILY_COLOR, freeName, layersOf, newTie, type Family } from "../lib/document";
-import { takeIn } from "../lib/bounds";
+import { eachPoint, takeIn } from "../lib/bounds";
 import { pieceFigures } from "../lib/pieces";
 import { hexColor, type Rgb } from "../lib/ramp";
 import type { Vec } from "../lib/rotation";
@@ -166,11 +166,10 @@ function fit(smooth: boolean): void {
   const size = around ? Math.hypot(around.hi[0] - around.lo[0], around.hi[1] - around.lo[1], around.hi[2] - around.lo[2]) : 6;
   markSize = 0.02 * size;
   s.setGround(ground?.on ?? true, ground?.height ?? 0, Math.max(0.02, size * 3.2));
-  if (around) {
-    const lo: Vec = [...around.lo];
-    if (ground?.on ?? true) lo[1] = Math.max(lo[1]!, ground?.height ?? 0); // what is under the ground is not looked at
-    s.frame(lo, around.hi, smooth);
-  }
+  const points: Vec[] = [];
+  for (const thing of shown.value) eachPoint(thing.packed.vertices as Float32Array, thing.copies, (at) => points.push(at));
+  const above = ground?.on ?? true ? points.filter((p) => p[1] >= (ground?.height ?? 0) - 1e-3 * size) : points; // what is under the ground is not looked at
+  s.frame(above.length ? above : points, smooth);
 }
 
 function fitOnce(): void {

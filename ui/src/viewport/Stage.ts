@@ -175,11 +175,11 @@ export class Stage {
     this.invalidate();
   }
 
-  /** Look at a box from its lower to its upper corner. */
-  frame(lo: Vec, hi: Vec, smooth: boolean): void {
-    if (lo.some((l, c) => l > hi[c]!)) return;
+  /** Look at all of these points. */
+  frame(points: readonly Vec[], smooth: boolean): void {
+    if (!points.length) return;
     const [azimuth, polar] = [0.62, 1.32];
-    const { at, distance } = fit(lo, hi, azimuth, polar, (this.camera.fov * Math.PI) / 180, this.camera.aspect);
+    const { at, distance } = fit(points, azimuth, polar, (this.camera.fov * Math.PI) / 180, this.camera.aspect);
     void this.controls.rotateTo(azimuth, polar, smooth);
     void this.controls.moveTo(...at, smooth);
     void this.controls.dollyTo(distance, smooth);
