@@ -1,10 +1,10 @@
 <script setup lang="ts">
 /** The view: joins the stores to the stage, and draws the compass, scale bar, labels and legend over it. */
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from "vue";
+import { useFraming } from "../composables/useFraming";
 import { tidy, useHandles } from "../composables/useHandles";
 import { useShown, type Shown } from "../composables/useShown";
 import { arrowUnit, causeWords, FAMILY, FAMILY_COLOR, freeName, layersOf, newTie, type Family } from "../lib/document";
-import { eachPoint, takeIn } from "../lib/bounds";
 import { pieceFigures } from "../lib/pieces";
 import { hexColor, type Rgb } from "../lib/ramp";
 import type { Vec } from "../lib/rotation";
@@ -22,6 +22,7 @@ import { paint } from "../viewport/paint";
 import { Stage, type Reach } from "../viewport/Stage";
 import { drawTies, hitPiece, tieEnds, type TieEnds } from "../viewport/ties";
 import Glyph from "./Glyph.vue";
+import ViewCorner from "./ViewCorner.vue";
 import ViewLegend from "./ViewLegend.vue";
 
 const emit = defineEmits<{ files: [files: File[]] }>();
@@ -33,7 +34,7 @@ const view = useView();
 const host = ref<HTMLElement | null>(null);
 const stage = shallowRef<Stage | null>(null);
 const azimuth = ref(0);
-const scale = ref({ pixels: 80, text: "1 m" });
+const metresPerPixel = ref(0.0125);
 const dropping = ref(false);
 const labels = ref<{ name: string; text: string; x: number; y: number; width: number; color: string; chosen: boolean }[]>([]);
 const card = ref<{ x: number; y: number; lines: string[] } | null>(null);
@@ -44,12 +45,11 @@ const { inTake, time, shown, missing } = useShown();
 /** steps in which the piece under the pointer says its numbers */
 const HOVERS: Step[] = ["break", "bind", "drive"];
 const { placeHandles, onMove } = useHandles(stage, inTake, time);
-let markSize = 0.1;
 let ends: TieEnds[] = [];
-let framedFor = "";
 let laid = "";
 
 const chosenThing = computed<Shown | undefined>(() => (shown.value.find((s) => s.name === view.thing)));
+const { size, fit, fitOnce, cutOpen } = useFraming(stage, shown, missing, chosenThing);
 const deepest = computed(() => Math.max(0, ...shown.value.map((s) => pieceFigures(s.packed).tiers)));
 
 const ids = new WeakMap<object, number>();
@@ -132,7 +132,7 @@ function drawTiesNow(): void {
   const on = inTake.value || view.step === "bind" || view.step === "drive" || view.step === "build";
   const gone = new Set(inTake.value ? takes.events.filter((e) => e.kind === "tie_broken" && e.frame <= view.frame).map((e) => e.tie!) : []);
   ends = on ? tieEnds(s.batch, shown.value, all, inTake.value ? takes.frames : null, view.frame, time.value, gone) : [];
-  const drawn = drawTies(ends, markSize, (name) => (name === chosen ? [0.31, 0.76, 0.63] : [0.66, 0.77, 0.42]));
+  const drawn = drawTies(ends, 0.02 * size.value, (name) => (name === chosen ? [0.31, 0.76, 0.63] : [0.66, 0.77, 0.42]));
   s.ties.set(drawn.ends.length ? drawn.ends : null, drawn.colors);
 }
 
@@ -150,42 +150,6 @@ function drawMarks(): void {
 }
 
 /** Bounds of one thing, or of all, in the world. */
-function bounds(only?: Shown): { lo: Vec; hi: Vec } | null {
-  const lo: Vec = [Infinity, Infinity, Infinity];
-  const hi: Vec = [-Infinity, -Infinity, -Infinity];
-  for (const thing of only ? [only] : shown.value) takeIn(thing.packed.vertices as Float32Array, thing.copies, lo, hi);
-  return Number.isFinite(lo[0]) ? { lo, hi } : null;
-}
-
-/** Bring everything into view and size the ground to it. */
-function fit(smooth: boolean): void {
-  const around = bounds();
-  const s = stage.value;
-  if (!s) return;
-  const ground = shot.document?.ground;
-  const size = around ? Math.hypot(around.hi[0] - around.lo[0], around.hi[1] - around.lo[1], around.hi[2] - around.lo[2]) : 6;
-  markSize = 0.02 * size;
-  s.setGround(ground?.on ?? true, ground?.height ?? 0, Math.max(0.02, size * 3.2));
-  const points: Vec[] = [];
-  for (const thing of shown.value) eachPoint(thing.packed.vertices as Float32Array, thing.copies, (at) => points.push(at));
-  const above = ground?.on ?? true ? points.filter((p) => p[1] >= (ground?.height ?? 0) - 1e-3 * size) : points; // what is under the ground is not looked at
-  s.frame(above.length ? above : points, smooth);
-}
-
-function fitOnce(): void {
-  if (framedFor === shot.id && stage.value) return;
-  if (!shown.value.length || missing.value > pieces.errors.size || !bounds()) return;
-  framedFor = shot.id;
-  fit(false);
-}
-
-function cutOpen(): void {
-  const around = view.section ? bounds(chosenThing.value) : null;
-  if (!view.section || !around) return stage.value?.setSection(null);
-  const { axis, share } = view.section;
-  stage.value?.setSection(axis, around.lo[axis]! + share * (around.hi[axis]! - around.lo[axis]!));
-}
-
 /** The layers shown: of all fields in the steps that set them, else of the chosen one; of a chosen shared falloff. */
 function reaches(): Reach[] {
   if (inTake.value) return [];
@@ -209,7 +173,7 @@ function drawArrowsNow(): void {
   const s = stage.value!;
   const pulls = survey.result?.arrows ?? [];
   const on = !inTake.value && view.arrows && view.selection?.kind === "field" && pulls.length === s.batch.count;
-  const drawn = on ? drawArrows(pulls, (p) => [0, 1, 2].map((c) => s.batch.values[p * 12 + c]!) as Vec, markSize * 9) : null;
+  const drawn = on ? drawArrows(pulls, (p) => [0, 1, 2].map((c) => s.batch.values[p * 12 + c]!) as Vec, 0.18 * size.value) : null;
   s.arrows.set(drawn && drawn.ends.length ? drawn.ends : null, drawn?.colors);
 }
 
@@ -384,12 +348,9 @@ function cardLines(thing: Shown, index: number, piece: number, state: number): s
   return lines;
 }
 
-function onCamera(angle: number, metresPerPixel: number): void {
+function onCamera(angle: number, now: number): void {
   azimuth.value = angle;
-  const wish = metresPerPixel * 110;
-  const power = 10 ** Math.floor(Math.log10(wish));
-  const nice = [1, 2, 5, 10].map((k) => k * power).filter((d) => d <= wish).at(-1) ?? power;
-  scale.value = { pixels: nice / metresPerPixel, text: nice >= 1 ? `${nice} m` : nice >= 0.01 ? `${Number((nice * 100).toPrecision(2))} cm` : `${Number((nice * 1000).toPrecision(2))} mm` };
+  metresPerPixel.value = now;
   placeLabels();
 }
 
@@ -460,14 +421,7 @@ defineExpose({ fit: () => fit(true) });
     <p v-if="view.placing" class="placing" role="status">{{ view.placing.note }}{{ view.placing.point ? "Click where the string's other end goes: a body, or the ground" : `Click on a body where the ${view.placing.kind} goes` }} <button class="link" @click="view.placing = null">not now</button></p>
     <div v-if="card" class="card figures" data-testid="piece-card" :style="{ left: `${card.x}px`, top: `${card.y}px` }"><p v-for="line in card.lines" :key="line">{{ line }}</p></div>
     <div v-if="box" class="box" :style="{ left: `${box.x}px`, top: `${box.y}px`, width: `${box.w}px`, height: `${box.h}px` }" />
-    <div class="corner">
-      <svg width="44" height="44" viewBox="-22 -22 44 44" aria-label="compass: the needle points to minus z">
-        <circle r="20" class="rose" />
-        <g :transform="`rotate(${(azimuth * 180) / Math.PI})`"><path d="M0 -16L4.500 0H-4.500Z" class="needle" /><path d="M0 16L4.500 0H-4.500Z" class="tail" /></g>
-      </svg>
-      <div class="bar"><span class="figures">{{ scale.text }}</span><i :style="{ width: `${scale.pixels}px` }" /></div>
-      <button class="button plain" title="Bring everything into view (0)" @click="fit(true)"><Glyph name="fit" /></button>
-    </div>
+    <ViewCorner :azimuth="azimuth" :metres-per-pixel="metresPerPixel" @fit="fit(true)" />
     <div v-if="building.length" class="busy" data-testid="building">
       <p v-for="b in building" :key="b.name"><span>building {{ b.name }}</span><i><u :style="{ width: `${b.share * 100}%` }" /></i><b class="figures">{{ b.left === null ? "…" : `${Math.max(1, Math.round(b.left))} s left` }}</b><button class="link" @click="pieces.cancel(b.name)">stop</button></p>
     </div>
@@ -491,13 +445,6 @@ defineExpose({ fit: () => fit(true) });
 .placing .link { pointer-events: auto; }
 .card { position: absolute; transform: translate(14px, calc(-100% - 10px)); background: var(--basalt-0); border: 1px solid var(--line-strong); border-radius: var(--radius); padding: 5px 9px; pointer-events: none; white-space: nowrap; }
 .box { position: absolute; border: 1px solid var(--accent); background: color-mix(in srgb, var(--accent) 12%, transparent); pointer-events: none; }
-.corner { position: absolute; left: 14px; bottom: 10px; display: flex; align-items: flex-end; gap: 14px; color: var(--soft); pointer-events: none; }
-.corner button { pointer-events: auto; color: var(--soft); }
-.rose { fill: none; stroke: var(--line-strong); }
-.needle { fill: var(--accent); }
-.tail { fill: var(--mute); opacity: 0.5; }
-.bar { display: flex; flex-direction: column; align-items: center; padding-bottom: 6px; }
-.bar i { height: 5px; border: solid var(--soft); border-width: 0 1px 1px; }
 .busy { position: absolute; left: 50%; top: 12px; transform: translateX(-50%); background: var(--basalt-1); border: 1px solid var(--line-strong); padding: 5px 14px; border-radius: var(--radius); color: var(--soft); }
 .busy p { display: grid; grid-template-columns: auto 120px 74px auto; align-items: center; gap: 10px; }
 .busy i { height: 5px; border-radius: 3px; background: var(--basalt-4); overflow: hidden; display: block; }
