@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import re
 from pathlib import Path
 
@@ -105,11 +106,11 @@ def test_a_body_is_moved_in_the_view_and_by_numbers_and_every_edit_can_be_undone
     middle = (view["x"] + view["width"] / 2, view["y"] + view["height"] / 2)
     before = [number(page, f"position {a}") for a in "xyz"]
     moved = before
-    for dy in (-40, -60, -80, -30):  # the upward rod of the handles
-        page.mouse.move(middle[0], middle[1] + dy)
+    for dx, dy in itertools.product((0, -8, 8, -16, 16), (-40, -60, -80)):  # the upward rod of the handles, somewhere near the middle
+        page.mouse.move(middle[0] + dx, middle[1] + dy)
         page.wait_for_timeout(120)
         page.mouse.down()
-        page.mouse.move(middle[0], middle[1] + dy - 60, steps=6)
+        page.mouse.move(middle[0] + dx, middle[1] + dy - 60, steps=6)
         page.mouse.up()
         moved = [number(page, f"position {a}") for a in "xyz"]
         if moved != before:

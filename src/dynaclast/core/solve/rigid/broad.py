@@ -18,6 +18,9 @@ from .assemblies import rotation
 SLOP_SHARE = 0.005
 """Contact margin at rest as a share of the piece's size."""
 
+ROOM_SHARE = 0.03
+"""By this share of its size the bounds of what can move are wider than where it is headed: a hit may send it elsewhere."""
+
 
 @kernel(inline=True)
 def place_shape(hulls: Hulls, pieces: PieceTable, asm: Assemblies, s, a, m, wverts, wnormals, wcenter):
@@ -54,7 +57,7 @@ def place_shapes(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, e
             for i in range(3):
                 lo[s, i] = min(lo[s, i], wverts[v, i])
                 hi[s, i] = max(hi[s, i], wverts[v, i])
-        grow = hulls.radius[s] + SLOP_SHARE * pieces.size[p]
+        grow = hulls.radius[s] + (SLOP_SHARE if asm.held[a] else ROOM_SHARE) * pieces.size[p]
         turn = np.sqrt(asm.spin[a, 0] ** 2 + asm.spin[a, 1] ** 2 + asm.spin[a, 2] ** 2)
         arm = np.sqrt((wcenter[s, 0] - asm.pos[a, 0]) ** 2 + (wcenter[s, 1] - asm.pos[a, 1]) ** 2 + (wcenter[s, 2] - asm.pos[a, 2]) ** 2)
         swing = min(turn * settings.interval, 2.0) * (hulls.bound[s] + arm)

@@ -19,6 +19,9 @@ FACE_ON = 0.985
 MISSED = 0.1
 """What a clipped patch may miss of the overlap, as a share of the roundings."""
 
+LIFT = 5.0
+"""How much nearer a contact point counts, where only four are kept, for what it is higher than the deepest."""
+
 MOST_LEANS = 4
 """Steps towards the direction of least overlap."""
 
@@ -88,27 +91,11 @@ def _apart_along(wverts, s0, s1, t0, t1, x, y, z):
 
 
 @kernel(inner=True)
-def _out_of_overlap(hulls: Hulls, wverts, wnormals, s, t, axis, near, scratch):
-    """Separation (< 0) of overlapping cores along a direction of locally least overlap.
-
-    From the better of the direction remembered or guessed and the best face normal: where s, moved out along it, is nearest to t gives the next
-    direction, as long as that is better. axis as in ``touch``; near (3, 3) out: the points that would touch; its last row is left 0
-    """
+def _lean(hulls: Hulls, wverts, s, t, ax, ay, az, dist, axis, near, scratch):
+    """Follow the overlap from a unit direction, along which it is ``dist`` (< 0), to one of locally least overlap: where s, moved out along it, is nearest to t gives
+    the next, as long as that is better. axis (3,), near (3, 3) out, as in ``_out_of_overlap``; returns the separation along axis."""
     s0, s1 = np.int64(hulls.vert_start[s]), np.int64(hulls.vert_start[s + 1])
     t0, t1 = np.int64(hulls.vert_start[t]), np.int64(hulls.vert_start[t + 1])
-    ax, ay, az = axis[0], axis[1], axis[2]
-    length = np.sqrt(ax * ax + ay * ay + az * az)
-    known = -np.inf
-    if length > 0.0:
-        ax, ay, az = ax / length, ay / length, az / length
-        known = _apart_along(wverts, s0, s1, t0, t1, ax, ay, az)
-    dist = _least_overlap(hulls, wverts, wnormals, s, t, axis)
-    if known > dist:
-        dist = known
-    else:
-        ax, ay, az = axis[0], axis[1], axis[2]
-    if dist == -np.inf:  # two balls with one centre
-        ax, ay, az, dist = 0.0, 1.0, 0.0, 0.0
     for _ in range(MOST_LEANS):
         out = hulls.radius[s] + hulls.radius[t] - dist
         near[2, 0], near[2, 1], near[2, 2] = ax * out, ay * out, az * out
@@ -131,6 +118,31 @@ def _out_of_overlap(hulls: Hulls, wverts, wnormals, s, t, axis, near, scratch):
 
 
 @kernel(inner=True)
+def _out_of_overlap(hulls: Hulls, wverts, wnormals, s, t, axis, near, scratch):
+    """Separation (< 0) of overlapping cores along a direction of locally least overlap: that to which the direction remembered or guessed leads, or the best face
+    normal where that is better.
+
+    axis as in ``touch``; near (3, 3) out: the points that would touch; its last row is left 0
+    """
+    s0, s1 = np.int64(hulls.vert_start[s]), np.int64(hulls.vert_start[s + 1])
+    t0, t1 = np.int64(hulls.vert_start[t]), np.int64(hulls.vert_start[t + 1])
+    ax, ay, az = axis[0], axis[1], axis[2]
+    length = np.sqrt(ax * ax + ay * ay + az * az)
+    dist = -np.inf
+    if length > 0.0:
+        ax, ay, az = ax / length, ay / length, az / length
+        dist = _lean(hulls, wverts, s, t, ax, ay, az, _apart_along(wverts, s0, s1, t0, t1, ax, ay, az), axis, near, scratch)
+        ax, ay, az = axis[0], axis[1], axis[2]
+    best = _least_overlap(hulls, wverts, wnormals, s, t, axis)
+    if best == -np.inf and dist == -np.inf:  # two balls with one centre
+        axis[0], axis[1], axis[2], best = 0.0, 1.0, 0.0, 0.0
+    if best > dist:
+        return _lean(hulls, wverts, s, t, axis[0], axis[1], axis[2], best, axis, near, scratch)
+    axis[0], axis[1], axis[2] = ax, ay, az
+    return dist
+
+
+@kernel(inner=True)
 def _wing(points, i, j, k, ux, uy, uz):
     """Twice the area of triangle (i, j, k), signed by the direction u."""
     ax, ay, az = points[j, 0] - points[i, 0], points[j, 1] - points[i, 1], points[j, 2] - points[i, 2]
@@ -140,7 +152,8 @@ def _wing(points, i, j, k, ux, uy, uz):
 
 @kernel
 def keep_four(points, seps, n):
-    """Reorder so that the first min(n, 4) rows span the patch: deepest, farthest, widest to both sides.
+    """Reorder so that the first min(n, 4) rows span the patch: deepest, farthest, widest to both sides. What is higher than the deepest point
+    counts as so much nearer (LIFT), so that of a body that turns down on a side that side is kept.
 
     Places are handed on as int64: a literal would have the callee compiled once more for each.
     """
@@ -151,32 +164,38 @@ def keep_four(points, seps, n):
         if seps[i] < seps[first] - 1e-9:
             first = i
     _swap(points, seps, np.int64(0), np.int64(first))
-    far, most = 1, -1.0
+    far, most = 1, -np.inf
     for i in range(1, n):
         dd = (points[i, 0] - points[0, 0]) ** 2 + (points[i, 1] - points[0, 1]) ** 2 + (points[i, 2] - points[0, 2]) ** 2
-        if dd > most:
-            most = dd
+        d = np.sqrt(dd) - LIFT * (seps[i] - seps[0])
+        if d > most:
+            most = d
             far = i
     _swap(points, seps, np.int64(1), np.int64(far))
     ex, ey, ez = points[1, 0] - points[0, 0], points[1, 1] - points[0, 1], points[1, 2] - points[0, 2]
-    third, most = 2, -1.0
+    length = np.sqrt(ex * ex + ey * ey + ez * ez) + 1e-300
+    third, most = 2, -np.inf
     ux, uy, uz = 0.0, 0.0, 0.0
     for i in range(2, n):
         dx, dy, dz = points[i, 0] - points[0, 0], points[i, 1] - points[0, 1], points[i, 2] - points[0, 2]
         cx, cy, cz = ey * dz - ez * dy, ez * dx - ex * dz, ex * dy - ey * dx
-        dd = cx * cx + cy * cy + cz * cz
-        if dd > most:
-            most = dd
+        d = np.sqrt(cx * cx + cy * cy + cz * cz) / length - LIFT * (seps[i] - seps[0])
+        if d > most:
+            most = d
             third = i
             ux, uy, uz = cx, cy, cz
     _swap(points, seps, np.int64(2), np.int64(third))
-    fourth, most = -1, 0.0
+    fourth, most = -1, -np.inf
+    area = np.sqrt(ux * ux + uy * uy + uz * uz) + 1e-300
     for i in range(3, n):
         # farthest outside the triangle's other edges
-        d = np.inf
+        out = 0.0
         for side in range(3):
-            d = min(d, _wing(points, side, (side + 1) % 3, i, ux, uy, uz))
-        if d < most:
+            j = (side + 1) % 3
+            edge = (points[j, 0] - points[side, 0]) ** 2 + (points[j, 1] - points[side, 1]) ** 2 + (points[j, 2] - points[side, 2]) ** 2
+            out = max(out, -_wing(points, side, j, i, ux, uy, uz) / (area * (np.sqrt(edge) + 1e-300)))
+        d = out - LIFT * (seps[i] - seps[0])
+        if out > 0.0 and d > most:
             most = d
             fourth = i
     if fourth < 0:
@@ -362,7 +381,7 @@ def touch(hulls: Hulls, wverts, wnormals, s, t, margin, slip, axis, points, seps
 def touch_again(hulls: Hulls, wverts, wnormals, s, t, margin, feature, deepest, axis, points, seps, poly, other):
     """Contact of shapes s and t on the reference face of the last search; 0 where it no longer serves and ``touch`` must look.
 
-    It serves while the other side still lies over it, with what reaches deepest, and the gap along it has not turned into an overlap
+    It serves while the other side still lies over it, with what is nearest to it, and the gap along it has not turned into an overlap
     deeper than before by more than a quarter of the roundings: then another direction may part them sooner.
     """
     count, lowest = _on_face(hulls, wverts, wnormals, s, t, np.int64(abs(feature) - 1), feature > 0, margin, axis, points, seps, poly, other)
@@ -370,7 +389,7 @@ def touch_again(hulls: Hulls, wverts, wnormals, s, t, margin, feature, deepest, 
     for i in range(count):
         low = min(low, seps[i])
     both = hulls.radius[s] + hulls.radius[t]
-    if low < min(0.0, deepest) - 0.25 * both or lowest < min(low, 0.0) - MISSED * both:
+    if low < min(0.0, deepest) - 0.25 * both or lowest < min(low, margin) - MISSED * both:
         return 0
     return count
 

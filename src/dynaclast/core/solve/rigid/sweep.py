@@ -25,6 +25,8 @@ from .ties import FEWEST, TIE_CLOSE, TIE_SWEEPS, TieRows, aim_ties, count_ties, 
 
 BIAS = 0.2
 """Share of an overlap taken out per substep."""
+PUSHES = 3
+"""Passes a substep that push overlaps apart, at least."""
 SLOP = 0.0002
 """Overlap left alone, as a share of the smaller piece's size: keeps resting contacts closed."""
 PUSH_OUT = 0.55
@@ -221,20 +223,23 @@ def _push_apart(rows: Rows, n_rows, live, inv_mass, shift, tilt, h, most):
         for c in range(3):
             shift[live[k], c] = 0.0
             tilt[live[k], c] = 0.0
-    for turn in range(most):
+    for turn in range(max(most, PUSHES)):
         for r in range(n_rows):
-            if turn >= rows.sweeps[r]:
+            if turn >= max(rows.sweeps[r], PUSHES):
                 continue
             a, b = rows.a[r], rows.b[r]
+            first = np.inf
+            for i in range(rows.count[r]):
+                first = min(first, rows.now[r, i])
             for i in range(rows.count[r]):
                 s = rows.now[r, i]
-                back = s > 0.0 and rows.bounce_to[r, i] > 0.0 and rows.sweeps[r] > 1  # in a crowd it would press others
+                back = first > 0.0 and rows.bounce_to[r, i] > 0.0 and rows.sweeps[r] > 1  # in a crowd it would press others
                 if s > -SLOP * rows.size[r] and not back:
                     continue
                 nx, ny, nz = rows.normal[r, 0], rows.normal[r, 1], rows.normal[r, 2]
                 j = rows.jac[r, i]
-                # what bounces turns round where it meets, not where the substep began
-                want = -(1.0 + rows.bounce[r]) * s if back else min(PUSH_OUT * rows.pace[r] * h, BIAS * (-s - SLOP * rows.size[r]))
+                # what bounces turns round where it first meets, not where the substep began
+                want = -(1.0 + rows.bounce[r]) * first if back else min(PUSH_OUT * rows.pace[r] * h, BIAS * (-s - SLOP * rows.size[r]))
                 done = nx * (shift[a, 0] - shift[b, 0]) + ny * (shift[a, 1] - shift[b, 1]) + nz * (shift[a, 2] - shift[b, 2])
                 done += j[0] * tilt[a, 0] + j[1] * tilt[a, 1] + j[2] * tilt[a, 2] - j[3] * tilt[b, 0] - j[4] * tilt[b, 1] - j[5] * tilt[b, 2]
                 if done <= want if back else done >= want:
