@@ -106,7 +106,7 @@ def test_a_body_is_moved_in_the_view_and_by_numbers_and_every_edit_can_be_undone
     middle = (view["x"] + view["width"] / 2, view["y"] + view["height"] / 2)
     before = [number(page, f"position {a}") for a in "xyz"]
     moved = before
-    for dx, dy in itertools.product((0, -8, 8, -16, 16), (-40, -60, -80)):  # the upward rod of the handles, somewhere near the middle
+    for dx, dy in itertools.product((10, 0, 20, -10), (-80, -65, -95)):  # the upward rod of the handles, somewhere near the middle
         page.mouse.move(middle[0] + dx, middle[1] + dy)
         page.wait_for_timeout(120)
         page.mouse.down()

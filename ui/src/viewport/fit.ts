@@ -2,7 +2,7 @@
 import type { Vec } from "../lib/rotation";
 
 /** Share of the picture's width and height that it may fill. */
-const FILL = 0.8;
+const FILL = 0.72;
 
 /**
  * Nearest place from which all points are seen: the point looked at, and the distance to it.
