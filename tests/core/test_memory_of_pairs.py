@@ -1,12 +1,17 @@
-"""The memory of pairs stays in place from search to search: against a dictionary that is written anew each time."""
+"""The memory of pairs stays in place from search to search: against a dictionary that is written anew each time. And what a search is made in: room and order."""
 
 from __future__ import annotations
 
 import numpy as np
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
+from dynaclast.core.solve.loop import Run
 from dynaclast.core.solve.prepare import prepare
-from dynaclast.core.solve.rigid.broad import carry_over, make_pairing
+from dynaclast.core.solve.rigid.broad import carry_over, make_pairing, put_in_order, widest
+from dynaclast.core.solve.rigid.interval import make_found
+from dynaclast.core.solve.rigid.manifolds import make_near, make_rows
 from dynaclast.core.solve.state import Contacts, no_contacts
 from shots import box, shot
 
@@ -72,3 +77,32 @@ def test_what_no_longer_touches_presses_no_more() -> None:
     con.push[0], con.rub[0], con.axis[0] = 3.0, 3.0, 3.0  # points were found, then none
     assert carry_over(*pair, 1, *args, 1, known, which, make_pairing(8)) == 1
     assert known[0] == 1 and not con.push[0].any() and not con.rub[0].any() and con.axis[0].all()
+
+
+def test_room_made_on_the_way_changes_no_frame() -> None:
+    """A run that starts with room for four pairs grows many times, its searches made anew each time; its frames are those of one that never grows."""
+    rng = np.random.default_rng(8)
+    rows = [box(f"r{k}", (0.62 * k, 0.3, 0), (0.6, 0.6, 0.6)) for k in range(12)]
+    heap = [box(f"b{k}", tuple(rng.uniform([-1, 3 + 0.2 * k, -1], [7, 4 + 0.2 * k, 1])), tuple(rng.uniform(0.2, 0.6, 3)), velocity=[0, -6, 0]) for k in range(40)]
+    scene = shot(*rows, *heap)
+    one, other = prepare(scene), prepare(scene)
+    roomy, tight = Run(scene, one.model, one.state), Run(scene, other.model, other.state)
+    tight._room = 4
+    tight._found, tight._rows, tight._near = make_found(4, 0), make_rows(4), make_near(4)
+    for _ in range(30):
+        a, b = roomy.advance(), tight.advance()
+        assert a.position.tobytes() == b.position.tobytes() and a.orientation.tobytes() == b.orientation.tobytes() and a.events == b.events
+    assert tight._room > 100
+    assert one.state.pack() == other.state.pack()
+
+
+@given(st.integers(0, 10**6), st.integers(0, 60))
+@settings(max_examples=60, deadline=None)
+def test_shapes_are_put_in_order_from_any_order_before(seed: int, count: int) -> None:
+    rng = np.random.default_rng(seed)
+    lo = np.round(rng.normal(size=(count, 3)), 1)  # equals among them
+    order = rng.permutation(count).astype(np.int32)
+    put_in_order.py_func(lo, 1, order)
+    assert order.tolist() == np.lexsort((np.arange(count), lo[:, 1])).tolist()
+    if count:
+        assert widest.py_func(lo, count) == int(np.argmax(np.ptp(lo, axis=0)))
