@@ -126,19 +126,26 @@ def _out_of_overlap(hulls: Hulls, wverts, wnormals, s, t, axis, near, scratch):
     """
     s0, s1 = np.int64(hulls.vert_start[s]), np.int64(hulls.vert_start[s + 1])
     t0, t1 = np.int64(hulls.vert_start[t]), np.int64(hulls.vert_start[t + 1])
-    ax, ay, az = axis[0], axis[1], axis[2]
-    length = np.sqrt(ax * ax + ay * ay + az * az)
+    bx, by, bz = axis[0], axis[1], axis[2]
+    length = np.sqrt(bx * bx + by * by + bz * bz)
     dist = -np.inf
-    if length > 0.0:
-        ax, ay, az = ax / length, ay / length, az / length
-        dist = _lean(hulls, wverts, s, t, ax, ay, az, _apart_along(wverts, s0, s1, t0, t1, ax, ay, az), axis, near, scratch)
-        ax, ay, az = axis[0], axis[1], axis[2]
-    best = _least_overlap(hulls, wverts, wnormals, s, t, axis)
-    if best == -np.inf and dist == -np.inf:  # two balls with one centre
-        axis[0], axis[1], axis[2], best = 0.0, 1.0, 0.0, 0.0
-    if best > dist:
-        return _lean(hulls, wverts, s, t, axis[0], axis[1], axis[2], best, axis, near, scratch)
-    axis[0], axis[1], axis[2] = ax, ay, az
+    for start in range(2):  # one call of _lean: it would be laid in twice
+        ax, ay, az = bx, by, bz
+        if start == 0 and length > 0.0:
+            ax, ay, az = bx / length, by / length, bz / length
+            from_here = _apart_along(wverts, s0, s1, t0, t1, ax, ay, az)
+        elif start == 1:
+            from_here = _least_overlap(hulls, wverts, wnormals, s, t, axis)
+            ax, ay, az = axis[0], axis[1], axis[2]
+            if from_here == -np.inf and dist == -np.inf:  # two balls with one centre
+                ax, ay, az, from_here = 0.0, 1.0, 0.0, 0.0
+            if from_here <= dist:
+                break
+        else:
+            continue
+        dist = _lean(hulls, wverts, s, t, ax, ay, az, from_here, axis, near, scratch)
+        bx, by, bz = axis[0], axis[1], axis[2]
+    axis[0], axis[1], axis[2] = bx, by, bz
     return dist
 
 
