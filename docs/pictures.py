@@ -38,14 +38,30 @@ def seek(page: Page, share: float) -> None:
     page.wait_for_timeout(1500)
 
 
-def build(page: Page) -> None:
-    step(page, "build")
-    choose(page, "tower")
+def chosen(at: str, name: str) -> Callable[[Page], None]:
+    """In a step, with one thing chosen."""
+
+    def act(page: Page) -> None:
+        step(page, at)
+        choose(page, name)
+
+    return act
+
+
+def played(share: float, then: str = "run") -> Callable[[Page], None]:
+    """A take, so far on its way, in Run or another step."""
+
+    def act(page: Page) -> None:
+        step(page, "run")
+        seek(page, share)
+        if then != "run":
+            step(page, then)
+
+    return act
 
 
 def breaking(page: Page) -> None:
-    step(page, "break")
-    choose(page, "tower")
+    chosen("break", "tower")(page)
     slider = page.get_by_test_id("explode").first
     slider.scroll_into_view_if_needed()
     place = slider.bounding_box()
@@ -55,71 +71,18 @@ def breaking(page: Page) -> None:
 
 
 def bind(page: Page) -> None:
-    step(page, "bind")
-    choose(page, "tower")
+    chosen("bind", "tower")(page)
     press(page, "weight")
     page.wait_for_timeout(2500)
 
 
-def drive(page: Page) -> None:
-    step(page, "drive")
-    choose(page, "waves")
-
-
 def light(page: Page) -> None:
     page.locator('[title="Light theme"]').click()
-    run(page)
-
-
-def run(page: Page) -> None:
-    step(page, "run")
-    seek(page, 0.36)
-
-
-def export(page: Page) -> None:
-    seek(page, 0.3)
-    step(page, "export")
-
-
-def boathouse(page: Page) -> None:
-    step(page, "run")
-    seek(page, 0.3)
-
-
-def ties(page: Page) -> None:
-    step(page, "bind")
-    choose(page, "stay")
-
-
-def keys(page: Page) -> None:
-    step(page, "drive")
-    choose(page, "gale")
-
-
-def layers(page: Page) -> None:
-    step(page, "drive")
-    choose(page, "stack")
-
-
-def falloff(page: Page) -> None:
-    step(page, "drive")
-    choose(page, "bite")
-
-
-def group(page: Page) -> None:
-    step(page, "build")
-    page.locator(".item:visible", has_text="rocks east").first.click()
-    page.wait_for_timeout(1500)
-
-
-def waterspout(page: Page) -> None:
-    step(page, "run")
-    seek(page, 0.5)
+    played(0.36)(page)
 
 
 def soaked(page: Page) -> None:
-    step(page, "run")
-    seek(page, 0.55)
+    played(0.55)(page)
     press(page, "soaked")
 
 
@@ -155,9 +118,10 @@ def _ears(outline: list[tuple[float, float]]) -> list[tuple[int, int, int]]:
 
 
 PICTURES: dict[str, tuple[str, Callable[[Page], None]]] = {
-    "build": ("lower tower", build), "break": ("lower tower", breaking), "bind": ("lower tower", bind), "run": ("lower tower", run), "run-light": ("lower tower", light),
-    "export": ("lower tower", export), "drive": ("gnawing waves", drive), "map": ("gnawing waves", soaked), "layers": ("sea stack", layers), "falloff": ("sea stack", falloff),
-    "boathouse": ("boathouse", boathouse), "group": ("rocks round the skerry", group), "ties": ("bell", ties), "keys": ("turning gale", keys), "waterspout": ("waterspout", waterspout),
+    "build": ("lower tower", chosen("build", "tower")), "break": ("lower tower", breaking), "bind": ("lower tower", bind), "run": ("lower tower", played(0.36)), "run-light": ("lower tower", light),
+    "export": ("lower tower", played(0.3, "export")), "drive": ("gnawing waves", chosen("drive", "waves")), "map": ("gnawing waves", soaked), "layers": ("sea stack", chosen("drive", "stack")),
+    "falloff": ("sea stack", chosen("drive", "bite")), "boathouse": ("boathouse", played(0.3)), "group": ("rocks round the skerry", chosen("build", "rocks east")), "ties": ("bell", chosen("bind", "stay")),
+    "keys": ("turning gale", chosen("drive", "gale")), "waterspout": ("waterspout", played(0.5)),
     "mend": ("", mend), "shots": ("", lambda page: page.wait_for_timeout(500)),
 }
 """File, the end of the shot's name, and what is done there; a new shot and the list of shots need none."""

@@ -27,12 +27,12 @@ export function useFraming(stage: ShallowRef<Stage | null>, shown: ComputedRef<S
   function fit(smooth: boolean): void {
     const s = stage.value;
     if (!s) return;
-    const around = bounds(shown.value);
-    size.value = around ? Math.hypot(...around.lo.map((l, c) => around.hi[c]! - l)) : 6;
-    const ground = { on: true, height: 0, ...shot.document?.ground };
-    s.setGround(ground.on, ground.height, Math.max(0.02, size.value * 3.2));
     const points: Vec[] = [];
     for (const thing of shown.value) eachPoint(thing.packed.vertices as Float32Array, thing.copies, (at) => points.push(at));
+    const spread = [0, 1, 2].map((c) => points.reduce((most, p) => Math.max(most, p[c]!), -Infinity) - points.reduce((least, p) => Math.min(least, p[c]!), Infinity));
+    size.value = points.length ? Math.hypot(...spread) : 6;
+    const ground = { on: true, height: 0, ...shot.document?.ground };
+    s.setGround(ground.on, ground.height, Math.max(0.02, size.value * 3.2));
     const above = ground.on ? points.filter((p) => p[1] >= ground.height - 1e-3 * size.value) : points; // what is under the ground is not looked at
     s.frame(above.length ? above : points, smooth);
   }
