@@ -1,5 +1,7 @@
-"""How deep pieces overlap, measured by code that shares nothing with the solver: drawn corners, face normals, and where faces alone do not
-part two pieces, the hull of the Minkowski difference by Qhull, whose nearest face to the origin is the depth."""
+"""How deep pieces overlap, measured by code that shares nothing with the solver: drawn corners, face normals, and where
+faces alone do not part two pieces, the hull of the Minkowski difference by Qhull, whose nearest face to the origin is
+the depth.
+"""
 
 from __future__ import annotations
 

@@ -55,7 +55,11 @@ def demo() -> None:
     setup, run, got = timed(parse_json((ROOT / "demo" / "skerry-light-lower-tower.json").read_bytes()))
     say("demo: 401 pieces, 240 frames, set-up + run", f"{setup:.1f} + {run:.1f} s", "< 60 s")
     energy = np.array([f.stats["energy"] for f in got])
-    say("demo: energy gained in any frame after the strike", f"{max(0.0, np.diff(energy[25:]).max()) / energy[25]:.1e}", "1e-4")
+    say(
+        "demo: energy gained in any frame after the strike",
+        f"{max(0.0, np.diff(energy[25:]).max()) / energy[25]:.1e}",
+        "1e-4",
+    )
     moving = [f.index for f in got if f.stats["moving"] > 0]
     say("demo: last frame with anything moving", str(moving[-1]), "< 240")
 
@@ -68,11 +72,21 @@ def fracture() -> None:
     for count, goal in ((500, "< 3 s"), (2000, "< 10 s"), (5000, "< 30 s")):
         began = time.process_time()
         pieces = break_into_cells(solid(mesh, "torus")[0], count, 1)
-        say(f"torus of {len(mesh.faces)} triangles into {pieces.count} pieces", f"{time.process_time() - began:.2f} s", goal)
+        say(
+            f"torus of {len(mesh.faces)} triangles into {pieces.count} pieces",
+            f"{time.process_time() - began:.2f} s",
+            goal,
+        )
 
 
 def crowd() -> None:
-    for name, goal in (("wall500", "<= 2.8 s"), ("slab2000", "<= 9 s"), ("pile1000", "<= 1.2 s"), ("bonded_wall", "<= the loose wall"), ("bonded_slab", "<= the loose slab")):
+    for name, goal in (
+        ("wall500", "<= 2.8 s"),
+        ("slab2000", "<= 9 s"),
+        ("pile1000", "<= 1.2 s"),
+        ("bonded_wall", "<= the loose wall"),
+        ("bonded_slab", "<= the loose slab"),
+    ):
         shot = getattr(scenes, name)()
         least, most, got = several(shot)
         say(f"{name}: {shot.timing.frames} frames, all solving, three runs", f"{least:.2f} to {most:.2f} s", goal)
@@ -80,18 +94,33 @@ def crowd() -> None:
         say("  energy gained in any frame", f"{max(0.0, np.diff(energy).max()) / abs(energy[0]):.1e}", "1e-4")
         last = max((f.index for f in got if any(e["kind"] in ("impact", "bond_broken") for e in f.events)), default=0)
         moving = [f.index for f in got if f.stats["moving"] > 0][-1]
-        left = f"{(moving - last) / 24:.1f} s" if moving < got[-1].index else f"{got[-1].stats['moving']:.0f} at {got[-1].stats['top_speed']:.1f} m/s"
+        left = (
+            f"{(moving - last) / 24:.1f} s"
+            if moving < got[-1].index
+            else f"{got[-1].stats['moving']:.0f} at {got[-1].stats['top_speed']:.1f} m/s"
+        )
         say("  asleep after the last event; or what moves at the end", left, "<= 3 s")
         if name in ("wall500", "slab2000"):
             solids = Solids(shot)
-            deep = [max(solids.overlaps(f.position.astype(float), f.orientation.astype(float)).values(), default=0.0) for f in (*got[24:-1:4], got[-1])]
-            say("  deepest overlap after the first second / at the end", f"{1000 * max(deep):.1f} / {1000 * deep[-1]:.1f} mm", "<= 5 mm")
+            deep = [
+                max(solids.overlaps(f.position.astype(float), f.orientation.astype(float)).values(), default=0.0)
+                for f in (*got[24:-1:4], got[-1])
+            ]
+            say(
+                "  deepest overlap after the first second / at the end",
+                f"{1000 * max(deep):.1f} / {1000 * deep[-1]:.1f} mm",
+                "<= 5 mm",
+            )
 
 
 def stack() -> None:
     _, run, got = timed(scenes.stack20())
     top = got[-1].position[19]
-    say("stack of 20: height lost / drift after 10 s", f"{(19.5 - top[1]) * 1000:.1f} / {np.hypot(top[0], top[2]) * 1000:.1f} mm", "<= 5 / 2 mm")
+    say(
+        "stack of 20: height lost / drift after 10 s",
+        f"{(19.5 - top[1]) * 1000:.1f} / {np.hypot(top[0], top[2]) * 1000:.1f} mm",
+        "<= 5 / 2 mm",
+    )
     for ratio, goal in ((100, "<= 2 mm"), (1000, "<= 5 mm")):
         _, _, got = timed(scenes.heavy_on_light(ratio))
         say(f"{ratio} : 1, heavy on light: too low by", f"{(1.5 - got[-1].position[1, 1]) * 1000:.1f} mm", goal)
@@ -114,27 +143,57 @@ def median(what: Callable[[], object], times: int = 9) -> float:
     return 1000 * sorted(took)[times // 2]
 
 
-LAYERS = [{"shape": {"kind": "sphere", "core": 1, "edge": 2}}, {"shape": {"kind": "box", "core": [1, 2, 1], "edge": 1}, "blend": "max"}, {"shape": {"kind": "torus"}, "blend": "screen"}, {"shape": {"kind": "capsule"}, "blend": "subtract", "opacity": 0.5}]
+LAYERS = [
+    {"shape": {"kind": "sphere", "core": 1, "edge": 2}},
+    {"shape": {"kind": "box", "core": [1, 2, 1], "edge": 1}, "blend": "max"},
+    {"shape": {"kind": "torus"}, "blend": "screen"},
+    {"shape": {"kind": "capsule"}, "blend": "subtract", "opacity": 0.5},
+]
 
 
 def fields() -> None:
-    """Falloffs at many points, and what 50 fields of four layers add to a run; they pull at nothing, so that the motion stays the same."""
+    """Falloffs at many points, and what 50 fields of four layers add to a run; they pull at nothing, so that the motion
+    stays the same.
+    """
     points = np.random.default_rng(0).uniform(-4, 4, (100_000, 3))
     stack = Falloff.model_validate({"layers": LAYERS})
     say("four layers at 100,000 points", f"{median(lambda: value(stack, points)):.1f} ms", "< 10 ms")
     torus = MeshDistance.of(primitives.torus(2.0, 0.7, 64, 40))
-    say(f"distance to a mesh of {len(torus.mesh.faces)} triangles at the same", f"{median(lambda: torus.signed(points, 1.0)):.0f} ms", "< 60 ms")
+    say(
+        f"distance to a mesh of {len(torus.mesh.faces)} triangles at the same",
+        f"{median(lambda: torus.signed(points, 1.0)):.0f} ms",
+        "< 60 ms",
+    )
     bare = scenes.slab2000()
     alone, _, _ = several(bare, 2)
-    idle = [FieldItem.model_validate({"name": f"f{k}", "effect": {"kind": "gravity", "acceleration": [0, 0, 0]}, "reach": {"layers": LAYERS}}) for k in range(50)]
+    idle = [
+        FieldItem.model_validate(
+            {"name": f"f{k}", "effect": {"kind": "gravity", "acceleration": [0, 0, 0]}, "reach": {"layers": LAYERS}}
+        )
+        for k in range(50)
+    ]
     together, _, _ = several(bare.model_copy(update={"fields": idle}), 2)
-    say("50 fields of four layers on 2,000 pieces: cost over the solver's", f"{together - alone:.1f} / {alone:.1f} s", "less than it")
+    say(
+        "50 fields of four layers on 2,000 pieces: cost over the solver's",
+        f"{together - alone:.1f} / {alone:.1f} s",
+        "less than it",
+    )
 
 
 def memory() -> None:
     """Peak of a process that runs the slab, over one that has only imported and loaded the kernels."""
-    code = "import sys; sys.path[:0] = ['src', 'bench']; from dynaclast.jobs.warm import warm; warm(); import resource, scenes, run\n{}\nprint(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss)"
-    took = [int(subprocess.run([sys.executable, "-c", code.format(what)], check=True, cwd=ROOT, capture_output=True, text=True).stdout.split()[-1]) for what in ("", "run.timed_light(scenes.slab2000())")]
+    code = (
+        "import sys; sys.path[:0] = ['src', 'bench']; from dynaclast.jobs.warm import warm; warm(); import "
+        "resource, scenes, run\n{}\nprint(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss)"
+    )
+    took = [
+        int(
+            subprocess.run(
+                [sys.executable, "-c", code.format(what)], check=True, cwd=ROOT, capture_output=True, text=True
+            ).stdout.split()[-1]
+        )
+        for what in ("", "run.timed_light(scenes.slab2000())")
+    ]
     say("slab2000: peak memory over the interpreter and libraries", f"{(took[1] - took[0]) / 1024:.0f} MB", "<= 150 MB")
 
 
@@ -153,11 +212,14 @@ def startup() -> None:
 
 
 def threads() -> None:
-    """What a second thread could give: distances between hulls, which are independent of each other, over two cores; and the share of a run that
-    finding contacts takes. The sweeps of the solver follow one another and cannot be shared without another order, so other bytes."""
+    """What a second thread could give: distances between hulls, which are independent of each other, over two cores;
+    and the share of a run that finding contacts takes. The sweeps of the solver follow one another and cannot be shared
+    without another order, so other bytes.
+    """
     from concurrent.futures import ThreadPoolExecutor
 
     import numba
+
     from dynaclast.core.solve import touching
     from dynaclast.core.solve.rigid.gjk import gjk, make_scratch
     from dynaclast.core.solve.rigid.interval import DONE, SEARCH, SOLVE
@@ -167,7 +229,9 @@ def threads() -> None:
         still, axis, near, far = np.zeros(3), np.zeros(3), np.zeros(3), np.zeros(3)
         for k in range(first, last):
             axis[0], axis[1], axis[2] = 1.0, 0.0, 0.0
-            out[k] = gjk(points, 32 * k, 32 * k + 16, points, 32 * k + 16, 32 * k + 32, still, np.inf, axis, near, far, scratch)
+            out[k] = gjk(
+                points, 32 * k, 32 * k + 16, points, 32 * k + 16, 32 * k + 32, still, np.inf, axis, near, far, scratch
+            )
 
     count = 20_000
     points = np.random.default_rng(0).normal(size=(count, 2, 16, 3))
@@ -176,7 +240,14 @@ def threads() -> None:
     one, two = np.zeros(count), np.zeros(count)
     alone = median(lambda: distances(points, 0, count, one, make_scratch()), 5)
     with ThreadPoolExecutor(2) as pool:
-        together = median(lambda: list(pool.map(lambda half: distances(points, *half, two, make_scratch()), ((0, count // 2), (count // 2, count)))), 5)
+        together = median(
+            lambda: list(
+                pool.map(
+                    lambda half: distances(points, *half, two, make_scratch()), ((0, count // 2), (count // 2, count))
+                )
+            ),
+            5,
+        )
     say("20,000 distances between hulls: one thread / two", f"{alone:.0f} / {together:.0f} ms", "-")
     say("  the same bytes", str(one.tobytes() == two.tobytes()), "True")
     spent = 0.0
@@ -200,15 +271,33 @@ def overlap() -> None:
     shot = scenes.wall500()
     _, _, got = timed(shot)
     solids = Solids(shot)
-    deep = np.array([max(solids.overlaps(f.position.astype(float), f.orientation.astype(float)).values(), default=0.0) for f in got[24:]])
+    deep = np.array(
+        [
+            max(solids.overlaps(f.position.astype(float), f.orientation.astype(float)).values(), default=0.0)
+            for f in got[24:]
+        ]
+    )
     say("wall500: deepest overlap after the first second, every frame", f"{1000 * deep.max():.1f} mm", "<= 5 mm")
     say("  frames above 5 mm", f"{(deep > 0.005).sum()} of {len(deep)}", "0")
 
 
-BENCHES: dict[str, Callable[[], None]] = {"demo": demo, "fracture": fracture, "crowd": crowd, "stack": stack, "still": still, "fields": fields, "memory": memory, "startup": startup, "threads": threads, "overlap": overlap}
+BENCHES: dict[str, Callable[[], None]] = {
+    "demo": demo,
+    "fracture": fracture,
+    "crowd": crowd,
+    "stack": stack,
+    "still": still,
+    "fields": fields,
+    "memory": memory,
+    "startup": startup,
+    "threads": threads,
+    "overlap": overlap,
+}
 
 if __name__ == "__main__":
-    commit = subprocess.run(["git", "rev-parse", "--short", "HEAD"], capture_output=True, text=True, cwd=ROOT).stdout.strip()
+    commit = subprocess.run(
+        ["git", "rev-parse", "--short", "HEAD"], capture_output=True, text=True, cwd=ROOT
+    ).stdout.strip()
     print(f"commit {commit or 'unknown'}", flush=True)
     solid(primitives.box((1, 1, 1)), "warm")
     warm()

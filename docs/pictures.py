@@ -1,4 +1,6 @@
-"""The pictures in docs/screenshots, taken from the running demo: `python docs/pictures.py [NAME ...]` while `./dynaclast demo` runs."""
+"""The pictures in docs/screenshots, taken from the running demo: `python docs/pictures.py [NAME ...]` while
+`./dynaclast demo` runs.
+"""
 
 from __future__ import annotations
 
@@ -24,7 +26,9 @@ def step(page: Page, name: str) -> None:
 
 
 def choose(page: Page, name: str) -> None:
-    page.locator(".item:visible, .anchor:visible, .shared:visible, button:visible", has_text=re.compile(rf"^\s*{name}")).first.click()
+    page.locator(
+        ".item:visible, .anchor:visible, .shared:visible, button:visible", has_text=re.compile(rf"^\s*{name}")
+    ).first.click()
     page.wait_for_timeout(1200)
 
 
@@ -105,7 +109,11 @@ def _faulty() -> str:
     for k in range(count):
         n = (k + 1) % count
         if k != 9:
-            rows.append(f"f {k + 1} {n + 1} {count + n + 1} {count + k + 1}" if k != 12 else f"f {k + 1} {count + k + 1} {count + n + 1} {n + 1}")
+            rows.append(
+                f"f {k + 1} {n + 1} {count + n + 1} {count + k + 1}"
+                if k != 12
+                else f"f {k + 1} {count + k + 1} {count + n + 1} {n + 1}"
+            )
     fan = [f"f {a} {b} {c}" for a, b, c in _ears(outline)]
     turned = [f"f {count + c} {count + b} {count + a}" for a, b, c in _ears(outline)]
     return "\n".join(rows + turned + fan)
@@ -118,11 +126,23 @@ def _ears(outline: list[tuple[float, float]]) -> list[tuple[int, int, int]]:
 
 
 PICTURES: dict[str, tuple[str, Callable[[Page], None]]] = {
-    "build": ("lower tower", chosen("build", "tower")), "break": ("lower tower", breaking), "bind": ("lower tower", bind), "run": ("lower tower", played(0.36)), "run-light": ("lower tower", light),
-    "export": ("lower tower", played(0.3, "export")), "drive": ("gnawing waves", chosen("drive", "waves")), "map": ("gnawing waves", soaked), "layers": ("sea stack", chosen("drive", "stack")),
-    "falloff": ("sea stack", chosen("drive", "bite")), "boathouse": ("boathouse", played(0.3)), "group": ("rocks round the skerry", chosen("build", "rocks east")), "ties": ("bell", chosen("bind", "stay")),
-    "keys": ("turning gale", chosen("drive", "gale")), "waterspout": ("waterspout", played(0.5)),
-    "mend": ("", mend), "shots": ("", lambda page: page.wait_for_timeout(500)),
+    "build": ("lower tower", chosen("build", "tower")),
+    "break": ("lower tower", breaking),
+    "bind": ("lower tower", bind),
+    "run": ("lower tower", played(0.36)),
+    "run-light": ("lower tower", light),
+    "export": ("lower tower", played(0.3, "export")),
+    "drive": ("gnawing waves", chosen("drive", "waves")),
+    "map": ("gnawing waves", soaked),
+    "layers": ("sea stack", chosen("drive", "stack")),
+    "falloff": ("sea stack", chosen("drive", "bite")),
+    "boathouse": ("boathouse", played(0.3)),
+    "group": ("rocks round the skerry", chosen("build", "rocks east")),
+    "ties": ("bell", chosen("bind", "stay")),
+    "keys": ("turning gale", chosen("drive", "gale")),
+    "waterspout": ("waterspout", played(0.5)),
+    "mend": ("", mend),
+    "shots": ("", lambda page: page.wait_for_timeout(500)),
 }
 """File, the end of the shot's name, and what is done there; a new shot and the list of shots need none."""
 
@@ -135,7 +155,9 @@ def main(names: list[str]) -> None:
         for name in names or PICTURES:
             shot, act = PICTURES[name]
             page = browser.new_page(viewport={"width": 1280, "height": 800})
-            page.goto(address if not shot else f"{address}/shot/{next(i for s, i in shots.items() if s.endswith(shot))}")
+            page.goto(
+                address if not shot else f"{address}/shot/{next(i for s, i in shots.items() if s.endswith(shot))}"
+            )
             if name == "mend":
                 page.get_by_test_id("new-shot").click()
             page.wait_for_timeout(4000 if shot else 1000)
@@ -144,7 +166,9 @@ def main(names: list[str]) -> None:
             page.wait_for_timeout(500)
             page.screenshot(path=HERE / "screenshots" / f"{name}.png")
             if name == "mend":  # the list of shots is that of the demo
-                urllib.request.urlopen(urllib.request.Request(f"{address}/api/shots/{page.url.rsplit('/', 1)[1]}", method="DELETE")).close()
+                urllib.request.urlopen(
+                    urllib.request.Request(f"{address}/api/shots/{page.url.rsplit('/', 1)[1]}", method="DELETE")
+                ).close()
             page.close()
             print(name, flush=True)
         browser.close()

@@ -22,11 +22,21 @@ def hull_distance(a: np.ndarray, b: np.ndarray) -> float:
 
     start = np.concatenate([np.full(n, 1 / n), np.full(m, 1 / m)])
     sums = [{"type": "eq", "fun": lambda w: w[:n].sum() - 1}, {"type": "eq", "fun": lambda w: w[n:].sum() - 1}]
-    best = minimize(gap, start, jac=slope, bounds=[(0, 1)] * (n + m), constraints=sums, method="SLSQP", options={"maxiter": 400, "ftol": 1e-16})
+    best = minimize(
+        gap,
+        start,
+        jac=slope,
+        bounds=[(0, 1)] * (n + m),
+        constraints=sums,
+        method="SLSQP",
+        options={"maxiter": 400, "ftol": 1e-16},
+    )
     return float(np.sqrt(max(0.0, best.fun)))
 
 
-def spread_load(first: int, force: float, floor: float, bonds: np.ndarray, broken: np.ndarray, pieces: int) -> np.ndarray:
+def spread_load(
+    first: int, force: float, floor: float, bonds: np.ndarray, broken: np.ndarray, pieces: int
+) -> np.ndarray:
     """Load on every bond: force times one half to the power of its graph distance from the piece that was hit."""
     neighbours: list[list[int]] = [[] for _ in range(pieces)]
     for k, (p, q) in enumerate(bonds):

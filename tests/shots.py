@@ -9,7 +9,9 @@ from dynaclast.core.document import Shot, parse
 from dynaclast.core.formats.bake import Baked
 
 
-def box(name: str, position: tuple[float, float, float], size: tuple[float, float, float] = (1, 1, 1), **more: Any) -> dict[str, Any]:
+def box(
+    name: str, position: tuple[float, float, float], size: tuple[float, float, float] = (1, 1, 1), **more: Any
+) -> dict[str, Any]:
     material = {"density": 1000, "friction": 0.6, "bounce": 0.0} | more.pop("material", {})
     place = {"position": list(position)} | more.pop("place", {})
     return {"name": name, "shape": {"kind": "box", "size": list(size)}, "place": place, "material": material, **more}
@@ -17,10 +19,18 @@ def box(name: str, position: tuple[float, float, float], size: tuple[float, floa
 
 def ball(name: str, position: tuple[float, float, float], radius: float = 0.5, **more: Any) -> dict[str, Any]:
     material = {"density": 1000, "friction": 0.6, "bounce": 0.0} | more.pop("material", {})
-    return {"name": name, "shape": {"kind": "sphere", "radius": radius}, "place": {"position": list(position)}, "material": material, **more}
+    return {
+        "name": name,
+        "shape": {"kind": "sphere", "radius": radius},
+        "place": {"position": list(position)},
+        "material": material,
+        **more,
+    }
 
 
-def reach_box(center: tuple[float, float, float], core: tuple[float, float, float], edge: float = 0.0) -> dict[str, Any]:
+def reach_box(
+    center: tuple[float, float, float], core: tuple[float, float, float], edge: float = 0.0
+) -> dict[str, Any]:
     return {"layers": [{"shape": {"kind": "box", "center": list(center), "core": list(core), "edge": edge}}]}
 
 
@@ -30,7 +40,15 @@ def reach_sphere(center: tuple[float, float, float], core: float, edge: float = 
 
 def shot(*bodies: dict[str, Any], frames: int = 24, fields: tuple[dict[str, Any], ...] = (), **more: Any) -> Shot:
     ground = {"on": True, "height": 0.0, "friction": 0.6, "bounce": 0.0} | more.pop("ground", {})
-    return parse({"bodies": list(bodies), "fields": list(fields), "timing": {"fps": 24, "frames": frames} | more.pop("timing", {}), "ground": ground, **more})
+    return parse(
+        {
+            "bodies": list(bodies),
+            "fields": list(fields),
+            "timing": {"fps": 24, "frames": frames} | more.pop("timing", {}),
+            "ground": ground,
+            **more,
+        }
+    )
 
 
 def run(*bodies: dict[str, Any], **more: Any) -> Baked:
@@ -39,7 +57,14 @@ def run(*bodies: dict[str, Any], **more: Any) -> Baked:
 
 def pillar(**more: Any) -> dict[str, Any]:
     """A pillar of 24 bonded pieces, 3 m high."""
-    return box("pillar", (0, 1.5, 0), (0.8, 3, 0.8), pattern={"kind": "cells", "count": 24, "seed": 4}, bonds={"strength": 1000, "unit": "kN"}, **more)
+    return box(
+        "pillar",
+        (0, 1.5, 0),
+        (0.8, 3, 0.8),
+        pattern={"kind": "cells", "count": 24, "seed": 4},
+        bonds={"strength": 1000, "unit": "kN"},
+        **more,
+    )
 
 
 def footing(**more: Any) -> dict[str, Any]:
@@ -47,5 +72,13 @@ def footing(**more: Any) -> dict[str, Any]:
     return {"name": "footing", "effect": {"kind": "anchor"}, "reach": reach_box((0, 0, 0), (2, 1.0, 2)), **more}
 
 
-def blow(load: float, center: tuple[float, float, float] = (0, 1.5, 0), core: float = 1.0, time: float = 0.5, **more: Any) -> dict[str, Any]:
-    return {"name": "blow", "effect": {"kind": "strain", "load": load}, "reach": reach_sphere(center, core), "cue": {"kind": "at", "time": time}, **more}
+def blow(
+    load: float, center: tuple[float, float, float] = (0, 1.5, 0), core: float = 1.0, time: float = 0.5, **more: Any
+) -> dict[str, Any]:
+    return {
+        "name": "blow",
+        "effect": {"kind": "strain", "load": load},
+        "reach": reach_sphere(center, core),
+        "cue": {"kind": "at", "time": time},
+        **more,
+    }

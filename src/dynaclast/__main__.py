@@ -4,7 +4,16 @@ from __future__ import annotations
 
 import sys
 
-from .setup import Failed, begin_kernels, ensure_browser, ensure_database, ensure_interface, ensure_kernels, ensure_python
+from .setup import (
+    Failed,
+    begin_kernels,
+    check_sources,
+    ensure_browser,
+    ensure_database,
+    ensure_interface,
+    ensure_kernels,
+    ensure_python,
+)
 
 USAGE = """usage: ./dynaclast COMMAND
 
@@ -54,6 +63,7 @@ def main(argv: list[str]) -> int:
             compiled = begin_kernels()  # beside what follows
             ensure_database()
             ensure_browser()
+            check_sources()
             ensure_interface(checks=True)
             if compiled is not None:
                 compiled()

@@ -29,7 +29,10 @@ def _resolver(folder: Path):  # noqa: ANN202
 
     def resolve(shape: FileShape | AssetShape) -> TriMesh:
         if isinstance(shape, AssetShape):
-            raise InputError(f"asset '{shape.asset[:12]}' is in the application's store; a document on its own needs the mesh inline or as a file beside it")
+            raise InputError(
+                f"asset '{shape.asset[:12]}' is in the application's store; a document on its own needs the mesh "
+                f"inline or as a file beside it"
+            )
         path = (folder / shape.path).resolve()
         if not path.is_relative_to(folder.resolve()):
             raise InputError(f"'{shape.path}' is outside the document's folder", where=shape.path)
@@ -77,7 +80,10 @@ def cmd_bake(args: argparse.Namespace) -> int:
     (out / "events.json").write_bytes(write_events(baked.events))
     (out / "shot.json").write_text(json.dumps(_standalone(shot, args.shot.parent), indent=1) + "\n")
     broken = sum(e["kind"] == "bond_broken" for e in baked.events)
-    print(f"baked {len(baked.time) - 1} frames of {len(baked.piece_body)} pieces in {time.monotonic() - started:.1f} s; {broken} bonds broken -> {out}")
+    print(
+        f"baked {len(baked.time) - 1} frames of {len(baked.piece_body)} pieces in {time.monotonic() - started:.1f} "
+        f"s; {broken} bonds broken -> {out}"
+    )
     return 0
 
 
@@ -90,7 +96,9 @@ def _standalone(shot: Shot, folder: Path) -> dict:
     for body in [*whole.bodies, *(g.body for g in whole.groups)]:
         if isinstance(body.shape, FileShape):
             mesh = resolve(body.shape)
-            body.shape = MeshShape(vertices=[tuple(v) for v in mesh.vertices.tolist()], faces=[tuple(f) for f in mesh.faces.tolist()])
+            body.shape = MeshShape(
+                vertices=[tuple(v) for v in mesh.vertices.tolist()], faces=[tuple(f) for f in mesh.faces.tolist()]
+            )
     return document.dump(whole)
 
 
@@ -104,7 +112,10 @@ def cmd_check(args: argparse.Namespace) -> int:
     resolve = _resolver(args.shot.parent)
     problems: list[tuple[str, str]] = []
     made: dict[str, Pieces] = {}
-    for where, body in [*((f"bodies[{k}]", b) for k, b in enumerate(shot.bodies)), *((f"groups[{k}].body", g.body) for k, g in enumerate(shot.groups))]:
+    for where, body in [
+        *((f"bodies[{k}]", b) for k, b in enumerate(shot.bodies)),
+        *((f"groups[{k}].body", g.body) for k, g in enumerate(shot.groups)),
+    ]:
         try:
             made[content_key(body)] = build_pieces(body, resolve)
         except DynaclastError as exc:
@@ -118,7 +129,10 @@ def cmd_check(args: argparse.Namespace) -> int:
     for f in findings:
         print(f"{f.grave}: {f.about + ': ' if f.about else ''}{f.sentence} {f.remedy}.")
     pieces = sum(p.count for p in built)
-    print(f"{shot.name}: {len(whole.bodies)} bodies, {pieces} pieces, {len(shot.fields)} fields, {shot.timing.frames} frames; {len(findings)} to check")
+    print(
+        f"{shot.name}: {len(whole.bodies)} bodies, {pieces} pieces, {len(shot.fields)} fields, {shot.timing.frames} "
+        f"frames; {len(findings)} to check"
+    )
     return 0
 
 
@@ -142,13 +156,17 @@ def cmd_export(args: argparse.Namespace) -> int:
 
 
 def main(argv: list[str] | None = None) -> int:
-    parser = argparse.ArgumentParser(prog="dynaclast", description="Break meshes into bonded pieces and choreograph their collapse.")
+    parser = argparse.ArgumentParser(
+        prog="dynaclast", description="Break meshes into bonded pieces and choreograph their collapse."
+    )
     sub = parser.add_subparsers(dest="command", required=True)
     p = sub.add_parser("bake", help="compute a shot document")
     p.add_argument("shot", type=Path)
     p.add_argument("--out", type=Path, required=True, help="folder for frames.npz and events.json")
     p.add_argument("--frames", type=int, help="compute so many frames instead of the document's")
-    p.add_argument("--without-faulty", action="store_true", help="leave out fields that cannot act, instead of refusing to bake")
+    p.add_argument(
+        "--without-faulty", action="store_true", help="leave out fields that cannot act, instead of refusing to bake"
+    )
     p.set_defaults(run=cmd_bake)
     p = sub.add_parser("check", help="validate a shot document and say what to look at before a bake")
     p.add_argument("shot", type=Path)

@@ -41,9 +41,16 @@ def write_scene(shot: Shot, built: list[Pieces], baked: Baked, to: Path) -> None
 def write_export(folder: Path, to: Path) -> None:
     """Export a folder written by ``dynaclast bake``."""
     try:
-        frames, events, text = (folder / "frames.npz").read_bytes(), (folder / "events.json").read_bytes(), (folder / "shot.json").read_bytes()
+        frames, events, text = (
+            (folder / "frames.npz").read_bytes(),
+            (folder / "events.json").read_bytes(),
+            (folder / "shot.json").read_bytes(),
+        )
     except OSError as exc:
-        raise InputError(f"is not a folder written by `dynaclast bake`: {exc.strerror} ({Path(exc.filename).name})", where=str(folder)) from None
+        raise InputError(
+            f"is not a folder written by `dynaclast bake`: {exc.strerror} ({Path(exc.filename).name})",
+            where=str(folder),
+        ) from None
     shot = written_out(document.parse_json(text))
     built: dict[str, Pieces] = {}
     for body in shot.bodies:

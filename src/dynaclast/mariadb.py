@@ -43,7 +43,9 @@ class Database:
         # socket paths are limited to about 100 characters; a deep checkout keeps its socket in the system's folder
         name = folder / "database.sock"
         if len(str(name)) > 90:
-            name = Path(tempfile.gettempdir()) / f"dynaclast-{hashlib.sha256(str(folder).encode()).hexdigest()[:12]}.sock"
+            name = (
+                Path(tempfile.gettempdir()) / f"dynaclast-{hashlib.sha256(str(folder).encode()).hexdigest()[:12]}.sock"
+            )
         self.socket = name
         self.port = 0
 
@@ -64,8 +66,19 @@ class Database:
             import shutil
 
             shutil.rmtree(half_made)
-        command = [program, "--no-defaults", f"--datadir={half_made}", "--auth-root-authentication-method=normal", "--skip-test-db"]
-        done = subprocess.run(command + (["--user=root"] if os.geteuid() == 0 else []), capture_output=True, text=True, stdin=subprocess.DEVNULL)
+        command = [
+            program,
+            "--no-defaults",
+            f"--datadir={half_made}",
+            "--auth-root-authentication-method=normal",
+            "--skip-test-db",
+        ]
+        done = subprocess.run(
+            command + (["--user=root"] if os.geteuid() == 0 else []),
+            capture_output=True,
+            text=True,
+            stdin=subprocess.DEVNULL,
+        )
         if done.returncode:
             raise Failed(f"the database could not be set up:\n{(done.stdout + done.stderr)[-1500:]}")
         half_made.rename(self.data)
@@ -80,12 +93,26 @@ class Database:
         if not program:
             raise Failed("mariadbd is missing; install the Debian package mariadb-server-core")
         command = [
-            program, "--no-defaults", f"--datadir={self.data}", f"--socket={self.socket}", f"--port={self.port}", "--bind-address=127.0.0.1",
-            "--skip-name-resolve", "--skip-log-bin", f"--pid-file={self.folder / 'database.pid'}", "--max-allowed-packet=64M", "--innodb-buffer-pool-size=192M",
-            "--innodb-log-file-size=96M", "--innodb-flush-log-at-trx-commit=1", "--character-set-server=utf8mb4", "--max-connections=200",
+            program,
+            "--no-defaults",
+            f"--datadir={self.data}",
+            f"--socket={self.socket}",
+            f"--port={self.port}",
+            "--bind-address=127.0.0.1",
+            "--skip-name-resolve",
+            "--skip-log-bin",
+            f"--pid-file={self.folder / 'database.pid'}",
+            "--max-allowed-packet=64M",
+            "--innodb-buffer-pool-size=192M",
+            "--innodb-log-file-size=96M",
+            "--innodb-flush-log-at-trx-commit=1",
+            "--character-set-server=utf8mb4",
+            "--max-connections=200",
         ] + (["--user=root"] if os.geteuid() == 0 else [])
         with self.log.open("ab") as log:
-            self.process = subprocess.Popen(command, stdout=log, stderr=log, stdin=subprocess.DEVNULL, start_new_session=True)
+            self.process = subprocess.Popen(
+                command, stdout=log, stderr=log, stdin=subprocess.DEVNULL, start_new_session=True
+            )
         self._wait()
         if not self._secret.exists():
             self._make_user()

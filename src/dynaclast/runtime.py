@@ -38,17 +38,41 @@ class Parts:
     def _spawn(self, name: str) -> None:
         if name == "web":
             command = [
-                sys.executable, "-m", "gunicorn", "-w", "1", "-k", "gthread", "--threads", "32", "--timeout", "120", "--graceful-timeout", "2",
-                "-b", f"127.0.0.1:{self.web_port}", "--log-level", "warning", "--no-control-socket", "dynaclast.web.serve:app()",
+                sys.executable,
+                "-m",
+                "gunicorn",
+                "-w",
+                "1",
+                "-k",
+                "gthread",
+                "--threads",
+                "32",
+                "--timeout",
+                "120",
+                "--graceful-timeout",
+                "2",
+                "-b",
+                f"127.0.0.1:{self.web_port}",
+                "--log-level",
+                "warning",
+                "--no-control-socket",
+                "dynaclast.web.serve:app()",
             ]
         else:
             command = [sys.executable, "-m", "dynaclast.jobs.service"]
         env = {
-            **os.environ, "PYTHONPATH": str(ROOT / "src"), "DYNACLAST_URL": self.database.url, "DYNACLAST_INTERFACE": str(ROOT / "ui" / "dist"),
-            "OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1", "NUMBA_NUM_THREADS": "1",
+            **os.environ,
+            "PYTHONPATH": str(ROOT / "src"),
+            "DYNACLAST_URL": self.database.url,
+            "DYNACLAST_INTERFACE": str(ROOT / "ui" / "dist"),
+            "OMP_NUM_THREADS": "1",
+            "OPENBLAS_NUM_THREADS": "1",
+            "NUMBA_NUM_THREADS": "1",
         }
         with (self.folder / f"{name}.log").open("ab") as log:
-            self.processes[name] = subprocess.Popen(command, stdout=log, stderr=log, stdin=subprocess.DEVNULL, env=env, cwd=ROOT, start_new_session=True)
+            self.processes[name] = subprocess.Popen(
+                command, stdout=log, stderr=log, stdin=subprocess.DEVNULL, env=env, cwd=ROOT, start_new_session=True
+            )
 
     def start(self, ports: dict[str, int] | None = None) -> None:
         """Start everything; returns when the web server answers and the tables are up to date."""
@@ -89,10 +113,8 @@ class Parts:
             if process.poll() is None:
                 process.terminate()
         for process in self.processes.values():
-            try:
+            with contextlib.suppress(subprocess.TimeoutExpired):
                 process.wait(timeout=15)
-            except subprocess.TimeoutExpired:
-                pass
             # whatever a part started belongs to its own session: nothing of it stays behind
             with contextlib.suppress(ProcessLookupError, PermissionError):
                 os.killpg(process.pid, signal.SIGKILL)
@@ -158,10 +180,18 @@ def run(*, demo: bool) -> int:
         parts.start(remembered)
         ports = {"web": parts.web_port, "database": parts.database.port}
         (RUNTIME / "ports.json").write_text(json.dumps(ports))
-        (RUNTIME / STATE).write_text(json.dumps({
-            "pid": os.getpid(), "address": parts.address, "web_port": parts.web_port, "database_port": parts.database.port,
-            "parts": [parts.database.process.pid if parts.database.process else 0] + [p.pid for p in parts.processes.values()],
-        }))
+        (RUNTIME / STATE).write_text(
+            json.dumps(
+                {
+                    "pid": os.getpid(),
+                    "address": parts.address,
+                    "web_port": parts.web_port,
+                    "database_port": parts.database.port,
+                    "parts": [parts.database.process.pid if parts.database.process else 0]
+                    + [p.pid for p in parts.processes.values()],
+                }
+            )
+        )
         if demo:
             from .demo import load_demo
 
@@ -187,7 +217,9 @@ def _remembered_ports() -> dict[str, int]:
 
 
 def _end_leftovers() -> None:
-    """End parts that a killed supervisor left running: only processes it wrote down, and only if they are still ours."""
+    """End parts that a killed supervisor left running: only processes it wrote down, and only if they are still
+    ours.
+    """
     try:
         state = json.loads((RUNTIME / STATE).read_text())
     except (OSError, ValueError):

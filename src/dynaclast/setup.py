@@ -37,7 +37,9 @@ def _fresh(stamp: Path, value: str) -> bool:
 
 
 def _run(command: list[str], what: str, remedy: str, cwd: Path = ROOT) -> None:
-    done = subprocess.run(command, cwd=cwd, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, stdin=subprocess.DEVNULL)
+    done = subprocess.run(
+        command, cwd=cwd, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, stdin=subprocess.DEVNULL
+    )
     if done.returncode:
         tail = "\n".join(done.stdout.strip().splitlines()[-15:])
         raise Failed(f"{what} failed.\n{tail}\n{remedy}")
@@ -52,7 +54,11 @@ def ensure_python(*, tests: bool = False) -> None:
         return
     say("installing Python packages (a minute or two the first time)")
     arguments = [x for path in lists for x in ("-r", str(path))]
-    _run([sys.executable, "-m", "pip", "install", "--disable-pip-version-check", "-q", *arguments], "installing Python packages", "Check the connection to the package index and start again.")
+    _run(
+        [sys.executable, "-m", "pip", "install", "--disable-pip-version-check", "-q", *arguments],
+        "installing Python packages",
+        "Check the connection to the package index and start again.",
+    )
     stamp.write_text(value)
 
 
@@ -61,7 +67,9 @@ def _install(packages: list[str], why: str) -> None:
     if os.geteuid() != 0 or not shutil.which("apt-get"):
         raise Failed(f"{why} needs these Debian packages: run\n  sudo {line}\nand start again.")
     say(f"installing {', '.join(packages)}")
-    subprocess.run(["apt-get", "update", "-qq"], stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+    subprocess.run(
+        ["apt-get", "update", "-qq"], stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
+    )
     os.environ["DEBIAN_FRONTEND"] = "noninteractive"
     _run(line.split(), f"installing packages for {why}", f"Run `{line}` by hand and start again.")
 
@@ -78,7 +86,11 @@ def ensure_database() -> None:
 
 
 def ensure_browser() -> None:
-    have = subprocess.run(["dpkg-query", "-W", "-f", "${Package} ${db:Status-Status}\n", *BROWSER_PACKAGES], capture_output=True, text=True)
+    have = subprocess.run(
+        ["dpkg-query", "-W", "-f", "${Package} ${db:Status-Status}\n", *BROWSER_PACKAGES],
+        capture_output=True,
+        text=True,
+    )
     present = {line.split()[0] for line in have.stdout.splitlines() if line.endswith(" installed")}
     missing = [p for p in BROWSER_PACKAGES if p not in present]
     if missing:
@@ -88,24 +100,44 @@ def ensure_browser() -> None:
 def ensure_interface(*, checks: bool = False) -> None:
     """Build the interface if its sources changed since last time."""
     if not shutil.which("npm"):
-        raise Failed("Node 20 with npm is needed to build the interface. On Debian: apt-get install nodejs npm, then start again.")
+        raise Failed(
+            "Node 20 with npm is needed to build the interface. On Debian: apt-get install nodejs npm, then "
+            "start again."
+        )
     ui = ROOT / "ui"
     modules_stamp, lock = ui / "node_modules" / ".dynaclast.stamp", _hash([ui / "package-lock.json"])
     if not _fresh(modules_stamp, lock):
         say("installing the interface's packages")
-        _run(["npm", "ci", "--no-fund", "--no-audit"], "installing the interface's packages", "Check the connection to the npm registry and start again.", ui)
+        _run(
+            ["npm", "ci", "--no-fund", "--no-audit"],
+            "installing the interface's packages",
+            "Check the connection to the npm registry and start again.",
+            ui,
+        )
         modules_stamp.write_text(lock)
-    sources = [p for p in (ui / "src").rglob("*") if p.is_file()] + [p for p in (ui / "public").rglob("*") if p.is_file()]
+    sources = [p for p in (ui / "src").rglob("*") if p.is_file()] + [
+        p for p in (ui / "public").rglob("*") if p.is_file()
+    ]
     sources += [ui / "index.html", ui / "vite.config.ts", ui / "package-lock.json", ui / "tsconfig.json"]
     stamp, value = ui / "dist" / ".stamp", _hash(sources)
     if not _fresh(stamp, value):
         say("building the interface")
-        _run(["npm", "run", "build"], "building the interface", "The lines above say where; after mending it, start again.", ui)
+        _run(
+            ["npm", "run", "build"],
+            "building the interface",
+            "The lines above say where; after mending it, start again.",
+            ui,
+        )
         stamp.write_text(value)
     if checks:
         say("checking the interface: types, lint, unit tests")
         for script in ("check", "lint", "test"):
-            _run(["npm", "run", script], f"the interface's `npm run {script}`", f"Run `cd ui && npm run {script}` to see it alone.", ui)
+            _run(
+                ["npm", "run", script],
+                f"the interface's `npm run {script}`",
+                f"Run `cd ui && npm run {script}` to see it alone.",
+                ui,
+            )
 
 
 def ensure_kernels(*, compile_now: bool = False) -> None:
@@ -115,7 +147,8 @@ def ensure_kernels(*, compile_now: bool = False) -> None:
 
 
 def begin_kernels(*, compile_now: bool = True) -> Callable[[], None] | None:
-    """Drop stale kernels, and start to compile them in a process of its own. Returns what waits for it to end; None where there is nothing to do.
+    """Drop stale kernels, and start to compile them in a process of its own. Returns what waits for it to end; None
+    where there is nothing to do.
 
     A cached kernel does not notice edits of kernels it calls in other files, so all go when any core file changed.
     """
@@ -131,15 +164,35 @@ def begin_kernels(*, compile_now: bool = True) -> Callable[[], None] | None:
     if not compile_now or _fresh(warm_stamp, value):
         return None
     say("compiling the solver (about a minute, once)")
-    process = subprocess.Popen([sys.executable, "-c", "from dynaclast.jobs.warm import compile_all; compile_all()"], stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True)
+    process = subprocess.Popen(
+        [sys.executable, "-c", "from dynaclast.jobs.warm import compile_all; compile_all()"],
+        stdout=subprocess.PIPE,
+        stderr=subprocess.STDOUT,
+        text=True,
+    )
 
     def wait() -> None:
         said, _ = process.communicate()
         if process.returncode:
-            raise Failed(f"compiling the solver failed:\n{said}\nThis is a fault of the program; please report the lines above.")
+            raise Failed(
+                f"compiling the solver failed:\n{said}\nThis is a fault of the program; please report the lines above."
+            )
         warm_stamp.write_text(value)
 
     return wait
+
+
+def check_sources() -> None:
+    """The linter and the formatter over all Python, with the reasons of their rules in pyproject.toml."""
+    say("checking the Python sources: format, lint")
+    ruff = [sys.executable, "-m", "ruff"]
+    for command in (["format", "--check", "-q"], ["check", "-q"]):
+        text = f"ruff {' '.join(command)}"
+        _run(
+            [*ruff, *command, "."],
+            text,
+            "Run `.venv/bin/ruff format . && .venv/bin/ruff check --fix .`, then mend what it names.",
+        )
 
 
 CORE_TESTS = ("architecture", "core", "verification")
@@ -152,7 +205,12 @@ def run_tests(arguments: list[str]) -> int:
         return subprocess.run([*pytest, *arguments], cwd=ROOT).returncode
     folders = sorted(p for p in (ROOT / "tests").iterdir() if any(p.glob("test_*.py")))
     with tempfile.TemporaryFile("w+") as said:
-        others = subprocess.Popen([*pytest, *(p for p in folders if p.name not in CORE_TESTS)], cwd=ROOT, stdout=said, stderr=subprocess.STDOUT)
+        others = subprocess.Popen(
+            [*pytest, *(p for p in folders if p.name not in CORE_TESTS)],
+            cwd=ROOT,
+            stdout=said,
+            stderr=subprocess.STDOUT,
+        )
         core = subprocess.run([*pytest, *(p for p in folders if p.name in CORE_TESTS)], cwd=ROOT).returncode
         beside = others.wait()
         said.seek(0)

@@ -7,7 +7,12 @@ from collections.abc import Iterator
 from pathlib import Path
 
 SOURCE = Path(__file__).parents[2] / "src" / "dynaclast"
-LAYERS = {"core": {"core"}, "store": {"store", "core"}, "jobs": {"jobs", "store", "core", "export", "runtime"}, "web": {"web", "jobs", "store", "core"}}
+LAYERS = {
+    "core": {"core"},
+    "store": {"store", "core"},
+    "jobs": {"jobs", "store", "core", "export", "runtime"},
+    "web": {"web", "jobs", "store", "core"},
+}
 CORE = {
     "errors": set(),
     "kernels": set(),
@@ -24,7 +29,20 @@ CORE = {
     "preflight": {"document", "errors", "fields", "falloff", "fracture", "geometry", "motion", "solve"},
     "bake": {"document", "errors", "formats", "fracture", "solve"},
 }
-FORBIDDEN_IN_CORE = {"flask", "sqlalchemy", "pymysql", "dask", "distributed", "pathlib", "os", "time", "datetime", "socket", "subprocess", "sys"}
+FORBIDDEN_IN_CORE = {
+    "flask",
+    "sqlalchemy",
+    "pymysql",
+    "dask",
+    "distributed",
+    "pathlib",
+    "os",
+    "time",
+    "datetime",
+    "socket",
+    "subprocess",
+    "sys",
+}
 
 
 def imports(path: Path) -> Iterator[tuple[str, ...]]:
@@ -70,18 +88,34 @@ def test_core_touches_no_files_clock_web_or_database() -> None:
     wrong = []
     for path in (SOURCE / "core").rglob("*.py"):
         wrong += [f"{path.name} imports {name[0]}" for name in imports(path) if name[0] in FORBIDDEN_IN_CORE]
-        calls = [n.func.id for n in ast.walk(ast.parse(path.read_text())) if isinstance(n, ast.Call) and isinstance(n.func, ast.Name)]
+        calls = [
+            n.func.id
+            for n in ast.walk(ast.parse(path.read_text()))
+            if isinstance(n, ast.Call) and isinstance(n.func, ast.Name)
+        ]
         wrong += [f"{path.name} calls {c}" for c in calls if c in ("open", "eval", "exec", "print")]
     assert not wrong
 
 
 def test_kernels_are_compiled_in_one_way() -> None:
     """A kernel compiled otherwise counts references, or forgets to keep its machine code."""
-    wrong = [str(p.relative_to(SOURCE)) for p in SOURCE.rglob("*.py") if any(name[0] == "numba" for name in imports(p)) and p.parent != SOURCE / "core" / "kernels" and p != SOURCE / "core" / "__init__.py"]
+    wrong = [
+        str(p.relative_to(SOURCE))
+        for p in SOURCE.rglob("*.py")
+        if any(name[0] == "numba" for name in imports(p))
+        and p.parent != SOURCE / "core" / "kernels"
+        and p != SOURCE / "core" / "__init__.py"
+    ]
     assert not wrong
 
 
 def test_only_the_viewport_knows_the_drawing_library() -> None:
     ui = SOURCE.parents[1] / "ui" / "src"
-    wrong = [p.name for p in ui.rglob("*") if p.suffix in (".ts", ".vue") and "viewport" not in p.parts and ('from "three' in p.read_text() or "camera-controls" in p.read_text())]
+    wrong = [
+        p.name
+        for p in ui.rglob("*")
+        if p.suffix in (".ts", ".vue")
+        and "viewport" not in p.parts
+        and ('from "three' in p.read_text() or "camera-controls" in p.read_text())
+    ]
     assert not wrong

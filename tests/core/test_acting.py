@@ -1,4 +1,6 @@
-"""When fields act, on whom, and what they leave: cues, staggers, targets, channels, travel, kill, displace, anchors that carry."""
+"""When fields act, on whom, and what they leave: cues, staggers, targets, channels, travel, kill, displace, anchors
+that carry.
+"""
 
 from __future__ import annotations
 
@@ -38,19 +40,26 @@ def test_a_push_in_pulses_gives_each_its_share() -> None:
     push = field({"kind": "push", "amount": 2}, cue={"kind": "pulse", "start": 0.1, "every": 0.2, "count": 3})
     baked = run(ball("one", (0, 0, 0), 0.1), fields=(push,), frames=24, **FREE)
     assert (baked.position[-1, 0, 0] - baked.position[-2, 0, 0]) * 24 == pytest.approx(6, rel=1e-3)
-    assert [e["time"] for e in baked.events if e["kind"] == "cue"] == pytest.approx([3 / 24, 8 / 24, 12 / 24 + 1 / 24], abs=1 / 24)
+    assert [e["time"] for e in baked.events if e["kind"] == "cue"] == pytest.approx(
+        [3 / 24, 8 / 24, 12 / 24 + 1 / 24], abs=1 / 24
+    )
 
 
 def test_a_span_eases_in_and_out() -> None:
     """The area under smooth ramps of 0.5 s at both ends of 2 s is 1.5 s."""
-    push = field({"kind": "push", "amount": 3}, cue={"kind": "span", "start": 0.5, "end": 2.5, "ease_in": 0.5, "ease_out": 0.5})
+    push = field(
+        {"kind": "push", "amount": 3}, cue={"kind": "span", "start": 0.5, "end": 2.5, "ease_in": 0.5, "ease_out": 0.5}
+    )
     baked = run(ball("one", (0, 0, 0), 0.1), fields=(push,), frames=72, **FREE)
     assert (baked.position[-1, 0, 0] - baked.position[-2, 0, 0]) * 24 == pytest.approx(4.5, rel=1e-3)
 
 
 def test_staggers_start_piece_by_piece() -> None:
     row = [ball(f"b{k}", (float(k), 0, 0), 0.1) for k in range(5)]
-    burst = field({"kind": "push", "direction": [0, 1, 0], "amount": 2}, cue={"kind": "at", "time": 0.0, "stagger": {"over": 1.0, "order": "direction", "direction": [1, 0, 0]}})
+    burst = field(
+        {"kind": "push", "direction": [0, 1, 0], "amount": 2},
+        cue={"kind": "at", "time": 0.0, "stagger": {"over": 1.0, "order": "direction", "direction": [1, 0, 0]}},
+    )
     baked = run(*row, fields=(burst,), frames=36, **FREE)
     began = [int(np.flatnonzero(baked.position[:, k, 1] > 1e-4)[0]) for k in range(5)]
     assert began == [1, 7, 13, 19, 25]
@@ -72,9 +81,16 @@ def test_timing_of_cues_by_hand() -> None:
 def test_a_hit_calls_a_field_to_its_place() -> None:
     """A ball falls beside the middle; what lies round the place it hits is thrown up, what lies elsewhere stays."""
     floor = box("floor", (0, -0.5, 0), (20, 1, 20), role="passive")
-    marks = [ball(f"m{k}", (x, 0.2, 0), 0.2, release={"kind": "touch", "part": "body"}) for k, x in enumerate((-6.0, 3.2, 4.8))]
+    marks = [
+        ball(f"m{k}", (x, 0.2, 0), 0.2, release={"kind": "touch", "part": "body"})
+        for k, x in enumerate((-6.0, 3.2, 4.8))
+    ]
     bomb = ball("bomb", (4, 5, 0), 0.3)
-    burst = field({"kind": "burst", "speed": 6}, reach_sphere((0, 0, 0), 1.5), cue={"kind": "impact", "above": 1, "bodies": ["bomb"], "most": 1})
+    burst = field(
+        {"kind": "burst", "speed": 6},
+        reach_sphere((0, 0, 0), 1.5),
+        cue={"kind": "impact", "above": 1, "bodies": ["bomb"], "most": 1},
+    )
     baked = run(floor, *marks, bomb, fields=(burst,), frames=48, ground={"on": False})
     cue = [e for e in baked.events if e["kind"] == "cue"]
     lands = int(np.ceil(24 * np.sqrt(2 * 4.7 / 9.81)))
@@ -89,9 +105,24 @@ def test_a_hit_calls_a_field_to_its_place() -> None:
 def test_targets_by_body_tier_and_state() -> None:
     def went(**more: Any) -> np.ndarray:
         slabs = {"kind": "slabs", "count": 3, "axis": [1, 0, 0], "spread": 0, "random": 0}
-        a = box("a", (0, 0, 0), (2, 1, 1), pattern=slabs, breaks=[{"of": {"kind": "pieces", "pieces": [0]}, "pattern": slabs}], material={"friction": 0})
+        a = box(
+            "a",
+            (0, 0, 0),
+            (2, 1, 1),
+            pattern=slabs,
+            breaks=[{"of": {"kind": "pieces", "pieces": [0]}, "pattern": slabs}],
+            material={"friction": 0},
+        )
         b = ball("b", (9, 0, 0), 0.3, release={"kind": "cue", "time": 5})
-        baked = run(a, b, fields=(field({"kind": "push", "direction": [0, 1, 0], "amount": 5}, cue={"kind": "at", "time": 0}, **more),), frames=3, **FREE)
+        baked = run(
+            a,
+            b,
+            fields=(
+                field({"kind": "push", "direction": [0, 1, 0], "amount": 5}, cue={"kind": "at", "time": 0}, **more),
+            ),
+            frames=3,
+            **FREE,
+        )
         return np.abs(baked.position[-1] - baked.position[0]).max(axis=1) > 1e-3
 
     assert went().tolist() == [True] * 5 + [False]
@@ -102,7 +133,9 @@ def test_targets_by_body_tier_and_state() -> None:
 
 def test_what_rests_wakes_only_where_a_field_changes() -> None:
     crates = [box(f"c{k}", (3.0 * k, 0.5, 0)) for k in range(3)]
-    wind = field({"kind": "push", "amount": 9}, reach_sphere((0, 0.5, 0), 1), cue={"kind": "span", "start": 2, "end": 2.5})
+    wind = field(
+        {"kind": "push", "amount": 9}, reach_sphere((0, 0.5, 0), 1), cue={"kind": "span", "start": 2, "end": 2.5}
+    )
     baked = run(*crates, fields=(wind,), frames=96)
     moving = baked.state == baked.state_names.index("moving")
     assert moving[40].sum() == 0 and moving[52].tolist() == [True, False, False] and baked.position[-1, 0, 0] > 0.3
@@ -112,15 +145,37 @@ def test_what_rests_wakes_only_where_a_field_changes() -> None:
 
 
 def test_channels_set_numbers_over_time() -> None:
-    push = field({"kind": "push", "amount": 0}, cue={"kind": "span"}, channels=[{"of": "effect.amount", "keys": [{"time": 0, "value": 0, "how": "linear"}, {"time": 1, "value": 6, "how": "step"}, {"time": 2, "value": 0}]}])
+    push = field(
+        {"kind": "push", "amount": 0},
+        cue={"kind": "span"},
+        channels=[
+            {
+                "of": "effect.amount",
+                "keys": [
+                    {"time": 0, "value": 0, "how": "linear"},
+                    {"time": 1, "value": 6, "how": "step"},
+                    {"time": 2, "value": 0},
+                ],
+            }
+        ],
+    )
     baked = run(ball("one", (0, 0, 0), 0.1), fields=(push,), frames=72, **FREE)
     assert (baked.position[-1, 0, 0] - baked.position[-2, 0, 0]) * 24 == pytest.approx(3 + 6, rel=0.02)
 
 
-@pytest.mark.parametrize(("travel", "wanted"), [
-    ({"kind": "path", "points": [[0, 0, 0], [4, 0, 0], [4, 2, 0]], "time": 3, "smooth": False}, [[1, 0, 0], [3, 0, 0], [4, 2, 0]]),
-    ({"kind": "round", "center": [0, 0, 0], "axis": [0, 1, 0], "rate": 0.25}, [[0.7071, 0, -0.7071], [-0.7071, 0, -0.7071], [0, 0, 1]]),
-])
+@pytest.mark.parametrize(
+    ("travel", "wanted"),
+    [
+        (
+            {"kind": "path", "points": [[0, 0, 0], [4, 0, 0], [4, 2, 0]], "time": 3, "smooth": False},
+            [[1, 0, 0], [3, 0, 0], [4, 2, 0]],
+        ),
+        (
+            {"kind": "round", "center": [0, 0, 0], "axis": [0, 1, 0], "rate": 0.25},
+            [[0.7071, 0, -0.7071], [-0.7071, 0, -0.7071], [0, 0, 1]],
+        ),
+    ],
+)
 def test_travel_carries_the_origin(travel: dict, wanted: list) -> None:
     one = item({"kind": "wind"}, reach=reach_sphere((1, 0, 0), 1), travel=travel)
     for time, place in zip((0.5, 1.5, 3.0), wanted, strict=True):
@@ -132,7 +187,14 @@ def test_travel_carries_the_origin(travel: dict, wanted: list) -> None:
 def test_a_field_rides_and_aims() -> None:
     cart = {"name": "cart", "role": "animated", "shape": {"kind": "box", "size": [1, 1, 1]}, "velocity": [2, 0, 0]}
     near, far = ball("near", (0, 0, 1.5), 0.1), ball("far", (6, 0, 1.5), 0.1)
-    push = field({"kind": "push", "direction": [1, 0, 0], "amount": 5}, reach_sphere((0, 0, 0), 2, 0), cue={"kind": "at", "time": 3.0}, targets=["near", "far"], travel={"kind": "ride", "body": "cart"}, aim="far")
+    push = field(
+        {"kind": "push", "direction": [1, 0, 0], "amount": 5},
+        reach_sphere((0, 0, 0), 2, 0),
+        cue={"kind": "at", "time": 3.0},
+        targets=["near", "far"],
+        travel={"kind": "ride", "body": "cart"},
+        aim="far",
+    )
     baked = run(cart, near, far, fields=(push,), frames=75, **FREE)
     moved = baked.position[-1] - baked.position[0]
     assert np.abs(moved[1]).max() < 1e-6 and moved[2, 2] > 0.3 and abs(moved[2, 0]) < 0.1  # along z, to where it aims
@@ -143,7 +205,11 @@ def test_a_field_rides_and_aims() -> None:
 
 @pytest.mark.parametrize("what", ["rest", "freeze", "remove"])
 def test_kill_ends_what_is_slow_inside(what: str) -> None:
-    inside, outside, fast = ball("in", (0, 0, 0), 0.2), ball("out", (9, 0, 0), 0.2), ball("fast", (0, 0.5, 0), 0.2, velocity=[0, 0, 3.0])
+    inside, outside, fast = (
+        ball("in", (0, 0, 0), 0.2),
+        ball("out", (9, 0, 0), 0.2),
+        ball("fast", (0, 0.5, 0), 0.2, velocity=[0, 0, 3.0]),
+    )
     kill = field({"kind": "kill", "what": what, "slower": 0.5, "time": 0.25}, reach_box((0, 0, 0), (4, 4, 40)))
     push = field({"kind": "push", "amount": 4}, name="later", cue={"kind": "at", "time": 1})
     baked = run(inside, outside, fast, fields=(kill, push), frames=48, **FREE)
@@ -160,7 +226,11 @@ def test_what_a_kill_removes_is_no_longer_in_the_way() -> None:
     legs = field({"kind": "gravity", "acceleration": [0, 9.81, 0]}, targets=["shelf"])
     kill = field({"kind": "kill", "what": "remove", "age": 1.0, "slower": 0}, targets=["shelf"])
     baked = run(shelf | {"gravity": 0}, crate, fields=(kill,), frames=60)
-    assert legs and baked.state_names[baked.state[-1, 0]] == "removed" and baked.position[-1, 1, 1] == pytest.approx(0.5, abs=0.02)
+    assert (
+        legs
+        and baked.state_names[baked.state[-1, 0]] == "removed"
+        and baked.position[-1, 1, 1] == pytest.approx(0.5, abs=0.02)
+    )
 
 
 def test_the_innermost_of_nested_kills_acts() -> None:
@@ -178,21 +248,35 @@ def test_the_innermost_of_nested_kills_acts() -> None:
 def test_a_passing_displacement_shifts_and_frees() -> None:
     planks = [box(f"p{k}", (2.0 * k, 1, 0), (1, 0.2, 1), release={"kind": "touch", "part": "body"}) for k in range(4)]
     squall = field(
-        {"kind": "displace", "offset": [0, 0.5, 0]}, reach_sphere((-3, 1, 0), 0.6, 0.6), cue={"kind": "span"},
+        {"kind": "displace", "offset": [0, 0.5, 0]},
+        reach_sphere((-3, 1, 0), 0.6, 0.6),
+        cue={"kind": "span"},
         travel={"kind": "path", "points": [[-3, 1, 0], [4.4, 1, 0]], "time": 2, "smooth": False},
     )
     baked = run(*planks, fields=(squall,), frames=60, **FREE)
     top = baked.position[..., 1].max(axis=0)
     assert top[:3] == pytest.approx([1.5, 1.5, 1.5], abs=0.06) and top[3] == 1.0
-    assert baked.position[-1, :2, 1] == pytest.approx([1.0, 1.0], abs=0.06)  # without weight they are put back as it leaves
+    assert baked.position[-1, :2, 1] == pytest.approx(
+        [1.0, 1.0], abs=0.06
+    )  # without weight they are put back as it leaves
 
 
 def test_anchors_hold_carry_and_wait() -> None:
-    cart = {"name": "cart", "role": "animated", "shape": {"kind": "box", "size": [1, 0.2, 1]}, "place": {"position": [0, 5, 0]}, "velocity": [1, 0, 0]}
-    carried = field({"kind": "anchor", "hold": "carried", "carrier": "cart"}, reach_box((0, 3, 0), (3, 0.8, 3)), name="grip")
+    cart = {
+        "name": "cart",
+        "role": "animated",
+        "shape": {"kind": "box", "size": [1, 0.2, 1]},
+        "place": {"position": [0, 5, 0]},
+        "velocity": [1, 0, 0],
+    }
+    carried = field(
+        {"kind": "anchor", "hold": "carried", "carrier": "cart"}, reach_box((0, 3, 0), (3, 0.8, 3)), name="grip"
+    )
     baked = run(pillar(), cart, fields=(carried,), frames=24, **FREE)
     own = baked.position[:, baked.piece_body == 0]
-    assert own[-1] - own[0] == pytest.approx(np.tile([1, 0, 0], (own.shape[1], 1)), abs=1e-3)  # its bonds take the rest along
+    assert own[-1] - own[0] == pytest.approx(
+        np.tile([1, 0, 0], (own.shape[1], 1)), abs=1e-3
+    )  # its bonds take the rest along
     waits = field({"kind": "anchor", "hold": "touch"}, name="waits")
     baked = run(box("a", (0, 3, 0)), ball("b", (0.2, 6, 0), 0.3), fields=(waits | {"targets": ["a"]},), frames=60)
     assert baked.position[10, 0, 1] == 3.0 and baked.position[-1, 0, 1] < 2.0
@@ -202,10 +286,17 @@ def test_anchors_hold_carry_and_wait() -> None:
 
 
 def test_a_run_goes_on_from_a_stored_state_to_the_bit() -> None:
-    trail = {"layers": [{"shape": {"kind": "sphere", "core": 2, "edge": 2}}, {"shape": {"kind": "trail", "rise": 0.2, "fall": 1}}]}
+    trail = {
+        "layers": [
+            {"shape": {"kind": "sphere", "core": 2, "edge": 2}},
+            {"shape": {"kind": "trail", "rise": 0.2, "fall": 1}},
+        ]
+    }
     fields = (
-        field({"kind": "vortex", "contain": 2}, trail), field({"kind": "kill", "time": 0.5}, reach_sphere((0, 0, 0), 1)),
-        field({"kind": "strain", "mode": "wear", "load": 20}, trail, cue={"kind": "pulse", "every": 0.2}), field({"kind": "displace"}, reach_sphere((0, 1, 0), 1)),
+        field({"kind": "vortex", "contain": 2}, trail),
+        field({"kind": "kill", "time": 0.5}, reach_sphere((0, 0, 0), 1)),
+        field({"kind": "strain", "mode": "wear", "load": 20}, trail, cue={"kind": "pulse", "every": 0.2}),
+        field({"kind": "displace"}, reach_sphere((0, 1, 0), 1)),
     )
     scene = shot(pillar(), ball("b", (1, 3, 0), 0.2), fields=fields, frames=40)
     whole = bake(scene)
@@ -224,26 +315,44 @@ def test_nothing_held_moves_in_the_first_frame() -> None:
     assert held.any() and (baked.position[1, held] == baked.position[0, held]).all()
 
 
-@pytest.mark.parametrize(("change", "said"), [
-    ({"effect": {"kind": "strain"}, "cue": {"kind": "span"}}, "a strain acts in blows"),
-    ({"effect": {"kind": "wind"}, "cue": {"kind": "span", "start": 2, "end": 1}}, "not after its start"),
-    ({"effect": {"kind": "attractor", "to": "surface"}}, "needs a 'body'"),
-    ({"effect": {"kind": "wind"}, "travel": {"kind": "ride", "body": "ghost"}}, "no body named 'ghost'"),
-    ({"effect": {"kind": "wind"}, "aim": "ghost"}, "no other field or body named 'ghost'"),
-    ({"effect": {"kind": "wind"}, "reach": {"use": "ghost"}}, "no falloff named 'ghost'"),
-    ({"effect": {"kind": "wind"}, "reach": {"layers": [{"shape": {"kind": "expression", "text": "1 +"}}]}}, "at character 4"),
-    ({"effect": {"kind": "wind"}, "reach": {"layers": []}}, "needs layers"),
-    ({"effect": {"kind": "wind"}, "channels": [{"of": "effect.flow", "keys": [{"time": 0, "value": 1}]}]}, "no 'flow'"),
-    ({"effect": {"kind": "anchor", "hold": "carried", "carrier": "crate"}}, "not animated"),
-])
+@pytest.mark.parametrize(
+    ("change", "said"),
+    [
+        ({"effect": {"kind": "strain"}, "cue": {"kind": "span"}}, "a strain acts in blows"),
+        ({"effect": {"kind": "wind"}, "cue": {"kind": "span", "start": 2, "end": 1}}, "not after its start"),
+        ({"effect": {"kind": "attractor", "to": "surface"}}, "needs a 'body'"),
+        ({"effect": {"kind": "wind"}, "travel": {"kind": "ride", "body": "ghost"}}, "no body named 'ghost'"),
+        ({"effect": {"kind": "wind"}, "aim": "ghost"}, "no other field or body named 'ghost'"),
+        ({"effect": {"kind": "wind"}, "reach": {"use": "ghost"}}, "no falloff named 'ghost'"),
+        (
+            {"effect": {"kind": "wind"}, "reach": {"layers": [{"shape": {"kind": "expression", "text": "1 +"}}]}},
+            "at character 4",
+        ),
+        ({"effect": {"kind": "wind"}, "reach": {"layers": []}}, "needs layers"),
+        (
+            {"effect": {"kind": "wind"}, "channels": [{"of": "effect.flow", "keys": [{"time": 0, "value": 1}]}]},
+            "no 'flow'",
+        ),
+        ({"effect": {"kind": "anchor", "hold": "carried", "carrier": "crate"}}, "not animated"),
+    ],
+)
 def test_bad_fields_are_refused_with_the_place_and_the_reason(change: dict, said: str) -> None:
-    good = {"bodies": [box("crate", (0, 1, 0))], "fields": [{"name": "f", "effect": {"kind": "wind"}, "reach": EVERYWHERE, **change}]}
+    good = {
+        "bodies": [box("crate", (0, 1, 0))],
+        "fields": [{"name": "f", "effect": {"kind": "wind"}, "reach": EVERYWHERE, **change}],
+    }
     with pytest.raises(DocumentError) as error:
         parse(good)
     assert any(said in line for line in error.value.lines()), error.value.lines()
 
 
-@pytest.mark.parametrize("reach", [{"layers": [{"shape": {"kind": "pieces", "body": "crate"}}]}, {"layers": [{"shape": {"kind": "everywhere"}}, {"shape": {"kind": "trail"}}]}])
+@pytest.mark.parametrize(
+    "reach",
+    [
+        {"layers": [{"shape": {"kind": "pieces", "body": "crate"}}]},
+        {"layers": [{"shape": {"kind": "everywhere"}}, {"shape": {"kind": "trail"}}]},
+    ],
+)
 def test_a_pattern_takes_no_falloff_that_needs_a_run(reach: dict) -> None:
     crowded = box("crate", (0, 1, 0), pattern={"kind": "cells", "count": 4, "crowd": {"by": 4, "reach": reach}})
     with pytest.raises(DocumentError) as error:
@@ -254,15 +363,33 @@ def test_a_pattern_takes_no_falloff_that_needs_a_run(reach: dict) -> None:
 def test_a_displacement_lets_go_when_its_cue_ends_and_answers_a_hit() -> None:
     lift = field({"kind": "displace", "offset": [0, 2, 0]}, cue={"kind": "span", "end": 1.0, "ease_in": 0.8})
     baked = run(ball("one", (0, 0, 0), 0.2), fields=(lift,), frames=48, **FREE)
-    assert baked.position[23, 0, 1] == pytest.approx(2.0, abs=0.02) and np.ptp(baked.position[26:, 0, 1]) < 1e-4  # neither put back nor flying on
-    floor, mark, bomb = box("floor", (0, -0.5, 0), (20, 1, 20), role="passive"), ball("mark", (1.2, 0.2, 0), 0.2), ball("bomb", (0, 4, 0), 0.3)
-    shove = field({"kind": "displace", "offset": [0, 0.6, 0]}, reach_sphere((0, 0, 0), 2), cue={"kind": "impact", "above": 1, "bodies": ["bomb"], "length": 0.2, "most": 1}, targets=["mark"])
+    assert (
+        baked.position[23, 0, 1] == pytest.approx(2.0, abs=0.02) and np.ptp(baked.position[26:, 0, 1]) < 1e-4
+    )  # neither put back nor flying on
+    floor, mark, bomb = (
+        box("floor", (0, -0.5, 0), (20, 1, 20), role="passive"),
+        ball("mark", (1.2, 0.2, 0), 0.2),
+        ball("bomb", (0, 4, 0), 0.3),
+    )
+    shove = field(
+        {"kind": "displace", "offset": [0, 0.6, 0]},
+        reach_sphere((0, 0, 0), 2),
+        cue={"kind": "impact", "above": 1, "bodies": ["bomb"], "length": 0.2, "most": 1},
+        targets=["mark"],
+    )
     baked = run(floor, mark, bomb, fields=(shove,), frames=40, ground={"on": False})
-    assert baked.position[:, 1, 1].max() > 0.5 and [e["field"] for e in baked.events if e["kind"] == "cue"] == ["displace"]
+    assert baked.position[:, 1, 1].max() > 0.5 and [e["field"] for e in baked.events if e["kind"] == "cue"] == [
+        "displace"
+    ]
 
 
 def test_documents_of_before_still_read() -> None:
-    old = parse({"bodies": [box("crate", (0, 1, 0))], "fields": [{"name": "f", "effect": {"kind": "burst"}, "reach": EVERYWHERE, "cue": {"time": 2}}]})
+    old = parse(
+        {
+            "bodies": [box("crate", (0, 1, 0))],
+            "fields": [{"name": "f", "effect": {"kind": "burst"}, "reach": EVERYWHERE, "cue": {"time": 2}}],
+        }
+    )
     assert old.fields[0].cue == document.AtCue(time=2) and parse(dump(old)) == old
     assert Run(old, *(lambda p: (p.model, p.state))(prepare(old)))
 
@@ -273,7 +400,12 @@ def test_a_body_has_channels_of_its_own_and_sleepers_wake_when_they_weigh_otherw
 
     one = box("one", (0, 0.5, 0), channels=[{"of": "gravity", "keys": keys((0, 1), (2.0, -0.5))}])
     deck = box("deck", (9, -0.5, 0), (40, 1, 4), role="passive")
-    slider = box("slider", (0, 0.5, 1.2), velocity=[4, 0, 0], channels=[{"of": "material.friction", "keys": keys((0, 0), (1.0, 1.5))}])
+    slider = box(
+        "slider",
+        (0, 0.5, 1.2),
+        velocity=[4, 0, 0],
+        channels=[{"of": "material.friction", "keys": keys((0, 0), (1.0, 1.5))}],
+    )
     baked = run(one, deck, slider, frames=72, ground={"on": False})
     assert np.abs(baked.position[:47, 0, 1] - 0.5).max() < 5e-3 and baked.state[40, 0] == 1  # it sleeps
     assert baked.position[72, 0, 1] - 0.5 == pytest.approx(0.5 * 0.5 * 9.81, rel=0.05)  # and rises for a second

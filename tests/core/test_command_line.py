@@ -17,16 +17,30 @@ ROOT = Path(__file__).parents[2]
 
 
 def dynaclast(*arguments: object) -> subprocess.CompletedProcess[str]:
-    return subprocess.run([sys.executable, "-m", "dynaclast.cli", *map(str, arguments)], capture_output=True, text=True, cwd=ROOT, env={"PYTHONPATH": str(ROOT / "src"), "PATH": "/usr/bin:/bin"})
+    return subprocess.run(
+        [sys.executable, "-m", "dynaclast.cli", *map(str, arguments)],
+        capture_output=True,
+        text=True,
+        cwd=ROOT,
+        env={"PYTHONPATH": str(ROOT / "src"), "PATH": "/usr/bin:/bin"},
+    )
 
 
 @pytest.fixture(scope="module")
 def folder(tmp_path_factory: pytest.TempPathFactory) -> Path:
     out = tmp_path_factory.mktemp("cli")
-    scene = shot(pillar(), box("slab", (0, 3.05, 0), (2, 0.1, 2)), fields=(footing(), blow(1500, (0, 2, 0), 0.9, 0.2)), frames=20)
+    scene = shot(
+        pillar(), box("slab", (0, 3.05, 0), (2, 0.1, 2)), fields=(footing(), blow(1500, (0, 2, 0), 0.9, 0.2)), frames=20
+    )
     data = document.dump(scene)
     (out / "wedge.obj").write_text("v 0 0 0\nv 1 0 0\nv 0 1 0\nv 0 0 1\nf 1 3 2\nf 1 2 4\nf 1 4 3\nf 2 3 4\n")
-    data["bodies"].append({"name": "wedge", "shape": {"kind": "file", "path": "wedge.obj", "scale": 0.5}, "place": {"position": [3, 0, 0]}})
+    data["bodies"].append(
+        {
+            "name": "wedge",
+            "shape": {"kind": "file", "path": "wedge.obj", "scale": 0.5},
+            "place": {"position": [3, 0, 0]},
+        }
+    )
     (out / "shot.json").write_text(json.dumps(data))
     return out
 
@@ -39,10 +53,19 @@ def test_bake_writes_the_contract_and_the_same_bytes_twice(folder: Path) -> None
     with np.load(folder / "one/frames.npz") as z:
         pieces = len(z["piece_body"])
         assert z["time"] == pytest.approx(np.arange(13) / 24)
-        assert z["position"].shape == (13, pieces, 3) and z["orientation"].shape == (13, pieces, 4) and z["state"].shape == (13, pieces)
+        assert (
+            z["position"].shape == (13, pieces, 3)
+            and z["orientation"].shape == (13, pieces, 4)
+            and z["state"].shape == (13, pieces)
+        )
         assert list(z["body_names"]) == ["pillar", "slab", "wedge"] and (z["piece_body"] == 1).sum() == 1
-        assert z["piece_mass"].sum() == pytest.approx(0.8 * 0.8 * 3 * 1000 + 2 * 2 * 0.1 * 1000 + 2400 / 6 / 8, rel=1e-6)
-        assert np.linalg.norm(z["orientation"], axis=2) == pytest.approx(1, abs=1e-5) and (z["orientation"][0] == [0, 0, 0, 1]).all()
+        assert z["piece_mass"].sum() == pytest.approx(
+            0.8 * 0.8 * 3 * 1000 + 2 * 2 * 0.1 * 1000 + 2400 / 6 / 8, rel=1e-6
+        )
+        assert (
+            np.linalg.norm(z["orientation"], axis=2) == pytest.approx(1, abs=1e-5)
+            and (z["orientation"][0] == [0, 0, 0, 1]).all()
+        )
         assert set(z["state_names"]) == {"held", "resting", "moving", "frozen", "removed"}
     events = json.loads((folder / "one/events.json").read_text())
     assert {"frame", "time", "kind"} <= set(events[0])
@@ -62,11 +85,21 @@ def test_check_prints_findings_and_schema_is_json(folder: Path) -> None:
 @pytest.mark.parametrize(
     ("text", "line"),
     [
-        ('{"bodies": [{"name": "a", "shape": {"kind": "box", "size": [1, -1, 1]}}]}', "error: bodies[0].shape.size[1]: "),
+        (
+            '{"bodies": [{"name": "a", "shape": {"kind": "box", "size": [1, -1, 1]}}]}',
+            "error: bodies[0].shape.size[1]: ",
+        ),
         ("not json", "error: not valid JSON"),
-        ('{"bodies": [{"name": "a", "shape": {"kind": "file", "path": "../../etc/passwd.obj"}}]}', "outside the document's folder"),
+        (
+            '{"bodies": [{"name": "a", "shape": {"kind": "file", "path": "../../etc/passwd.obj"}}]}',
+            "outside the document's folder",
+        ),
         ('{"bodies": [{"name": "a", "shape": {"kind": "file", "path": "gone.obj"}}]}', "there is no file 'gone.obj'"),
-        ('{"bodies": [{"name": "a", "shape": {"kind": "mesh", "vertices": [[0,0,0],[1,0,0],[0,1,0],[0,0,1]], "faces": [[0,2,1],[0,1,3],[0,3,2],[0,1,2]]}}]}', "a cannot be used"),
+        (
+            '{"bodies": [{"name": "a", "shape": {"kind": "mesh", "vertices": [[0,0,0],[1,0,0],[0,1,0],[0,0,1]], '
+            '"faces": [[0,2,1],[0,1,3],[0,3,2],[0,1,2]]}}]}',
+            "a cannot be used",
+        ),
     ],
 )
 def test_a_bad_document_exits_with_2_and_says_where(tmp_path: Path, text: str, line: str) -> None:

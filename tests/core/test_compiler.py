@@ -116,7 +116,9 @@ def test_code_calls_its_own_copies_whichever_kernel_was_loaded_first():
 
 def _decorated(tree: ast.Module) -> Iterator[ast.FunctionDef]:
     for node in ast.walk(tree):
-        if isinstance(node, ast.FunctionDef) and any(isinstance(x, ast.Name) and x.id == "kernel" for d in node.decorator_list for x in ast.walk(d)):
+        if isinstance(node, ast.FunctionDef) and any(
+            isinstance(x, ast.Name) and x.id == "kernel" for d in node.decorator_list for x in ast.walk(d)
+        ):
             yield node
 
 
@@ -129,7 +131,9 @@ def test_no_kernel_counts_places_from_the_end():
             for node in ast.walk(function):
                 if isinstance(node, ast.Subscript):
                     for part in node.slice.elts if isinstance(node.slice, ast.Tuple) else [node.slice]:
-                        assert not (isinstance(part, ast.UnaryOp) and isinstance(part.op, ast.USub)), f"{file.name}, {function.name}, line {node.lineno}"
+                        assert not (isinstance(part, ast.UnaryOp) and isinstance(part.op, ast.USub)), (
+                            f"{file.name}, {function.name}, line {node.lineno}"
+                        )
     assert seen > 50
 
 

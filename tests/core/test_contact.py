@@ -1,18 +1,18 @@
 from __future__ import annotations
 
-import naive
 import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from dynaclast.core.solve.model import bond_table
+import naive
 from dynaclast.core.solve.breaking import spread_load
-from dynaclast.core.solve.prepare import prepare
 from dynaclast.core.solve.loop import Run
+from dynaclast.core.solve.model import bond_table
+from dynaclast.core.solve.prepare import prepare
 from dynaclast.core.solve.rigid.gjk import hull_distance
-from dynaclast.core.solve.rigid.interval import SEARCH, SOLVE
 from dynaclast.core.solve.rigid.hulls import convex_core
+from dynaclast.core.solve.rigid.interval import SEARCH, SOLVE
 from dynaclast.core.solve.state import State
 from shots import ball, box, pillar, run, shot
 
@@ -93,12 +93,17 @@ def test_a_state_survives_packing_and_goes_on_to_the_same_frames() -> None:
     for want in whole[7:]:
         got = resumed.advance()
         assert got.index == want.index and got.events == want.events
-        assert got.position.tobytes() == want.position.tobytes() and got.orientation.tobytes() == want.orientation.tobytes()
+        assert (
+            got.position.tobytes() == want.position.tobytes()
+            and got.orientation.tobytes() == want.orientation.tobytes()
+        )
     assert sum(f.stats["bonds_broken"] for f in whole) > 0
 
 
 def test_a_hit_runs_down_a_long_line_without_pressing_its_bodies_into_each_other() -> None:
-    """Seventy boxes side by side take one sweep a substep; where the hit changes speeds they are swept on. Momentum stays what the ball brought."""
+    """Seventy boxes side by side take one sweep a substep; where the hit changes speeds they are swept on. Momentum
+    stays what the ball brought.
+    """
     count = 70
     line = [box(f"b{k}", (0.5 * k, 1, 0), (0.5, 0.5, 0.5)) for k in range(count)]
     hitter = ball("hitter", (0.5 * count + 0.6, 1, 0), 0.5, velocity=[-6, 0, 0], material={"density": 8000})
@@ -111,16 +116,27 @@ def test_a_hit_runs_down_a_long_line_without_pressing_its_bodies_into_each_other
 
 def test_a_box_slides_from_triangle_to_triangle_without_sinking() -> None:
     """Over a finely divided exact floor what it slides on changes within every interval."""
-    floor = {"name": "floor", "role": "passive", "collision": "exact", "shape": {"kind": "box", "size": [10, 1, 4]}, "place": {"position": [0, -0.5, 0]}, "steps": [{"kind": "subdivide", "times": 4}]}
+    floor = {
+        "name": "floor",
+        "role": "passive",
+        "collision": "exact",
+        "shape": {"kind": "box", "size": [10, 1, 4]},
+        "place": {"position": [0, -0.5, 0]},
+        "steps": [{"kind": "subdivide", "times": 4}],
+    }
     out = run(box("b", (-4, 0.15, 0.1), (0.3, 0.3, 0.3), velocity=[4, 0, 0]), floor, ground={"on": False}, frames=40)
     assert np.abs(out.position[:, 0, 1] - 0.15).max() < 3e-3
     assert out.position[-1, 0, 0] == pytest.approx(-4 + 16 / (2 * 0.6 * 9.81), abs=0.05)  # v^2 / (2 mu g)
 
 
 def test_a_hit_is_forgotten_once_what_met_has_parted() -> None:
-    """One hit may fall on both sides of the end of an interval, so its impulse is kept for the next; no longer, or the next hit would count it again."""
+    """One hit may fall on both sides of the end of an interval, so its impulse is kept for the next; no longer, or the
+    next hit would count it again.
+    """
     slope = box("slope", (0, 0, 0), (4, 1, 4), role="passive", place={"rotation": [0, 0, 0.3826834, 0.9238795]})
-    scene = shot(slope, ball("b", (-0.95, 0.95, 0), 0.5, velocity=[6, -6, 0], material={"bounce": 0.5}), ground={"on": False})
+    scene = shot(
+        slope, ball("b", (-0.95, 0.95, 0), 0.5, velocity=[6, -6, 0], material={"bounce": 0.5}), ground={"on": False}
+    )
     prepared = prepare(scene)
     run = Run(scene, prepared.model, prepared.state)
     hits, parted = [], 0

@@ -39,14 +39,18 @@ def test_the_boathouse_waits_for_the_squall() -> None:
 def test_the_pane_breaks_where_the_stone_hits_it_and_the_others_stand() -> None:
     baked = bake(read("lantern-glass"), frame_count=8)
     struck = {e["body"] for e in baked.events if e["kind"] == "bond_broken"}
-    assert struck == {"pane 1"} and all(c.get("impact") == "thrown stone" for e in baked.events if e["kind"] == "bond_broken" for c in e["causes"])
+    assert struck == {"pane 1"} and all(
+        c.get("impact") == "thrown stone" for e in baked.events if e["kind"] == "bond_broken" for c in e["causes"]
+    )
 
 
 def test_only_rocks_that_are_touched_roll() -> None:
     baked = bake(read("rocks"), frame_count=30)
     told = {e["body"] for e in baked.events if e["kind"] == "release"}
     moved = np.linalg.norm(baked.position[-1] - baked.position[0], axis=1) > 1e-3
-    assert 0 < len(told) < 60 and {baked.body_names[baked.piece_body[p]] for p in np.flatnonzero(moved)} <= told | {"great stone"}
+    assert 0 < len(told) < 60 and {baked.body_names[baked.piece_body[p]] for p in np.flatnonzero(moved)} <= told | {
+        "great stone"
+    }
 
 
 def test_the_undercut_tower_comes_down_by_its_own_weight() -> None:

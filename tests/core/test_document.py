@@ -27,14 +27,25 @@ def test_a_shot_survives_json_both_ways() -> None:
 def test_errors_name_the_place_the_value_and_what_is_allowed() -> None:
     bad = {"bodies": [box("a", (0, 0, 0), material={"density": -5})]}
     assert problems(bad) == [("bodies[0].material.density", "input should be greater than 0, got -5")]
-    assert problems({"bodies": [{"name": "a", "shape": {"kind": "box", "size": [1, 0, 1]}}]})[0][0] == "bodies[0].shape.size[1]"
+    assert (
+        problems({"bodies": [{"name": "a", "shape": {"kind": "box", "size": [1, 0, 1]}}]})[0][0]
+        == "bodies[0].shape.size[1]"
+    )
     assert "not a key" in problems({"colour": 1})[0][1]
     assert "used twice" in problems({"bodies": [box("a", (0, 0, 0)), box("a", (0, 0, 0))]})[0][1]
-    field = {"name": "f", "effect": {"kind": "burst"}, "reach": {"layers": [{"shape": {"kind": "sphere"}}]}, "targets": ["ghost"]}
+    field = {
+        "name": "f",
+        "effect": {"kind": "burst"},
+        "reach": {"layers": [{"shape": {"kind": "sphere"}}]},
+        "targets": ["ghost"],
+    }
     assert "no body or group named 'ghost'" in problems({"fields": [field]})[0][1]
     assert "version 1" in problems({"version": 7})[0][1]
     assert "unit quaternion" in problems({"bodies": [box("a", (0, 0, 0), place={"rotation": [0, 0, 0, 2]})]})[0][1]
-    assert "greater" in problems({"timing": {"frames": 0}})[0][1] and "2000" in problems({"timing": {"frames": 2001}})[0][1]
+    assert (
+        "greater" in problems({"timing": {"frames": 0}})[0][1]
+        and "2000" in problems({"timing": {"frames": 2001}})[0][1]
+    )
     for not_a_number in (float("nan"), float("inf")):
         assert problems({"bodies": [box("a", (not_a_number, 0, 0))]})
 

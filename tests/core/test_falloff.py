@@ -40,7 +40,9 @@ def test_a_box_measures_from_its_surface_and_turns_with_its_rotation() -> None:
 
 def test_a_plane_is_solid_behind_and_fades_in_front() -> None:
     plane = {"shape": {"kind": "plane", "center": [0, 1, 0], "normal": [0, 2, 0], "edge": 2}, "profile": "linear"}
-    assert value(falloff(plane), np.array([[9, -5, 3], [0, 1, 0], [0, 2, 0], [0, 3.5, 0]])) == pytest.approx([1, 1, 0.5, 0])
+    assert value(falloff(plane), np.array([[9, -5, 3], [0, 1, 0], [0, 2, 0], [0, 3.5, 0]])) == pytest.approx(
+        [1, 1, 0.5, 0]
+    )
 
 
 def test_without_an_edge_the_border_is_sharp() -> None:
@@ -50,8 +52,20 @@ def test_without_an_edge_the_border_is_sharp() -> None:
 
 def test_layers_blend_by_the_usual_formulas() -> None:
     a, b = 0.5, 0.25  # linear sphere of core 1, edge 2 at x = 2; and at x = 2.5
-    low, high = sphere(profile="linear"), {"shape": {"kind": "sphere", "center": [-0.5, 0, 0], "core": 1, "edge": 2}, "profile": "linear"}
-    expected = {"normal": b, "max": a, "min": b, "add": a + b, "subtract": a - b, "multiply": a * b, "screen": a + b - a * b, "overlay": 1 - 2 * (1 - a) * (1 - b)}
+    low, high = (
+        sphere(profile="linear"),
+        {"shape": {"kind": "sphere", "center": [-0.5, 0, 0], "core": 1, "edge": 2}, "profile": "linear"},
+    )
+    expected = {
+        "normal": b,
+        "max": a,
+        "min": b,
+        "add": a + b,
+        "subtract": a - b,
+        "multiply": a * b,
+        "screen": a + b - a * b,
+        "overlay": 1 - 2 * (1 - a) * (1 - b),
+    }
     for blend, want in expected.items():
         assert value(falloff(low, high | {"blend": blend}), np.array([[2.0, 0, 0]])) == pytest.approx([want]), blend
     half = value(falloff(low, high | {"blend": "multiply", "opacity": 0.5}), np.array([[2.0, 0, 0]]))

@@ -1,5 +1,6 @@
 from __future__ import annotations
 
+import contextlib
 import io
 import json
 from pathlib import Path
@@ -71,17 +72,22 @@ def test_mutated_files_end_in_a_mesh_or_an_input_error(kind: str, seed: int) -> 
         data[int(rng.integers(len(data)))] = int(rng.integers(256))
     if rng.random() < 0.3:
         data = data[: int(rng.integers(len(data)))]
-    with np.errstate(all="ignore"):
-        try:
-            read_mesh(bytes(data), f"thing.{kind}")
-        except InputError:
-            pass
+    with np.errstate(all="ignore"), contextlib.suppress(InputError):
+        read_mesh(bytes(data), f"thing.{kind}")
 
 
 @pytest.fixture(scope="module")
 def fallen(tmp_path_factory: pytest.TempPathFactory):  # noqa: ANN201
-    high = {"layers": [{"shape": {"kind": "plane", "center": [0, 3, 0], "normal": [0, -1, 0], "edge": 3}, "profile": "linear"}]}
-    more = {"fields": (footing(), blow(1500, (0, 2, 0), 0.9, 0.2)), "frames": 30, "maps": [{"name": "high up", "reach": high}]}
+    high = {
+        "layers": [
+            {"shape": {"kind": "plane", "center": [0, 3, 0], "normal": [0, -1, 0], "edge": 3}, "profile": "linear"}
+        ]
+    }
+    more = {
+        "fields": (footing(), blow(1500, (0, 2, 0), 0.9, 0.2)),
+        "frames": 30,
+        "maps": [{"name": "high up", "reach": high}],
+    }
     scene, baked = shot(pillar(), **more), run(pillar(), **more)
     folder = tmp_path_factory.mktemp("export")
     for ending in ("usdc", "glb"):
@@ -92,14 +98,22 @@ def fallen(tmp_path_factory: pytest.TempPathFactory):  # noqa: ANN201
 def test_frames_and_events_read_back_the_same_and_are_the_same_bytes(fallen) -> None:  # noqa: ANN001
     baked = fallen[0]
     back = read_baked(write_frames(baked), write_events(baked.events))
-    assert (back.position == baked.position).all() and (back.state == baked.state).all() and back.events == json.loads(json.dumps(baked.events))
+    assert (
+        (back.position == baked.position).all()
+        and (back.state == baked.state).all()
+        and back.events == json.loads(json.dumps(baked.events))
+    )
     assert write_frames(baked) == write_frames(back)
 
 
 def test_usd_holds_every_pieces_mesh_and_motion(fallen: tuple) -> None:
     baked, folder, pieces = fallen
     stage = Usd.Stage.Open(str(folder / "take.usdc"))
-    assert UsdGeom.GetStageUpAxis(stage) == "Y" and UsdGeom.GetStageMetersPerUnit(stage) == 1 and stage.GetEndTimeCode() == 30
+    assert (
+        UsdGeom.GetStageUpAxis(stage) == "Y"
+        and UsdGeom.GetStageMetersPerUnit(stage) == 1
+        and stage.GetEndTimeCode() == 30
+    )
     meshes = [UsdGeom.Mesh(p) for p in stage.Traverse() if p.IsA(UsdGeom.Mesh)]
     assert len(meshes) == pieces.count
     moving = int(np.argmax(np.linalg.norm(baked.position[-1] - baked.position[0], axis=1)))
@@ -114,7 +128,9 @@ def test_usd_holds_every_pieces_mesh_and_motion(fallen: tuple) -> None:
     assert prim.GetAttribute("dynaclast:mass").Get() == pytest.approx(baked.piece_mass[moving])
     assert prim.GetAttribute("dynaclast:state").Get(30) in ("moving", "resting")
     for f in (0, 13, 30):
-        assert prim.GetAttribute("dynaclast:map:high_up").Get(f) == pytest.approx(float(baked.maps["map/high up"][f, moving]), abs=1e-6)
+        assert prim.GetAttribute("dynaclast:map:high_up").Get(f) == pytest.approx(
+            float(baked.maps["map/high up"][f, moving]), abs=1e-6
+        )
     assert np.ptp(baked.maps["map/high up"][:, moving]) > 0.1
 
 
@@ -139,4 +155,6 @@ def test_glb_holds_animated_nodes_that_match_the_frames(fallen: tuple) -> None:
         got = [np.interp(f / 24, times, values[:, k]) for k in range(3)]
         assert got == pytest.approx(baked.position[f, moving], abs=1e-4)
     loaded = trimesh.load_scene(io.BytesIO(path.read_bytes()), file_type="glb")
-    assert sum(g.volume for g in (m.process(validate=True) or m for m in loaded.geometry.values())) == pytest.approx(pieces.volume.sum(), rel=1e-4)
+    assert sum(g.volume for g in (m.process(validate=True) or m for m in loaded.geometry.values())) == pytest.approx(
+        pieces.volume.sum(), rel=1e-4
+    )

@@ -66,8 +66,13 @@ def check(mesh: TriMesh, pieces: Pieces) -> None:
 
 
 MESHES = {
-    "box": primitives.box((1, 2, 0.5)), "sphere": primitives.sphere(1, 16), "cylinder": primitives.cylinder(0.5, 2, 0.6, 20, 3), "tube": primitives.tube(1, 0.3, 2),
-    "torus": primitives.torus(1, 0.3, 24, 10), "cone": primitives.cone(0.6, 1.5, 18), "plate": primitives.sheet((2, 3), 0.04, (3, 3)),
+    "box": primitives.box((1, 2, 0.5)),
+    "sphere": primitives.sphere(1, 16),
+    "cylinder": primitives.cylinder(0.5, 2, 0.6, 20, 3),
+    "tube": primitives.tube(1, 0.3, 2),
+    "torus": primitives.torus(1, 0.3, 24, 10),
+    "cone": primitives.cone(0.6, 1.5, 18),
+    "plate": primitives.sheet((2, 3), 0.04, (3, 3)),
 }
 
 
@@ -75,20 +80,63 @@ MESHES = {
 def patterns(draw: st.DrawFn) -> dict:
     seed, count = draw(st.integers(0, 2**31 - 1)), draw(st.integers(2, 14))
     axis = draw(st.sampled_from([[1, 0, 0], [0, 1, 0], [0, 0, 1], [0.3, 0.8, -0.5]]))
-    return draw(st.sampled_from([
-        {"kind": "cells", "count": count, "seed": seed}, {"kind": "cells", "count": count, "seed": seed, "even": 0.7},
-        {"kind": "cells", "count": count, "up_to": count + 9, "seed": seed, "crowd": {"by": 12, "reach": reach_sphere((0.2, 0.1, 0), 0.3, 0.5)}},
-        {"kind": "splinters", "count": count, "seed": seed, "grain": axis, "stretch": 6}, {"kind": "slabs", "count": min(12, count), "seed": seed, "axis": axis, "spread": 0.4, "random": 0.8},
-        {"kind": "radial", "rings": 3, "spokes": 7, "radius": 0.8, "axis": axis, "center": [0.1, 0.1, 0], "random": draw(st.floats(0, 1)), "seed": seed},
-        {"kind": "bricks", "size": [0.5, 0.3, 0.4], "offset": 0.5, "jitter": draw(st.floats(0, 0.45)), "seed": seed},
-        {"kind": "bricks", "size": [0.6, 0.4, 0.35], "layout": "round", "jitter": draw(st.floats(0, 0.4)), "seed": seed},
-    ]))
+    return draw(
+        st.sampled_from(
+            [
+                {"kind": "cells", "count": count, "seed": seed},
+                {"kind": "cells", "count": count, "seed": seed, "even": 0.7},
+                {
+                    "kind": "cells",
+                    "count": count,
+                    "up_to": count + 9,
+                    "seed": seed,
+                    "crowd": {"by": 12, "reach": reach_sphere((0.2, 0.1, 0), 0.3, 0.5)},
+                },
+                {"kind": "splinters", "count": count, "seed": seed, "grain": axis, "stretch": 6},
+                {"kind": "slabs", "count": min(12, count), "seed": seed, "axis": axis, "spread": 0.4, "random": 0.8},
+                {
+                    "kind": "radial",
+                    "rings": 3,
+                    "spokes": 7,
+                    "radius": 0.8,
+                    "axis": axis,
+                    "center": [0.1, 0.1, 0],
+                    "random": draw(st.floats(0, 1)),
+                    "seed": seed,
+                },
+                {
+                    "kind": "bricks",
+                    "size": [0.5, 0.3, 0.4],
+                    "offset": 0.5,
+                    "jitter": draw(st.floats(0, 0.45)),
+                    "seed": seed,
+                },
+                {
+                    "kind": "bricks",
+                    "size": [0.6, 0.4, 0.35],
+                    "layout": "round",
+                    "jitter": draw(st.floats(0, 0.4)),
+                    "seed": seed,
+                },
+            ]
+        )
+    )
 
 
 def broken(mesh: TriMesh, pattern: dict, breaks: list[dict] = [], scale: float = 1.0) -> Pieces:  # noqa: B006
-    body = parse({"bodies": [{
-        "name": "it", "shape": {"kind": "mesh", "vertices": mesh.vertices.tolist(), "faces": mesh.faces.tolist()}, "place": {"scale": [scale] * 3}, "pattern": pattern, "breaks": breaks,
-    }]}).bodies[0]
+    body = parse(
+        {
+            "bodies": [
+                {
+                    "name": "it",
+                    "shape": {"kind": "mesh", "vertices": mesh.vertices.tolist(), "faces": mesh.faces.tolist()},
+                    "place": {"scale": [scale] * 3},
+                    "pattern": pattern,
+                    "breaks": breaks,
+                }
+            ]
+        }
+    ).bodies[0]
     return build_pieces(body)
 
 
@@ -102,7 +150,18 @@ def test_pieces_fill_the_source_and_bonds_are_their_shared_faces(kind: str, patt
     assert overlap(pieces) <= 1e-9 * abs(signed_volume(mesh))
 
 
-@given(patterns(), patterns(), st.sampled_from([{"kind": "all"}, {"kind": "larger", "size": 0.35}, {"kind": "reach", "reach": reach_sphere((0, 0.5, 0), 0.6)}, {"kind": "pieces", "pieces": [0, 1]}]))
+@given(
+    patterns(),
+    patterns(),
+    st.sampled_from(
+        [
+            {"kind": "all"},
+            {"kind": "larger", "size": 0.35},
+            {"kind": "reach", "reach": reach_sphere((0, 0.5, 0), 0.6)},
+            {"kind": "pieces", "pieces": [0, 1]},
+        ]
+    ),
+)
 @settings(max_examples=12, deadline=None)
 def test_nested_tiers_partition_their_parents(first: dict, second: dict, of: dict) -> None:
     mesh = MESHES["box"]
@@ -122,9 +181,13 @@ def test_nested_tiers_partition_their_parents(first: dict, second: dict, of: dic
 def test_clusters_hang_together_and_make_a_coarser_tier() -> None:
     fine = broken(MESHES["box"], {"kind": "cells", "count": 80, "seed": 3})
     for how in ({"count": 5}, {"guide": {"kind": "slabs", "count": 4, "axis": [0, 1, 0]}}):
-        pieces = broken(MESHES["box"], {"kind": "cells", "count": 80, "seed": 3}, [{"pattern": {"kind": "clusters", **how}}])
+        pieces = broken(
+            MESHES["box"], {"kind": "cells", "count": 80, "seed": 3}, [{"pattern": {"kind": "clusters", **how}}]
+        )
         assert pieces.count == fine.count and len(np.unique(pieces.path[:, 0])) == (5 if "count" in how else 4)
-        assert set(pieces.bond_tier.tolist()) == {1, 2} and pieces.bond_area.sum() == pytest.approx(fine.bond_area.sum())
+        assert set(pieces.bond_tier.tolist()) == {1, 2} and pieces.bond_area.sum() == pytest.approx(
+            fine.bond_area.sum()
+        )
         if "count" in how:
             inner = pieces.bond_piece[pieces.bond_tier == 2]
             graph = coo_matrix((np.ones(len(inner)), (inner[:, 0], inner[:, 1])), shape=(80, 80))
@@ -139,40 +202,86 @@ def test_faces_of_open_and_closed_meshes_become_closed_flakes_that_fit() -> None
             for p in range(pieces.count):
                 assert not diagnose(pieces.mesh(p), crossings=False)
             assert np.linalg.eigvalsh(pieces.inertia).min() > 0
-            edges = np.sort(np.concatenate([mesh.faces[:, [0, 1]], mesh.faces[:, [1, 2]], mesh.faces[:, [2, 0]]]), axis=1)
+            edges = np.sort(
+                np.concatenate([mesh.faces[:, [0, 1]], mesh.faces[:, [1, 2]], mesh.faces[:, [2, 0]]]), axis=1
+            )
             inner = (np.unique(edges, axis=0, return_counts=True)[1] == 2).sum()
             assert len(pieces.bond_area) == inner
 
 
 def _open_tent() -> tuple[list, list]:
-    return [[-1, 0, -1], [0, 1, -1], [1, 0, -1], [-1, 0, 1], [0, 1, 1], [1, 0, 1]], [[0, 4, 1], [0, 3, 4], [1, 5, 2], [1, 4, 5]]
+    return [[-1, 0, -1], [0, 1, -1], [1, 0, -1], [-1, 0, 1], [0, 1, 1], [1, 0, 1]], [
+        [0, 4, 1],
+        [0, 3, 4],
+        [1, 5, 2],
+        [1, 4, 5],
+    ]
 
 
 def test_crowding_makes_more_and_smaller_pieces_where_the_falloff_is_high() -> None:
-    pieces = broken(MESHES["plate"], {"kind": "cells", "count": 200, "seed": 2, "crowd": {"by": 30, "reach": reach_sphere((0.5, 0, 0.5), 0.3, 0.2)}})
+    pieces = broken(
+        MESHES["plate"],
+        {"kind": "cells", "count": 200, "seed": 2, "crowd": {"by": 30, "reach": reach_sphere((0.5, 0, 0.5), 0.3, 0.2)}},
+    )
     near = np.linalg.norm(pieces.center - [0.5, 0, 0.5], axis=1) < 0.3
     assert near.sum() > 50 and np.median(pieces.volume[near]) < 0.3 * np.median(pieces.volume[~near])
 
 
 def test_drawing_rough_cuts_and_joints_keeps_pieces_closed_and_the_skin_where_it_was() -> None:
-    body = parse({"bodies": [box("wall", (0, 0, 0), (2, 1, 0.4), pattern={"kind": "bricks", "size": [0.5, 0.25, 0.4], "gap": 0.02}, roughness={"size": 0.2, "depth": 0.02})]}).bodies[0]
+    body = parse(
+        {
+            "bodies": [
+                box(
+                    "wall",
+                    (0, 0, 0),
+                    (2, 1, 0.4),
+                    pattern={"kind": "bricks", "size": [0.5, 0.25, 0.4], "gap": 0.02},
+                    roughness={"size": 0.2, "depth": 0.02},
+                )
+            ]
+        }
+    ).bodies[0]
     pieces = build_pieces(body)
     shown = drawn(body, pieces)
     assert shown.count == pieces.count and len(shown.faces) > 4 * len(pieces.faces)
     assert not any(diagnose(shown.mesh(p), crossings=False) for p in range(shown.count))
     assert np.abs(np.ptp(shown.vertices, axis=0) - [2, 1, 0.4]).max() < 1e-9
     whole = whole_skin(pieces)
-    assert abs(signed_volume(whole)) == pytest.approx(0.8, rel=1e-9)  # the intact mesh put together from the pieces' skin
+    assert abs(signed_volume(whole)) == pytest.approx(
+        0.8, rel=1e-9
+    )  # the intact mesh put together from the pieces' skin
 
 
 @pytest.mark.parametrize(
     ("more", "where", "words"),
     [
-        ({"pattern": {"kind": "cells", "count": 60, "smallest": 0.5}}, "pattern.smallest", "would be smaller than 0.5 m"),
+        (
+            {"pattern": {"kind": "cells", "count": 60, "smallest": 0.5}},
+            "pattern.smallest",
+            "would be smaller than 0.5 m",
+        ),
         ({"pattern": {"kind": "bricks", "size": [0.01, 0.01, 0.01]}}, "pattern.size", "Use larger bricks"),
-        ({"pattern": {"kind": "cells", "count": 4}, "breaks": [{"of": {"kind": "pieces", "pieces": [99]}, "pattern": {"kind": "slabs"}}]}, "breaks[0].of", "no piece 99"),
-        ({"pattern": {"kind": "cells", "count": 4}, "breaks": [{"of": {"kind": "larger", "size": 50}, "pattern": {"kind": "slabs"}}]}, "breaks[0].of", "no piece"),
-        ({"pattern": {"kind": "cells", "count": 2}, "breaks": [{"pattern": {"kind": "slabs", "count": 2}}] * 4}, "breaks[3].of", "at most 4 tiers"),
+        (
+            {
+                "pattern": {"kind": "cells", "count": 4},
+                "breaks": [{"of": {"kind": "pieces", "pieces": [99]}, "pattern": {"kind": "slabs"}}],
+            },
+            "breaks[0].of",
+            "no piece 99",
+        ),
+        (
+            {
+                "pattern": {"kind": "cells", "count": 4},
+                "breaks": [{"of": {"kind": "larger", "size": 50}, "pattern": {"kind": "slabs"}}],
+            },
+            "breaks[0].of",
+            "no piece",
+        ),
+        (
+            {"pattern": {"kind": "cells", "count": 2}, "breaks": [{"pattern": {"kind": "slabs", "count": 2}}] * 4},
+            "breaks[3].of",
+            "at most 4 tiers",
+        ),
     ],
 )
 def test_a_break_that_cannot_be_is_refused_with_its_place(more: dict, where: str, words: str) -> None:
@@ -182,10 +291,24 @@ def test_a_break_that_cannot_be_is_refused_with_its_place(more: dict, where: str
 
 
 def test_strengths_follow_tier_size_falloff_and_cuts() -> None:
-    body = parse({"bodies": [box(
-        "b", (5, 0, 0), (2, 1, 1), pattern={"kind": "cells", "count": 6, "seed": 1}, breaks=[{"pattern": {"kind": "cells", "count": 4}}],
-        bonds={"strength": 300, "tiers": [80], "by_reach": {"reach": reach_sphere((5, 0, 0), 0.01), "low": 2.0, "high": 9.0}},
-    )]}).bodies[0]
+    body = parse(
+        {
+            "bodies": [
+                box(
+                    "b",
+                    (5, 0, 0),
+                    (2, 1, 1),
+                    pattern={"kind": "cells", "count": 6, "seed": 1},
+                    breaks=[{"pattern": {"kind": "cells", "count": 4}}],
+                    bonds={
+                        "strength": 300,
+                        "tiers": [80],
+                        "by_reach": {"reach": reach_sphere((5, 0, 0), 0.01), "low": 2.0, "high": 9.0},
+                    },
+                )
+            ]
+        }
+    ).bodies[0]
     pieces = build_pieces(body)
     want = np.where(pieces.bond_tier == 1, 300e3, 80e3) * pieces.bond_area * 2.0
     assert bond_strengths(body, pieces) == pytest.approx(want)
@@ -209,7 +332,10 @@ def test_a_bent_mesh_of_5000_triangles_breaks_into_500_pieces() -> None:
 def test_a_cell_in_several_parts_becomes_several_pieces() -> None:
     """Two towers on a plate: a slab between two seeds cuts both towers with one cell."""
     plate = trimesh.creation.box((4, 0.4, 1))
-    left, right = (trimesh.creation.box((0.6, 4, 0.6), transform=trimesh.transformations.translation_matrix((x, 2, 0))) for x in (-1.5, 1.5))
+    left, right = (
+        trimesh.creation.box((0.6, 4, 0.6), transform=trimesh.transformations.translation_matrix((x, 2, 0)))
+        for x in (-1.5, 1.5)
+    )
     joined = trimesh.boolean.union([plate, left, right], engine="manifold")
     mesh = make(joined.vertices, joined.faces)
     several = 0

@@ -1,11 +1,11 @@
 from __future__ import annotations
 
-import naive
 import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+import naive
 from dynaclast.core.errors import GeometryError
 from dynaclast.core.geometry import primitives
 from dynaclast.core.geometry.check import diagnose, solid
@@ -29,10 +29,14 @@ def test_primitives_are_closed_and_face_outwards(name: str) -> None:
 
 def test_box_mass_properties_are_the_textbook_ones() -> None:
     w, h, d = 1.0, 2.0, 3.0
-    props = mass_properties(primitives.box((w, h, d)).moved(np.ones(3), np.array([0, 0, 0, 1.0]), np.array([5.0, -2, 7])))
+    props = mass_properties(
+        primitives.box((w, h, d)).moved(np.ones(3), np.array([0, 0, 0, 1.0]), np.array([5.0, -2, 7]))
+    )
     assert props.volume == pytest.approx(6.0, rel=1e-12)
     assert props.center == pytest.approx([5, -2, 7], abs=1e-9)
-    assert props.inertia == pytest.approx(np.diag([h * h + d * d, w * w + d * d, w * w + h * h]) * 6 / 12, rel=1e-9, abs=1e-9)
+    assert props.inertia == pytest.approx(
+        np.diag([h * h + d * d, w * w + d * d, w * w + h * h]) * 6 / 12, rel=1e-9, abs=1e-9
+    )
 
 
 def test_combine_of_two_halves_is_the_whole() -> None:
@@ -49,12 +53,16 @@ def test_combine_of_two_halves_is_the_whole() -> None:
 def test_quaternion_product_is_matrix_product(a: int, b: int) -> None:
     qa, qb = (np.random.default_rng(s).normal(size=4) for s in (a, b))
     qa, qb = qa / np.linalg.norm(qa), qb / np.linalg.norm(qb)
-    assert rotation_matrix(quaternion_product(qa, qb)) == pytest.approx(rotation_matrix(qa) @ rotation_matrix(qb), abs=1e-12)
+    assert rotation_matrix(quaternion_product(qa, qb)) == pytest.approx(
+        rotation_matrix(qa) @ rotation_matrix(qb), abs=1e-12
+    )
 
 
 def test_winding_number_equals_the_slow_sum() -> None:
     points = np.random.default_rng(3).uniform(-2.5, 2.5, (40, 3))
-    assert winding_number(SHAPES["tube"], points) == pytest.approx(naive.winding(points, SHAPES["tube"].vertices, SHAPES["tube"].faces), abs=1e-9)
+    assert winding_number(SHAPES["tube"], points) == pytest.approx(
+        naive.winding(points, SHAPES["tube"].vertices, SHAPES["tube"].faces), abs=1e-9
+    )
 
 
 def test_scattered_points_lie_in_the_wall_of_a_tube() -> None:
@@ -80,10 +88,20 @@ def broken(kind: str) -> TriMesh:
     if kind == "flat":
         return make(box.vertices * [1, 0, 1], box.faces)
     other = primitives.box((1, 1, 1))  # two boxes through each other in one mesh
-    return make(np.concatenate([box.vertices, other.vertices + [0.4, 0.3, 0.2]]), np.concatenate([box.faces, other.faces + 8]))
+    return make(
+        np.concatenate([box.vertices, other.vertices + [0.4, 0.3, 0.2]]), np.concatenate([box.faces, other.faces + 8])
+    )
 
 
-@pytest.mark.parametrize(("kind", "words"), [("open", "it is open: 3 edges"), ("flipped", "opposite sides"), ("flat", "volume"), ("self-crossing", "crosses itself near")])
+@pytest.mark.parametrize(
+    ("kind", "words"),
+    [
+        ("open", "it is open: 3 edges"),
+        ("flipped", "opposite sides"),
+        ("flat", "volume"),
+        ("self-crossing", "crosses itself near"),
+    ],
+)
 def test_an_unusable_mesh_is_refused_with_what_and_where(kind: str, words: str) -> None:
     with pytest.raises(GeometryError) as caught:
         solid(broken(kind), "thing")

@@ -9,14 +9,19 @@ from dynaclast.core.document import Shot, parse
 from dynaclast.core.errors import InputError
 from dynaclast.core.layout import members, written_out
 from dynaclast.core.solve.prepare import prepare
-from shots import ball, blow, box, run, shot
+from shots import ball, blow, box, run
 
 CELLS = {"kind": "cells", "count": 8, "seed": 2}
 
 
 def group(layout: dict, **more: object) -> Shot:
     ground = box("slope", (0, 0, 0), (10, 1, 10), role="passive")
-    return parse({"bodies": [ground], "groups": [{"name": "crates", "body": box("crate", (0, 2, 0), (0.4, 0.4, 0.4)), "layout": layout, **more}]})
+    return parse(
+        {
+            "bodies": [ground],
+            "groups": [{"name": "crates", "body": box("crate", (0, 2, 0), (0.4, 0.4, 0.4)), "layout": layout, **more}],
+        }
+    )
 
 
 def places(made: list) -> np.ndarray:
@@ -25,19 +30,27 @@ def places(made: list) -> np.ndarray:
 
 def test_line_grid_and_ring_stand_where_they_should() -> None:
     scene = group({"kind": "line", "count": 4, "step": [1, 0.5, 0]})
-    assert places(members(scene.groups[0], scene)) == pytest.approx(np.array([[0, 2, 0], [1, 2.5, 0], [2, 3, 0], [3, 3.5, 0]]))
+    assert places(members(scene.groups[0], scene)) == pytest.approx(
+        np.array([[0, 2, 0], [1, 2.5, 0], [2, 3, 0], [3, 3.5, 0]])
+    )
     scene = group({"kind": "grid", "count": [2, 3, 2], "step": [1, 1, 1]})
     at = places(members(scene.groups[0], scene))
-    assert len(at) == 12 and at.mean(axis=0) == pytest.approx([0, 3, 0]) and np.ptp(at, axis=0) == pytest.approx([1, 2, 1])
+    assert (
+        len(at) == 12 and at.mean(axis=0) == pytest.approx([0, 3, 0]) and np.ptp(at, axis=0) == pytest.approx([1, 2, 1])
+    )
     scene = group({"kind": "ring", "count": 6, "radius": 3})
     at = places(members(scene.groups[0], scene))
     assert np.hypot(at[:, 0], at[:, 2]) == pytest.approx(3) and at.mean(axis=0) == pytest.approx([0, 2, 0])
 
 
-@pytest.mark.parametrize("layout", [
-    {"kind": "volume", "count": 60, "inside": {"kind": "sphere", "center": [0, 5, 0], "core": 3}, "gap": 0.05},
-    {"kind": "surface", "count": 60, "body": "slope", "gap": 0.02}, {"kind": "surface", "count": 40, "inside": {"kind": "box", "center": [0, 0, 0], "core": [9, 2, 9]}},
-])
+@pytest.mark.parametrize(
+    "layout",
+    [
+        {"kind": "volume", "count": 60, "inside": {"kind": "sphere", "center": [0, 5, 0], "core": 3}, "gap": 0.05},
+        {"kind": "surface", "count": 60, "body": "slope", "gap": 0.02},
+        {"kind": "surface", "count": 40, "inside": {"kind": "box", "center": [0, 0, 0], "core": [9, 2, 9]}},
+    ],
+)
 def test_scattered_members_keep_their_gap_and_their_place(layout: dict) -> None:
     scene = group(layout, size=[0.5, 1.5], turn=3.0, seed=3)
     made = members(scene.groups[0], scene)
@@ -61,7 +74,10 @@ def test_members_share_hulls_and_weigh_by_their_size() -> None:
     scene = group({"kind": "grid", "count": [3, 1, 3], "step": [1, 1, 1]}, size=[0.5, 2.0])
     prepared = prepare(scene)
     factor = np.array([b.factor for b in prepared.shot.bodies[1:]])
-    assert prepared.model.pieces.mass[1:] == pytest.approx(1000 * 0.4**3 * factor**3) and prepared.model.body_names[1] == "crates.0001"
+    assert (
+        prepared.model.pieces.mass[1:] == pytest.approx(1000 * 0.4**3 * factor**3)
+        and prepared.model.body_names[1] == "crates.0001"
+    )
 
 
 def test_total_mass_decides_the_density() -> None:
@@ -70,13 +86,22 @@ def test_total_mass_decides_the_density() -> None:
 
 
 def wall(part: str) -> dict:
-    return box("wall", (0, 1.5, 0), (3, 1, 0.4), pattern={"kind": "bricks", "size": [0.5, 0.5, 0.4], "offset": 0}, breaks=[{"pattern": {"kind": "slabs", "count": 2, "axis": [1, 0, 0]}}],
-               bonds={"strength": 5e4}, release={"kind": "touch", "part": part})
+    return box(
+        "wall",
+        (0, 1.5, 0),
+        (3, 1, 0.4),
+        pattern={"kind": "bricks", "size": [0.5, 0.5, 0.4], "offset": 0},
+        breaks=[{"pattern": {"kind": "slabs", "count": 2, "axis": [1, 0, 0]}}],
+        bonds={"strength": 5e4},
+        release={"kind": "touch", "part": part},
+    )
 
 
 @pytest.mark.parametrize(("part", "least", "most"), [("piece", 1, 6), ("chunk", 2, 8), ("body", 24, 24)])
 def test_only_what_is_touched_goes(part: str, least: int, most: int) -> None:
-    baked = run(wall(part), ball("stone", (0.2, 1.6, -2), 0.15, velocity=[0, 1.5, 14], material={"density": 3000}), frames=24)
+    baked = run(
+        wall(part), ball("stone", (0.2, 1.6, -2), 0.15, velocity=[0, 1.5, 14], material={"density": 3000}), frames=24
+    )
     free = baked.state[-1, :24] != 0
     told = [e for e in baked.events if e["kind"] == "release"]
     assert least <= free.sum() <= most and told and told[0]["cause"] == {"touch": "stone"}
@@ -86,10 +111,27 @@ def test_only_what_is_touched_goes(part: str, least: int, most: int) -> None:
 
 def test_a_field_touches_too_and_a_cue_lets_go() -> None:
     crate = box("crate", (0, 3, 0), pattern=CELLS, release={"kind": "touch", "part": "piece"})
-    baked = run(crate, fields=({"name": "puff", "effect": {"kind": "burst", "speed": 2}, "reach": blow(1, (0.4, 3.4, 0.4), 0.5)["reach"], "cue": {"time": 0.5}},), frames=24)
+    baked = run(
+        crate,
+        fields=(
+            {
+                "name": "puff",
+                "effect": {"kind": "burst", "speed": 2},
+                "reach": blow(1, (0.4, 3.4, 0.4), 0.5)["reach"],
+                "cue": {"time": 0.5},
+            },
+        ),
+        frames=24,
+    )
     free = baked.state[-1] != 0
-    assert 0 < free.sum() < 8 and [e["cause"] for e in baked.events if e["kind"] == "release"] == [{"field": "puff"}] and baked.state[11].max() == 0
-    baked = run(box("crate", (0, 3, 0), pattern=CELLS, bonds={"strength": 900}, release={"kind": "cue", "time": 0.5}), frames=24)
+    assert (
+        0 < free.sum() < 8
+        and [e["cause"] for e in baked.events if e["kind"] == "release"] == [{"field": "puff"}]
+        and baked.state[11].max() == 0
+    )
+    baked = run(
+        box("crate", (0, 3, 0), pattern=CELLS, bonds={"strength": 900}, release={"kind": "cue", "time": 0.5}), frames=24
+    )
     fall = baked.position[:, 0, 1] - baked.position[0, 0, 1]
     assert (fall[:13] == 0).all() and fall[24] == pytest.approx(-9.81 * 0.5**2 / 2, rel=0.05)
     assert [e["cause"] for e in baked.events if e["kind"] == "release"] == [{"cue": 0.5}]

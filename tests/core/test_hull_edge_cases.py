@@ -40,7 +40,10 @@ def test_a_core_has_no_more_corners_than_its_solid_even_where_these_come_rounded
 
 
 def test_slivers_still_get_a_core() -> None:
-    for pieces in (break_into_cells(primitives.box((4, 0.01, 4)), 60, 2), break_into_cells(primitives.tube(1, 0.02, 3), 80, 2)):
+    for pieces in (
+        break_into_cells(primitives.box((4, 0.01, 4)), 60, 2),
+        break_into_cells(primitives.tube(1, 0.02, 3), 80, 2),
+    ):
         for p in range(pieces.count):
             assert convex_core(pieces.mesh(p).vertices).radius >= 0
 
@@ -63,7 +66,12 @@ def test_the_four_points_kept_hold_the_deepest_and_most_of_the_patch(n: int, see
 
 def test_a_hollow_body_is_hollow_to_what_falls_into_it() -> None:
     """A ball dropped into an upright pipe lands on the ground inside, not on a lid."""
-    pipe = {"name": "pipe", "role": "passive", "shape": {"kind": "tube", "radius": 1.2, "wall": 0.3, "height": 2}, "place": {"position": [0, 1, 0]}}
+    pipe = {
+        "name": "pipe",
+        "role": "passive",
+        "shape": {"kind": "tube", "radius": 1.2, "wall": 0.3, "height": 2},
+        "place": {"position": [0, 1, 0]},
+    }
     baked = run(pipe, ball("ball", (0.1, 3, 0.05), 0.3), frames=60)
     assert baked.position[-1, 1, 1] == pytest.approx(0.3, abs=0.01)
     assert np.hypot(*baked.position[-1, 1, [0, 2]]) < 0.7
@@ -84,5 +92,11 @@ def test_a_fall_takes_as_long_at_any_frame_rate(fps: int) -> None:
 
 
 def test_an_unbroken_body_is_one_piece() -> None:
-    model = prepare(shot(box("a", (0, 1, 0)), ball("b", (3, 1, 0)), box("c", (6, 1, 0), pattern={"kind": "cells", "count": 5, "seed": 1}))).model
+    model = prepare(
+        shot(
+            box("a", (0, 1, 0)),
+            ball("b", (3, 1, 0)),
+            box("c", (6, 1, 0), pattern={"kind": "cells", "count": 5, "seed": 1}),
+        )
+    ).model
     assert list(model.body_first) == [0, 1, 2, 7] and list(model.pieces.body) == [0, 1, 2, 2, 2, 2, 2]

@@ -1,4 +1,6 @@
-"""Kernels of rigid pieces against slow, obvious twins: bounds, rows, one solve, islands, splitting, what fields add up to."""
+"""Kernels of rigid pieces against slow, obvious twins: bounds, rows, one solve, islands, splitting, what fields add up
+to.
+"""
 
 from __future__ import annotations
 
@@ -26,7 +28,15 @@ def heap(seed: int = 3, count: int = 14) -> Prepared:
         at = tuple(rng.uniform([-1, 0.4, -1], [1, 1.6, 1]))
         more = {"velocity": rng.normal(size=3).tolist(), "spin": rng.normal(size=3).tolist()}
         if k % 3:
-            bodies.append(box(f"b{k}", at, tuple(rng.uniform(0.2, 0.7, 3)), place={"rotation": Rotation.random(random_state=seed + k).as_quat().tolist()}, **more))
+            bodies.append(
+                box(
+                    f"b{k}",
+                    at,
+                    tuple(rng.uniform(0.2, 0.7, 3)),
+                    place={"rotation": Rotation.random(random_state=seed + k).as_quat().tolist()},
+                    **more,
+                )
+            )
         else:
             bodies.append(ball(f"b{k}", at, float(rng.uniform(0.1, 0.3)), **more))
     return prepare(shot(*bodies))
@@ -58,7 +68,10 @@ def test_cores_of_few_points_equal_those_of_the_general_way(seed: int, count: in
 
 def test_world_inertia_is_the_turned_tensor_inverted() -> None:
     prepared = heap()
-    inv_mass, inv_inertia = np.zeros(len(prepared.state.assemblies.pos)), np.zeros((len(prepared.state.assemblies.pos), 3, 3))
+    inv_mass, inv_inertia = (
+        np.zeros(len(prepared.state.assemblies.pos)),
+        np.zeros((len(prepared.state.assemblies.pos), 3, 3)),
+    )
     world_inertia(prepared.state.assemblies, inv_mass, inv_inertia)
     for slot in range(14):
         assert inv_inertia[slot] @ inertia_of(prepared, slot) == pytest.approx(np.eye(3), abs=1e-9)
@@ -73,11 +86,20 @@ def test_bounds_hold_where_every_corner_goes_within_the_interval() -> None:
         own = hulls.verts[hulls.vert_start[s] : hulls.vert_start[s + 1]]
         a = hulls.piece[s]
         turn = Rotation.from_quat(asm.rot[a])
-        assert run._work.wverts[hulls.vert_start[s] : hulls.vert_start[s + 1]] == pytest.approx(turn.apply(own) + asm.pos[a], abs=1e-9)
+        assert run._work.wverts[hulls.vert_start[s] : hulls.vert_start[s + 1]] == pytest.approx(
+            turn.apply(own) + asm.pos[a], abs=1e-9
+        )
         for share in (0.0, 0.5, 1.0):
             time = share * step
-            went = (Rotation.from_rotvec(time * asm.spin[a]) * turn).apply(own) + asm.pos[a] + time * asm.vel[a] + 0.5 * time**2 * prepared.model.settings.gravity
-            assert (went - hulls.radius[s] >= run._work.lo[s] - 1e-9).all() and (went + hulls.radius[s] <= run._work.hi[s] + 1e-9).all()
+            went = (
+                (Rotation.from_rotvec(time * asm.spin[a]) * turn).apply(own)
+                + asm.pos[a]
+                + time * asm.vel[a]
+                + 0.5 * time**2 * prepared.model.settings.gravity
+            )
+            assert (went - hulls.radius[s] >= run._work.lo[s] - 1e-9).all() and (
+                went + hulls.radius[s] <= run._work.hi[s] + 1e-9
+            ).all()
 
 
 def test_rows_say_what_their_points_do() -> None:
@@ -97,7 +119,9 @@ def test_rows_say_what_their_points_do() -> None:
                 arm = rows.point[r, i] - asm.pos[slot]
                 speed += sign * (asm.vel[slot] + np.cross(asm.spin[slot], arm))
                 lever = np.cross(arm, n)
-                stiff += 1 / prepared.model.pieces.mass[slot] + lever @ np.linalg.inv(inertia_of(prepared, slot)) @ lever
+                stiff += (
+                    1 / prepared.model.pieces.mass[slot] + lever @ np.linalg.inv(inertia_of(prepared, slot)) @ lever
+                )
             assert rows.approach[r, i] == pytest.approx(speed @ n, abs=1e-9)
             assert rows.mass[r, i] == pytest.approx(1 / stiff, rel=1e-9)
         frame = np.array([n, rows.tangent[r, 0], rows.tangent[r, 1]])
@@ -106,8 +130,9 @@ def test_rows_say_what_their_points_do() -> None:
 
 @pytest.mark.parametrize("whirl", [0.0, 9.0])
 def test_an_interval_changes_momentum_by_the_impulses_it_tells_and_no_more(whirl: float) -> None:
-    """Over loose bodies: change of momentum = weight x time + what the ground gave; between bodies nothing is lost, also where they turn so
-    fast that pairs are looked at again on the way."""
+    """Over loose bodies: change of momentum = weight x time + what the ground gave; between bodies nothing is lost,
+    also where they turn so fast that pairs are looked at again on the way.
+    """
     prepared = heap()
     prepared.state.assemblies.spin[:14] = whirl * np.random.default_rng(5).normal(size=(14, 3))
     run = searched(prepared)
@@ -135,7 +160,18 @@ def test_splitting_parts_what_a_graph_search_parts_and_keeps_every_momentum(seed
     from scipy.sparse import coo_matrix
     from scipy.sparse.csgraph import connected_components
 
-    scene = shot(box("wall", (0, 3, 0), (3, 2, 0.5), pattern={"kind": "cells", "count": 24, "seed": seed % 7}, bonds={"strength": 10}, velocity=[1, -2, 0.5], spin=[0.3, 2, -1]), gravity=[0, 0, 0])
+    scene = shot(
+        box(
+            "wall",
+            (0, 3, 0),
+            (3, 2, 0.5),
+            pattern={"kind": "cells", "count": 24, "seed": seed % 7},
+            bonds={"strength": 10},
+            velocity=[1, -2, 0.5],
+            spin=[0.3, 2, -1],
+        ),
+        gravity=[0, 0, 0],
+    )
     prepared = prepare(scene)
     run = Run(scene, prepared.model, prepared.state)
     model, state, asm = prepared.model, prepared.state, prepared.state.assemblies
@@ -154,12 +190,18 @@ def test_splitting_parts_what_a_graph_search_parts_and_keeps_every_momentum(seed
     state.bond_broken[:] = np.random.default_rng(seed).random(len(state.bond_broken)) < share
     run._part(np.array([0]))
     ends = model.bonds.piece[state.bond_broken == 0]
-    count, label = connected_components(coo_matrix((np.ones(len(ends)), (ends[:, 0], ends[:, 1])), shape=(24, 24)), directed=False)
+    count, label = connected_components(
+        coo_matrix((np.ones(len(ends)), (ends[:, 0], ends[:, 1])), shape=(24, 24)), directed=False
+    )
     assert len(np.unique(state.piece_assembly)) == count
     for k in range(count):
         own = np.flatnonzero(label == k)
         slot = state.piece_assembly[own[0]]
-        assert (state.piece_assembly[own] == slot).all() and asm.mass[slot] == pytest.approx(mass[own].sum()) and asm.pieces[slot] == len(own)
+        assert (
+            (state.piece_assembly[own] == slot).all()
+            and asm.mass[slot] == pytest.approx(mass[own].sum())
+            and asm.pieces[slot] == len(own)
+        )
         center = (mass[own, None] * model.pieces.rest[own]).sum(axis=0) / mass[own].sum()
         assert asm.rest[slot] == pytest.approx(center)
     for was, now in zip(before, momenta(), strict=True):
@@ -167,7 +209,10 @@ def test_splitting_parts_what_a_graph_search_parts_and_keeps_every_momentum(seed
 
 
 def test_what_fields_do_to_pieces_adds_up_to_the_assembly() -> None:
-    scene = shot(box("wall", (0, 3, 0), (3, 2, 0.5), pattern={"kind": "cells", "count": 20}, bonds={"strength": 1e5}), box("crate", (9, 1, 0)))
+    scene = shot(
+        box("wall", (0, 3, 0), (3, 2, 0.5), pattern={"kind": "cells", "count": 20}, bonds={"strength": 1e5}),
+        box("crate", (9, 1, 0)),
+    )
     prepared = prepare(scene)
     run = Run(scene, prepared.model, prepared.state)
     rng = np.random.default_rng(1)
@@ -185,7 +230,9 @@ def test_what_fields_do_to_pieces_adds_up_to_the_assembly() -> None:
 def test_what_a_row_did_goes_to_the_nearest_new_points_and_outlives_a_time_without_any() -> None:
     rows = make_rows(1)
     spot = np.array([[0.0, 0, 0], [1, 0, 0], [0.1, 0, 0], [9, 9, 9]])
-    did = np.array([[5.0, -2.0, 0.0], [3.0, -0.5, -1.0], [0.0, -4.0, 0.0], [0.0, 0.0, 0.0]])  # impulse, speed of meeting, speed wanted
+    did = np.array(
+        [[5.0, -2.0, 0.0], [3.0, -0.5, -1.0], [0.0, -4.0, 0.0], [0.0, 0.0, 0.0]]
+    )  # impulse, speed of meeting, speed wanted
     _hand_on(rows, 0, spot, did)  # no points now: the first place keeps it
     assert rows.total[0].tolist() == [8, 0, 0, 0] and rows.approach[0, 0] == -4 and rows.bounce_to[0, 0] == -1
     kept = np.stack([rows.total[0], rows.approach[0], rows.bounce_to[0]], axis=1)
@@ -199,17 +246,36 @@ def test_what_a_row_did_goes_to_the_nearest_new_points_and_outlives_a_time_witho
 
 
 def test_distance_of_broken_pieces_is_proved_by_its_own_direction() -> None:
-    """A distance is right if the hulls are as far apart along its direction as the two points it names: no plane can part them farther. Faces of
-    neighbours being parallel, the simplex often goes flat here."""
-    model = prepare(shot(box("wall", (0, 2, 0), (4, 3, 0.6), pattern={"kind": "cells", "count": 60, "seed": 2}, bonds={"strength": 10}))).model
+    """A distance is right if the hulls are as far apart along its direction as the two points it names: no plane can
+    part them farther. Faces of neighbours being parallel, the simplex often goes flat here.
+    """
+    model = prepare(
+        shot(
+            box(
+                "wall",
+                (0, 2, 0),
+                (4, 3, 0.6),
+                pattern={"kind": "cells", "count": 60, "seed": 2},
+                bonds={"strength": 10},
+            )
+        )
+    ).model
     hulls, scratch, rng = model.hulls, make_scratch(), np.random.default_rng(1)
-    cores = [np.ascontiguousarray(hulls.verts[hulls.vert_start[s] : hulls.vert_start[s + 1]]) for s in range(len(hulls.piece))]
+    cores = [
+        np.ascontiguousarray(hulls.verts[hulls.vert_start[s] : hulls.vert_start[s + 1]])
+        for s in range(len(hulls.piece))
+    ]
     for trial in range(6000):
         i, j = rng.integers(0, len(cores), 2)
         a, b = cores[i], cores[j] @ Rotation.random(random_state=trial).as_matrix().T if trial % 2 else cores[j]
         toward = hulls.normals[rng.integers(hulls.face_start[i], hulls.face_start[i + 1])]
         beside = 0.1 * rng.normal(size=3)
-        b = np.ascontiguousarray(b + toward * ((a @ toward).max() - (b @ toward).min() + 10 ** rng.uniform(-5, -1.5)) + beside - beside @ toward * toward)
+        b = np.ascontiguousarray(
+            b
+            + toward * ((a @ toward).max() - (b @ toward).min() + 10 ** rng.uniform(-5, -1.5))
+            + beside
+            - beside @ toward * toward
+        )
         axis, p, q = 0.05 * rng.normal(size=3) - toward, np.zeros(3), np.zeros(3)
         distance = gjk(a, 0, len(a), b, 0, len(b), np.zeros(3), np.inf, axis, p, q, scratch)
         assert distance > 0.0
@@ -218,9 +284,17 @@ def test_distance_of_broken_pieces_is_proved_by_its_own_direction() -> None:
 
 
 def test_what_a_hit_sends_aside_within_an_interval_does_not_sink_into_its_neighbour() -> None:
-    """The box rests 8 mm beside a held wall, too far to count as touching; the ball that hits it comes at 200 mm an interval."""
+    """The box rests 8 mm beside a held wall, too far to count as touching; the ball that hits it comes at 200 mm an
+    interval.
+    """
     held = box("wall", (1.008, 1, 0), (1, 2, 2), role="passive")
-    out = run(box("b", (0, 1, 0)), held, ball("hitter", (-1.555, 1, 0), 0.3, velocity=[10, 0, 0], material={"density": 8000}), gravity=[0, 0, 0], frames=12)
+    out = run(
+        box("b", (0, 1, 0)),
+        held,
+        ball("hitter", (-1.555, 1, 0), 0.3, velocity=[10, 0, 0], material={"density": 8000}),
+        gravity=[0, 0, 0],
+        frames=12,
+    )
     turns = Rotation.from_quat(out.orientation[:, 0]).as_matrix()
     foremost = out.position[:, 0, 0] + 0.5 * np.abs(turns[:, 0]).sum(axis=1)
     assert foremost.max() > 0.505  # it got there

@@ -1,4 +1,6 @@
-"""The memory of pairs stays in place from search to search: against a dictionary that is written anew each time. And what a search is made in: room and order."""
+"""The memory of pairs stays in place from search to search: against a dictionary that is written anew each time. And
+what a search is made in: room and order.
+"""
 
 from __future__ import annotations
 
@@ -29,7 +31,17 @@ def _mark(con: Contacts, k: int, value: float) -> None:
 
 def _told(con: Contacts, k: int) -> set[float]:
     n = con.count[k]
-    parts = (con.axis[k], con.face[k], con.face_b[k], con.push[k], con.rub[k], con.local[k, :n], con.local_b[k, :n], con.slack[k], con.depth[k])
+    parts = (
+        con.axis[k],
+        con.face[k],
+        con.face_b[k],
+        con.push[k],
+        con.rub[k],
+        con.local[k, :n],
+        con.local_b[k, :n],
+        con.slack[k],
+        con.depth[k],
+    )
     return {float(v) for x in parts for v in np.ravel(x)}
 
 
@@ -44,7 +56,12 @@ def test_entries_are_kept_moved_and_forgotten_as_in_a_dictionary(seed: int) -> N
     count, marks = 0, 0.0
     for _ in range(40):
         asm.asleep[:BODIES] = rng.random(BODIES) < 0.4
-        pairs = [(a, b) for a in range(BODIES) for b in (-1, *range(a + 1, BODIES)) if rng.random() < 0.3 and not (asm.asleep[a] and (b < 0 or asm.asleep[b]))]
+        pairs = [
+            (a, b)
+            for a in range(BODIES)
+            for b in (-1, *range(a + 1, BODIES))
+            if rng.random() < 0.3 and not (asm.asleep[a] and (b < 0 or asm.asleep[b]))
+        ]
         fresh = len(pairs)
         a, b = (np.array([p[i] for p in pairs], np.int32) for i in range(2))
         which = np.full(fresh, -7, np.int64)
@@ -60,7 +77,12 @@ def test_entries_are_kept_moved_and_forgotten_as_in_a_dictionary(seed: int) -> N
                 assert _told(con, k) == {kept[pair]}
                 assert con.hit[k] == (0.0 if pair in resting | rested else kept[pair])
             else:
-                assert con.count[k] == 0 and not con.push[k].any() and not con.rub[k].any() and con.slack[k] == con.hit[k] == 0.0
+                assert (
+                    con.count[k] == 0
+                    and not con.push[k].any()
+                    and not con.rub[k].any()
+                    and con.slack[k] == con.hit[k] == 0.0
+                )
         kept, rested = {p: v for p, v in kept.items() if p in resting}, resting
         for k in which:
             marks += 1.0
@@ -80,10 +102,20 @@ def test_what_no_longer_touches_presses_no_more() -> None:
 
 
 def test_room_made_on_the_way_changes_no_frame() -> None:
-    """A run that starts with room for four pairs grows many times, its searches made anew each time; its frames are those of one that never grows."""
+    """A run that starts with room for four pairs grows many times, its searches made anew each time; its frames are
+    those of one that never grows.
+    """
     rng = np.random.default_rng(8)
     rows = [box(f"r{k}", (0.62 * k, 0.3, 0), (0.6, 0.6, 0.6)) for k in range(12)]
-    heap = [box(f"b{k}", tuple(rng.uniform([-1, 3 + 0.2 * k, -1], [7, 4 + 0.2 * k, 1])), tuple(rng.uniform(0.2, 0.6, 3)), velocity=[0, -6, 0]) for k in range(40)]
+    heap = [
+        box(
+            f"b{k}",
+            tuple(rng.uniform([-1, 3 + 0.2 * k, -1], [7, 4 + 0.2 * k, 1])),
+            tuple(rng.uniform(0.2, 0.6, 3)),
+            velocity=[0, -6, 0],
+        )
+        for k in range(40)
+    ]
     scene = shot(*rows, *heap)
     one, other = prepare(scene), prepare(scene)
     roomy, tight = Run(scene, one.model, one.state), Run(scene, other.model, other.state)
@@ -91,7 +123,11 @@ def test_room_made_on_the_way_changes_no_frame() -> None:
     tight._found, tight._rows, tight._near = make_found(4, 0), make_rows(4), make_near(4)
     for _ in range(30):
         a, b = roomy.advance(), tight.advance()
-        assert a.position.tobytes() == b.position.tobytes() and a.orientation.tobytes() == b.orientation.tobytes() and a.events == b.events
+        assert (
+            a.position.tobytes() == b.position.tobytes()
+            and a.orientation.tobytes() == b.orientation.tobytes()
+            and a.events == b.events
+        )
     assert tight._room > 100
     assert one.state.pack() == other.state.pack()
 

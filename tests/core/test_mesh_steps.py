@@ -50,23 +50,35 @@ def test_flipped_inside_out_doubled_and_empty_faces_are_unified() -> None:
 
 def test_scattered_vertices_weld() -> None:
     rng = np.random.default_rng(2)
-    soup = make(BALL.vertices[BALL.faces].reshape(-1, 3) + rng.uniform(-2e-5, 2e-5, (3 * len(BALL.faces), 3)), np.arange(3 * len(BALL.faces)).reshape(-1, 3))
+    soup = make(
+        BALL.vertices[BALL.faces].reshape(-1, 3) + rng.uniform(-2e-5, 2e-5, (3 * len(BALL.faces), 3)),
+        np.arange(3 * len(BALL.faces)).reshape(-1, 3),
+    )
     assert "open" in kinds(soup) and kinds(after(soup, {"kind": "weld", "distance": 1e-4})) == set()
 
 
 def test_a_crossing_or_torn_mesh_becomes_one_clean_solid() -> None:
-    two = make(np.concatenate([BALL.vertices, BALL.vertices + [0.8, 0, 0]]), np.concatenate([BALL.faces, BALL.faces + len(BALL.vertices)]))
+    two = make(
+        np.concatenate([BALL.vertices, BALL.vertices + [0.8, 0, 0]]),
+        np.concatenate([BALL.faces, BALL.faces + len(BALL.vertices)]),
+    )
     assert "self-crossing" in kinds(two) and "shells" in kinds(two)
     for mesh in (two, make(two.vertices, two.faces[:-30])):
         made, _ = solid(after(mesh, {"kind": "solid", "detail": 48}), "made")
-        assert signed_volume(made) == pytest.approx(2 * 4 / 3 * np.pi - np.pi / 12 * (4 + 0.8) * (2 - 0.8) ** 2, rel=0.06)
+        assert signed_volume(made) == pytest.approx(
+            2 * 4 / 3 * np.pi - np.pi / 12 * (4 + 0.8) * (2 - 0.8) ** 2, rel=0.06
+        )
         assert not diagnose(made)
 
 
 def test_subdivide_decimate_and_scale_keep_the_shape() -> None:
     tube = primitives.tube(1, 0.3, 2, 1, 16)
     fine = after(tube, {"kind": "subdivide", "times": 2})
-    assert len(fine.faces) == 16 * len(tube.faces) and signed_volume(fine) == pytest.approx(signed_volume(tube), rel=1e-9) and not diagnose(fine)
+    assert (
+        len(fine.faces) == 16 * len(tube.faces)
+        and signed_volume(fine) == pytest.approx(signed_volume(tube), rel=1e-9)
+        and not diagnose(fine)
+    )
     less = after(primitives.sphere(1, 64), {"kind": "decimate", "keep": 0.25})
     assert 0.2 < len(less.faces) / len(primitives.sphere(1, 64).faces) < 0.35 and not diagnose(less)
     assert signed_volume(less) == pytest.approx(4 / 3 * np.pi, rel=0.03)
@@ -89,7 +101,9 @@ def test_inside_by_parity_equals_the_winding_number_also_on_lines_through_edges(
     torus = trimesh.creation.torus(2.0, 0.7)
     for mesh in (make(torus.vertices, torus.faces), primitives.box((2, 2, 2), (2, 2, 2)), primitives.tube(1, 0.3, 2)):
         lo, hi = mesh.bounds()
-        points = np.concatenate([np.random.default_rng(1).uniform(lo, hi, (800, 3)), [[0.0, 0.1, 0.0], [0.5, 0.1, 0.5], [0.0, 0.1, 0.5]]])
+        points = np.concatenate(
+            [np.random.default_rng(1).uniform(lo, hi, (800, 3)), [[0.0, 0.1, 0.0], [0.5, 0.1, 0.5], [0.0, 0.1, 0.5]]]
+        )
         assert (inside(mesh, points) == (winding_number(mesh, points) > 0.5)).all()
 
 
@@ -103,4 +117,6 @@ def test_a_mesh_is_displaced_by_a_falloff_along_its_normals_and_by_an_offset() -
     up = ball.vertices[:, 1] >= 0.5
     assert up.any() and moved.vertices - ball.vertices == pytest.approx(np.where(up[:, None], [0, 2, 0], 0))
     corner = after(primitives.box((1, 1, 1)), {"kind": "displace", "reach": everywhere, "by": 0.1})
-    assert np.abs(corner.vertices) == pytest.approx(0.5 + 0.1 / np.sqrt(3))  # doubled corners of a box move together, out along the diagonal
+    assert np.abs(corner.vertices) == pytest.approx(
+        0.5 + 0.1 / np.sqrt(3)
+    )  # doubled corners of a box move together, out along the diagonal

@@ -58,16 +58,26 @@ def test_depth_of_boxes_and_balls() -> None:
 
 
 def test_preflight_names_the_deepest_pair_and_its_depth() -> None:
-    scene = document.parse({"bodies": [box("crate", (0, 0.5, 0)), box("shelf", (0.9, 0.5, 0)), box("far", (1.91, 0.5, 0))], "ground": {"on": True}})
+    scene = document.parse(
+        {
+            "bodies": [box("crate", (0, 0.5, 0)), box("shelf", (0.9, 0.5, 0)), box("far", (1.91, 0.5, 0))],
+            "ground": {"on": True},
+        }
+    )
     found = [f for f in preflight(scene, [build_pieces(b) for b in scene.bodies]) if f.code == "overlap"]
     assert len(found) == 1 and "10.0 cm deep" in found[0].sentence and found[0].about == "crate"
 
 
 def test_a_tie_in_the_air_and_a_still_animated_body_are_said() -> None:
-    scene = document.parse({
-        "bodies": [box("crate", (0, 0.5, 0)), box("deck", (5, 0.5, 0)) | {"role": "animated"}],
-        "ties": [{"name": "rope", "how": {"kind": "pin"}, "body": "crate", "point": [0, 4, 0]}, {"name": "idle", "how": {"kind": "weld"}, "body": "deck", "point": [5, 1, 0]}],
-    })
+    scene = document.parse(
+        {
+            "bodies": [box("crate", (0, 0.5, 0)), box("deck", (5, 0.5, 0)) | {"role": "animated"}],
+            "ties": [
+                {"name": "rope", "how": {"kind": "pin"}, "body": "crate", "point": [0, 4, 0]},
+                {"name": "idle", "how": {"kind": "weld"}, "body": "deck", "point": [5, 1, 0]},
+            ],
+        }
+    )
     codes = {f.code: f.about for f in preflight(scene, [build_pieces(b) for b in scene.bodies])}
     assert codes == {"tie-far": "rope", "tie-idle": "idle", "stands-still": "deck"}
 
@@ -90,7 +100,9 @@ def test_outlines_lie_on_the_collision_surface(collision: str) -> None:
 
 @pytest.mark.parametrize("seed", range(8))
 def test_contact_points_reach_as_deep_as_the_hulls_overlap(seed: int) -> None:
-    """Of overlapping cores the solver's way out is never shorter than the least one, and seldom much longer; its points hold what lies deepest."""
+    """Of overlapping cores the solver's way out is never shorter than the least one, and seldom much longer; its points
+    hold what lies deepest.
+    """
     rng = np.random.default_rng(seed)
     ratios = []
     while len(ratios) < 12:

@@ -15,17 +15,25 @@ from shots import ball, box, reach_sphere, shot
 
 @st.composite
 def scenes(draw: st.DrawFn) -> Shot:
-    """A handful of bodies of mixed kinds, scenes over four decades of scale and bodies over one within each, some broken, some bonded, some
-    thrown, over a passive slab."""
+    """A handful of bodies of mixed kinds, scenes over four decades of scale and bodies over one within each, some
+    broken, some bonded, some thrown, over a passive slab.
+    """
     scale = 10.0 ** draw(st.floats(-2, 2))
     rng = np.random.default_rng(draw(st.integers(0, 2**31)))
-    bodies: list[dict[str, Any]] = [box("slab", (0, -0.25 * scale, 0), (12 * scale, 0.5 * scale, 12 * scale), role="passive")]
+    bodies: list[dict[str, Any]] = [
+        box("slab", (0, -0.25 * scale, 0), (12 * scale, 0.5 * scale, 12 * scale), role="passive")
+    ]
     for k in range(draw(st.integers(1, 6))):
         size = scale * 10.0 ** rng.uniform(-0.7, 0.3)
         at = tuple(scale * (rng.uniform(-1.5, 1.5, 3) + [0, 2.5 + 1.6 * k, 0]))
         more: dict[str, Any] = {
-            "velocity": list(scale * rng.uniform(-3, 3, 3)), "spin": list(rng.uniform(-4, 4, 3)),
-            "material": {"density": float(10 ** rng.uniform(1, 4)), "bounce": float(rng.uniform(0, 0.9)), "friction": float(rng.uniform(0, 1.2))},
+            "velocity": list(scale * rng.uniform(-3, 3, 3)),
+            "spin": list(rng.uniform(-4, 4, 3)),
+            "material": {
+                "density": float(10 ** rng.uniform(1, 4)),
+                "bounce": float(rng.uniform(0, 0.9)),
+                "friction": float(rng.uniform(0, 1.2)),
+            },
         }
         if rng.random() < 0.35:
             bodies.append(ball(f"b{k}", at, float(size * rng.uniform(0.2, 0.7)), **more))
@@ -37,7 +45,6 @@ def scenes(draw: st.DrawFn) -> Shot:
                 body["bonds"] = {"strength": float(10 ** rng.uniform(-1, 4))}
         bodies.append(body)
     return shot(*bodies, frames=30, gravity=[0, -9.81 * scale, 0], ground={"on": False})
-
 
 
 @given(scenes())
@@ -64,7 +71,12 @@ def test_every_scene_is_the_same_twice(scene: Shot) -> None:
 def test_pieces_of_a_burst_leave_no_piece_behind() -> None:
     body = box("crate", (0, 2, 0), (1, 1, 1), pattern={"kind": "cells", "count": 20, "seed": 5}, bonds={"strength": 50})
     fields = (
-        {"name": "blow", "effect": {"kind": "strain", "load": 1e4, "burst": 6}, "reach": reach_sphere((0, 2, 0), 3), "cue": {"kind": "at", "time": 0.25}},
+        {
+            "name": "blow",
+            "effect": {"kind": "strain", "load": 1e4, "burst": 6},
+            "reach": reach_sphere((0, 2, 0), 3),
+            "cue": {"kind": "at", "time": 0.25},
+        },
     )
     baked = bake(shot(body, fields=fields, gravity=[0, 0, 0], ground={"on": False}, frames=30))
     away = np.linalg.norm(baked.position[-1] - [0, 2, 0], axis=1)

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-import scenes
 
+import scenes
 from dynaclast.core.preflight import preflight
 from dynaclast.core.solve.loop import Run, frames
 from dynaclast.core.solve.prepare import prepare
@@ -15,12 +15,20 @@ from shots import ball, box, pillar, reach_box, run, shot
 
 
 def pile(rng: np.random.Generator, count: int = 40) -> list[dict]:
-    return [box(f"b{k}", (float(rng.uniform(-1, 1)), 0.5 + 0.45 * k, float(rng.uniform(-1, 1))), tuple(rng.uniform(0.3, 0.7, 3))) for k in range(count)]
+    return [
+        box(
+            f"b{k}",
+            (float(rng.uniform(-1, 1)), 0.5 + 0.45 * k, float(rng.uniform(-1, 1))),
+            tuple(rng.uniform(0.3, 0.7, 3)),
+        )
+        for k in range(count)
+    ]
 
 
 def test_heaps_of_boxes_are_asleep_within_three_seconds_of_the_last_fall() -> None:
-    """Half of five heaps within three seconds of the landing; all within three of when a box last moved faster than 0.3 m/s, for one may stand on its
-    edge for a while and then tip over, and within six in all."""
+    """Half of five heaps within three seconds of the landing; all within three of when a box last moved faster than 0.3
+    m/s, for one may stand on its edge for a while and then tip over, and within six in all.
+    """
     lands = int(np.ceil(24 * np.sqrt(2 * 0.45 * 40 / 9.81))) + 12  # tumbling after the last landing
     took, since = [], []
     for seed in range(3, 8):
@@ -34,7 +42,17 @@ def test_heaps_of_boxes_are_asleep_within_three_seconds_of_the_last_fall() -> No
 def test_a_tap_wakes_what_it_touches_and_a_hit_the_whole_row() -> None:
     row = [box(f"c{k}", (1.001 * k, 0.5, 0)) for k in range(5)]
     for speed, least, most in ((0.4, 0, 1), (6.0, 5, 5)):
-        baked = run(*row, ball("ball", (-6.0 if speed > 1 else -1.3, 0.5, 0), 0.45, velocity=[speed, 0, 0], material={"rolling": 0.0, "density": 8000 if speed > 1 else 300}), frames=60)
+        baked = run(
+            *row,
+            ball(
+                "ball",
+                (-6.0 if speed > 1 else -1.3, 0.5, 0),
+                0.45,
+                velocity=[speed, 0, 0],
+                material={"rolling": 0.0, "density": 8000 if speed > 1 else 300},
+            ),
+            frames=60,
+        )
         moved = (np.abs(baked.position[-1, :5, 0] - baked.position[0, :5, 0]) > 0.01).sum()
         assert least <= moved <= most
 
@@ -43,15 +61,22 @@ def test_a_sleeper_falls_when_its_support_goes() -> None:
     """A crate sleeps on a pillar; the pillar's hold ends at 2 s."""
     post = box("post", (0, 1, 0), (0.4, 2, 0.4), release={"kind": "cue", "time": 2.0}, velocity=[0, 0, 0])
     crate = box("crate", (0, 2.25, 0), (0.5, 0.5, 0.5))
-    kick = {"name": "sweep", "effect": {"kind": "burst", "speed": 12}, "reach": reach_box((-1.0, 0.9, 0), (3, 1.4, 3)), "cue": {"time": 2.05}, "targets": ["post"]}
+    kick = {
+        "name": "sweep",
+        "effect": {"kind": "burst", "speed": 12},
+        "reach": reach_box((-1.0, 0.9, 0), (3, 1.4, 3)),
+        "cue": {"time": 2.05},
+        "targets": ["post"],
+    }
     baked = run(post, crate, frames=96, fields=(kick,))
     assert baked.state[40, 1] == 1 and baked.position[40, 1, 1] == pytest.approx(2.25, abs=2e-3)
     assert baked.position[-1, 1, 1] < 1.0
 
 
 def test_contact_points_carried_along_equal_those_the_bodies_carry() -> None:
-    """Reused points are the midpoints of the surface points each body carries, the gap their distance along the normal; bodies that
-    moved against each other are refused."""
+    """Reused points are the midpoints of the surface points each body carries, the gap their distance along the normal;
+    bodies that moved against each other are refused.
+    """
     scene = shot(box("low", (0, 0.5, 0)), box("high", (0.1, 1.5, 0.05)), gravity=[0, -9.81, 0])
     prepared = prepare(scene)
     stepper = Run(prepared.shot, prepared.model, prepared.state)
@@ -69,7 +94,9 @@ def test_contact_points_carried_along_equal_those_the_bodies_carry() -> None:
         n, _ = _reuse(con, k, asm, a, b, ma, mb, 1.0, REUSE_SHARE, points, seps, axis, np.zeros(3), np.zeros(3))
         want_a = con.local[k, :n] @ ma.T + asm.pos[a]
         want_b = con.local_b[k, :n] @ mb.T + asm.pos[b]
-        assert points[:n] == pytest.approx((want_a + want_b) / 2, abs=1e-12) and seps[:n] == pytest.approx((want_a - want_b) @ axis, abs=1e-12)
+        assert points[:n] == pytest.approx((want_a + want_b) / 2, abs=1e-12) and seps[:n] == pytest.approx(
+            (want_a - want_b) @ axis, abs=1e-12
+        )
         return n, points, seps
 
     assert look()[0] == con.count[k]
@@ -81,11 +108,24 @@ def test_contact_points_carried_along_equal_those_the_bodies_carry() -> None:
 
 
 def test_preflight_says_what_cannot_carry_itself() -> None:
-    beam = box("beam", (0, 3, 0), (6, 0.5, 0.5), pattern={"kind": "bricks", "size": [0.5, 0.5, 0.5], "offset": 0}, bonds={"strength": 100, "unit": "kN"}, load_path="fail")
-    scene = shot(beam, fields=({"name": "root", "effect": {"kind": "anchor"}, "reach": reach_box((-2.75, 3, 0), (0.3, 0.3, 0.3))},))
+    beam = box(
+        "beam",
+        (0, 3, 0),
+        (6, 0.5, 0.5),
+        pattern={"kind": "bricks", "size": [0.5, 0.5, 0.5], "offset": 0},
+        bonds={"strength": 100, "unit": "kN"},
+        load_path="fail",
+    )
+    scene = shot(
+        beam,
+        fields=({"name": "root", "effect": {"kind": "anchor"}, "reach": reach_box((-2.75, 3, 0), (0.3, 0.3, 0.3))},),
+    )
     found = [f for f in preflight(scene, prepare(scene).pieces) if f.code == "overloaded"]
     assert found and "cannot carry itself" in found[0].sentence
-    scene = shot(pillar(load_path="fail"), fields=({"name": "root", "effect": {"kind": "anchor"}, "reach": reach_box((0, 0, 0), (2, 1, 2))},))
+    scene = shot(
+        pillar(load_path="fail"),
+        fields=({"name": "root", "effect": {"kind": "anchor"}, "reach": reach_box((0, 0, 0), (2, 1, 2))},),
+    )
     assert not [f for f in preflight(scene, prepare(scene).pieces) if f.code == "overloaded"]
 
 
@@ -95,7 +135,9 @@ def test_a_ball_that_spins_on_its_spot_comes_to_rest() -> None:
 
 
 def test_a_heap_that_lands_at_once_gains_no_energy_as_it_stops() -> None:
-    """A thousand boxes into a bin: impulses of the landing, applied again in the next substep, must not throw anything up."""
+    """A thousand boxes into a bin: impulses of the landing, applied again in the next substep, must not throw anything
+    up.
+    """
     heap = scenes.pile1000()
     prepared = prepare(heap)
     energy = [f.stats["energy"] for f in frames(heap, prepared.model, prepared.state, 20)]

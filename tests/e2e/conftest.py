@@ -9,10 +9,19 @@ from playwright.sync_api import Browser, Page, sync_playwright
 
 from dynaclast.runtime import Parts
 
-FLAGS = (
-    "--no-sandbox --use-gl=angle --use-angle=gl-egl --ignore-gpu-blocklist --enable-unsafe-swiftshader --disable-background-networking "
-    "--disable-component-update --disable-sync --disable-quic --no-first-run --no-default-browser-check"
-).split()
+FLAGS = [
+    "--no-sandbox",
+    "--use-gl=angle",
+    "--use-angle=gl-egl",
+    "--ignore-gpu-blocklist",
+    "--enable-unsafe-swiftshader",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+    "--disable-quic",
+    "--no-first-run",
+    "--no-default-browser-check",
+]
 
 
 @pytest.fixture(scope="session")

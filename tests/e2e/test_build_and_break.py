@@ -7,16 +7,18 @@ from pathlib import Path
 
 import numpy as np
 from playwright.sync_api import Page, expect
+from test_first_collapse import new_shot, saved, type_number
 
 from dynaclast.core.geometry import primitives
 from dynaclast.runtime import Parts
-from test_first_collapse import new_shot, saved, type_number
 
 
 def pick(page: Page, dx: float = 0.5, dy: float = 0.5, **more: list) -> None:
     view = page.get_by_test_id("view").bounding_box()
     assert view
-    page.get_by_test_id("view").locator("canvas").click(position={"x": view["width"] * dx, "y": view["height"] * dy}, **more)
+    page.get_by_test_id("view").locator("canvas").click(
+        position={"x": view["width"] * dx, "y": view["height"] * dy}, **more
+    )
 
 
 def test_a_bad_mesh_is_seen_reported_mended_and_undone(page: Page, running: Parts, tmp_path: Path) -> None:

@@ -1,4 +1,6 @@
-"""Driving a collapse: a vortex placed and keyed, a falloff shared, targets narrowed, keys moved on the cue sheet; the result read from the take."""
+"""Driving a collapse: a vortex placed and keyed, a falloff shared, targets narrowed, keys moved on the cue sheet; the
+result read from the take.
+"""
 
 from __future__ import annotations
 
@@ -6,17 +8,19 @@ import re
 
 import numpy as np
 from playwright.sync_api import Page, expect
-
-from dynaclast.runtime import Parts
 from test_first_collapse import new_shot, saved, type_number
 from test_tie_and_key import baked, positions
+
+from dynaclast.runtime import Parts
 
 
 def seek(page: Page, share: float) -> int:
     """Click the run strip at a share of its length; the frame it gives."""
     timeline = page.get_by_test_id("timeline").bounding_box()
     assert timeline
-    page.get_by_test_id("timeline").locator("svg").first.click(position={"x": 8 + (timeline["width"] - 16) * share, "y": 40})
+    page.get_by_test_id("timeline").locator("svg").first.click(
+        position={"x": 8 + (timeline["width"] - 16) * share, "y": 40}
+    )
     return int(re.findall(r"\d+", page.locator(".head b").inner_text())[0])
 
 
@@ -39,7 +43,17 @@ def balls(page: Page, running: Parts) -> None:
 def test_a_vortex_is_placed_keyed_and_narrowed(page: Page, running: Parts) -> None:
     balls(page, running)
     page.get_by_test_id("add-vortex").click()
-    for label, value in (("centre x", "0"), ("centre y", "3"), ("centre z", "0"), ("core radius", "4"), ("edge width", "1"), ("inward", "0"), ("lift", "0"), ("swirl", "4"), ("core", "1.5")):
+    for label, value in (
+        ("centre x", "0"),
+        ("centre y", "3"),
+        ("centre z", "0"),
+        ("core radius", "4"),
+        ("edge width", "1"),
+        ("inward", "0"),
+        ("lift", "0"),
+        ("swirl", "4"),
+        ("core", "1.5"),
+    ):
         type_number(page, label, value)
     expect(page.get_by_test_id("reach-count")).to_contain_text("reaches 2 of 2")
     expect(page.get_by_test_id("expected")).to_contain_text("turns a second in the core")
@@ -80,7 +94,13 @@ def test_a_vortex_is_placed_keyed_and_narrowed(page: Page, running: Parts) -> No
 def test_one_falloff_is_shared_by_two_fields_and_pasted_into_another_shot(page: Page, running: Parts) -> None:
     balls(page, running)
     page.get_by_test_id("add-push").click()
-    for label, value in (("centre x", "1.5"), ("centre y", "3"), ("centre z", "0"), ("core radius", "0.5"), ("edge width", "0.5")):
+    for label, value in (
+        ("centre x", "1.5"),
+        ("centre y", "3"),
+        ("centre z", "0"),
+        ("core radius", "0.5"),
+        ("edge width", "0.5"),
+    ):
         type_number(page, label, value)
     expect(page.get_by_test_id("reach-count")).to_contain_text("reaches 1 of 2")
     page.get_by_test_id("share-reach").click()

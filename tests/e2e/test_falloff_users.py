@@ -1,4 +1,6 @@
-"""One falloff with many users, maps seen before and in a take, a mesh out of a falloff, the library, and a field that cannot act."""
+"""One falloff with many users, maps seen before and in a take, a mesh out of a falloff, the library, and a field that
+cannot act.
+"""
 
 from __future__ import annotations
 
@@ -6,11 +8,11 @@ from io import BytesIO
 
 import numpy as np
 from playwright.sync_api import Page, expect
-
-from dynaclast.runtime import Parts
 from test_drive import balls
 from test_first_collapse import broken_pillar, new_shot, saved, type_number
 from test_tie_and_key import baked
+
+from dynaclast.runtime import Parts
 
 
 def arrays(page: Page, running: Parts, take: str) -> dict[str, np.ndarray]:
@@ -23,7 +25,13 @@ def test_a_falloff_crowds_a_break_and_makes_a_map_that_the_take_keeps(page: Page
     page.get_by_test_id("step-drive").click()
     page.keyboard.press("Escape")
     page.get_by_test_id("add-falloff").click()
-    for label, value in (("centre x", "0"), ("centre y", "5"), ("centre z", "0"), ("core radius", "0.6"), ("edge width", "0.8")):
+    for label, value in (
+        ("centre x", "0"),
+        ("centre y", "5"),
+        ("centre z", "0"),
+        ("core radius", "0.6"),
+        ("edge width", "0.8"),
+    ):
         type_number(page, label, value)
     page.get_by_test_id("add-map").click()
     expect(page.get_by_test_id("map-figures")).to_contain_text("of 30 pieces")
@@ -64,7 +72,9 @@ def test_a_mesh_is_made_out_of_a_falloff_and_goes_with_its_size(page: Page, runn
     saved(page)
 
 
-def test_a_field_is_kept_in_the_library_and_one_that_cannot_act_holds_the_bake_until_told(page: Page, running: Parts) -> None:
+def test_a_field_is_kept_in_the_library_and_one_that_cannot_act_holds_the_bake_until_told(
+    page: Page, running: Parts
+) -> None:
     balls(page, running)
     page.get_by_test_id("add-drag").click()
     page.get_by_test_id("keep-field").click()

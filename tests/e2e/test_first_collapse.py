@@ -63,7 +63,9 @@ def broken_pillar(page: Page, running: Parts) -> None:
     saved(page)
 
 
-def test_mesh_files_come_in_by_pick_and_by_drop_and_bad_ones_are_explained(page: Page, running: Parts, tmp_path: Path) -> None:
+def test_mesh_files_come_in_by_pick_and_by_drop_and_bad_ones_are_explained(
+    page: Page, running: Parts, tmp_path: Path
+) -> None:
     new_shot(page, running)
     torus = trimesh.creation.torus(1.5, 0.4, major_sections=48, minor_sections=24)
     torus.export(tmp_path / "ring.obj")
@@ -72,8 +74,12 @@ def test_mesh_files_come_in_by_pick_and_by_drop_and_bad_ones_are_explained(page:
     assert float(number(page, "position y")) == pytest.approx(1.9, abs=0.02)  # it stands on the ground
     data = list(trimesh.Trimesh(*_tube()).export(file_type="stl"))
     page.evaluate(
-        """(bytes) => { const file = new File([new Uint8Array(bytes)], "pipe.stl"); const transfer = new DataTransfer(); transfer.items.add(file);
-        document.querySelector("[data-testid=view]").parentElement.dispatchEvent(new DragEvent("drop", { dataTransfer: transfer, bubbles: true })); }""",
+        """(bytes) => {
+            const transfer = new DataTransfer();
+            transfer.items.add(new File([new Uint8Array(bytes)], "pipe.stl"));
+            const view = document.querySelector("[data-testid=view]").parentElement;
+            view.dispatchEvent(new DragEvent("drop", { dataTransfer: transfer, bubbles: true }));
+        }""",
         data,
     )
     expect(page.locator(".item:visible", has_text="pipe")).to_be_visible()
@@ -106,7 +112,9 @@ def test_a_body_is_moved_in_the_view_and_by_numbers_and_every_edit_can_be_undone
     middle = (view["x"] + view["width"] / 2, view["y"] + view["height"] / 2)
     before = [number(page, f"position {a}") for a in "xyz"]
     moved = before
-    for dx, dy in itertools.product((10, 0, 20, -10), (-80, -65, -95)):  # the upward rod of the handles, somewhere near the middle
+    for dx, dy in itertools.product(
+        (10, 0, 20, -10), (-80, -65, -95)
+    ):  # the upward rod of the handles, somewhere near the middle
         page.mouse.move(middle[0] + dx, middle[1] + dy)
         page.wait_for_timeout(120)
         page.mouse.down()

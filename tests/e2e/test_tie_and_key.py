@@ -1,4 +1,6 @@
-"""Ties and keys, as an artist sets them: a string placed in the view gives way, a keyed deck carries what lies on it."""
+"""Ties and keys, as an artist sets them: a string placed in the view gives way, a keyed deck carries what lies on
+it.
+"""
 
 from __future__ import annotations
 
@@ -7,10 +9,10 @@ from io import BytesIO
 
 import numpy as np
 from playwright.sync_api import Page, expect
-
-from dynaclast.runtime import Parts
 from test_build_and_break import pick
 from test_first_collapse import new_shot, saved, type_number
+
+from dynaclast.runtime import Parts
 
 
 def baked(page: Page, running: Parts) -> tuple[str, dict]:
@@ -50,7 +52,9 @@ def test_a_string_placed_in_the_view_snaps_at_its_load(page: Page, running: Part
     saved(page)
     page.keyboard.press("Escape")
     _, events = baked(page, running)
-    assert events["tie_broken"]["tie"] == "string" and events["tie_broken"]["load"] > events["tie_broken"]["strength"] == 5
+    assert (
+        events["tie_broken"]["tie"] == "string" and events["tie_broken"]["load"] > events["tie_broken"]["strength"] == 5
+    )
     expect(page.locator(".moment").first).to_contain_text("string gave way")
     page.get_by_test_id("step-bind").click()
     page.locator(".lane-name", has_text="string").click()

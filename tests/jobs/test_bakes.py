@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import signal
 import subprocess
@@ -29,7 +30,12 @@ ROOT = Path(__file__).parents[2]
 
 
 def scene(frames: int = 36) -> Shot:
-    return shot(pillar(), ball("stone", (0, 2.2, -4), velocity=[0, 0, 9]), fields=(footing(), blow(1500, (0, 2, 0), 0.9, 0.3)), frames=frames)
+    return shot(
+        pillar(),
+        ball("stone", (0, 2.2, -4), velocity=[0, 0, 9]),
+        fields=(footing(), blow(1500, (0, 2, 0), 0.9, 0.3)),
+        frames=frames,
+    )
 
 
 def ask(store: Store, document: Shot) -> str:
@@ -54,7 +60,10 @@ def wait(store: Store, take_id: str, reached: Callable[[TakeRow], bool], seconds
 
 def same_as_undisturbed(store: Store, take_id: str, document: Shot) -> None:
     baked, want = baked_take(store, take_id)[2], bake(document)
-    assert baked.position.tobytes() == want.position.tobytes() and baked.orientation.tobytes() == want.orientation.tobytes()
+    assert (
+        baked.position.tobytes() == want.position.tobytes()
+        and baked.orientation.tobytes() == want.orientation.tobytes()
+    )
     assert (baked.state == want.state).all() and baked.events == want.events
     assert all(np.array_equal(baked.stats[k], want.stats[k]) for k in want.stats)
 
@@ -63,7 +72,13 @@ def same_as_undisturbed(store: Store, take_id: str, document: Shot) -> None:
 def bake_service(database: Database) -> Iterator[subprocess.Popen[bytes]]:
     """The real service with its scheduler and worker process."""
     env = {**os.environ, "DYNACLAST_URL": database.url, "PYTHONPATH": str(ROOT / "src")}
-    process = subprocess.Popen([sys.executable, "-m", "dynaclast.jobs.service"], env=env, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, start_new_session=True)
+    process = subprocess.Popen(
+        [sys.executable, "-m", "dynaclast.jobs.service"],
+        env=env,
+        stdout=subprocess.PIPE,
+        stderr=subprocess.DEVNULL,
+        start_new_session=True,
+    )
     assert process.stdout is not None
     assert b"ready" in process.stdout.readline()
     try:
@@ -73,10 +88,8 @@ def bake_service(database: Database) -> Iterator[subprocess.Popen[bytes]]:
         try:
             process.wait(timeout=20)
         finally:
-            try:
+            with contextlib.suppress(ProcessLookupError):
                 os.killpg(process.pid, signal.SIGKILL)
-            except ProcessLookupError:
-                pass
             process.stdout.close()
 
 
@@ -152,7 +165,11 @@ def test_a_bake_taken_over_cannot_write_any_more(store: Store, database: Databas
 
 
 def test_a_bake_that_cannot_be_done_says_why(store: Store, database: Database) -> None:
-    open_box = {"kind": "mesh", "vertices": [[0, 0, 0], [1, 0, 0], [0, 1, 0], [0, 0, 1]], "faces": [[0, 2, 1], [0, 1, 3], [0, 3, 2], [0, 3, 2]]}
+    open_box = {
+        "kind": "mesh",
+        "vertices": [[0, 0, 0], [1, 0, 0], [0, 1, 0], [0, 0, 1]],
+        "faces": [[0, 2, 1], [0, 1, 3], [0, 3, 2], [0, 3, 2]],
+    }
     take_id = ask(store, parse({"bodies": [{"name": "crate", "shape": open_box}]}))
     assert run_bake(database.url, take_id) == "failed"
     assert "crate" in row_of(store, take_id).message

@@ -28,7 +28,9 @@ def two_crates(ending: str) -> bytes:
     scene.add_geometry(trimesh.creation.box((1, 2, 3)), node_name="crate", geom_name="crate")
     move = trimesh.transformations.compose_matrix(scale=(2, 2, 2), angles=(0, 0, np.pi / 2), translate=(5, 1, 0))
     lid = trimesh.creation.box((1, 1, 1))
-    lid.visual = trimesh.visual.TextureVisuals(uv=np.zeros((8, 2)), material=trimesh.visual.material.PBRMaterial(baseColorFactor=[255, 0, 0, 255]))
+    lid.visual = trimesh.visual.TextureVisuals(
+        uv=np.zeros((8, 2)), material=trimesh.visual.material.PBRMaterial(baseColorFactor=[255, 0, 0, 255])
+    )
     scene.add_geometry(lid, node_name="lid", geom_name="lid", transform=move)
     out = scene.export(file_type=ending)
     return out if isinstance(out, bytes) else out.encode()
@@ -57,7 +59,9 @@ def test_a_glb_gives_its_meshes_with_names_places_colours_and_coordinates(reader
     found = reader.read(two_crates("glb"), "crates.glb")
     assert [p.name for p in found.parts] == ["crate", "lid"] and "metres" in found.notes[0]
     lid = found.parts[1]
-    assert np.ptp(lid.mesh.vertices, axis=0) == pytest.approx([2, 2, 2], abs=1e-5) and lid.position == pytest.approx((5, 1, 0), abs=1e-6)
+    assert np.ptp(lid.mesh.vertices, axis=0) == pytest.approx([2, 2, 2], abs=1e-5) and lid.position == pytest.approx(
+        (5, 1, 0), abs=1e-6
+    )
     assert abs(lid.rotation[2]) == pytest.approx(np.sin(np.pi / 4), abs=1e-6) and lid.color == "#ff0000"
     assert lid.uv is not None and lid.uv.shape == (12, 3, 2)
 
@@ -65,11 +69,18 @@ def test_a_glb_gives_its_meshes_with_names_places_colours_and_coordinates(reader
 def test_usd_honours_units_and_up_axis(reader: Reader, tmp_path) -> None:  # noqa: ANN001
     found = reader.read(usd_crate(str(tmp_path / "a.usdc"), UsdGeom.Tokens.z, 0.01), "a.usdc")
     part = found.parts[0]
-    assert part.name == "crate" and part.color == "#ff0000" and "0.01 m per unit, z up" in found.notes[0] and "6 faces" in found.notes[1]
+    assert (
+        part.name == "crate"
+        and part.color == "#ff0000"
+        and "0.01 m per unit, z up" in found.notes[0]
+        and "6 faces" in found.notes[1]
+    )
     joined = found.joined()
     assert np.ptp(joined.vertices, axis=0) == pytest.approx([1, 3, 2], abs=1e-6)  # z of the file is y here
     assert joined.vertices[:, 1].mean() == pytest.approx(1.0, abs=1e-6)
-    assert len(reader.read(usd_crate(str(tmp_path / "b.usda"), UsdGeom.Tokens.y, 1.0), "b.usda").parts[0].mesh.faces) == 12
+    assert (
+        len(reader.read(usd_crate(str(tmp_path / "b.usda"), UsdGeom.Tokens.y, 1.0), "b.usda").parts[0].mesh.faces) == 12
+    )
 
 
 def test_a_reader_that_dies_or_hangs_is_replaced(reader: Reader) -> None:
@@ -112,8 +123,12 @@ def test_a_thousand_damaged_files_never_take_the_reader_along(reader: Reader, tm
     ball = trimesh.creation.icosphere(1)
     box = trimesh.creation.box((1, 2, 3))
     whole = {
-        "obj": box.export(file_type="obj").encode(), "ply": ball.export(file_type="ply"), "stl": box.export(file_type="stl"), "glb": two_crates("glb"),
-        "usdc": usd_crate(str(tmp_path / "c.usdc"), UsdGeom.Tokens.y, 1.0), "usda": usd_crate(str(tmp_path / "c.usda"), UsdGeom.Tokens.y, 1.0),
+        "obj": box.export(file_type="obj").encode(),
+        "ply": ball.export(file_type="ply"),
+        "stl": box.export(file_type="stl"),
+        "glb": two_crates("glb"),
+        "usdc": usd_crate(str(tmp_path / "c.usdc"), UsdGeom.Tokens.y, 1.0),
+        "usda": usd_crate(str(tmp_path / "c.usda"), UsdGeom.Tokens.y, 1.0),
     }
     whole["text.ply"] = ball.export(file_type="ply", encoding="ascii")
     rng = np.random.default_rng(5)
@@ -131,6 +146,9 @@ def test_a_thousand_damaged_files_never_take_the_reader_along(reader: Reader, tm
                 assert exc.message and "Traceback" not in exc.message
             else:
                 read += 1
-                assert all(np.isfinite(p.mesh.vertices).all() and p.mesh.faces.max() < len(p.mesh.vertices) for p in found.parts)
+                assert all(
+                    np.isfinite(p.mesh.vertices).all() and p.mesh.faces.max() < len(p.mesh.vertices)
+                    for p in found.parts
+                )
     assert read + refused == 2120 and read > 150 and refused > 200
     assert time.monotonic() - began < 600  # none hung until its limit

@@ -127,8 +127,15 @@ def test_pieces_are_built_once_and_kept_by_content(store: Store, monkeypatch: py
 
 
 def test_packed_arrays_come_back_the_same() -> None:
-    arrays = {"a": np.arange(7, dtype=np.float32), "b": np.ones((3, 2), np.uint8), "c": np.zeros((0, 3)), "d": np.array([[1, 2]], np.int32)}
+    arrays = {
+        "a": np.arange(7, dtype=np.float32),
+        "b": np.ones((3, 2), np.uint8),
+        "c": np.zeros((0, 3)),
+        "d": np.array([[1, 2]], np.int32),
+    }
     back, more = unpack(unsqueeze(squeeze(pack(arrays, note="hello"))))
-    assert more == {"note": "hello"} and all((back[k] == v).all() and back[k].dtype == v.dtype and back[k].shape == v.shape for k, v in arrays.items())
+    assert more == {"note": "hello"} and all(
+        (back[k] == v).all() and back[k].dtype == v.dtype and back[k].shape == v.shape for k, v in arrays.items()
+    )
     with pytest.raises(ValueError):
         unpack(b"something else")

@@ -17,7 +17,12 @@ def keys(*rows: tuple[float, list[float]], how: str = "linear") -> dict:
 def test_a_piston_pushes_a_box_and_leaves_it() -> None:
     """The box keeps to the piston's face while pushed, and slides v^2 / (2 mu g) after it stops (2 %)."""
     piston = box("piston", (-2, 0.5, 0), role="animated", motion=keys((0, [-2, 0.5, 0]), (1, [0, 0.5, 0])))
-    baked = run(piston, box("box", (-0.9, 0.5, 0), material={"bounce": 0, "friction": 0.6}), frames=60, ground={"friction": 0.6, "bounce": 0})
+    baked = run(
+        piston,
+        box("box", (-0.9, 0.5, 0), material={"bounce": 0, "friction": 0.6}),
+        frames=60,
+        ground={"friction": 0.6, "bounce": 0},
+    )
     piston_x, box_x = baked.position[:, 0, 0], baked.position[:, 1, 0]
     assert np.allclose(piston_x[:25], -2 + 2 * baked.time[:25], atol=1e-5) and np.allclose(piston_x[25:], 0, atol=1e-6)
     assert np.allclose((box_x - piston_x)[4:24], 1.0, atol=3e-3)
@@ -45,8 +50,26 @@ def test_what_stands_on_a_turntable_turns_with_it() -> None:
 
 @pytest.mark.parametrize(("how", "quarter"), [("step", 0.0), ("linear", 0.25), ("smooth", 0.15625), ("bezier", 0.129)])
 def test_keys_are_joined_as_they_say(how: str, quarter: float) -> None:
-    """At a quarter of the time: held; straight; 3 t^2 - 2 t^3 (level ends); the curve (.42, 0, .58, 1) from the CSS easing tables."""
-    shot = parse({"bodies": [box("a", (0, 0, 0), role="animated", motion={"keys": [{"time": 1, "position": [0, 0, 0], "how": how, "curve": [0.42, 0, 0.58, 1]}, {"time": 3, "position": [4, 0, 0]}]})]})
+    """At a quarter of the time: held; straight; 3 t^2 - 2 t^3 (level ends); the curve (.42, 0, .58, 1) from the CSS
+    easing tables.
+    """
+    shot = parse(
+        {
+            "bodies": [
+                box(
+                    "a",
+                    (0, 0, 0),
+                    role="animated",
+                    motion={
+                        "keys": [
+                            {"time": 1, "position": [0, 0, 0], "how": how, "curve": [0.42, 0, 0.58, 1]},
+                            {"time": 3, "position": [4, 0, 0]},
+                        ]
+                    },
+                )
+            ]
+        }
+    )
     path = Path.of(shot.bodies[0].motion)
     assert path.at(1.5)[0][0] == pytest.approx(4 * quarter, abs=0.005)
     assert path.at(0)[0][0] == 0 and path.at(9)[0][0] == 4
@@ -67,15 +90,28 @@ def bowl(n: int = 24) -> dict:
         for j in range(n - 1):
             a, b, c, d = i * n + j, (i + 1) * n + j, (i + 1) * n + j + 1, i * n + j + 1
             faces += [[a, c, b], [a, d, c], [b + n * n, c + n * n, a + n * n], [c + n * n, d + n * n, a + n * n]]
-    ring = [i * n for i in range(n)] + [(n - 1) * n + j for j in range(1, n)] + [i * n + n - 1 for i in range(n - 2, -1, -1)] + list(range(n - 2, 0, -1))
+    ring = (
+        [i * n for i in range(n)]
+        + [(n - 1) * n + j for j in range(1, n)]
+        + [i * n + n - 1 for i in range(n - 2, -1, -1)]
+        + list(range(n - 2, 0, -1))
+    )
     for a, b in zip(ring, [*ring[1:], ring[0]], strict=True):
         faces += [[a, b, b + n * n], [a, b + n * n, a + n * n]]
-    return {"name": "bowl", "role": "passive", "collision": "exact", "shape": {"kind": "mesh", "vertices": np.concatenate([top, low]).tolist(), "faces": faces}}
+    return {
+        "name": "bowl",
+        "role": "passive",
+        "collision": "exact",
+        "shape": {"kind": "mesh", "vertices": np.concatenate([top, low]).tolist(), "faces": faces},
+    }
 
 
 def test_things_come_to_rest_in_an_exact_bowl() -> None:
     """Everything slides together at the bottom, sleeps, stays above the surface (5 mm) and gains no energy."""
-    things = [box(f"c{k}", (x, 3 + 0.8 * k, z), (0.5, 0.5, 0.5)) for k, (x, z) in enumerate([(0, 0), (2, 1), (-2, 2), (1, -3)])]
+    things = [
+        box(f"c{k}", (x, 3 + 0.8 * k, z), (0.5, 0.5, 0.5))
+        for k, (x, z) in enumerate([(0, 0), (2, 1), (-2, 2), (1, -3)])
+    ]
     baked = run(bowl(), *things, ball("b", (2.5, 4, -2), 0.4), frames=200, ground={"on": False})
     at = baked.position[-1, 1:]
     assert np.hypot(at[:, 0], at[:, 2]).max() < 2.5 and (baked.state[-1, 1:] == 1).all()
@@ -84,7 +120,11 @@ def test_things_come_to_rest_in_an_exact_bowl() -> None:
 
 
 def test_a_fast_ball_does_not_pass_an_exact_sheet() -> None:
-    baked = run(box("wall", (0, 1, 0), (0.02, 4, 4), role="passive", collision="exact"), ball("b", (-5, 1, 0), 0.1, velocity=[200, 0, 0]), frames=12)
+    baked = run(
+        box("wall", (0, 1, 0), (0.02, 4, 4), role="passive", collision="exact"),
+        ball("b", (-5, 1, 0), 0.1, velocity=[200, 0, 0]),
+        frames=12,
+    )
     assert baked.position[-1, 1, 0] < -0.1
 
 
@@ -93,9 +133,21 @@ def test_a_ball_rolls_over_seams_without_catching() -> None:
     n = 30
     line = np.linspace(-5, 5, n)
     x, z = np.meshgrid(line, line, indexing="ij")
-    floor = {"name": "floor", "role": "passive", "collision": "exact", "shape": {"kind": "box", "size": [10, 1, 10]}, "place": {"position": [0, -0.5, 0]}, "steps": [{"kind": "subdivide", "times": 4}]}
+    floor = {
+        "name": "floor",
+        "role": "passive",
+        "collision": "exact",
+        "shape": {"kind": "box", "size": [10, 1, 10]},
+        "place": {"position": [0, -0.5, 0]},
+        "steps": [{"kind": "subdivide", "times": 4}],
+    }
     flat = run(ball("b", (-4, 0.3, 0.137), 0.3, velocity=[4, 0, 0], material={"bounce": 0}), frames=36)
-    seams = run(ball("b", (-4, 0.3, 0.137), 0.3, velocity=[4, 0, 0], material={"bounce": 0}), floor, frames=36, ground={"on": False, "friction": 0.7})
+    seams = run(
+        ball("b", (-4, 0.3, 0.137), 0.3, velocity=[4, 0, 0], material={"bounce": 0}),
+        floor,
+        frames=36,
+        ground={"on": False, "friction": 0.7},
+    )
     assert seams.position[-1, 0, 0] == pytest.approx(flat.position[-1, 0, 0], rel=0.01)
     assert np.abs(seams.position[:, 0, 1] - 0.3).max() < 2e-3 and abs(seams.position[-1, 0, 2] - 0.137) < 0.01
 
@@ -103,7 +155,12 @@ def test_a_ball_rolls_over_seams_without_catching() -> None:
 @pytest.mark.parametrize("collision", ["ball", "box", "hull", "parts"])
 def test_a_body_collides_as_it_is_told(collision: str) -> None:
     """A cone of 1 m lands: as a ball it stands half its width up, else on its base."""
-    cone = {"name": "cone", "shape": {"kind": "cone", "radius": 0.5, "height": 1}, "place": {"position": [0, 1.2, 0]}, "collision": collision}
+    cone = {
+        "name": "cone",
+        "shape": {"kind": "cone", "radius": 0.5, "height": 1},
+        "place": {"position": [0, 1.2, 0]},
+        "collision": collision,
+    }
     baked = run(cone, frames=72)
     y = baked.position[-1, 0, 1]
     assert y == pytest.approx(0.25, abs=0.02) if collision != "ball" else 0.2 < y < 0.8

@@ -38,7 +38,11 @@ def three_tiers() -> dict[str, Any]:
         return {"kind": "slabs", "count": 2, "axis": axis, "spread": 0, "random": 0, "seed": 1}
 
     return box(
-        "bar", (0, 0, 0), (4, 1, 1), pattern=slabs([1, 0, 0]), breaks=[{"pattern": slabs([0, 1, 0])}, {"pattern": slabs([0, 0, 1])}],
+        "bar",
+        (0, 0, 0),
+        (4, 1, 1),
+        pattern=slabs([1, 0, 0]),
+        breaks=[{"pattern": slabs([0, 1, 0])}, {"pattern": slabs([0, 0, 1])}],
         bonds={"strength": 350, "unit": "kN", "tiers": [80, 30]},
     )
 
@@ -62,7 +66,12 @@ def test_wear_stops_at_its_cap_and_stays() -> None:
 
 def test_a_blow_hands_what_is_over_to_the_finer_tier() -> None:
     for load, tiers in ((349, set()), (425, {1}), (435, {1, 2}), (470, {1, 2, 3})):
-        baked = run(three_tiers(), fields=(field({"kind": "strain", "load": load}, cue={"kind": "at", "time": 0}),), frames=2, **FREE)
+        baked = run(
+            three_tiers(),
+            fields=(field({"kind": "strain", "load": load}, cue={"kind": "at", "time": 0}),),
+            frames=2,
+            **FREE,
+        )
         assert {e["tier"] for e in baked.events if e["kind"] == "bond_broken"} == tiers, load
 
 
@@ -70,8 +79,16 @@ def test_a_hit_falls_on_the_coarsest_bonds_first_and_goes_on() -> None:
     """A ball of momentum J stops on one end of a held bar: a force J / 0.02 s, halved from bond to bond."""
 
     def broken(force: float) -> list[tuple[int, float]]:
-        stone = ball("stone", (-1, 0.8, 0.25), 0.2, material={"density": force * 0.02 / 5 / (4 / 3 * np.pi * 0.2**3)}, velocity=[0, -5, 0])
-        held = field({"kind": "anchor"}, {"layers": [{"shape": {"kind": "box", "center": [1, 0, 0], "core": [1, 2, 2]}}]})
+        stone = ball(
+            "stone",
+            (-1, 0.8, 0.25),
+            0.2,
+            material={"density": force * 0.02 / 5 / (4 / 3 * np.pi * 0.2**3)},
+            velocity=[0, -5, 0],
+        )
+        held = field(
+            {"kind": "anchor"}, {"layers": [{"shape": {"kind": "box", "center": [1, 0, 0], "core": [1, 2, 2]}}]}
+        )
         baked = run(three_tiers(), stone, fields=(held,), frames=4, **FREE)
         return [(e["tier"], e["load"]) for e in baked.events if e["kind"] == "bond_broken" and e["frame"] <= 2]
 
@@ -79,7 +96,11 @@ def test_a_hit_falls_on_the_coarsest_bonds_first_and_goes_on() -> None:
     assert broken(500e3) == [(1, pytest.approx(500, rel=0.05))]  # though it falls on both sides of an interval's end
     went = broken(3000e3)
     loads = sorted(load for tier, load in went if tier == 1)
-    assert len(loads) == 4 and sum(load == pytest.approx(loads[3] / 2) for load in loads) == 2 and {tier for tier, _ in went} == {1, 2, 3}
+    assert (
+        len(loads) == 4
+        and sum(load == pytest.approx(loads[3] / 2) for load in loads) == 2
+        and {tier for tier, _ in went} == {1, 2, 3}
+    )
 
 
 # ------------------------------------------------------------------------------------ moving
@@ -110,7 +131,9 @@ def test_wind_on_a_ball_follows_the_closed_form() -> None:
 def test_vortex_has_the_rankine_profile(radius: float, wanted: float) -> None:
     """Held on a circle by the pull that the turn needs, a piece takes the speed of the profile."""
     one = ball("one", (radius, 0, 0), 0.05)
-    swirl = field({"kind": "vortex", "swirl": 8, "core": 1, "grip": 20, "inward": 0, "lift": 0, "contain": 6, "ring": radius})
+    swirl = field(
+        {"kind": "vortex", "swirl": 8, "core": 1, "grip": 20, "inward": 0, "lift": 0, "contain": 6, "ring": radius}
+    )
     baked = run(one, fields=(swirl,), frames=72, **FREE)
     at = baked.position[-25:, 0].astype(float)
     turned = np.unwrap(np.arctan2(-at[:, 2], at[:, 0]))
@@ -121,9 +144,21 @@ def test_vortex_has_the_rankine_profile(radius: float, wanted: float) -> None:
 def test_containment_keeps_what_it_caught() -> None:
     rng = np.random.default_rng(2)
     angle = rng.uniform(0, 2 * np.pi, 60)
-    stones = [ball(f"s{k}", (float((3 + rng.uniform(-0.6, 0.6)) * np.cos(a)), float(5 + rng.uniform(-0.6, 0.6)), float(3 * np.sin(a))), 0.06) for k, a in enumerate(angle)]
+    stones = [
+        ball(
+            f"s{k}",
+            (float((3 + rng.uniform(-0.6, 0.6)) * np.cos(a)), float(5 + rng.uniform(-0.6, 0.6)), float(3 * np.sin(a))),
+            0.06,
+        )
+        for k, a in enumerate(angle)
+    ]
     ring = {"layers": [{"shape": {"kind": "torus", "center": [0, 5, 0], "ring": 3, "core": 1.0, "edge": 0.6}}]}
-    baked = run(*stones, fields=(field({"kind": "vortex", "swirl": 6, "core": 1, "contain": 3, "ring": 3}, ring),), frames=240, ground={"on": False})
+    baked = run(
+        *stones,
+        fields=(field({"kind": "vortex", "swirl": 6, "core": 1, "contain": 3, "ring": 3}, ring),),
+        frames=240,
+        ground={"on": False},
+    )
     last = baked.position[-1]
     away = np.hypot(np.hypot(last[:, 0], last[:, 2]) - 3, last[:, 1] - 5)
     assert (away < 1.6).mean() >= 0.95
@@ -136,7 +171,13 @@ def test_an_inverse_square_orbit_closes() -> None:
     period = 2 * np.pi * np.sqrt(a**3 / 20)
     one = ball("one", (2, 0, 0), 0.05, velocity=[0, 0, float(start)])
     pull = field({"kind": "attractor", "strength": 20, "law": "inverse-square", "near": 0.01})
-    baked = run(one, fields=(pull,), frames=int(np.ceil(2 * period * 24)), timing={"fps": 24, "frames": int(np.ceil(2 * period * 24))}, **FREE)
+    baked = run(
+        one,
+        fields=(pull,),
+        frames=int(np.ceil(2 * period * 24)),
+        timing={"fps": 24, "frames": int(np.ceil(2 * period * 24))},
+        **FREE,
+    )
     when = period * 24
     path = baked.position[:, 0].astype(float)
     for turn in (1, 2):
@@ -160,7 +201,9 @@ def test_attractors_to_a_line_and_a_surface_pull_there() -> None:
     one = ball("one", (3, 0.7, -0.4), 0.1, velocity=[0, 0, 0])
     to_wall = field({"kind": "attractor", "to": "surface", "body": "wall", "strength": 4}, targets=["one"])
     baked = run(wall, one, fields=(to_wall,), frames=24, **FREE)
-    assert speed(baked, 1)[10:20] == pytest.approx(np.tile([-1, 0, 0], (10, 1)) * 4 * (np.arange(10, 20)[:, None] + 0.5) / 24, abs=0.1)
+    assert speed(baked, 1)[10:20] == pytest.approx(
+        np.tile([-1, 0, 0], (10, 1)) * 4 * (np.arange(10, 20)[:, None] + 0.5) / 24, abs=0.1
+    )
     to_line = field({"kind": "attractor", "to": "line", "axis": [0, 0, 1], "strength": 4})
     assert abs(run(one, fields=(to_line,), frames=24, **FREE).position[-1, 0, 2] + 0.4) < 1e-6
 
@@ -172,10 +215,21 @@ def test_top_speed_caps_the_pull() -> None:
 
 
 def test_a_burst_inside_what_is_whole_moves_it_no_more_than_its_pieces_together() -> None:
-    """The kick that an assembly takes is the sum of its pieces' momenta and of their moments about its centre, to 1e-9; of a burst that is the
-    same to all sides, nothing."""
-    bar = box("bar", (0, 0, 0), (4, 1, 1), pattern={"kind": "cells", "count": 30, "seed": 2}, bonds={"strength": 1e6, "unit": "kN"})
-    out = field({"kind": "burst", "speed": 40, "unit": "N", "noise": 0.6}, reach_sphere((0.7, 0.1, 0), 1.0, 2.0), cue={"kind": "at", "time": 0.0})
+    """The kick that an assembly takes is the sum of its pieces' momenta and of their moments about its centre, to 1e-9;
+    of a burst that is the same to all sides, nothing.
+    """
+    bar = box(
+        "bar",
+        (0, 0, 0),
+        (4, 1, 1),
+        pattern={"kind": "cells", "count": 30, "seed": 2},
+        bonds={"strength": 1e6, "unit": "kN"},
+    )
+    out = field(
+        {"kind": "burst", "speed": 40, "unit": "N", "noise": 0.6},
+        reach_sphere((0.7, 0.1, 0), 1.0, 2.0),
+        cue={"kind": "at", "time": 0.0},
+    )
     scene = shot(bar, fields=(out,), frames=1, **FREE)
     prepared = prepare(scene)
     run = Run(scene, prepared.model, prepared.state)
@@ -204,7 +258,9 @@ def test_burst_keeps_momentum_and_force_does_not_care_for_it() -> None:
     out = field({"kind": "burst", "speed": 4, "noise": 0.0}, cue={"kind": "at", "time": 0.25})
     baked = run(crate, fields=(out,), frames=12, **FREE)
     after = (baked.position[-1] - baked.position[-2]).astype(float) * 24
-    assert np.abs((baked.piece_mass[:, None] * after).sum(axis=0)).max() < 0.25 * baked.piece_mass.sum()  # pieces are not alike all round
+    assert (
+        np.abs((baked.piece_mass[:, None] * after).sum(axis=0)).max() < 0.25 * baked.piece_mass.sum()
+    )  # pieces are not alike all round
     light, heavy = ball("light", (1, 0, 0), 0.2), ball("heavy", (-1, 0, 0), 0.2, material={"density": 4000})
     push = field({"kind": "push", "amount": 100, "unit": "N"}, cue={"kind": "span", "start": 0, "end": 0.5})
     baked = run(light, heavy, fields=(push,), frames=24, **FREE)
@@ -238,7 +294,9 @@ def test_curl_noise_has_no_sources() -> None:
     rng = np.random.default_rng(0)
     p = rng.uniform(-20, 20, (2000, 3))
     h = 1e-4
-    slopes = np.stack([(curl_noise(p + h * e, 2.0, 0.3, 4) - curl_noise(p - h * e, 2.0, 0.3, 4)) / (2 * h) for e in np.eye(3)], axis=1)
+    slopes = np.stack(
+        [(curl_noise(p + h * e, 2.0, 0.3, 4) - curl_noise(p - h * e, 2.0, 0.3, 4)) / (2 * h) for e in np.eye(3)], axis=1
+    )
     divergence = np.abs(slopes[:, 0, 0] + slopes[:, 1, 1] + slopes[:, 2, 2])
     assert np.sqrt((divergence**2).mean()) < 1e-3 * np.sqrt((slopes**2).sum(axis=(1, 2)).mean())
     many = curl_noise(rng.uniform(-500, 500, (100_000, 3)), 1.0, 0.0, 9)
@@ -246,5 +304,7 @@ def test_curl_noise_has_no_sources() -> None:
 
 
 def test_gravity_of_a_field_cancels_the_shots() -> None:
-    baked = run(ball("one", (0, 5, 0), 0.2), fields=(field({"kind": "gravity", "acceleration": [0, 9.81, 0]}),), frames=48)
+    baked = run(
+        ball("one", (0, 5, 0), 0.2), fields=(field({"kind": "gravity", "acceleration": [0, 9.81, 0]}),), frames=48
+    )
     assert abs(baked.position[-1, 0, 1] - 5) < 0.03  # the shot's own gravity falls half a substep ahead

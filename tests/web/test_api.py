@@ -51,7 +51,10 @@ def test_a_shot_is_made_edited_undone_and_deleted(client: FlaskClient) -> None:
 
 def test_a_bad_document_is_answered_with_every_problem_and_its_place(client: FlaskClient) -> None:
     made = make(client)
-    answer = client.put(f"/api/shots/{made['id']}", json={"base": 1, "document": {"quality": "best", "timing": {"fps": -1}}, "label": "x"})
+    answer = client.put(
+        f"/api/shots/{made['id']}",
+        json={"base": 1, "document": {"quality": "best", "timing": {"fps": -1}}, "label": "x"},
+    )
     problems = {p["where"] for p in answer.get_json()["problems"]}
     assert answer.status_code == 422 and problems == {"quality", "timing.fps"}
     assert client.post("/api/shots", json={"name": ""}).status_code == 422
@@ -67,7 +70,9 @@ def test_a_mesh_comes_in_is_broken_and_fetched(client: FlaskClient) -> None:
     upload = client.post("/api/assets", data={"file": (io.BytesIO(obj(primitives.tube(1, 0.3, 2))), "pipe.obj")})
     asset = upload.get_json()["parts"][0]
     assert upload.status_code == 200 and asset["size"] == pytest.approx([2, 2, 2], abs=1e-3)
-    body = box("pipe", (0, 1, 0), pattern={"kind": "cells", "count": 20, "seed": 1}, bonds={"strength": 100, "unit": "kN"})
+    body = box(
+        "pipe", (0, 1, 0), pattern={"kind": "cells", "count": 20, "seed": 1}, bonds={"strength": 100, "unit": "kN"}
+    )
     body["shape"] = {"kind": "asset", "asset": asset["asset"]}
     built = client.post("/api/build", json={"body": body}).get_json()["built"]
     assert built["pieces"] >= 20 and built["bonds"] > 20 and built["strength_low"] == 100
@@ -80,7 +85,9 @@ def test_a_mesh_comes_in_is_broken_and_fetched(client: FlaskClient) -> None:
     ("name", "data", "words"),
     [("a.obj", b"hello", "a.obj"), ("a.zip", b"PK", "not a mesh file"), ("a.stl", b"\0" * 84 + b"\0" * 50, "a.stl")],
 )
-def test_an_unusable_file_is_answered_in_words_and_harms_nothing(client: FlaskClient, name: str, data: bytes, words: str) -> None:
+def test_an_unusable_file_is_answered_in_words_and_harms_nothing(
+    client: FlaskClient, name: str, data: bytes, words: str
+) -> None:
     answer = client.post("/api/assets", data={"file": (io.BytesIO(data), name)})
     assert answer.status_code == 422 and words in answer.get_json()["message"]
     assert client.get("/api/shots").status_code == 200
@@ -93,7 +100,10 @@ def test_a_broken_mesh_is_kept_reported_and_mended_step_by_step(client: FlaskCli
     body = box("crate", (0, 1, 0))
     body["shape"] = {"kind": "asset", "asset": part["asset"]}
     said = client.post("/api/report", json={"body": body}).get_json()
-    assert said["defects"][0]["mends"] == ["weld", "fill", "solid"] and len(said["defects"][0]["marks"]) == said["defects"][0]["count"] == 4
+    assert (
+        said["defects"][0]["mends"] == ["weld", "fill", "solid"]
+        and len(said["defects"][0]["marks"]) == said["defects"][0]["count"] == 4
+    )
     refused = client.post("/api/build", json={"body": body})
     assert refused.status_code == 422 and "open" in refused.get_json()["message"]
     mended = client.post("/api/build", json={"body": body | {"steps": [{"kind": "fill"}]}}).get_json()["built"]
@@ -101,13 +111,25 @@ def test_a_broken_mesh_is_kept_reported_and_mended_step_by_step(client: FlaskCli
 
 
 def test_a_group_stands_where_its_members_say_and_counts_as_one_column(client: FlaskClient) -> None:
-    group = {"name": "crates", "body": box("crate", (0, 0.5, 0)), "layout": {"kind": "grid", "count": [3, 1, 3], "step": [2, 1, 2]}, "size": [0.5, 1.5]}
-    field = {"name": "hold", "effect": {"kind": "anchor"}, "reach": {"layers": [{"shape": {"kind": "box", "core": [1, 9, 9]}}]}, "targets": ["crates"]}
+    group = {
+        "name": "crates",
+        "body": box("crate", (0, 0.5, 0)),
+        "layout": {"kind": "grid", "count": [3, 1, 3], "step": [2, 1, 2]},
+        "size": [0.5, 1.5],
+    }
+    field = {
+        "name": "hold",
+        "effect": {"kind": "anchor"},
+        "reach": {"layers": [{"shape": {"kind": "box", "core": [1, 9, 9]}}]},
+        "targets": ["crates"],
+    }
     scene = {"groups": [group], "fields": [field]}
     arrays, _ = unpack(client.post("/api/members", json={"document": scene, "group": "crates"}).data)
     assert arrays["position"].shape == (9, 3) and arrays["factor"].min() >= 0.5 and arrays["factor"].max() <= 1.5
     said = client.post("/api/survey", json={"document": scene}).get_json()
-    assert [(c["body"], c["pieces"], c["of"]) for c in said["crossings"]] == [("crates", 3, 9)] and len(said["bodies"]) == 9
+    assert [(c["body"], c["pieces"], c["of"]) for c in said["crossings"]] == [("crates", 3, 9)] and len(
+        said["bodies"]
+    ) == 9
 
 
 def test_a_long_build_tells_how_far_it_is_and_can_be_stopped(client: FlaskClient) -> None:
@@ -128,7 +150,18 @@ def test_materials_are_saved_and_listed_beside_the_presets(client: FlaskClient) 
     mine = {"name": "old mortar", "material": {"density": 1700, "friction": 0.5}, "bonds": {"strength": 90}}
     assert client.put("/api/materials", json=mine).status_code == 200
     listed = client.get("/api/materials").get_json()
-    assert {p["name"] for p in listed["presets"]} >= {"stone", "brick", "concrete", "wood", "glass", "ice", "steel", "rubber", "canvas", "hemp"}
+    assert {p["name"] for p in listed["presets"]} >= {
+        "stone",
+        "brick",
+        "concrete",
+        "wood",
+        "glass",
+        "ice",
+        "steel",
+        "rubber",
+        "canvas",
+        "hemp",
+    }
     assert [p["bonds"]["strength"] for p in listed["saved"] if p["name"] == "old mortar"] == [90]
     assert client.delete("/api/materials/old mortar").status_code == 200
     assert client.delete("/api/materials/old mortar").status_code == 404
@@ -145,7 +178,16 @@ def test_the_survey_counts_reach_and_lists_findings_of_an_unsaved_document(clien
     assert [f["code"] for f in answer["findings"]] == ["too-weak"]
     assert {c["field"]: c["pieces"] for c in answer["crossings"]}["footing"] > 0
     assert len(answer["values"]["blow"]) == 24
-    scene["bodies"].append(box("hole", (0, 1, 0)) | {"shape": {"kind": "mesh", "vertices": [[0, 0, 0], [1, 0, 0], [0, 1, 0], [0, 0, 1]], "faces": [[0, 2, 1], [0, 1, 3], [0, 3, 2], [0, 3, 2]]}})
+    scene["bodies"].append(
+        box("hole", (0, 1, 0))
+        | {
+            "shape": {
+                "kind": "mesh",
+                "vertices": [[0, 0, 0], [1, 0, 0], [0, 1, 0], [0, 0, 1]],
+                "faces": [[0, 2, 1], [0, 1, 3], [0, 3, 2], [0, 3, 2]],
+            }
+        }
+    )
     assert client.post("/api/survey", json={"document": scene}).get_json()["findings"][0]["about"] == "hole"
 
 
@@ -155,7 +197,9 @@ def test_a_take_is_baked_streamed_fetched_and_exported(client: FlaskClient, data
     assert take["status"] == "queued" and take["number"] == 1
     assert run_bake(database.url, take["id"]) == "done"
     stream = client.get(f"/api/takes/{take['id']}/stream").get_data(as_text=True)
-    assert "event: chunks" in stream and '"status": "done"' in stream and stream.rstrip().endswith("event: end\ndata: {}")
+    assert (
+        "event: chunks" in stream and '"status": "done"' in stream and stream.rstrip().endswith("event: end\ndata: {}")
+    )
     chunks = client.get(f"/api/takes/{take['id']}/chunks").get_json()["chunks"]
     assert sum(c["count"] for c in chunks) == 21 and chunks[0]["first"] == 0
     arrays, _ = unpack(client.get(f"/api/takes/{take['id']}/chunks/0").data)
@@ -179,9 +223,16 @@ def test_an_empty_shot_cannot_be_baked(client: FlaskClient) -> None:
 
 
 def test_the_generated_types_are_fresh(tmp_path: Path) -> None:
-    """The interface's types come from the API's description: `python -m dynaclast.web.openapi > ui/src/api/openapi.json && npm run api`."""
+    """The interface's types come from the API's description: `python -m dynaclast.web.openapi > ui/src/api/openapi.json
+    && npm run api`.
+    """
     assert json.loads((ROOT / "ui/src/api/openapi.json").read_text()) == json.loads(json.dumps(description()))
     out = tmp_path / "generated.ts"
-    done = subprocess.run(["npx", "openapi-typescript", "src/api/openapi.json", "-o", str(out)], cwd=ROOT / "ui", capture_output=True, text=True)
+    done = subprocess.run(
+        ["npx", "openapi-typescript", "src/api/openapi.json", "-o", str(out)],
+        cwd=ROOT / "ui",
+        capture_output=True,
+        text=True,
+    )
     assert done.returncode == 0, done.stderr
     assert out.read_text() == (ROOT / "ui/src/api/generated.ts").read_text()

@@ -30,24 +30,45 @@ def survey(client: FlaskClient, *bodies: dict, frame: int = 0, field: str = "", 
 
 def test_reach_follows_the_playhead(client: FlaskClient) -> None:
     """A cart that drives into a field that stands, and a field that travels to a body that stands."""
-    cart = box("cart", (0, 0.5, 0), role="animated", motion={"keys": [{"time": 0, "position": [0, 0.5, 0], "how": "linear"}, {"time": 1, "position": [10, 0.5, 0]}]})
+    cart = box(
+        "cart",
+        (0, 0.5, 0),
+        role="animated",
+        motion={"keys": [{"time": 0, "position": [0, 0.5, 0], "how": "linear"}, {"time": 1, "position": [10, 0.5, 0]}]},
+    )
     stands = {"name": "stands", "effect": {"kind": "turbulence"}, "reach": reach_sphere((10, 0.5, 0), 1)}
-    travels = {"name": "travels", "effect": {"kind": "push"}, "cue": {"kind": "span"}, "reach": reach_sphere((0, 9, 0), 1), "travel": {"kind": "path", "points": [[0, 9, 0], [5, 9, 0]], "time": 1, "smooth": False}}
+    travels = {
+        "name": "travels",
+        "effect": {"kind": "push"},
+        "cue": {"kind": "span"},
+        "reach": reach_sphere((0, 9, 0), 1),
+        "travel": {"kind": "path", "points": [[0, 9, 0], [5, 9, 0]], "time": 1, "smooth": False},
+    }
     for frame, wanted in ((0, {"stands": 0, "travels": 0}), (24, {"stands": 1, "travels": 1})):
         said = survey(client, cart, ball("hung", (5, 9, 0)), fields=(stands, travels), frames=48, frame=frame)
         assert {f: sum(c["pieces"] for c in said["crossings"] if c["field"] == f) for f in wanted} == wanted
-    assert said["stands"]["travels"]["shift"] == pytest.approx([5, 0, 0]) and not [f for f in said["findings"] if f["code"] == "reaches-nothing"]
+    assert said["stands"]["travels"]["shift"] == pytest.approx([5, 0, 0]) and not [
+        f for f in said["findings"] if f["code"] == "reaches-nothing"
+    ]
 
 
 def test_arrows_are_what_the_field_would_do(client: FlaskClient) -> None:
-    pull = {"name": "pull", "effect": {"kind": "attractor", "strength": 8, "law": "inverse"}, "reach": reach_sphere((0, 3, 0), 50)}
+    pull = {
+        "name": "pull",
+        "effect": {"kind": "attractor", "strength": 8, "law": "inverse"},
+        "reach": reach_sphere((0, 3, 0), 50),
+    }
     said = survey(client, ball("a", (2, 3, 0)), ball("b", (0, 7, 0)), fields=(pull,), field="pull")
     assert np.array(said["arrows"]) == pytest.approx(np.array([[-4, 0, 0], [0, -2, 0]]), abs=1e-3)
     assert survey(client, ball("a", (2, 3, 0)), fields=(pull,))["arrows"] == []
 
 
 def test_a_damaged_picture_is_a_finding_and_the_rest_goes_on(client: FlaskClient) -> None:
-    bad = {"name": "bad", "effect": {"kind": "push"}, "reach": {"layers": [{"shape": {"kind": "image", "picture": "bm8="}}]}}
+    bad = {
+        "name": "bad",
+        "effect": {"kind": "push"},
+        "reach": {"layers": [{"shape": {"kind": "image", "picture": "bm8="}}]},
+    }
     good = {"name": "good", "effect": {"kind": "burst"}, "reach": reach_sphere((0, 2, 0), 3)}
     said = survey(client, ball("a", (0, 2, 0)), fields=(bad, good))
     assert [f["about"] for f in said["findings"] if f["code"] == "bad-falloff"] == ["bad"]
@@ -63,10 +84,20 @@ def test_collision_shapes_can_be_fetched(client: FlaskClient) -> None:
 
 
 def test_a_bake_with_a_field_that_cannot_act_is_refused_or_goes_without_it(client: FlaskClient) -> None:
-    bad = {"name": "idle", "effect": {"kind": "drag"}, "reach": {"layers": [{"shape": {"kind": "everywhere"}}]}, "targets": []}
-    made = client.post("/api/shots", json={"name": "faulty", "document": {"bodies": [box("crate", (0, 1, 0))], "fields": [bad]}}).get_json()
+    bad = {
+        "name": "idle",
+        "effect": {"kind": "drag"},
+        "reach": {"layers": [{"shape": {"kind": "everywhere"}}]},
+        "targets": [],
+    }
+    made = client.post(
+        "/api/shots", json={"name": "faulty", "document": {"bodies": [box("crate", (0, 1, 0))], "fields": [bad]}}
+    ).get_json()
     answer = client.post(f"/api/shots/{made['id']}/takes")
-    assert answer.status_code == 422 and answer.get_json()["problems"][0] == {"where": "fields[0]", "message": "idle cannot act: it has no targets. Mend it, switch it off, or bake without it"}
+    assert answer.status_code == 422 and answer.get_json()["problems"][0] == {
+        "where": "fields[0]",
+        "message": "idle cannot act: it has no targets. Mend it, switch it off, or bake without it",
+    }
     take = client.post(f"/api/shots/{made['id']}/takes?without_faulty=true").get_json()
     assert take["status"] == "queued"
     assert [f["on"] for f in client.get(f"/api/takes/{take['id']}").get_json()["document"]["fields"]] == [False]
@@ -75,10 +106,19 @@ def test_a_bake_with_a_field_that_cannot_act_is_refused_or_goes_without_it(clien
 def test_the_library_keeps_fields_and_falloffs_and_refuses_what_is_neither(client: FlaskClient) -> None:
     field = {"name": "gale", "effect": {"kind": "wind"}, "reach": {"layers": [{"shape": {"kind": "everywhere"}}]}}
     for speed in (5, 9):  # the second in place of the first
-        assert client.put("/api/library", json={"kind": "field", "name": "gale", "item": {**field, "effect": {"kind": "wind", "speed": speed}}}).status_code == 200
+        assert (
+            client.put(
+                "/api/library",
+                json={"kind": "field", "name": "gale", "item": {**field, "effect": {"kind": "wind", "speed": speed}}},
+            ).status_code
+            == 200
+        )
     items = client.get("/api/library").get_json()["items"]
     assert [(x["kind"], x["name"], x["item"]["effect"]["speed"]) for x in items] == [("field", "gale", 9)]
     answer = client.put("/api/library", json={"kind": "falloff", "name": "gale", "item": field})
     assert answer.status_code == 422 and "effect" in answer.get_json()["message"] + str(answer.get_json()["problems"])
-    assert client.delete("/api/library/field/gale").status_code == 200 and client.delete("/api/library/field/gale").status_code == 404
+    assert (
+        client.delete("/api/library/field/gale").status_code == 200
+        and client.delete("/api/library/field/gale").status_code == 404
+    )
     assert client.get("/api/library").get_json()["items"] == []

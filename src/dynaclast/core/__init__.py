@@ -8,4 +8,6 @@ environment. What a document refers to (files, assets) is handed in by the calle
 from numba import config
 
 config.LOOP_VECTORIZE = config.SLP_VECTORIZE = 0
-"""The compiler's two vectorisers find nothing to gain in these kernels and take a quarter of the time to compile them (measured: docs/architecture.md)."""
+"""The compiler's two vectorisers find nothing to gain in these kernels and take a quarter of the time to compile them
+(measured: docs/architecture.md).
+"""

@@ -22,14 +22,24 @@ def collect(shot: Shot, model: Model, got: list[Frame]) -> Baked:
         np.array([f.position for f in got], np.float32).reshape(len(got), -1, 3),
         np.array([f.orientation for f in got], np.float32).reshape(len(got), -1, 4),
         np.array([f.state for f in got], np.uint8).reshape(len(got), -1),
-        model.pieces.body, model.pieces.mass, model.body_names, STATE_NAMES,
+        model.pieces.body,
+        model.pieces.mass,
+        model.body_names,
+        STATE_NAMES,
         {key: np.array([f.stats[key] for f in got]) for key in got[0].stats},
         [e for f in got for e in f.events],
-        {key: np.array([f.maps[key] for f in got]) for key in got[0].maps}, [item.name for item in shot.fields],
+        {key: np.array([f.maps[key] for f in got]) for key in got[0].maps},
+        [item.name for item in shot.fields],
     )
 
 
-def bake(shot: Shot, *, frame_count: int | None = None, resolve: Resolve = no_files, on_frame: Callable[[Frame, int], None] | None = None) -> Baked:
+def bake(
+    shot: Shot,
+    *,
+    frame_count: int | None = None,
+    resolve: Resolve = no_files,
+    on_frame: Callable[[Frame, int], None] | None = None,
+) -> Baked:
     """Bake a shot from its opening pose.
 
     frame_count : instead of the document's; on_frame : told each frame and the total

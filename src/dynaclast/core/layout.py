@@ -11,7 +11,21 @@ from typing import Any
 import numpy as np
 
 from .document import (
-    Body, DisplaceMesh, FalloffShape, GridLayout, Group, LineLayout, RingLayout, SharedFalloff, Shot, Stack, Standing, StillFalloff, StrengthReach, SurfaceScatter, VolumeScatter,
+    Body,
+    DisplaceMesh,
+    FalloffShape,
+    GridLayout,
+    Group,
+    LineLayout,
+    RingLayout,
+    SharedFalloff,
+    Shot,
+    Stack,
+    Standing,
+    StillFalloff,
+    StrengthReach,
+    SurfaceScatter,
+    VolumeScatter,
     still_falloffs,
 )
 from .document.base import Part
@@ -40,12 +54,16 @@ def _upright_to(normals: Array) -> Array:
     return q / np.linalg.norm(q, axis=1, keepdims=True)
 
 
-def line(layout: LineLayout, group: Group, shot: Shot, resolve: Resolve, rng: np.random.Generator, sizes: Array) -> Places:
+def line(
+    layout: LineLayout, group: Group, shot: Shot, resolve: Resolve, rng: np.random.Generator, sizes: Array
+) -> Places:
     at = np.asarray(group.body.place.position) + np.arange(layout.count)[:, None] * np.asarray(layout.step)
     return at, np.tile(LEVEL, (len(at), 1))
 
 
-def grid(layout: GridLayout, group: Group, shot: Shot, resolve: Resolve, rng: np.random.Generator, sizes: Array) -> Places:
+def grid(
+    layout: GridLayout, group: Group, shot: Shot, resolve: Resolve, rng: np.random.Generator, sizes: Array
+) -> Places:
     """Centred on the body's place in x and z, upwards from it in y."""
     n = layout.count
     cells = np.stack(np.meshgrid(*(np.arange(k) for k in n), indexing="ij"), axis=-1).reshape(-1, 3)
@@ -54,10 +72,14 @@ def grid(layout: GridLayout, group: Group, shot: Shot, resolve: Resolve, rng: np
     return at, np.tile(LEVEL, (len(at), 1))
 
 
-def ring(layout: RingLayout, group: Group, shot: Shot, resolve: Resolve, rng: np.random.Generator, sizes: Array) -> Places:
+def ring(
+    layout: RingLayout, group: Group, shot: Shot, resolve: Resolve, rng: np.random.Generator, sizes: Array
+) -> Places:
     whole = layout.arc > 2 * np.pi - 1e-6
     angle = layout.arc * np.arange(layout.count) / (layout.count if whole else max(1, layout.count - 1))
-    at = np.asarray(group.body.place.position) + layout.radius * np.stack([np.cos(angle), np.zeros_like(angle), np.sin(angle)], axis=1)
+    at = np.asarray(group.body.place.position) + layout.radius * np.stack(
+        [np.cos(angle), np.zeros_like(angle), np.sin(angle)], axis=1
+    )
     turn = _about(np.tile([0.0, 1.0, 0.0], (len(angle), 1)), -angle) if layout.face else np.tile(LEVEL, (len(angle), 1))
     return at, turn
 
@@ -68,7 +90,11 @@ def _apart(draw: Callable[[int], Places], count: int, reach: Array, gap: float, 
     have, tries = 0, 0
     while have < count:
         if tries > 60 * count + 2000:
-            raise InputError(f"only {have} of {count} members of {name} fit with a gap of {gap:g} m; ask for fewer, smaller ones, or a smaller gap", where=f"groups.{name}.layout.gap")
+            raise InputError(
+                f"only {have} of {count} members of {name} fit with a gap of {gap:g} m; ask for fewer, smaller ones, "
+                f"or a smaller gap",
+                where=f"groups.{name}.layout.gap",
+            )
         points, q = draw(max(64, count))
         tries += len(points)
         for p, t in zip(points, q, strict=True):
@@ -86,10 +112,14 @@ def _member_reach(group: Group, resolve: Resolve) -> float:
     return float(np.linalg.norm(mesh.vertices, axis=1).max())
 
 
-def volume(layout: VolumeScatter, group: Group, shot: Shot, resolve: Resolve, rng: np.random.Generator, sizes: Array) -> Places:
+def volume(
+    layout: VolumeScatter, group: Group, shot: Shot, resolve: Resolve, rng: np.random.Generator, sizes: Array
+) -> Places:
     shape = layout.inside
     if shape.kind == "plane":
-        raise InputError("a plane has no volume to scatter in; use a sphere or a box", where=f"groups.{group.name}.layout.inside")
+        raise InputError(
+            "a plane has no volume to scatter in; use a sphere or a box", where=f"groups.{group.name}.layout.inside"
+        )
     half = np.full(3, shape.core) if shape.kind == "sphere" else np.full(3, 0.5 * float(np.linalg.norm(shape.core)))
 
     def draw(n: int) -> Places:
@@ -103,23 +133,35 @@ def volume(layout: VolumeScatter, group: Group, shot: Shot, resolve: Resolve, rn
 def _surface(layout: SurfaceScatter, shot: Shot, resolve: Resolve, name: str) -> TriMesh:
     if layout.body is None:
         if layout.inside is None or layout.inside.kind == "plane":
-            raise InputError("a scatter over the ground needs a sphere or box to stay inside", where=f"groups.{name}.layout.inside")
+            raise InputError(
+                "a scatter over the ground needs a sphere or box to stay inside", where=f"groups.{name}.layout.inside"
+            )
         centre = np.asarray(layout.inside.center)
         half = layout.inside.core if layout.inside.kind == "sphere" else 0.5 * float(np.linalg.norm(layout.inside.core))
-        corners = np.array([[centre[0] + x * half, shot.ground.height, centre[2] + z * half] for x, z in ((-1, -1), (-1, 1), (1, 1), (1, -1))])
+        corners = np.array(
+            [
+                [centre[0] + x * half, shot.ground.height, centre[2] + z * half]
+                for x, z in ((-1, -1), (-1, 1), (1, 1), (1, -1))
+            ]
+        )
         return TriMesh(corners, np.array([[0, 1, 2], [0, 2, 3]], np.int32))
     body = next(b for b in shot.bodies if b.name == layout.body)
     mesh = raw_mesh(body, resolve)
     return TriMesh(mesh.vertices @ rotation_matrix(body.place.rotation).T + np.asarray(body.place.position), mesh.faces)
 
 
-def surface(layout: SurfaceScatter, group: Group, shot: Shot, resolve: Resolve, rng: np.random.Generator, sizes: Array) -> Places:
+def surface(
+    layout: SurfaceScatter, group: Group, shot: Shot, resolve: Resolve, rng: np.random.Generator, sizes: Array
+) -> Places:
     """Members stand on the surface: their own lowest point touches it."""
     mesh = _surface(layout, shot, resolve, group.name)
     normal, area = triangle_normals(mesh)
     usable = np.where(np.arccos(np.clip(normal[:, 1], -1, 1)) <= layout.steepest, area, 0.0)
     if usable.sum() <= 0:
-        raise InputError(f"no face of the surface is level enough for {group.name}; raise 'steepest'", where=f"groups.{group.name}.layout.steepest")
+        raise InputError(
+            f"no face of the surface is level enough for {group.name}; raise 'steepest'",
+            where=f"groups.{group.name}.layout.steepest",
+        )
     share = usable / usable.sum()
     own = raw_mesh(group.body, resolve)
     foot = -float((own.vertices @ rotation_matrix(group.body.place.rotation).T)[:, 1].min())
@@ -144,7 +186,13 @@ def surface(layout: SurfaceScatter, group: Group, shot: Shot, resolve: Resolve, 
     return at + lift[:, None] * up, turn
 
 
-LAYOUTS: dict[str, Callable[..., Places]] = {"line": line, "grid": grid, "ring": ring, "volume": volume, "surface": surface}
+LAYOUTS: dict[str, Callable[..., Places]] = {
+    "line": line,
+    "grid": grid,
+    "ring": ring,
+    "volume": volume,
+    "surface": surface,
+}
 
 
 def count_of(group: Group) -> int:
@@ -160,16 +208,28 @@ def members(group: Group, shot: Shot, resolve: Resolve = no_files) -> list[Body]
     """The group's members as bodies. Raises InputError where they do not fit."""
     count = count_of(group)
     if count > MOST_BODIES:
-        raise InputError(f"{group.name} would have {count} members; the limit is {MOST_BODIES}", where=f"groups.{group.name}.layout.count")
+        raise InputError(
+            f"{group.name} would have {count} members; the limit is {MOST_BODIES}",
+            where=f"groups.{group.name}.layout.count",
+        )
     rng = np.random.default_rng([group.seed, 201])
     sizes = np.exp(rng.uniform(np.log(group.size[0]), np.log(max(group.size)), count))
     turn_y = _about(np.tile([0.0, 1.0, 0.0], (count, 1)), rng.uniform(-1, 1, count) * group.turn)
     heading = rng.uniform(0, 2 * np.pi, count)
-    lean = _about(np.stack([np.cos(heading), np.zeros(count), np.sin(heading)], axis=1), rng.uniform(0, 1, count) * group.tilt)
+    lean = _about(
+        np.stack([np.cos(heading), np.zeros(count), np.sin(heading)], axis=1), rng.uniform(0, 1, count) * group.tilt
+    )
     at, turn = LAYOUTS[group.layout.kind](group.layout, group, shot, resolve, rng, sizes)
-    rotation = quaternion_product(turn, quaternion_product(lean, quaternion_product(turn_y, np.asarray(group.body.place.rotation))))
+    rotation = quaternion_product(
+        turn, quaternion_product(lean, quaternion_product(turn_y, np.asarray(group.body.place.rotation)))
+    )
     rotation /= np.linalg.norm(rotation, axis=1, keepdims=True)
-    return [group.body.as_member(group.name, f"{group.name}.{k + 1:04d}", tuple(at[k].tolist()), tuple(rotation[k].tolist()), float(sizes[k])) for k in range(count)]
+    return [
+        group.body.as_member(
+            group.name, f"{group.name}.{k + 1:04d}", tuple(at[k].tolist()), tuple(rotation[k].tolist()), float(sizes[k])
+        )
+        for k in range(count)
+    ]
 
 
 def _at_first_key(body: Body) -> Body:
@@ -177,22 +237,35 @@ def _at_first_key(body: Body) -> Body:
     if body.role != "animated" or body.motion is None:
         return body
     position, turn = Path.of(body.motion).at(0.0)
-    place = body.place.model_copy(update={"position": tuple(float(x) for x in position), "rotation": tuple(float(x) for x in turn)})
+    place = body.place.model_copy(
+        update={"position": tuple(float(x) for x in position), "rotation": tuple(float(x) for x in turn)}
+    )
     out = body.model_copy(update={"place": place})
     out._factor, out._group = body._factor, body._group
     return out
 
 
 def _filled(part: Part, shared: dict[str, SharedFalloff], body: Body | None) -> Part:
-    """A part whose falloffs that need no run hold the layers of the shared ones they are; ``body`` where those are asked in its frame."""
+    """A part whose falloffs that need no run hold the layers of the shared ones they are; ``body`` where those are
+    asked in its frame.
+    """
     change: dict[str, Any] = {}
     for key in type(part).model_fields:
         found = getattr(part, key)
         if isinstance(found, StillFalloff):
             if found.use is not None and found.use in shared:
                 own = shared[found.use]
-                stands = None if body is None or isinstance(part, StrengthReach | FalloffShape | DisplaceMesh) else Standing(position=body.place.position, rotation=body.place.rotation)
-                change[key] = found.model_copy(update={"given": Stack(layers=own.layers, strength=own.strength, limits=own.limits), "stands": stands})
+                stands = (
+                    None
+                    if body is None or isinstance(part, StrengthReach | FalloffShape | DisplaceMesh)
+                    else Standing(position=body.place.position, rotation=body.place.rotation)
+                )
+                change[key] = found.model_copy(
+                    update={
+                        "given": Stack(layers=own.layers, strength=own.strength, limits=own.limits),
+                        "stands": stands,
+                    }
+                )
         elif isinstance(found, Part):
             change[key] = _filled(found, shared, body)
         elif isinstance(found, list) and any(isinstance(one, Part) for one in found):
@@ -201,8 +274,10 @@ def _filled(part: Part, shared: dict[str, SharedFalloff], body: Body | None) -> 
 
 
 def filled(body: Body, falloffs: list[SharedFalloff], alone: bool = True) -> Body:
-    """A body whose patterns, choices, strengths and mesh hold the layers of the shared falloffs they use, as they are at the start. Shared layers are
-    in the world; in a group, whose copies stand in many places (not alone), in the body's own frame."""
+    """A body whose patterns, choices, strengths and mesh hold the layers of the shared falloffs they use, as they are
+    at the start. Shared layers are in the world; in a group, whose copies stand in many places (not alone), in the
+    body's own frame.
+    """
     if not any(f.use is not None for _, f in still_falloffs(body)):
         return body
     out = _filled(body, {f.name: f for f in falloffs}, body if alone else None)
@@ -220,7 +295,9 @@ def with_shared(shot: Shot) -> Shot:
 
 
 def written_out(shot: Shot, resolve: Resolve = no_files) -> Shot:
-    """The shot with every group's members as bodies of their own, after the single bodies. Targets go on naming groups."""
+    """The shot with every group's members as bodies of their own, after the single bodies. Targets go on naming
+    groups.
+    """
     shot = with_shared(shot)
     if not shot.groups and not any(b.motion for b in shot.bodies):
         return shot
@@ -228,5 +305,7 @@ def written_out(shot: Shot, resolve: Resolve = no_files) -> Shot:
     for group in shot.groups:
         bodies.extend(members(group, shot, resolve))
     if len(bodies) > MOST_BODIES:
-        raise InputError(f"the shot would have {len(bodies)} bodies with all groups; the limit is {MOST_BODIES}", where="groups")
+        raise InputError(
+            f"the shot would have {len(bodies)} bodies with all groups; the limit is {MOST_BODIES}", where="groups"
+        )
     return shot.model_copy(update={"bodies": bodies, "groups": []})

@@ -14,9 +14,15 @@ class Preset(Part):
     bonds: Bonds
 
 
-def _preset(name: str, density: float, friction: float, bounce: float, strength: float, color: str, roughness: float) -> Preset:
+def _preset(
+    name: str, density: float, friction: float, bounce: float, strength: float, color: str, roughness: float
+) -> Preset:
     look = Look(color=color, roughness=roughness)
-    return Preset(name=name, material=Material(preset=name, density=density, friction=friction, bounce=bounce, look=look), bonds=Bonds(strength=strength))
+    return Preset(
+        name=name,
+        material=Material(preset=name, density=density, friction=friction, bounce=bounce, look=look),
+        bonds=Bonds(strength=strength),
+    )
 
 
 PRESETS: list[Preset] = [

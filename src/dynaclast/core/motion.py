@@ -15,8 +15,9 @@ if TYPE_CHECKING:
 
 
 def bezier_share(curve: tuple[float, float, float, float], share: float) -> float:
-    """Share of the way at a share of the time on a cubic curve from (0, 0) to (1, 1) with two handles (W3C CSS Easing Functions,
-    level 2). Solved by bisection: x grows with the parameter."""
+    """Share of the way at a share of the time on a cubic curve from (0, 0) to (1, 1) with two handles (W3C CSS Easing
+    Functions, level 2). Solved by bisection: x grows with the parameter.
+    """
     x1, y1, x2, y2 = curve
     lo, hi = 0.0, 1.0
     for _ in range(48):
@@ -30,7 +31,9 @@ def bezier_share(curve: tuple[float, float, float, float], share: float) -> floa
 
 
 def slerp(a: Array, b: Array, share: float) -> Array:
-    """The turn between two turns (4,), at constant rate the short way round (Shoemake 1985, doi 10.1145/325334.325242)."""
+    """The turn between two turns (4,), at constant rate the short way round (Shoemake 1985, doi
+    10.1145/325334.325242).
+    """
     b = -b if a @ b < 0 else b
     angle = np.arccos(min(1.0, float(a @ b)))
     if angle < 1e-6:
@@ -41,7 +44,9 @@ def slerp(a: Array, b: Array, share: float) -> Array:
 
 
 def eased(times: Array, rows: Array) -> CubicHermiteSpline:
-    """The curve through rows (n, k) at times (n,), n > 1: a monotone cubic (Fritsch and Carlson 1980), level at both ends."""
+    """The curve through rows (n, k) at times (n,), n > 1: a monotone cubic (Fritsch and Carlson 1980), level at both
+    ends.
+    """
     from scipy.interpolate import CubicHermiteSpline, PchipInterpolator
 
     slopes = PchipInterpolator(times, rows).derivative()(times)

@@ -71,7 +71,9 @@ def run_bake(url: str, take_id: str, frame_pause: float = 0.0) -> str:
         store.engine.dispose()
 
 
-def _bake(store: Store, take_id: str, attempt: int, text: str, total: int, pulse: Pulse, frame_pause: float) -> tuple[str, str]:
+def _bake(
+    store: Store, take_id: str, attempt: int, text: str, total: int, pulse: Pulse, frame_pause: float
+) -> tuple[str, str]:
     try:
         shot = document.parse_json(text)
         cache = PieceCache(store)
@@ -91,7 +93,9 @@ def _bake(store: Store, take_id: str, attempt: int, text: str, total: int, pulse
 
 
 def _blocks(stream: Iterator[Frame], frame_pause: float) -> Iterator[tuple[list[Frame], float]]:
-    """Frames in blocks to store; the first frames at once, later ones as time or number asks. With the seconds each took."""
+    """Frames in blocks to store; the first frames at once, later ones as time or number asks. With the seconds each
+    took.
+    """
     block: list[Frame] = []
     began = time.monotonic()
     for frame in stream:

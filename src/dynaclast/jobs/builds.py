@@ -1,7 +1,7 @@
 """Building pieces as a job: one at a time, with progress, time left and cancel.
 
-A build that takes no longer than a moment is answered at once; others go on in the background, and asking again tells how far
-they are.
+A build that takes no longer than a moment is answered at once; others go on in the background, and asking again tells
+how far they are.
 """
 
 from __future__ import annotations

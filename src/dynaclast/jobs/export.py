@@ -29,11 +29,20 @@ def baked_take(store: Store, take_id: str, cache: PieceCache | None = None) -> t
     built = [cache.get(b).scaled(b.factor) for b in shot.bodies]
     count = len(arrays["position"])
     baked = Baked(
-        np.arange(count) / shot.timing.fps, arrays["position"], arrays["orientation"], arrays["state"],
+        np.arange(count) / shot.timing.fps,
+        arrays["position"],
+        arrays["orientation"],
+        arrays["state"],
         np.concatenate([np.full(p.count, k, np.int32) for k, p in enumerate(built)]),
-        np.concatenate([b.material.density_for(float(p.volume.sum())) * p.volume for b, p in zip(shot.bodies, built, strict=True)]),
-        [b.name for b in shot.bodies], STATE_NAMES, stats, events,
-        {k: v for k, v in arrays.items() if k not in ("position", "orientation", "state")}, [f.name for f in shot.fields],
+        np.concatenate(
+            [b.material.density_for(float(p.volume.sum())) * p.volume for b, p in zip(shot.bodies, built, strict=True)]
+        ),
+        [b.name for b in shot.bodies],
+        STATE_NAMES,
+        stats,
+        events,
+        {k: v for k, v in arrays.items() if k not in ("position", "orientation", "state")},
+        [f.name for f in shot.fields],
     )
     return shot, built, baked
 

@@ -1,10 +1,12 @@
-"""Mesh files are read in a process of their own: a parser that crashes, hangs or eats memory takes nothing else with it.
+"""Mesh files are read in a process of their own: a parser that crashes, hangs or eats memory takes nothing else with
+it.
 
 The process stays for the next file, so that its imports are paid once; it is replaced when it dies or takes too long.
 """
 
 from __future__ import annotations
 
+import contextlib
 import os
 import pickle
 import select
@@ -44,10 +46,18 @@ class Reader:
                 answer = _receive(child.stdout, time.monotonic() + self.seconds)
             except TimeoutError:
                 self._end()
-                raise InputError(f"'{name}' took longer than {self.seconds:.0f} s to read; decimate it, or export it again", where=name, code="input.size") from None
+                raise InputError(
+                    f"'{name}' took longer than {self.seconds:.0f} s to read; decimate it, or export it again",
+                    where=name,
+                    code="input.size",
+                ) from None
             except (OSError, EOFError, pickle.UnpicklingError):
                 self._end()
-                raise InputError(f"'{name}' is damaged in a way that stops its reader; export it again and bring in the new file", where=name, code="input.broken") from None
+                raise InputError(
+                    f"'{name}' is damaged in a way that stops its reader; export it again and bring in the new file",
+                    where=name,
+                    code="input.broken",
+                ) from None
         if isinstance(answer, MeshFile):
             return answer
         kind, message, where, code = answer
@@ -59,10 +69,8 @@ class Reader:
             self._child.wait()
             for pipe in (self._child.stdin, self._child.stdout):
                 if pipe:
-                    try:
+                    with contextlib.suppress(OSError):
                         pipe.close()
-                    except OSError:
-                        pass
             self._child = None
 
     def close(self) -> None:
@@ -72,7 +80,13 @@ class Reader:
 
 def _start() -> subprocess.Popen[bytes]:
     env = {**os.environ, "PYTHONPATH": str(Path(__file__).parents[2])}
-    return subprocess.Popen([sys.executable, "-m", "dynaclast.jobs.reader"], stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, env=env)
+    return subprocess.Popen(
+        [sys.executable, "-m", "dynaclast.jobs.reader"],
+        stdin=subprocess.PIPE,
+        stdout=subprocess.PIPE,
+        stderr=subprocess.DEVNULL,
+        env=env,
+    )
 
 
 def _send(pipe: BinaryIO, what: Any) -> None:

@@ -48,13 +48,27 @@ class Dispatcher:
         for take_id in self.store.patiently(takes.queued):
             if take_id not in self.running:
                 self._count += 1
-                self.running[take_id] = self.client.submit(run_bake, self.store.url, take_id, pure=False, retries=0, key=f"bake-{take_id}-{self._count}")
+                self.running[take_id] = self.client.submit(
+                    run_bake, self.store.url, take_id, pure=False, retries=0, key=f"bake-{take_id}-{self._count}"
+                )
 
 
 def serve(url: str, scheduler: str | None, stop: threading.Event, *, warm_up: bool = True) -> None:
     """Run until ``stop`` is set."""
-    dask.config.set({"distributed.scheduler.allowed-failures": 0, "distributed.worker.daemon": False, "distributed.admin.tick.limit": "60s"})
-    cluster = None if scheduler else LocalCluster(n_workers=1, threads_per_worker=1, processes=True, dashboard_address=None, host="127.0.0.1", memory_limit=0)
+    dask.config.set(
+        {
+            "distributed.scheduler.allowed-failures": 0,
+            "distributed.worker.daemon": False,
+            "distributed.admin.tick.limit": "60s",
+        }
+    )
+    cluster = (
+        None
+        if scheduler
+        else LocalCluster(
+            n_workers=1, threads_per_worker=1, processes=True, dashboard_address=None, host="127.0.0.1", memory_limit=0
+        )
+    )
     client = Client(scheduler or cluster, set_as_default=False)
     store = Store(url)
     try:

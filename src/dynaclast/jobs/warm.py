@@ -23,42 +23,118 @@ LAYERS = [{"shape": {"kind": "noise"}}, {"shape": {"kind": "mesh", "body": "floo
 
 def _shot() -> Shot:
     """Small, with something of everything."""
-    return parse({
-        "name": "warm-up",
-        "timing": {"frames": 14},
-        "bodies": [
-            {"name": "wall", "shape": {"kind": "box", "size": [2, 2, 0.4]}, "place": {"position": [0, 1.0, 0]}, "pattern": {"kind": "cells", "count": 8, "seed": 3}, "bonds": {"strength": 50}},
-            {"name": "ball", "shape": {"kind": "sphere", "radius": 0.3}, "place": {"position": [0, 1, -0.7]}, "velocity": [0, 0, 12]},
-            {"name": "floor", "role": "passive", "shape": {"kind": "tube", "radius": 4, "wall": 1, "height": 0.2}, "place": {"position": [0, -0.2, 0]}},
-            {"name": "shelf", "role": "passive", "collision": "exact", "shape": {"kind": "box", "size": [1, 0.2, 1]}, "place": {"position": [3, 0.6, 0]}},
-            {"name": "swing", "shape": {"kind": "box", "size": [0.4, 0.4, 0.4]}, "place": {"position": [3, 1.0, 0]}},
-            {"name": "sweeper", "role": "animated", "shape": {"kind": "box", "size": [0.3, 0.3, 0.3]}, "place": {"position": [3, 1.2, 1]}, "velocity": [0, 0, -1]},
-        ],
-        "ties": [{"name": "hinge", "how": {"kind": "hinge"}, "body": "swing", "point": [3, 1.2, 0]}],
-        "fields": [
-            {"name": "hold", "effect": {"kind": "anchor"}, "reach": {"layers": [{"shape": {"kind": "box", "core": [3, 0.4, 3]}}]}},
-            {"name": "blow", "effect": {"kind": "strain", "load": 80, "burst": 1}, "cue": {"time": 0.1}, "reach": {"layers": [{"shape": {"kind": "sphere", "center": [0, 1.5, 0], "core": 1}}]}},
-            {"name": "gale", "effect": {"kind": "wind", "gusts": 0.2}, "targets": ["swing"], "reach": {"layers": LAYERS}},
-            {"name": "stir", "effect": {"kind": "turbulence"}, "targets": ["swing"], "reach": {"layers": [{"shape": {"kind": "pieces", "body": "ball"}}]}},
-        ],
-    })
+    return parse(
+        {
+            "name": "warm-up",
+            "timing": {"frames": 14},
+            "bodies": [
+                {
+                    "name": "wall",
+                    "shape": {"kind": "box", "size": [2, 2, 0.4]},
+                    "place": {"position": [0, 1.0, 0]},
+                    "pattern": {"kind": "cells", "count": 8, "seed": 3},
+                    "bonds": {"strength": 50},
+                },
+                {
+                    "name": "ball",
+                    "shape": {"kind": "sphere", "radius": 0.3},
+                    "place": {"position": [0, 1, -0.7]},
+                    "velocity": [0, 0, 12],
+                },
+                {
+                    "name": "floor",
+                    "role": "passive",
+                    "shape": {"kind": "tube", "radius": 4, "wall": 1, "height": 0.2},
+                    "place": {"position": [0, -0.2, 0]},
+                },
+                {
+                    "name": "shelf",
+                    "role": "passive",
+                    "collision": "exact",
+                    "shape": {"kind": "box", "size": [1, 0.2, 1]},
+                    "place": {"position": [3, 0.6, 0]},
+                },
+                {
+                    "name": "swing",
+                    "shape": {"kind": "box", "size": [0.4, 0.4, 0.4]},
+                    "place": {"position": [3, 1.0, 0]},
+                },
+                {
+                    "name": "sweeper",
+                    "role": "animated",
+                    "shape": {"kind": "box", "size": [0.3, 0.3, 0.3]},
+                    "place": {"position": [3, 1.2, 1]},
+                    "velocity": [0, 0, -1],
+                },
+            ],
+            "ties": [{"name": "hinge", "how": {"kind": "hinge"}, "body": "swing", "point": [3, 1.2, 0]}],
+            "fields": [
+                {
+                    "name": "hold",
+                    "effect": {"kind": "anchor"},
+                    "reach": {"layers": [{"shape": {"kind": "box", "core": [3, 0.4, 3]}}]},
+                },
+                {
+                    "name": "blow",
+                    "effect": {"kind": "strain", "load": 80, "burst": 1},
+                    "cue": {"time": 0.1},
+                    "reach": {"layers": [{"shape": {"kind": "sphere", "center": [0, 1.5, 0], "core": 1}}]},
+                },
+                {
+                    "name": "gale",
+                    "effect": {"kind": "wind", "gusts": 0.2},
+                    "targets": ["swing"],
+                    "reach": {"layers": LAYERS},
+                },
+                {
+                    "name": "stir",
+                    "effect": {"kind": "turbulence"},
+                    "targets": ["swing"],
+                    "reach": {"layers": [{"shape": {"kind": "pieces", "body": "ball"}}]},
+                },
+            ],
+        }
+    )
 
 
 def _first_touch() -> Shot:
     """Two bonded halves that a blow parts, and a box that meets them: a frame of it calls most kernels once."""
-    return parse({
-        "name": "first touch",
-        "timing": {"frames": 2},
-        "bodies": [
-            {"name": "halves", "shape": {"kind": "box", "size": [2, 1, 1]}, "place": {"position": [0, 0.5, 0]}, "pattern": {"kind": "cells", "count": 2, "seed": 3}, "bonds": {"strength": 50}},
-            {"name": "box", "shape": {"kind": "box", "size": [1, 1, 1]}, "place": {"position": [0, 1.52, 0]}, "velocity": [0, -2, 0]},
-        ],
-        "ties": [{"name": "hinge", "how": {"kind": "hinge"}, "body": "box", "point": [0, 2.02, 0]}],
-        "fields": [
-            {"name": "blow", "effect": {"kind": "strain", "load": 1e6, "burst": 1}, "cue": {"time": 0.03}, "reach": {"layers": [{"shape": {"kind": "sphere", "center": [0, 0.5, 0], "core": 3}}]}},
-            {"name": "breeze", "effect": {"kind": "wind"}, "targets": ["box"], "reach": {"layers": [{"shape": {"kind": "sphere", "core": 9}}]}},
-        ],
-    })
+    return parse(
+        {
+            "name": "first touch",
+            "timing": {"frames": 2},
+            "bodies": [
+                {
+                    "name": "halves",
+                    "shape": {"kind": "box", "size": [2, 1, 1]},
+                    "place": {"position": [0, 0.5, 0]},
+                    "pattern": {"kind": "cells", "count": 2, "seed": 3},
+                    "bonds": {"strength": 50},
+                },
+                {
+                    "name": "box",
+                    "shape": {"kind": "box", "size": [1, 1, 1]},
+                    "place": {"position": [0, 1.52, 0]},
+                    "velocity": [0, -2, 0],
+                },
+            ],
+            "ties": [{"name": "hinge", "how": {"kind": "hinge"}, "body": "box", "point": [0, 2.02, 0]}],
+            "fields": [
+                {
+                    "name": "blow",
+                    "effect": {"kind": "strain", "load": 1e6, "burst": 1},
+                    "cue": {"time": 0.03},
+                    "reach": {"layers": [{"shape": {"kind": "sphere", "center": [0, 0.5, 0], "core": 3}}]},
+                },
+                {
+                    "name": "breeze",
+                    "effect": {"kind": "wind"},
+                    "targets": ["box"],
+                    "reach": {"layers": [{"shape": {"kind": "sphere", "core": 9}}]},
+                },
+            ],
+        }
+    )
 
 
 def warm() -> float:
@@ -92,12 +168,25 @@ def _share(tasks: list[Callable[[], Any]]) -> None:
 
 
 def _tasks() -> list[Callable[[], Any]]:
-    """What can be compiled apart. First what takes longest and is laid into ``run_interval``, then that, then the rest."""
+    """What can be compiled apart. First what takes longest and is laid into ``run_interval``, then that, then the
+    rest.
+    """
     calls = rehearse(lambda: bake(_first_touch()), instead={run_interval: (DONE, 0, 0, 0, 0, 1, 0)})
     given = dict(zip(run_interval.arguments, calls[run_interval], strict=True))
     work, found = given["work"], given["found"]
     given |= work._asdict() | found._asdict()
-    given |= {"start": 0, "look": 0, "span": 0.01, "n_ties": 0, "looked": found.again, "regroup": 1, "m": work.turn, "scratch": work.search, "points_out": found.points, "seps_out": found.seps}
+    given |= {
+        "start": 0,
+        "look": 0,
+        "span": 0.01,
+        "n_ties": 0,
+        "looked": found.again,
+        "regroup": 1,
+        "m": work.turn,
+        "scratch": work.search,
+        "points_out": found.points,
+        "seps_out": found.seps,
+    }
     given |= {"axis": 0, "order": work.order[0], "out_a": found.pair_a, "out_b": found.pair_b}
 
     def calling(kernel: Kernel) -> Callable[[], None]:
@@ -107,7 +196,14 @@ def _tasks() -> list[Callable[[], Any]]:
         return lambda: kernel.compile_for(*(given[name] for name in kernel.arguments))
 
     return [
-        inner(solve_interval), inner(find_contacts), inner(build_rows), inner(find_pairs), inner(place_shapes), inner(make_ready), _fields, calling(run_interval),
+        inner(solve_interval),
+        inner(find_contacts),
+        inner(build_rows),
+        inner(find_pairs),
+        inner(place_shapes),
+        inner(make_ready),
+        _fields,
+        calling(run_interval),
         *(calling(kernel) for kernel in calls if kernel is not run_interval),
     ]
 

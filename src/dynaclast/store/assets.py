@@ -53,7 +53,9 @@ class PieceCache:
 
     def resolve(self, shape: FileShape | AssetShape) -> TriMesh:
         if isinstance(shape, FileShape):
-            raise InputError(f"'{shape.path}' is a file beside a document; in the application, drop the file onto the view instead")
+            raise InputError(
+                f"'{shape.path}' is a file beside a document; in the application, drop the file onto the view instead"
+            )
         return self._store.patiently(lambda s: mesh_of(s, shape.asset))
 
     def known(self, body: Body) -> Pieces | None:
@@ -79,7 +81,11 @@ class PieceCache:
             key = content_key(body)
             if body.pattern is not None:
                 data = squeeze(pack(made.arrays()))
-                self._store.patiently(lambda s: s.execute(insert(PiecesRow).values(key=key, count=made.count, data=data).prefix_with("IGNORE")))
+                self._store.patiently(
+                    lambda s: s.execute(
+                        insert(PiecesRow).values(key=key, count=made.count, data=data).prefix_with("IGNORE")
+                    )
+                )
             self._keep(key, made)
         return pieces
 

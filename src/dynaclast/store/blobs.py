@@ -1,7 +1,7 @@
 """Arrays as bytes and back: one small format for the store and for the wire.
 
-``DYNA`` + uint32 header length + JSON header + raw little-endian data. The header maps a name to [dtype, shape, offset];
-offsets count from the end of the header, padded so that every array begins on 8 bytes.
+``DYNA`` + uint32 header length + JSON header + raw little-endian data. The header maps a name to [dtype, shape,
+offset]; offsets count from the end of the header, padded so that every array begins on 8 bytes.
 """
 
 from __future__ import annotations

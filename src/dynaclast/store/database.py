@@ -21,7 +21,9 @@ RETRY_FOR = 90.0
 
 def connect(url: str) -> Engine:
     """An engine; connections are tested before use, so a restarted server is no error."""
-    engine = create_engine(url, pool_pre_ping=True, pool_recycle=1800, pool_size=8, max_overflow=32, isolation_level="READ COMMITTED")
+    engine = create_engine(
+        url, pool_pre_ping=True, pool_recycle=1800, pool_size=8, max_overflow=32, isolation_level="READ COMMITTED"
+    )
 
     @event.listens_for(engine, "connect")
     def _sizes(connection, _record) -> None:  # noqa: ANN001

@@ -12,7 +12,9 @@ from .shots import NotFound
 
 def listing(session: Session) -> list[Preset]:
     """All saved materials by name."""
-    return [Preset.model_validate(row.preset) for row in session.scalars(select(MaterialRow).order_by(MaterialRow.name))]
+    return [
+        Preset.model_validate(row.preset) for row in session.scalars(select(MaterialRow).order_by(MaterialRow.name))
+    ]
 
 
 def save(session: Session, preset: Preset) -> None:

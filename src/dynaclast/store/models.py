@@ -5,7 +5,19 @@ from __future__ import annotations
 import datetime as dt
 from typing import Any
 
-from sqlalchemy import JSON, BigInteger, Boolean, Float, ForeignKey, Index, Integer, LargeBinary, String, Text, UniqueConstraint
+from sqlalchemy import (
+    JSON,
+    BigInteger,
+    Boolean,
+    Float,
+    ForeignKey,
+    Index,
+    Integer,
+    LargeBinary,
+    String,
+    Text,
+    UniqueConstraint,
+)
 from sqlalchemy.dialects.mysql import DATETIME, LONGBLOB, LONGTEXT, MEDIUMBLOB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
@@ -24,8 +36,9 @@ class Base(DeclarativeBase):
 
 
 class ShotRow(Base):
-    """A shot. ``head`` is the number of the revision shown now; undo and redo move it. ``version`` grows with every change of
-    either kind, so that an editor can tell whether anything happened since it looked."""
+    """A shot. ``head`` is the number of the revision shown now; undo and redo move it. ``version`` grows with every
+    change of either kind, so that an editor can tell whether anything happened since it looked.
+    """
 
     __tablename__ = "shots"
     id: Mapped[str] = mapped_column(String(32), primary_key=True)
@@ -37,7 +50,9 @@ class ShotRow(Base):
 
 
 class RevisionRow(Base):
-    """One state of a shot's document. Numbers grow along the line of edits; an edit after undo drops what was undone."""
+    """One state of a shot's document. Numbers grow along the line of edits; an edit after undo drops what was
+    undone.
+    """
 
     __tablename__ = "revisions"
     __table_args__ = (UniqueConstraint("shot_id", "number"),)
@@ -50,8 +65,9 @@ class RevisionRow(Base):
 
 
 class AssetRow(Base):
-    """A mesh brought in, by the hash of its content; ``data`` is compressed packed arrays: vertices, faces, and uv where
-    the file had texture coordinates."""
+    """A mesh brought in, by the hash of its content; ``data`` is compressed packed arrays: vertices, faces, and uv
+    where the file had texture coordinates.
+    """
 
     __tablename__ = "assets"
     id: Mapped[str] = mapped_column(String(64), primary_key=True)
@@ -94,8 +110,8 @@ class PiecesRow(Base):
 class TakeRow(Base):
     """A bake: its exact document, where it stands, and who works on it.
 
-    status: queued, baking, done, cancelled, failed; heartbeat: last sign of life of the worker; attempt grows when a bake is
-    taken up again; start_mode tells a fresh bake from a continued one
+    status: queued, baking, done, cancelled, failed; heartbeat: last sign of life of the worker; attempt grows when a
+    bake is taken up again; start_mode tells a fresh bake from a continued one
     """
 
     __tablename__ = "takes"
@@ -120,7 +136,9 @@ class TakeRow(Base):
 
 
 class ChunkRow(Base):
-    """Frames first to first + count - 1 of a take. ``carry`` is the state after the last of them; only the newest chunk keeps it."""
+    """Frames first to first + count - 1 of a take. ``carry`` is the state after the last of them; only the newest chunk
+    keeps it.
+    """
 
     __tablename__ = "chunks"
     __table_args__ = (UniqueConstraint("take_id", "first"),)

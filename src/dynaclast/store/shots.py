@@ -33,7 +33,9 @@ class Conflict(InputError):
 
 @dataclass(frozen=True)
 class ShotState:
-    """A shot as an editor sees it. ``revision`` is what a save must name as its base. ``undo`` and ``redo`` name the edits they would take back or do again, or are None."""
+    """A shot as an editor sees it. ``revision`` is what a save must name as its base. ``undo`` and ``redo`` name the
+    edits they would take back or do again, or are None.
+    """
 
     id: str
     name: str
@@ -59,7 +61,14 @@ def _state(session: Session, row: ShotRow) -> ShotState:
     head = _revision(session, row.id, row.head)
     assert head is not None
     before, after = _revision(session, row.id, row.head - 1), _revision(session, row.id, row.head + 1)
-    return ShotState(row.id, row.name, row.version, json.loads(head.document), head.label if before else None, after.label if after else None)
+    return ShotState(
+        row.id,
+        row.name,
+        row.version,
+        json.loads(head.document),
+        head.label if before else None,
+        after.label if after else None,
+    )
 
 
 def create(session: Session, shot: Shot, label: str = "new shot") -> ShotState:
@@ -81,7 +90,9 @@ def listing(session: Session) -> list[dict[str, Any]]:
     """All shots, the last changed first, with the number of takes and the newest finished one."""
     count = dict(session.execute(select(TakeRow.shot_id, func.count()).group_by(TakeRow.shot_id)).all())
     rows = session.scalars(select(ShotRow).order_by(ShotRow.changed.desc())).all()
-    return [{"id": r.id, "name": r.name, "changed": r.changed.isoformat() + "Z", "takes": count.get(r.id, 0)} for r in rows]
+    return [
+        {"id": r.id, "name": r.name, "changed": r.changed.isoformat() + "Z", "takes": count.get(r.id, 0)} for r in rows
+    ]
 
 
 def save(session: Session, shot_id: str, base: int, data: dict[str, Any], label: str) -> ShotState:
@@ -92,12 +103,19 @@ def save(session: Session, shot_id: str, base: int, data: dict[str, Any], label:
     shot = document.parse(data)
     row = _row(session, shot_id, lock=True)
     if row.version != base:
-        raise Conflict("this shot was changed in another tab since you opened it; load its version, or keep yours as a copy", where=shot_id)
+        raise Conflict(
+            "this shot was changed in another tab since you opened it; load its version, or keep yours as a copy",
+            where=shot_id,
+        )
     session.execute(delete(RevisionRow).where(RevisionRow.shot_id == shot_id, RevisionRow.number > row.head))
-    session.add(RevisionRow(shot_id=shot_id, number=row.head + 1, label=label[:120], document=json.dumps(document.dump(shot))))
+    session.add(
+        RevisionRow(shot_id=shot_id, number=row.head + 1, label=label[:120], document=json.dumps(document.dump(shot)))
+    )
     row.head, row.version, row.name, row.changed = row.head + 1, row.version + 1, shot.name, now()
     if row.head > MOST_REVISIONS:
-        session.execute(delete(RevisionRow).where(RevisionRow.shot_id == shot_id, RevisionRow.number <= row.head - MOST_REVISIONS))
+        session.execute(
+            delete(RevisionRow).where(RevisionRow.shot_id == shot_id, RevisionRow.number <= row.head - MOST_REVISIONS)
+        )
     session.flush()
     return _state(session, row)
 
@@ -106,7 +124,9 @@ def step(session: Session, shot_id: str, base: int, by: int) -> ShotState:
     """Undo (by = -1) or redo (by = 1). Raises Conflict as ``save``; InputError where there is nothing to take back."""
     row = _row(session, shot_id, lock=True)
     if row.version != base:
-        raise Conflict("this shot was changed in another tab since you opened it; load its version first", where=shot_id)
+        raise Conflict(
+            "this shot was changed in another tab since you opened it; load its version first", where=shot_id
+        )
     target = _revision(session, shot_id, row.head + by)
     if target is None:
         raise InputError("there is nothing to undo" if by < 0 else "there is nothing to redo", where=shot_id)

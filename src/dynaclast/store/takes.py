@@ -25,8 +25,14 @@ def ask(session: Session, shot_id: str, frames_total: int, instead: dict[str, An
     state = get(session, shot_id)
     number = (session.scalar(select(func.max(TakeRow.number)).where(TakeRow.shot_id == shot_id)) or 0) + 1
     row = TakeRow(
-        id=uuid.uuid4().hex, shot_id=shot_id, number=number, revision=state.revision, document=json.dumps(instead or state.document),
-        status="queued", frames_total=frames_total, frames_done=-1,
+        id=uuid.uuid4().hex,
+        shot_id=shot_id,
+        number=number,
+        revision=state.revision,
+        document=json.dumps(instead or state.document),
+        status="queued",
+        frames_total=frames_total,
+        frames_done=-1,
     )
     session.add(row)
     session.flush()
@@ -43,7 +49,14 @@ def find(session: Session, take_id: str) -> TakeRow:
 
 def of_shot(session: Session, shot_id: str) -> list[TakeRow]:
     """The shot's takes, newest first, without their documents."""
-    return list(session.scalars(select(TakeRow).where(TakeRow.shot_id == shot_id).order_by(TakeRow.number.desc()).options(defer(TakeRow.document))))
+    return list(
+        session.scalars(
+            select(TakeRow)
+            .where(TakeRow.shot_id == shot_id)
+            .order_by(TakeRow.number.desc())
+            .options(defer(TakeRow.document))
+        )
+    )
 
 
 def cancel(session: Session, take_id: str) -> TakeRow:
@@ -57,7 +70,9 @@ def cancel(session: Session, take_id: str) -> TakeRow:
 
 
 def extend(session: Session, take_id: str, frames_total: int | None = None) -> TakeRow:
-    """Go on with a take that was stopped, or beyond its end. Raises InputError if it is at work or has no frames to go on from."""
+    """Go on with a take that was stopped, or beyond its end. Raises InputError if it is at work or has no frames to go
+    on from.
+    """
     row = find(session, take_id)
     if row.status in ACTIVE:
         raise InputError("this take is still baking", where=take_id)
@@ -90,7 +105,9 @@ def claim(session: Session, take_id: str, worker: str) -> TakeRow | None:
 def beat(session: Session, take_id: str, attempt: int) -> bool:
     """Sign of life. False where the bake is to stop: cancelled, deleted, or taken over by a newer attempt."""
     changed = session.execute(
-        update(TakeRow).where(TakeRow.id == take_id, TakeRow.attempt == attempt, TakeRow.status == "baking", TakeRow.cancel.is_(False)).values(heartbeat=now())
+        update(TakeRow)
+        .where(TakeRow.id == take_id, TakeRow.attempt == attempt, TakeRow.status == "baking", TakeRow.cancel.is_(False))
+        .values(heartbeat=now())
     )
     return changed.rowcount > 0
 
@@ -105,16 +122,26 @@ def add_chunk(session: Session, take_id: str, attempt: int, frames: list[Frame],
         return False
     first = frames[0].index
     if session.scalar(select(ChunkRow.id).where(ChunkRow.take_id == take_id, ChunkRow.first == first)) is None:
-        session.execute(update(ChunkRow).where(ChunkRow.take_id == take_id, ChunkRow.carry.is_not(None)).values(carry=None))
-        data = pack({
-            "position": np.array([f.position for f in frames]),
-            "orientation": np.array([f.orientation for f in frames]),
-            "state": np.array([f.state for f in frames]),
-        } | {key: np.array([f.maps[key] for f in frames]) for key in frames[0].maps})
+        session.execute(
+            update(ChunkRow).where(ChunkRow.take_id == take_id, ChunkRow.carry.is_not(None)).values(carry=None)
+        )
+        data = pack(
+            {
+                "position": np.array([f.position for f in frames]),
+                "orientation": np.array([f.orientation for f in frames]),
+                "state": np.array([f.state for f in frames]),
+            }
+            | {key: np.array([f.maps[key] for f in frames]) for key in frames[0].maps}
+        )
         session.add(
             ChunkRow(
-                take_id=take_id, first=first, count=len(frames), data=squeeze(data), events=json.dumps([e for f in frames for e in f.events]),
-                stats={k: [f.stats[k] for f in frames] for k in frames[0].stats}, carry=carry,
+                take_id=take_id,
+                first=first,
+                count=len(frames),
+                data=squeeze(data),
+                events=json.dumps([e for f in frames for e in f.events]),
+                stats={k: [f.stats[k] for f in frames] for k in frames[0].stats},
+                carry=carry,
             )
         )
         row.frames_done, row.pieces, row.seconds = frames[-1].index, len(frames[0].state), row.seconds + seconds
@@ -130,14 +157,18 @@ def last_state(session: Session, take_id: str) -> bytes | None:
 def finish(session: Session, take_id: str, attempt: int, status: str, message: str = "") -> None:
     """End a bake: done, cancelled or failed with a message."""
     session.execute(
-        update(TakeRow).where(TakeRow.id == take_id, TakeRow.attempt == attempt, TakeRow.status == "baking").values(status=status, message=message[:2000], finished=now(), cancel=False)
+        update(TakeRow)
+        .where(TakeRow.id == take_id, TakeRow.attempt == attempt, TakeRow.status == "baking")
+        .values(status=status, message=message[:2000], finished=now(), cancel=False)
     )
 
 
 def requeue_lost(session: Session, older_than: float, alive: set[str]) -> list[str]:
     """Put bakes back in the queue whose worker gives no sign of life. Returns their ids."""
     limit = now() - dt.timedelta(seconds=older_than)
-    lost = session.scalars(select(TakeRow).where(TakeRow.status == "baking", TakeRow.heartbeat < limit).with_for_update()).all()
+    lost = session.scalars(
+        select(TakeRow).where(TakeRow.status == "baking", TakeRow.heartbeat < limit).with_for_update()
+    ).all()
     out = []
     for row in lost:
         if row.id in alive:
@@ -157,7 +188,9 @@ def queued(session: Session) -> list[str]:
 def chunks(session: Session, take_id: str, after: int = -1) -> list[dict[str, Any]]:
     """Where the chunks are, with the statistics of their frames."""
     rows = session.execute(
-        select(ChunkRow.first, ChunkRow.count, ChunkRow.stats).where(ChunkRow.take_id == take_id, ChunkRow.first > after).order_by(ChunkRow.first)
+        select(ChunkRow.first, ChunkRow.count, ChunkRow.stats)
+        .where(ChunkRow.take_id == take_id, ChunkRow.first > after)
+        .order_by(ChunkRow.first)
     )
     return [{"first": f, "count": c, "stats": s} for f, c, s in rows]
 
@@ -172,15 +205,21 @@ def chunk_data(session: Session, take_id: str, first: int) -> bytes:
 
 def events(session: Session, take_id: str, after: int = -1) -> list[dict[str, Any]]:
     """Events of the chunks that begin after frame ``after``."""
-    rows = session.scalars(select(ChunkRow.events).where(ChunkRow.take_id == take_id, ChunkRow.first > after).order_by(ChunkRow.first))
+    rows = session.scalars(
+        select(ChunkRow.events).where(ChunkRow.take_id == take_id, ChunkRow.first > after).order_by(ChunkRow.first)
+    )
     return [e for text in rows for e in json.loads(text)]
 
 
 def all_frames(session: Session, take_id: str) -> tuple[dict[str, np.ndarray], dict[str, np.ndarray]]:
     """All frames of a take: arrays by name (F, ...) and statistics by name (F,)."""
-    rows = session.execute(select(ChunkRow.data, ChunkRow.stats).where(ChunkRow.take_id == take_id).order_by(ChunkRow.first)).all()
+    rows = session.execute(
+        select(ChunkRow.data, ChunkRow.stats).where(ChunkRow.take_id == take_id).order_by(ChunkRow.first)
+    ).all()
     if not rows:
         raise InputError("this take has no frames yet", where=take_id)
     parts = [unpack(unsqueeze(data))[0] for data, _ in rows]
     stats = [s for _, s in rows]
-    return {k: np.concatenate([p[k] for p in parts]) for k in parts[0]}, {k: np.concatenate([s[k] for s in stats]) for k in stats[0]}
+    return {k: np.concatenate([p[k] for p in parts]) for k in parts[0]}, {
+        k: np.concatenate([s[k] for s in stats]) for k in stats[0]
+    }

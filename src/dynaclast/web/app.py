@@ -43,7 +43,9 @@ def services() -> Services:
     return current_app.extensions["dynaclast"]
 
 
-def _problem(status: int, code: str, message: str, where: str = "", problems: list[dict[str, str]] | None = None) -> tuple[Response, int]:
+def _problem(
+    status: int, code: str, message: str, where: str = "", problems: list[dict[str, str]] | None = None
+) -> tuple[Response, int]:
     return jsonify({"code": code, "message": message, "where": where, "problems": problems or []}), status
 
 
@@ -57,8 +59,12 @@ def _invalid(exc: ValidationError) -> Response:
 def create_app(url: str, interface: Path | None = None) -> OpenAPI:
     """The web application on one database; ``interface`` is the folder of the built pages."""
     app = OpenAPI(
-        __name__, info=Info(title="Dynaclast", version=__version__), validation_error_callback=_invalid, validation_error_model=Problem,
-        static_folder=None, doc_prefix="/api/doc",
+        __name__,
+        info=Info(title="Dynaclast", version=__version__),
+        validation_error_callback=_invalid,
+        validation_error_model=Problem,
+        static_folder=None,
+        doc_prefix="/api/doc",
     )
     app.config["MAX_CONTENT_LENGTH"] = MOST_BYTES + 1_000_000
     app.json.sort_keys = False
@@ -89,7 +95,11 @@ def _errors(app: OpenAPI) -> None:
 
     @app.errorhandler(413)
     def _large(_exc: HTTPException) -> Any:
-        return _problem(413, "input.size", f"the file is larger than the limit of {MOST_BYTES // 1_000_000} MB; decimate it before bringing it in")
+        return _problem(
+            413,
+            "input.size",
+            f"the file is larger than the limit of {MOST_BYTES // 1_000_000} MB; decimate it before bringing it in",
+        )
 
     @app.errorhandler(HTTPException)
     def _http(exc: HTTPException) -> Any:
@@ -98,7 +108,12 @@ def _errors(app: OpenAPI) -> None:
     @app.errorhandler(Exception)
     def _other(exc: Exception) -> Any:
         app.logger.exception("request failed")
-        return _problem(500, "internal", f"something went wrong inside the program ({type(exc).__name__}); your last saved state is safe. Try again", request.path)
+        return _problem(
+            500,
+            "internal",
+            f"something went wrong inside the program ({type(exc).__name__}); your last saved state is safe. Try again",
+            request.path,
+        )
 
 
 def _pages(app: OpenAPI, folder: Path) -> None:

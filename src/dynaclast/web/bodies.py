@@ -34,9 +34,23 @@ from ..store.assets import as_arrays, keep_mesh
 from ..store.blobs import pack
 from ..store.shots import NotFound
 from .app import services
-from .schemas import AssetsOut, BodyIn, BuildOut, Done, LoadsIn, MembersIn, PiecesPath, Problem, ReportOut, SurveyIn, SurveyOut
+from .schemas import (
+    AssetsOut,
+    BodyIn,
+    BuildOut,
+    Done,
+    LoadsIn,
+    MembersIn,
+    PiecesPath,
+    Problem,
+    ReportOut,
+    SurveyIn,
+    SurveyOut,
+)
 
-api = APIBlueprint("bodies", __name__, url_prefix="/api", abp_tags=[Tag(name="bodies")], abp_responses={"404": Problem, "422": Problem})
+api = APIBlueprint(
+    "bodies", __name__, url_prefix="/api", abp_tags=[Tag(name="bodies")], abp_responses={"404": Problem, "422": Problem}
+)
 
 AT_ONCE = 0.4
 """Seconds a build may take to be answered in the same request."""
@@ -75,7 +89,9 @@ def _body(data: dict[str, Any]) -> Body:
 
 @api.post("/assets", responses={"200": AssetsOut})
 def bring_in() -> dict[str, Any]:
-    """Bring in a mesh file (multipart field ``file``; optional ``scale``, metres per unit). Every mesh in it is kept as it came."""
+    """Bring in a mesh file (multipart field ``file``; optional ``scale``, metres per unit). Every mesh in it is kept as
+    it came.
+    """
     upload = request.files.get("file")
     if upload is None or not upload.filename:
         raise InputError("no file came with the request")
@@ -93,33 +109,62 @@ def bring_in() -> dict[str, Any]:
         for part in found.parts:
             row = keep_mesh(session, part.mesh, part.name, found.notes, part.uv)
             defects = report(part.mesh)
-            parts.append({
-                "asset": row.id, "name": part.name, "triangles": row.triangles, "size": np.ptp(part.mesh.vertices, axis=0).tolist(), "position": part.position,
-                "rotation": part.rotation, "color": part.color, "low": float(part.mesh.moved(np.ones(3), np.array(part.rotation), np.array(part.position)).vertices[:, 1].min()),
-                "defects": [d.kind for d in defects],
-            })
+            parts.append(
+                {
+                    "asset": row.id,
+                    "name": part.name,
+                    "triangles": row.triangles,
+                    "size": np.ptp(part.mesh.vertices, axis=0).tolist(),
+                    "position": part.position,
+                    "rotation": part.rotation,
+                    "color": part.color,
+                    "low": float(
+                        part.mesh.moved(np.ones(3), np.array(part.rotation), np.array(part.position))
+                        .vertices[:, 1]
+                        .min()
+                    ),
+                    "defects": [d.kind for d in defects],
+                }
+            )
     return {"name": upload.filename, "parts": parts, "notes": found.notes}
 
 
 @api.post("/report", responses={"200": ReportOut})
 def report_body(body: BodyIn) -> dict[str, Any]:
-    """What is wrong with a body's mesh after its steps, and what would mend it; places in the body's own scaled frame."""
+    """What is wrong with a body's mesh after its steps, and what would mend it; places in the body's own scaled
+    frame.
+    """
     mesh = raw_mesh(_body(body.body), services().cache.resolve)
     return {
-        "triangles": len(mesh.faces), "size": np.ptp(mesh.vertices, axis=0).tolist() if len(mesh.vertices) else [0, 0, 0],
-        "defects": [{"kind": d.kind, "count": d.count, "sentence": d.sentence, "mends": d.mends, "marks": np.round(d.marks, 6).reshape(-1, 6).tolist()} for d in report(mesh)],
+        "triangles": len(mesh.faces),
+        "size": np.ptp(mesh.vertices, axis=0).tolist() if len(mesh.vertices) else [0, 0, 0],
+        "defects": [
+            {
+                "kind": d.kind,
+                "count": d.count,
+                "sentence": d.sentence,
+                "mends": d.mends,
+                "marks": np.round(d.marks, 6).reshape(-1, 6).tolist(),
+            }
+            for d in report(mesh)
+        ],
     }
 
 
 @api.post("/mesh")
 def get_mesh(body: BodyIn) -> Response:
     """A body's mesh after its steps as it is, usable or not, in the form of pieces (one, all skin). Packed arrays."""
-    return Response(pack(as_arrays(as_it_is(raw_mesh(_body(body.body), services().cache.resolve)))), mimetype="application/octet-stream")
+    return Response(
+        pack(as_arrays(as_it_is(raw_mesh(_body(body.body), services().cache.resolve)))),
+        mimetype="application/octet-stream",
+    )
 
 
 @api.post("/build", responses={"200": BuildOut})
 def build_body(body: BodyIn) -> dict[str, Any]:
-    """Build a body's pieces; gives its figures and the key to fetch them by, or how far the build is: then ask again."""
+    """Build a body's pieces; gives its figures and the key to fetch them by, or how far the build is: then ask
+    again.
+    """
     one = _body(body.body)
     got = services().builds.ask(one, AT_ONCE)
     if isinstance(got, Build):
@@ -136,15 +181,36 @@ def cancel_build(body: BodyIn) -> dict[str, Any]:
 
 def _figures(one: Body, pieces: Pieces) -> dict[str, Any]:
     strength = bond_strengths(one, pieces) if one.bonds is not None else np.zeros(0)
-    tiers = [{"tier": int(t), "bonds": int((pieces.bond_tier == t).sum()), "strength": _range(strength[pieces.bond_tier == t] / 1000)} for t in np.unique(pieces.bond_tier)] if len(strength) else []
+    tiers = (
+        [
+            {
+                "tier": int(t),
+                "bonds": int((pieces.bond_tier == t).sum()),
+                "strength": _range(strength[pieces.bond_tier == t] / 1000),
+            }
+            for t in np.unique(pieces.bond_tier)
+        ]
+        if len(strength)
+        else []
+    )
     density = one.material.density_for(float(pieces.volume.sum()))
     uncut = strength[strength > 0] / 1000
     low, high = _range(uncut)
     return {
-        "name": one.name, "key": key_of(one), "pieces": pieces.count, "bonds": len(strength), "triangles": len(pieces.faces),
-        "size": np.ptp(pieces.vertices, axis=0).tolist(), "mass": float(pieces.volume.sum() * density), "density": density,
-        "smallest": float(pieces.volume.min() * density), "largest": float(pieces.volume.max() * density),
-        "strength_low": low, "strength_high": high, "strength_total": float(uncut.sum()), "tiers": tiers,
+        "name": one.name,
+        "key": key_of(one),
+        "pieces": pieces.count,
+        "bonds": len(strength),
+        "triangles": len(pieces.faces),
+        "size": np.ptp(pieces.vertices, axis=0).tolist(),
+        "mass": float(pieces.volume.sum() * density),
+        "density": density,
+        "smallest": float(pieces.volume.min() * density),
+        "largest": float(pieces.volume.max() * density),
+        "strength_low": low,
+        "strength_high": high,
+        "strength_total": float(uncut.sum()),
+        "tiers": tiers,
     }
 
 
@@ -167,30 +233,47 @@ def get_pieces(path: PiecesPath) -> Response:
 
 @api.post("/bonds")
 def get_bonds(body: BodyIn) -> Response:
-    """Strength (B,) [kN] of a body's bonds, in the order of its pieces' bonds; 0 for bonds cut by hand. Packed arrays."""
+    """Strength (B,) [kN] of a body's bonds, in the order of its pieces' bonds; 0 for bonds cut by hand. Packed
+    arrays.
+    """
     one = _body(body.body)
     pieces = built(one)
     assert pieces is not None
-    return Response(pack({"strength": (bond_strengths(one, pieces) / 1000).astype(np.float32)}), mimetype="application/octet-stream")
+    return Response(
+        pack({"strength": (bond_strengths(one, pieces) / 1000).astype(np.float32)}), mimetype="application/octet-stream"
+    )
 
 
 @api.post("/loads")
 def get_loads(body: LoadsIn) -> Response:
-    """Load by own weight and strength (B,) [kN] of a body's bonds at the start, in the order of its pieces' bonds. Packed arrays."""
+    """Load by own weight and strength (B,) [kN] of a body's bonds at the start, in the order of its pieces' bonds.
+    Packed arrays.
+    """
     shot = with_shared(document.parse(body.document))
-    thing = next((b for b in [*shot.bodies, *(g.body.model_copy(update={"name": g.name}) for g in shot.groups)] if b.name == body.name), None)
+    thing = next(
+        (
+            b
+            for b in [*shot.bodies, *(g.body.model_copy(update={"name": g.name}) for g in shot.groups)]
+            if b.name == body.name
+        ),
+        None,
+    )
     if thing is None:
         raise NotFound(f"there is no body '{body.name}'", where=body.name)
     pieces = built(thing)
     assert pieces is not None
     load, strength = weight_loads(shot.model_copy(update={"bodies": [thing], "groups": []}), [pieces], 0)
-    return Response(pack({"load": (load / 1000).astype(np.float32), "strength": (strength / 1000).astype(np.float32)}), mimetype="application/octet-stream")
+    return Response(
+        pack({"load": (load / 1000).astype(np.float32), "strength": (strength / 1000).astype(np.float32)}),
+        mimetype="application/octet-stream",
+    )
 
 
 @api.post("/collision")
 def get_collision(body: BodyIn) -> Response:
-    """What a body's pieces collide as: edges (N, 6) from point to point in the body's own scaled frame, relative to the centre of the
-    piece each belongs to (N,), and how many shapes there are (1,). Packed arrays."""
+    """What a body's pieces collide as: edges (N, 6) from point to point in the body's own scaled frame, relative to the
+    centre of the piece each belongs to (N,), and how many shapes there are (1,). Packed arrays.
+    """
     one = _body(body.body)
     one = one.model_copy(update={"place": one.place.model_copy(update={"rotation": (0.0, 0.0, 0.0, 1.0)})})
     pieces = built(one)
@@ -198,7 +281,8 @@ def get_collision(body: BodyIn) -> Response:
     hulls, owner = services().hulls.of(one, pieces)
     lines = [outlines([h]) for h in hulls]
     arrays = {
-        "edges": np.concatenate(lines).astype(np.float32), "piece": np.repeat(np.array(owner, np.int32), [len(x) for x in lines]),
+        "edges": np.concatenate(lines).astype(np.float32),
+        "piece": np.repeat(np.array(owner, np.int32), [len(x) for x in lines]),
         "shapes": np.array([len(hulls)], np.int32),
     }
     return Response(pack(arrays), mimetype="application/octet-stream")
@@ -213,7 +297,8 @@ def get_members(body: MembersIn) -> Response:
         raise NotFound(f"there is no group '{body.group}'", where=body.group)
     made = members(group, shot, services().cache.resolve)
     arrays = {
-        "position": np.array([m.place.position for m in made], np.float32).reshape(-1, 3), "rotation": np.array([m.place.rotation for m in made], np.float32).reshape(-1, 4),
+        "position": np.array([m.place.position for m in made], np.float32).reshape(-1, 3),
+        "rotation": np.array([m.place.rotation for m in made], np.float32).reshape(-1, 4),
         "factor": np.array([m.factor for m in made], np.float32),
     }
     return Response(pack(arrays), mimetype="application/octet-stream")
@@ -221,21 +306,39 @@ def get_members(body: MembersIn) -> Response:
 
 @api.post("/survey", responses={"200": SurveyOut})
 def survey(body: SurveyIn) -> dict[str, Any]:
-    """Reach grid, preflight and per-piece reach of a document at a frame, edited or not; arrows of one field. Bodies still being built are
-    left out, and a field whose falloff cannot be worked out says so instead of reaching anything."""
+    """Reach grid, preflight and per-piece reach of a document at a frame, edited or not; arrows of one field. Bodies
+    still being built are left out, and a field whose falloff cannot be worked out says so instead of reaching
+    anything.
+    """
     shot = with_shared(document.parse(body.document))
     whole, pieces, bad = _what_stands(shot)
     good, wrong = _fields_that_work(whole, pieces)
     whole = whole.model_copy(update={"fields": good, "maps": _maps_that_work(whole, pieces)})
     at = standing(whole, pieces, body.frame / whole.timing.fps)
-    values = {item.name: reach_of_pieces(item, setting_of(at), Targets(np.ones(len(at.piece_center), bool), np.zeros(0, bool))).round(3).tolist() for item in Keyed(whole.fields).at(at.moment.time)}
+    values = {
+        item.name: reach_of_pieces(
+            item, setting_of(at), Targets(np.ones(len(at.piece_center), bool), np.zeros(0, bool))
+        )
+        .round(3)
+        .tolist()
+        for item in Keyed(whole.fields).at(at.moment.time)
+    }
     findings = bad + wrong + (preflight(whole, pieces, services().hulls) if whole.bodies or not bad else [])
     pulls = arrows(whole, at, body.field) if body.field else None
-    stands = {f.name: stand_of(f, at.moment) for f in Keyed(whole.fields).at(at.moment.time) if f.travel is not None or f.aim is not None}
+    stands = {
+        f.name: stand_of(f, at.moment)
+        for f in Keyed(whole.fields).at(at.moment.time)
+        if f.travel is not None or f.aim is not None
+    }
     return {
-        "crossings": [asdict(c) for c in crossings(whole, pieces, at)], "findings": [asdict(f) for f in findings], "values": values,
+        "crossings": [asdict(c) for c in crossings(whole, pieces, at)],
+        "findings": [asdict(f) for f in findings],
+        "values": values,
         "bodies": [[b.name, p.count] for b, p in zip(whole.bodies, pieces, strict=True)],
-        "maps": {name: {"values": v.round(3).tolist(), "tint": [] if c is None else np.rint(255 * c).astype(int).tolist()} for name, (v, c) in charts(whole, at).items()},
+        "maps": {
+            name: {"values": v.round(3).tolist(), "tint": [] if c is None else np.rint(255 * c).astype(int).tolist()}
+            for name, (v, c) in charts(whole, at).items()
+        },
         "arrows": [] if pulls is None else pulls.round(4).tolist(),
         "stands": {name: {"turn": s.turn.ravel().tolist(), "shift": s.shift.tolist()} for name, s in stands.items()},
     }
@@ -253,7 +356,16 @@ def _fields_that_work(shot: Shot, pieces: list[Pieces]) -> tuple[list[FieldItem]
             good.append(item)
         except (DynaclastError, KeyError) as exc:
             said = exc.message if isinstance(exc, DynaclastError) else "it asks for a body that is not there yet"
-            bad.append(Finding("bad-falloff", "stop", "drive", item.name, f"{item.name} cannot be worked out: {said}.", "Change its reach"))
+            bad.append(
+                Finding(
+                    "bad-falloff",
+                    "stop",
+                    "drive",
+                    item.name,
+                    f"{item.name} cannot be worked out: {said}.",
+                    "Change its reach",
+                )
+            )
     return good, bad
 
 
@@ -281,7 +393,16 @@ def _what_stands(shot: Shot) -> tuple[Shot, list[Pieces], list[Finding]]:
             got = built(body, AT_ONCE)
         except DynaclastError as exc:
             step = "break" if exc.where.startswith(("pattern", "breaks")) else "build"
-            bad.append(Finding("unusable", "stop", step, name, exc.message[:1].upper() + exc.message[1:] + ".", "Change the break" if step == "break" else "Mend or replace its mesh"))
+            bad.append(
+                Finding(
+                    "unusable",
+                    "stop",
+                    step,
+                    name,
+                    exc.message[:1].upper() + exc.message[1:] + ".",
+                    "Change the break" if step == "break" else "Mend or replace its mesh",
+                )
+            )
             return False
         if got is not None:
             made[content_key(body)] = got
@@ -294,7 +415,16 @@ def _what_stands(shot: Shot) -> tuple[Shot, list[Pieces], list[Finding]]:
         try:
             good.bodies.extend(members(group, shot, services().cache.resolve))
         except DynaclastError as exc:
-            bad.append(Finding("no-room", "stop", "build", group.name, exc.message[:1].upper() + exc.message[1:] + ".", "Change its layout"))
+            bad.append(
+                Finding(
+                    "no-room",
+                    "stop",
+                    "build",
+                    group.name,
+                    exc.message[:1].upper() + exc.message[1:] + ".",
+                    "Change its layout",
+                )
+            )
     return good, [made[content_key(b)].scaled(b.factor) for b in good.bodies], bad
 
 
@@ -303,4 +433,3 @@ def fetchable(shot: Shot) -> None:
     shot = with_shared(shot)
     for body in [*shot.bodies, *(g.body for g in shot.groups)]:
         built(body)
-

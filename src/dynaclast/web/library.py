@@ -14,7 +14,13 @@ from ..store import library
 from .app import services
 from .schemas import Done, LibraryItem, LibraryList, LibraryPath, Problem
 
-api = APIBlueprint("library", __name__, url_prefix="/api", abp_tags=[Tag(name="library")], abp_responses={"404": Problem, "422": Problem})
+api = APIBlueprint(
+    "library",
+    __name__,
+    url_prefix="/api",
+    abp_tags=[Tag(name="library")],
+    abp_responses={"404": Problem, "422": Problem},
+)
 
 IS: dict[str, type[FieldItem | SharedFalloff]] = {"field": FieldItem, "falloff": SharedFalloff}
 

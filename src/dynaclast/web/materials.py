@@ -11,14 +11,23 @@ from ..store import materials
 from .app import services
 from .schemas import Done, MaterialList, MaterialPath, Problem
 
-api = APIBlueprint("materials", __name__, url_prefix="/api", abp_tags=[Tag(name="materials")], abp_responses={"404": Problem, "422": Problem})
+api = APIBlueprint(
+    "materials",
+    __name__,
+    url_prefix="/api",
+    abp_tags=[Tag(name="materials")],
+    abp_responses={"404": Problem, "422": Problem},
+)
 
 
 @api.get("/materials", responses={"200": MaterialList})
 def list_materials() -> dict[str, Any]:
     with services().store.session() as session:
         saved = materials.listing(session)
-    return {"presets": [p.model_dump(mode="json") for p in PRESETS], "saved": [p.model_dump(mode="json") for p in saved]}
+    return {
+        "presets": [p.model_dump(mode="json") for p in PRESETS],
+        "saved": [p.model_dump(mode="json") for p in saved],
+    }
 
 
 @api.put("/materials", responses={"200": Done})

@@ -149,7 +149,9 @@ class TierOut(BaseModel):
 
 
 class BuiltBody(BaseModel):
-    """A body's pieces: where to fetch them, and the figures shown beside its controls. Lengths m, masses kg, strengths kN."""
+    """A body's pieces: where to fetch them, and the figures shown beside its controls. Lengths m, masses kg, strengths
+    kN.
+    """
 
     name: str
     key: str
@@ -233,8 +235,12 @@ class SurveyOut(BaseModel):
     values: dict[str, list[float]]
     bodies: list[tuple[str, int]]
     maps: dict[str, MapOut] = Field(description="the shot's maps, as they are before a run")
-    arrows: list[tuple[float, float, float]] = Field(description="what the field asked about would do to each piece [m/s2, or m/s of a blow]")
-    stands: dict[str, StandOut] = Field(description="where fields that travel are: how they have turned (3 x 3, row by row) and shifted")
+    arrows: list[tuple[float, float, float]] = Field(
+        description="what the field asked about would do to each piece [m/s2, or m/s of a blow]"
+    )
+    stands: dict[str, StandOut] = Field(
+        description="where fields that travel are: how they have turned (3 x 3, row by row) and shifted"
+    )
 
 
 class TakeOut(BaseModel):

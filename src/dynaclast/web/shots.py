@@ -11,11 +11,24 @@ from ..store import shots
 from .app import services
 from .schemas import Done, NewShot, Problem, SaveShot, ShotList, ShotOut, ShotPath, StepShot
 
-api = APIBlueprint("shots", __name__, url_prefix="/api", abp_tags=[Tag(name="shots")], abp_responses={"404": Problem, "409": Problem, "422": Problem})
+api = APIBlueprint(
+    "shots",
+    __name__,
+    url_prefix="/api",
+    abp_tags=[Tag(name="shots")],
+    abp_responses={"404": Problem, "409": Problem, "422": Problem},
+)
 
 
 def _out(state: shots.ShotState) -> dict[str, Any]:
-    return {"id": state.id, "name": state.name, "revision": state.revision, "document": state.document, "undo": state.undo, "redo": state.redo}
+    return {
+        "id": state.id,
+        "name": state.name,
+        "revision": state.revision,
+        "document": state.document,
+        "undo": state.undo,
+        "redo": state.redo,
+    }
 
 
 @api.get("/shots", responses={"200": ShotList})

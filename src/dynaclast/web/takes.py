@@ -21,10 +21,29 @@ from ..store.models import TakeRow
 from .app import Services, services
 from .bodies import fetchable
 from .schemas import (
-    AfterQuery, BakeQuery, ChunkList, ChunkPath, Done, EventList, ExportQuery, ExtendTake, Problem, ShotPath, TakeList, TakeOut, TakePath, TakeWhole,
+    AfterQuery,
+    BakeQuery,
+    ChunkList,
+    ChunkPath,
+    Done,
+    EventList,
+    ExportQuery,
+    ExtendTake,
+    Problem,
+    ShotPath,
+    TakeList,
+    TakeOut,
+    TakePath,
+    TakeWhole,
 )
 
-api = APIBlueprint("takes", __name__, url_prefix="/api", abp_tags=[Tag(name="takes")], abp_responses={"404": Problem, "409": Problem, "422": Problem})
+api = APIBlueprint(
+    "takes",
+    __name__,
+    url_prefix="/api",
+    abp_tags=[Tag(name="takes")],
+    abp_responses={"404": Problem, "409": Problem, "422": Problem},
+)
 
 STREAM_LOOK = 0.15
 """Seconds between looks at a take's row while its progress is streamed."""
@@ -36,8 +55,18 @@ def take_out(row: TakeRow) -> dict[str, Any]:
     if row.status in takes.ACTIVE and row.frames_done > 0:
         left = round(row.seconds / row.frames_done * (row.frames_total - row.frames_done), 1)
     return {
-        "id": row.id, "shot_id": row.shot_id, "number": row.number, "revision": row.revision, "status": row.status, "frames_total": row.frames_total,
-        "frames_done": row.frames_done, "pieces": row.pieces, "attempt": row.attempt, "seconds": round(row.seconds, 2), "left": left, "message": row.message,
+        "id": row.id,
+        "shot_id": row.shot_id,
+        "number": row.number,
+        "revision": row.revision,
+        "status": row.status,
+        "frames_total": row.frames_total,
+        "frames_done": row.frames_done,
+        "pieces": row.pieces,
+        "attempt": row.attempt,
+        "seconds": round(row.seconds, 2),
+        "left": left,
+        "message": row.message,
         "created": row.created.isoformat() + "Z",
     }
 
@@ -54,11 +83,15 @@ def start_take(path: ShotPath, query: BakeQuery) -> dict[str, Any]:
     with services().store.session() as session:
         shot = document.parse(shots.get(session, path.shot_id).document)
         if not shot.bodies and not shot.groups:
-            raise document.DocumentError([("bodies", "the shot has no bodies, so there is nothing to bake; add one first")])
+            raise document.DocumentError(
+                [("bodies", "the shot has no bodies, so there is nothing to bake; add one first")]
+            )
         found = faults(shot)
         if not query.without_faulty:
             refuse(found, "bake without it")
-        return take_out(takes.ask(session, path.shot_id, shot.timing.frames, document.dump(without(shot, found)) if found else None))
+        return take_out(
+            takes.ask(session, path.shot_id, shot.timing.frames, document.dump(without(shot, found)) if found else None)
+        )
 
 
 @api.get("/takes/<string:take_id>", responses={"200": TakeWhole})
@@ -141,7 +174,11 @@ def stream_take(path: TakePath) -> Response:
     """Progress of a bake as server-sent events."""
     with services().store.session() as session:
         takes.find(session, path.take_id)
-    return Response(_progress(services(), path.take_id), mimetype="text/event-stream", headers={"Cache-Control": "no-store", "X-Accel-Buffering": "no"})
+    return Response(
+        _progress(services(), path.take_id),
+        mimetype="text/event-stream",
+        headers={"Cache-Control": "no-store", "X-Accel-Buffering": "no"},
+    )
 
 
 @api.get("/takes/<string:take_id>/export")
@@ -155,4 +192,9 @@ def export(path: TakePath, query: ExportQuery) -> Response:
         export_take(path.take_id, to, services().store, services().cache)
         handle = open(to, "rb")  # noqa: SIM115 - the response closes it; the name may go
     clean = "".join(c if c.isalnum() else "-" for c in name).strip("-").lower()
-    return send_file(handle, mimetype="application/octet-stream", as_attachment=True, download_name=f"{clean}-take-{row.number:02d}.{query.format}")
+    return send_file(
+        handle,
+        mimetype="application/octet-stream",
+        as_attachment=True,
+        download_name=f"{clean}-take-{row.number:02d}.{query.format}",
+    )

@@ -1,6 +1,21 @@
 /** All requests to the server. Failures come as ApiError with the server's sentence. */
 import { unpack, type Packed } from "./packed";
-import type { AssetsOut, Body, BuildOut, Chunk, LibraryItem, Preset, Problem, Report, ShotCard, ShotDocument, ShotOut, Survey, Take, TakeEvent } from "./types";
+import type {
+  AssetsOut,
+  Body,
+  BuildOut,
+  Chunk,
+  LibraryItem,
+  Preset,
+  Problem,
+  Report,
+  ShotCard,
+  ShotDocument,
+  ShotOut,
+  Survey,
+  Take,
+  TakeEvent,
+} from "./types";
 
 export class ApiError extends Error {
   readonly status: number;
@@ -47,9 +62,11 @@ async function packed(path: string): Promise<Packed> {
 
 export const api = {
   shots: () => json<{ shots: ShotCard[] }>("GET", "/shots"),
-  newShot: (name: string, document?: ShotDocument) => json<ShotOut>("POST", "/shots", { name, document: document ?? null }),
+  newShot: (name: string, document?: ShotDocument) =>
+    json<ShotOut>("POST", "/shots", { name, document: document ?? null }),
   shot: (id: string) => json<ShotOut>("GET", `/shots/${id}`),
-  save: (id: string, base: number, document: ShotDocument, label: string) => json<ShotOut>("PUT", `/shots/${id}`, { base, document, label }),
+  save: (id: string, base: number, document: ShotDocument, label: string) =>
+    json<ShotOut>("PUT", `/shots/${id}`, { base, document, label }),
   step: (id: string, base: number, way: "undo" | "redo") => json<ShotOut>("POST", `/shots/${id}/${way}`, { base }),
   deleteShot: (id: string) => json("DELETE", `/shots/${id}`),
   bringIn: (file: File) => {
@@ -62,9 +79,12 @@ export const api = {
   mesh: async (body: Body): Promise<Packed> => unpack(await (await send("POST", "/mesh", { body })).arrayBuffer()),
   report: (body: Body) => json<Report>("POST", "/report", { body }),
   bonds: async (body: Body): Promise<Packed> => unpack(await (await send("POST", "/bonds", { body })).arrayBuffer()),
-  collision: async (body: Body): Promise<Packed> => unpack(await (await send("POST", "/collision", { body })).arrayBuffer()),
-  loads: async (document: ShotDocument, name: string): Promise<Packed> => unpack(await (await send("POST", "/loads", { document, name })).arrayBuffer()),
-  members: async (document: ShotDocument, group: string): Promise<Packed> => unpack(await (await send("POST", "/members", { document, group })).arrayBuffer()),
+  collision: async (body: Body): Promise<Packed> =>
+    unpack(await (await send("POST", "/collision", { body })).arrayBuffer()),
+  loads: async (document: ShotDocument, name: string): Promise<Packed> =>
+    unpack(await (await send("POST", "/loads", { document, name })).arrayBuffer()),
+  members: async (document: ShotDocument, group: string): Promise<Packed> =>
+    unpack(await (await send("POST", "/members", { document, group })).arrayBuffer()),
   materials: () => json<{ presets: Preset[]; saved: Preset[] }>("GET", "/materials"),
   saveMaterial: (preset: Preset) => json("PUT", "/materials", preset),
   deleteMaterial: (name: string) => json("DELETE", `/materials/${encodeURIComponent(name)}`),
@@ -72,9 +92,11 @@ export const api = {
   keep: (item: LibraryItem) => json("PUT", "/library", item),
   drop: (item: LibraryItem) => json("DELETE", `/library/${item.kind}/${encodeURIComponent(item.name)}`),
   pieces: (key: string) => packed(`/pieces/${key}`),
-  survey: (document: ShotDocument, frame: number, field: string, signal?: AbortSignal) => json<Survey>("POST", "/survey", { document, frame, field }, signal),
+  survey: (document: ShotDocument, frame: number, field: string, signal?: AbortSignal) =>
+    json<Survey>("POST", "/survey", { document, frame, field }, signal),
   takes: (shot: string) => json<{ takes: Take[] }>("GET", `/shots/${shot}/takes`),
-  bake: (shot: string, withoutFaulty = false) => json<Take>("POST", `/shots/${shot}/takes${withoutFaulty ? "?without_faulty=true" : ""}`),
+  bake: (shot: string, withoutFaulty = false) =>
+    json<Take>("POST", `/shots/${shot}/takes${withoutFaulty ? "?without_faulty=true" : ""}`),
   take: (id: string) => json<{ take: Take; document: ShotDocument; state_names: string[] }>("GET", `/takes/${id}`),
   cancel: (id: string) => json<Take>("POST", `/takes/${id}/cancel`),
   extend: (id: string, frames: number | null) => json<Take>("POST", `/takes/${id}/extend`, { frames }),

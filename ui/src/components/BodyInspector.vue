@@ -30,21 +30,41 @@ const shapes = computed(() => pieces.shapes.get(props.thing.name)?.count);
 const problem = computed(() => pieces.errors.get(props.thing.name));
 const fps = computed(() => shot.document?.timing.fps ?? 24);
 /** where it stands: a keyed body at the playhead, any other for good */
-const stand = computed(() => (body.value.motion ? standAt(body.value, view.frame / fps.value) : { position: body.value.place.position as Vec, rotation: body.value.place.rotation as Quat }));
+const stand = computed(() =>
+  body.value.motion
+    ? standAt(body.value, view.frame / fps.value)
+    : { position: body.value.place.position as Vec, rotation: body.value.place.rotation as Quat },
+);
 const angles = computed(() => toAngles(stand.value.rotation).map((a) => Number(a.toFixed(3))) as Vec);
 const spin = computed(() => (body.value.spin as Vec).map((w) => Number(((w * 180) / Math.PI).toFixed(4))) as Vec);
-const what = computed(() => `${props.thing.group ? "group of " : ""}${body.value.shape.kind === "asset" ? "mesh" : body.value.shape.kind} · ${body.value.role}`);
+const what = computed(
+  () =>
+    `${props.thing.group ? "group of " : ""}${body.value.shape.kind === "asset" ? "mesh" : body.value.shape.kind} · ${body.value.role}`,
+);
 
-const edit = (label: string, change: (b: Body) => void): void => shot.editBody(props.thing.name, `${label} of ${props.thing.name}`, change);
+const edit = (label: string, change: (b: Body) => void): void =>
+  shot.editBody(props.thing.name, `${label} of ${props.thing.name}`, change);
 
 const channels = computed(() => (body.value.channels ?? []) as Channel[]);
 function key(path: string, value: number | null): void {
   const time = view.frame / fps.value;
   view.showing = "set-up";
-  edit("key", (b) => (b.channels = (value === null ? withoutNumber(channels.value, path, time, fps.value) : withNumber(channels.value, path, time, fps.value, value)) as Body["channels"]));
+  edit(
+    "key",
+    (b) =>
+      (b.channels = (
+        value === null
+          ? withoutNumber(channels.value, path, time, fps.value)
+          : withNumber(channels.value, path, time, fps.value, value)
+      ) as Body["channels"]),
+  );
 }
 
-const ROLES = { active: "moved by physics", passive: "only collided with", animated: "moved by its keys, or steadily, and pushes what it meets" } as const;
+const ROLES = {
+  active: "moved by physics",
+  passive: "only collided with",
+  animated: "moved by its keys, or steadily, and pushes what it meets",
+} as const;
 const COLLISION = {
   auto: "a hull a piece; several where a whole body is hollow or bent",
   ball: "a ball round each piece: cheapest, rolls",
@@ -82,50 +102,210 @@ function remove(): void {
 
 <template>
   <div class="section head">
-    <header><NameField :name="thing.name" :taken="shot.things.map((t) => t.name)" @rename="rename" /><span>{{ what }}</span></header>
-    <p v-if="figures" class="figures size" data-testid="size">{{ figures.size.map((s) => showNumber(s, 3)).join(" × ") }} m<br />{{ many > 1 ? `${many} × ` : "" }}{{ showMass(figures.mass) }} · {{ figures.pieces }} {{ figures.pieces === 1 ? "piece" : "pieces" }}{{ many > 1 ? " each" : "" }}</p>
+    <header>
+      <NameField :name="thing.name" :taken="shot.things.map((t) => t.name)" @rename="rename" />
+      <span>{{ what }}</span>
+    </header>
+    <p v-if="figures" class="figures size" data-testid="size">
+      {{ figures.size.map((s) => showNumber(s, 3)).join(" × ") }} m
+      <br />
+      {{ many > 1 ? `${many} × ` : "" }}{{ showMass(figures.mass) }} · {{ figures.pieces }}
+      {{ figures.pieces === 1 ? "piece" : "pieces" }}{{ many > 1 ? " each" : "" }}
+    </p>
     <p v-if="problem" class="problem" role="alert">{{ problem }}</p>
   </div>
   <LayoutEditor v-if="thing.group" :group="thing.group" />
   <div class="section">
-    <header><h3>{{ thing.group ? "Origin" : "Place" }}</h3>
+    <header>
+      <h3>{{ thing.group ? "Origin" : "Place" }}</h3>
       <span class="choices mini" role="group" aria-label="Handles in the view">
-        <button v-for="h in ['move', 'turn', 'scale'] as const" :key="h" :aria-pressed="view.handle === h" :title="`${h} in the view (${{ move: 'M', turn: 'T', scale: 'K' }[h]})`" @click="view.handle = h"><Glyph :name="h" :size="14" /></button>
+        <button
+          v-for="h in ['move', 'turn', 'scale'] as const"
+          :key="h"
+          :aria-pressed="view.handle === h"
+          :title="`${h} in the view (${{ move: 'M', turn: 'T', scale: 'K' }[h]})`"
+          @click="view.handle = h">
+          <Glyph :name="h" :size="14" />
+        </button>
       </span>
     </header>
-    <div class="stack"><label>position</label><VectorField label="position" unit="m" :model-value="stand.position.map((x) => Number(x.toFixed(4)))" :initial="0" @update:model-value="(v) => place('place', { position: v })" /></div>
-    <div class="stack"><label>rotation</label><VectorField label="rotation" unit="°" :model-value="angles" :initial="0" @update:model-value="(v) => place('rotation', { rotation: fromAngles(v) })" /></div>
-    <div class="stack"><label>scale</label><VectorField label="scale" :model-value="body.place.scale!" :min="0.0001" :initial="1" @update:model-value="(v) => edit('scale', (b) => (b.place.scale = v))" /></div>
+    <div class="stack">
+      <label>position</label>
+      <VectorField
+        label="position"
+        unit="m"
+        :model-value="stand.position.map((x) => Number(x.toFixed(4)))"
+        :initial="0"
+        @update:model-value="(v) => place('place', { position: v })" />
+    </div>
+    <div class="stack">
+      <label>rotation</label>
+      <VectorField
+        label="rotation"
+        unit="°"
+        :model-value="angles"
+        :initial="0"
+        @update:model-value="(v) => place('rotation', { rotation: fromAngles(v) })" />
+    </div>
+    <div class="stack">
+      <label>scale</label>
+      <VectorField
+        label="scale"
+        :model-value="body.place.scale!"
+        :min="0.0001"
+        :initial="1"
+        @update:model-value="(v) => edit('scale', (b) => (b.place.scale = v))" />
+    </div>
   </div>
   <div class="section">
     <header><h3>Role</h3></header>
-    <div class="choices"><button v-for="(why, r) in ROLES" :key="r" :aria-pressed="body.role === r" :title="why" :data-testid="`role-${r}`" @click="setRole(r)">{{ r }}</button></div>
-    <div class="row collide"><label for="collision">collides as</label><select id="collision" :value="body.collision" @change="(e) => edit('collision', (b) => (b.collision = (e.target as HTMLSelectElement).value as Body['collision']))"><option v-for="(why, c) in COLLISION" :key="c" :value="c" :title="why" :disabled="c === 'exact' && body.role === 'active'">{{ c }}</option></select><button class="button eye" :aria-pressed="view.shapes" :class="{ lit: view.shapes }" title="Draw the collision shapes" data-testid="see-shapes" @click="view.shapes = !view.shapes"><Glyph name="shape" :size="15" /></button></div>
-    <p class="mute small">{{ COLLISION[body.collision] }}<template v-if="view.shapes"> · <span class="figures">{{ shapes === undefined ? "being found" : shapes === 1 ? "1 shape" : `${shapes} shapes` }}</span></template></p>
+    <div class="choices">
+      <button
+        v-for="(why, r) in ROLES"
+        :key="r"
+        :aria-pressed="body.role === r"
+        :title="why"
+        :data-testid="`role-${r}`"
+        @click="setRole(r)">
+        {{ r }}
+      </button>
+    </div>
+    <div class="row collide">
+      <label for="collision">collides as</label>
+      <select
+        id="collision"
+        :value="body.collision"
+        @change="
+          (e) => edit('collision', (b) => (b.collision = (e.target as HTMLSelectElement).value as Body['collision']))
+        ">
+        <option
+          v-for="(why, c) in COLLISION"
+          :key="c"
+          :value="c"
+          :title="why"
+          :disabled="c === 'exact' && body.role === 'active'">
+          {{ c }}
+        </option>
+      </select>
+      <button
+        class="button eye"
+        :aria-pressed="view.shapes"
+        :class="{ lit: view.shapes }"
+        title="Draw the collision shapes"
+        data-testid="see-shapes"
+        @click="view.shapes = !view.shapes">
+        <Glyph name="shape" :size="15" />
+      </button>
+    </div>
+    <p class="mute small">
+      {{ COLLISION[body.collision] }}
+      <template v-if="view.shapes">
+        ·
+        <span class="figures">
+          {{ shapes === undefined ? "being found" : shapes === 1 ? "1 shape" : `${shapes} shapes` }}
+        </span>
+      </template>
+    </p>
   </div>
   <MaterialSection :name="thing.name" :body="body" @key="key" />
-  <div v-if="body.role === 'animated' && !thing.group" class="section"><MotionEditor :name="thing.name" :body="body" /></div>
+  <div v-if="body.role === 'animated' && !thing.group" class="section">
+    <MotionEditor :name="thing.name" :body="body" />
+  </div>
   <div v-if="body.role === 'active' || (body.role === 'animated' && !body.motion)" class="section">
-    <header><h3>{{ body.role === "active" ? "Motion" : "Steady motion" }}</h3></header>
-    <SpecRows v-if="body.role === 'active'" :of="body as never" :specs="BODY_SPECS" :channels="channels" base="" @change="(k, v) => edit(k, (b) => setAt(b, k, v))" @key="key" />
-    <div class="stack"><label>{{ body.role === "active" ? "velocity at the start" : "velocity" }}</label><VectorField label="velocity" unit="m/s" :model-value="body.velocity!" :initial="0" @update:model-value="(v) => edit('velocity', (b) => (b.velocity = v))" /></div>
-    <div class="stack"><label>{{ body.role === "active" ? "spin at the start" : "spin" }}</label><VectorField label="spin" unit="°/s" :model-value="spin" :initial="0" @update:model-value="(v) => edit('spin', (b) => (b.spin = v.map((x) => (x * Math.PI) / 180) as Vec))" /></div>
+    <header>
+      <h3>{{ body.role === "active" ? "Motion" : "Steady motion" }}</h3>
+    </header>
+    <SpecRows
+      v-if="body.role === 'active'"
+      :of="body as never"
+      :specs="BODY_SPECS"
+      :channels="channels"
+      base=""
+      @change="(k, v) => edit(k, (b) => setAt(b, k, v))"
+      @key="key" />
+    <div class="stack">
+      <label>{{ body.role === "active" ? "velocity at the start" : "velocity" }}</label>
+      <VectorField
+        label="velocity"
+        unit="m/s"
+        :model-value="body.velocity!"
+        :initial="0"
+        @update:model-value="(v) => edit('velocity', (b) => (b.velocity = v))" />
+    </div>
+    <div class="stack">
+      <label>{{ body.role === "active" ? "spin at the start" : "spin" }}</label>
+      <VectorField
+        label="spin"
+        unit="°/s"
+        :model-value="spin"
+        :initial="0"
+        @update:model-value="(v) => edit('spin', (b) => (b.spin = v.map((x) => (x * Math.PI) / 180) as Vec))" />
+    </div>
   </div>
   <div v-if="channels.length" class="section">
-    <header><h3>Keys</h3><span>{{ channels.length }} {{ channels.length === 1 ? "channel" : "channels" }}</span></header>
-    <CurvePlot v-for="c in channels" :key="c.of" :channel="c" color="var(--accent)" @change="(next) => edit('keys', (b) => (b.channels = channels.map((x) => (x.of === c.of ? next : x)).filter((x) => x.keys.length) as Body['channels']))" />
+    <header>
+      <h3>Keys</h3>
+      <span>{{ channels.length }} {{ channels.length === 1 ? "channel" : "channels" }}</span>
+    </header>
+    <CurvePlot
+      v-for="c in channels"
+      :key="c.of"
+      :channel="c"
+      color="var(--accent)"
+      @change="
+        (next) =>
+          edit(
+            'keys',
+            (b) =>
+              (b.channels = channels
+                .map((x) => (x.of === c.of ? next : x))
+                .filter((x) => x.keys.length) as Body['channels']),
+          )
+      " />
   </div>
-  <div class="section"><button class="button wide" @click="remove">Delete {{ thing.name }}</button></div>
+  <div class="section">
+    <button class="button wide" @click="remove">Delete {{ thing.name }}</button>
+  </div>
 </template>
 
 <style scoped>
-.size { color: var(--soft); line-height: 1.6; }
-.stack { margin-bottom: 6px; }
-.stack label { display: block; color: var(--soft); margin-bottom: 3px; }
-.mini button { height: 24px; width: 30px; display: grid; place-items: center; padding: 0; }
-.head header { margin-bottom: 4px; }
-.collide { grid-template-columns: 1fr 96px 30px; margin-top: 8px; }
-.eye { padding: 0; height: 26px; display: grid; place-items: center; }
-.eye.lit { color: var(--accent); border-color: var(--accent); }
-.small { font-size: 12px; }
+.size {
+  color: var(--soft);
+  line-height: 1.6;
+}
+.stack {
+  margin-bottom: 6px;
+}
+.stack label {
+  display: block;
+  color: var(--soft);
+  margin-bottom: 3px;
+}
+.mini button {
+  height: 24px;
+  width: 30px;
+  display: grid;
+  place-items: center;
+  padding: 0;
+}
+.head header {
+  margin-bottom: 4px;
+}
+.collide {
+  grid-template-columns: 1fr 96px 30px;
+  margin-top: 8px;
+}
+.eye {
+  padding: 0;
+  height: 26px;
+  display: grid;
+  place-items: center;
+}
+.eye.lit {
+  color: var(--accent);
+  border-color: var(--accent);
+}
+.small {
+  font-size: 12px;
+}
 </style>

@@ -21,9 +21,14 @@ const pieces = usePieces();
 const view = useView();
 const fps = computed(() => shot.document?.timing.fps ?? 24);
 const users = computed(() => shot.fields.filter((f) => f.reach.use === props.falloff.name));
-const others = computed(() => usersOf(shot.document, props.falloff.name).filter((u) => !users.value.some((f) => f.name === u)));
+const others = computed(() =>
+  usersOf(shot.document, props.falloff.name).filter((u) => !users.value.some((f) => f.name === u)),
+);
 const channels = computed(() => (props.falloff.channels ?? []) as Channel[]);
-const around = computed(() => ({ center: [0, 1, 0] as [number, number, number], size: Math.max(0.1, ...[...pieces.built.values()].map((b) => Math.max(...b.figures.size))) * 0.6 }));
+const around = computed(() => ({
+  center: [0, 1, 0] as [number, number, number],
+  size: Math.max(0.1, ...[...pieces.built.values()].map((b) => Math.max(...b.figures.size))) * 0.6,
+}));
 
 const edit = (what: string, change: (f: Shared) => void): void =>
   shot.edit(`${what} of ${props.falloff.name}`, (d) => {
@@ -33,7 +38,15 @@ const edit = (what: string, change: (f: Shared) => void): void =>
 
 function key(path: string, value: number | null): void {
   const time = view.frame / fps.value;
-  edit("key", (f) => (f.channels = (value === null ? withoutNumber(channels.value, path, time, fps.value) : withNumber(channels.value, path, time, fps.value, value)) as Shared["channels"]));
+  edit(
+    "key",
+    (f) =>
+      (f.channels = (
+        value === null
+          ? withoutNumber(channels.value, path, time, fps.value)
+          : withNumber(channels.value, path, time, fps.value, value)
+      ) as Shared["channels"]),
+  );
 }
 
 function rename(name: string): void {
@@ -47,7 +60,13 @@ function rename(name: string): void {
 
 /** Its surface as a body, to be seen or broken. */
 function makeMesh(): void {
-  const body = newFalloffBody(freeName(`${props.falloff.name} mesh`, shot.things.map((t) => t.name)), props.falloff);
+  const body = newFalloffBody(
+    freeName(
+      `${props.falloff.name} mesh`,
+      shot.things.map((t) => t.name),
+    ),
+    props.falloff,
+  );
   shot.edit(`make a mesh of ${props.falloff.name}`, (d) => d.bodies.push(body));
   view.showing = "set-up";
   view.step = "build";
@@ -60,7 +79,14 @@ function remove(): void {
   view.select(null);
   shot.edit(`delete ${name}`, (d) => {
     const own = d.falloffs.find((f) => f.name === name)!;
-    replaceUse(d, name, (reach) => Object.assign(reach, { layers: structuredClone(own.layers), use: null, strength: own.strength, limits: own.limits }));
+    replaceUse(d, name, (reach) =>
+      Object.assign(reach, {
+        layers: structuredClone(own.layers),
+        use: null,
+        strength: own.strength,
+        limits: own.limits,
+      }),
+    );
     d.falloffs = d.falloffs.filter((f) => f.name !== name);
   });
 }
@@ -68,29 +94,88 @@ function remove(): void {
 
 <template>
   <div class="section">
-    <header><span class="title"><Glyph name="falloff" /><NameField :name="falloff.name" :taken="(shot.document?.falloffs ?? []).map((f) => f.name)" @rename="rename" /></span><span>shared falloff</span></header>
-    <p v-for="f in users" :key="f.name" class="user"><button class="link" :style="{ color: FAMILY_COLOR[FAMILY[f.effect.kind]] }" @click="view.select({ kind: 'field', name: f.name })">{{ f.name }}</button></p>
+    <header>
+      <span class="title">
+        <Glyph name="falloff" />
+        <NameField :name="falloff.name" :taken="(shot.document?.falloffs ?? []).map((f) => f.name)" @rename="rename" />
+      </span>
+      <span>shared falloff</span>
+    </header>
+    <p v-for="f in users" :key="f.name" class="user">
+      <button
+        class="link"
+        :style="{ color: FAMILY_COLOR[FAMILY[f.effect.kind]] }"
+        @click="view.select({ kind: 'field', name: f.name })">
+        {{ f.name }}
+      </button>
+    </p>
     <p v-for="word in others" :key="word" class="user">{{ word }}</p>
-    <p v-if="!users.length && !others.length" class="mute">Nothing uses it yet: choose it under Reach of a field, or for a map, a break or a strength.</p>
+    <p v-if="!users.length && !others.length" class="mute">
+      Nothing uses it yet: choose it under Reach of a field, or for a map, a break or a strength.
+    </p>
   </div>
   <div class="section">
-    <header><h3>Layers</h3><span>the top is laid last</span></header>
-    <LayerStack :stack="falloff as never" color="var(--accent)" :channels="channels" base="" :around="around" @edit="(what, change) => edit(what, (f) => change(f as never))" @key="key" />
+    <header>
+      <h3>Layers</h3>
+      <span>the top is laid last</span>
+    </header>
+    <LayerStack
+      :stack="falloff as never"
+      color="var(--accent)"
+      :channels="channels"
+      base=""
+      :around="around"
+      @edit="(what, change) => edit(what, (f) => change(f as never))"
+      @key="key" />
   </div>
   <div v-if="channels.length" class="section">
     <header><h3>Keys</h3></header>
-    <CurvePlot v-for="c in channels" :key="c.of" :channel="c" color="var(--accent)" @change="(next) => edit('keys', (f) => (f.channels = channels.map((x) => (x.of === c.of ? next : x)).filter((x) => x.keys.length) as Shared['channels']))" />
+    <CurvePlot
+      v-for="c in channels"
+      :key="c.of"
+      :channel="c"
+      color="var(--accent)"
+      @change="
+        (next) =>
+          edit(
+            'keys',
+            (f) =>
+              (f.channels = channels
+                .map((x) => (x.of === c.of ? next : x))
+                .filter((x) => x.keys.length) as Shared['channels']),
+          )
+      " />
   </div>
   <div class="section">
-    <button class="button wide" data-testid="make-mesh" :disabled="!isStill(falloff.layers as never)" title="A body with this falloff's surface, to be seen or broken" @click="makeMesh">Make a mesh of it</button>
+    <button
+      class="button wide"
+      data-testid="make-mesh"
+      :disabled="!isStill(falloff.layers as never)"
+      title="A body with this falloff's surface, to be seen or broken"
+      @click="makeMesh">
+      Make a mesh of it
+    </button>
     <KeepButton kind="falloff" :item="falloff" />
     <button class="button wide gap" @click="remove">Delete {{ falloff.name }}</button>
   </div>
 </template>
 
 <style scoped>
-.title { display: flex; gap: 7px; align-items: center; min-width: 0; color: var(--accent); }
-.section header .title { color: var(--accent); font-size: 13.5px; }
-.user { font-size: 12px; }
-.gap { margin-top: 6px; }
+.title {
+  display: flex;
+  gap: 7px;
+  align-items: center;
+  min-width: 0;
+  color: var(--accent);
+}
+.section header .title {
+  color: var(--accent);
+  font-size: 13.5px;
+}
+.user {
+  font-size: 12px;
+}
+.gap {
+  margin-top: 6px;
+}
 </style>

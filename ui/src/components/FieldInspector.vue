@@ -45,12 +45,21 @@ const cues = computed(() => (Object.keys(CUES) as CueKind[]).filter((c) => !(kin
 const stagger = computed(() => cue.value.stagger as Record<string, unknown> | null | undefined);
 const sharers = computed(() => (props.field.reach.use ? usersOf(shot.document, props.field.reach.use).length : 0));
 
-const edit = (what: string, change: (f: FieldItem) => void): void => shot.editField(props.field.name, `${what} of ${props.field.name}`, change);
+const edit = (what: string, change: (f: FieldItem) => void): void =>
+  shot.editField(props.field.name, `${what} of ${props.field.name}`, change);
 
 function key(path: string, value: number | null): void {
   const time = view.frame / fps.value;
   view.showing = "set-up";
-  edit("key", (f) => (f.channels = (value === null ? withoutNumber(channels.value, path, time, fps.value) : withNumber(channels.value, path, time, fps.value, value)) as FieldItem["channels"]));
+  edit(
+    "key",
+    (f) =>
+      (f.channels = (
+        value === null
+          ? withoutNumber(channels.value, path, time, fps.value)
+          : withNumber(channels.value, path, time, fps.value, value)
+      ) as FieldItem["channels"]),
+  );
 }
 
 function setCue(next: CueKind): void {
@@ -63,7 +72,9 @@ function share(): void {
   shot.edit(`share the reach of ${props.field.name}`, (d) => {
     const own = d.fields.find((f) => f.name === props.field.name)!;
     const { layers, strength, limits } = structuredClone(own.reach);
-    const keyed = (own.channels ?? []).filter((c) => c.of.startsWith("reach.")).map((c) => ({ ...c, of: c.of.slice(6) }));
+    const keyed = (own.channels ?? [])
+      .filter((c) => c.of.startsWith("reach."))
+      .map((c) => ({ ...c, of: c.of.slice(6) }));
     d.falloffs.push({ name, layers: layers!, strength: strength!, limits: limits!, channels: keyed });
     own.channels = (own.channels ?? []).filter((c) => !c.of.startsWith("reach."));
     own.reach = { layers: [], use: name, strength: 1, limits: [0, 1] };
@@ -74,7 +85,14 @@ function use(name: string): void {
   edit("reach", (f) => {
     const found = shot.document!.falloffs.find((x) => x.name === (name || f.reach.use));
     f.channels = (f.channels ?? []).filter((c) => !c.of.startsWith("reach."));
-    f.reach = name ? { layers: [], use: name, strength: 1, limits: [0, 1] } : { layers: structuredClone(found?.layers ?? [newLayer(around.value.center, around.value.size)]), use: null, strength: found?.strength ?? 1, limits: found?.limits ?? [0, 1] };
+    f.reach = name
+      ? { layers: [], use: name, strength: 1, limits: [0, 1] }
+      : {
+          layers: structuredClone(found?.layers ?? [newLayer(around.value.center, around.value.size)]),
+          use: null,
+          strength: found?.strength ?? 1,
+          limits: found?.limits ?? [0, 1],
+        };
   });
 }
 
@@ -88,7 +106,13 @@ function rename(name: string): void {
 }
 
 function copy(): void {
-  localStorage.setItem("copied", JSON.stringify({ field: props.field, falloffs: (shot.document?.falloffs ?? []).filter((f) => f.name === props.field.reach.use) }));
+  localStorage.setItem(
+    "copied",
+    JSON.stringify({
+      field: props.field,
+      falloffs: (shot.document?.falloffs ?? []).filter((f) => f.name === props.field.reach.use),
+    }),
+  );
   view.copied++;
 }
 
@@ -120,61 +144,258 @@ function toggleTier(tier: number): void {
 <template>
   <div class="section">
     <header>
-      <span class="title" :style="{ color }"><Glyph :name="kind" /><NameField :name="field.name" :taken="shot.fields.map((f) => f.name)" @rename="rename" /></span><span>{{ kind }}</span>
+      <span class="title" :style="{ color }">
+        <Glyph :name="kind" />
+        <NameField :name="field.name" :taken="shot.fields.map((f) => f.name)" @rename="rename" />
+      </span>
+      <span>{{ kind }}</span>
     </header>
     <p class="figures" :class="totals.pieces || !totals.known ? 'mute' : 'note'" data-testid="reach-count">
-      <template v-if="!totals.known">counting the pieces it reaches</template><template v-else>{{ kind === "anchor" ? "holds" : "reaches" }} {{ totals.pieces }} of {{ totals.of }} pieces</template><template v-if="kind === 'strain' && totals.known"> · {{ totals.bonds }} bonds</template><template v-if="view.frame > 0 && view.showing === 'set-up'"> at f {{ view.frame }}</template>
+      <template v-if="!totals.known">counting the pieces it reaches</template>
+      <template v-else>
+        {{ kind === "anchor" ? "holds" : "reaches" }} {{ totals.pieces }} of {{ totals.of }} pieces
+      </template>
+      <template v-if="kind === 'strain' && totals.known">· {{ totals.bonds }} bonds</template>
+      <template v-if="view.frame > 0 && view.showing === 'set-up'">at f {{ view.frame }}</template>
     </p>
-    <ChoiceRow label="acts" :options="[['on', 'on'], ['off', 'off']] as const" :model-value="field.on ? 'on' : 'off'" @update:model-value="(v) => edit('switch', (f) => (f.on = v === 'on'))" />
+    <ChoiceRow
+      label="acts"
+      :options="
+        [
+          ['on', 'on'],
+          ['off', 'off'],
+        ] as const
+      "
+      :model-value="field.on ? 'on' : 'off'"
+      @update:model-value="(v) => edit('switch', (f) => (f.on = v === 'on'))" />
   </div>
   <div class="section">
-    <header><h3>{{ kind === "strain" ? "Load against strength" : "Does" }}</h3></header>
-    <LoadBars v-if="kind === 'strain'" :load="totals.load" :low="totals.low" :high="totals.high" :breaks="totals.breaks" :bonds="totals.bonds" />
-    <SpecRows :of="effect" :specs="EFFECTS[kind].specs" :units="units" :channels="kind === 'anchor' ? undefined : channels" base="effect." @change="(k, v) => edit(k, (f) => setAt(f.effect, k, v))" @key="key" />
+    <header>
+      <h3>{{ kind === "strain" ? "Load against strength" : "Does" }}</h3>
+    </header>
+    <LoadBars
+      v-if="kind === 'strain'"
+      :load="totals.load"
+      :low="totals.low"
+      :high="totals.high"
+      :breaks="totals.breaks"
+      :bonds="totals.bonds" />
+    <SpecRows
+      :of="effect"
+      :specs="EFFECTS[kind].specs"
+      :units="units"
+      :channels="kind === 'anchor' ? undefined : channels"
+      base="effect."
+      @change="(k, v) => edit(k, (f) => setAt(f.effect, k, v))"
+      @key="key" />
     <p v-if="hint" class="mute small figures" data-testid="expected">{{ hint }}</p>
   </div>
   <div class="section">
-    <header><h3>Reach</h3><span v-if="field.reach.use">{{ sharers }} {{ sharers === 1 ? "user" : "users" }}</span></header>
-    <div v-if="shared.length" class="row"><label for="reach-use">falloff</label><select id="reach-use" :value="field.reach.use ?? ''" @change="(e) => use((e.target as HTMLSelectElement).value)"><option value="">its own</option><option v-for="name in shared" :key="name">{{ name }}</option></select></div>
-    <LayerStack v-if="!field.reach.use" :stack="field.reach as never" :color="color" :channels="kind === 'anchor' ? undefined : channels" base="reach." :around="around" @edit="(what, change) => edit(what, (f) => change(f.reach as never))" @key="key" />
-    <p v-else class="more"><button class="link" @click="view.select({ kind: 'falloff', name: field.reach.use! })">Open {{ field.reach.use }}</button><button class="link" @click="use('')">make it local</button></p>
-    <button v-if="!field.reach.use" class="link small" data-testid="share-reach" @click="share">share it with other fields</button>
+    <header>
+      <h3>Reach</h3>
+      <span v-if="field.reach.use">{{ sharers }} {{ sharers === 1 ? "user" : "users" }}</span>
+    </header>
+    <div v-if="shared.length" class="row">
+      <label for="reach-use">falloff</label>
+      <select id="reach-use" :value="field.reach.use ?? ''" @change="(e) => use((e.target as HTMLSelectElement).value)">
+        <option value="">its own</option>
+        <option v-for="name in shared" :key="name">{{ name }}</option>
+      </select>
+    </div>
+    <LayerStack
+      v-if="!field.reach.use"
+      :stack="field.reach as never"
+      :color="color"
+      :channels="kind === 'anchor' ? undefined : channels"
+      base="reach."
+      :around="around"
+      @edit="(what, change) => edit(what, (f) => change(f.reach as never))"
+      @key="key" />
+    <p v-else class="more">
+      <button class="link" @click="view.select({ kind: 'falloff', name: field.reach.use! })">
+        Open {{ field.reach.use }}
+      </button>
+      <button class="link" @click="use('')">make it local</button>
+    </p>
+    <button v-if="!field.reach.use" class="link small" data-testid="share-reach" @click="share">
+      share it with other fields
+    </button>
   </div>
   <div v-if="kind !== 'anchor'" class="section">
-    <header><h3>When</h3><span>{{ CUES[cue.kind].why }}</span></header>
-    <div class="choices"><button v-for="c in cues" :key="c" :aria-pressed="cue.kind === c" :title="CUES[c].why" :data-testid="`cue-kind-${c}`" @click="c !== cue.kind && setCue(c)">{{ CUES[c].word }}</button></div>
+    <header>
+      <h3>When</h3>
+      <span>{{ CUES[cue.kind].why }}</span>
+    </header>
+    <div class="choices">
+      <button
+        v-for="c in cues"
+        :key="c"
+        :aria-pressed="cue.kind === c"
+        :title="CUES[c].why"
+        :data-testid="`cue-kind-${c}`"
+        @click="c !== cue.kind && setCue(c)">
+        {{ CUES[c].word }}
+      </button>
+    </div>
     <SpecRows :of="cue" :specs="CUES[cue.kind].specs" @change="(k, v) => edit('cue', (f) => setAt(f.cue, k, v))" />
     <p v-if="cue.kind === 'at' && OVER_TIME.has(kind)" class="mute small">It acts from then on.</p>
     <template v-if="stagger !== undefined">
-      <ChoiceRow label="pieces start" :options="[['no', 'together'], ['yes', 'one by one']] as const" :model-value="stagger ? 'yes' : 'no'" @update:model-value="(v) => edit('stagger', (f) => setAt(f.cue, 'stagger', v === 'yes' ? { over: 1, order: 'random', direction: [1, 0, 0], seed: 1 } : null))" />
-      <SpecRows v-if="stagger" :of="stagger" :specs="STAGGER" @change="(k, v) => edit('stagger', (f) => setAt(f.cue, `stagger.${k}`, v))" />
+      <ChoiceRow
+        label="pieces start"
+        :options="
+          [
+            ['no', 'together'],
+            ['yes', 'one by one'],
+          ] as const
+        "
+        :model-value="stagger ? 'yes' : 'no'"
+        @update:model-value="
+          (v) =>
+            edit('stagger', (f) =>
+              setAt(f.cue, 'stagger', v === 'yes' ? { over: 1, order: 'random', direction: [1, 0, 0], seed: 1 } : null),
+            )
+        " />
+      <SpecRows
+        v-if="stagger"
+        :of="stagger"
+        :specs="STAGGER"
+        @change="(k, v) => edit('stagger', (f) => setAt(f.cue, `stagger.${k}`, v))" />
     </template>
   </div>
   <div v-if="channels.length" class="section">
-    <header><h3>Keys</h3><span>{{ channels.length }} {{ channels.length === 1 ? "channel" : "channels" }}</span></header>
-    <CurvePlot v-for="c in channels" :key="c.of" :channel="c" :color="color" @change="(next) => edit('keys', (f) => (f.channels = channels.map((x) => (x.of === c.of ? next : x)).filter((x) => x.keys.length) as FieldItem['channels']))" />
+    <header>
+      <h3>Keys</h3>
+      <span>{{ channels.length }} {{ channels.length === 1 ? "channel" : "channels" }}</span>
+    </header>
+    <CurvePlot
+      v-for="c in channels"
+      :key="c.of"
+      :channel="c"
+      :color="color"
+      @change="
+        (next) =>
+          edit(
+            'keys',
+            (f) =>
+              (f.channels = channels
+                .map((x) => (x.of === c.of ? next : x))
+                .filter((x) => x.keys.length) as FieldItem['channels']),
+          )
+      " />
   </div>
   <div v-if="kind !== 'anchor'" class="section">
     <header><h3>Travels</h3></header>
-    <div class="choices"><button :aria-pressed="!travel" @click="edit('travel', (f) => (f.travel = null))">stays</button><button v-for="(t, k) in TRAVELS" :key="k" :aria-pressed="travel?.kind === k" :data-testid="`travel-${k}`" @click="edit('travel', (f) => (f.travel = { kind: k, ...t.make(around.center), ...(k === 'ride' ? { body: shot.things[0]?.name } : {}) } as unknown as FieldItem['travel']))">{{ t.word }}</button></div>
-    <SpecRows v-if="travel" :of="travel" :specs="TRAVELS[travel.kind].specs" :channels="channels" base="travel." @change="(k, v) => edit('travel', (f) => setAt(f.travel, k, v))" @key="key" />
-    <div v-if="'direction' in effect || 'axis' in effect" class="row"><label for="aim">aims at</label><select id="aim" :value="field.aim ?? ''" @change="(e) => edit('aim', (f) => (f.aim = (e.target as HTMLSelectElement).value || null))"><option value="">nothing</option><option v-for="t in shot.things" :key="t.name">{{ t.name }}</option><option v-for="f in shot.fields.filter((x) => x.name !== field.name)" :key="`f${f.name}`">{{ f.name }}</option></select></div>
+    <div class="choices">
+      <button :aria-pressed="!travel" @click="edit('travel', (f) => (f.travel = null))">stays</button>
+      <button
+        v-for="(t, k) in TRAVELS"
+        :key="k"
+        :aria-pressed="travel?.kind === k"
+        :data-testid="`travel-${k}`"
+        @click="
+          edit(
+            'travel',
+            (f) =>
+              (f.travel = {
+                kind: k,
+                ...t.make(around.center),
+                ...(k === 'ride' ? { body: shot.things[0]?.name } : {}),
+              } as unknown as FieldItem['travel']),
+          )
+        ">
+        {{ t.word }}
+      </button>
+    </div>
+    <SpecRows
+      v-if="travel"
+      :of="travel"
+      :specs="TRAVELS[travel.kind].specs"
+      :channels="channels"
+      base="travel."
+      @change="(k, v) => edit('travel', (f) => setAt(f.travel, k, v))"
+      @key="key" />
+    <div v-if="'direction' in effect || 'axis' in effect" class="row">
+      <label for="aim">aims at</label>
+      <select
+        id="aim"
+        :value="field.aim ?? ''"
+        @change="(e) => edit('aim', (f) => (f.aim = (e.target as HTMLSelectElement).value || null))">
+        <option value="">nothing</option>
+        <option v-for="t in shot.things" :key="t.name">{{ t.name }}</option>
+        <option v-for="f in shot.fields.filter((x) => x.name !== field.name)" :key="`f${f.name}`">{{ f.name }}</option>
+      </select>
+    </div>
   </div>
   <div class="section">
-    <header><h3>On whom</h3><span>bodies in the reach grid</span></header>
-    <div class="row"><span class="label">only what is</span><div class="choices"><button v-for="s in ['held', 'resting', 'moving'] as const" :key="s" :aria-pressed="states.includes(s)" @click="toggleState(s)">{{ s }}</button></div></div>
-    <div class="row"><span class="label">only tiers</span><div class="choices"><button v-for="t in [1, 2, 3, 4]" :key="t" :aria-pressed="field.tiers?.includes(t) ?? false" @click="toggleTier(t)">{{ t }}</button></div></div>
+    <header>
+      <h3>On whom</h3>
+      <span>bodies in the reach grid</span>
+    </header>
+    <div class="row">
+      <span class="label">only what is</span>
+      <div class="choices">
+        <button
+          v-for="s in ['held', 'resting', 'moving'] as const"
+          :key="s"
+          :aria-pressed="states.includes(s)"
+          @click="toggleState(s)">
+          {{ s }}
+        </button>
+      </div>
+    </div>
+    <div class="row">
+      <span class="label">only tiers</span>
+      <div class="choices">
+        <button
+          v-for="t in [1, 2, 3, 4]"
+          :key="t"
+          :aria-pressed="field.tiers?.includes(t) ?? false"
+          @click="toggleTier(t)">
+          {{ t }}
+        </button>
+      </div>
+    </div>
   </div>
-  <div class="section"><button class="button wide" data-testid="copy-field" @click="copy">Copy {{ field.name }}</button><KeepButton kind="field" :item="field" :falloffs="shot.document?.falloffs" /><button class="button wide gap" @click="remove">Delete {{ field.name }}</button></div>
+  <div class="section">
+    <button class="button wide" data-testid="copy-field" @click="copy">Copy {{ field.name }}</button>
+    <KeepButton kind="field" :item="field" :falloffs="shot.document?.falloffs" />
+    <button class="button wide gap" @click="remove">Delete {{ field.name }}</button>
+  </div>
 </template>
 
 <style scoped>
-.title { display: flex; gap: 7px; align-items: center; min-width: 0; }
-.title :deep(.name) { font-size: 13.5px; }
-.section header .title { color: inherit; font-size: 13.5px; }
-.choices { margin-bottom: 4px; }
-.choices button { font-size: 12px; padding: 0 3px; }
-.small { font-size: 12px; margin-top: 4px; color: var(--soft); }
-.more { display: flex; gap: 14px; font-size: 12px; color: var(--soft); }
-.gap { margin-top: 6px; }
+.title {
+  display: flex;
+  gap: 7px;
+  align-items: center;
+  min-width: 0;
+}
+.title :deep(.name) {
+  font-size: 13.5px;
+}
+.section header .title {
+  color: inherit;
+  font-size: 13.5px;
+}
+.choices {
+  margin-bottom: 4px;
+}
+.choices button {
+  font-size: 12px;
+  padding: 0 3px;
+}
+.small {
+  font-size: 12px;
+  margin-top: 4px;
+  color: var(--soft);
+}
+.more {
+  display: flex;
+  gap: 14px;
+  font-size: 12px;
+  color: var(--soft);
+}
+.gap {
+  margin-top: 6px;
+}
 </style>

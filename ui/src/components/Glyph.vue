@@ -11,11 +11,13 @@ const PATHS: Record<string, string> = {
   // effects: each family has its own outline as well as its own hue
   anchor: "M4 8V4h12v4M10 4v9M5.500 16.500h9M7.500 13h5v3.500h-5z",
   strain: "M12 2.500L6 11h4l-2 6.500L15 8h-4.500z",
-  burst: "M10 10h.01M10 2.500v3M10 14.500v3M2.500 10h3M14.500 10h3M4.700 4.700l2.100 2.100M13.200 13.200l2.100 2.100M4.700 15.300l2.100-2.100M13.200 6.800l2.100-2.100",
+  burst:
+    "M10 10h.01M10 2.500v3M10 14.500v3M2.500 10h3M14.500 10h3M4.700 4.700l2.100 2.100M13.200 13.200l2.100 2.100M4.700 15.300l2.100-2.100M13.200 6.800l2.100-2.100",
   kill: "M5 5l10 10M15 5L5 15M3 10a7 7 0 1 0 14 0 7 7 0 1 0-14 0",
   vortex: "M10 10c2-1 2.500 2 .5 2.500S6.500 11 7.500 8.500 12 5.500 14 8s-.5 7.500-5 7.500S2.500 12 4 7.500",
   wind: "M2.500 7h9a2.500 2.500 0 1 0-2.500-2.500M2.500 11h13a2.500 2.500 0 1 1-2.500 2.500M2.500 15h6",
-  attractor: "M10 10h.01M10 2.500v4M8.500 5L10 6.500 11.500 5M10 17.500v-4M8.500 15l1.500-1.500 1.500 1.500M2.500 10h4M5 8.500L6.500 10 5 11.500M17.500 10h-4M15 8.500L13.500 10l1.500 1.500",
+  attractor:
+    "M10 10h.01M10 2.500v4M8.500 5L10 6.500 11.500 5M10 17.500v-4M8.500 15l1.500-1.500 1.500 1.500M2.500 10h4M5 8.500L6.500 10 5 11.500M17.500 10h-4M15 8.500L13.500 10l1.500 1.500",
   push: "M3 10h12M11 6l4 4-4 4M3 6v8",
   spin: "M10 4a6 6 0 1 1-5.500 3.500M4 3.500v4.500h4.500M10 10h.01",
   turbulence: "M2.500 7c2.500-4 5 4 7.500 0s5 4 7.500 0M2.500 13c2.500-4 5 4 7.500 0s5 4 7.500 0",
@@ -39,7 +41,8 @@ const PATHS: Record<string, string> = {
   cylinder: "M4.500 5.500c0-3 11-3 11 0v9c0 3-11 3-11 0zM4.500 5.500c0 3 11 3 11 0",
   tube: "M4 6c0-3 12-3 12 0v8c0 3-12 3-12 0zM4 6c0 3 12 3 12 0M7.500 6c0-1.200 5-1.200 5 0s-5 1.200-5 0",
   cone: "M10 3L16 15c0 2.500-12 2.500-12 0z",
-  torus: "M10 5c5 0 7 2.200 7 5s-2 5-7 5-7-2.200-7-5 2-5 7-5zM10 8.500c2 0 2.800.6 2.800 1.500s-.8 1.500-2.800 1.500-2.800-.6-2.800-1.500.8-1.500 2.800-1.500z",
+  torus:
+    "M10 5c5 0 7 2.200 7 5s-2 5-7 5-7-2.200-7-5 2-5 7-5zM10 8.500c2 0 2.800.6 2.800 1.500s-.8 1.500-2.800 1.500-2.800-.6-2.800-1.500.8-1.500 2.800-1.500z",
   sheet: "M2.500 12L8 6h9.500L12 12zM2.500 12v1.500H12V12M12 13.500l5.500-6V6",
   file: "M5 2.500h6.500L15 6v11.500H5zM11.500 2.500V6H15M7.500 10h5M7.500 13h5",
   // transport
@@ -71,10 +74,19 @@ defineProps<{ name: string; size?: number }>();
 
 <template>
   <svg :width="size ?? 16" :height="size ?? 16" viewBox="0 0 20 20" aria-hidden="true" class="glyph">
-    <path :d="PATHS[name] ?? ''" :fill="FILLED.has(name) ? 'currentColor' : 'none'" stroke="currentColor" stroke-width="1.500" stroke-linejoin="round" stroke-linecap="round" />
+    <path
+      :d="PATHS[name] ?? ''"
+      :fill="FILLED.has(name) ? 'currentColor' : 'none'"
+      stroke="currentColor"
+      stroke-width="1.500"
+      stroke-linejoin="round"
+      stroke-linecap="round" />
   </svg>
 </template>
 
 <style scoped>
-.glyph { flex: none; display: block; }
+.glyph {
+  flex: none;
+  display: block;
+}
 </style>

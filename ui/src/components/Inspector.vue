@@ -13,11 +13,21 @@ import { useView } from "../stores/view";
 
 const shot = useShot();
 const view = useView();
-const thing = computed(() => (shot.things.find((t) => t.name === view.thing)));
-const falloff = computed(() => (view.selection?.kind === "falloff" ? shot.document?.falloffs.find((f) => f.name === view.selection?.name) : undefined));
-const map = computed(() => (view.selection?.kind === "map" ? shot.document?.maps.find((m) => m.name === view.selection?.name) : undefined) as WeightMap | undefined);
-const tie = computed(() => (view.selection?.kind === "tie" ? shot.ties.find((t) => t.name === view.selection?.name) : undefined));
-const field = computed(() => (view.selection?.kind === "field" ? shot.fields.find((f) => f.name === view.selection?.name) : undefined));
+const thing = computed(() => shot.things.find((t) => t.name === view.thing));
+const falloff = computed(() =>
+  view.selection?.kind === "falloff" ? shot.document?.falloffs.find((f) => f.name === view.selection?.name) : undefined,
+);
+const map = computed(
+  () =>
+    (view.selection?.kind === "map" ? shot.document?.maps.find((m) => m.name === view.selection?.name) : undefined) as
+      WeightMap | undefined,
+);
+const tie = computed(() =>
+  view.selection?.kind === "tie" ? shot.ties.find((t) => t.name === view.selection?.name) : undefined,
+);
+const field = computed(() =>
+  view.selection?.kind === "field" ? shot.fields.find((f) => f.name === view.selection?.name) : undefined,
+);
 </script>
 
 <template>
@@ -33,6 +43,14 @@ const field = computed(() => (view.selection?.kind === "field" ? shot.fields.fin
 </template>
 
 <style scoped>
-.refused { padding: 8px 14px; border-bottom: 1px solid var(--line); }
-.inspector { background: var(--basalt-1); border-left: 1px solid var(--line); overflow-y: auto; min-height: 0; }
+.refused {
+  padding: 8px 14px;
+  border-bottom: 1px solid var(--line);
+}
+.inspector {
+  background: var(--basalt-1);
+  border-left: 1px solid var(--line);
+  overflow-y: auto;
+  min-height: 0;
+}
 </style>

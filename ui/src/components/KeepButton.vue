@@ -9,9 +9,17 @@ const there = computed(() => library.items.some((x) => x.kind === props.kind && 
 </script>
 
 <template>
-  <button class="button wide gap" :data-testid="`keep-${kind}`" :title="there ? 'In place of the one kept under this name' : 'For other shots'" @click="library.keep(kind, item, falloffs)">{{ there ? "Keep it anew" : "Keep in the library" }}</button>
+  <button
+    class="button wide gap"
+    :data-testid="`keep-${kind}`"
+    :title="there ? 'In place of the one kept under this name' : 'For other shots'"
+    @click="library.keep(kind, item, falloffs)">
+    {{ there ? "Keep it anew" : "Keep in the library" }}
+  </button>
 </template>
 
 <style scoped>
-.gap { margin-top: 6px; }
+.gap {
+  margin-top: 6px;
+}
 </style>

@@ -13,8 +13,17 @@ import ProfilePlot from "./ProfilePlot.vue";
 import SpecRows from "./SpecRows.vue";
 
 type Stack = { layers?: Layer[]; strength?: number; limits?: [number, number] };
-const props = defineProps<{ stack: Stack; color: string; channels: readonly Channel[] | undefined; base: string; around: { center: [number, number, number]; size: number } }>();
-const emit = defineEmits<{ edit: [what: string, change: (s: Stack) => void]; key: [path: string, value: number | null] }>();
+const props = defineProps<{
+  stack: Stack;
+  color: string;
+  channels: readonly Channel[] | undefined;
+  base: string;
+  around: { center: [number, number, number]; size: number };
+}>();
+const emit = defineEmits<{
+  edit: [what: string, change: (s: Stack) => void];
+  key: [path: string, value: number | null];
+}>();
 const shot = useShot();
 const view = useView();
 const chosen = computed({ get: () => Math.min(view.layer, layers.value.length - 1), set: (k) => (view.layer = k) });
@@ -23,26 +32,52 @@ const layer = computed(() => layers.value[chosen.value]);
 const shape = computed(() => layer.value?.shape as (Record<string, unknown> & { kind: LayerKind }) | undefined);
 const adding = ref(false);
 const problem = ref("");
-const GROUPS = [["shape", "shapes"], ["source", "sources"], ["time", "memory"]] as const;
+const GROUPS = [
+  ["shape", "shapes"],
+  ["source", "sources"],
+  ["time", "memory"],
+] as const;
 const BLENDS = ["normal", "max", "min", "add", "subtract", "multiply", "screen", "overlay"] as const;
 const PROFILES = ["linear", "smooth", "sharp", "round"] as const;
 const shaped = computed(() => !!shape.value && "edge" in shape.value);
-watch(() => props.stack, () => (problem.value = ""));
+watch(
+  () => props.stack,
+  () => (problem.value = ""),
+);
 
-const ofGroup = (group: string): LayerKind[] => (Object.keys(LAYERS) as LayerKind[]).filter((k) => LAYERS[k].group === group);
-const edit = (what: string, change: (l: Layer) => void): void => emit("edit", what, (s) => change(s.layers![chosen.value] as Layer));
+const ofGroup = (group: string): LayerKind[] =>
+  (Object.keys(LAYERS) as LayerKind[]).filter((k) => LAYERS[k].group === group);
+const edit = (what: string, change: (l: Layer) => void): void =>
+  emit("edit", what, (s) => change(s.layers![chosen.value] as Layer));
 
 function made(kind: LayerKind): Layer["shape"] {
   const { center, size } = props.around;
   const own = shape.value && "center" in shape.value ? (shape.value.center as [number, number, number]) : center;
   const first = kind === "mesh" || kind === "pieces" ? { body: shot.things[0]?.name ?? "" } : {};
-  return { kind, ...first, ...LAYERS[kind].make([...own] as [number, number, number], size) } as unknown as Layer["shape"];
+  return {
+    kind,
+    ...first,
+    ...LAYERS[kind].make([...own] as [number, number, number], size),
+  } as unknown as Layer["shape"];
 }
 
 function add(kind: LayerKind): void {
   adding.value = false;
   const time = LAYERS[kind].group === "time" || kind === "expression";
-  emit("edit", "add a layer", (s) => s.layers!.push({ shape: made(kind), profile: "smooth", low: 0, high: 1, invert: false, blend: time || !layers.value.length ? "normal" : "max", opacity: 1, color: null, color_blend: "normal", color_opacity: 1 } as Layer));
+  emit("edit", "add a layer", (s) =>
+    s.layers!.push({
+      shape: made(kind),
+      profile: "smooth",
+      low: 0,
+      high: 1,
+      invert: false,
+      blend: time || !layers.value.length ? "normal" : "max",
+      opacity: 1,
+      color: null,
+      color_blend: "normal",
+      color_opacity: 1,
+    } as Layer),
+  );
   chosen.value = layers.value.length;
 }
 
@@ -69,50 +104,277 @@ async function bring(event: Event, name: string): Promise<void> {
 
 <template>
   <div class="stack">
-    <div v-for="(l, k) in [...layers].reverse()" :key="layers.length - 1 - k" class="layer" :class="{ chosen: layers.length - 1 - k === chosen }">
-      <button class="pick" @click="chosen = layers.length - 1 - k"><b>{{ LAYERS[l.shape.kind].word }}</b><span>{{ k === layers.length - 1 ? "at the bottom" : l.blend }}{{ (l.opacity ?? 1) < 1 ? ` · ${Math.round(l.opacity! * 100)} %` : "" }}{{ l.invert ? " · inside out" : "" }}</span></button>
+    <div
+      v-for="(l, k) in [...layers].reverse()"
+      :key="layers.length - 1 - k"
+      class="layer"
+      :class="{ chosen: layers.length - 1 - k === chosen }">
+      <button class="pick" @click="chosen = layers.length - 1 - k">
+        <b>{{ LAYERS[l.shape.kind].word }}</b>
+        <span>
+          {{ k === layers.length - 1 ? "at the bottom" : l.blend
+          }}{{ (l.opacity ?? 1) < 1 ? ` · ${Math.round(l.opacity! * 100)} %` : ""
+          }}{{ l.invert ? " · inside out" : "" }}
+        </span>
+      </button>
       <template v-if="layers.length - 1 - k === chosen && layers.length > 1">
-        <button class="button plain" title="Lay it higher" :disabled="chosen === layers.length - 1" @click="move(1)"><Glyph name="up" :size="11" /></button>
-        <button class="button plain" title="Lay it lower" :disabled="chosen === 0" @click="move(-1)"><Glyph name="down" :size="11" /></button>
-        <button class="button plain" title="Take it out" @click="emit('edit', 'take out a layer', (s) => s.layers!.splice(chosen, 1))"><Glyph name="cross" :size="11" /></button>
+        <button class="button plain" title="Lay it higher" :disabled="chosen === layers.length - 1" @click="move(1)">
+          <Glyph name="up" :size="11" />
+        </button>
+        <button class="button plain" title="Lay it lower" :disabled="chosen === 0" @click="move(-1)">
+          <Glyph name="down" :size="11" />
+        </button>
+        <button
+          class="button plain"
+          title="Take it out"
+          @click="emit('edit', 'take out a layer', (s) => s.layers!.splice(chosen, 1))">
+          <Glyph name="cross" :size="11" />
+        </button>
       </template>
     </div>
-    <button class="link more" data-testid="add-layer" @click="adding = !adding">{{ adding ? "not now" : "lay one more over it" }}</button>
-    <div v-if="adding" class="kinds"><template v-for="[group, word] in GROUPS" :key="group"><p class="mute">{{ word }}</p><div class="choices wrap"><button v-for="kind in ofGroup(group)" :key="kind" :title="LAYERS[kind].why" :data-testid="`layer-${kind}`" @click="add(kind)">{{ LAYERS[kind].word }}</button></div></template></div>
+    <button class="link more" data-testid="add-layer" @click="adding = !adding">
+      {{ adding ? "not now" : "lay one more over it" }}
+    </button>
+    <div v-if="adding" class="kinds">
+      <template v-for="[group, word] in GROUPS" :key="group">
+        <p class="mute">{{ word }}</p>
+        <div class="choices wrap">
+          <button
+            v-for="kind in ofGroup(group)"
+            :key="kind"
+            :title="LAYERS[kind].why"
+            :data-testid="`layer-${kind}`"
+            @click="add(kind)">
+            {{ LAYERS[kind].word }}
+          </button>
+        </div>
+      </template>
+    </div>
   </div>
   <template v-if="layer && shape">
     <ProfilePlot v-if="shaped" :layer="layer" :color="color" @points="(p) => edit('profile', (l) => (l.profile = p))" />
-    <div class="row"><label :for="`kind-${base}`">layer</label><select :id="`kind-${base}`" :value="shape.kind" @change="(e) => edit('layer', (l) => (l.shape = made((e.target as HTMLSelectElement).value as LayerKind)))"><optgroup v-for="[group, word] in GROUPS" :key="group" :label="word"><option v-for="kind in ofGroup(group)" :key="kind" :value="kind">{{ LAYERS[kind].word }}</option></optgroup></select></div>
-    <div v-if="shape.kind === 'image' || shape.kind === 'sound'" class="row"><label>file</label><input type="file" class="file" :accept="shape.kind === 'image' ? '.png' : '.wav'" @change="(e) => bring(e, shape!.kind === 'image' ? 'picture' : 'recording')" /></div>
+    <div class="row">
+      <label :for="`kind-${base}`">layer</label>
+      <select
+        :id="`kind-${base}`"
+        :value="shape.kind"
+        @change="(e) => edit('layer', (l) => (l.shape = made((e.target as HTMLSelectElement).value as LayerKind)))">
+        <optgroup v-for="[group, word] in GROUPS" :key="group" :label="word">
+          <option v-for="kind in ofGroup(group)" :key="kind" :value="kind">{{ LAYERS[kind].word }}</option>
+        </optgroup>
+      </select>
+    </div>
+    <div v-if="shape.kind === 'image' || shape.kind === 'sound'" class="row">
+      <label>file</label>
+      <input
+        type="file"
+        class="file"
+        :accept="shape.kind === 'image' ? '.png' : '.wav'"
+        @change="(e) => bring(e, shape!.kind === 'image' ? 'picture' : 'recording')" />
+    </div>
     <p v-if="problem" class="problem">{{ problem }}</p>
-    <SpecRows :of="shape" :specs="LAYERS[shape.kind].specs" :channels="channels" :base="`${base}layers.${chosen}.shape.`" @change="(name, value) => edit(name, (l) => setAt(l.shape, name, value))" @key="(path, value) => emit('key', path, value)" />
-    <div v-if="shaped" class="row"><label :for="`profile-${base}`">profile</label><select :id="`profile-${base}`" :value="typeof layer.profile === 'string' ? layer.profile : 'own'" @change="(e) => edit('profile', (l) => { const v = (e.target as HTMLSelectElement).value; l.profile = v === 'own' ? [[0, 1], [0.5, 0.5], [1, 0]] : (v as 'smooth'); })"><option v-for="p in PROFILES" :key="p">{{ p }}</option><option value="own">own points</option></select></div>
-    <div v-if="chosen > 0" class="row"><label :for="`blend-${base}`">laid as</label><select :id="`blend-${base}`" :value="layer.blend" @change="(e) => edit('blend', (l) => (l.blend = (e.target as HTMLSelectElement).value as 'max'))"><option v-for="b in BLENDS" :key="b">{{ b }}</option></select></div>
-    <NumberRow label="opacity" :min="0" :max="1" :initial="1" :model-value="layer.opacity ?? 1" @update:model-value="(v) => edit('opacity', (l) => (l.opacity = v))" />
-    <div class="row"><label>from, to</label><span class="pair"><NumberRow label="" :min="0" :max="1" :initial="0" :model-value="layer.low ?? 0" @update:model-value="(v) => edit('least value', (l) => (l.low = v))" /><NumberRow label="" :min="0" :max="1" :initial="1" :model-value="layer.high ?? 1" @update:model-value="(v) => edit('greatest value', (l) => (l.high = v))" /></span></div>
-    <div class="row"><label :for="`color-${base}`">colour</label><span class="tint"><input v-if="layer.color" :id="`color-${base}`" type="color" :value="layer.color" data-testid="layer-color" @change="(e) => edit('colour', (l) => (l.color = (e.target as HTMLInputElement).value))" /><button class="link small" @click="edit('colour', (l) => (l.color = layer!.color ? null : '#3c8ec4'))">{{ layer.color ? "none" : "give it one" }}</button><select v-if="layer.color && chosen > 0" :aria-label="'colour laid as'" :value="layer.color_blend ?? 'normal'" @change="(e) => edit('colour blend', (l) => (l.color_blend = (e.target as HTMLSelectElement).value as 'max'))"><option v-for="b in BLENDS" :key="b">{{ b }}</option></select></span></div>
-    <NumberRow v-if="layer.color" label="its opacity" :min="0" :max="1" :initial="1" :model-value="layer.color_opacity ?? 1" @update:model-value="(v) => edit('colour opacity', (l) => (l.color_opacity = v))" />
-    <ChoiceRow label="inside out" :options="[['no', 'no'], ['yes', 'yes']] as const" :model-value="layer.invert ? 'yes' : 'no'" @update:model-value="(v) => edit('invert', (l) => (l.invert = v === 'yes'))" />
+    <SpecRows
+      :of="shape"
+      :specs="LAYERS[shape.kind].specs"
+      :channels="channels"
+      :base="`${base}layers.${chosen}.shape.`"
+      @change="(name, value) => edit(name, (l) => setAt(l.shape, name, value))"
+      @key="(path, value) => emit('key', path, value)" />
+    <div v-if="shaped" class="row">
+      <label :for="`profile-${base}`">profile</label>
+      <select
+        :id="`profile-${base}`"
+        :value="typeof layer.profile === 'string' ? layer.profile : 'own'"
+        @change="
+          (e) =>
+            edit('profile', (l) => {
+              const v = (e.target as HTMLSelectElement).value;
+              l.profile =
+                v === 'own'
+                  ? [
+                      [0, 1],
+                      [0.5, 0.5],
+                      [1, 0],
+                    ]
+                  : (v as 'smooth');
+            })
+        ">
+        <option v-for="p in PROFILES" :key="p">{{ p }}</option>
+        <option value="own">own points</option>
+      </select>
+    </div>
+    <div v-if="chosen > 0" class="row">
+      <label :for="`blend-${base}`">laid as</label>
+      <select
+        :id="`blend-${base}`"
+        :value="layer.blend"
+        @change="(e) => edit('blend', (l) => (l.blend = (e.target as HTMLSelectElement).value as 'max'))">
+        <option v-for="b in BLENDS" :key="b">{{ b }}</option>
+      </select>
+    </div>
+    <NumberRow
+      label="opacity"
+      :min="0"
+      :max="1"
+      :initial="1"
+      :model-value="layer.opacity ?? 1"
+      @update:model-value="(v) => edit('opacity', (l) => (l.opacity = v))" />
+    <div class="row">
+      <label>from, to</label>
+      <span class="pair">
+        <NumberRow
+          label=""
+          :min="0"
+          :max="1"
+          :initial="0"
+          :model-value="layer.low ?? 0"
+          @update:model-value="(v) => edit('least value', (l) => (l.low = v))" />
+        <NumberRow
+          label=""
+          :min="0"
+          :max="1"
+          :initial="1"
+          :model-value="layer.high ?? 1"
+          @update:model-value="(v) => edit('greatest value', (l) => (l.high = v))" />
+      </span>
+    </div>
+    <div class="row">
+      <label :for="`color-${base}`">colour</label>
+      <span class="tint">
+        <input
+          v-if="layer.color"
+          :id="`color-${base}`"
+          type="color"
+          :value="layer.color"
+          data-testid="layer-color"
+          @change="(e) => edit('colour', (l) => (l.color = (e.target as HTMLInputElement).value))" />
+        <button class="link small" @click="edit('colour', (l) => (l.color = layer!.color ? null : '#3c8ec4'))">
+          {{ layer.color ? "none" : "give it one" }}
+        </button>
+        <select
+          v-if="layer.color && chosen > 0"
+          :aria-label="'colour laid as'"
+          :value="layer.color_blend ?? 'normal'"
+          @change="
+            (e) => edit('colour blend', (l) => (l.color_blend = (e.target as HTMLSelectElement).value as 'max'))
+          ">
+          <option v-for="b in BLENDS" :key="b">{{ b }}</option>
+        </select>
+      </span>
+    </div>
+    <NumberRow
+      v-if="layer.color"
+      label="its opacity"
+      :min="0"
+      :max="1"
+      :initial="1"
+      :model-value="layer.color_opacity ?? 1"
+      @update:model-value="(v) => edit('colour opacity', (l) => (l.color_opacity = v))" />
+    <ChoiceRow
+      label="inside out"
+      :options="
+        [
+          ['no', 'no'],
+          ['yes', 'yes'],
+        ] as const
+      "
+      :model-value="layer.invert ? 'yes' : 'no'"
+      @update:model-value="(v) => edit('invert', (l) => (l.invert = v === 'yes'))" />
   </template>
-  <NumberRow label="strength" unit="×" :min="0" :max="100" :initial="1" :model-value="stack.strength ?? 1" hint="of the whole falloff" @update:model-value="(v) => emit('edit', 'falloff strength', (s) => (s.strength = v))" />
+  <NumberRow
+    label="strength"
+    unit="×"
+    :min="0"
+    :max="100"
+    :initial="1"
+    :model-value="stack.strength ?? 1"
+    hint="of the whole falloff"
+    @update:model-value="(v) => emit('edit', 'falloff strength', (s) => (s.strength = v))" />
 </template>
 
 <style scoped>
-.stack { margin-bottom: 8px; }
-.layer { display: flex; align-items: center; border-radius: var(--radius); }
-.layer.chosen { background: var(--basalt-3); }
-.layer .button { padding: 0 3px; height: 24px; }
-.pick { flex: 1; display: flex; gap: 8px; align-items: baseline; background: none; border: 0; height: 26px; cursor: pointer; text-align: left; padding: 0 8px; min-width: 0; }
-.pick b { font-weight: 600; }
-.pick span { color: var(--mute); font-size: 11.5px; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
-.more { font-size: 12px; color: var(--soft); padding: 2px 8px; }
-.kinds p { font-size: 11.5px; margin: 4px 0 2px; }
-.wrap { flex-wrap: wrap; }
-.tint { display: flex; gap: 8px; align-items: center; }
-.tint input { width: 34px; height: 22px; padding: 0; border: 1px solid var(--line-strong); border-radius: 3px; background: none; }
-.small { font-size: 12px; color: var(--soft); }
-.file { font-size: 11px; width: 100%; color: var(--soft); }
-.pair { display: grid; grid-template-columns: 1fr 1fr; gap: 4px; }
-.pair :deep(.row) { display: block; min-height: 0; }
-.pair :deep(label) { display: none; }
+.stack {
+  margin-bottom: 8px;
+}
+.layer {
+  display: flex;
+  align-items: center;
+  border-radius: var(--radius);
+}
+.layer.chosen {
+  background: var(--basalt-3);
+}
+.layer .button {
+  padding: 0 3px;
+  height: 24px;
+}
+.pick {
+  flex: 1;
+  display: flex;
+  gap: 8px;
+  align-items: baseline;
+  background: none;
+  border: 0;
+  height: 26px;
+  cursor: pointer;
+  text-align: left;
+  padding: 0 8px;
+  min-width: 0;
+}
+.pick b {
+  font-weight: 600;
+}
+.pick span {
+  color: var(--mute);
+  font-size: 11.5px;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+.more {
+  font-size: 12px;
+  color: var(--soft);
+  padding: 2px 8px;
+}
+.kinds p {
+  font-size: 11.5px;
+  margin: 4px 0 2px;
+}
+.wrap {
+  flex-wrap: wrap;
+}
+.tint {
+  display: flex;
+  gap: 8px;
+  align-items: center;
+}
+.tint input {
+  width: 34px;
+  height: 22px;
+  padding: 0;
+  border: 1px solid var(--line-strong);
+  border-radius: 3px;
+  background: none;
+}
+.small {
+  font-size: 12px;
+  color: var(--soft);
+}
+.file {
+  font-size: 11px;
+  width: 100%;
+  color: var(--soft);
+}
+.pair {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: 4px;
+}
+.pair :deep(.row) {
+  display: block;
+  min-height: 0;
+}
+.pair :deep(label) {
+  display: none;
+}
 </style>

@@ -21,10 +21,15 @@ const view = useView();
 const shared = computed(() => (shot.document?.falloffs ?? []).map((f) => f.name));
 const found = computed(() => survey.result?.maps[props.map.name]);
 const some = computed(() => found.value?.values.filter((v) => v > 0).length ?? 0);
-const mean = computed(() => (found.value?.values.length ? found.value.values.reduce((a, b) => a + b, 0) / found.value.values.length : 0));
+const mean = computed(() =>
+  found.value?.values.length ? found.value.values.reduce((a, b) => a + b, 0) / found.value.values.length : 0,
+);
 const around = computed(() => {
   const first = props.map.reach.layers?.find((l) => "center" in l.shape)?.shape as { center?: Vec } | undefined;
-  return { center: (first?.center ?? [0, 1, 0]) as [number, number, number], size: Math.max(0.1, ...[...pieces.built.values()].map((b) => Math.max(...b.figures.size))) * 0.6 };
+  return {
+    center: (first?.center ?? [0, 1, 0]) as [number, number, number],
+    size: Math.max(0.1, ...[...pieces.built.values()].map((b) => Math.max(...b.figures.size))) * 0.6,
+  };
 });
 const css = (ramp: keyof typeof RAMPS): string => `linear-gradient(90deg, ${RAMPS[ramp].join(", ")})`;
 
@@ -36,7 +41,20 @@ const edit = (what: string, change: (m: WeightMap) => void): void =>
 
 function use(name: string): void {
   const own = shot.document!.falloffs.find((f) => f.name === (name || props.map.reach.use));
-  edit("falloff", (m) => (m.reach = (name ? { layers: [], use: name, strength: 1, limits: [0, 1] } : { layers: structuredClone(own?.layers ?? [newLayer(around.value.center, around.value.size)]), use: null, strength: own?.strength ?? 1, limits: own?.limits ?? [0, 1] }) as WeightMap["reach"]));
+  edit(
+    "falloff",
+    (m) =>
+      (m.reach = (
+        name
+          ? { layers: [], use: name, strength: 1, limits: [0, 1] }
+          : {
+              layers: structuredClone(own?.layers ?? [newLayer(around.value.center, around.value.size)]),
+              use: null,
+              strength: own?.strength ?? 1,
+              limits: own?.limits ?? [0, 1],
+            }
+      ) as WeightMap["reach"]),
+  );
 }
 
 function toggle(name: string): void {
@@ -64,32 +82,118 @@ function remove(): void {
 
 <template>
   <div class="section">
-    <header><span class="title"><Glyph name="map" /><NameField :name="map.name" :taken="(shot.document?.maps ?? []).map((m) => m.name)" @rename="rename" /></span><span>map</span></header>
-    <p class="mute figures" data-testid="map-figures">{{ found ? `on ${some} of ${found.values.length} pieces · mean ${showNumber(mean, 2)}` : "not worked out: see its falloff" }}</p>
-    <div class="ramps"><button v-for="(_, name) in RAMPS" :key="name" :aria-pressed="map.ramp === name" :title="name" :data-testid="`ramp-${name}`" @click="edit('colours', (m) => (m.ramp = name))"><i :style="{ background: css(name) }" />{{ name }}</button></div>
+    <header>
+      <span class="title">
+        <Glyph name="map" />
+        <NameField :name="map.name" :taken="(shot.document?.maps ?? []).map((m) => m.name)" @rename="rename" />
+      </span>
+      <span>map</span>
+    </header>
+    <p class="mute figures" data-testid="map-figures">
+      {{
+        found
+          ? `on ${some} of ${found.values.length} pieces · mean ${showNumber(mean, 2)}`
+          : "not worked out: see its falloff"
+      }}
+    </p>
+    <div class="ramps">
+      <button
+        v-for="(_, name) in RAMPS"
+        :key="name"
+        :aria-pressed="map.ramp === name"
+        :title="name"
+        :data-testid="`ramp-${name}`"
+        @click="edit('colours', (m) => (m.ramp = name))">
+        <i :style="{ background: css(name) }" />
+        {{ name }}
+      </button>
+    </div>
     <p v-if="found?.tint.length" class="mute small">Its layers have colours of their own, which are shown instead.</p>
   </div>
   <div class="section">
     <header><h3>Falloff</h3></header>
-    <div v-if="shared.length" class="row"><label for="map-use">falloff</label><select id="map-use" :value="map.reach.use ?? ''" @change="(e) => use((e.target as HTMLSelectElement).value)"><option value="">its own</option><option v-for="name in shared" :key="name">{{ name }}</option></select></div>
-    <LayerStack v-if="!map.reach.use" :stack="map.reach as never" color="var(--accent)" :channels="undefined" base="map." :around="around" @edit="(what, change) => edit(what, (m) => change(m.reach as never))" />
-    <button v-else class="link small" @click="view.select({ kind: 'falloff', name: map.reach.use! })">Open {{ map.reach.use }}</button>
+    <div v-if="shared.length" class="row">
+      <label for="map-use">falloff</label>
+      <select id="map-use" :value="map.reach.use ?? ''" @change="(e) => use((e.target as HTMLSelectElement).value)">
+        <option value="">its own</option>
+        <option v-for="name in shared" :key="name">{{ name }}</option>
+      </select>
+    </div>
+    <LayerStack
+      v-if="!map.reach.use"
+      :stack="map.reach as never"
+      color="var(--accent)"
+      :channels="undefined"
+      base="map."
+      :around="around"
+      @edit="(what, change) => edit(what, (m) => change(m.reach as never))" />
+    <button v-else class="link small" @click="view.select({ kind: 'falloff', name: map.reach.use! })">
+      Open {{ map.reach.use }}
+    </button>
     <p class="mute small">With a trail or hold layer on top it remembers during a run: a wet or a burnt map.</p>
   </div>
   <div class="section">
     <header><h3>On whom</h3></header>
-    <div class="choices column"><button v-for="t in shot.things" :key="t.name" :aria-pressed="map.targets === 'all' || map.targets.includes(t.name)" @click="toggle(t.name)">{{ t.name }}</button></div>
+    <div class="choices column">
+      <button
+        v-for="t in shot.things"
+        :key="t.name"
+        :aria-pressed="map.targets === 'all' || map.targets.includes(t.name)"
+        @click="toggle(t.name)">
+        {{ t.name }}
+      </button>
+    </div>
   </div>
-  <div class="section"><button class="button wide" @click="remove">Delete {{ map.name }}</button></div>
+  <div class="section">
+    <button class="button wide" @click="remove">Delete {{ map.name }}</button>
+  </div>
 </template>
 
 <style scoped>
-.title { display: flex; gap: 7px; align-items: center; min-width: 0; color: var(--accent); }
-.section header .title { color: var(--accent); font-size: 13.5px; }
-.small { font-size: 12px; margin-top: 4px; }
-.ramps { display: grid; grid-template-columns: 1fr 1fr; gap: 4px; margin-top: 6px; }
-.ramps button { border: 1px solid var(--line); background: var(--basalt-2); border-radius: var(--radius); padding: 4px 6px; display: grid; gap: 3px; cursor: pointer; font-size: 11.5px; text-align: left; color: var(--soft); }
-.ramps button[aria-pressed="true"] { border-color: var(--accent); color: var(--chalk); }
-.ramps i { height: 7px; border-radius: 3px; }
-.column { flex-direction: column; max-height: 180px; overflow-y: auto; }
+.title {
+  display: flex;
+  gap: 7px;
+  align-items: center;
+  min-width: 0;
+  color: var(--accent);
+}
+.section header .title {
+  color: var(--accent);
+  font-size: 13.5px;
+}
+.small {
+  font-size: 12px;
+  margin-top: 4px;
+}
+.ramps {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: 4px;
+  margin-top: 6px;
+}
+.ramps button {
+  border: 1px solid var(--line);
+  background: var(--basalt-2);
+  border-radius: var(--radius);
+  padding: 4px 6px;
+  display: grid;
+  gap: 3px;
+  cursor: pointer;
+  font-size: 11.5px;
+  text-align: left;
+  color: var(--soft);
+}
+.ramps button[aria-pressed="true"] {
+  border-color: var(--accent);
+  color: var(--chalk);
+}
+.ramps i {
+  height: 7px;
+  border-radius: 3px;
+}
+.column {
+  flex-direction: column;
+  max-height: 180px;
+  overflow-y: auto;
+}
 </style>

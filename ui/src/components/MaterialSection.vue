@@ -22,7 +22,8 @@ const naming = ref<string | null>(null);
 const problem = ref("");
 const m = computed(() => props.body.material);
 const figures = computed(() => pieces.built.get(props.name)?.figures);
-const edit = (what: string, change: (b: Body) => void): void => shot.editBody(props.name, `${what} of ${props.name}`, change);
+const edit = (what: string, change: (b: Body) => void): void =>
+  shot.editBody(props.name, `${what} of ${props.name}`, change);
 
 async function load(): Promise<void> {
   try {
@@ -79,26 +80,113 @@ function by(way: "density" | "mass"): void {
 
 <template>
   <div class="section">
-    <header><h3>Material</h3><span class="links"><button v-if="saved.some((p) => p.name === m.preset)" class="link" @click="forget">forget</button><button class="link" title="Save these values under a name" @click="naming = m.preset || 'my material'">save</button></span></header>
-    <div v-if="naming !== null" class="row"><label>name</label><input v-model="naming" class="name" aria-label="material name" @keydown.stop.enter="save" @keydown.stop.esc="naming = null" /></div>
-    <div class="row"><label>made of</label><select class="pick" aria-label="material" :value="m.preset ?? ''" @change="(e) => take((e.target as HTMLSelectElement).value)">
-      <option value="" disabled>own values</option>
-      <optgroup v-if="saved.length" label="saved"><option v-for="p in saved" :key="p.name">{{ p.name }}</option></optgroup>
-      <optgroup label="shipped"><option v-for="p in presets" :key="p.name">{{ p.name }}</option></optgroup>
-    </select></div>
-    <ChoiceRow label="given by" :options="[['density', 'density'], ['mass', 'total mass']] as const" :model-value="m.mass ? 'mass' : 'density'" @update:model-value="by" />
-    <NumberRow v-if="m.mass" label="total mass" unit="kg" :min="0.0001" :max="1e9" :model-value="m.mass" @update:model-value="(v) => edit('mass', (b) => (b.material.mass = v))" />
-    <NumberRow v-else label="density" unit="kg/m³" :min="1" :max="30000" :model-value="m.density!" :initial="2400" @update:model-value="(v) => edit('density', (b) => (b.material.density = v))" />
+    <header>
+      <h3>Material</h3>
+      <span class="links">
+        <button v-if="saved.some((p) => p.name === m.preset)" class="link" @click="forget">forget</button>
+        <button class="link" title="Save these values under a name" @click="naming = m.preset || 'my material'">
+          save
+        </button>
+      </span>
+    </header>
+    <div v-if="naming !== null" class="row">
+      <label>name</label>
+      <input
+        v-model="naming"
+        class="name"
+        aria-label="material name"
+        @keydown.stop.enter="save"
+        @keydown.stop.esc="naming = null" />
+    </div>
+    <div class="row">
+      <label>made of</label>
+      <select
+        class="pick"
+        aria-label="material"
+        :value="m.preset ?? ''"
+        @change="(e) => take((e.target as HTMLSelectElement).value)">
+        <option value="" disabled>own values</option>
+        <optgroup v-if="saved.length" label="saved">
+          <option v-for="p in saved" :key="p.name">{{ p.name }}</option>
+        </optgroup>
+        <optgroup label="shipped">
+          <option v-for="p in presets" :key="p.name">{{ p.name }}</option>
+        </optgroup>
+      </select>
+    </div>
+    <ChoiceRow
+      label="given by"
+      :options="
+        [
+          ['density', 'density'],
+          ['mass', 'total mass'],
+        ] as const
+      "
+      :model-value="m.mass ? 'mass' : 'density'"
+      @update:model-value="by" />
+    <NumberRow
+      v-if="m.mass"
+      label="total mass"
+      unit="kg"
+      :min="0.0001"
+      :max="1e9"
+      :model-value="m.mass"
+      @update:model-value="(v) => edit('mass', (b) => (b.material.mass = v))" />
+    <NumberRow
+      v-else
+      label="density"
+      unit="kg/m³"
+      :min="1"
+      :max="30000"
+      :model-value="m.density!"
+      :initial="2400"
+      @update:model-value="(v) => edit('density', (b) => (b.material.density = v))" />
     <p v-if="m.mass && figures" class="figures mute follows">density {{ showNumber(figures.density, 4) }} kg/m³</p>
-    <SpecRows :of="m as never" :specs="MATERIAL_SPECS" :channels="(body.channels ?? []) as Channel[]" base="material." @change="(k, v) => edit(k, (b) => setAt(b.material, k, v))" @key="(path, value) => emit('key', path, value)" />
-    <div class="row"><label>colour</label><input type="color" class="swatch" aria-label="colour" :value="m.look!.color" @change="(e) => edit('colour', (b) => (b.material.look!.color = (e.target as HTMLInputElement).value))" /></div>
+    <SpecRows
+      :of="m as never"
+      :specs="MATERIAL_SPECS"
+      :channels="(body.channels ?? []) as Channel[]"
+      base="material."
+      @change="(k, v) => edit(k, (b) => setAt(b.material, k, v))"
+      @key="(path, value) => emit('key', path, value)" />
+    <div class="row">
+      <label>colour</label>
+      <input
+        type="color"
+        class="swatch"
+        aria-label="colour"
+        :value="m.look!.color"
+        @change="(e) => edit('colour', (b) => (b.material.look!.color = (e.target as HTMLInputElement).value))" />
+    </div>
     <p v-if="problem" class="problem" role="alert">{{ problem }}</p>
   </div>
 </template>
 
 <style scoped>
-.pick, .name { height: 26px; border: 1px solid var(--line); border-radius: var(--radius); background: var(--basalt-2); color: var(--chalk); padding: 0 6px; width: 100%; }
-.swatch { width: 100%; height: 26px; border: 1px solid var(--line); border-radius: var(--radius); background: var(--basalt-2); padding: 2px; cursor: pointer; }
-.links { display: flex; gap: 10px; }
-.follows { text-align: right; }
+.pick,
+.name {
+  height: 26px;
+  border: 1px solid var(--line);
+  border-radius: var(--radius);
+  background: var(--basalt-2);
+  color: var(--chalk);
+  padding: 0 6px;
+  width: 100%;
+}
+.swatch {
+  width: 100%;
+  height: 26px;
+  border: 1px solid var(--line);
+  border-radius: var(--radius);
+  background: var(--basalt-2);
+  padding: 2px;
+  cursor: pointer;
+}
+.links {
+  display: flex;
+  gap: 10px;
+}
+.follows {
+  text-align: right;
+}
 </style>

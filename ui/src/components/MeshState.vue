@@ -16,15 +16,44 @@ const view = useView();
 const report = ref<Report | null>(null);
 const problem = ref("");
 const text = computed(() => JSON.stringify([props.body.shape, props.body.steps, props.body.place.scale]));
-const WORDS: Record<string, string> = { weld: "weld", fill: "fill holes", unify: "unify directions", solid: "make solid", subdivide: "subdivide", decimate: "decimate", scale: "applied scale", displace: "displace" };
+const WORDS: Record<string, string> = {
+  weld: "weld",
+  fill: "fill holes",
+  unify: "unify directions",
+  solid: "make solid",
+  subdivide: "subdivide",
+  decimate: "decimate",
+  scale: "applied scale",
+  displace: "displace",
+};
 const HINTS: Record<string, string> = {
-  weld: "join vertices that lie close together", fill: "close every open rim", unify: "make all faces look outwards; drop doubled and empty ones", solid: "build one clean closed surface round it; the last resort",
-  subdivide: "split every triangle into four", decimate: "take triangles away where they matter least", displace: "move its vertices by a falloff",
+  weld: "join vertices that lie close together",
+  fill: "close every open rim",
+  unify: "make all faces look outwards; drop doubled and empty ones",
+  solid: "build one clean closed surface round it; the last resort",
+  subdivide: "split every triangle into four",
+  decimate: "take triangles away where they matter least",
+  displace: "move its vertices by a falloff",
 };
 const NEW: Record<string, () => MeshStep> = {
-  weld: () => ({ kind: "weld", distance: 1e-4 }), fill: () => ({ kind: "fill" }), unify: () => ({ kind: "unify" }), solid: () => ({ kind: "solid", detail: 64 }),
-  subdivide: () => ({ kind: "subdivide", times: 1 }), decimate: () => ({ kind: "decimate", keep: 0.5 }),
-  displace: () => ({ kind: "displace", reach: { layers: [newLayer([0, 0, 0], Math.max(...(report.value?.size ?? [2])))], use: null, strength: 1, limits: [0, 1] }, by: Number((0.05 * Math.max(...(report.value?.size ?? [2]))).toPrecision(2)), offset: [0, 0, 0] }) as unknown as MeshStep,
+  weld: () => ({ kind: "weld", distance: 1e-4 }),
+  fill: () => ({ kind: "fill" }),
+  unify: () => ({ kind: "unify" }),
+  solid: () => ({ kind: "solid", detail: 64 }),
+  subdivide: () => ({ kind: "subdivide", times: 1 }),
+  decimate: () => ({ kind: "decimate", keep: 0.5 }),
+  displace: () =>
+    ({
+      kind: "displace",
+      reach: {
+        layers: [newLayer([0, 0, 0], Math.max(...(report.value?.size ?? [2])))],
+        use: null,
+        strength: 1,
+        limits: [0, 1],
+      },
+      by: Number((0.05 * Math.max(...(report.value?.size ?? [2]))).toPrecision(2)),
+      offset: [0, 0, 0],
+    }) as unknown as MeshStep,
 };
 const GRAVE = new Set(["open", "branching", "flipped", "flat", "self-crossing", "empty", "not finite"]);
 const scaled = computed(() => props.body.place.scale!.some((s) => Math.abs(s - 1) > 1e-9));
@@ -38,7 +67,8 @@ watch(
       if (own !== text.value) return;
       report.value = found;
       problem.value = "";
-      if (!found.defects.some((d) => d.kind === shownKind.value)) show(found.defects.find((d) => GRAVE.has(d.kind))?.kind ?? "");
+      if (!found.defects.some((d) => d.kind === shownKind.value))
+        show(found.defects.find((d) => GRAVE.has(d.kind))?.kind ?? "");
       else show(shownKind.value);
     } catch (error) {
       if (!(error instanceof ApiError)) throw error;
@@ -53,7 +83,8 @@ function show(kind: string): void {
   view.marks = (report.value?.defects.find((d) => d.kind === kind)?.marks ?? []) as number[][];
 }
 
-const edit = (what: string, change: (b: Body) => void): void => shot.editBody(props.name, `${what} of ${props.name}`, change);
+const edit = (what: string, change: (b: Body) => void): void =>
+  shot.editBody(props.name, `${what} of ${props.name}`, change);
 /** Every step is one to undo, however quickly they follow each other. */
 function add(kind: string): void {
   edit(WORDS[kind]!, (b) => b.steps.push(NEW[kind]!()));
@@ -64,7 +95,8 @@ function add(kind: string): void {
 function apply(): void {
   edit("apply scale", (b) => {
     const s = b.place.scale!;
-    if (b.shape.kind === "box" && !b.steps.length) b.shape.size = b.shape.size!.map((x, k) => x * s[k]!) as [number, number, number];
+    if (b.shape.kind === "box" && !b.steps.length)
+      b.shape.size = b.shape.size!.map((x, k) => x * s[k]!) as [number, number, number];
     else b.steps.push({ kind: "scale", by: [...s] as [number, number, number] });
     b.place.scale = [1, 1, 1];
   });
@@ -73,43 +105,177 @@ function apply(): void {
 
 <template>
   <div class="section" data-testid="mesh-state">
-    <header><h3>Mesh of {{ name }}</h3><span v-if="report" class="figures">{{ report.triangles.toLocaleString("en") }} tri</span></header>
-    <p v-if="report" class="figures mute small">{{ report.size.map((s) => showNumber(s, 3)).join(" × ") }} m, true size</p>
+    <header>
+      <h3>Mesh of {{ name }}</h3>
+      <span v-if="report" class="figures">{{ report.triangles.toLocaleString("en") }} tri</span>
+    </header>
+    <p v-if="report" class="figures mute small">
+      {{ report.size.map((s) => showNumber(s, 3)).join(" × ") }} m, true size
+    </p>
     <p v-if="problem" class="problem" role="alert">{{ problem }}</p>
     <ul v-if="report?.defects.length" class="defects">
-      <li v-for="d in report.defects" :key="d.kind" :class="{ grave: GRAVE.has(d.kind), shown: shownKind === d.kind }" data-testid="defect">
-        <button class="what" :title="d.marks.length ? 'Show where' : ''" @click="show(shownKind === d.kind ? '' : d.kind)">{{ d.sentence[0]!.toUpperCase() + d.sentence.slice(1) }}.</button>
-        <span class="mends"><button v-for="m in d.mends" :key="m" class="link" :title="HINTS[m]" :data-testid="`mend-${m}`" @click="add(m)">{{ WORDS[m] }}</button></span>
+      <li
+        v-for="d in report.defects"
+        :key="d.kind"
+        :class="{ grave: GRAVE.has(d.kind), shown: shownKind === d.kind }"
+        data-testid="defect">
+        <button
+          class="what"
+          :title="d.marks.length ? 'Show where' : ''"
+          @click="show(shownKind === d.kind ? '' : d.kind)">
+          {{ d.sentence[0]!.toUpperCase() + d.sentence.slice(1) }}.
+        </button>
+        <span class="mends">
+          <button
+            v-for="m in d.mends"
+            :key="m"
+            class="link"
+            :title="HINTS[m]"
+            :data-testid="`mend-${m}`"
+            @click="add(m)">
+            {{ WORDS[m] }}
+          </button>
+        </span>
       </li>
     </ul>
     <p v-else-if="report" class="small mute">Closed and clean: a solid.</p>
     <div v-for="(s, k) in body.steps" :key="k" class="step">
-      <span>{{ k + 1 }} · {{ WORDS[s.kind] }}<template v-if="s.kind === 'scale'"> {{ s.by!.map((x) => showNumber(x, 3)).join(" × ") }}</template></span><button class="link mute" :title="`Take back ${WORDS[s.kind]}`" @click="edit(`take back ${WORDS[s.kind]}`, (b) => b.steps.splice(k, 1))">remove</button>
-      <NumberRow v-if="s.kind === 'weld'" label="distance" :min="1e-9" :max="0.2" :model-value="s.distance!" hint="as a share of the mesh's size" @update:model-value="(v) => edit('weld distance', (b) => ((b.steps[k] as { distance: number }).distance = v))" />
-      <NumberRow v-if="s.kind === 'solid'" label="detail" whole :min="8" :max="160" :model-value="s.detail!" @update:model-value="(v) => edit('detail', (b) => ((b.steps[k] as { detail: number }).detail = v))" />
-      <NumberRow v-if="s.kind === 'subdivide'" label="times" whole :min="1" :max="4" :model-value="s.times!" @update:model-value="(v) => edit('subdivision', (b) => ((b.steps[k] as { times: number }).times = v))" />
-      <NumberRow v-if="s.kind === 'decimate'" label="keep" :min="0.01" :max="0.99" :model-value="s.keep!" @update:model-value="(v) => edit('decimation', (b) => ((b.steps[k] as { keep: number }).keep = v))" />
+      <span>
+        {{ k + 1 }} · {{ WORDS[s.kind] }}
+        <template v-if="s.kind === 'scale'">{{ s.by!.map((x) => showNumber(x, 3)).join(" × ") }}</template>
+      </span>
+      <button
+        class="link mute"
+        :title="`Take back ${WORDS[s.kind]}`"
+        @click="edit(`take back ${WORDS[s.kind]}`, (b) => b.steps.splice(k, 1))">
+        remove
+      </button>
+      <NumberRow
+        v-if="s.kind === 'weld'"
+        label="distance"
+        :min="1e-9"
+        :max="0.2"
+        :model-value="s.distance!"
+        hint="as a share of the mesh's size"
+        @update:model-value="
+          (v) => edit('weld distance', (b) => ((b.steps[k] as { distance: number }).distance = v))
+        " />
+      <NumberRow
+        v-if="s.kind === 'solid'"
+        label="detail"
+        whole
+        :min="8"
+        :max="160"
+        :model-value="s.detail!"
+        @update:model-value="(v) => edit('detail', (b) => ((b.steps[k] as { detail: number }).detail = v))" />
+      <NumberRow
+        v-if="s.kind === 'subdivide'"
+        label="times"
+        whole
+        :min="1"
+        :max="4"
+        :model-value="s.times!"
+        @update:model-value="(v) => edit('subdivision', (b) => ((b.steps[k] as { times: number }).times = v))" />
+      <NumberRow
+        v-if="s.kind === 'decimate'"
+        label="keep"
+        :min="0.01"
+        :max="0.99"
+        :model-value="s.keep!"
+        @update:model-value="(v) => edit('decimation', (b) => ((b.steps[k] as { keep: number }).keep = v))" />
       <template v-if="s.kind === 'displace'">
-        <NumberRow label="outwards" unit="m" :model-value="s.by!" hint="along the normals, where the value is 1" @update:model-value="(v) => edit('displacement', (b) => ((b.steps[k] as { by: number }).by = v))" />
-        <div class="wide"><ReachEditor label="where" :model-value="s.reach as never" @update:model-value="(v) => edit('displacement', (b) => ((b.steps[k] as { reach: unknown }).reach = v))" /></div>
+        <NumberRow
+          label="outwards"
+          unit="m"
+          :model-value="s.by!"
+          hint="along the normals, where the value is 1"
+          @update:model-value="(v) => edit('displacement', (b) => ((b.steps[k] as { by: number }).by = v))" />
+        <div class="wide">
+          <ReachEditor
+            label="where"
+            :model-value="s.reach as never"
+            @update:model-value="(v) => edit('displacement', (b) => ((b.steps[k] as { reach: unknown }).reach = v))" />
+        </div>
       </template>
     </div>
     <div class="more">
-      <button v-for="kind in ['subdivide', 'decimate', 'solid', 'displace']" :key="kind" class="link" :title="HINTS[kind]" :data-testid="`step-${kind}`" @click="add(kind)">{{ WORDS[kind] }}</button>
-      <button v-if="scaled" class="link" title="make the scaled size the true one" data-testid="apply-scale" @click="apply">apply the scale</button>
+      <button
+        v-for="kind in ['subdivide', 'decimate', 'solid', 'displace']"
+        :key="kind"
+        class="link"
+        :title="HINTS[kind]"
+        :data-testid="`step-${kind}`"
+        @click="add(kind)">
+        {{ WORDS[kind] }}
+      </button>
+      <button
+        v-if="scaled"
+        class="link"
+        title="make the scaled size the true one"
+        data-testid="apply-scale"
+        @click="apply">
+        apply the scale
+      </button>
     </div>
   </div>
 </template>
 
 <style scoped>
-.small { font-size: 12px; }
-.defects { list-style: none; margin: 6px 0; padding: 0; display: flex; flex-direction: column; gap: 6px; }
-.defects li { border-left: 3px solid var(--brass); padding-left: 8px; font-size: 12px; line-height: 1.45; }
-.defects li.grave { border-color: var(--ember); }
-.defects li.shown { background: var(--basalt-2); }
-.what { background: none; border: 0; padding: 0; text-align: left; cursor: pointer; color: var(--soft); }
-.mends { display: flex; flex-wrap: wrap; gap: 3px 12px; color: var(--accent); }
-.step { border-top: 1px solid var(--line); padding: 5px 0; display: flex; flex-wrap: wrap; justify-content: space-between; font-size: 12px; }
-.step .row, .step .wide { width: 100%; }
-.more { display: flex; flex-wrap: wrap; gap: 4px 14px; font-size: 12px; color: var(--soft); padding-top: 6px; }
+.small {
+  font-size: 12px;
+}
+.defects {
+  list-style: none;
+  margin: 6px 0;
+  padding: 0;
+  display: flex;
+  flex-direction: column;
+  gap: 6px;
+}
+.defects li {
+  border-left: 3px solid var(--brass);
+  padding-left: 8px;
+  font-size: 12px;
+  line-height: 1.45;
+}
+.defects li.grave {
+  border-color: var(--ember);
+}
+.defects li.shown {
+  background: var(--basalt-2);
+}
+.what {
+  background: none;
+  border: 0;
+  padding: 0;
+  text-align: left;
+  cursor: pointer;
+  color: var(--soft);
+}
+.mends {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 3px 12px;
+  color: var(--accent);
+}
+.step {
+  border-top: 1px solid var(--line);
+  padding: 5px 0;
+  display: flex;
+  flex-wrap: wrap;
+  justify-content: space-between;
+  font-size: 12px;
+}
+.step .row,
+.step .wide {
+  width: 100%;
+}
+.more {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px 14px;
+  font-size: 12px;
+  color: var(--soft);
+  padding-top: 6px;
+}
 </style>

@@ -16,8 +16,14 @@ const fps = computed(() => shot.document?.timing.fps ?? 24);
 const now = computed(() => view.frame / fps.value);
 const keys = computed(() => (props.body.motion?.keys ?? []) as PlaceKey[]);
 const here = computed(() => (props.body.motion ? keyAt(props.body.motion, now.value, fps.value) : -1));
-const HOW = [["smooth", "smooth", "runs through the keys without a kink"], ["linear", "linear", "straight to the next key"], ["step", "step", "holds until the next key"], ["bezier", "curve", "follows its own curve"]] as const;
-const edit = (what: string, change: (b: Body) => void): void => shot.editBody(props.name, `${what} of ${props.name}`, change);
+const HOW = [
+  ["smooth", "smooth", "runs through the keys without a kink"],
+  ["linear", "linear", "straight to the next key"],
+  ["step", "step", "holds until the next key"],
+  ["bezier", "curve", "follows its own curve"],
+] as const;
+const edit = (what: string, change: (b: Body) => void): void =>
+  shot.editBody(props.name, `${what} of ${props.name}`, change);
 
 function putKey(): void {
   edit("key", (b) => (b.motion = withKey(b.motion, now.value, fps.value, standAt(b, now.value))));
@@ -44,29 +50,82 @@ function setTime(row: number, time: number): void {
   });
 }
 
-const editKey = (row: number, change: (k: PlaceKey) => void): void => edit("key", (b) => change(b.motion!.keys[row] as PlaceKey));
+const editKey = (row: number, change: (k: PlaceKey) => void): void =>
+  edit("key", (b) => change(b.motion!.keys[row] as PlaceKey));
 </script>
 
 <template>
-  <header><h3>Keys</h3><span class="figures">{{ keys.length ? `${keys.length} · now f ${view.frame}` : "none: moves steadily" }}</span></header>
+  <header>
+    <h3>Keys</h3>
+    <span class="figures">{{ keys.length ? `${keys.length} · now f ${view.frame}` : "none: moves steadily" }}</span>
+  </header>
   <div v-for="(k, row) in keys" :key="row" class="key" :class="{ here: row === here }">
-    <button class="peg" :title="`Go to f ${Math.round(k.time * fps)}`" @click="goTo(k)"><Glyph name="peg" :size="14" /></button>
-    <NumberField :label="`time of key ${row + 1}`" unit="s" :min="0" :max="100000" :step="1 / fps" :model-value="k.time" @update:model-value="(v) => setTime(row, v)" />
-    <select :value="k.how" :aria-label="`how key ${row + 1} goes on`" @change="(e) => editKey(row, (x) => (x.how = (e.target as HTMLSelectElement).value as PlaceKey['how']))"><option v-for="[v, word, why] in HOW" :key="v" :value="v" :title="why">{{ word }}</option></select>
+    <button class="peg" :title="`Go to f ${Math.round(k.time * fps)}`" @click="goTo(k)">
+      <Glyph name="peg" :size="14" />
+    </button>
+    <NumberField
+      :label="`time of key ${row + 1}`"
+      unit="s"
+      :min="0"
+      :max="100000"
+      :step="1 / fps"
+      :model-value="k.time"
+      @update:model-value="(v) => setTime(row, v)" />
+    <select
+      :value="k.how"
+      :aria-label="`how key ${row + 1} goes on`"
+      @change="(e) => editKey(row, (x) => (x.how = (e.target as HTMLSelectElement).value as PlaceKey['how']))">
+      <option v-for="[v, word, why] in HOW" :key="v" :value="v" :title="why">{{ word }}</option>
+    </select>
     <button class="button plain" title="Take this key out" @click="drop(row)"><Glyph name="cross" :size="11" /></button>
   </div>
-  <button class="button wide" data-testid="put-key" @click="putKey">{{ here >= 0 ? `Key at f ${view.frame} is set` : `Key here, at f ${view.frame}` }}</button>
+  <button class="button wide" data-testid="put-key" @click="putKey">
+    {{ here >= 0 ? `Key at f ${view.frame} is set` : `Key here, at f ${view.frame}` }}
+  </button>
   <p v-if="keys.length" class="mute small">Moving or turning it sets a key at the playhead.</p>
   <template v-if="here >= 0 && keys[here]!.how === 'bezier'">
-    <NumberRow v-for="(word, k) in ['leave x', 'leave y', 'arrive x', 'arrive y']" :key="word" :label="word" :min="k % 2 ? -10 : 0" :max="k % 2 ? 10 : 1" :model-value="keys[here]!.curve[k]!" @update:model-value="(v) => editKey(here, (x) => (x.curve[k] = v))" />
+    <NumberRow
+      v-for="(word, k) in ['leave x', 'leave y', 'arrive x', 'arrive y']"
+      :key="word"
+      :label="word"
+      :min="k % 2 ? -10 : 0"
+      :max="k % 2 ? 10 : 1"
+      :model-value="keys[here]!.curve[k]!"
+      @update:model-value="(v) => editKey(here, (x) => (x.curve[k] = v))" />
   </template>
 </template>
 
 <style scoped>
-.key { display: grid; grid-template-columns: 22px 1fr 78px 22px; gap: 4px; align-items: center; margin-bottom: 3px; border-radius: var(--radius); }
-.key .button { padding: 0; height: 22px; }
-.peg { background: none; border: 0; padding: 0; cursor: pointer; color: var(--mute); display: grid; place-items: center; height: 26px; }
-.key.here .peg { color: var(--accent); }
-.small { font-size: 12px; margin: 6px 0 0; }
-.wide { margin-top: 4px; }
+.key {
+  display: grid;
+  grid-template-columns: 22px 1fr 78px 22px;
+  gap: 4px;
+  align-items: center;
+  margin-bottom: 3px;
+  border-radius: var(--radius);
+}
+.key .button {
+  padding: 0;
+  height: 22px;
+}
+.peg {
+  background: none;
+  border: 0;
+  padding: 0;
+  cursor: pointer;
+  color: var(--mute);
+  display: grid;
+  place-items: center;
+  height: 26px;
+}
+.key.here .peg {
+  color: var(--accent);
+}
+.small {
+  font-size: 12px;
+  margin: 6px 0 0;
+}
+.wide {
+  margin-top: 4px;
+}
 </style>

@@ -36,11 +36,36 @@ function leave(): void {
 
 <template>
   <span v-if="!editing" class="name" title="Double-click to rename" @dblclick="begin">{{ name }}</span>
-  <span v-else class="edit"><input ref="input" v-model="text" aria-label="Name" maxlength="80" @keydown.stop.enter="accept" @keydown.stop.escape="editing = false" @blur="leave" /><em v-if="problem" class="problem">{{ problem }}</em></span>
+  <span v-else class="edit">
+    <input
+      ref="input"
+      v-model="text"
+      aria-label="Name"
+      maxlength="80"
+      @keydown.stop.enter="accept"
+      @keydown.stop.escape="editing = false"
+      @blur="leave" />
+    <em v-if="problem" class="problem">{{ problem }}</em>
+  </span>
 </template>
 
 <style scoped>
-.name { cursor: text; font-weight: 650; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
-.edit input { width: 150px; border: 1px solid var(--accent); border-radius: 3px; background: var(--basalt-2); padding: 1px 6px; }
-.edit em { display: block; font-style: normal; }
+.name {
+  cursor: text;
+  font-weight: 650;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+.edit input {
+  width: 150px;
+  border: 1px solid var(--accent);
+  border-radius: 3px;
+  background: var(--basalt-2);
+  padding: 1px 6px;
+}
+.edit em {
+  display: block;
+  font-style: normal;
+}
 </style>

@@ -25,7 +25,10 @@ const typed = ref<string | null>(null);
 const problem = ref("");
 const shown = computed(() => typed.value ?? showNumber(props.modelValue));
 const hint = computed(() => {
-  const range = props.min > -1e6 || props.max < 1e6 ? ` · ${showNumber(props.min)} to ${props.max >= 1e6 ? "any" : showNumber(props.max)}` : "";
+  const range =
+    props.min > -1e6 || props.max < 1e6
+      ? ` · ${showNumber(props.min)} to ${props.max >= 1e6 ? "any" : showNumber(props.max)}`
+      : "";
   return `${props.label}${props.unit ? ` [${props.unit}]` : ""}${range} · drag to change, type sums and units${props.initial === undefined ? "" : `, double-click to reset to ${showNumber(props.initial)}`}`;
 });
 
@@ -64,7 +67,11 @@ function onKey(event: KeyboardEvent): void {
   } else if (event.key === "ArrowUp" || event.key === "ArrowDown") {
     event.preventDefault();
     typed.value = null;
-    const by = props.whole ? 1 : props.step ? props.step * 10 : 10 ** Math.floor(Math.log10(Math.max(0.01, Math.abs(props.modelValue))) - 0.5);
+    const by = props.whole
+      ? 1
+      : props.step
+        ? props.step * 10
+        : 10 ** Math.floor(Math.log10(Math.max(0.01, Math.abs(props.modelValue))) - 0.5);
     give(props.modelValue + (event.key === "ArrowUp" ? by : -by) * (event.shiftKey ? 10 : 1));
   }
 }
@@ -82,7 +89,8 @@ function drag(event: PointerEvent): void {
   const start = props.modelValue;
   const x0 = event.clientX;
   const per = props.step || Math.max(Math.abs(start), 0.2) / (props.whole ? 120 : 150);
-  const move = (e: PointerEvent): void => give(Number((start + (e.clientX - x0) * per * (e.shiftKey ? 0.1 : 1)).toPrecision(4)));
+  const move = (e: PointerEvent): void =>
+    give(Number((start + (e.clientX - x0) * per * (e.shiftKey ? 0.1 : 1)).toPrecision(4)));
   const up = (): void => {
     handle.removeEventListener("pointermove", move);
     handle.removeEventListener("pointerup", up);
@@ -96,24 +104,88 @@ function drag(event: PointerEvent): void {
 
 <template>
   <span class="number" :class="{ bad: problem }" :title="hint">
-    <span class="handle" @pointerdown.prevent="drag" @dblclick="initial !== undefined && give(initial)">{{ mark || "·" }}</span>
+    <span class="handle" @pointerdown.prevent="drag" @dblclick="initial !== undefined && give(initial)">
+      {{ mark || "·" }}
+    </span>
     <input
-      :value="shown" :aria-label="label" :aria-invalid="!!problem" inputmode="decimal" spellcheck="false" autocomplete="off"
-      @input="typed = ($event.target as HTMLInputElement).value" @focus="($event.target as HTMLInputElement).select()" @blur="onBlur" @keydown="onKey"
-    />
+      :value="shown"
+      :aria-label="label"
+      :aria-invalid="!!problem"
+      inputmode="decimal"
+      spellcheck="false"
+      autocomplete="off"
+      @input="typed = ($event.target as HTMLInputElement).value"
+      @focus="($event.target as HTMLInputElement).select()"
+      @blur="onBlur"
+      @keydown="onKey" />
     <span v-if="unit" class="unit">{{ unit }}</span>
     <span v-if="problem" class="why" role="alert">{{ problem }}</span>
   </span>
 </template>
 
 <style scoped>
-.number { position: relative; display: flex; align-items: center; height: 26px; border: 1px solid var(--line); border-radius: var(--radius); background: var(--basalt-2); min-width: 0; }
-.number:hover { border-color: var(--line-strong); }
-.number:focus-within { border-color: var(--accent); }
-.number.bad { border-color: var(--ember); }
-.handle { width: 16px; text-align: center; color: var(--mute); cursor: ew-resize; font: 11px var(--figures); user-select: none; touch-action: none; align-self: stretch; line-height: 24px; flex: none; }
-.handle:hover { color: var(--accent); }
-input { flex: 1; min-width: 0; width: 100%; border: 0; background: none; outline: none; font: 12px var(--figures); text-align: right; padding: 0 6px 0 0; }
-.unit { color: var(--mute); font-size: 11px; padding-right: 7px; white-space: nowrap; }
-.why { position: absolute; top: 27px; right: 0; z-index: 20; background: var(--basalt-0); border: 1px solid var(--ember); color: var(--ember); border-radius: var(--radius); padding: 2px 8px; font-size: 11.5px; white-space: nowrap; }
+.number {
+  position: relative;
+  display: flex;
+  align-items: center;
+  height: 26px;
+  border: 1px solid var(--line);
+  border-radius: var(--radius);
+  background: var(--basalt-2);
+  min-width: 0;
+}
+.number:hover {
+  border-color: var(--line-strong);
+}
+.number:focus-within {
+  border-color: var(--accent);
+}
+.number.bad {
+  border-color: var(--ember);
+}
+.handle {
+  width: 16px;
+  text-align: center;
+  color: var(--mute);
+  cursor: ew-resize;
+  font: 11px var(--figures);
+  user-select: none;
+  touch-action: none;
+  align-self: stretch;
+  line-height: 24px;
+  flex: none;
+}
+.handle:hover {
+  color: var(--accent);
+}
+input {
+  flex: 1;
+  min-width: 0;
+  width: 100%;
+  border: 0;
+  background: none;
+  outline: none;
+  font: 12px var(--figures);
+  text-align: right;
+  padding: 0 6px 0 0;
+}
+.unit {
+  color: var(--mute);
+  font-size: 11px;
+  padding-right: 7px;
+  white-space: nowrap;
+}
+.why {
+  position: absolute;
+  top: 27px;
+  right: 0;
+  z-index: 20;
+  background: var(--basalt-0);
+  border: 1px solid var(--ember);
+  color: var(--ember);
+  border-radius: var(--radius);
+  padding: 2px 8px;
+  font-size: 11.5px;
+  white-space: nowrap;
+}
 </style>

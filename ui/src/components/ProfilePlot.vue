@@ -10,7 +10,9 @@ const W = 236;
 const H = 74;
 
 const shape = computed(() => props.layer.shape as unknown as { core?: number | number[]; edge?: number });
-const core = computed(() => (Array.isArray(shape.value.core) ? Math.min(...shape.value.core) / 2 : (shape.value.core ?? 0)));
+const core = computed(() =>
+  Array.isArray(shape.value.core) ? Math.min(...shape.value.core) / 2 : (shape.value.core ?? 0),
+);
 const edge = computed(() => shape.value.edge ?? 0);
 const reach = computed(() => Math.max(1e-6, (core.value + edge.value) * 1.15));
 
@@ -41,7 +43,14 @@ const path = computed(() => {
   }
   return `M${points.join("L")}`;
 });
-const knobs = computed(() => (Array.isArray(props.layer.profile) && edge.value > 0 ? (props.layer.profile as [number, number][]).map(([t, v]) => ({ x: at(core.value + t * edge.value), y: H - 4 - v * (H - 14) })) : []));
+const knobs = computed(() =>
+  Array.isArray(props.layer.profile) && edge.value > 0
+    ? (props.layer.profile as [number, number][]).map(([t, v]) => ({
+        x: at(core.value + t * edge.value),
+        y: H - 4 - v * (H - 14),
+      }))
+    : [],
+);
 
 /** Drag a point of an own profile; the first and last keep their place. */
 function drag(event: PointerEvent, row: number): void {
@@ -53,7 +62,10 @@ function drag(event: PointerEvent, row: number): void {
     const rect = svg.getBoundingClientRect();
     const place = (((e.clientX - rect.left) / rect.width) * reach.value - core.value) / edge.value;
     const value = (H - 4 - ((e.clientY - rect.top) / rect.height) * (H + 16)) / (H - 14);
-    const [lo, hi] = [row > 0 ? points[row - 1]![0] + 0.01 : 0, row < points.length - 1 ? points[row + 1]![0] - 0.01 : 1];
+    const [lo, hi] = [
+      row > 0 ? points[row - 1]![0] + 0.01 : 0,
+      row < points.length - 1 ? points[row + 1]![0] - 0.01 : 1,
+    ];
     const t = row === 0 ? 0 : row === points.length - 1 ? 1 : Math.min(hi, Math.max(lo, place));
     points[row] = [Number(t.toFixed(3)), Number(Math.min(1, Math.max(0, value)).toFixed(3))];
     emit("points", structuredClone(points));
@@ -70,30 +82,82 @@ function drag(event: PointerEvent, row: number): void {
 function more(event: MouseEvent): void {
   if (!Array.isArray(props.layer.profile)) return;
   const rect = (event.currentTarget as SVGElement).getBoundingClientRect();
-  const place = Number(((((event.clientX - rect.left) / rect.width) * reach.value - core.value) / edge.value).toFixed(3));
+  const place = Number(
+    ((((event.clientX - rect.left) / rect.width) * reach.value - core.value) / edge.value).toFixed(3),
+  );
   if (place <= 0.01 || place >= 0.99) return;
-  emit("points", [...(props.layer.profile as [number, number][]), [place, Number(profile(place).toFixed(3))] as [number, number]].sort((a, b) => a[0] - b[0]));
+  emit(
+    "points",
+    [
+      ...(props.layer.profile as [number, number][]),
+      [place, Number(profile(place).toFixed(3))] as [number, number],
+    ].sort((a, b) => a[0] - b[0]),
+  );
 }
 const at = (d: number): number => (d / reach.value) * W;
 </script>
 
 <template>
-  <svg :viewBox="`0 0 ${W} ${H + 16}`" class="plot" :style="{ color }" role="img" aria-label="cross-section of the falloff" @dblclick="more">
+  <svg
+    :viewBox="`0 0 ${W} ${H + 16}`"
+    class="plot"
+    :style="{ color }"
+    role="img"
+    aria-label="cross-section of the falloff"
+    @dblclick="more">
     <path :d="`${path}V${H - 4}H0Z`" class="fill" />
     <path :d="path" class="line" />
-    <circle v-for="(k, row) in knobs" :key="row" :cx="k.x" :cy="k.y" r="4" class="knob" @pointerdown="drag($event, row)" />
+    <circle
+      v-for="(k, row) in knobs"
+      :key="row"
+      :cx="k.x"
+      :cy="k.y"
+      r="4"
+      class="knob"
+      @pointerdown="drag($event, row)" />
     <line v-if="core > 0" :x1="at(core)" :x2="at(core)" y1="6" :y2="H - 4" class="mark" />
     <line :x1="at(core + edge)" :x2="at(core + edge)" y1="6" :y2="H - 4" class="mark" />
-    <text v-if="core > 0" :x="at(edge) > 84 ? Math.max(54, at(core) - 4) : 6" :y="H + 11" :text-anchor="at(edge) > 84 ? 'end' : 'start'">core {{ showNumber(core, 3) }}</text>
+    <text
+      v-if="core > 0"
+      :x="at(edge) > 84 ? Math.max(54, at(core) - 4) : 6"
+      :y="H + 11"
+      :text-anchor="at(edge) > 84 ? 'end' : 'start'">
+      core {{ showNumber(core, 3) }}
+    </text>
     <text :x="at(core + edge) + 4" :y="H + 11" text-anchor="end">edge {{ showNumber(core + edge, 3) }} m</text>
   </svg>
 </template>
 
 <style scoped>
-.plot { width: 100%; background: var(--basalt-2); border: 1px solid var(--line); border-radius: var(--radius); display: block; margin-bottom: 8px; }
-.fill { fill: currentColor; opacity: 0.16; }
-.line { fill: none; stroke: currentColor; stroke-width: 2; }
-.knob { fill: var(--basalt-2); stroke: currentColor; stroke-width: 2; cursor: grab; }
-.mark { stroke: var(--line-strong); stroke-dasharray: 2 3; }
-text { fill: var(--soft); font: 10.5px var(--figures); }
+.plot {
+  width: 100%;
+  background: var(--basalt-2);
+  border: 1px solid var(--line);
+  border-radius: var(--radius);
+  display: block;
+  margin-bottom: 8px;
+}
+.fill {
+  fill: currentColor;
+  opacity: 0.16;
+}
+.line {
+  fill: none;
+  stroke: currentColor;
+  stroke-width: 2;
+}
+.knob {
+  fill: var(--basalt-2);
+  stroke: currentColor;
+  stroke-width: 2;
+  cursor: grab;
+}
+.mark {
+  stroke: var(--line-strong);
+  stroke-dasharray: 2 3;
+}
+text {
+  fill: var(--soft);
+  font: 10.5px var(--figures);
+}
 </style>

@@ -18,7 +18,11 @@ const view = useView();
 const shared = computed(() => (shot.document?.falloffs ?? []).filter((f) => isStill(f.layers as Layer[])));
 const shape = computed(() => props.modelValue.layers?.[0]?.shape as ReachShape | undefined);
 const simple = computed(() => !!shape.value && ["sphere", "box", "plane"].includes(shape.value.kind));
-const KINDS = [["sphere", "sphere"], ["box", "box"], ["plane", "plane"]] as const;
+const KINDS = [
+  ["sphere", "sphere"],
+  ["box", "box"],
+  ["plane", "plane"],
+] as const;
 
 function put(next: ReachShape): void {
   const layers = structuredClone(props.modelValue.layers!);
@@ -30,20 +34,37 @@ function setKind(kind: ReachShape["kind"]): void {
   const old = shape.value!;
   const center = old.center as Vec;
   const edge = old.edge ?? 0;
-  const size = old.kind === "sphere" ? (old.core ?? 1) : old.kind === "box" ? Math.min(...(old.core as number[])) / 2 : 1;
-  put(kind === "sphere" ? { kind, center, core: size, edge, ride: null } : kind === "box" ? { kind, center, rotation: [0, 0, 0, 1], core: [2 * size, 2 * size, 2 * size], edge, ride: null } : { kind, center, normal: [0, 1, 0], edge, ride: null });
+  const size =
+    old.kind === "sphere" ? (old.core ?? 1) : old.kind === "box" ? Math.min(...(old.core as number[])) / 2 : 1;
+  put(
+    kind === "sphere"
+      ? { kind, center, core: size, edge, ride: null }
+      : kind === "box"
+        ? { kind, center, rotation: [0, 0, 0, 1], core: [2 * size, 2 * size, 2 * size], edge, ride: null }
+        : { kind, center, normal: [0, 1, 0], edge, ride: null },
+  );
 }
 
 function use(other: string): void {
   const own = shot.document!.falloffs.find((f) => f.name === (other || props.modelValue.use))!;
-  emit("update:modelValue", (other ? { layers: [], use: other, strength: 1, limits: [0, 1] } : { layers: structuredClone(own.layers), use: null, strength: own.strength, limits: own.limits }) as Falloff);
+  emit(
+    "update:modelValue",
+    (other
+      ? { layers: [], use: other, strength: 1, limits: [0, 1] }
+      : { layers: structuredClone(own.layers), use: null, strength: own.strength, limits: own.limits }) as Falloff,
+  );
 }
 
 /** Its layers become a falloff of the shot; only where they are in the world already, so that nothing moves. */
 function share(): void {
-  const name = freeName(`${props.label ?? "reach"} falloff`, (shot.document?.falloffs ?? []).map((f) => f.name));
+  const name = freeName(
+    `${props.label ?? "reach"} falloff`,
+    (shot.document?.falloffs ?? []).map((f) => f.name),
+  );
   const { layers, strength, limits } = structuredClone(props.modelValue);
-  shot.edit(`share ${name}`, (d) => d.falloffs.push({ name, layers, strength: strength ?? 1, limits: limits ?? [0, 1], channels: [] } as never));
+  shot.edit(`share ${name}`, (d) =>
+    d.falloffs.push({ name, layers, strength: strength ?? 1, limits: limits ?? [0, 1], channels: [] } as never),
+  );
   emit("update:modelValue", { layers: [], use: name, strength: 1, limits: [0, 1] } as Falloff);
 }
 
@@ -52,21 +73,67 @@ const name = computed(() => props.label ?? "reach");
 </script>
 
 <template>
-  <div v-if="shared.length" class="row"><label :for="`use-${name}`">{{ name }} by</label><select :id="`use-${name}`" :value="modelValue.use ?? ''" :data-testid="`use-${name}`" @change="(e) => use((e.target as HTMLSelectElement).value)"><option value="">its own falloff</option><option v-for="f in shared" :key="f.name">{{ f.name }}</option></select></div>
-  <button v-if="modelValue.use" class="link small" @click="view.select({ kind: 'falloff', name: modelValue.use })">open {{ modelValue.use }}</button>
+  <div v-if="shared.length" class="row">
+    <label :for="`use-${name}`">{{ name }} by</label>
+    <select
+      :id="`use-${name}`"
+      :value="modelValue.use ?? ''"
+      :data-testid="`use-${name}`"
+      @change="(e) => use((e.target as HTMLSelectElement).value)">
+      <option value="">its own falloff</option>
+      <option v-for="f in shared" :key="f.name">{{ f.name }}</option>
+    </select>
+  </div>
+  <button v-if="modelValue.use" class="link small" @click="view.select({ kind: 'falloff', name: modelValue.use })">
+    open {{ modelValue.use }}
+  </button>
   <template v-else-if="simple && shape">
     <ChoiceRow :label="name" :options="KINDS" :model-value="shape.kind" @update:model-value="setKind" />
-    <VectorField :label="`${name} centre`" unit="m" :model-value="shape.center as Vec" :initial="0" @update:model-value="(v) => set('center', v)" />
-    <NumberRow v-if="shape.kind === 'sphere'" label="core radius" unit="m" :min="0" :model-value="shape.core ?? 1" @update:model-value="(v) => set('core', v)" />
-    <div v-else-if="shape.kind === 'box'" class="gap"><VectorField :label="`${name} core`" unit="m" marks="whd" :min="0.001" :model-value="shape.core as Vec" @update:model-value="(v) => set('core', v)" /></div>
-    <div v-else class="gap"><VectorField :label="`${name} normal`" :model-value="shape.normal as Vec" @update:model-value="(v) => Math.hypot(...v) > 0 && set('normal', v)" /></div>
-    <NumberRow label="edge width" unit="m" :min="0" :model-value="shape.edge ?? 0" @update:model-value="(v) => set('edge', v)" />
+    <VectorField
+      :label="`${name} centre`"
+      unit="m"
+      :model-value="shape.center as Vec"
+      :initial="0"
+      @update:model-value="(v) => set('center', v)" />
+    <NumberRow
+      v-if="shape.kind === 'sphere'"
+      label="core radius"
+      unit="m"
+      :min="0"
+      :model-value="shape.core ?? 1"
+      @update:model-value="(v) => set('core', v)" />
+    <div v-else-if="shape.kind === 'box'" class="gap">
+      <VectorField
+        :label="`${name} core`"
+        unit="m"
+        marks="whd"
+        :min="0.001"
+        :model-value="shape.core as Vec"
+        @update:model-value="(v) => set('core', v)" />
+    </div>
+    <div v-else class="gap">
+      <VectorField
+        :label="`${name} normal`"
+        :model-value="shape.normal as Vec"
+        @update:model-value="(v) => Math.hypot(...v) > 0 && set('normal', v)" />
+    </div>
+    <NumberRow
+      label="edge width"
+      unit="m"
+      :min="0"
+      :model-value="shape.edge ?? 0"
+      @update:model-value="(v) => set('edge', v)" />
     <button v-if="world" class="link small" @click="share">share it</button>
   </template>
   <p v-else class="mute small">{{ modelValue.layers?.length }} layers of its own</p>
 </template>
 
 <style scoped>
-.gap { margin-top: 4px; }
-.small { font-size: 12px; color: var(--soft); }
+.gap {
+  margin-top: 4px;
+}
+.small {
+  font-size: 12px;
+  color: var(--soft);
+}
 </style>

@@ -9,37 +9,130 @@ import VectorField from "./VectorField.vue";
 
 const shot = useShot();
 const doc = computed(() => shot.document as ShotDocument);
-const QUALITY = { draft: "fewer contact searches, for trying", standard: "for most shots", fine: "twice the searches, for fast or thin things" };
+const QUALITY = {
+  draft: "fewer contact searches, for trying",
+  standard: "for most shots",
+  fine: "twice the searches, for fast or thin things",
+};
 </script>
 
 <template>
   <div class="section">
-    <header><NameField :name="doc.name" :taken="[]" @rename="(n) => shot.edit('rename the shot', (d) => (d.name = n))" /><span>shot</span></header>
+    <header>
+      <NameField :name="doc.name" :taken="[]" @rename="(n) => shot.edit('rename the shot', (d) => (d.name = n))" />
+      <span>shot</span>
+    </header>
     <p class="mute">Pick a body or a field to see its settings here.</p>
   </div>
   <div class="section">
-    <header><h3>Time</h3><span class="figures">{{ (doc.timing.frames! / doc.timing.fps!).toFixed(2) }} s</span></header>
-    <div class="row"><label>frames</label><NumberField label="frames" whole :min="1" :max="2000" :model-value="doc.timing.frames!" :initial="240" @update:model-value="(v) => shot.edit('frames', (d) => (d.timing.frames = v))" /></div>
-    <div class="row"><label>frame rate</label><NumberField label="frame rate" unit="fps" :min="1" :max="240" :model-value="doc.timing.fps!" :initial="24" @update:model-value="(v) => shot.edit('frame rate', (d) => (d.timing.fps = v))" /></div>
-    <div class="row"><span class="label">quality</span><div class="choices"><button v-for="(why, q) in QUALITY" :key="q" :title="why" :aria-pressed="doc.quality === q" @click="shot.edit('quality', (d) => (d.quality = q))">{{ q }}</button></div></div>
+    <header>
+      <h3>Time</h3>
+      <span class="figures">{{ (doc.timing.frames! / doc.timing.fps!).toFixed(2) }} s</span>
+    </header>
+    <div class="row">
+      <label>frames</label>
+      <NumberField
+        label="frames"
+        whole
+        :min="1"
+        :max="2000"
+        :model-value="doc.timing.frames!"
+        :initial="240"
+        @update:model-value="(v) => shot.edit('frames', (d) => (d.timing.frames = v))" />
+    </div>
+    <div class="row">
+      <label>frame rate</label>
+      <NumberField
+        label="frame rate"
+        unit="fps"
+        :min="1"
+        :max="240"
+        :model-value="doc.timing.fps!"
+        :initial="24"
+        @update:model-value="(v) => shot.edit('frame rate', (d) => (d.timing.fps = v))" />
+    </div>
+    <div class="row">
+      <span class="label">quality</span>
+      <div class="choices">
+        <button
+          v-for="(why, q) in QUALITY"
+          :key="q"
+          :title="why"
+          :aria-pressed="doc.quality === q"
+          @click="shot.edit('quality', (d) => (d.quality = q))">
+          {{ q }}
+        </button>
+      </div>
+    </div>
   </div>
   <div class="section">
-    <header><h3>Limits</h3><span>for safety; acting is an event</span></header>
-    <NumberRow label="speed" unit="m/s" :min="0.001" :model-value="doc.limits.speed!" :initial="500" @update:model-value="(v) => shot.edit('speed limit', (d) => (d.limits.speed = v))" />
-    <NumberRow label="spin" unit="rad/s" :min="0.001" :model-value="doc.limits.spin!" :initial="200" @update:model-value="(v) => shot.edit('spin limit', (d) => (d.limits.spin = v))" />
+    <header>
+      <h3>Limits</h3>
+      <span>for safety; acting is an event</span>
+    </header>
+    <NumberRow
+      label="speed"
+      unit="m/s"
+      :min="0.001"
+      :model-value="doc.limits.speed!"
+      :initial="500"
+      @update:model-value="(v) => shot.edit('speed limit', (d) => (d.limits.speed = v))" />
+    <NumberRow
+      label="spin"
+      unit="rad/s"
+      :min="0.001"
+      :model-value="doc.limits.spin!"
+      :initial="200"
+      @update:model-value="(v) => shot.edit('spin limit', (d) => (d.limits.spin = v))" />
   </div>
   <div class="section">
     <header><h3>World</h3></header>
-    <div class="stack"><label>gravity</label><VectorField label="gravity" unit="m/s²" :model-value="doc.gravity!" @update:model-value="(v) => shot.edit('gravity', (d) => (d.gravity = v))" /></div>
-    <div class="row"><span class="label">ground</span><div class="choices"><button :aria-pressed="doc.ground.on" @click="shot.edit('ground', (d) => (d.ground.on = true))">on</button><button :aria-pressed="!doc.ground.on" @click="shot.edit('ground', (d) => (d.ground.on = false))">off</button></div></div>
+    <div class="stack">
+      <label>gravity</label>
+      <VectorField
+        label="gravity"
+        unit="m/s²"
+        :model-value="doc.gravity!"
+        @update:model-value="(v) => shot.edit('gravity', (d) => (d.gravity = v))" />
+    </div>
+    <div class="row">
+      <span class="label">ground</span>
+      <div class="choices">
+        <button :aria-pressed="doc.ground.on" @click="shot.edit('ground', (d) => (d.ground.on = true))">on</button>
+        <button :aria-pressed="!doc.ground.on" @click="shot.edit('ground', (d) => (d.ground.on = false))">off</button>
+      </div>
+    </div>
     <template v-if="doc.ground.on">
-      <div class="row"><label>height</label><NumberField label="ground height" unit="m" :model-value="doc.ground.height!" :initial="0" @update:model-value="(v) => shot.edit('ground height', (d) => (d.ground.height = v))" /></div>
-      <div class="row"><label>friction</label><NumberField label="ground friction" :min="0" :max="5" :model-value="doc.ground.friction!" :initial="0.7" @update:model-value="(v) => shot.edit('ground friction', (d) => (d.ground.friction = v))" /></div>
+      <div class="row">
+        <label>height</label>
+        <NumberField
+          label="ground height"
+          unit="m"
+          :model-value="doc.ground.height!"
+          :initial="0"
+          @update:model-value="(v) => shot.edit('ground height', (d) => (d.ground.height = v))" />
+      </div>
+      <div class="row">
+        <label>friction</label>
+        <NumberField
+          label="ground friction"
+          :min="0"
+          :max="5"
+          :model-value="doc.ground.friction!"
+          :initial="0.7"
+          @update:model-value="(v) => shot.edit('ground friction', (d) => (d.ground.friction = v))" />
+      </div>
     </template>
   </div>
 </template>
 
 <style scoped>
-.stack { margin-bottom: 6px; }
-.stack label { display: block; color: var(--soft); margin-bottom: 3px; }
+.stack {
+  margin-bottom: 6px;
+}
+.stack label {
+  display: block;
+  color: var(--soft);
+  margin-bottom: 3px;
+}
 </style>

@@ -12,7 +12,13 @@ import Glyph from "./Glyph.vue";
 import NumberField from "./NumberField.vue";
 import VectorField from "./VectorField.vue";
 
-const props = defineProps<{ of: Record<string, unknown>; specs: readonly Spec[]; units?: Record<string, string>; channels?: readonly Channel[]; base?: string }>();
+const props = defineProps<{
+  of: Record<string, unknown>;
+  specs: readonly Spec[];
+  units?: Record<string, string>;
+  channels?: readonly Channel[];
+  base?: string;
+}>();
 const emit = defineEmits<{ change: [key: string, value: unknown]; key: [path: string, value: number | null] }>();
 const shot = useShot();
 const view = useView();
@@ -22,8 +28,10 @@ const rows = computed(() => props.specs.filter((s) => !s.when || s.when(props.of
 const unit = (s: Spec): string => props.units?.[s.key] ?? s.unit ?? "";
 const FACTOR = 180 / Math.PI;
 
-const channelOf = (key: string): Channel | undefined => props.channels?.find((c) => c.of === `${props.base ?? ""}${key}`);
-const keyedHere = (key: string): boolean => !!channelOf(key)?.keys.some((k) => Math.abs(k.time - now.value) < 0.5 / fps.value);
+const channelOf = (key: string): Channel | undefined =>
+  props.channels?.find((c) => c.of === `${props.base ?? ""}${key}`);
+const keyedHere = (key: string): boolean =>
+  !!channelOf(key)?.keys.some((k) => Math.abs(k.time - now.value) < 0.5 / fps.value);
 function raw(key: string): number {
   const channel = channelOf(key);
   return channel ? numberAt(channel, now.value) : (valueAt(props.of, key) as number);
@@ -40,7 +48,8 @@ function give(s: Spec, value: number, key = s.key): void {
 function giveVector(s: Spec, v: Vec): void {
   if (s.kind === "direction" && !v.some((x) => x !== 0)) return;
   const before = [0, 1, 2].map((k) => raw(`${s.key}.${k}`));
-  if ([0, 1, 2].some((k) => channelOf(`${s.key}.${k}`))) v.forEach((x, k) => x !== before[k] && give(s, x, `${s.key}.${k}`));
+  if ([0, 1, 2].some((k) => channelOf(`${s.key}.${k}`)))
+    v.forEach((x, k) => x !== before[k] && give(s, x, `${s.key}.${k}`));
   else emit("change", s.key, v);
 }
 
@@ -60,48 +69,246 @@ function setPoint(s: Spec, row: number, v: Vec): void {
 }
 
 function dropPoint(s: Spec, row: number): void {
-  emit("change", s.key, (valueAt(props.of, s.key) as Vec[]).filter((_, k) => k !== row));
+  emit(
+    "change",
+    s.key,
+    (valueAt(props.of, s.key) as Vec[]).filter((_, k) => k !== row),
+  );
 }
 
 function setTimes(s: Spec, text: string): void {
-  const times = [...new Set(text.split(/[\s,;]+/).filter(Boolean).map(Number).filter((t) => Number.isFinite(t) && t >= 0))].sort((a, b) => a - b);
+  const times = [
+    ...new Set(
+      text
+        .split(/[\s,;]+/)
+        .filter(Boolean)
+        .map(Number)
+        .filter((t) => Number.isFinite(t) && t >= 0),
+    ),
+  ].sort((a, b) => a - b);
   emit("change", s.key, times);
 }
 </script>
 
 <template>
   <template v-for="s in rows" :key="s.key">
-    <ChoiceRow v-if="s.kind === 'choice'" :label="s.label" :options="s.options!" :model-value="(valueAt(of, s.key) as string)" @update:model-value="(v) => emit('change', s.key, v)" />
-    <ChoiceRow v-else-if="s.kind === 'switch'" :label="s.label" :options="[['yes', 'yes'], ['no', 'no']] as const" :model-value="valueAt(of, s.key) ? 'yes' : 'no'" @update:model-value="(v) => emit('change', s.key, v === 'yes')" />
-    <div v-else-if="s.kind === 'body'" class="row" :title="s.hint"><label>{{ s.label }}</label><select :value="(valueAt(of, s.key) as string | null) ?? ''" :aria-label="s.label" @change="(e) => emit('change', s.key, words(e) || null)"><option value="">nothing</option><option v-for="t in shot.things" :key="t.name">{{ t.name }}</option></select></div>
-    <div v-else-if="s.kind === 'bodies'" class="row"><label>{{ s.label }}</label><select :value="((valueAt(of, s.key) as string[] | null) ?? [''])[0]" :aria-label="s.label" @change="(e) => emit('change', s.key, words(e) ? [words(e)] : null)"><option value="">its targets</option><option v-for="t in shot.things" :key="t.name">{{ t.name }}</option></select></div>
-    <div v-else-if="s.kind === 'text'" class="stack"><label>{{ s.label }}</label><textarea rows="2" spellcheck="false" class="figures" :aria-label="s.label" :value="(valueAt(of, s.key) as string)" @change="(e) => emit('change', s.key, words(e))" @keydown.stop /></div>
-    <div v-else-if="s.kind === 'times'" class="row"><label>{{ s.label }}</label><input class="figures line" :aria-label="s.label" :value="(valueAt(of, s.key) as number[]).join(', ')" @change="(e) => setTimes(s, words(e))" @keydown.stop /></div>
-    <div v-else-if="s.kind === 'points'" class="stack"><label>{{ s.label }}</label>
-      <div v-for="(p, row) in (valueAt(of, s.key) as Vec[])" :key="row" class="point"><VectorField :label="`point ${row + 1}`" unit="m" :model-value="p" @update:model-value="(v) => setPoint(s, row, v)" /><button class="button plain" title="Take this point out" :disabled="(valueAt(of, s.key) as Vec[]).length < 3" @click="dropPoint(s, row)"><Glyph name="cross" :size="10" /></button></div>
-      <button class="link small" @click="emit('change', s.key, [...(valueAt(of, s.key) as Vec[]), ((valueAt(of, s.key) as Vec[]).at(-1)!.map((x, k) => x + (k === 0 ? 2 : 0)))])">one more</button>
+    <ChoiceRow
+      v-if="s.kind === 'choice'"
+      :label="s.label"
+      :options="s.options!"
+      :model-value="valueAt(of, s.key) as string"
+      @update:model-value="(v) => emit('change', s.key, v)" />
+    <ChoiceRow
+      v-else-if="s.kind === 'switch'"
+      :label="s.label"
+      :options="
+        [
+          ['yes', 'yes'],
+          ['no', 'no'],
+        ] as const
+      "
+      :model-value="valueAt(of, s.key) ? 'yes' : 'no'"
+      @update:model-value="(v) => emit('change', s.key, v === 'yes')" />
+    <div v-else-if="s.kind === 'body'" class="row" :title="s.hint">
+      <label>{{ s.label }}</label>
+      <select
+        :value="(valueAt(of, s.key) as string | null) ?? ''"
+        :aria-label="s.label"
+        @change="(e) => emit('change', s.key, words(e) || null)">
+        <option value="">nothing</option>
+        <option v-for="t in shot.things" :key="t.name">{{ t.name }}</option>
+      </select>
     </div>
-    <div v-else-if="s.kind === 'turn'" class="stack"><label>{{ s.label }}</label><VectorField :label="s.label" unit="°" :initial="0" :model-value="angles(valueAt(of, s.key))" @update:model-value="(v) => emit('change', s.key, fromAngles(v))" /></div>
-    <div v-else-if="s.kind === 'vector' || s.kind === 'direction'" class="stack"><label>{{ s.label }}<button v-if="canKey(s)" class="peg" :class="{ on: channelOf(`${s.key}.0`), here: keyedHere(`${s.key}.0`) }" :title="`Key ${s.label} at f ${view.frame}`" @click="toggle([0, 1, 2].map((k) => `${s.key}.${k}`))"><Glyph name="peg" :size="12" /></button></label><VectorField :label="s.label" :unit="unit(s)" :marks="s.marks" :min="s.min" :model-value="[0, 1, 2].map((k) => shown(s, `${s.key}.${k}`))" @update:model-value="(v) => giveVector(s, v)" /></div>
+    <div v-else-if="s.kind === 'bodies'" class="row">
+      <label>{{ s.label }}</label>
+      <select
+        :value="((valueAt(of, s.key) as string[] | null) ?? [''])[0]"
+        :aria-label="s.label"
+        @change="(e) => emit('change', s.key, words(e) ? [words(e)] : null)">
+        <option value="">its targets</option>
+        <option v-for="t in shot.things" :key="t.name">{{ t.name }}</option>
+      </select>
+    </div>
+    <div v-else-if="s.kind === 'text'" class="stack">
+      <label>{{ s.label }}</label>
+      <textarea
+        rows="2"
+        spellcheck="false"
+        class="figures"
+        :aria-label="s.label"
+        :value="valueAt(of, s.key) as string"
+        @change="(e) => emit('change', s.key, words(e))"
+        @keydown.stop />
+    </div>
+    <div v-else-if="s.kind === 'times'" class="row">
+      <label>{{ s.label }}</label>
+      <input
+        class="figures line"
+        :aria-label="s.label"
+        :value="(valueAt(of, s.key) as number[]).join(', ')"
+        @change="(e) => setTimes(s, words(e))"
+        @keydown.stop />
+    </div>
+    <div v-else-if="s.kind === 'points'" class="stack">
+      <label>{{ s.label }}</label>
+      <div v-for="(p, row) in valueAt(of, s.key) as Vec[]" :key="row" class="point">
+        <VectorField
+          :label="`point ${row + 1}`"
+          unit="m"
+          :model-value="p"
+          @update:model-value="(v) => setPoint(s, row, v)" />
+        <button
+          class="button plain"
+          title="Take this point out"
+          :disabled="(valueAt(of, s.key) as Vec[]).length < 3"
+          @click="dropPoint(s, row)">
+          <Glyph name="cross" :size="10" />
+        </button>
+      </div>
+      <button
+        class="link small"
+        @click="
+          emit('change', s.key, [
+            ...(valueAt(of, s.key) as Vec[]),
+            (valueAt(of, s.key) as Vec[]).at(-1)!.map((x, k) => x + (k === 0 ? 2 : 0)),
+          ])
+        ">
+        one more
+      </button>
+    </div>
+    <div v-else-if="s.kind === 'turn'" class="stack">
+      <label>{{ s.label }}</label>
+      <VectorField
+        :label="s.label"
+        unit="°"
+        :initial="0"
+        :model-value="angles(valueAt(of, s.key))"
+        @update:model-value="(v) => emit('change', s.key, fromAngles(v))" />
+    </div>
+    <div v-else-if="s.kind === 'vector' || s.kind === 'direction'" class="stack">
+      <label>
+        {{ s.label }}
+        <button
+          v-if="canKey(s)"
+          class="peg"
+          :class="{ on: channelOf(`${s.key}.0`), here: keyedHere(`${s.key}.0`) }"
+          :title="`Key ${s.label} at f ${view.frame}`"
+          @click="toggle([0, 1, 2].map((k) => `${s.key}.${k}`))">
+          <Glyph name="peg" :size="12" />
+        </button>
+      </label>
+      <VectorField
+        :label="s.label"
+        :unit="unit(s)"
+        :marks="s.marks"
+        :min="s.min"
+        :model-value="[0, 1, 2].map((k) => shown(s, `${s.key}.${k}`))"
+        @update:model-value="(v) => giveVector(s, v)" />
+    </div>
     <template v-else-if="s.optional">
-      <ChoiceRow :label="s.label" :options="[['none', s.optional.none], ['own', 'set']] as const" :model-value="valueAt(of, s.key) === null ? 'none' : 'own'" @update:model-value="(v) => emit('change', s.key, v === 'own' ? s.optional!.on : null)" />
-      <div v-if="valueAt(of, s.key) !== null" class="row" :title="s.hint"><label /><NumberField :label="s.label" :unit="unit(s)" :min="s.min" :max="s.max" :whole="s.whole" :model-value="shown(s)" @update:model-value="(v) => give(s, v)" /></div>
+      <ChoiceRow
+        :label="s.label"
+        :options="
+          [
+            ['none', s.optional.none],
+            ['own', 'set'],
+          ] as const
+        "
+        :model-value="valueAt(of, s.key) === null ? 'none' : 'own'"
+        @update:model-value="(v) => emit('change', s.key, v === 'own' ? s.optional!.on : null)" />
+      <div v-if="valueAt(of, s.key) !== null" class="row" :title="s.hint">
+        <label />
+        <NumberField
+          :label="s.label"
+          :unit="unit(s)"
+          :min="s.min"
+          :max="s.max"
+          :whole="s.whole"
+          :model-value="shown(s)"
+          @update:model-value="(v) => give(s, v)" />
+      </div>
     </template>
-    <div v-else class="row" :class="{ keyable: canKey(s) }" :title="s.hint"><label>{{ s.label }}</label><NumberField :label="s.label" :unit="unit(s)" :min="s.min" :max="s.max" :whole="s.whole" :initial="s.initial" :model-value="shown(s)" @update:model-value="(v) => give(s, v)" /><button v-if="canKey(s)" class="peg" :class="{ on: channelOf(s.key), here: keyedHere(s.key) }" :data-testid="`key-${s.label}`" :title="keyedHere(s.key) ? `Take out the key at f ${view.frame}` : `Key ${s.label} at f ${view.frame}`" @click="toggle([s.key])"><Glyph name="peg" :size="12" /></button></div>
+    <div v-else class="row" :class="{ keyable: canKey(s) }" :title="s.hint">
+      <label>{{ s.label }}</label>
+      <NumberField
+        :label="s.label"
+        :unit="unit(s)"
+        :min="s.min"
+        :max="s.max"
+        :whole="s.whole"
+        :initial="s.initial"
+        :model-value="shown(s)"
+        @update:model-value="(v) => give(s, v)" />
+      <button
+        v-if="canKey(s)"
+        class="peg"
+        :class="{ on: channelOf(s.key), here: keyedHere(s.key) }"
+        :data-testid="`key-${s.label}`"
+        :title="keyedHere(s.key) ? `Take out the key at f ${view.frame}` : `Key ${s.label} at f ${view.frame}`"
+        @click="toggle([s.key])">
+        <Glyph name="peg" :size="12" />
+      </button>
+    </div>
   </template>
 </template>
 
 <style scoped>
-.stack { margin: 6px 0; }
-.stack label { display: flex; justify-content: space-between; color: var(--soft); margin-bottom: 3px; }
-.row.keyable { grid-template-columns: 84px minmax(0, 1fr) 16px; gap: 4px; column-gap: 6px; }
-.peg { background: none; border: 0; padding: 0; cursor: pointer; color: var(--line-strong); display: grid; place-items: center; }
-.peg:hover { color: var(--chalk); }
-.peg.on { color: var(--mute); }
-.peg.here { color: var(--accent); }
-.peg.here :deep(path) { fill: currentColor; }
-textarea, .line { width: 100%; border: 1px solid var(--line); border-radius: var(--radius); background: var(--basalt-2); padding: 4px 8px; resize: vertical; }
-.point { display: grid; grid-template-columns: minmax(0, 1fr) 20px; gap: 2px; margin-bottom: 3px; }
-.point .button { padding: 0; height: 26px; }
-.small { font-size: 12px; color: var(--soft); }
+.stack {
+  margin: 6px 0;
+}
+.stack label {
+  display: flex;
+  justify-content: space-between;
+  color: var(--soft);
+  margin-bottom: 3px;
+}
+.row.keyable {
+  grid-template-columns: 84px minmax(0, 1fr) 16px;
+  gap: 4px;
+  column-gap: 6px;
+}
+.peg {
+  background: none;
+  border: 0;
+  padding: 0;
+  cursor: pointer;
+  color: var(--line-strong);
+  display: grid;
+  place-items: center;
+}
+.peg:hover {
+  color: var(--chalk);
+}
+.peg.on {
+  color: var(--mute);
+}
+.peg.here {
+  color: var(--accent);
+}
+.peg.here :deep(path) {
+  fill: currentColor;
+}
+textarea,
+.line {
+  width: 100%;
+  border: 1px solid var(--line);
+  border-radius: var(--radius);
+  background: var(--basalt-2);
+  padding: 4px 8px;
+  resize: vertical;
+}
+.point {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) 20px;
+  gap: 2px;
+  margin-bottom: 3px;
+}
+.point .button {
+  padding: 0;
+  height: 26px;
+}
+.small {
+  font-size: 12px;
+  color: var(--soft);
+}
 </style>

@@ -22,15 +22,26 @@ const DEG = 180 / Math.PI;
 const KINDS = Object.entries(TIES) as [TieKind, string][];
 const how = computed(() => props.tie.how);
 const hinge = computed(() => (how.value.kind === "hinge" ? how.value : null));
-const apart = computed(() => Math.hypot(...props.tie.point.map((x, k) => x - (props.tie.to_point ?? props.tie.point)[k]!)));
+const apart = computed(() =>
+  Math.hypot(...props.tie.point.map((x, k) => x - (props.tie.to_point ?? props.tie.point)[k]!)),
+);
 const gaveWay = computed(() => takes.events.find((e) => e.kind === "tie_broken" && e.tie === props.tie.name));
-const edit = (what: string, change: (t: Tie) => void): void => shot.editTie(props.tie.name, `${what} of ${props.tie.name}`, change);
-const editHow = (what: string, change: (h: Record<string, unknown>) => void): void => edit(what, (t) => change(t.how as Record<string, unknown>));
+const edit = (what: string, change: (t: Tie) => void): void =>
+  shot.editTie(props.tie.name, `${what} of ${props.tie.name}`, change);
+const editHow = (what: string, change: (h: Record<string, unknown>) => void): void =>
+  edit(what, (t) => change(t.how as Record<string, unknown>));
 
 function setKind(kind: TieKind): void {
   if (kind === how.value.kind) return;
   edit("kind", (t) => {
-    const fresh = newTie(kind, t.name, t.body, t.point as Vec, t.to, (t.to_point ?? [t.point[0], t.point[1] + 1, t.point[2]]) as Vec);
+    const fresh = newTie(
+      kind,
+      t.name,
+      t.body,
+      t.point as Vec,
+      t.to,
+      (t.to_point ?? [t.point[0], t.point[1] + 1, t.point[2]]) as Vec,
+    );
     t.how = fresh.how;
     t.to_point = fresh.to_point;
   });
@@ -50,46 +61,202 @@ function remove(): void {
 
 <template>
   <div class="section">
-    <header><span class="title"><Glyph :name="how.kind" /><NameField :name="tie.name" :taken="shot.ties.map((t) => t.name)" @rename="rename" /></span><span>tie · {{ TIES[how.kind] }}</span></header>
-    <p v-if="gaveWay" class="figures note" data-testid="tie-gave-way">gave way at f {{ gaveWay.frame }}: {{ showNumber(gaveWay.load!, 3) }} kN of {{ showNumber(gaveWay.strength!, 3) }}</p>
-    <ChoiceRow label="acts" :options="[['on', 'on'], ['off', 'off']] as const" :model-value="tie.on ? 'on' : 'off'" @update:model-value="(v) => edit('switch', (t) => (t.on = v === 'on'))" />
-    <div class="choices kinds"><button v-for="[kind, why] in KINDS" :key="kind" :aria-pressed="how.kind === kind" :title="why" @click="setKind(kind)">{{ kind }}</button></div>
+    <header>
+      <span class="title">
+        <Glyph :name="how.kind" />
+        <NameField :name="tie.name" :taken="shot.ties.map((t) => t.name)" @rename="rename" />
+      </span>
+      <span>tie · {{ TIES[how.kind] }}</span>
+    </header>
+    <p v-if="gaveWay" class="figures note" data-testid="tie-gave-way">
+      gave way at f {{ gaveWay.frame }}: {{ showNumber(gaveWay.load!, 3) }} kN of {{ showNumber(gaveWay.strength!, 3) }}
+    </p>
+    <ChoiceRow
+      label="acts"
+      :options="
+        [
+          ['on', 'on'],
+          ['off', 'off'],
+        ] as const
+      "
+      :model-value="tie.on ? 'on' : 'off'"
+      @update:model-value="(v) => edit('switch', (t) => (t.on = v === 'on'))" />
+    <div class="choices kinds">
+      <button
+        v-for="[kind, why] in KINDS"
+        :key="kind"
+        :aria-pressed="how.kind === kind"
+        :title="why"
+        @click="setKind(kind)">
+        {{ kind }}
+      </button>
+    </div>
   </div>
   <div class="section">
     <header><h3>Joins</h3></header>
-    <div class="row"><label :for="`body-${tie.name}`">body</label><select :id="`body-${tie.name}`" :value="tie.body" @change="(e) => edit('body', (t) => (t.body = (e.target as HTMLSelectElement).value))"><option v-for="b in shot.bodies" :key="b.name" :disabled="b.name === tie.to">{{ b.name }}</option></select></div>
-    <div class="row"><label :for="`to-${tie.name}`">to</label><select :id="`to-${tie.name}`" :value="tie.to ?? ''" @change="(e) => edit('other body', (t) => (t.to = (e.target as HTMLSelectElement).value || null))"><option value="">the world</option><option v-for="b in shot.bodies" :key="b.name" :disabled="b.name === tie.body">{{ b.name }}</option></select></div>
-    <div class="stack"><label>point</label><VectorField label="point" unit="m" :model-value="tie.point" @update:model-value="(v) => edit('point', (t) => (t.point = v))" /></div>
-    <div v-if="tie.to_point" class="stack"><label>other end</label><VectorField label="other end" unit="m" :model-value="tie.to_point" @update:model-value="(v) => edit('other end', (t) => (t.to_point = v))" /></div>
-    <ChoiceRow v-if="tie.to" label="they touch" :options="[['no', 'no', 'the two pass through each other'], ['yes', 'yes', 'the two also collide']] as const" :model-value="tie.collide ? 'yes' : 'no'" @update:model-value="(v) => edit('collision', (t) => (t.collide = v === 'yes'))" />
+    <div class="row">
+      <label :for="`body-${tie.name}`">body</label>
+      <select
+        :id="`body-${tie.name}`"
+        :value="tie.body"
+        @change="(e) => edit('body', (t) => (t.body = (e.target as HTMLSelectElement).value))">
+        <option v-for="b in shot.bodies" :key="b.name" :disabled="b.name === tie.to">{{ b.name }}</option>
+      </select>
+    </div>
+    <div class="row">
+      <label :for="`to-${tie.name}`">to</label>
+      <select
+        :id="`to-${tie.name}`"
+        :value="tie.to ?? ''"
+        @change="(e) => edit('other body', (t) => (t.to = (e.target as HTMLSelectElement).value || null))">
+        <option value="">the world</option>
+        <option v-for="b in shot.bodies" :key="b.name" :disabled="b.name === tie.body">{{ b.name }}</option>
+      </select>
+    </div>
+    <div class="stack">
+      <label>point</label>
+      <VectorField
+        label="point"
+        unit="m"
+        :model-value="tie.point"
+        @update:model-value="(v) => edit('point', (t) => (t.point = v))" />
+    </div>
+    <div v-if="tie.to_point" class="stack">
+      <label>other end</label>
+      <VectorField
+        label="other end"
+        unit="m"
+        :model-value="tie.to_point"
+        @update:model-value="(v) => edit('other end', (t) => (t.to_point = v))" />
+    </div>
+    <ChoiceRow
+      v-if="tie.to"
+      label="they touch"
+      :options="
+        [
+          ['no', 'no', 'the two pass through each other'],
+          ['yes', 'yes', 'the two also collide'],
+        ] as const
+      "
+      :model-value="tie.collide ? 'yes' : 'no'"
+      @update:model-value="(v) => edit('collision', (t) => (t.collide = v === 'yes'))" />
   </div>
   <div v-if="how.kind === 'string'" class="section">
-    <header><h3>Length</h3><span class="figures">ends {{ showNumber(apart, 3) }} m apart</span></header>
-    <ChoiceRow label="length" :options="[['start', 'as placed'], ['own', 'own']] as const" :model-value="how.length ? 'own' : 'start'" @update:model-value="(v) => editHow('length', (h) => (h.length = v === 'own' ? Number(apart.toPrecision(4)) || 1 : null))" />
-    <NumberRow v-if="how.length" label="length" unit="m" :min="0.0001" :model-value="how.length" @update:model-value="(v) => editHow('length', (h) => (h.length = v))" />
+    <header>
+      <h3>Length</h3>
+      <span class="figures">ends {{ showNumber(apart, 3) }} m apart</span>
+    </header>
+    <ChoiceRow
+      label="length"
+      :options="
+        [
+          ['start', 'as placed'],
+          ['own', 'own'],
+        ] as const
+      "
+      :model-value="how.length ? 'own' : 'start'"
+      @update:model-value="
+        (v) => editHow('length', (h) => (h.length = v === 'own' ? Number(apart.toPrecision(4)) || 1 : null))
+      " />
+    <NumberRow
+      v-if="how.length"
+      label="length"
+      unit="m"
+      :min="0.0001"
+      :model-value="how.length"
+      @update:model-value="(v) => editHow('length', (h) => (h.length = v))" />
   </div>
   <div v-if="hinge" class="section">
     <header><h3>Turning</h3></header>
-    <div class="stack"><label>axis</label><VectorField label="axis" :model-value="hinge.axis!" @update:model-value="(v) => editHow('axis', (h) => (h.axis = v.some((x) => x !== 0) ? v : [0, 0, 1]))" /></div>
-    <ChoiceRow label="limits" :options="[['free', 'none'], ['set', 'between']] as const" :model-value="hinge.limits ? 'set' : 'free'" @update:model-value="(v) => editHow('limits', (h) => (h.limits = v === 'set' ? [-Math.PI / 4, Math.PI / 4] : null))" />
+    <div class="stack">
+      <label>axis</label>
+      <VectorField
+        label="axis"
+        :model-value="hinge.axis!"
+        @update:model-value="(v) => editHow('axis', (h) => (h.axis = v.some((x) => x !== 0) ? v : [0, 0, 1]))" />
+    </div>
+    <ChoiceRow
+      label="limits"
+      :options="
+        [
+          ['free', 'none'],
+          ['set', 'between'],
+        ] as const
+      "
+      :model-value="hinge.limits ? 'set' : 'free'"
+      @update:model-value="
+        (v) => editHow('limits', (h) => (h.limits = v === 'set' ? [-Math.PI / 4, Math.PI / 4] : null))
+      " />
     <template v-if="hinge.limits">
-      <NumberRow label="least" unit="°" :min="-720" :max="0" :model-value="Number((hinge.limits[0] * DEG).toFixed(3))" @update:model-value="(v) => editHow('limits', (h) => (h.limits = [v / DEG, hinge!.limits![1]]))" />
-      <NumberRow label="most" unit="°" :min="0" :max="720" :model-value="Number((hinge.limits[1] * DEG).toFixed(3))" @update:model-value="(v) => editHow('limits', (h) => (h.limits = [hinge!.limits![0], v / DEG]))" />
+      <NumberRow
+        label="least"
+        unit="°"
+        :min="-720"
+        :max="0"
+        :model-value="Number((hinge.limits[0] * DEG).toFixed(3))"
+        @update:model-value="(v) => editHow('limits', (h) => (h.limits = [v / DEG, hinge!.limits![1]]))" />
+      <NumberRow
+        label="most"
+        unit="°"
+        :min="0"
+        :max="720"
+        :model-value="Number((hinge.limits[1] * DEG).toFixed(3))"
+        @update:model-value="(v) => editHow('limits', (h) => (h.limits = [hinge!.limits![0], v / DEG]))" />
     </template>
-    <NumberRow label="friction" unit="N m" :min="0" :initial="0" :model-value="hinge.friction!" @update:model-value="(v) => editHow('friction', (h) => (h.friction = v))" />
+    <NumberRow
+      label="friction"
+      unit="N m"
+      :min="0"
+      :initial="0"
+      :model-value="hinge.friction!"
+      @update:model-value="(v) => editHow('friction', (h) => (h.friction = v))" />
   </div>
   <div class="section">
     <header><h3>Strength</h3></header>
-    <ChoiceRow label="gives way" :options="[['never', 'never'], ['at', 'at a load']] as const" :model-value="tie.breaks ? 'at' : 'never'" @update:model-value="(v) => edit('strength', (t) => (t.breaks = v === 'at' ? 10 : null))" />
-    <NumberRow v-if="tie.breaks" label="load" unit="kN" :min="0.000001" :model-value="tie.breaks" @update:model-value="(v) => edit('strength', (t) => (t.breaks = v))" />
+    <ChoiceRow
+      label="gives way"
+      :options="
+        [
+          ['never', 'never'],
+          ['at', 'at a load'],
+        ] as const
+      "
+      :model-value="tie.breaks ? 'at' : 'never'"
+      @update:model-value="(v) => edit('strength', (t) => (t.breaks = v === 'at' ? 10 : null))" />
+    <NumberRow
+      v-if="tie.breaks"
+      label="load"
+      unit="kN"
+      :min="0.000001"
+      :model-value="tie.breaks"
+      @update:model-value="(v) => edit('strength', (t) => (t.breaks = v))" />
   </div>
-  <div class="section"><button class="button wide" @click="remove">Delete {{ tie.name }}</button></div>
+  <div class="section">
+    <button class="button wide" @click="remove">Delete {{ tie.name }}</button>
+  </div>
 </template>
 
 <style scoped>
-.title { display: flex; gap: 7px; align-items: center; min-width: 0; color: var(--lichen); }
-.section header .title { color: var(--lichen); font-size: 13.5px; }
-.kinds { margin-top: 6px; }
-.stack { margin: 6px 0; }
-.stack label { display: block; color: var(--soft); margin-bottom: 3px; }
+.title {
+  display: flex;
+  gap: 7px;
+  align-items: center;
+  min-width: 0;
+  color: var(--lichen);
+}
+.section header .title {
+  color: var(--lichen);
+  font-size: 13.5px;
+}
+.kinds {
+  margin-top: 6px;
+}
+.stack {
+  margin: 6px 0;
+}
+.stack label {
+  display: block;
+  color: var(--soft);
+  margin-bottom: 3px;
+}
 </style>

@@ -14,13 +14,25 @@ const takes = useTakes();
 const survey = useSurvey();
 const view = useView();
 const emit = defineEmits<{ bake: []; home: [] }>();
-const WORDS = { saved: "saved", saving: "saving", unsaved: "saving", offline: "not saved: cannot reach Dynaclast", conflict: "changed elsewhere", refused: "not saved" };
+const WORDS = {
+  saved: "saved",
+  saving: "saving",
+  unsaved: "saving",
+  offline: "not saved: cannot reach Dynaclast",
+  conflict: "changed elsewhere",
+  refused: "not saved",
+};
 const stale = computed(() => (takes.document && shot.document ? differences(takes.document, shot.document) : []));
 const progress = computed(() => {
   const take = takes.baking;
   if (!take) return null;
   const share = take.frames_done < 0 ? 0 : take.frames_done / take.frames_total;
-  const text = take.frames_done < 0 ? (take.status === "queued" ? "Waiting" : "Preparing") : `Baking ${take.frames_done} / ${take.frames_total}${take.left === null ? "" : ` · ${showTime(take.left)}`}`;
+  const text =
+    take.frames_done < 0
+      ? take.status === "queued"
+        ? "Waiting"
+        : "Preparing"
+      : `Baking ${take.frames_done} / ${take.frames_total}${take.left === null ? "" : ` · ${showTime(take.left)}`}`;
   return { share, text, id: take.id };
 });
 const number = (n: number): string => String(n).padStart(2, "0");
@@ -37,56 +49,227 @@ function goTo(step: string, about: string): void {
 
 <template>
   <header class="top">
-    <button class="brand" title="All shots" @click="emit('home')"><img src="/mark.svg" alt="" width="22" height="22" /><b>dynaclast</b></button>
+    <button class="brand" title="All shots" @click="emit('home')">
+      <img src="/mark.svg" alt="" width="22" height="22" />
+      <b>dynaclast</b>
+    </button>
     <span class="slash">/</span>
     <h1 :title="shot.document?.name">{{ shot.document?.name }}</h1>
     <span class="chip" :class="shot.state" data-testid="save-state" :title="shot.refusal">{{ WORDS[shot.state] }}</span>
-    <button class="button plain" :disabled="!shot.undoLabel && shot.state === 'saved'" :title="shot.undoLabel ? `Undo ${shot.undoLabel} (Ctrl+Z)` : 'Nothing to undo'" data-testid="undo" @click="shot.step('undo')"><Glyph name="undo" /></button>
-    <button class="button plain" :disabled="!shot.redoLabel" :title="shot.redoLabel ? `Redo ${shot.redoLabel} (Ctrl+Shift+Z)` : 'Nothing to redo'" data-testid="redo" @click="shot.step('redo')"><Glyph name="redo" /></button>
+    <button
+      class="button plain"
+      :disabled="!shot.undoLabel && shot.state === 'saved'"
+      :title="shot.undoLabel ? `Undo ${shot.undoLabel} (Ctrl+Z)` : 'Nothing to undo'"
+      data-testid="undo"
+      @click="shot.step('undo')">
+      <Glyph name="undo" />
+    </button>
+    <button
+      class="button plain"
+      :disabled="!shot.redoLabel"
+      :title="shot.redoLabel ? `Redo ${shot.redoLabel} (Ctrl+Shift+Z)` : 'Nothing to redo'"
+      data-testid="redo"
+      @click="shot.step('redo')">
+      <Glyph name="redo" />
+    </button>
     <span class="space" />
     <ElPopover v-if="survey.findings.length" trigger="click" :width="380" placement="bottom-end">
-      <template #reference><button class="chip check" data-testid="preflight">{{ survey.findings.length }} to check</button></template>
+      <template #reference>
+        <button class="chip check" data-testid="preflight">{{ survey.findings.length }} to check</button>
+      </template>
       <ul class="findings">
-        <li v-for="f in survey.findings" :key="f.code + f.about"><Glyph name="check" :style="{ color: f.grave === 'stop' ? 'var(--ember)' : 'var(--brass)' }" /><div><p>{{ f.sentence }}</p><button class="link" @click="goTo(f.step, f.about)">{{ f.remedy }}</button></div></li>
+        <li v-for="f in survey.findings" :key="f.code + f.about">
+          <Glyph name="check" :style="{ color: f.grave === 'stop' ? 'var(--ember)' : 'var(--brass)' }" />
+          <div>
+            <p>{{ f.sentence }}</p>
+            <button class="link" @click="goTo(f.step, f.about)">{{ f.remedy }}</button>
+          </div>
+        </li>
       </ul>
     </ElPopover>
-    <ElDropdown v-if="takes.list.length" trigger="click" placement="bottom-end" @command="(id: string) => { takes.open(id); view.showing = 'take'; view.frame = 0; }">
-      <button class="chip" data-testid="take-chip">take <b class="figures">{{ takes.current ? number(takes.current.number) : "–" }}</b><em v-if="stale.length" class="note" :title="stale.join('\n')"> · out of date</em></button>
+    <ElDropdown
+      v-if="takes.list.length"
+      trigger="click"
+      placement="bottom-end"
+      @command="
+        (id: string) => {
+          takes.open(id);
+          view.showing = 'take';
+          view.frame = 0;
+        }
+      ">
+      <button class="chip" data-testid="take-chip">
+        take
+        <b class="figures">{{ takes.current ? number(takes.current.number) : "–" }}</b>
+        <em v-if="stale.length" class="note" :title="stale.join('\n')">· out of date</em>
+      </button>
       <template #dropdown>
         <ElDropdownMenu>
-          <ElDropdownItem v-for="t in takes.list" :key="t.id" :command="t.id">take {{ number(t.number) }} · {{ Math.max(0, t.frames_done) }} frames · {{ t.status }}</ElDropdownItem>
+          <ElDropdownItem v-for="t in takes.list" :key="t.id" :command="t.id">
+            take {{ number(t.number) }} · {{ Math.max(0, t.frames_done) }} frames · {{ t.status }}
+          </ElDropdownItem>
         </ElDropdownMenu>
       </template>
     </ElDropdown>
-    <button class="button plain" :title="view.theme === 'dark' ? 'Light theme' : 'Dark theme'" @click="view.setTheme(view.theme === 'dark' ? 'light' : 'dark')"><Glyph :name="view.theme === 'dark' ? 'sun' : 'moon'" /></button>
-    <button v-if="progress" class="bake going" title="Stop here and keep what is done" data-testid="cancel" @click="takes.cancel(progress.id)">
-      <i :style="{ width: `${progress.share * 100}%` }" /><span class="figures">{{ progress.text }}</span><em><Glyph name="cross" :size="12" /></em>
+    <button
+      class="button plain"
+      :title="view.theme === 'dark' ? 'Light theme' : 'Dark theme'"
+      @click="view.setTheme(view.theme === 'dark' ? 'light' : 'dark')">
+      <Glyph :name="view.theme === 'dark' ? 'sun' : 'moon'" />
     </button>
-    <button v-else class="bake" :disabled="!shot.things.length || shot.state === 'refused' || shot.state === 'conflict'" title="Compute the shot (B)" data-testid="bake" @click="emit('bake')"><span>Bake</span></button>
+    <button
+      v-if="progress"
+      class="bake going"
+      title="Stop here and keep what is done"
+      data-testid="cancel"
+      @click="takes.cancel(progress.id)">
+      <i :style="{ width: `${progress.share * 100}%` }" />
+      <span class="figures">{{ progress.text }}</span>
+      <em><Glyph name="cross" :size="12" /></em>
+    </button>
+    <button
+      v-else
+      class="bake"
+      :disabled="!shot.things.length || shot.state === 'refused' || shot.state === 'conflict'"
+      title="Compute the shot (B)"
+      data-testid="bake"
+      @click="emit('bake')">
+      <span>Bake</span>
+    </button>
   </header>
 </template>
 
 <style scoped>
-.top { display: flex; align-items: center; gap: 10px; height: 44px; padding: 0 12px; background: var(--basalt-1); border-bottom: 1px solid var(--line); min-width: 0; }
-.brand { display: flex; align-items: center; gap: 8px; background: none; border: 0; cursor: pointer; padding: 4px; font-size: 14px; }
-.brand b { font-weight: 700; letter-spacing: 0.01em; }
-:root[data-theme="light"] .brand img { filter: invert(0.82) hue-rotate(180deg); }
-.slash { color: var(--line-strong); }
-h1 { font-size: 14px; font-weight: 500; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; min-width: 40px; }
-.chip { border: 1px solid var(--line-strong); border-radius: 20px; padding: 2px 11px; font-size: 12px; color: var(--soft); background: none; white-space: nowrap; max-width: 260px; overflow: hidden; text-overflow: ellipsis; }
-button.chip { cursor: pointer; height: 28px; }
-.chip b { color: var(--chalk); font-weight: 600; }
-.chip em { font-style: normal; }
-.chip.check { color: var(--brass); border-color: var(--brass); }
-.chip.conflict, .chip.refused, .chip.offline { color: var(--ember); border-color: var(--ember); }
-.space { flex: 1; }
-.bake { position: relative; width: 190px; height: 32px; flex: none; border: 1px solid var(--accent); border-radius: var(--radius); background: var(--accent); color: var(--on-accent); font-weight: 700; cursor: pointer; overflow: hidden; }
-.bake:disabled { background: var(--basalt-3); border-color: var(--line); color: var(--mute); cursor: default; }
-.bake.going { width: auto; min-width: 190px; padding: 0 30px 0 12px; background: var(--accent-deep); color: var(--chalk); font-weight: 600; white-space: nowrap; }
-.bake i { position: absolute; inset: 0 auto 0 0; background: var(--accent); opacity: 0.55; transition: width 0.15s linear; }
-.bake span { position: relative; }
-.bake em { position: absolute; right: 8px; top: 9px; }
-.findings { list-style: none; margin: 0; padding: 0; display: grid; gap: 10px; }
-.findings li { display: flex; gap: 10px; color: var(--chalk); }
-.findings .link { color: var(--accent); }
+.top {
+  display: flex;
+  align-items: center;
+  gap: 10px;
+  height: 44px;
+  padding: 0 12px;
+  background: var(--basalt-1);
+  border-bottom: 1px solid var(--line);
+  min-width: 0;
+}
+.brand {
+  display: flex;
+  align-items: center;
+  gap: 8px;
+  background: none;
+  border: 0;
+  cursor: pointer;
+  padding: 4px;
+  font-size: 14px;
+}
+.brand b {
+  font-weight: 700;
+  letter-spacing: 0.01em;
+}
+:root[data-theme="light"] .brand img {
+  filter: invert(0.82) hue-rotate(180deg);
+}
+.slash {
+  color: var(--line-strong);
+}
+h1 {
+  font-size: 14px;
+  font-weight: 500;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+  min-width: 40px;
+}
+.chip {
+  border: 1px solid var(--line-strong);
+  border-radius: 20px;
+  padding: 2px 11px;
+  font-size: 12px;
+  color: var(--soft);
+  background: none;
+  white-space: nowrap;
+  max-width: 260px;
+  overflow: hidden;
+  text-overflow: ellipsis;
+}
+button.chip {
+  cursor: pointer;
+  height: 28px;
+}
+.chip b {
+  color: var(--chalk);
+  font-weight: 600;
+}
+.chip em {
+  font-style: normal;
+}
+.chip.check {
+  color: var(--brass);
+  border-color: var(--brass);
+}
+.chip.conflict,
+.chip.refused,
+.chip.offline {
+  color: var(--ember);
+  border-color: var(--ember);
+}
+.space {
+  flex: 1;
+}
+.bake {
+  position: relative;
+  width: 190px;
+  height: 32px;
+  flex: none;
+  border: 1px solid var(--accent);
+  border-radius: var(--radius);
+  background: var(--accent);
+  color: var(--on-accent);
+  font-weight: 700;
+  cursor: pointer;
+  overflow: hidden;
+}
+.bake:disabled {
+  background: var(--basalt-3);
+  border-color: var(--line);
+  color: var(--mute);
+  cursor: default;
+}
+.bake.going {
+  width: auto;
+  min-width: 190px;
+  padding: 0 30px 0 12px;
+  background: var(--accent-deep);
+  color: var(--chalk);
+  font-weight: 600;
+  white-space: nowrap;
+}
+.bake i {
+  position: absolute;
+  inset: 0 auto 0 0;
+  background: var(--accent);
+  opacity: 0.55;
+  transition: width 0.15s linear;
+}
+.bake span {
+  position: relative;
+}
+.bake em {
+  position: absolute;
+  right: 8px;
+  top: 9px;
+}
+.findings {
+  list-style: none;
+  margin: 0;
+  padding: 0;
+  display: grid;
+  gap: 10px;
+}
+.findings li {
+  display: flex;
+  gap: 10px;
+  color: var(--chalk);
+}
+.findings .link {
+  color: var(--accent);
+}
 </style>

@@ -2,7 +2,18 @@
 /** Three numbers side by side. */
 import NumberField from "./NumberField.vue";
 
-const props = withDefaults(defineProps<{ modelValue: readonly number[]; label: string; unit?: string; min?: number; initial?: number; marks?: string; whole?: boolean }>(), { unit: "", min: -1e6, initial: undefined, marks: "xyz", whole: false });
+const props = withDefaults(
+  defineProps<{
+    modelValue: readonly number[];
+    label: string;
+    unit?: string;
+    min?: number;
+    initial?: number;
+    marks?: string;
+    whole?: boolean;
+  }>(),
+  { unit: "", min: -1e6, initial: undefined, marks: "xyz", whole: false },
+);
 const emit = defineEmits<{ "update:modelValue": [value: [number, number, number]] }>();
 
 function set(k: number, value: number): void {
@@ -14,6 +25,16 @@ function set(k: number, value: number): void {
 
 <template>
   <span class="triple">
-    <NumberField v-for="k in [0, 1, 2]" :key="k" :model-value="modelValue[k]!" :label="`${label} ${marks[k]}`" :mark="marks[k]" :unit="unit" :min="min" :whole="whole" :initial="initial" @update:model-value="set(k, $event)" />
+    <NumberField
+      v-for="k in [0, 1, 2]"
+      :key="k"
+      :model-value="modelValue[k]!"
+      :label="`${label} ${marks[k]}`"
+      :mark="marks[k]"
+      :unit="unit"
+      :min="min"
+      :whole="whole"
+      :initial="initial"
+      @update:model-value="set(k, $event)" />
   </span>
 </template>

@@ -14,30 +14,119 @@ const takes = useTakes();
 const view = useView();
 const css = (c: readonly number[]): string => `rgb(${c.map((x) => Math.round(x * 255)).join(" ")})`;
 const weighs = computed(() => shot.things.some((t) => t.name === view.thing && t.body.bonds)); // only the chosen body's bonds are drawn
-const mapNow = computed(() => ((props.inTake ? takes.document : shot.document)?.maps ?? []).find((m) => m.name === view.map));
-const rampCss = computed(() => (view.colorBy === "map" ? `linear-gradient(90deg, ${RAMPS[mapNow.value?.ramp ?? "ember"].join(", ")})` : RAMP_CSS));
-const legend = computed(() => (view.colorBy === "map" && mapNow.value ? "ramp" : props.inTake && view.colorBy === "weight" ? "ramp" : props.inTake && view.colorBy === "fields" ? "list" : view.colorBy === "reach" || view.colorBy === "size" || view.colorBy === "strength" ? "ramp" : view.colorBy === "state" || view.colorBy === "tier" ? "list" : ""));
-const rampWords = computed(() => (view.colorBy === "map" ? [view.map, "0", "1"] : view.colorBy === "weight" ? ["weight / strength", "0", "1"] : view.colorBy === "reach" ? [view.selection?.kind === "field" ? `reach of ${view.selection.name}` : "pick a field to see its reach", "0", "1"] : view.colorBy === "size" ? ["piece size", "small", "large"] : ["mean bond strength", "0", "strongest"]));
+const mapNow = computed(() =>
+  ((props.inTake ? takes.document : shot.document)?.maps ?? []).find((m) => m.name === view.map),
+);
+const rampCss = computed(() =>
+  view.colorBy === "map" ? `linear-gradient(90deg, ${RAMPS[mapNow.value?.ramp ?? "ember"].join(", ")})` : RAMP_CSS,
+);
+const legend = computed(() =>
+  view.colorBy === "map" && mapNow.value
+    ? "ramp"
+    : props.inTake && view.colorBy === "weight"
+      ? "ramp"
+      : props.inTake && view.colorBy === "fields"
+        ? "list"
+        : view.colorBy === "reach" || view.colorBy === "size" || view.colorBy === "strength"
+          ? "ramp"
+          : view.colorBy === "state" || view.colorBy === "tier"
+            ? "list"
+            : "",
+);
+const rampWords = computed(() =>
+  view.colorBy === "map"
+    ? [view.map, "0", "1"]
+    : view.colorBy === "weight"
+      ? ["weight / strength", "0", "1"]
+      : view.colorBy === "reach"
+        ? [
+            view.selection?.kind === "field" ? `reach of ${view.selection.name}` : "pick a field to see its reach",
+            "0",
+            "1",
+          ]
+        : view.colorBy === "size"
+          ? ["piece size", "small", "large"]
+          : ["mean bond strength", "0", "strongest"],
+);
 </script>
 
 <template>
   <div v-if="legend" class="legend">
-      <template v-if="legend === 'ramp'">
-        <span>{{ rampWords[0] }}</span>
-        <i :style="{ background: rampCss }" /><b class="figures"><span>{{ rampWords[1] }}</span><span>{{ rampWords[2] }}</span></b>
-      </template>
-      <span v-else-if="view.colorBy === 'state'" class="states"><em v-for="(name, k) in ['held', 'resting', 'moving']" :key="name"><i class="dot" :style="{ background: css(STATE_COLORS[k]!) }" />{{ name }}</em></span>
-      <span v-else-if="view.colorBy === 'fields'" class="states"><em v-for="(color, family) in FAMILY_COLOR" :key="family"><i class="dot" :style="{ background: color }" />{{ family }}</em></span>
-      <span v-else class="states"><em v-for="k in deepest" :key="k"><i class="dot" :style="{ background: css(TIER_COLORS[k]!) }" />tier {{ k }}</em></span>
-    </div>
-    <div v-else-if="view.bonds === 'weight' && !inTake && weighs" class="legend"><span>own weight / strength</span><i :style="{ background: RAMP_CSS }" /><b class="figures"><span>0</span><span>1</span></b></div>
+    <template v-if="legend === 'ramp'">
+      <span>{{ rampWords[0] }}</span>
+      <i :style="{ background: rampCss }" />
+      <b class="figures">
+        <span>{{ rampWords[1] }}</span>
+        <span>{{ rampWords[2] }}</span>
+      </b>
+    </template>
+    <span v-else-if="view.colorBy === 'state'" class="states">
+      <em v-for="(name, k) in ['held', 'resting', 'moving']" :key="name">
+        <i class="dot" :style="{ background: css(STATE_COLORS[k]!) }" />
+        {{ name }}
+      </em>
+    </span>
+    <span v-else-if="view.colorBy === 'fields'" class="states">
+      <em v-for="(color, family) in FAMILY_COLOR" :key="family">
+        <i class="dot" :style="{ background: color }" />
+        {{ family }}
+      </em>
+    </span>
+    <span v-else class="states">
+      <em v-for="k in deepest" :key="k">
+        <i class="dot" :style="{ background: css(TIER_COLORS[k]!) }" />
+        tier {{ k }}
+      </em>
+    </span>
+  </div>
+  <div v-else-if="view.bonds === 'weight' && !inTake && weighs" class="legend">
+    <span>own weight / strength</span>
+    <i :style="{ background: RAMP_CSS }" />
+    <b class="figures">
+      <span>0</span>
+      <span>1</span>
+    </b>
+  </div>
 </template>
 
 <style scoped>
-.legend { position: absolute; right: 14px; top: 12px; width: 160px; font-size: 11.5px; color: var(--soft); text-align: right; pointer-events: none; }
-.legend > i { display: block; height: 8px; border-radius: 4px; margin: 4px 0 2px; }
-.legend b { display: flex; justify-content: space-between; font-weight: 400; }
-.states { display: flex; flex-direction: column; gap: 2px; align-items: flex-end; }
-.states em { font-style: normal; display: flex; gap: 6px; align-items: center; }
-.dot { width: 9px; height: 9px; border-radius: 50%; display: inline-block; }
+.legend {
+  position: absolute;
+  right: 14px;
+  top: 12px;
+  width: 160px;
+  font-size: 11.5px;
+  color: var(--soft);
+  text-align: right;
+  pointer-events: none;
+}
+.legend > i {
+  display: block;
+  height: 8px;
+  border-radius: 4px;
+  margin: 4px 0 2px;
+}
+.legend b {
+  display: flex;
+  justify-content: space-between;
+  font-weight: 400;
+}
+.states {
+  display: flex;
+  flex-direction: column;
+  gap: 2px;
+  align-items: flex-end;
+}
+.states em {
+  font-style: normal;
+  display: flex;
+  gap: 6px;
+  align-items: center;
+}
+.dot {
+  width: 9px;
+  height: 9px;
+  border-radius: 50%;
+  display: inline-block;
+}
 </style>

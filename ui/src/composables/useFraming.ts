@@ -9,7 +9,12 @@ import type { Stage } from "../viewport/Stage";
 import type { Shown } from "./useShown";
 
 /** size: of all that is shown, corner to corner [m]. */
-export function useFraming(stage: ShallowRef<Stage | null>, shown: ComputedRef<Shown[]>, missing: ComputedRef<number>, chosen: ComputedRef<Shown | undefined>): { size: Ref<number>; fit: (smooth: boolean) => void; fitOnce: () => void; cutOpen: () => void } {
+export function useFraming(
+  stage: ShallowRef<Stage | null>,
+  shown: ComputedRef<Shown[]>,
+  missing: ComputedRef<number>,
+  chosen: ComputedRef<Shown | undefined>,
+): { size: Ref<number>; fit: (smooth: boolean) => void; fitOnce: () => void; cutOpen: () => void } {
   const shot = useShot();
   const pieces = usePieces();
   const view = useView();
@@ -28,8 +33,13 @@ export function useFraming(stage: ShallowRef<Stage | null>, shown: ComputedRef<S
     const s = stage.value;
     if (!s) return;
     const points: Vec[] = [];
-    for (const thing of shown.value) eachPoint(thing.packed.vertices as Float32Array, thing.copies, (at) => points.push(at));
-    const spread = [0, 1, 2].map((c) => points.reduce((most, p) => Math.max(most, p[c]!), -Infinity) - points.reduce((least, p) => Math.min(least, p[c]!), Infinity));
+    for (const thing of shown.value)
+      eachPoint(thing.packed.vertices as Float32Array, thing.copies, (at) => points.push(at));
+    const spread = [0, 1, 2].map(
+      (c) =>
+        points.reduce((most, p) => Math.max(most, p[c]!), -Infinity) -
+        points.reduce((least, p) => Math.min(least, p[c]!), Infinity),
+    );
     size.value = points.length ? Math.hypot(...spread) : 6;
     const ground = { on: true, height: 0, ...shot.document?.ground };
     s.setGround(ground.on, ground.height, Math.max(0.02, size.value * 3.2));

@@ -10,7 +10,11 @@ import type { Moved, Reach, Stage } from "../viewport/Stage";
 
 export const tidy = (x: number): number => Number(x.toFixed(4));
 
-export function useHandles(stage: ShallowRef<Stage | null>, inTake: ComputedRef<boolean>, time: ComputedRef<number>): { placeHandles: () => void; onMove: (moved: Moved, done: boolean) => void } {
+export function useHandles(
+  stage: ShallowRef<Stage | null>,
+  inTake: ComputedRef<boolean>,
+  time: ComputedRef<number>,
+): { placeHandles: () => void; onMove: (moved: Moved, done: boolean) => void } {
   const shot = useShot();
   const survey = useSurvey();
   const view = useView();
@@ -18,46 +22,72 @@ export function useHandles(stage: ShallowRef<Stage | null>, inTake: ComputedRef<
   let scaled: Record<string, unknown> | null = null;
 
   /** The shape that the handles move: the chosen layer's of the chosen field or falloff, if it stands alone. */
-  function handled(): { shape: Record<string, unknown>; edit: (what: string, change: (shape: Record<string, unknown>) => void) => void; stood: Reach["stood"] } | null {
+  function handled(): {
+    shape: Record<string, unknown>;
+    edit: (what: string, change: (shape: Record<string, unknown>) => void) => void;
+    stood: Reach["stood"];
+  } | null {
     const chosen = view.selection;
     if (chosen?.kind !== "field" && chosen?.kind !== "falloff" && chosen?.kind !== "map") return null;
     const field = chosen.kind === "field" ? shot.fields.find((f) => f.name === chosen.name) : undefined;
     const map = chosen.kind === "map" ? shot.document?.maps.find((m) => m.name === chosen.name) : undefined;
     const owner = chosen.kind === "falloff" ? chosen.name : (field ?? map)?.reach.use;
-    const layers = chosen.kind !== "falloff" && !owner ? ((field ?? map)?.reach.layers as Layer[] | undefined) : (shot.document?.falloffs.find((f) => f.name === owner)?.layers as Layer[] | undefined);
+    const layers =
+      chosen.kind !== "falloff" && !owner
+        ? ((field ?? map)?.reach.layers as Layer[] | undefined)
+        : (shot.document?.falloffs.find((f) => f.name === owner)?.layers as Layer[] | undefined);
     const k = Math.min(owner && chosen.kind === "field" ? 0 : view.layer, (layers?.length ?? 0) - 1);
     const shape = layers?.[k]?.shape as unknown as Record<string, unknown> | undefined;
     if (!shape || !("center" in shape)) return null;
     const edit = (what: string, change: (x: Record<string, unknown>) => void): void =>
       shot.edit(what, (d) => {
-        const stack = owner ? d.falloffs.find((f) => f.name === owner) : (chosen.kind === "map" ? d.maps : d.fields).find((f) => f.name === chosen.name)?.reach;
+        const stack = owner
+          ? d.falloffs.find((f) => f.name === owner)
+          : (chosen.kind === "map" ? d.maps : d.fields).find((f) => f.name === chosen.name)?.reach;
         const own = stack?.layers?.[k]?.shape;
         if (own) change(own as unknown as Record<string, unknown>);
       });
-    return { shape, edit, stood: (chosen.kind === "field" && (survey.result?.stands[chosen.name] as Reach["stood"])) || null };
+    return {
+      shape,
+      edit,
+      stood: (chosen.kind === "field" && (survey.result?.stands[chosen.name] as Reach["stood"])) || null,
+    };
   }
 
   function placeHandles(): void {
     const mode = view.handle === "move" ? "translate" : view.handle === "turn" ? "rotate" : "scale";
     const chosen = view.selection;
     if (!stage.value) return;
-    if (inTake.value || !chosen || view.step === "run" || view.step === "export") return stage.value.setHandles(null, mode);
+    if (inTake.value || !chosen || view.step === "run" || view.step === "export")
+      return stage.value.setHandles(null, mode);
     if (view.placing) return stage.value.setHandles(null, mode);
     if (chosen.kind === "tie") {
       const tie = shot.ties.find((t) => t.name === chosen.name);
       if (!tie) return stage.value.setHandles(null, mode);
       const at = (view.tieEnd === 1 && tie.to_point ? tie.to_point : tie.point) as Vec;
-      return stage.value.setHandles({ position: at, rotation: tie.how.kind === "hinge" ? between([0, 0, 1], tie.how.axis as Vec) : [0, 0, 0, 1], scale: [1, 1, 1] }, tie.how.kind === "hinge" && mode === "rotate" ? mode : "translate");
+      return stage.value.setHandles(
+        {
+          position: at,
+          rotation: tie.how.kind === "hinge" ? between([0, 0, 1], tie.how.axis as Vec) : [0, 0, 0, 1],
+          scale: [1, 1, 1],
+        },
+        tie.how.kind === "hinge" && mode === "rotate" ? mode : "translate",
+      );
     }
     if (chosen.kind === "body" || chosen.kind === "group") {
       const thing = shot.things.find((t) => t.name === chosen.name);
       const works = thing && (view.step === "build" || (view.step === "drive" && thing.body.role === "animated"));
-      const stand = thing && (thing.group ? (thing.body.place as Moved) : { ...standAt(thing.body, time.value), scale: thing.body.place.scale as Vec });
+      const stand =
+        thing &&
+        (thing.group
+          ? (thing.body.place as Moved)
+          : { ...standAt(thing.body, time.value), scale: thing.body.place.scale as Vec });
       return stage.value.setHandles(works ? stand! : null, mode);
     }
     const own = handled();
     if (!own || own.stood) return stage.value.setHandles(null, mode);
-    const turned = (own.shape.rotation ?? (own.shape.normal ? between([0, 1, 0], own.shape.normal as Vec) : [0, 0, 0, 1])) as Quat;
+    const turned = (own.shape.rotation ??
+      (own.shape.normal ? between([0, 1, 0], own.shape.normal as Vec) : [0, 0, 0, 1])) as Quat;
     stage.value.setHandles({ position: own.shape.center as Vec, rotation: turned, scale: [1, 1, 1] }, mode);
   }
 
@@ -79,15 +109,25 @@ export function useHandles(stage: ShallowRef<Stage | null>, inTake: ComputedRef<
     if (chosen.kind === "tie") {
       shot.editTie(chosen.name, `move ${chosen.name}`, (t) => {
         const at = moved.position.map(tidy) as Vec;
-        if (t.how.kind === "hinge" && view.handle === "turn") t.how.axis = turn(moved.rotation, [0, 0, 1]).map(tidy) as Vec;
+        if (t.how.kind === "hinge" && view.handle === "turn")
+          t.how.axis = turn(moved.rotation, [0, 0, 1]).map(tidy) as Vec;
         else if (view.tieEnd === 1 && t.to_point) t.to_point = at;
         else t.point = at;
       });
     } else if (chosen.kind === "body" || chosen.kind === "group") {
       const fps = shot.document!.timing.fps!;
       shot.editBody(chosen.name, `${view.handle} ${chosen.name}`, (b) => {
-        if (b.motion && view.handle !== "scale") b.motion = withKey(b.motion, view.frame / fps, fps, { position: moved.position.map(tidy) as Vec, rotation: moved.rotation });
-        else b.place = { position: moved.position.map(tidy) as Vec, rotation: moved.rotation, scale: moved.scale.map(tidy) as Vec };
+        if (b.motion && view.handle !== "scale")
+          b.motion = withKey(b.motion, view.frame / fps, fps, {
+            position: moved.position.map(tidy) as Vec,
+            rotation: moved.rotation,
+          });
+        else
+          b.place = {
+            position: moved.position.map(tidy) as Vec,
+            rotation: moved.rotation,
+            scale: moved.scale.map(tidy) as Vec,
+          };
       });
     } else {
       handled()?.edit(`${view.handle} ${chosen.name}`, (shape) => {
@@ -97,7 +137,8 @@ export function useHandles(stage: ShallowRef<Stage | null>, inTake: ComputedRef<
           for (const side of ["core", "edge", "height", "ring", "size"]) {
             const was = before[side];
             if (typeof was === "number") shape[side] = tidy(was * by);
-            else if (Array.isArray(was)) shape[side] = was.map((x, k) => tidy((x as number) * Math.abs(moved.scale[k] ?? by)));
+            else if (Array.isArray(was))
+              shape[side] = was.map((x, k) => tidy((x as number) * Math.abs(moved.scale[k] ?? by)));
           }
           return;
         }

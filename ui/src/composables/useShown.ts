@@ -1,4 +1,6 @@
-/** What the view shows: bodies and groups of the document being edited, or of the take, with their pieces and copies. */
+/**
+ * What the view shows: bodies and groups of the document being edited, or of the take, with their pieces and copies.
+ */
 import { computed, shallowRef, watch, type ComputedRef } from "vue";
 import { api } from "../api/client";
 import type { Packed } from "../api/packed";
@@ -27,14 +29,28 @@ interface TakeParts {
 }
 
 /** Where each copy of a thing stands at a time [s] of the set-up. */
-export function copiesOf(thing: Thing, members: Packed | undefined, time: number, packed: Packed | undefined): Copy[] | null {
+export function copiesOf(
+  thing: Thing,
+  members: Packed | undefined,
+  time: number,
+  packed: Packed | undefined,
+): Copy[] | null {
   if (!thing.group) return [{ ...standAt(thing.body, time, packed), size: 1 }];
   if (!members) return null;
   const { position, rotation, factor } = members as Record<string, Float32Array>;
-  return Array.from(factor!, (size, k) => ({ position: [...position!.subarray(k * 3, k * 3 + 3)] as Vec, rotation: [...rotation!.subarray(k * 4, k * 4 + 4)] as Quat, size }));
+  return Array.from(factor!, (size, k) => ({
+    position: [...position!.subarray(k * 3, k * 3 + 3)] as Vec,
+    rotation: [...rotation!.subarray(k * 4, k * 4 + 4)] as Quat,
+    size,
+  }));
 }
 
-export function useShown(): { inTake: ComputedRef<boolean>; time: ComputedRef<number>; shown: ComputedRef<Shown[]>; missing: ComputedRef<number> } {
+export function useShown(): {
+  inTake: ComputedRef<boolean>;
+  time: ComputedRef<number>;
+  shown: ComputedRef<Shown[]>;
+  missing: ComputedRef<number>;
+} {
   const shot = useShot();
   const pieces = usePieces();
   const takes = useTakes();
@@ -57,13 +73,22 @@ export function useShown(): { inTake: ComputedRef<boolean>; time: ComputedRef<nu
 
   const inTake = computed(() => view.showing === "take" && takes.frames !== null && takes.document !== null);
   const things = computed(() => (inTake.value ? thingsOf(takes.document!) : shot.things));
-  const time = computed(() => (inTake.value || !things.value.some((t) => t.body.role === "animated") ? 0 : view.frame / (shot.document?.timing.fps ?? 24)));
+  const time = computed(() =>
+    inTake.value || !things.value.some((t) => t.body.role === "animated")
+      ? 0
+      : view.frame / (shot.document?.timing.fps ?? 24),
+  );
   const shown = computed<Shown[]>(() => {
     void pieces.version;
     const own = parts.value;
     return things.value.flatMap((thing) => {
       const packed = inTake.value ? own.packed.get(thing.name) : pieces.packedOf(thing.name);
-      const copies = copiesOf(thing, inTake.value ? own.members.get(thing.name) : pieces.members.get(thing.name), time.value, packed);
+      const copies = copiesOf(
+        thing,
+        inTake.value ? own.members.get(thing.name) : pieces.members.get(thing.name),
+        time.value,
+        packed,
+      );
       return packed && copies ? [{ ...thing, packed, copies }] : [];
     });
   });

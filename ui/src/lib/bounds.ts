@@ -9,10 +9,14 @@ export interface Standing {
 
 /** Every copy of the vertices (3 n) in the world; of very many some are left out. */
 export function eachPoint(vertices: ArrayLike<number>, copies: readonly Standing[], visit: (at: Vec) => void): void {
-  const step = Math.max(1, Math.floor((vertices.length / 3) * Math.max(1, copies.length / 8) / 4000));
+  const step = Math.max(1, Math.floor(((vertices.length / 3) * Math.max(1, copies.length / 8)) / 4000));
   for (const copy of copies)
     for (let k = 0; k < vertices.length / 3; k += step) {
-      const w = turn(copy.rotation, [vertices[k * 3]! * copy.size, vertices[k * 3 + 1]! * copy.size, vertices[k * 3 + 2]! * copy.size]);
+      const w = turn(copy.rotation, [
+        vertices[k * 3]! * copy.size,
+        vertices[k * 3 + 1]! * copy.size,
+        vertices[k * 3 + 2]! * copy.size,
+      ]);
       visit(w.map((x, c) => x + copy.position[c]!) as Vec);
     }
 }

@@ -16,14 +16,32 @@ export function numberAt(channel: Channel, time: number): number {
   const h = there.time - here.time;
   const s = (time - here.time) / h;
   if (here.how === "smooth") {
-    const slopes = easedSlopes(keys.map((x) => x.time), keys.map((x) => x.value));
-    return (1 + 2 * s) * (1 - s) ** 2 * here.value + s * (1 - s) ** 2 * slopes[k]! * h + s * s * (3 - 2 * s) * there.value + s * s * (s - 1) * slopes[k + 1]! * h;
+    const slopes = easedSlopes(
+      keys.map((x) => x.time),
+      keys.map((x) => x.value),
+    );
+    return (
+      (1 + 2 * s) * (1 - s) ** 2 * here.value +
+      s * (1 - s) ** 2 * slopes[k]! * h +
+      s * s * (3 - 2 * s) * there.value +
+      s * s * (s - 1) * slopes[k + 1]! * h
+    );
   }
-  return here.value + (here.how === "bezier" ? bezierShare(here.curve as [number, number, number, number], s) : s) * (there.value - here.value);
+  return (
+    here.value +
+    (here.how === "bezier" ? bezierShare(here.curve as [number, number, number, number], s) : s) *
+      (there.value - here.value)
+  );
 }
 
 /** Channels with a number keyed at a time: the key there changed, or one more, or a new channel. */
-export function withNumber(channels: readonly Channel[], of: string, time: number, fps: number, value: number): Channel[] {
+export function withNumber(
+  channels: readonly Channel[],
+  of: string,
+  time: number,
+  fps: number,
+  value: number,
+): Channel[] {
   const out = structuredClone(channels) as Channel[];
   let channel = out.find((c) => c.of === of);
   if (!channel) out.push((channel = { of, keys: [] }));
@@ -36,5 +54,7 @@ export function withNumber(channels: readonly Channel[], of: string, time: numbe
 
 /** Channels without the key at a time; a channel without keys goes. */
 export function withoutNumber(channels: readonly Channel[], of: string, time: number, fps: number): Channel[] {
-  return (structuredClone(channels) as Channel[]).map((c) => (c.of === of ? { ...c, keys: c.keys.filter((k) => Math.abs(k.time - time) >= 0.5 / fps) } : c)).filter((c) => c.keys.length > 0);
+  return (structuredClone(channels) as Channel[])
+    .map((c) => (c.of === of ? { ...c, keys: c.keys.filter((k) => Math.abs(k.time - time) >= 0.5 / fps) } : c))
+    .filter((c) => c.keys.length > 0);
 }

@@ -1,10 +1,24 @@
 import { describe, expect, it } from "vitest";
 import type { Body, ShotDocument } from "../api/types";
 import { thingsOf } from "../stores/shot";
-import { buildKey, causeWords, differences, halfHeight, layoutCount, newBody, newGroup, newLayout, newPattern, PATTERNS, renameIn, SHAPES } from "./document";
+import {
+  buildKey,
+  causeWords,
+  differences,
+  halfHeight,
+  layoutCount,
+  newBody,
+  newGroup,
+  newLayout,
+  newPattern,
+  PATTERNS,
+  renameIn,
+  SHAPES,
+} from "./document";
 
 const crate = (): Body => newBody("crate", SHAPES.box!(), 1);
-const document = (more: Partial<ShotDocument> = {}): ShotDocument => ({ version: 1, name: "s", bodies: [], groups: [], fields: [], ...more }) as unknown as ShotDocument;
+const document = (more: Partial<ShotDocument> = {}): ShotDocument =>
+  ({ version: 1, name: "s", bodies: [], groups: [], fields: [], ...more }) as unknown as ShotDocument;
 
 describe("new parts", () => {
   it("every shape stands on the ground by half its height", () => {
@@ -13,7 +27,8 @@ describe("new parts", () => {
 
   it("every pattern suits the body's size: grain along, cracks through the thin side", () => {
     const size = [4, 1, 0.1];
-    for (const kind of Object.keys(PATTERNS) as (keyof typeof PATTERNS)[]) expect(newPattern(kind, size).kind).toBe(kind);
+    for (const kind of Object.keys(PATTERNS) as (keyof typeof PATTERNS)[])
+      expect(newPattern(kind, size).kind).toBe(kind);
     expect((newPattern("splinters", size) as { grain: number[] }).grain).toEqual([1, 0, 0]);
     expect((newPattern("radial", size) as { axis: number[] }).axis).toEqual([0, 0, 1]);
   });
@@ -63,7 +78,10 @@ describe("what is computed anew", () => {
 describe("words", () => {
   it("things are bodies, then groups by the body they are made of", () => {
     const things = thingsOf(document({ bodies: [crate()], groups: [newGroup("g", crate(), "ring", [1, 1, 1], null)] }));
-    expect(things.map((t) => [t.name, t.body.name, !!t.group])).toEqual([["crate", "crate", false], ["g", "crate", true]]);
+    expect(things.map((t) => [t.name, t.body.name, !!t.group])).toEqual([
+      ["crate", "crate", false],
+      ["g", "crate", true],
+    ]);
   });
 
   it("why a bond broke", () => {
@@ -78,8 +96,19 @@ describe("words", () => {
 describe("names of bodies in fields", () => {
   const shot = () =>
     ({
-      bodies: [], falloffs: [{ name: "near", layers: [{ shape: { kind: "pieces", body: "cart" } }] }],
-      fields: [{ name: "gale", effect: { kind: "attractor", to: "surface", body: "cart" }, reach: { layers: [{ shape: { kind: "sphere", ride: "cart" } }] }, travel: { kind: "ride", body: "cart" }, aim: "cart", targets: ["cart", "wall"], cue: { kind: "impact", bodies: ["cart"] } }],
+      bodies: [],
+      falloffs: [{ name: "near", layers: [{ shape: { kind: "pieces", body: "cart" } }] }],
+      fields: [
+        {
+          name: "gale",
+          effect: { kind: "attractor", to: "surface", body: "cart" },
+          reach: { layers: [{ shape: { kind: "sphere", ride: "cart" } }] },
+          travel: { kind: "ride", body: "cart" },
+          aim: "cart",
+          targets: ["cart", "wall"],
+          cue: { kind: "impact", bodies: ["cart"] },
+        },
+      ],
     }) as unknown as ShotDocument;
 
   it("follow a rename everywhere", () => {
@@ -93,7 +122,13 @@ describe("names of bodies in fields", () => {
     const d = shot();
     renameIn(d, "cart", null);
     expect(JSON.stringify(d)).not.toContain("cart");
-    expect(d.fields[0]).toMatchObject({ effect: { to: "point", body: null }, travel: null, aim: null, targets: ["wall"], cue: { bodies: null } });
+    expect(d.fields[0]).toMatchObject({
+      effect: { to: "point", body: null },
+      travel: null,
+      aim: null,
+      targets: ["wall"],
+      cue: { bodies: null },
+    });
     expect(d.falloffs[0]!.layers[0]!.shape.kind).toBe("everywhere");
   });
 });

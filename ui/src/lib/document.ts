@@ -1,14 +1,46 @@
 /** New parts of a shot document, and questions about it. */
 import { CUES, EFFECTS, LAYERS, type EffectKind, type Family } from "./specs";
 import { showNumber } from "./units";
-import type { Body, FieldItem, Group, Layer, Layout, Pattern, ReachShape, Shape, SharedFalloff, ShotDocument, StepPattern, Tie, TieKind, WeightMap } from "../api/types";
+import type {
+  Body,
+  FieldItem,
+  Group,
+  Layer,
+  Layout,
+  Pattern,
+  ReachShape,
+  Shape,
+  SharedFalloff,
+  ShotDocument,
+  StepPattern,
+  Tie,
+  TieKind,
+  WeightMap,
+} from "../api/types";
 
 export type { EffectKind, Family };
 
-export const FAMILY = Object.fromEntries(Object.entries(EFFECTS).map(([kind, spec]) => [kind, spec.family])) as Record<EffectKind, Family>;
+export const FAMILY = Object.fromEntries(Object.entries(EFFECTS).map(([kind, spec]) => [kind, spec.family])) as Record<
+  EffectKind,
+  Family
+>;
 /** Effects that act all the while their cue is on. */
-export const OVER_TIME = new Set<EffectKind>(["kill", "vortex", "wind", "attractor", "turbulence", "drag", "gravity", "displace"]);
-export const FAMILY_COLOR: Record<Family, string> = { holds: "var(--lichen)", breaks: "var(--ember)", moves: "var(--tide)", ends: "var(--ash)" };
+export const OVER_TIME = new Set<EffectKind>([
+  "kill",
+  "vortex",
+  "wind",
+  "attractor",
+  "turbulence",
+  "drag",
+  "gravity",
+  "displace",
+]);
+export const FAMILY_COLOR: Record<Family, string> = {
+  holds: "var(--lichen)",
+  breaks: "var(--ember)",
+  moves: "var(--tide)",
+  ends: "var(--ash)",
+};
 
 /** A name not yet used: "box", "box 2", … */
 export function freeName(wanted: string, used: string[]): string {
@@ -42,7 +74,15 @@ export function newBody(name: string, shape: Shape, lift: number): Body {
     role: "active",
     shape,
     place: { position: [0, lift, 0], rotation: [0, 0, 0, 1], scale: [1, 1, 1] },
-    material: { preset: "", density: 2400, mass: null, friction: 0.6, bounce: 0.1, rolling: 0.01, look: { color: "#b4b1a4", roughness: 0.85 } },
+    material: {
+      preset: "",
+      density: 2400,
+      mass: null,
+      friction: 0.6,
+      bounce: 0.1,
+      rolling: 0.01,
+      look: { color: "#b4b1a4", roughness: 0.85 },
+    },
     steps: [],
     pattern: null,
     breaks: [],
@@ -59,29 +99,82 @@ export function newBody(name: string, shape: Shape, lift: number): Body {
   } as Body;
 }
 
-export const TIES: Record<TieKind, string> = { pin: "a point stays at a point", string: "never farther than its length", hinge: "turns about one axis", weld: "keeps place and turn" };
+export const TIES: Record<TieKind, string> = {
+  pin: "a point stays at a point",
+  string: "never farther than its length",
+  hinge: "turns about one axis",
+  weld: "keeps place and turn",
+};
 
 /** A tie at a point of a body; to: the other body, none for the world; the second point only for a string. */
-export function newTie(kind: TieKind, name: string, body: string, point: [number, number, number], to: string | null, toPoint: [number, number, number] | null): Tie {
-  const how = { pin: { kind: "pin" }, string: { kind: "string", length: null }, hinge: { kind: "hinge", axis: [0, 0, 1], limits: null, friction: 0 }, weld: { kind: "weld" } }[kind];
-  return { name, on: true, how, body, point, to, to_point: kind === "string" ? toPoint : null, breaks: null, collide: false } as Tie;
+export function newTie(
+  kind: TieKind,
+  name: string,
+  body: string,
+  point: [number, number, number],
+  to: string | null,
+  toPoint: [number, number, number] | null,
+): Tie {
+  const how = {
+    pin: { kind: "pin" },
+    string: { kind: "string", length: null },
+    hinge: { kind: "hinge", axis: [0, 0, 1], limits: null, friction: 0 },
+    weld: { kind: "weld" },
+  }[kind];
+  return {
+    name,
+    on: true,
+    how,
+    body,
+    point,
+    to,
+    to_point: kind === "string" ? toPoint : null,
+    breaks: null,
+    collide: false,
+  } as Tie;
 }
 
-export function newLayer(center: [number, number, number], size: number, kind: "sphere" | "box" | "torus" | "everywhere" = "sphere"): Layer {
-  return { shape: { kind, ...LAYERS[kind].make(center, size) } as unknown as Layer["shape"], profile: "smooth", low: 0, high: 1, invert: false, blend: "normal", opacity: 1, color: null, color_blend: "normal", color_opacity: 1 } as Layer;
+export function newLayer(
+  center: [number, number, number],
+  size: number,
+  kind: "sphere" | "box" | "torus" | "everywhere" = "sphere",
+): Layer {
+  return {
+    shape: { kind, ...LAYERS[kind].make(center, size) } as unknown as Layer["shape"],
+    profile: "smooth",
+    low: 0,
+    high: 1,
+    invert: false,
+    blend: "normal",
+    opacity: 1,
+    color: null,
+    color_blend: "normal",
+    color_opacity: 1,
+  } as Layer;
 }
 
 export function newField(kind: EffectKind, name: string, middle: [number, number, number], size: number): FieldItem {
   const round = (x: number): number => Number(x.toPrecision(2));
-  const layer = newLayer(middle, size, kind === "anchor" ? "box" : kind === "gravity" || kind === "wind" || kind === "drag" ? "everywhere" : "sphere");
-  if (kind === "anchor") Object.assign(layer.shape, { center: [middle[0], 0, middle[2]], core: [round(size * 1.2), round(size * 0.3), round(size * 1.2)] });
-  if (OVER_TIME.has(kind) && layer.shape.kind === "sphere") Object.assign(layer.shape, { core: round(size * 0.8), edge: round(size * 0.6) });
+  const layer = newLayer(
+    middle,
+    size,
+    kind === "anchor" ? "box" : kind === "gravity" || kind === "wind" || kind === "drag" ? "everywhere" : "sphere",
+  );
+  if (kind === "anchor")
+    Object.assign(layer.shape, {
+      center: [middle[0], 0, middle[2]],
+      core: [round(size * 1.2), round(size * 0.3), round(size * 1.2)],
+    });
+  if (OVER_TIME.has(kind) && layer.shape.kind === "sphere")
+    Object.assign(layer.shape, { core: round(size * 0.8), edge: round(size * 0.6) });
   return {
     name,
     on: true,
     effect: { kind, ...structuredClone(EFFECTS[kind].make) },
     reach: { layers: [layer], use: null, strength: 1, limits: [0, 1] },
-    cue: OVER_TIME.has(kind) ? { kind: "span", ...structuredClone(CUES.span.make) } : { kind: "at", ...structuredClone(CUES.at.make) },
+    cue: OVER_TIME.has(kind)
+      ? { kind: "span", ...structuredClone(CUES.span.make) }
+      : { kind: "at", ...structuredClone(CUES.at.make) },
     targets: "all",
     tiers: null,
     states: null,
@@ -93,14 +186,26 @@ export function newField(kind: EffectKind, name: string, middle: [number, number
 
 /** Units of an effect's numbers that follow from what it is given in, and from its cue. */
 export function effectUnits(field: FieldItem): Record<string, string> {
-  const { effect, cue } = field as unknown as { effect: Record<string, string>; cue: { kind: string; length?: number } };
+  const { effect, cue } = field as unknown as {
+    effect: Record<string, string>;
+    cue: { kind: string; length?: number };
+  };
   const over = cue.kind === "span" || (cue.length ?? 0) > 0;
   if (effect.kind === "attractor") return { strength: effect.unit === "N" ? "N" : "m/s²" };
-  const unit = { "m/s": over ? "m/s²" : "m/s", N: over ? "N" : "N s", "rad/s": over ? "rad/s²" : "rad/s", "N m": over ? "N m" : "N m s" }[effect.unit ?? ""] ?? "";
+  const unit =
+    {
+      "m/s": over ? "m/s²" : "m/s",
+      N: over ? "N" : "N s",
+      "rad/s": over ? "rad/s²" : "rad/s",
+      "N m": over ? "N m" : "N m s",
+    }[effect.unit ?? ""] ?? "";
   return { speed: effect.kind === "burst" ? unit : "m/s", amount: effect.kind === "drag" ? "1/s" : unit };
 }
 
-/** Unit of the arrows a field shows: what it does over time is an acceleration, a blow changes the velocity, a displacement is a way. */
+/**
+ * Unit of the arrows a field shows: what it does over time is an acceleration, a blow changes the velocity, a
+ * displacement is a way.
+ */
 export function arrowUnit(field: FieldItem): string {
   if (field.effect.kind === "displace") return "m";
   const cue = field.cue as { kind: string; length?: number };
@@ -111,19 +216,34 @@ export function arrowUnit(field: FieldItem): string {
 export function expected(field: FieldItem): string {
   const e = field.effect as unknown as Record<string, number & string>;
   const over = field.cue.kind === "span" || ("length" in field.cue && (field.cue.length ?? 0) > 0);
-  const steady = (a: number): string => (a ? `after 1 s ${showNumber(Math.abs(a), 3)} m/s; 5 m in ${showNumber(Math.sqrt(10 / Math.abs(a)), 2)} s` : "");
-  if (e.kind === "attractor" && e.unit !== "N") return e.law === "constant" ? steady(e.strength) : `${showNumber(e.strength, 3)} m/s² at 1 m, ${showNumber({ linear: e.strength * 5, inverse: e.strength / 5, "inverse-square": e.strength / 25 }[e.law as string] ?? 0, 3)} at 5 m`;
-  if (e.kind === "push" && e.unit === "m/s") return over ? steady(e.amount) : `${showNumber(Math.abs(e.amount), 3)} m/s at once; up, it rises ${showNumber(e.amount ** 2 / 19.62, 2)} m`;
-  if (e.kind === "burst" && e.unit === "m/s") return over ? steady(e.speed) : `flies ${showNumber(e.speed ** 2 / 9.81, 2)} m at best`;
+  const steady = (a: number): string =>
+    a ? `after 1 s ${showNumber(Math.abs(a), 3)} m/s; 5 m in ${showNumber(Math.sqrt(10 / Math.abs(a)), 2)} s` : "";
+  if (e.kind === "attractor" && e.unit !== "N")
+    return e.law === "constant"
+      ? steady(e.strength)
+      : `${showNumber(e.strength, 3)} m/s² at 1 m, ${showNumber({ linear: e.strength * 5, inverse: e.strength / 5, "inverse-square": e.strength / 25 }[e.law as string] ?? 0, 3)} at 5 m`;
+  if (e.kind === "push" && e.unit === "m/s")
+    return over
+      ? steady(e.amount)
+      : `${showNumber(Math.abs(e.amount), 3)} m/s at once; up, it rises ${showNumber(e.amount ** 2 / 19.62, 2)} m`;
+  if (e.kind === "burst" && e.unit === "m/s")
+    return over ? steady(e.speed) : `flies ${showNumber(e.speed ** 2 / 9.81, 2)} m at best`;
   if (e.kind === "turbulence") return steady(e.strength);
   if (e.kind === "drag") return e.amount > 0 ? `half the speed in ${showNumber(Math.LN2 / e.amount, 2)} s` : "";
-  if (e.kind === "vortex") return `${showNumber(Math.abs(e.swirl) / (2 * Math.PI * e.core), 2)} turns a second in the core; ${showNumber((e.swirl * e.core) / (3 * e.core), 2)} m/s three cores out`;
-  if (e.kind === "wind") return `presses ${showNumber(0.5 * e.density * e.drag * e.speed ** 2, 3)} N on a square metre: moves ${showNumber((0.5 * e.density * e.drag * e.speed ** 2) / 9.81, 2)} kg as weight would`;
+  if (e.kind === "vortex")
+    return `${showNumber(Math.abs(e.swirl) / (2 * Math.PI * e.core), 2)} turns a second in the core; ${showNumber((e.swirl * e.core) / (3 * e.core), 2)} m/s three cores out`;
+  if (e.kind === "wind")
+    return `presses ${showNumber(0.5 * e.density * e.drag * e.speed ** 2, 3)} N on a square metre: moves ${showNumber((0.5 * e.density * e.drag * e.speed ** 2) / 9.81, 2)} kg as weight would`;
   return "";
 }
 
 export const PATTERNS: Record<Pattern["kind"], string> = {
-  cells: "cells", radial: "radial", slabs: "slabs", bricks: "bricks", splinters: "splinters", faces: "faces",
+  cells: "cells",
+  radial: "radial",
+  slabs: "slabs",
+  bricks: "bricks",
+  splinters: "splinters",
+  faces: "faces",
 };
 
 /** A pattern that suits a body of so much size [m] along x, y, z. */
@@ -136,9 +256,29 @@ export function newPattern(kind: StepPattern["kind"] | "faces", size: readonly n
   const made: Record<string, unknown> = {
     cells: { kind, count: 60, up_to: null, seed: 1, smallest: 0, even: 0, crowd: null },
     splinters: { kind, count: 40, up_to: null, seed: 1, smallest: 0, grain: unit(long), stretch: 8 },
-    radial: { kind, center: [0, 0, 0], axis: unit(thin), rings: 6, spokes: 12, radius: round(big * 0.6), growth: 1.4, random: 0.3, seed: 1, smallest: 0 },
+    radial: {
+      kind,
+      center: [0, 0, 0],
+      axis: unit(thin),
+      rings: 6,
+      spokes: 12,
+      radius: round(big * 0.6),
+      growth: 1.4,
+      random: 0.3,
+      seed: 1,
+      smallest: 0,
+    },
     slabs: { kind, count: 8, axis: unit(1), spread: 0.05, random: 0.3, seed: 1, smallest: 0 },
-    bricks: { kind, size: [round(big / 6), round(big / 12), round(big / 10)], layout: "straight", offset: 0.5, jitter: 0, gap: 0, seed: 1, smallest: 0 },
+    bricks: {
+      kind,
+      size: [round(big / 6), round(big / 12), round(big / 10)],
+      layout: "straight",
+      offset: 0.5,
+      jitter: 0,
+      gap: 0,
+      seed: 1,
+      smallest: 0,
+    },
     faces: { kind, thickness: round(big * 0.01), rough: 0, seed: 1 },
     clusters: { kind, count: 8, guide: null, seed: 1 },
   };
@@ -146,21 +286,53 @@ export function newPattern(kind: StepPattern["kind"] | "faces", size: readonly n
 }
 
 /** A layout that suits a body of so much size; carries over what the old one already says. */
-export function newLayout(kind: Layout["kind"], body: Body, old: Layout | null, size: readonly number[] = [1, 1, 1], over: string | null = null): Layout {
+export function newLayout(
+  kind: Layout["kind"],
+  body: Body,
+  old: Layout | null,
+  size: readonly number[] = [1, 1, 1],
+  over: string | null = null,
+): Layout {
   const count = old ? Math.min(2000, layoutCount(old)) : 12;
   const step = size.map((s) => Number((s * 1.5).toPrecision(2))) as [number, number, number];
   const reach = Number((Math.max(...size) * 5).toPrecision(2));
-  const inside: ReachShape = old && "inside" in old && old.inside ? (old.inside as ReachShape) : { kind: "sphere", center: [...body.place.position!] as [number, number, number], core: reach, edge: 0, ride: null };
+  const inside: ReachShape =
+    old && "inside" in old && old.inside
+      ? (old.inside as ReachShape)
+      : {
+          kind: "sphere",
+          center: [...body.place.position!] as [number, number, number],
+          core: reach,
+          edge: 0,
+          ride: null,
+        };
   const side = Math.max(1, Math.round(Math.sqrt(count)));
   const made: Record<Layout["kind"], unknown> = {
-    line: { kind, count, step: [step[0], 0, 0] }, grid: { kind, count: [side, 1, side], step }, ring: { kind, count, radius: reach / 1.5, arc: 2 * Math.PI, face: true },
-    volume: { kind, count, inside, gap: 0 }, surface: { kind, count, body: over, inside, steepest: 0.9, gap: 0, align: false },
+    line: { kind, count, step: [step[0], 0, 0] },
+    grid: { kind, count: [side, 1, side], step },
+    ring: { kind, count, radius: reach / 1.5, arc: 2 * Math.PI, face: true },
+    volume: { kind, count, inside, gap: 0 },
+    surface: { kind, count, body: over, inside, steepest: 0.9, gap: 0, align: false },
   };
   return made[kind] as Layout;
 }
 
-export function newGroup(name: string, body: Body, kind: Layout["kind"], size: readonly number[], over: string | null): Group {
-  return { name, body: structuredClone(body), layout: newLayout(kind, body, null, size, over), size: kind === "volume" || kind === "surface" ? [0.6, 1.4] : [1, 1], turn: kind === "volume" || kind === "surface" ? Math.PI : 0, tilt: 0, seed: 1 } as Group;
+export function newGroup(
+  name: string,
+  body: Body,
+  kind: Layout["kind"],
+  size: readonly number[],
+  over: string | null,
+): Group {
+  return {
+    name,
+    body: structuredClone(body),
+    layout: newLayout(kind, body, null, size, over),
+    size: kind === "volume" || kind === "surface" ? [0.6, 1.4] : [1, 1],
+    turn: kind === "volume" || kind === "surface" ? Math.PI : 0,
+    tilt: 0,
+    seed: 1,
+  } as Group;
 }
 
 /** How many members a layout makes. */
@@ -170,7 +342,10 @@ export function layoutCount(layout: Layout): number {
 }
 
 /** Why a bond of a body broke, in words. */
-export function causeWords(cause: { field?: string; impact?: string; weight?: string } | undefined, body: string | undefined): string {
+export function causeWords(
+  cause: { field?: string; impact?: string; weight?: string } | undefined,
+  body: string | undefined,
+): string {
   if (!cause) return "";
   if (cause.field) return cause.field;
   if (cause.weight) return "its own weight";
@@ -207,13 +382,25 @@ export function renameIn(document: ShotDocument, old: string, name: string | nul
     if (f.effect!.to === "surface" && f.effect!.body === null) f.effect!.to = "point";
     if (f.travel?.kind === "ride" && f.travel.body === null) f.travel = null;
   }
-  for (const stack of [...document.fields.map((f) => f.reach), ...(document.maps ?? []).map((m) => m.reach), ...(document.falloffs ?? [])])
-    for (const layer of stack.layers ?? []) if ("body" in layer.shape && layer.shape.body === (null as unknown)) layer.shape = { kind: "everywhere" };
+  for (const stack of [
+    ...document.fields.map((f) => f.reach),
+    ...(document.maps ?? []).map((m) => m.reach),
+    ...(document.falloffs ?? []),
+  ])
+    for (const layer of stack.layers ?? [])
+      if ("body" in layer.shape && layer.shape.body === (null as unknown)) layer.shape = { kind: "everywhere" };
 }
 
-/** A body whose patterns, choices, strengths and mesh hold the layers of the shared falloffs they use, as the server fills them in: it builds from these. */
+/**
+ * A body whose patterns, choices, strengths and mesh hold the layers of the shared falloffs they use, as the server
+ * fills them in: it builds from these.
+ */
 export function filled(body: Body, falloffs: readonly SharedFalloff[] | undefined, alone: boolean): Body {
-  if (!falloffs?.length || !JSON.stringify([body.shape, body.steps, body.pattern, body.breaks, body.bonds]).includes('"use":"')) return body;
+  if (
+    !falloffs?.length ||
+    !JSON.stringify([body.shape, body.steps, body.pattern, body.breaks, body.bonds]).includes('"use":"')
+  )
+    return body;
   const out = structuredClone(body);
   const walk = (part: unknown, world: boolean): void => {
     if (!part || typeof part !== "object") return;
@@ -225,7 +412,14 @@ export function filled(body: Body, falloffs: readonly SharedFalloff[] | undefine
     }
     for (const v of Object.values(p)) walk(v, world);
   };
-  for (const [part, world] of [[out.shape, false], [out.steps, false], [out.pattern, true], [out.breaks, true], [out.bonds, false]] as const) walk(part, world);
+  for (const [part, world] of [
+    [out.shape, false],
+    [out.steps, false],
+    [out.pattern, true],
+    [out.breaks, true],
+    [out.bonds, false],
+  ] as const)
+    walk(part, world);
   return out;
 }
 
@@ -238,7 +432,11 @@ export function usersOf(document: ShotDocument | null, name: string): string[] {
     ...(document.maps ?? []).filter((m) => m.reach.use === name).map((m) => m.name),
     ...[...document.bodies, ...(document.groups ?? [])].flatMap((x) => {
       const b = ("body" in x ? x.body : x) as Body;
-      return [[[b.shape, b.steps], "mesh"], [[b.pattern, b.breaks], "break"], [b.bonds, "strength"]].flatMap(([part, word]) => (inside(part) ? [`${word} of ${x.name}`] : []));
+      return [
+        [[b.shape, b.steps], "mesh"],
+        [[b.pattern, b.breaks], "break"],
+        [b.bonds, "strength"],
+      ].flatMap(([part, word]) => (inside(part) ? [`${word} of ${x.name}`] : []));
     }),
   ];
 }
@@ -255,27 +453,51 @@ export function replaceUse(document: ShotDocument, name: string, next: (reach: R
 
 /** Layers that need no run: what patterns, choices, strengths and meshes can take. */
 export function isStill(layers: readonly Layer[]): boolean {
-  return layers.every((l) => !["mesh", "pieces", "sound", "trail", "delay", "hold"].includes(l.shape.kind) && !(l.shape as { ride?: unknown }).ride);
+  return layers.every(
+    (l) =>
+      !["mesh", "pieces", "sound", "trail", "delay", "hold"].includes(l.shape.kind) &&
+      !(l.shape as { ride?: unknown }).ride,
+  );
 }
 
 export const RAMPS: Record<WeightMap["ramp"], readonly string[]> = {
-  ember: ["#3d424d", "#74443f", "#c4553a", "#f08a3c", "#ffd98a"], tide: ["#3a464f", "#2a5d74", "#2f8c9c", "#7cc7b8", "#dff3df"],
-  moss: ["#40443c", "#52613a", "#6f8a3a", "#a9c46c", "#eaf2c2"], slate: ["#33373c", "#565c63", "#7d858c", "#b3b9bd", "#f0f1ee"],
+  ember: ["#3d424d", "#74443f", "#c4553a", "#f08a3c", "#ffd98a"],
+  tide: ["#3a464f", "#2a5d74", "#2f8c9c", "#7cc7b8", "#dff3df"],
+  moss: ["#40443c", "#52613a", "#6f8a3a", "#a9c46c", "#eaf2c2"],
+  slate: ["#33373c", "#565c63", "#7d858c", "#b3b9bd", "#f0f1ee"],
 };
 
 export function newMap(name: string, use: string | null, middle: [number, number, number], size: number): WeightMap {
-  return { name, reach: use ? { layers: [], use, strength: 1, limits: [0, 1] } : { layers: [newLayer(middle, size)], use: null, strength: 1, limits: [0, 1] }, targets: "all", ramp: "ember" } as WeightMap;
+  return {
+    name,
+    reach: use
+      ? { layers: [], use, strength: 1, limits: [0, 1] }
+      : { layers: [newLayer(middle, size)], use: null, strength: 1, limits: [0, 1] },
+    targets: "all",
+    ramp: "ember",
+  } as WeightMap;
 }
 
-/** A body that is the surface of a shared falloff, where its value is one half; the box round its shapes is looked at. */
+/**
+ * A body that is the surface of a shared falloff, where its value is one half; the box round its shapes is looked at.
+ */
 export function newFalloffBody(name: string, falloff: SharedFalloff): Body {
   const lo = [Infinity, Infinity, Infinity];
   const hi = [-Infinity, -Infinity, -Infinity];
   for (const layer of falloff.layers as Layer[]) {
-    const s = layer.shape as unknown as { center?: number[]; core?: number | number[]; edge?: number; height?: number; ring?: number };
+    const s = layer.shape as unknown as {
+      center?: number[];
+      core?: number | number[];
+      edge?: number;
+      height?: number;
+      ring?: number;
+    };
     if (!s.center) continue;
     for (let k = 0; k < 3; k++) {
-      const half = (Array.isArray(s.core) ? s.core[k]! / 2 : Math.max((s.core ?? 1) + (s.ring ?? 0), (s.height ?? 0) / 2 + (s.core ?? 0))) + (s.edge ?? 0);
+      const half =
+        (Array.isArray(s.core)
+          ? s.core[k]! / 2
+          : Math.max((s.core ?? 1) + (s.ring ?? 0), (s.height ?? 0) / 2 + (s.core ?? 0))) + (s.edge ?? 0);
       lo[k] = Math.min(lo[k]!, s.center[k]! - half);
       hi[k] = Math.max(hi[k]!, s.center[k]! + half);
     }
@@ -284,7 +506,18 @@ export function newFalloffBody(name: string, falloff: SharedFalloff): Body {
   const round = (x: number): number => Number(x.toFixed(3));
   const center = known ? lo.map((x, k) => round((x + hi[k]!) / 2)) : [0, 1, 0];
   const size = known ? lo.map((x, k) => round(Math.max(0.1, hi[k]! - x))) : [4, 4, 4];
-  return newBody(name, { kind: "falloff", reach: { use: falloff.name, layers: [], strength: 1, limits: [0, 1] }, level: 0.5, center, size, detail: 32 } as unknown as Shape, 0);
+  return newBody(
+    name,
+    {
+      kind: "falloff",
+      reach: { use: falloff.name, layers: [], strength: 1, limits: [0, 1] },
+      level: 0.5,
+      center,
+      size,
+      detail: 32,
+    } as unknown as Shape,
+    0,
+  );
 }
 
 /** What decides a body's pieces: where this text changes, they are built again. */
@@ -292,18 +525,27 @@ export function buildKey(body: Body): string {
   return JSON.stringify([body.shape, body.steps, body.place.scale, body.pattern, body.breaks, body.roughness]);
 }
 
-/** A value as text that is the same whatever the order of its keys, and whether what is not given is null, empty or left out. */
+/**
+ * A value as text that is the same whatever the order of its keys, and whether what is not given is null, empty or left
+ * out.
+ */
 export function sameText(value: unknown): string {
   if (Array.isArray(value)) return `[${value.map(sameText).join()}]`;
   if (value === null || typeof value !== "object") return JSON.stringify(value) ?? "null";
-  const given = Object.entries(value).filter(([, x]) => x !== null && x !== undefined && !(Array.isArray(x) && !x.length));
-  return `{${given.sort(([a], [b]) => (a < b ? -1 : 1)).map(([k, x]) => `${JSON.stringify(k)}:${sameText(x)}`).join()}}`;
+  const given = Object.entries(value).filter(
+    ([, x]) => x !== null && x !== undefined && !(Array.isArray(x) && !x.length),
+  );
+  return `{${given
+    .sort(([a], [b]) => (a < b ? -1 : 1))
+    .map(([k, x]) => `${JSON.stringify(k)}:${sameText(x)}`)
+    .join()}}`;
 }
 
 /** In words, what differs between a take's document and the shot now, leaving looks and names of shots out. */
 export function differences(then: ShotDocument, now: ShotDocument): string[] {
   const out: string[] = [];
-  const bare = (b: Body): string => sameText({ ...b, roughness: null, material: { ...b.material, look: null, preset: null } });
+  const bare = (b: Body): string =>
+    sameText({ ...b, roughness: null, material: { ...b.material, look: null, preset: null } });
   for (const [what, before, after, text] of [
     ["body", then.bodies, now.bodies, bare],
     ["group", then.groups ?? [], now.groups ?? [], sameText],
@@ -319,6 +561,7 @@ export function differences(then: ShotDocument, now: ShotDocument): string[] {
     }
     for (const b of before) if (!after.some((x) => x.name === b.name)) out.push(`${what} ${b.name} is gone`);
   }
-  for (const key of ["timing", "quality", "gravity", "ground", "seed", "limits"] as const) if (sameText(then[key]) !== sameText(now[key])) out.push(`${key} has changed`);
+  for (const key of ["timing", "quality", "gravity", "ground", "seed", "limits"] as const)
+    if (sameText(then[key]) !== sameText(now[key])) out.push(`${key} has changed`);
   return out;
 }

@@ -1,4 +1,6 @@
-/** Keys of a shot, wherever they belong: of animated bodies, and of the channels of bodies, fields and shared falloffs. */
+/**
+ * Keys of a shot, wherever they belong: of animated bodies, and of the channels of bodies, fields and shared falloffs.
+ */
 import type { ShotDocument } from "../api/types";
 
 export interface KeyRef {
@@ -18,15 +20,26 @@ export const keyId = (k: KeyRef): string => `${k.lane}|${k.of}|${k.time}`;
 /** Every list of keys, by lane and number. */
 function lists(document: ShotDocument): { lane: string; of: string; keys: Timed[] }[] {
   return [
-    ...document.bodies.flatMap((b) => (b.motion ? [{ lane: `body ${b.name}`, of: "", keys: b.motion.keys as Timed[] }] : [])),
-    ...document.bodies.flatMap((b) => (b.channels ?? []).map((c) => ({ lane: `body ${b.name}`, of: c.of, keys: c.keys as Timed[] }))),
-    ...(document.groups ?? []).flatMap((g) => (g.body.channels ?? []).map((c) => ({ lane: `group ${g.name}`, of: c.of, keys: c.keys as Timed[] }))),
-    ...document.fields.flatMap((f) => (f.channels ?? []).map((c) => ({ lane: `field ${f.name}`, of: c.of, keys: c.keys as Timed[] }))),
-    ...(document.falloffs ?? []).flatMap((f) => (f.channels ?? []).map((c) => ({ lane: `falloff ${f.name}`, of: c.of, keys: c.keys as Timed[] }))),
+    ...document.bodies.flatMap((b) =>
+      b.motion ? [{ lane: `body ${b.name}`, of: "", keys: b.motion.keys as Timed[] }] : [],
+    ),
+    ...document.bodies.flatMap((b) =>
+      (b.channels ?? []).map((c) => ({ lane: `body ${b.name}`, of: c.of, keys: c.keys as Timed[] })),
+    ),
+    ...(document.groups ?? []).flatMap((g) =>
+      (g.body.channels ?? []).map((c) => ({ lane: `group ${g.name}`, of: c.of, keys: c.keys as Timed[] })),
+    ),
+    ...document.fields.flatMap((f) =>
+      (f.channels ?? []).map((c) => ({ lane: `field ${f.name}`, of: c.of, keys: c.keys as Timed[] })),
+    ),
+    ...(document.falloffs ?? []).flatMap((f) =>
+      (f.channels ?? []).map((c) => ({ lane: `falloff ${f.name}`, of: c.of, keys: c.keys as Timed[] })),
+    ),
   ];
 }
 
-export const keysOf = (document: ShotDocument): KeyRef[] => lists(document).flatMap(({ lane, of, keys }) => keys.map((k) => ({ lane, of, time: k.time })));
+export const keysOf = (document: ShotDocument): KeyRef[] =>
+  lists(document).flatMap(({ lane, of, keys }) => keys.map((k) => ({ lane, of, time: k.time })));
 
 /** Give keys new times, in place; a key that lands on another takes its place. Returns the keys as they are then. */
 export function retime(document: ShotDocument, chosen: readonly KeyRef[], to: (time: number) => number): KeyRef[] {
@@ -52,17 +65,34 @@ export function removeKeys(document: ShotDocument, chosen: readonly KeyRef[]): v
     const left = keys.filter((k) => !ids.has(keyId({ lane, of, time: k.time })));
     keys.splice(0, keys.length, ...(left.length || of ? left : keys.slice(0, 1)));
   }
-  for (const part of [...document.fields, ...(document.falloffs ?? []), ...document.bodies, ...(document.groups ?? []).map((g) => g.body)]) part.channels = (part.channels ?? []).filter((c) => c.keys.length);
+  for (const part of [
+    ...document.fields,
+    ...(document.falloffs ?? []),
+    ...document.bodies,
+    ...(document.groups ?? []).map((g) => g.body),
+  ])
+    part.channels = (part.channels ?? []).filter((c) => c.keys.length);
 }
 
 /** Copies of keys, whole. */
-export function copyKeys(document: ShotDocument, chosen: readonly KeyRef[]): { lane: string; of: string; key: Timed }[] {
+export function copyKeys(
+  document: ShotDocument,
+  chosen: readonly KeyRef[],
+): { lane: string; of: string; key: Timed }[] {
   const ids = new Set(chosen.map(keyId));
-  return lists(document).flatMap(({ lane, of, keys }) => keys.filter((k) => ids.has(keyId({ lane, of, time: k.time }))).map((key) => ({ lane, of, key: structuredClone(key) })));
+  return lists(document).flatMap(({ lane, of, keys }) =>
+    keys
+      .filter((k) => ids.has(keyId({ lane, of, time: k.time })))
+      .map((key) => ({ lane, of, key: structuredClone(key) })),
+  );
 }
 
 /** Put copies back with the first of them at a time, in place. Returns the new keys. */
-export function pasteKeys(document: ShotDocument, copies: readonly { lane: string; of: string; key: Timed }[], at: number): KeyRef[] {
+export function pasteKeys(
+  document: ShotDocument,
+  copies: readonly { lane: string; of: string; key: Timed }[],
+  at: number,
+): KeyRef[] {
   if (!copies.length) return [];
   const shift = at - Math.min(...copies.map((c) => c.key.time));
   const out: KeyRef[] = [];

@@ -8,14 +8,33 @@ import { readNumber, showMass, showNumber, showTime } from "./units";
 
 describe("numbers as people type them", () => {
   it.each([
-    ["3*1.2 m", "m", 3.6], ["25 deg", "deg", 25], ["1 rad", "deg", 180 / Math.PI], ["120 cm", "m", 1.2], ["(1+2)*3", "", 9], ["-2", "m", -2],
-    ["1.5 MN", "kN", 1500], ["500 N", "kN", 0.5], ["1,5", "m", 1.5], ["2 - -3", "m", 5], ["10/4 mm", "m", 2500], ["1e3", "kg", 1000], ["2 MPa", "kN/m²", 2000],
+    ["3*1.2 m", "m", 3.6],
+    ["25 deg", "deg", 25],
+    ["1 rad", "deg", 180 / Math.PI],
+    ["120 cm", "m", 1.2],
+    ["(1+2)*3", "", 9],
+    ["-2", "m", -2],
+    ["1.5 MN", "kN", 1500],
+    ["500 N", "kN", 0.5],
+    ["1,5", "m", 1.5],
+    ["2 - -3", "m", 5],
+    ["10/4 mm", "m", 2500],
+    ["1e3", "kg", 1000],
+    ["2 MPa", "kN/m²", 2000],
   ])("%s in %s is %f", (text, unit, value) => expect(readNumber(text, unit)).toBeCloseTo(value, 9));
 
-  it.each(["", "m", "2 *", "(3", "3 furlongs", "1/0", "2 3"])("refuses '%s' with a sentence", (text) => expect(() => readNumber(text, "m")).toThrow(/\w/));
+  it.each(["", "m", "2 *", "(3", "3 furlongs", "1/0", "2 3"])("refuses '%s' with a sentence", (text) =>
+    expect(() => readNumber(text, "m")).toThrow(/\w/),
+  );
 
   it("shows them short", () => {
-    expect([showNumber(0), showNumber(2), showNumber(1.23456), showNumber(0.1 + 0.2), showNumber(12345.6)]).toEqual(["0", "2", "1.235", "0.3", "12346"]);
+    expect([showNumber(0), showNumber(2), showNumber(1.23456), showNumber(0.1 + 0.2), showNumber(12345.6)]).toEqual([
+      "0",
+      "2",
+      "1.235",
+      "0.3",
+      "12346",
+    ]);
     expect([showMass(12.3), showMass(2080)]).toEqual(["12.3 kg", "2.08 t"]);
     expect([showTime(11.4), showTime(125)]).toEqual(["11 s", "2 min 5 s"]);
   });
@@ -23,7 +42,12 @@ describe("numbers as people type them", () => {
 
 describe("rotations", () => {
   it("angles go to a quaternion and back", () => {
-    for (const angles of [[10, 20, 30], [-80, 45, 170], [0, 89, 0]] as Vec[]) toAngles(fromAngles(angles)).forEach((a, k) => expect(a).toBeCloseTo(angles[k]!, 6));
+    for (const angles of [
+      [10, 20, 30],
+      [-80, 45, 170],
+      [0, 89, 0],
+    ] as Vec[])
+      toAngles(fromAngles(angles)).forEach((a, k) => expect(a).toBeCloseTo(angles[k]!, 6));
   });
 
   it("turning by a product is turning twice", () => {
@@ -58,9 +82,18 @@ describe("packed arrays", () => {
 
 describe("the document", () => {
   const shot = (): ShotDocument =>
-    ({ bodies: [newBody("wall", SHAPES.box!(), 1)], fields: [newField("strain", "blow", [0, 1, 0], 2)], timing: { fps: 24, frames: 240 }, quality: "standard", gravity: [0, -9.81, 0], ground: { on: true }, seed: 1 }) as unknown as ShotDocument;
+    ({
+      bodies: [newBody("wall", SHAPES.box!(), 1)],
+      fields: [newField("strain", "blow", [0, 1, 0], 2)],
+      timing: { fps: 24, frames: 240 },
+      quality: "standard",
+      gravity: [0, -9.81, 0],
+      ground: { on: true },
+      seed: 1,
+    }) as unknown as ShotDocument;
 
-  it("finds a free name", () => expect([freeName("box", []), freeName("box", ["box", "box 2"])]).toEqual(["box", "box 3"]));
+  it("finds a free name", () =>
+    expect([freeName("box", []), freeName("box", ["box", "box 2"])]).toEqual(["box", "box 3"]));
 
   it("says in words what has changed, and a new look is no change", () => {
     const now = shot();

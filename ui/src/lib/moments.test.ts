@@ -2,14 +2,20 @@ import { describe, expect, it } from "vitest";
 import { momentsOf } from "./moments";
 import type { TakeEvent } from "../api/types";
 
-const broke = (frame: number, cause: Record<string, unknown>): TakeEvent => ({ frame, kind: "bond_broken", body: "tower", causes: [cause] }) as unknown as TakeEvent;
+const broke = (frame: number, cause: Record<string, unknown>): TakeEvent =>
+  ({ frame, kind: "bond_broken", body: "tower", causes: [cause] }) as unknown as TakeEvent;
 
 describe("moments of a take", () => {
   it("name what most bonds broke by, a field that acts only once, and what else fell into the frame", () => {
     const events = [
-      { frame: 25, kind: "cue", field: "breaker" }, broke(25, { field: "breaker" }), broke(25, { field: "breaker" }), broke(25, { impact: "tower" }),
-      { frame: 26, kind: "cue", field: "backwash" }, broke(26, { weight: "tower" }),
-      { frame: 7, kind: "tie_broken", tie: "stay", load: 22.9, strength: 14 }, broke(7, { impact: "bell" }),
+      { frame: 25, kind: "cue", field: "breaker" },
+      broke(25, { field: "breaker" }),
+      broke(25, { field: "breaker" }),
+      broke(25, { impact: "tower" }),
+      { frame: 26, kind: "cue", field: "backwash" },
+      broke(26, { weight: "tower" }),
+      { frame: 7, kind: "tie_broken", tie: "stay", load: 22.9, strength: 14 },
+      broke(7, { impact: "bell" }),
       { frame: 8, kind: "impact" },
     ] as TakeEvent[];
     expect(momentsOf(events)).toEqual([

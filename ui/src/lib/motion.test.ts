@@ -2,14 +2,37 @@ import { describe, expect, it } from "vitest";
 import { placeAt, standAt, withKey, type Motion } from "./motion";
 
 const CURVE = [0.4, 0, 0.6, 1] as [number, number, number, number];
-const key = (time: number, x: number, how: "smooth" | "linear" | "step" | "bezier", rotation: [number, number, number, number] = [0, 0, 0, 1]) => ({ time, position: [x, 0, 0] as [number, number, number], rotation, how, curve: CURVE });
+const key = (
+  time: number,
+  x: number,
+  how: "smooth" | "linear" | "step" | "bezier",
+  rotation: [number, number, number, number] = [0, 0, 0, 1],
+) => ({ time, position: [x, 0, 0] as [number, number, number], rotation, how, curve: CURVE });
 
-const CASES = [[-1, 0.000000000, 0.000000000], [0.3, 0.172384615, 0.134225774], [0.9, 0.915923077, 0.586400631], [1.7, 1.331554054, 0.449527798], [2.6, 1.691226611, 0.063596490], [3.25, 2.541228660, 0.000000000], [3.8, 5.654011033, 0.000000000], [4.5, 6.000000000, 0.000000000], [9, 7.000000000, 0.000000000]] as [number, number, number][];
+const CASES = [
+  [-1, 0.0, 0.0],
+  [0.3, 0.172384615, 0.134225774],
+  [0.9, 0.915923077, 0.586400631],
+  [1.7, 1.331554054, 0.449527798],
+  [2.6, 1.691226611, 0.06359649],
+  [3.25, 2.54122866, 0.0],
+  [3.8, 5.654011033, 0.0],
+  [4.5, 6.0, 0.0],
+  [9, 7.0, 0.0],
+] as [number, number, number][];
 
 describe("keys of an animated body", () => {
   it("stand as the core has them", () => {
     // figures from dynaclast.core.motion.Path
-    const motion: Motion = { keys: [key(0, 0, "smooth"), key(1, 1, "smooth", [0, 0.6, 0, 0.8]), key(3, 2, "bezier"), key(4, 6, "step"), key(5, 7, "linear")] };
+    const motion: Motion = {
+      keys: [
+        key(0, 0, "smooth"),
+        key(1, 1, "smooth", [0, 0.6, 0, 0.8]),
+        key(3, 2, "bezier"),
+        key(4, 6, "step"),
+        key(5, 7, "linear"),
+      ],
+    };
     for (const [time, x, y] of CASES) {
       const at = placeAt(motion, time);
       expect(at.position[0]).toBeCloseTo(x, 6);
@@ -18,14 +41,23 @@ describe("keys of an animated body", () => {
   });
 
   it("are put in order, and one at the same frame is changed", () => {
-    const stand = { position: [9, 0, 0] as [number, number, number], rotation: [0, 0, 0, 1] as [number, number, number, number] };
+    const stand = {
+      position: [9, 0, 0] as [number, number, number],
+      rotation: [0, 0, 0, 1] as [number, number, number, number],
+    };
     const two = withKey(withKey(null, 2, 24, stand), 1, 24, stand);
     expect(two.keys.map((k) => k.time)).toEqual([1, 2]);
     expect(withKey(two, 1.01, 24, { ...stand, position: [3, 0, 0] }).keys[0]!.position).toEqual([3, 0, 0]);
   });
 
   it("a steady spin turns about the centre of mass", () => {
-    const body = { role: "animated", place: { position: [1, 0, 0], rotation: [0, 0, 0, 1] }, motion: null, velocity: [0, 1, 0], spin: [0, Math.PI, 0] } as never;
+    const body = {
+      role: "animated",
+      place: { position: [1, 0, 0], rotation: [0, 0, 0, 1] },
+      motion: null,
+      velocity: [0, 1, 0],
+      spin: [0, Math.PI, 0],
+    } as never;
     const at = standAt(body, 1, { volume: new Float32Array([2]), center: new Float32Array([1, 0, 0]) });
     [3, 1, 0].forEach((v, k) => expect(at.position[k]).toBeCloseTo(v, 6));
   });

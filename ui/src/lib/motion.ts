@@ -66,17 +66,31 @@ export function placeAt(motion: Motion, time: number): Stand {
   while (k > 0 && keys[k]!.time > time) k--;
   const here = keys[k]!;
   const there = keys[k + 1];
-  if (!there || time <= here.time || here.how === "step") return { position: [...here.position] as Vec, rotation: unit(here.rotation) };
+  if (!there || time <= here.time || here.how === "step")
+    return { position: [...here.position] as Vec, rotation: unit(here.rotation) };
   const turns = keys.map((key) => unit(key.rotation));
-  for (let i = 1; i < turns.length; i++) if (dot(turns[i]!, turns[i - 1]!) < 0) turns[i] = turns[i]!.map((x) => -x) as Quat;
+  for (let i = 1; i < turns.length; i++)
+    if (dot(turns[i]!, turns[i - 1]!) < 0) turns[i] = turns[i]!.map((x) => -x) as Quat;
   if (here.how === "smooth") {
     const times = keys.map((key) => key.time);
-    const at = (of: (i: number) => number): number => eased(times, keys.map((_, i) => of(i)), k, time);
-    return { position: [0, 1, 2].map((c) => at((i) => keys[i]!.position[c]!)) as Vec, rotation: unit([0, 1, 2, 3].map((c) => at((i) => turns[i]![c]!))) };
+    const at = (of: (i: number) => number): number =>
+      eased(
+        times,
+        keys.map((_, i) => of(i)),
+        k,
+        time,
+      );
+    return {
+      position: [0, 1, 2].map((c) => at((i) => keys[i]!.position[c]!)) as Vec,
+      rotation: unit([0, 1, 2, 3].map((c) => at((i) => turns[i]![c]!))),
+    };
   }
   let share = (time - here.time) / (there.time - here.time);
   if (here.how === "bezier") share = bezierShare(here.curve as [number, number, number, number], share);
-  return { position: [0, 1, 2].map((c) => here.position[c]! + share * (there.position[c]! - here.position[c]!)) as Vec, rotation: slerp(turns[k]!, turns[k + 1]!, share) };
+  return {
+    position: [0, 1, 2].map((c) => here.position[c]! + share * (there.position[c]! - here.position[c]!)) as Vec,
+    rotation: slerp(turns[k]!, turns[k + 1]!, share),
+  };
 }
 
 /** Where a body stands in the set-up at a time: animated ones move, all others stand still. */
@@ -92,9 +106,15 @@ export function standAt(body: Body, time: number, packed?: Packed): Stand {
   const volume = packed.volume as Float32Array;
   const center = packed.center as Float32Array;
   const total = volume.reduce((a, b) => a + b, 0);
-  const middle = turn(place.rotation, [0, 1, 2].map((c) => volume.reduce((sum, v, p) => sum + v * center[p * 3 + c]!, 0) / total) as Vec);
+  const middle = turn(
+    place.rotation,
+    [0, 1, 2].map((c) => volume.reduce((sum, v, p) => sum + v * center[p * 3 + c]!, 0) / total) as Vec,
+  );
   const arm = turn(by, middle);
-  return { position: moved.map((x, k) => x + middle[k]! - arm[k]!) as Vec, rotation: unit(multiply(by, place.rotation)) };
+  return {
+    position: moved.map((x, k) => x + middle[k]! - arm[k]!) as Vec,
+    rotation: unit(multiply(by, place.rotation)),
+  };
 }
 
 /** The key at a time, within half a frame; -1 if there is none. */

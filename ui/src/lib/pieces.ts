@@ -60,7 +60,11 @@ function work(packed: Packed): PieceFigures {
 }
 
 /** Bonds between the picked pieces and the rest: how many, and their strength together [kN]. */
-export function holding(packed: Packed, strength: Float32Array | undefined, picked: readonly number[]): { bonds: number; strength: number; rows: number[] } {
+export function holding(
+  packed: Packed,
+  strength: Float32Array | undefined,
+  picked: readonly number[],
+): { bonds: number; strength: number; rows: number[] } {
   const set = new Set(picked);
   const ends = packed.bond_piece!;
   const out = { bonds: 0, strength: 0, rows: [] as number[] };

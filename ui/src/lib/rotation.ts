@@ -6,8 +6,20 @@ export type Vec = [number, number, number];
 /** Turns about x, then y, then z (world axes), in degrees, as a quaternion. */
 export function fromAngles([x, y, z]: Vec): Quat {
   const half = Math.PI / 360;
-  const [sx, cx, sy, cy, sz, cz] = [Math.sin(x * half), Math.cos(x * half), Math.sin(y * half), Math.cos(y * half), Math.sin(z * half), Math.cos(z * half)];
-  return [sx * cy * cz - cx * sy * sz, cx * sy * cz + sx * cy * sz, cx * cy * sz - sx * sy * cz, cx * cy * cz + sx * sy * sz];
+  const [sx, cx, sy, cy, sz, cz] = [
+    Math.sin(x * half),
+    Math.cos(x * half),
+    Math.sin(y * half),
+    Math.cos(y * half),
+    Math.sin(z * half),
+    Math.cos(z * half),
+  ];
+  return [
+    sx * cy * cz - cx * sy * sz,
+    cx * sy * cz + sx * cy * sz,
+    cx * cy * sz - sx * sy * cz,
+    cx * cy * cz + sx * sy * sz,
+  ];
 }
 
 /** The angles of `fromAngles`, in degrees. */

@@ -64,13 +64,15 @@ class Reader {
 
   private product(): number {
     let value = this.factor();
-    for (let op = this.take("*/"); op; op = this.take("*/")) value = op === "*" ? value * this.factor() : value / this.factor();
+    for (let op = this.take("*/"); op; op = this.take("*/"))
+      value = op === "*" ? value * this.factor() : value / this.factor();
     return value;
   }
 
   private sum(): number {
     let value = this.product();
-    for (let op = this.take("+-"); op; op = this.take("+-")) value = op === "+" ? value + this.product() : value - this.product();
+    for (let op = this.take("+-"); op; op = this.take("+-"))
+      value = op === "+" ? value + this.product() : value - this.product();
     return value;
   }
 
@@ -112,10 +114,20 @@ export function showTime(seconds: number): string {
 /** An energy with a fitting unit. */
 export function showEnergy(joules: number): string {
   const size = Math.abs(joules);
-  return size >= 1e9 ? `${showNumber(joules / 1e9, 3)} GJ` : size >= 1e6 ? `${showNumber(joules / 1e6, 3)} MJ` : size >= 1e3 ? `${showNumber(joules / 1e3, 3)} kJ` : `${showNumber(joules, 3)} J`;
+  return size >= 1e9
+    ? `${showNumber(joules / 1e9, 3)} GJ`
+    : size >= 1e6
+      ? `${showNumber(joules / 1e6, 3)} MJ`
+      : size >= 1e3
+        ? `${showNumber(joules / 1e3, 3)} kJ`
+        : `${showNumber(joules, 3)} J`;
 }
 
 /** A length with a fitting unit. */
 export function showLength(metres: number): string {
-  return metres >= 1 ? `${showNumber(metres, 3)} m` : metres >= 0.01 ? `${showNumber(metres * 100, 2)} cm` : `${showNumber(metres * 1000, 2)} mm`;
+  return metres >= 1
+    ? `${showNumber(metres, 3)} m`
+    : metres >= 0.01
+      ? `${showNumber(metres * 100, 2)} cm`
+      : `${showNumber(metres * 1000, 2)} mm`;
 }

@@ -2,9 +2,26 @@ import { describe, expect, it } from "vitest";
 import type { Body, SharedFalloff, ShotDocument } from "../api/types";
 import { actedOn, byFields, byMap } from "../viewport/maps";
 import { markLines, oneColor } from "../viewport/lines";
-import { arrowUnit, filled, isStill, newBody, newFalloffBody, newField, newLayer, newMap, replaceUse, usersOf } from "./document";
+import {
+  arrowUnit,
+  filled,
+  isStill,
+  newBody,
+  newFalloffBody,
+  newField,
+  newLayer,
+  newMap,
+  replaceUse,
+  usersOf,
+} from "./document";
 
-const spot = { name: "spot", layers: [newLayer([1, 2, 3], 2)], strength: 0.5, limits: [0, 1], channels: [] } as unknown as SharedFalloff;
+const spot = {
+  name: "spot",
+  layers: [newLayer([1, 2, 3], 2)],
+  strength: 0.5,
+  limits: [0, 1],
+  channels: [],
+} as unknown as SharedFalloff;
 
 function body(): Body {
   const out = newBody("wall", { kind: "box", size: [1, 1, 1], divisions: [1, 1, 1] }, 2);
@@ -16,12 +33,21 @@ function body(): Body {
 function shot(): ShotDocument {
   const push = newField("push", "push", [0, 0, 0], 1);
   push.reach = { layers: [], use: "spot", strength: 1, limits: [0, 1] };
-  return { bodies: [body()], groups: [], fields: [push, newField("anchor", "hold", [0, 0, 0], 1)], falloffs: [spot], maps: [newMap("wet", "spot", [0, 0, 0], 1)] } as unknown as ShotDocument;
+  return {
+    bodies: [body()],
+    groups: [],
+    fields: [push, newField("anchor", "hold", [0, 0, 0], 1)],
+    falloffs: [spot],
+    maps: [newMap("wet", "spot", [0, 0, 0], 1)],
+  } as unknown as ShotDocument;
 }
 
 describe("a shared falloff", () => {
   it("is filled into the bodies that use it, with where they stand; bond strengths are in the world already", () => {
-    const full = filled(body(), [spot], true) as unknown as Record<string, Record<string, Record<string, Record<string, unknown>>>>;
+    const full = filled(body(), [spot], true) as unknown as Record<
+      string,
+      Record<string, Record<string, Record<string, unknown>>>
+    >;
     expect(full.pattern!.crowd!.reach!.given).toEqual({ layers: spot.layers, strength: 0.5, limits: [0, 1] });
     expect(full.pattern!.crowd!.reach!.stands).toEqual({ position: [0, 2, 0], rotation: [0, 0, 0, 1] });
     expect(full.bonds!.by_reach!.reach!.stands).toBeNull();
@@ -48,13 +74,22 @@ describe("a shared falloff", () => {
 });
 
 describe("what a take knows of pieces", () => {
-  const frames = { count: 2, pieces: 3, maps: { acted: new Uint8Array([0, 0, 0, 1, 2, 3]), "map/wet": new Float32Array([0, 0, 0, 0, 0.5, 1]) }, wide: { acted: 1, "map/wet": 1 } } as never;
+  const frames = {
+    count: 2,
+    pieces: 3,
+    maps: { acted: new Uint8Array([0, 0, 0, 1, 2, 3]), "map/wet": new Float32Array([0, 0, 0, 0, 0.5, 1]) },
+    wide: { acted: 1, "map/wet": 1 },
+  } as never;
   it("reads acting fields bit by bit, and gives breaking the colour before holding", () => {
     const d = shot();
     expect([0, 1, 2].map((p) => actedOn(frames, d, 1, p))).toEqual([["push"], ["hold"], ["push", "hold"]]);
     expect(actedOn(frames, d, 0, 2)).toEqual([]);
     const color = byFields(frames, d, 1, { holds: [0, 1, 0], breaks: [1, 0, 0], moves: [0, 0, 1], ends: [1, 1, 1] });
-    expect([0, 1, 2].map((p) => color(p))).toEqual([[0, 0, 1], [0, 1, 0], [0, 0, 1]]);
+    expect([0, 1, 2].map((p) => color(p))).toEqual([
+      [0, 0, 1],
+      [0, 1, 0],
+      [0, 0, 1],
+    ]);
   });
   it("colours a map from the low to the high end of its ramp", () => {
     const color = byMap(shot(), "wet", frames, 1, null)!;
@@ -72,6 +107,8 @@ describe("lines and units", () => {
     expect([...oneColor(at, [0.5, 0, 1])].slice(0, 3)).toEqual([0.5, 0, 1]);
   });
   it("says what the arrows of a field are measured in", () => {
-    expect(["gravity", "push", "displace"].map((kind) => arrowUnit(newField(kind as "push", "f", [0, 0, 0], 1)))).toEqual(["m/s²", "m/s", "m"]);
+    expect(
+      ["gravity", "push", "displace"].map((kind) => arrowUnit(newField(kind as "push", "f", [0, 0, 0], 1))),
+    ).toEqual(["m/s²", "m/s", "m"]);
   });
 });

@@ -34,7 +34,9 @@ const failure = ref("");
 const keys = ref(false);
 const STEPS: Step[] = ["build", "break", "bind", "drive", "run", "export"];
 const inTake = computed(() => view.showing === "take" && takes.frames !== null);
-const lastFrame = computed(() => (inTake.value ? Math.max(0, takes.frames!.count - 1) : (shot.document?.timing.frames ?? 240)));
+const lastFrame = computed(() =>
+  inTake.value ? Math.max(0, takes.frames!.count - 1) : (shot.document?.timing.frames ?? 240),
+);
 
 async function load(id: string): Promise<void> {
   failure.value = "";
@@ -146,9 +148,11 @@ function remove(): void {
   const chosen = view.selection;
   if (!chosen) return;
   view.select(null);
-  if (chosen.kind === "field") shot.edit(`delete ${chosen.name}`, (d) => (d.fields = d.fields.filter((f) => f.name !== chosen.name)));
+  if (chosen.kind === "field")
+    shot.edit(`delete ${chosen.name}`, (d) => (d.fields = d.fields.filter((f) => f.name !== chosen.name)));
   else if (chosen.kind === "falloff") return;
-  else if (chosen.kind === "tie") shot.edit(`delete ${chosen.name}`, (d) => (d.ties = d.ties.filter((t) => t.name !== chosen.name)));
+  else if (chosen.kind === "tie")
+    shot.edit(`delete ${chosen.name}`, (d) => (d.ties = d.ties.filter((t) => t.name !== chosen.name)));
   else shot.remove(chosen.name);
 }
 
@@ -175,7 +179,12 @@ watch(
 );
 /** What fields reach in the set-up at the playhead; arrows of the chosen one. */
 function look(): void {
-  if (shot.document) survey.update(shot.document, view.showing === "set-up" ? Math.min(view.frame, shot.document.timing.frames!) : 0, view.selection?.kind === "field" ? view.selection.name : "");
+  if (shot.document)
+    survey.update(
+      shot.document,
+      view.showing === "set-up" ? Math.min(view.frame, shot.document.timing.frames!) : 0,
+      view.selection?.kind === "field" ? view.selection.name : "",
+    );
 }
 watch([() => view.selection?.kind === "field" && view.selection.name, () => view.showing], look);
 watch([() => view.frame], () => view.showing === "set-up" && !view.playing && look());
@@ -216,7 +225,10 @@ onBeforeUnmount(() => {
 </script>
 
 <template>
-  <div v-if="failure" class="failure"><p>{{ failure }}</p><button class="button" @click="router.push('/')">All shots</button></div>
+  <div v-if="failure" class="failure">
+    <p>{{ failure }}</p>
+    <button class="button" @click="router.push('/')">All shots</button>
+  </div>
   <div v-else class="shot">
     <TopBar @bake="bake" @home="router.push('/')" />
     <div class="middle">
@@ -229,10 +241,26 @@ onBeforeUnmount(() => {
         <RunPanel v-if="view.step === 'run'" @bake="bake" @seek="seek" />
         <ExportPanel v-if="view.step === 'export'" />
       </div>
-      <View3D ref="three" @files="(f) => { view.step = 'build'; build?.bringIn(f); }">
+      <View3D
+        ref="three"
+        @files="
+          (f) => {
+            view.step = 'build';
+            build?.bringIn(f);
+          }
+        ">
         <div v-if="takes.frames" class="showing choices" role="group" aria-label="What the view shows">
-          <button :aria-pressed="view.showing === 'set-up'" @click="view.showing = 'set-up'; view.playing = false">set-up</button>
-          <button :aria-pressed="view.showing === 'take'" @click="view.showing = 'take'">take {{ String(takes.current?.number ?? 0).padStart(2, "0") }}</button>
+          <button
+            :aria-pressed="view.showing === 'set-up'"
+            @click="
+              view.showing = 'set-up';
+              view.playing = false;
+            ">
+            set-up
+          </button>
+          <button :aria-pressed="view.showing === 'take'" @click="view.showing = 'take'">
+            take {{ String(takes.current?.number ?? 0).padStart(2, "0") }}
+          </button>
         </div>
         <div v-if="shot.document && !shot.things.length" class="empty">
           <h2>Start with something to break</h2>
@@ -244,23 +272,82 @@ onBeforeUnmount(() => {
     </div>
     <CueSheet @seek="seek" @toggle="toggle" @step="(by) => seek(view.frame + by)" />
   </div>
-  <ElDialog :model-value="shot.state === 'conflict'" title="Changed in another tab" width="420" :show-close="false" :close-on-click-modal="false" :close-on-press-escape="false">
+  <ElDialog
+    :model-value="shot.state === 'conflict'"
+    title="Changed in another tab"
+    width="420"
+    :show-close="false"
+    :close-on-click-modal="false"
+    :close-on-press-escape="false">
     <p>{{ shot.refusal || "This shot was changed in another tab." }} Nothing is overwritten until you choose.</p>
-    <template #footer><button class="button" data-testid="settle-copy" @click="settle('copy')">Keep mine as a copy</button>&nbsp;<button class="button main" data-testid="settle-theirs" @click="settle('theirs')">Load its version</button></template>
+    <template #footer>
+      <button class="button" data-testid="settle-copy" @click="settle('copy')">Keep mine as a copy</button>
+      &nbsp;
+      <button class="button main" data-testid="settle-theirs" @click="settle('theirs')">Load its version</button>
+    </template>
   </ElDialog>
   <KeySheet v-model="keys" />
 </template>
 
 <style scoped>
-.shot { display: grid; grid-template-rows: auto minmax(0, 1fr) auto; height: 100%; }
-.middle { display: grid; grid-template-columns: 60px 248px minmax(0, 1fr) 284px; min-height: 0; }
-.panel { background: var(--basalt-1); border-right: 1px solid var(--line); overflow-y: auto; min-height: 0; }
-.showing { position: absolute; left: 12px; top: 12px; width: 150px; }
-.showing button { background: var(--basalt-1); font-size: 12px; height: 26px; }
-.empty { position: absolute; inset: 0; display: flex; flex-direction: column; align-items: center; justify-content: center; gap: 10px; text-align: center; pointer-events: none; }
-.empty h2 { font-size: 18px; font-weight: 600; }
-.empty p { color: var(--soft); }
-.empty button { pointer-events: auto; }
-.failure { height: 100%; display: grid; place-content: center; gap: 14px; text-align: center; }
-@media (min-width: 1900px) { .middle { grid-template-columns: 60px 300px minmax(0, 1fr) 340px; } }
+.shot {
+  display: grid;
+  grid-template-rows: auto minmax(0, 1fr) auto;
+  height: 100%;
+}
+.middle {
+  display: grid;
+  grid-template-columns: 60px 248px minmax(0, 1fr) 284px;
+  min-height: 0;
+}
+.panel {
+  background: var(--basalt-1);
+  border-right: 1px solid var(--line);
+  overflow-y: auto;
+  min-height: 0;
+}
+.showing {
+  position: absolute;
+  left: 12px;
+  top: 12px;
+  width: 150px;
+}
+.showing button {
+  background: var(--basalt-1);
+  font-size: 12px;
+  height: 26px;
+}
+.empty {
+  position: absolute;
+  inset: 0;
+  display: flex;
+  flex-direction: column;
+  align-items: center;
+  justify-content: center;
+  gap: 10px;
+  text-align: center;
+  pointer-events: none;
+}
+.empty h2 {
+  font-size: 18px;
+  font-weight: 600;
+}
+.empty p {
+  color: var(--soft);
+}
+.empty button {
+  pointer-events: auto;
+}
+.failure {
+  height: 100%;
+  display: grid;
+  place-content: center;
+  gap: 14px;
+  text-align: center;
+}
+@media (min-width: 1900px) {
+  .middle {
+    grid-template-columns: 60px 300px minmax(0, 1fr) 340px;
+  }
+}
 </style>

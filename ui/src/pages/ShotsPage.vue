@@ -27,7 +27,12 @@ async function attempt(work: () => Promise<void>): Promise<void> {
 const load = (): Promise<void> => attempt(async () => void (shots.value = (await api.shots()).shots));
 const make = (): Promise<void> =>
   attempt(async () => {
-    const out = await api.newShot(freeName("Untitled shot", (shots.value ?? []).map((s) => s.name)));
+    const out = await api.newShot(
+      freeName(
+        "Untitled shot",
+        (shots.value ?? []).map((s) => s.name),
+      ),
+    );
     await router.push(`/shot/${out.id}`);
   });
 
@@ -63,16 +68,49 @@ onMounted(load);
 
 <template>
   <div class="page">
-    <header><img src="/mark.svg" alt="" width="30" height="30" /><b>dynaclast</b><span class="space" /><button class="button plain" title="Light or dark" @click="view.setTheme(view.theme === 'dark' ? 'light' : 'dark')"><Glyph :name="view.theme === 'dark' ? 'sun' : 'moon'" /></button></header>
+    <header>
+      <img src="/mark.svg" alt="" width="30" height="30" />
+      <b>dynaclast</b>
+      <span class="space" />
+      <button
+        class="button plain"
+        title="Light or dark"
+        @click="view.setTheme(view.theme === 'dark' ? 'light' : 'dark')">
+        <Glyph :name="view.theme === 'dark' ? 'sun' : 'moon'" />
+      </button>
+    </header>
     <main>
-      <div class="head"><h1>Shots</h1><div><button class="button" @click="picker?.click()">Open a shot document</button><button class="button main" data-testid="new-shot" @click="make"><Glyph name="plus" />New shot</button></div></div>
-      <input ref="picker" type="file" accept=".json" hidden @change="(e) => openDocument((e.target as HTMLInputElement).files?.[0])" />
+      <div class="head">
+        <h1>Shots</h1>
+        <div>
+          <button class="button" @click="picker?.click()">Open a shot document</button>
+          <button class="button main" data-testid="new-shot" @click="make">
+            <Glyph name="plus" />
+            New shot
+          </button>
+        </div>
+      </div>
+      <input
+        ref="picker"
+        type="file"
+        accept=".json"
+        hidden
+        @change="(e) => openDocument((e.target as HTMLInputElement).files?.[0])" />
       <p v-if="problem" class="problem" role="alert">{{ problem }}</p>
       <ul v-if="shots?.length">
         <li v-for="s in shots" :key="s.id">
-          <button class="card" data-testid="shot-card" @click="router.push(`/shot/${s.id}`)"><b>{{ s.name }}</b><span class="figures">{{ s.takes }} {{ s.takes === 1 ? "take" : "takes" }}</span><span class="mute">{{ when(s.changed) }}</span></button>
-          <template v-if="doomed === s.id"><button class="button" @click="remove(s.id)">Delete with its takes</button><button class="button plain" @click="doomed = ''">keep</button></template>
-          <button v-else class="button plain" title="Delete this shot" @click="doomed = s.id"><Glyph name="cross" :size="13" /></button>
+          <button class="card" data-testid="shot-card" @click="router.push(`/shot/${s.id}`)">
+            <b>{{ s.name }}</b>
+            <span class="figures">{{ s.takes }} {{ s.takes === 1 ? "take" : "takes" }}</span>
+            <span class="mute">{{ when(s.changed) }}</span>
+          </button>
+          <template v-if="doomed === s.id">
+            <button class="button" @click="remove(s.id)">Delete with its takes</button>
+            <button class="button plain" @click="doomed = ''">keep</button>
+          </template>
+          <button v-else class="button plain" title="Delete this shot" @click="doomed = s.id">
+            <Glyph name="cross" :size="13" />
+          </button>
         </li>
       </ul>
       <p v-else-if="shots" class="mute none">No shots yet. Make one, and break something.</p>
@@ -81,17 +119,74 @@ onMounted(load);
 </template>
 
 <style scoped>
-.page { height: 100%; overflow-y: auto; background: radial-gradient(100% 70% at 50% 0%, var(--view-top), var(--basalt-0)); }
-header { display: flex; align-items: center; gap: 12px; padding: 18px 28px; font-size: 18px; }
-.space { flex: 1; }
-main { max-width: 760px; margin: 40px auto; padding: 0 24px; }
-.head > div { display: flex; gap: 8px; }
-.head { display: flex; justify-content: space-between; align-items: center; margin-bottom: 18px; }
-h1 { font-size: 26px; font-weight: 650; }
-ul { list-style: none; margin: 0; padding: 0; display: grid; gap: 8px; }
-li { display: flex; align-items: center; gap: 6px; }
-.card { flex: 1; display: grid; grid-template-columns: 1fr 80px 120px; align-items: center; gap: 12px; text-align: left; height: 54px; padding: 0 18px; border: 1px solid var(--line); border-radius: 6px; background: var(--basalt-1); cursor: pointer; }
-.card:hover { border-color: var(--accent); }
-.card b { font-weight: 600; font-size: 14px; }
-:root[data-theme="light"] header img { filter: invert(0.82) hue-rotate(180deg); }
+.page {
+  height: 100%;
+  overflow-y: auto;
+  background: radial-gradient(100% 70% at 50% 0%, var(--view-top), var(--basalt-0));
+}
+header {
+  display: flex;
+  align-items: center;
+  gap: 12px;
+  padding: 18px 28px;
+  font-size: 18px;
+}
+.space {
+  flex: 1;
+}
+main {
+  max-width: 760px;
+  margin: 40px auto;
+  padding: 0 24px;
+}
+.head > div {
+  display: flex;
+  gap: 8px;
+}
+.head {
+  display: flex;
+  justify-content: space-between;
+  align-items: center;
+  margin-bottom: 18px;
+}
+h1 {
+  font-size: 26px;
+  font-weight: 650;
+}
+ul {
+  list-style: none;
+  margin: 0;
+  padding: 0;
+  display: grid;
+  gap: 8px;
+}
+li {
+  display: flex;
+  align-items: center;
+  gap: 6px;
+}
+.card {
+  flex: 1;
+  display: grid;
+  grid-template-columns: 1fr 80px 120px;
+  align-items: center;
+  gap: 12px;
+  text-align: left;
+  height: 54px;
+  padding: 0 18px;
+  border: 1px solid var(--line);
+  border-radius: 6px;
+  background: var(--basalt-1);
+  cursor: pointer;
+}
+.card:hover {
+  border-color: var(--accent);
+}
+.card b {
+  font-weight: 600;
+  font-size: 14px;
+}
+:root[data-theme="light"] header img {
+  filter: invert(0.82) hue-rotate(180deg);
+}
 </style>

@@ -20,19 +20,29 @@ const pieces = usePieces();
 const survey = useSurvey();
 const view = useView();
 const add = useNewField();
-const chosen = computed(() => (shot.things.find((t) => t.name === view.thing)));
+const chosen = computed(() => shot.things.find((t) => t.name === view.thing));
 const body = computed(() => chosen.value?.body);
 const figures = computed(() => (chosen.value ? pieces.built.get(chosen.value.name)?.figures : undefined));
 const anchors = computed(() => shot.fields.filter((f) => f.effect.kind === "anchor"));
 const packed = computed(() => (chosen.value ? pieces.packedOf(chosen.value.name) : undefined));
 const tiers = computed(() => (packed.value ? Math.max(1, pieceFigures(packed.value).tiers) : 1));
 const unit = computed(() => (body.value?.bonds?.unit === "kN" ? "kN" : "kN/m²"));
-const BONDS = [["hidden", "hidden"], ["strength", "strength"], ["weight", "weight"]] as const;
+const BONDS = [
+  ["hidden", "hidden"],
+  ["strength", "strength"],
+  ["weight", "weight"],
+] as const;
 const ratios = computed(() => (chosen.value ? pieces.weights.get(chosen.value.name) : undefined));
 const worst = computed(() => (ratios.value?.length ? ratios.value.reduce((a, b) => Math.max(a, b), 0) : null));
 const over = computed(() => ratios.value?.reduce((n, r) => n + (r > 1 ? 1 : 0), 0) ?? 0);
-const RELEASE = [["start", "from the start"], ["intact", "intact until it breaks"], ["touch", "when touched"], ["cue", "at a cue"]] as const;
-const edit = (what: string, change: (b: Body) => void): void => shot.editBody(chosen.value!.name, `${what} of ${chosen.value!.name}`, change);
+const RELEASE = [
+  ["start", "from the start"],
+  ["intact", "intact until it breaks"],
+  ["touch", "when touched"],
+  ["cue", "at a cue"],
+] as const;
+const edit = (what: string, change: (b: Body) => void): void =>
+  shot.editBody(chosen.value!.name, `${what} of ${chosen.value!.name}`, change);
 
 /** Strength of a tier as it counts: a missing one is that of the tier before. */
 const strengthOf = (t: number): number => {
@@ -52,7 +62,14 @@ function setStrength(t: number, value: number): void {
 
 /** What holds the picked part to the rest, beside its weight. */
 const part = computed(() => {
-  if (!packed.value || !body.value?.bonds || !view.picked.length || !figures.value || view.picked.length === figures.value.pieces) return null;
+  if (
+    !packed.value ||
+    !body.value?.bonds ||
+    !view.picked.length ||
+    !figures.value ||
+    view.picked.length === figures.value.pieces
+  )
+    return null;
   const held = holding(packed.value, pieces.strengths.get(chosen.value!.name), view.picked);
   const mass = view.picked.reduce((sum, p) => sum + packed.value!.volume![p]!, 0) * figures.value.density;
   const g = Math.hypot(...(shot.document?.gravity ?? [0, -9.81, 0]));
@@ -75,11 +92,38 @@ function scaleByReach(): void {
   const big = Math.max(...(figures.value?.size ?? [2]));
   const at = body.value!.place.position!;
   const round = (x: number): number => Number(x.toPrecision(2));
-  edit("strength falloff", (b) => (b.bonds!.by_reach = { low: 1, high: 4, reach: { layers: [{ ...newLayer([...at] as [number, number, number], big), shape: { kind: "sphere", center: [...at] as [number, number, number], core: round(big * 0.2), edge: round(big * 0.3), ride: null } }], use: null, strength: 1, limits: [0, 1] } } as unknown as NonNullable<NonNullable<Body["bonds"]>["by_reach"]>));
+  edit(
+    "strength falloff",
+    (b) =>
+      (b.bonds!.by_reach = {
+        low: 1,
+        high: 4,
+        reach: {
+          layers: [
+            {
+              ...newLayer([...at] as [number, number, number], big),
+              shape: {
+                kind: "sphere",
+                center: [...at] as [number, number, number],
+                core: round(big * 0.2),
+                edge: round(big * 0.3),
+                ride: null,
+              },
+            },
+          ],
+          use: null,
+          strength: 1,
+          limits: [0, 1],
+        },
+      } as unknown as NonNullable<NonNullable<Body["bonds"]>["by_reach"]>),
+  );
 }
 
 function setRelease(kind: "start" | "intact" | "touch" | "cue"): void {
-  edit("release", (b) => (b.release = kind === "touch" ? { kind, part: "piece" } : kind === "cue" ? { kind, time: 1 } : { kind }));
+  edit(
+    "release",
+    (b) => (b.release = kind === "touch" ? { kind, part: "piece" } : kind === "cue" ? { kind, time: 1 } : { kind }),
+  );
 }
 
 /** The next click in the view says where it goes. */
@@ -92,88 +136,363 @@ function placeNew(kind: TieKind): void {
 
 <template>
   <div class="section">
-    <div class="panel-head"><h2>Bind</h2><span>{{ chosen ? chosen.name : "pick a body" }}</span></div>
+    <div class="panel-head">
+      <h2>Bind</h2>
+      <span>{{ chosen ? chosen.name : "pick a body" }}</span>
+    </div>
     <template v-if="body?.pattern">
       <template v-if="body.bonds">
-        <NumberRow v-for="t in tiers" :key="t" :label="t === 1 ? 'strength' : `tier ${t}`" :unit="unit" :min="0" :max="1e6" :initial="t === 1 ? 400 : undefined" :model-value="strengthOf(t)" @update:model-value="(v) => setStrength(t, v)" />
-        <ChoiceRow label="given" :options="[['kN/m2', 'per area'], ['kN', 'per bond']] as const" :model-value="body.bonds.unit!" @update:model-value="(v) => edit('strength unit', (b) => (b.bonds!.unit = v))" />
-        <NumberRow label="by size" :min="-3" :max="3" :initial="0" :model-value="body.bonds.by_size!" hint="strength grows with the piece's size to this power" @update:model-value="(v) => edit('strength by size', (b) => (b.bonds!.by_size = v))" />
+        <NumberRow
+          v-for="t in tiers"
+          :key="t"
+          :label="t === 1 ? 'strength' : `tier ${t}`"
+          :unit="unit"
+          :min="0"
+          :max="1e6"
+          :initial="t === 1 ? 400 : undefined"
+          :model-value="strengthOf(t)"
+          @update:model-value="(v) => setStrength(t, v)" />
+        <ChoiceRow
+          label="given"
+          :options="
+            [
+              ['kN/m2', 'per area'],
+              ['kN', 'per bond'],
+            ] as const
+          "
+          :model-value="body.bonds.unit!"
+          @update:model-value="(v) => edit('strength unit', (b) => (b.bonds!.unit = v))" />
+        <NumberRow
+          label="by size"
+          :min="-3"
+          :max="3"
+          :initial="0"
+          :model-value="body.bonds.by_size!"
+          hint="strength grows with the piece's size to this power"
+          @update:model-value="(v) => edit('strength by size', (b) => (b.bonds!.by_size = v))" />
         <template v-if="body.bonds.by_reach">
-          <NumberRow label="outside" unit="×" :min="0" :initial="1" :model-value="body.bonds.by_reach.low!" @update:model-value="(v) => edit('strength falloff', (b) => (b.bonds!.by_reach!.low = v))" />
-          <NumberRow label="inside" unit="×" :min="0" :initial="4" :model-value="body.bonds.by_reach.high!" @update:model-value="(v) => edit('strength falloff', (b) => (b.bonds!.by_reach!.high = v))" />
-          <ReachEditor label="where" world :model-value="body.bonds.by_reach.reach" @update:model-value="(v) => edit('strength falloff', (b) => ((b.bonds!.by_reach!.reach as unknown) = v))" />
+          <NumberRow
+            label="outside"
+            unit="×"
+            :min="0"
+            :initial="1"
+            :model-value="body.bonds.by_reach.low!"
+            @update:model-value="(v) => edit('strength falloff', (b) => (b.bonds!.by_reach!.low = v))" />
+          <NumberRow
+            label="inside"
+            unit="×"
+            :min="0"
+            :initial="4"
+            :model-value="body.bonds.by_reach.high!"
+            @update:model-value="(v) => edit('strength falloff', (b) => (b.bonds!.by_reach!.high = v))" />
+          <ReachEditor
+            label="where"
+            world
+            :model-value="body.bonds.by_reach.reach"
+            @update:model-value="(v) => edit('strength falloff', (b) => ((b.bonds!.by_reach!.reach as unknown) = v))" />
         </template>
         <div v-if="figures" class="figures counts">
-          <p><span>bonds</span><b>{{ figures.bonds }}</b></p>
-          <p v-for="t in figures.tiers" :key="t.tier"><span>{{ figures.tiers.length > 1 ? `tier ${t.tier}, ${t.bonds}` : "each" }}</span><b>{{ showNumber(t.strength[0], 2) }} to {{ showNumber(t.strength[1], 3) }} kN</b></p>
-          <p><span>own weight</span><b>{{ showNumber((figures.mass * 9.81) / 1000, 3) }} kN</b></p>
+          <p>
+            <span>bonds</span>
+            <b>{{ figures.bonds }}</b>
+          </p>
+          <p v-for="t in figures.tiers" :key="t.tier">
+            <span>{{ figures.tiers.length > 1 ? `tier ${t.tier}, ${t.bonds}` : "each" }}</span>
+            <b>{{ showNumber(t.strength[0], 2) }} to {{ showNumber(t.strength[1], 3) }} kN</b>
+          </p>
+          <p>
+            <span>own weight</span>
+            <b>{{ showNumber((figures.mass * 9.81) / 1000, 3) }} kN</b>
+          </p>
         </div>
         <div class="more">
-          <button class="link" @click="body.bonds.by_reach ? edit('strength falloff', (b) => (b.bonds!.by_reach = null)) : scaleByReach()">{{ body.bonds.by_reach ? "same strength everywhere" : "stronger by a falloff" }}</button>
+          <button
+            class="link"
+            @click="body.bonds.by_reach ? edit('strength falloff', (b) => (b.bonds!.by_reach = null)) : scaleByReach()">
+            {{ body.bonds.by_reach ? "same strength everywhere" : "stronger by a falloff" }}
+          </button>
           <button class="link" @click="edit('bonds', (b) => (b.bonds = null))">set the pieces loose</button>
         </div>
       </template>
-      <button v-else class="button main wide" @click="edit('bonds', (b) => (b.bonds = { strength: 400, unit: 'kN/m2', tiers: [], by_size: 0, by_reach: null, cut: [] }))">Bond the pieces</button>
+      <button
+        v-else
+        class="button main wide"
+        @click="
+          edit(
+            'bonds',
+            (b) => (b.bonds = { strength: 400, unit: 'kN/m2', tiers: [], by_size: 0, by_reach: null, cut: [] }),
+          )
+        ">
+        Bond the pieces
+      </button>
     </template>
-    <p v-else-if="chosen" class="mute">{{ chosen.name }} is whole. <button class="link" @click="view.step = 'break'">Break it</button> to have bonds.</p>
+    <p v-else-if="chosen" class="mute">
+      {{ chosen.name }} is whole.
+      <button class="link" @click="view.step = 'break'">Break it</button>
+      to have bonds.
+    </p>
     <p v-else class="mute">Pick a broken body to set how strongly its pieces hold together.</p>
   </div>
   <div v-if="body?.pattern && body.bonds" class="section">
-    <header><h3>Part to the rest</h3><span>{{ view.picked.length ? `${view.picked.length} picked` : "pick pieces" }}</span></header>
+    <header>
+      <h3>Part to the rest</h3>
+      <span>{{ view.picked.length ? `${view.picked.length} picked` : "pick pieces" }}</span>
+    </header>
     <template v-if="part">
       <div class="bars figures" data-testid="part-holding">
-        <p><i class="hold" :style="{ width: `${Math.min(100, (100 * part.strength) / Math.max(part.strength, part.weight))}%` }" /><span>{{ part.bonds }} bonds hold</span><b>{{ showNumber(part.strength, 3) }} kN</b></p>
-        <p><i class="load" :style="{ width: `${Math.min(100, (100 * part.weight) / Math.max(part.strength, part.weight, 1e-9))}%` }" /><span>its weight</span><b>{{ showNumber(part.weight, 3) }} kN</b></p>
+        <p>
+          <i
+            class="hold"
+            :style="{ width: `${Math.min(100, (100 * part.strength) / Math.max(part.strength, part.weight))}%` }" />
+          <span>{{ part.bonds }} bonds hold</span>
+          <b>{{ showNumber(part.strength, 3) }} kN</b>
+        </p>
+        <p>
+          <i
+            class="load"
+            :style="{ width: `${Math.min(100, (100 * part.weight) / Math.max(part.strength, part.weight, 1e-9))}%` }" />
+          <span>its weight</span>
+          <b>{{ showNumber(part.weight, 3) }} kN</b>
+        </p>
       </div>
-      <button class="button wide" data-testid="cut-bonds" :disabled="!part.rows.length" @click="cut(!!isCut)">{{ isCut ? `Mend the ${part.rows.length} bonds` : `Cut the ${part.bonds} bonds` }}</button>
+      <button class="button wide" data-testid="cut-bonds" :disabled="!part.rows.length" @click="cut(!!isCut)">
+        {{ isCut ? `Mend the ${part.rows.length} bonds` : `Cut the ${part.bonds} bonds` }}
+      </button>
     </template>
-    <p v-else class="mute small">Click a piece; Shift adds, Shift-drag picks a box. What holds it to the rest stands here beside its weight.</p>
+    <p v-else class="mute small">
+      Click a piece; Shift adds, Shift-drag picks a box. What holds it to the rest stands here beside its weight.
+    </p>
     <ChoiceRow label="bonds" :options="BONDS" :model-value="view.bonds" @update:model-value="(v) => (view.bonds = v)" />
-    <p v-if="view.bonds === 'weight' && worst !== null" class="figures small" :class="worst > 1 ? 'problem' : 'mute'" data-testid="worst-weight">{{ worst > 1 ? `overloaded: ${over} bonds, at worst ${showNumber(worst, 2)} ×` : `most loaded bond at ${showNumber(worst * 100, 2)} %` }}</p>
-    <ChoiceRow label="colour by" :options="[['material', 'material'], ['strength', 'strength']] as const" :model-value="view.colorBy as 'material'" @update:model-value="(v) => (view.colorBy = v)" />
+    <p
+      v-if="view.bonds === 'weight' && worst !== null"
+      class="figures small"
+      :class="worst > 1 ? 'problem' : 'mute'"
+      data-testid="worst-weight">
+      {{
+        worst > 1
+          ? `overloaded: ${over} bonds, at worst ${showNumber(worst, 2)} ×`
+          : `most loaded bond at ${showNumber(worst * 100, 2)} %`
+      }}
+    </p>
+    <ChoiceRow
+      label="colour by"
+      :options="
+        [
+          ['material', 'material'],
+          ['strength', 'strength'],
+        ] as const
+      "
+      :model-value="view.colorBy as 'material'"
+      @update:model-value="(v) => (view.colorBy = v)" />
   </div>
   <div v-if="body?.pattern && body.bonds" class="section">
-    <header><h3>Own weight</h3><span>through the bonds</span></header>
-    <ChoiceRow label="followed" :options="[['off', 'no'], ['on', 'seen'], ['fail', 'breaks']] as const" :model-value="body.load_path!" @update:model-value="(v) => edit('own weight', (b) => (b.load_path = v))" />
+    <header>
+      <h3>Own weight</h3>
+      <span>through the bonds</span>
+    </header>
+    <ChoiceRow
+      label="followed"
+      :options="
+        [
+          ['off', 'no'],
+          ['on', 'seen'],
+          ['fail', 'breaks'],
+        ] as const
+      "
+      :model-value="body.load_path!"
+      @update:model-value="(v) => edit('own weight', (b) => (b.load_path = v))" />
     <p v-if="body.load_path !== 'off'" class="mute small">A take shows it under Run, coloured by weight.</p>
   </div>
   <div v-if="body && body.role === 'active'" class="section">
     <header><h3>Free</h3></header>
-    <div class="choices column"><button v-for="[kind, word] in RELEASE" :key="kind" :data-testid="`release-${kind}`" :aria-pressed="body.release.kind === kind" @click="setRelease(kind)">{{ word }}</button></div>
-    <ChoiceRow v-if="body.release.kind === 'touch'" label="what goes" :options="[['piece', 'piece'], ['chunk', 'chunk'], ['body', 'all']] as const" :model-value="body.release.part!" @update:model-value="(v) => edit('release', (b) => ((b.release as { part: string }).part = v))" />
-    <NumberRow v-if="body.release.kind === 'cue'" label="time" unit="s" :min="0" :model-value="body.release.time!" @update:model-value="(v) => edit('release', (b) => ((b.release as { time: number }).time = v))" />
+    <div class="choices column">
+      <button
+        v-for="[kind, word] in RELEASE"
+        :key="kind"
+        :data-testid="`release-${kind}`"
+        :aria-pressed="body.release.kind === kind"
+        @click="setRelease(kind)">
+        {{ word }}
+      </button>
+    </div>
+    <ChoiceRow
+      v-if="body.release.kind === 'touch'"
+      label="what goes"
+      :options="
+        [
+          ['piece', 'piece'],
+          ['chunk', 'chunk'],
+          ['body', 'all'],
+        ] as const
+      "
+      :model-value="body.release.part!"
+      @update:model-value="(v) => edit('release', (b) => ((b.release as { part: string }).part = v))" />
+    <NumberRow
+      v-if="body.release.kind === 'cue'"
+      label="time"
+      unit="s"
+      :min="0"
+      :model-value="body.release.time!"
+      @update:model-value="(v) => edit('release', (b) => ((b.release as { time: number }).time = v))" />
   </div>
-  <BodyList v-if="shot.things.length" :figure="(t) => (t.body.bonds && t.body.pattern ? `${pieces.built.get(t.name)?.figures.bonds ?? '…'} bonds` : t.body.pattern ? 'loose' : 'whole')" />
+  <BodyList
+    v-if="shot.things.length"
+    :figure="
+      (t) =>
+        t.body.bonds && t.body.pattern
+          ? `${pieces.built.get(t.name)?.figures.bonds ?? '…'} bonds`
+          : t.body.pattern
+            ? 'loose'
+            : 'whole'
+    " />
   <div class="section">
-    <header><h3>Ties</h3><span>body to body, or to the world</span></header>
-    <button v-for="t in shot.ties" :key="t.name" class="anchor" :class="{ chosen: view.selection?.kind === 'tie' && view.selection.name === t.name, off: !t.on }" :style="{ color: FAMILY_COLOR.holds }" @click="view.select({ kind: 'tie', name: t.name })"><Glyph :name="t.how.kind" /><b>{{ t.name }}</b><span class="figures">{{ t.breaks ? `${showNumber(t.breaks, 3)} kN` : t.to ?? "world" }}</span></button>
-    <div class="choices kinds"><button v-for="(why, kind) in TIES" :key="kind" :title="why" :aria-pressed="view.placing?.kind === kind" :disabled="!shot.bodies.length" :data-testid="`add-${kind}`" @click="placeNew(kind)"><Glyph :name="kind" :size="14" />{{ kind }}</button></div>
+    <header>
+      <h3>Ties</h3>
+      <span>body to body, or to the world</span>
+    </header>
+    <button
+      v-for="t in shot.ties"
+      :key="t.name"
+      class="anchor"
+      :class="{ chosen: view.selection?.kind === 'tie' && view.selection.name === t.name, off: !t.on }"
+      :style="{ color: FAMILY_COLOR.holds }"
+      @click="view.select({ kind: 'tie', name: t.name })">
+      <Glyph :name="t.how.kind" />
+      <b>{{ t.name }}</b>
+      <span class="figures">{{ t.breaks ? `${showNumber(t.breaks, 3)} kN` : (t.to ?? "world") }}</span>
+    </button>
+    <div class="choices kinds">
+      <button
+        v-for="(why, kind) in TIES"
+        :key="kind"
+        :title="why"
+        :aria-pressed="view.placing?.kind === kind"
+        :disabled="!shot.bodies.length"
+        :data-testid="`add-${kind}`"
+        @click="placeNew(kind)">
+        <Glyph :name="kind" :size="14" />
+        {{ kind }}
+      </button>
+    </div>
   </div>
   <div class="section">
-    <header><h3>Anchors</h3><span>held from the start</span></header>
-    <button v-for="f in anchors" :key="f.name" class="anchor" :class="{ chosen: view.selection?.name === f.name }" :style="{ color: FAMILY_COLOR.holds }" @click="view.select({ kind: 'field', name: f.name })"><Glyph name="anchor" /><b>{{ f.name }}</b><span class="figures">{{ survey.totals(f.name).known ? `holds ${survey.totals(f.name).pieces}` : "counting" }}</span></button>
-    <button class="button wide" data-testid="add-anchor" @click="add('anchor')"><Glyph name="plus" />Add an anchor</button>
+    <header>
+      <h3>Anchors</h3>
+      <span>held from the start</span>
+    </header>
+    <button
+      v-for="f in anchors"
+      :key="f.name"
+      class="anchor"
+      :class="{ chosen: view.selection?.name === f.name }"
+      :style="{ color: FAMILY_COLOR.holds }"
+      @click="view.select({ kind: 'field', name: f.name })">
+      <Glyph name="anchor" />
+      <b>{{ f.name }}</b>
+      <span class="figures">
+        {{ survey.totals(f.name).known ? `holds ${survey.totals(f.name).pieces}` : "counting" }}
+      </span>
+    </button>
+    <button class="button wide" data-testid="add-anchor" @click="add('anchor')">
+      <Glyph name="plus" />
+      Add an anchor
+    </button>
   </div>
 </template>
 
 <style scoped>
-.counts { margin: 8px 0; }
-.counts p { display: flex; justify-content: space-between; line-height: 1.8; color: var(--soft); }
-.counts b { font-weight: 500; color: var(--chalk); }
-.more { display: flex; flex-wrap: wrap; gap: 4px 14px; font-size: 12px; color: var(--soft); }
-.small { font-size: 12px; }
-.column { flex-direction: column; }
-.bars { margin-bottom: 8px; }
-.bars p { position: relative; display: flex; justify-content: space-between; padding: 2px 8px; margin-bottom: 4px; background: var(--basalt-2); border-radius: 3px; overflow: hidden; }
-.bars i { position: absolute; left: 0; top: 0; bottom: 0; }
-.bars .hold { background: color-mix(in srgb, var(--brass) 55%, var(--basalt-2)); }
-.bars .load { background: color-mix(in srgb, var(--ember) 55%, var(--basalt-2)); }
-.bars span, .bars b { position: relative; font-weight: 500; }
-.anchor { display: flex; gap: 8px; align-items: center; width: 100%; height: 28px; border: 0; background: none; cursor: pointer; border-radius: var(--radius); padding: 0 6px; margin-bottom: 4px; }
-.anchor.chosen { background: var(--basalt-3); }
-.anchor.off { opacity: 0.45; }
-.kinds { display: grid; grid-template-columns: 1fr 1fr; }
-.kinds button { display: flex; gap: 5px; align-items: center; justify-content: center; padding: 0 4px; }
-.anchor b { flex: 1; text-align: left; font-weight: 600; }
-.anchor span { color: var(--soft); }
+.counts {
+  margin: 8px 0;
+}
+.counts p {
+  display: flex;
+  justify-content: space-between;
+  line-height: 1.8;
+  color: var(--soft);
+}
+.counts b {
+  font-weight: 500;
+  color: var(--chalk);
+}
+.more {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px 14px;
+  font-size: 12px;
+  color: var(--soft);
+}
+.small {
+  font-size: 12px;
+}
+.column {
+  flex-direction: column;
+}
+.bars {
+  margin-bottom: 8px;
+}
+.bars p {
+  position: relative;
+  display: flex;
+  justify-content: space-between;
+  padding: 2px 8px;
+  margin-bottom: 4px;
+  background: var(--basalt-2);
+  border-radius: 3px;
+  overflow: hidden;
+}
+.bars i {
+  position: absolute;
+  left: 0;
+  top: 0;
+  bottom: 0;
+}
+.bars .hold {
+  background: color-mix(in srgb, var(--brass) 55%, var(--basalt-2));
+}
+.bars .load {
+  background: color-mix(in srgb, var(--ember) 55%, var(--basalt-2));
+}
+.bars span,
+.bars b {
+  position: relative;
+  font-weight: 500;
+}
+.anchor {
+  display: flex;
+  gap: 8px;
+  align-items: center;
+  width: 100%;
+  height: 28px;
+  border: 0;
+  background: none;
+  cursor: pointer;
+  border-radius: var(--radius);
+  padding: 0 6px;
+  margin-bottom: 4px;
+}
+.anchor.chosen {
+  background: var(--basalt-3);
+}
+.anchor.off {
+  opacity: 0.45;
+}
+.kinds {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+}
+.kinds button {
+  display: flex;
+  gap: 5px;
+  align-items: center;
+  justify-content: center;
+  padding: 0 4px;
+}
+.anchor b {
+  flex: 1;
+  text-align: left;
+  font-weight: 600;
+}
+.anchor span {
+  color: var(--soft);
+}
 </style>

@@ -17,7 +17,7 @@ import { useView } from "../stores/view";
 const shot = useShot();
 const pieces = usePieces();
 const view = useView();
-const chosen = computed(() => (shot.things.find((t) => t.name === view.thing)));
+const chosen = computed(() => shot.things.find((t) => t.name === view.thing));
 const body = computed(() => chosen.value?.body);
 const figures = computed(() => (chosen.value ? pieces.built.get(chosen.value.name)?.figures : undefined));
 const size = computed(() => figures.value?.size ?? [2, 2, 2]);
@@ -25,9 +25,24 @@ const packed = computed(() => (chosen.value ? pieces.packedOf(chosen.value.name)
 const tiers = computed(() => (packed.value ? pieceFigures(packed.value).tiers : 0));
 const FIRST = ["cells", "radial", "slabs", "bricks", "splinters", "faces"] as const;
 const AGAIN = ["cells", "radial", "slabs", "bricks", "splinters", "clusters"] as const;
-const OF = [["all", "all"], ["pieces", "picked"], ["larger", "larger"], ["reach", "falloff"]] as const;
-const COLORS = [["material", "material"], ["piece", "piece"], ["tier", "tier"], ["size", "size"]] as const;
-const AXES = [[-1, "off"], [0, "x"], [1, "y"], [2, "z"]] as const;
+const OF = [
+  ["all", "all"],
+  ["pieces", "picked"],
+  ["larger", "larger"],
+  ["reach", "falloff"],
+] as const;
+const COLORS = [
+  ["material", "material"],
+  ["piece", "piece"],
+  ["tier", "tier"],
+  ["size", "size"],
+] as const;
+const AXES = [
+  [-1, "off"],
+  [0, "x"],
+  [1, "y"],
+  [2, "z"],
+] as const;
 
 function edit(what: string, change: (b: Body) => void): void {
   const name = chosen.value!.name;
@@ -67,7 +82,10 @@ const editStep = (k: number, what: string, change: (s: BreakStep) => void): void
 function again(): void {
   const picked = [...view.picked];
   edit("break again", (b) => {
-    b.breaks.push({ of: picked.length ? { kind: "pieces", pieces: picked } : { kind: "all" }, pattern: { ...(newPattern("cells", size.value) as StepPattern), count: 6 } as StepPattern });
+    b.breaks.push({
+      of: picked.length ? { kind: "pieces", pieces: picked } : { kind: "all" },
+      pattern: { ...(newPattern("cells", size.value) as StepPattern), count: 6 } as StepPattern,
+    });
     if (b.bonds) b.bonds.cut = [];
   });
   view.picked = [];
@@ -77,10 +95,31 @@ function again(): void {
 function setOf(k: number, kind: BreakStep["of"]["kind"]): void {
   const big = Math.max(...size.value);
   const round = (x: number): number => Number(x.toPrecision(2));
-  const reach = { layers: [{ shape: { kind: "box", center: [0, 0, 0], rotation: [0, 0, 0, 1], core: [round(big / 2), round(big / 2), round(big / 2)], edge: 0 }, profile: "smooth", invert: false, blend: "normal", opacity: 1 }] } as FieldItem["reach"];
+  const reach = {
+    layers: [
+      {
+        shape: {
+          kind: "box",
+          center: [0, 0, 0],
+          rotation: [0, 0, 0, 1],
+          core: [round(big / 2), round(big / 2), round(big / 2)],
+          edge: 0,
+        },
+        profile: "smooth",
+        invert: false,
+        blend: "normal",
+        opacity: 1,
+      },
+    ],
+  } as FieldItem["reach"];
   const made: Record<string, BreakStep["of"]> = {
-    all: { kind: "all" }, pieces: { kind: "pieces", pieces: view.picked.length ? [...view.picked] : [0] },
-    larger: { kind: "larger", size: round(figures.value ? Math.cbrt(figures.value.largest / figures.value.density) * 0.7 : 0.5) }, reach: { kind: "reach", reach, above: 0.5 } as BreakStep["of"],
+    all: { kind: "all" },
+    pieces: { kind: "pieces", pieces: view.picked.length ? [...view.picked] : [0] },
+    larger: {
+      kind: "larger",
+      size: round(figures.value ? Math.cbrt(figures.value.largest / figures.value.density) * 0.7 : 0.5),
+    },
+    reach: { kind: "reach", reach, above: 0.5 } as BreakStep["of"],
   };
   editStep(k, "choice", (s) => (s.of = made[kind]!));
 }
@@ -93,70 +132,211 @@ const explode = (t: number, value: number): void => {
 
 <template>
   <div class="section">
-    <div class="panel-head"><h2>Break</h2><span>{{ chosen ? chosen.name : "pick a body" }}</span></div>
+    <div class="panel-head">
+      <h2>Break</h2>
+      <span>{{ chosen ? chosen.name : "pick a body" }}</span>
+    </div>
     <template v-if="body">
       <template v-if="body.pattern">
         <PatternEditor :model-value="body.pattern" :kinds="FIRST" :size="size" @update:model-value="setPattern" />
         <button class="button wide" @click="mend">Make it whole</button>
       </template>
       <template v-else>
-        <button class="button main wide" data-testid="break-it" @click="breakIt('cells')">Break {{ chosen!.name }} into cells</button>
+        <button class="button main wide" data-testid="break-it" @click="breakIt('cells')">
+          Break {{ chosen!.name }} into cells
+        </button>
         <p class="or mute">or into</p>
-        <div class="choices wrap"><button v-for="k in FIRST.slice(1)" :key="k" :data-testid="`break-${k}`" @click="breakIt(k)">{{ k }}</button></div>
+        <div class="choices wrap">
+          <button v-for="k in FIRST.slice(1)" :key="k" :data-testid="`break-${k}`" @click="breakIt(k)">{{ k }}</button>
+        </div>
       </template>
-      <p v-if="pieces.errors.get(chosen!.name)" class="problem" role="alert" data-testid="break-problem">{{ pieces.errors.get(chosen!.name) }}</p>
+      <p v-if="pieces.errors.get(chosen!.name)" class="problem" role="alert" data-testid="break-problem">
+        {{ pieces.errors.get(chosen!.name) }}
+      </p>
     </template>
     <p v-else-if="shot.things.length" class="mute">Pick a body in the view or below, then break it.</p>
-    <p v-else class="mute">There is nothing to break yet. <button class="link" @click="view.step = 'build'">Add a body</button></p>
+    <p v-else class="mute">
+      There is nothing to break yet.
+      <button class="link" @click="view.step = 'build'">Add a body</button>
+    </p>
   </div>
   <template v-if="body?.pattern">
-    <div v-for="(step, k) in (body.breaks as BreakStep[])" :key="k" class="section" :data-testid="`break-step-${k}`">
-      <header><h3>Then {{ step.pattern.kind === "clusters" ? "gather" : "break again" }}</h3><button class="link mute" title="Take this step out" @click="edit('break step', (b) => b.breaks.splice(k, 1))">remove</button></header>
+    <div v-for="(step, k) in body.breaks as BreakStep[]" :key="k" class="section" :data-testid="`break-step-${k}`">
+      <header>
+        <h3>Then {{ step.pattern.kind === "clusters" ? "gather" : "break again" }}</h3>
+        <button class="link mute" title="Take this step out" @click="edit('break step', (b) => b.breaks.splice(k, 1))">
+          remove
+        </button>
+      </header>
       <ChoiceRow label="which" :options="OF" :model-value="step.of.kind" @update:model-value="(v) => setOf(k, v)" />
-      <p v-if="step.of.kind === 'pieces'" class="mute small">{{ step.of.pieces.length }} {{ step.of.pieces.length === 1 ? "piece" : "pieces" }}: {{ step.of.pieces.slice(0, 8).join(", ") }}{{ step.of.pieces.length > 8 ? "…" : "" }} <button v-if="view.picked.length" class="link" @click="setOf(k, 'pieces')">use the {{ view.picked.length }} picked now</button></p>
-      <NumberRow v-if="step.of.kind === 'larger'" label="larger than" unit="m" :min="0.0001" :model-value="step.of.size!" @update:model-value="(v) => editStep(k, 'size', (s) => ((s.of as { size: number }).size = v))" />
+      <p v-if="step.of.kind === 'pieces'" class="mute small">
+        {{ step.of.pieces.length }} {{ step.of.pieces.length === 1 ? "piece" : "pieces" }}:
+        {{ step.of.pieces.slice(0, 8).join(", ") }}{{ step.of.pieces.length > 8 ? "…" : "" }}
+        <button v-if="view.picked.length" class="link" @click="setOf(k, 'pieces')">
+          use the {{ view.picked.length }} picked now
+        </button>
+      </p>
+      <NumberRow
+        v-if="step.of.kind === 'larger'"
+        label="larger than"
+        unit="m"
+        :min="0.0001"
+        :model-value="step.of.size!"
+        @update:model-value="(v) => editStep(k, 'size', (s) => ((s.of as { size: number }).size = v))" />
       <template v-if="step.of.kind === 'reach'">
-        <ReachEditor label="inside" :model-value="step.of.reach" @update:model-value="(v) => editStep(k, 'reach', (s) => ((s.of as { reach: FieldItem['reach'] }).reach = v))" />
-        <NumberRow label="value above" :min="0.01" :max="1" :model-value="step.of.above!" @update:model-value="(v) => editStep(k, 'limit', (s) => ((s.of as { above: number }).above = v))" />
+        <ReachEditor
+          label="inside"
+          :model-value="step.of.reach"
+          @update:model-value="
+            (v) => editStep(k, 'reach', (s) => ((s.of as { reach: FieldItem['reach'] }).reach = v))
+          " />
+        <NumberRow
+          label="value above"
+          :min="0.01"
+          :max="1"
+          :model-value="step.of.above!"
+          @update:model-value="(v) => editStep(k, 'limit', (s) => ((s.of as { above: number }).above = v))" />
       </template>
-      <PatternEditor :model-value="step.pattern" :kinds="AGAIN" :size="size" @update:model-value="(p, what) => editStep(k, what, (s) => (s.pattern = p as StepPattern))" />
+      <PatternEditor
+        :model-value="step.pattern"
+        :kinds="AGAIN"
+        :size="size"
+        @update:model-value="(p, what) => editStep(k, what, (s) => (s.pattern = p as StepPattern))" />
     </div>
     <div class="section">
-      <button class="button wide" data-testid="break-again" :disabled="tiers >= 4" @click="again">{{ view.picked.length ? `Break the ${view.picked.length} picked again` : "Break pieces again" }}</button>
+      <button class="button wide" data-testid="break-again" :disabled="tiers >= 4" @click="again">
+        {{ view.picked.length ? `Break the ${view.picked.length} picked again` : "Break pieces again" }}
+      </button>
       <p class="mute small">Click a piece; Shift adds pieces, Shift-drag picks a box.</p>
     </div>
     <div class="section">
-      <header><h3>Rough cuts</h3><span>drawn only</span></header>
+      <header>
+        <h3>Rough cuts</h3>
+        <span>drawn only</span>
+      </header>
       <template v-if="body.roughness">
-        <NumberRow label="bump size" unit="m" :min="0.001" :model-value="body.roughness.size!" @update:model-value="(v) => edit('roughness', (b) => (b.roughness!.size = v))" />
-        <NumberRow label="depth" unit="m" :min="0" :model-value="body.roughness.depth!" @update:model-value="(v) => edit('roughness', (b) => (b.roughness!.depth = v))" />
+        <NumberRow
+          label="bump size"
+          unit="m"
+          :min="0.001"
+          :model-value="body.roughness.size!"
+          @update:model-value="(v) => edit('roughness', (b) => (b.roughness!.size = v))" />
+        <NumberRow
+          label="depth"
+          unit="m"
+          :min="0"
+          :model-value="body.roughness.depth!"
+          @update:model-value="(v) => edit('roughness', (b) => (b.roughness!.depth = v))" />
         <button class="link mute small" @click="edit('roughness', (b) => (b.roughness = null))">smooth cuts</button>
       </template>
-      <button v-else class="button wide" @click="edit('roughness', (b) => (b.roughness = { size: Number((Math.max(...size) * 0.06).toPrecision(2)), depth: Number((Math.max(...size) * 0.01).toPrecision(2)), seed: 1 }))">Roughen the cut faces</button>
+      <button
+        v-else
+        class="button wide"
+        @click="
+          edit(
+            'roughness',
+            (b) =>
+              (b.roughness = {
+                size: Number((Math.max(...size) * 0.06).toPrecision(2)),
+                depth: Number((Math.max(...size) * 0.01).toPrecision(2)),
+                seed: 1,
+              }),
+          )
+        ">
+        Roughen the cut faces
+      </button>
     </div>
   </template>
   <BodyList v-if="shot.things.length" :figure="(t) => `${pieces.built.get(t.name)?.figures.pieces ?? '…'} pc`" />
   <div class="section">
     <header><h3>See</h3></header>
-    <ChoiceRow label="colour by" :options="COLORS" :model-value="view.colorBy as 'material'" @update:model-value="(c) => (view.colorBy = c)" />
-    <div v-for="t in Math.max(1, tiers)" :key="t" class="row"><label>{{ tiers > 1 ? `explode ${t}` : "explode" }}</label><ElSlider :model-value="view.explode[t - 1]" :min="0" :max="1.5" :step="0.01" :show-tooltip="false" :aria-label="`explode tier ${t}`" :data-testid="t === 1 ? 'explode' : `explode-${t}`" @input="(v) => explode(t - 1, v as number)" /></div>
-    <ChoiceRow label="cut open" :options="AXES" :model-value="view.section?.axis ?? -1" @update:model-value="(a) => (view.section = a < 0 ? null : { axis: a as 0, share: view.section?.share ?? 0.5 })" />
-    <div v-if="view.section" class="row"><label>at</label><ElSlider v-model="view.section.share" :min="0" :max="1" :step="0.01" :show-tooltip="false" aria-label="section" /></div>
-    <ChoiceRow label="cut lines" :options="[[0, 'off'], [1, 'on']] as const" :model-value="view.wire ? 1 : 0" @update:model-value="(v) => (view.wire = v === 1)" />
+    <ChoiceRow
+      label="colour by"
+      :options="COLORS"
+      :model-value="view.colorBy as 'material'"
+      @update:model-value="(c) => (view.colorBy = c)" />
+    <div v-for="t in Math.max(1, tiers)" :key="t" class="row">
+      <label>{{ tiers > 1 ? `explode ${t}` : "explode" }}</label>
+      <ElSlider
+        :model-value="view.explode[t - 1]"
+        :min="0"
+        :max="1.5"
+        :step="0.01"
+        :show-tooltip="false"
+        :aria-label="`explode tier ${t}`"
+        :data-testid="t === 1 ? 'explode' : `explode-${t}`"
+        @input="(v) => explode(t - 1, v as number)" />
+    </div>
+    <ChoiceRow
+      label="cut open"
+      :options="AXES"
+      :model-value="view.section?.axis ?? -1"
+      @update:model-value="
+        (a) => (view.section = a < 0 ? null : { axis: a as 0, share: view.section?.share ?? 0.5 })
+      " />
+    <div v-if="view.section" class="row">
+      <label>at</label>
+      <ElSlider
+        v-model="view.section.share"
+        :min="0"
+        :max="1"
+        :step="0.01"
+        :show-tooltip="false"
+        aria-label="section" />
+    </div>
+    <ChoiceRow
+      label="cut lines"
+      :options="
+        [
+          [0, 'off'],
+          [1, 'on'],
+        ] as const
+      "
+      :model-value="view.wire ? 1 : 0"
+      @update:model-value="(v) => (view.wire = v === 1)" />
   </div>
   <div v-if="figures && figures.pieces > 1" class="section figures counts" data-testid="break-figures">
-    <p><span>pieces</span><b>{{ figures.pieces }}</b></p>
-    <p><span>smallest</span><b>{{ showMass(figures.smallest) }}</b></p>
-    <p><span>largest</span><b>{{ showMass(figures.largest) }}</b></p>
-    <p><span>triangles</span><b>{{ figures.triangles.toLocaleString("en") }}</b></p>
+    <p>
+      <span>pieces</span>
+      <b>{{ figures.pieces }}</b>
+    </p>
+    <p>
+      <span>smallest</span>
+      <b>{{ showMass(figures.smallest) }}</b>
+    </p>
+    <p>
+      <span>largest</span>
+      <b>{{ showMass(figures.largest) }}</b>
+    </p>
+    <p>
+      <span>triangles</span>
+      <b>{{ figures.triangles.toLocaleString("en") }}</b>
+    </p>
   </div>
 </template>
 
 <style scoped>
-.counts p { display: flex; justify-content: space-between; line-height: 1.8; color: var(--soft); }
-.counts b { font-weight: 500; color: var(--chalk); }
-.problem { margin-top: 8px; }
-.or { margin: 8px 0 4px; font-size: 12px; }
-.wrap { flex-wrap: wrap; }
-.small { font-size: 12px; }
+.counts p {
+  display: flex;
+  justify-content: space-between;
+  line-height: 1.8;
+  color: var(--soft);
+}
+.counts b {
+  font-weight: 500;
+  color: var(--chalk);
+}
+.problem {
+  margin-top: 8px;
+}
+.or {
+  margin: 8px 0 4px;
+  font-size: 12px;
+}
+.wrap {
+  flex-wrap: wrap;
+}
+.small {
+  font-size: 12px;
+}
 </style>

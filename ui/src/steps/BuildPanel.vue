@@ -22,7 +22,7 @@ const picker = ref<HTMLInputElement | null>(null);
 const bringing = ref("");
 const problem = ref("");
 const notes = ref("");
-const chosen = computed(() => (shot.things.find((t) => t.name === view.thing)));
+const chosen = computed(() => shot.things.find((t) => t.name === view.thing));
 const taken = (): string[] => shot.things.map((t) => t.name);
 const MOST_MB = 64;
 
@@ -60,7 +60,11 @@ async function bringIn(files: File[]): Promise<void> {
         if (part.color) body.material.look!.color = part.color;
         return body;
       });
-      notes.value = [`${file.name}: ${found.notes.join("; ")}.`, ...(bodies.length > 1 ? [`${bodies.length} meshes came in as bodies of their own.`] : []), "Stood on the ground."].join(" ");
+      notes.value = [
+        `${file.name}: ${found.notes.join("; ")}.`,
+        ...(bodies.length > 1 ? [`${bodies.length} meshes came in as bodies of their own.`] : []),
+        "Stood on the ground.",
+      ].join(" ");
       put(bodies, file.name);
     } catch (error) {
       if (!(error instanceof ApiError)) throw error;
@@ -99,7 +103,9 @@ function copy(): void {
   const thing = chosen.value!;
   const twin = structuredClone(thing.body);
   twin.name = freeName(thing.name, taken());
-  twin.place.position = twin.place.position!.map((x, k) => Number((x + (k === 0 ? (pieces.built.get(thing.name)?.figures.size[0] ?? 1) * 1.2 : 0)).toFixed(4))) as Vec;
+  twin.place.position = twin.place.position!.map((x, k) =>
+    Number((x + (k === 0 ? (pieces.built.get(thing.name)?.figures.size[0] ?? 1) * 1.2 : 0)).toFixed(4)),
+  ) as Vec;
   put([twin], `copy of ${thing.name}`);
 }
 
@@ -109,13 +115,49 @@ function editShape(change: (s: Record<string, unknown>) => void): void {
 }
 
 const LENGTH = { unit: "m", min: 0.0001 };
-const facets = (key: string, min = 3, max = 512): { key: string; label: string; min: number; max: number; whole: boolean } => ({ key, label: key, min, max, whole: true });
-const FIELDS: Record<string, { key: string; label: string; unit?: string; min: number; max?: number; whole?: boolean }[]> = {
+const facets = (
+  key: string,
+  min = 3,
+  max = 512,
+): { key: string; label: string; min: number; max: number; whole: boolean } => ({
+  key,
+  label: key,
+  min,
+  max,
+  whole: true,
+});
+const FIELDS: Record<
+  string,
+  { key: string; label: string; unit?: string; min: number; max?: number; whole?: boolean }[]
+> = {
   sphere: [{ key: "radius", label: "radius", ...LENGTH }, facets("segments", 6, 256)],
-  cylinder: [{ key: "radius", label: "radius", ...LENGTH }, { key: "height", label: "height", ...LENGTH }, { key: "taper", label: "taper", min: 0.05, max: 20 }, facets("segments"), facets("divisions", 1, 200)],
-  cone: [{ key: "radius", label: "radius", ...LENGTH }, { key: "height", label: "height", ...LENGTH }, facets("segments"), facets("divisions", 1, 200)],
-  tube: [{ key: "radius", label: "radius", ...LENGTH }, { key: "wall", label: "wall", ...LENGTH }, { key: "height", label: "height", ...LENGTH }, { key: "taper", label: "taper", min: 0.05, max: 20 }, facets("segments"), facets("divisions", 1, 200)],
-  torus: [{ key: "radius", label: "radius", ...LENGTH }, { key: "thickness", label: "thickness", ...LENGTH }, facets("segments"), facets("sides", 3, 256)],
+  cylinder: [
+    { key: "radius", label: "radius", ...LENGTH },
+    { key: "height", label: "height", ...LENGTH },
+    { key: "taper", label: "taper", min: 0.05, max: 20 },
+    facets("segments"),
+    facets("divisions", 1, 200),
+  ],
+  cone: [
+    { key: "radius", label: "radius", ...LENGTH },
+    { key: "height", label: "height", ...LENGTH },
+    facets("segments"),
+    facets("divisions", 1, 200),
+  ],
+  tube: [
+    { key: "radius", label: "radius", ...LENGTH },
+    { key: "wall", label: "wall", ...LENGTH },
+    { key: "height", label: "height", ...LENGTH },
+    { key: "taper", label: "taper", min: 0.05, max: 20 },
+    facets("segments"),
+    facets("divisions", 1, 200),
+  ],
+  torus: [
+    { key: "radius", label: "radius", ...LENGTH },
+    { key: "thickness", label: "thickness", ...LENGTH },
+    facets("segments"),
+    facets("sides", 3, 256),
+  ],
   sheet: [{ key: "thickness", label: "thickness", ...LENGTH }],
   falloff: [{ key: "level", label: "level", min: 0.01, max: 0.99 }, facets("detail", 8, 160)],
 };
@@ -126,36 +168,152 @@ defineExpose({ bringIn });
 <template>
   <div>
     <div class="section">
-      <div class="panel-head"><h2>Build</h2><span>{{ shot.things.length }} {{ shot.things.length === 1 ? "body" : "bodies" }}</span></div>
-      <div class="adds">
-        <button v-for="kind in Object.keys(SHAPES)" :key="kind" class="add" :data-testid="`add-${kind}`" @click="add(kind)"><Glyph :name="kind" :size="20" />{{ kind }}</button>
+      <div class="panel-head">
+        <h2>Build</h2>
+        <span>{{ shot.things.length }} {{ shot.things.length === 1 ? "body" : "bodies" }}</span>
       </div>
-      <button class="button wide" :disabled="!!bringing" @click="picker?.click()"><Glyph name="file" />{{ bringing ? `reading ${bringing}…` : "Bring in a mesh file" }}</button>
-      <input ref="picker" type="file" accept=".obj,.stl,.ply,.glb,.gltf,.usd,.usda,.usdc" multiple hidden data-testid="file" @change="(e) => { bringIn([...((e.target as HTMLInputElement).files ?? [])]); (e.target as HTMLInputElement).value = ''; }" />
+      <div class="adds">
+        <button
+          v-for="kind in Object.keys(SHAPES)"
+          :key="kind"
+          class="add"
+          :data-testid="`add-${kind}`"
+          @click="add(kind)">
+          <Glyph :name="kind" :size="20" />
+          {{ kind }}
+        </button>
+      </div>
+      <button class="button wide" :disabled="!!bringing" @click="picker?.click()">
+        <Glyph name="file" />
+        {{ bringing ? `reading ${bringing}…` : "Bring in a mesh file" }}
+      </button>
+      <input
+        ref="picker"
+        type="file"
+        accept=".obj,.stl,.ply,.glb,.gltf,.usd,.usda,.usdc"
+        multiple
+        hidden
+        data-testid="file"
+        @change="
+          (e) => {
+            bringIn([...((e.target as HTMLInputElement).files ?? [])]);
+            (e.target as HTMLInputElement).value = '';
+          }
+        " />
       <p v-if="problem" class="problem" role="alert" data-testid="import-problem">{{ problem }}</p>
       <p v-else-if="notes" class="mute small" data-testid="import-notes">{{ notes }}</p>
       <p v-else class="mute small">or drop OBJ, STL, PLY, GLB, USD on the view</p>
     </div>
-    <BodyList v-if="shot.things.length" :figure="(t) => { const f = pieces.built.get(t.name)?.figures; return f ? showMass(f.mass) : ''; }" />
+    <BodyList
+      v-if="shot.things.length"
+      :figure="
+        (t) => {
+          const f = pieces.built.get(t.name)?.figures;
+          return f ? showMass(f.mass) : '';
+        }
+      " />
     <div v-if="chosen && shape && (FIELDS[shape.kind] || shape.kind === 'box')" class="section">
-      <header><h3>Shape of {{ chosen.name }}</h3><span>{{ shape.kind }}</span></header>
-      <VectorField v-if="shape.kind === 'box'" label="size" unit="m" marks="whd" :min="0.0001" :model-value="shape.size as Vec" @update:model-value="(v) => editShape((s) => (s.size = v))" />
-      <div v-if="shape.kind === 'box'" class="stack"><label>divisions</label><VectorField label="divisions" marks="whd" whole :min="1" :model-value="shape.divisions as Vec" @update:model-value="(v) => editShape((s) => (s.divisions = v))" /></div>
+      <header>
+        <h3>Shape of {{ chosen.name }}</h3>
+        <span>{{ shape.kind }}</span>
+      </header>
+      <VectorField
+        v-if="shape.kind === 'box'"
+        label="size"
+        unit="m"
+        marks="whd"
+        :min="0.0001"
+        :model-value="shape.size as Vec"
+        @update:model-value="(v) => editShape((s) => (s.size = v))" />
+      <div v-if="shape.kind === 'box'" class="stack">
+        <label>divisions</label>
+        <VectorField
+          label="divisions"
+          marks="whd"
+          whole
+          :min="1"
+          :model-value="shape.divisions as Vec"
+          @update:model-value="(v) => editShape((s) => (s.divisions = v))" />
+      </div>
       <template v-if="shape.kind === 'falloff'">
-        <ReachEditor label="surface" :model-value="shape.reach as FieldItem['reach']" @update:model-value="(v) => editShape((s) => (s.reach = v))" />
-        <div class="stack"><label>looked at: middle</label><VectorField label="box centre" unit="m" :model-value="shape.center as Vec" :initial="0" @update:model-value="(v) => editShape((s) => (s.center = v))" /></div>
-        <div class="stack"><label>and size</label><VectorField label="box size" unit="m" marks="whd" :min="0.001" :model-value="shape.size as Vec" @update:model-value="(v) => editShape((s) => (s.size = v))" /></div>
+        <ReachEditor
+          label="surface"
+          :model-value="shape.reach as FieldItem['reach']"
+          @update:model-value="(v) => editShape((s) => (s.reach = v))" />
+        <div class="stack">
+          <label>looked at: middle</label>
+          <VectorField
+            label="box centre"
+            unit="m"
+            :model-value="shape.center as Vec"
+            :initial="0"
+            @update:model-value="(v) => editShape((s) => (s.center = v))" />
+        </div>
+        <div class="stack">
+          <label>and size</label>
+          <VectorField
+            label="box size"
+            unit="m"
+            marks="whd"
+            :min="0.001"
+            :model-value="shape.size as Vec"
+            @update:model-value="(v) => editShape((s) => (s.size = v))" />
+        </div>
       </template>
       <template v-if="shape.kind === 'sheet'">
-        <NumberRow v-for="(side, k) in ['width', 'depth']" :key="side" :label="side" unit="m" :min="0.0001" :model-value="(shape.size as number[])[k]!" @update:model-value="(v) => editShape((s) => ((s.size as number[])[k] = v))" />
-        <NumberRow v-for="(side, k) in ['facets w', 'facets d']" :key="side" :label="side" whole :min="1" :max="200" :model-value="(shape.divisions as number[])[k]!" @update:model-value="(v) => editShape((s) => ((s.divisions as number[])[k] = v))" />
+        <NumberRow
+          v-for="(side, k) in ['width', 'depth']"
+          :key="side"
+          :label="side"
+          unit="m"
+          :min="0.0001"
+          :model-value="(shape.size as number[])[k]!"
+          @update:model-value="(v) => editShape((s) => ((s.size as number[])[k] = v))" />
+        <NumberRow
+          v-for="(side, k) in ['facets w', 'facets d']"
+          :key="side"
+          :label="side"
+          whole
+          :min="1"
+          :max="200"
+          :model-value="(shape.divisions as number[])[k]!"
+          @update:model-value="(v) => editShape((s) => ((s.divisions as number[])[k] = v))" />
       </template>
-      <NumberRow v-for="f in FIELDS[shape.kind] ?? []" :key="f.key" :label="f.label" :unit="f.unit" :min="f.min" :max="f.max" :whole="f.whole" :model-value="shape[f.key] as number" @update:model-value="(v) => editShape((s) => (s[f.key] = v))" />
+      <NumberRow
+        v-for="f in FIELDS[shape.kind] ?? []"
+        :key="f.key"
+        :label="f.label"
+        :unit="f.unit"
+        :min="f.min"
+        :max="f.max"
+        :whole="f.whole"
+        :model-value="shape[f.key] as number"
+        @update:model-value="(v) => editShape((s) => (s[f.key] = v))" />
     </div>
     <div v-if="chosen" class="section">
-      <header><h3>{{ chosen.group ? "Group" : "Many" }}</h3><span v-if="!chosen.group">copies that stay one</span></header>
+      <header>
+        <h3>{{ chosen.group ? "Group" : "Many" }}</h3>
+        <span v-if="!chosen.group">copies that stay one</span>
+      </header>
       <template v-if="!chosen.group">
-        <div class="choices wrap"><button v-for="kind in ['line', 'grid', 'ring', 'volume', 'surface'] as const" :key="kind" :data-testid="`many-${kind}`" :title="{ line: 'along a line', grid: 'on a grid', ring: 'round a ring', volume: 'scattered in a volume', surface: 'scattered over a surface' }[kind]" @click="makeGroup(kind)">{{ kind === "volume" ? "scatter in" : kind === "surface" ? "scatter over" : kind }}</button></div>
+        <div class="choices wrap">
+          <button
+            v-for="kind in ['line', 'grid', 'ring', 'volume', 'surface'] as const"
+            :key="kind"
+            :data-testid="`many-${kind}`"
+            :title="
+              {
+                line: 'along a line',
+                grid: 'on a grid',
+                ring: 'round a ring',
+                volume: 'scattered in a volume',
+                surface: 'scattered over a surface',
+              }[kind]
+            "
+            @click="makeGroup(kind)">
+            {{ kind === "volume" ? "scatter in" : kind === "surface" ? "scatter over" : kind }}
+          </button>
+        </div>
         <button class="link mute small" @click="copy">one copy beside it</button>
       </template>
       <button v-else class="button wide" @click="singleOut">Back to a single body</button>
@@ -165,12 +323,45 @@ defineExpose({ bringIn });
 </template>
 
 <style scoped>
-.adds { display: grid; grid-template-columns: repeat(4, 1fr); gap: 4px; margin-bottom: 8px; }
-.add { display: flex; flex-direction: column; align-items: center; gap: 4px; padding: 8px 0 6px; border: 1px solid var(--line); border-radius: var(--radius); background: var(--basalt-2); color: var(--soft); cursor: pointer; font-size: 11.5px; }
-.add:hover { border-color: var(--accent); color: var(--chalk); }
-.small { font-size: 12px; margin-top: 6px; }
-.problem { margin-top: 6px; }
-.stack { margin-top: 6px; }
-.stack label { display: block; color: var(--soft); margin-bottom: 3px; }
-.wrap { flex-wrap: wrap; }
+.adds {
+  display: grid;
+  grid-template-columns: repeat(4, 1fr);
+  gap: 4px;
+  margin-bottom: 8px;
+}
+.add {
+  display: flex;
+  flex-direction: column;
+  align-items: center;
+  gap: 4px;
+  padding: 8px 0 6px;
+  border: 1px solid var(--line);
+  border-radius: var(--radius);
+  background: var(--basalt-2);
+  color: var(--soft);
+  cursor: pointer;
+  font-size: 11.5px;
+}
+.add:hover {
+  border-color: var(--accent);
+  color: var(--chalk);
+}
+.small {
+  font-size: 12px;
+  margin-top: 6px;
+}
+.problem {
+  margin-top: 6px;
+}
+.stack {
+  margin-top: 6px;
+}
+.stack label {
+  display: block;
+  color: var(--soft);
+  margin-bottom: 3px;
+}
+.wrap {
+  flex-wrap: wrap;
+}
 </style>

@@ -3,7 +3,17 @@ import { computed, onMounted, ref } from "vue";
 import type { FieldItem, LibraryItem, ShotDocument } from "../api/types";
 import Glyph from "../components/Glyph.vue";
 import ReachGrid from "../components/ReachGrid.vue";
-import { FAMILY, FAMILY_COLOR, freeName, newLayer, newMap, RAMPS, usersOf, type EffectKind, type Family } from "../lib/document";
+import {
+  FAMILY,
+  FAMILY_COLOR,
+  freeName,
+  newLayer,
+  newMap,
+  RAMPS,
+  usersOf,
+  type EffectKind,
+  type Family,
+} from "../lib/document";
 import { EFFECTS } from "../lib/specs";
 import { useLibrary } from "../stores/library";
 import { useShot } from "../stores/shot";
@@ -13,8 +23,14 @@ import { useNewField } from "./newField";
 const shot = useShot();
 const view = useView();
 const add = useNewField();
-const FAMILIES: [Family, string][] = [["holds", "hold"], ["breaks", "break"], ["moves", "move"], ["ends", "end"]];
-const kinds = (family: Family): EffectKind[] => (Object.keys(EFFECTS) as EffectKind[]).filter((k) => EFFECTS[k].family === family);
+const FAMILIES: [Family, string][] = [
+  ["holds", "hold"],
+  ["breaks", "break"],
+  ["moves", "move"],
+  ["ends", "end"],
+];
+const kinds = (family: Family): EffectKind[] =>
+  (Object.keys(EFFECTS) as EffectKind[]).filter((k) => EFFECTS[k].family === family);
 const falloffs = computed(() => shot.document?.falloffs ?? []);
 const users = (name: string): number => usersOf(shot.document, name).length;
 const library = useLibrary();
@@ -31,13 +47,21 @@ const copied = computed<{ field: FieldItem; falloffs: ShotDocument["falloffs"] }
 });
 
 function addFalloff(): void {
-  const name = freeName("falloff", falloffs.value.map((f) => f.name));
-  shot.edit(`add ${name}`, (d) => d.falloffs.push({ name, layers: [newLayer([0, 1, 0], 3)], strength: 1, limits: [0, 1], channels: [] } as never));
+  const name = freeName(
+    "falloff",
+    falloffs.value.map((f) => f.name),
+  );
+  shot.edit(`add ${name}`, (d) =>
+    d.falloffs.push({ name, layers: [newLayer([0, 1, 0], 3)], strength: 1, limits: [0, 1], channels: [] } as never),
+  );
   view.select({ kind: "falloff", name });
 }
 
 function addMap(): void {
-  const name = freeName("map", shot.document!.maps.map((m) => m.name));
+  const name = freeName(
+    "map",
+    shot.document!.maps.map((m) => m.name),
+  );
   const at = (shot.things[0]?.body.place.position ?? [0, 1, 0]) as [number, number, number];
   shot.edit(`add ${name}`, (d) => d.maps.push(newMap(name, falloffs.value[0]?.name ?? null, [...at], 2)));
   showMap(name);
@@ -53,7 +77,10 @@ function showMap(name: string): void {
 function bring(one: LibraryItem): void {
   if (one.kind === "field") return put(structuredClone(one.item) as unknown as FieldItem, []);
   const falloff = structuredClone(one.item) as unknown as ShotDocument["falloffs"][number];
-  falloff.name = freeName(falloff.name, falloffs.value.map((f) => f.name));
+  falloff.name = freeName(
+    falloff.name,
+    falloffs.value.map((f) => f.name),
+  );
   atHome(falloff.layers as FieldItem["reach"]["layers"]);
   shot.edit(`bring ${falloff.name}`, (d) => d.falloffs.push(falloff));
   view.select({ kind: "falloff", name: falloff.name });
@@ -84,25 +111,35 @@ function put(field: FieldItem, came: ShotDocument["falloffs"]): void {
     if (kept.length < field.targets.length) lost.push("targets");
     field.targets = kept.length ? kept : "all";
   }
-  if (field.aim && !names.has(field.aim) && !shot.fields.some((f) => f.name === field.aim)) [field.aim] = [null, lost.push("its aim")];
-  if (field.travel && "body" in field.travel && field.travel.body && !names.has(field.travel.body)) [field.travel] = [null, lost.push("its travel")];
+  if (field.aim && !names.has(field.aim) && !shot.fields.some((f) => f.name === field.aim))
+    [field.aim] = [null, lost.push("its aim")];
+  if (field.travel && "body" in field.travel && field.travel.body && !names.has(field.travel.body))
+    [field.travel] = [null, lost.push("its travel")];
   const effect = field.effect as { carrier?: string | null; body?: string | null; hold?: string; to?: string };
   if (effect.carrier && !names.has(effect.carrier)) Object.assign(effect, { carrier: null, hold: "fixed" });
   if (effect.body && !names.has(effect.body)) Object.assign(effect, { body: null, to: "point" });
   for (const stack of [field.reach, ...came]) atHome(stack.layers as FieldItem["reach"]["layers"]);
-  field.name = freeName(field.name, shot.fields.map((f) => f.name));
+  field.name = freeName(
+    field.name,
+    shot.fields.map((f) => f.name),
+  );
   shot.edit(`paste ${field.name}`, (d) => {
     for (const f of came) if (!d.falloffs.some((x) => x.name === f.name)) d.falloffs.push(f);
     d.fields.push(field);
   });
-  problem.value = lost.length ? `${field.name} came without ${lost.join(" and ")}: their bodies are not in this shot.` : "";
+  problem.value = lost.length
+    ? `${field.name} came without ${lost.join(" and ")}: their bodies are not in this shot.`
+    : "";
   view.select({ kind: "field", name: field.name });
 }
 </script>
 
 <template>
   <div class="section">
-    <div class="panel-head"><h2>Reach</h2><span>pieces in reach{{ view.frame > 0 && view.showing === "set-up" ? ` at f ${view.frame}` : " now" }}</span></div>
+    <div class="panel-head">
+      <h2>Reach</h2>
+      <span>pieces in reach{{ view.frame > 0 && view.showing === "set-up" ? ` at f ${view.frame}` : " now" }}</span>
+    </div>
     <ReachGrid v-if="shot.fields.length && shot.things.length" />
     <p v-else class="mute">Fields trigger, hold and shape the collapse. Add one to see what it reaches.</p>
   </div>
@@ -110,48 +147,198 @@ function put(field: FieldItem, came: ShotDocument["falloffs"]): void {
     <header><h3>Add a field</h3></header>
     <div v-for="[family, word] in FAMILIES" :key="family" class="family">
       <span class="mute">{{ word }}</span>
-      <div class="kinds"><button v-for="kind in kinds(family)" :key="kind" class="add" :title="EFFECTS[kind].why" :data-testid="`add-${kind}`" @mouseenter="why = EFFECTS[kind].why" @mouseleave="why = ''" @click="add(kind)"><Glyph :name="kind" :size="15" :style="{ color: FAMILY_COLOR[family] }" />{{ kind }}</button></div>
+      <div class="kinds">
+        <button
+          v-for="kind in kinds(family)"
+          :key="kind"
+          class="add"
+          :title="EFFECTS[kind].why"
+          :data-testid="`add-${kind}`"
+          @mouseenter="why = EFFECTS[kind].why"
+          @mouseleave="why = ''"
+          @click="add(kind)">
+          <Glyph :name="kind" :size="15" :style="{ color: FAMILY_COLOR[family] }" />
+          {{ kind }}
+        </button>
+      </div>
     </div>
     <p class="mute why">{{ why }}</p>
-    <button v-if="copied" class="button wide gap" data-testid="paste-field" @click="paste"><Glyph name="copy" />Paste {{ copied.field.name }}</button>
+    <button v-if="copied" class="button wide gap" data-testid="paste-field" @click="paste">
+      <Glyph name="copy" />
+      Paste {{ copied.field.name }}
+    </button>
     <p v-if="problem" class="note">{{ problem }}</p>
   </div>
   <div class="section">
-    <header><h3>Shared falloffs</h3><span>one reach, many users</span></header>
-    <button v-for="f in falloffs" :key="f.name" class="shared" :class="{ chosen: view.selection?.kind === 'falloff' && view.selection.name === f.name }" @click="view.select({ kind: 'falloff', name: f.name })"><Glyph name="falloff" /><b>{{ f.name }}</b><span class="figures">{{ users(f.name) }} {{ users(f.name) === 1 ? "user" : "users" }}</span></button>
-    <button class="button wide" data-testid="add-falloff" @click="addFalloff"><Glyph name="plus" />Add a falloff</button>
+    <header>
+      <h3>Shared falloffs</h3>
+      <span>one reach, many users</span>
+    </header>
+    <button
+      v-for="f in falloffs"
+      :key="f.name"
+      class="shared"
+      :class="{ chosen: view.selection?.kind === 'falloff' && view.selection.name === f.name }"
+      @click="view.select({ kind: 'falloff', name: f.name })">
+      <Glyph name="falloff" />
+      <b>{{ f.name }}</b>
+      <span class="figures">{{ users(f.name) }} {{ users(f.name) === 1 ? "user" : "users" }}</span>
+    </button>
+    <button class="button wide" data-testid="add-falloff" @click="addFalloff">
+      <Glyph name="plus" />
+      Add a falloff
+    </button>
   </div>
   <div class="section">
-    <header><h3>Maps</h3><span>a number on every piece</span></header>
-    <button v-for="m in shot.document?.maps ?? []" :key="m.name" class="shared" :class="{ chosen: view.selection?.kind === 'map' && view.selection.name === m.name }" @click="showMap(m.name)"><Glyph name="map" /><b>{{ m.name }}</b><i :style="{ background: `linear-gradient(90deg, ${RAMPS[m.ramp!].join(', ')})` }" /></button>
-    <button class="button wide" data-testid="add-map" @click="addMap"><Glyph name="plus" />Add a map</button>
+    <header>
+      <h3>Maps</h3>
+      <span>a number on every piece</span>
+    </header>
+    <button
+      v-for="m in shot.document?.maps ?? []"
+      :key="m.name"
+      class="shared"
+      :class="{ chosen: view.selection?.kind === 'map' && view.selection.name === m.name }"
+      @click="showMap(m.name)">
+      <Glyph name="map" />
+      <b>{{ m.name }}</b>
+      <i :style="{ background: `linear-gradient(90deg, ${RAMPS[m.ramp!].join(', ')})` }" />
+    </button>
+    <button class="button wide" data-testid="add-map" @click="addMap">
+      <Glyph name="plus" />
+      Add a map
+    </button>
   </div>
   <div class="section">
-    <header><h3>Library</h3><span>for every shot</span></header>
-    <div v-for="x in library.items" :key="x.kind + x.name" class="kept"><button class="shared" :style="{ color: x.kind === 'field' ? FAMILY_COLOR[FAMILY[(x.item as unknown as FieldItem).effect.kind]] : undefined }" title="Bring it into this shot" :data-testid="`bring-${x.name}`" @click="bring(x)"><Glyph :name="x.kind === 'field' ? (x.item as unknown as FieldItem).effect.kind : 'falloff'" /><b>{{ x.name }}</b></button><button class="button plain" title="Take it out of the library" @click="library.drop(x)"><Glyph name="cross" :size="11" /></button></div>
-    <p v-if="!library.items.length" class="mute small">What you keep from a field's or falloff's inspector is here in every shot.</p>
+    <header>
+      <h3>Library</h3>
+      <span>for every shot</span>
+    </header>
+    <div v-for="x in library.items" :key="x.kind + x.name" class="kept">
+      <button
+        class="shared"
+        :style="{
+          color: x.kind === 'field' ? FAMILY_COLOR[FAMILY[(x.item as unknown as FieldItem).effect.kind]] : undefined,
+        }"
+        title="Bring it into this shot"
+        :data-testid="`bring-${x.name}`"
+        @click="bring(x)">
+        <Glyph :name="x.kind === 'field' ? (x.item as unknown as FieldItem).effect.kind : 'falloff'" />
+        <b>{{ x.name }}</b>
+      </button>
+      <button class="button plain" title="Take it out of the library" @click="library.drop(x)">
+        <Glyph name="cross" :size="11" />
+      </button>
+    </div>
+    <p v-if="!library.items.length" class="mute small">
+      What you keep from a field's or falloff's inspector is here in every shot.
+    </p>
     <p v-if="library.problem" class="problem">{{ library.problem }}</p>
   </div>
   <div class="section">
     <header><h3>See</h3></header>
-    <div class="row"><span class="label">colour by</span><div class="choices"><button v-for="c in ['material', 'reach'] as const" :key="c" :aria-pressed="view.colorBy === c" @click="view.colorBy = c">{{ c }}</button></div></div>
-    <div class="row"><span class="label">arrows</span><div class="choices"><button :aria-pressed="view.arrows" @click="view.arrows = true">shown</button><button :aria-pressed="!view.arrows" @click="view.arrows = false">hidden</button></div></div>
+    <div class="row">
+      <span class="label">colour by</span>
+      <div class="choices">
+        <button
+          v-for="c in ['material', 'reach'] as const"
+          :key="c"
+          :aria-pressed="view.colorBy === c"
+          @click="view.colorBy = c">
+          {{ c }}
+        </button>
+      </div>
+    </div>
+    <div class="row">
+      <span class="label">arrows</span>
+      <div class="choices">
+        <button :aria-pressed="view.arrows" @click="view.arrows = true">shown</button>
+        <button :aria-pressed="!view.arrows" @click="view.arrows = false">hidden</button>
+      </div>
+    </div>
   </div>
 </template>
 
 <style scoped>
-.family { display: grid; grid-template-columns: 36px 1fr; align-items: start; gap: 4px; margin-bottom: 4px; }
-.family > span { font-size: 11.5px; line-height: 26px; }
-.kinds { display: grid; grid-template-columns: 1fr 1fr; gap: 3px; }
-.add { display: flex; align-items: center; gap: 4px; height: 26px; border: 1px solid var(--line); border-radius: var(--radius); background: var(--basalt-2); cursor: pointer; padding: 0 4px; font-size: 11.5px; min-width: 0; overflow: hidden; white-space: nowrap; }
-.add:hover { border-color: var(--line-strong); background: var(--basalt-3); }
-.gap { margin-top: 6px; }
-.why { height: 18px; font-size: 12px; white-space: nowrap; overflow: hidden; }
-.shared { display: flex; gap: 8px; align-items: center; width: 100%; height: 28px; border: 0; background: none; cursor: pointer; border-radius: var(--radius); padding: 0 6px; margin-bottom: 4px; color: var(--accent); }
-.shared.chosen { background: var(--basalt-3); }
-.shared b { flex: 1; text-align: left; font-weight: 600; }
-.shared span { color: var(--soft); }
-.shared i { width: 52px; height: 7px; border-radius: 3px; }
-.kept { display: flex; align-items: center; }
-.small { font-size: 12px; }
+.family {
+  display: grid;
+  grid-template-columns: 36px 1fr;
+  align-items: start;
+  gap: 4px;
+  margin-bottom: 4px;
+}
+.family > span {
+  font-size: 11.5px;
+  line-height: 26px;
+}
+.kinds {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: 3px;
+}
+.add {
+  display: flex;
+  align-items: center;
+  gap: 4px;
+  height: 26px;
+  border: 1px solid var(--line);
+  border-radius: var(--radius);
+  background: var(--basalt-2);
+  cursor: pointer;
+  padding: 0 4px;
+  font-size: 11.5px;
+  min-width: 0;
+  overflow: hidden;
+  white-space: nowrap;
+}
+.add:hover {
+  border-color: var(--line-strong);
+  background: var(--basalt-3);
+}
+.gap {
+  margin-top: 6px;
+}
+.why {
+  height: 18px;
+  font-size: 12px;
+  white-space: nowrap;
+  overflow: hidden;
+}
+.shared {
+  display: flex;
+  gap: 8px;
+  align-items: center;
+  width: 100%;
+  height: 28px;
+  border: 0;
+  background: none;
+  cursor: pointer;
+  border-radius: var(--radius);
+  padding: 0 6px;
+  margin-bottom: 4px;
+  color: var(--accent);
+}
+.shared.chosen {
+  background: var(--basalt-3);
+}
+.shared b {
+  flex: 1;
+  text-align: left;
+  font-weight: 600;
+}
+.shared span {
+  color: var(--soft);
+}
+.shared i {
+  width: 52px;
+  height: 7px;
+  border-radius: 3px;
+}
+.kept {
+  display: flex;
+  align-items: center;
+}
+.small {
+  font-size: 12px;
+}
 </style>

@@ -39,19 +39,53 @@ async function download(format: string): Promise<void> {
 
 <template>
   <div class="section">
-    <div class="panel-head"><h2>Export</h2><span v-if="ready">take {{ String(ready.number).padStart(2, "0") }}, {{ ready.frames_done }} frames</span></div>
+    <div class="panel-head">
+      <h2>Export</h2>
+      <span v-if="ready">take {{ String(ready.number).padStart(2, "0") }}, {{ ready.frames_done }} frames</span>
+    </div>
     <template v-if="ready">
-      <button v-for="[format, name, why] in FORMATS" :key="format" class="format" :disabled="!!busy" :data-testid="`export-${format}`" @click="download(format)">
-        <Glyph name="export" :size="20" /><div><b>{{ busy === format ? `writing ${name}…` : name }}</b><p>{{ why }}</p></div>
+      <button
+        v-for="[format, name, why] in FORMATS"
+        :key="format"
+        class="format"
+        :disabled="!!busy"
+        :data-testid="`export-${format}`"
+        @click="download(format)">
+        <Glyph name="export" :size="20" />
+        <div>
+          <b>{{ busy === format ? `writing ${name}…` : name }}</b>
+          <p>{{ why }}</p>
+        </div>
       </button>
       <p v-if="problem" class="problem" role="alert">{{ problem }}</p>
     </template>
-    <p v-else class="mute">There is no take to hand on yet. <button class="link" @click="view.step = 'run'">Bake one first</button>.</p>
+    <p v-else class="mute">
+      There is no take to hand on yet.
+      <button class="link" @click="view.step = 'run'">Bake one first</button>
+      .
+    </p>
   </div>
 </template>
 
 <style scoped>
-.format { display: flex; gap: 12px; align-items: center; width: 100%; text-align: left; border: 1px solid var(--line); border-radius: var(--radius); background: var(--basalt-2); padding: 10px 12px; margin-bottom: 6px; cursor: pointer; }
-.format:hover:not(:disabled) { border-color: var(--accent); }
-.format p { color: var(--mute); font-size: 12px; }
+.format {
+  display: flex;
+  gap: 12px;
+  align-items: center;
+  width: 100%;
+  text-align: left;
+  border: 1px solid var(--line);
+  border-radius: var(--radius);
+  background: var(--basalt-2);
+  padding: 10px 12px;
+  margin-bottom: 6px;
+  cursor: pointer;
+}
+.format:hover:not(:disabled) {
+  border-color: var(--accent);
+}
+.format p {
+  color: var(--mute);
+  font-size: 12px;
+}
 </style>

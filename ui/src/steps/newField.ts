@@ -19,11 +19,25 @@ export function useNewField(): (kind: EffectKind) => void {
     const size = thing ? (pieces.built.get(thing.name)?.figures.size ?? [2, 2, 2]) : [2, 2, 2];
     const at = (body?.place.position ?? [0, 1, 0]) as Vec;
     const packed = thing ? pieces.packedOf(thing.name) : undefined;
-    const lo: Vec = packed ? [Infinity, Infinity, Infinity] : [0, 1, 2].map((c) => at[c]! - size[c]! / 2) as Vec;
-    const hi: Vec = packed ? [-Infinity, -Infinity, -Infinity] : [0, 1, 2].map((c) => at[c]! + size[c]! / 2) as Vec;
-    if (packed) takeIn(packed.vertices as Float32Array, [{ position: at, rotation: body!.place.rotation as Quat, size: 1 }], lo, hi); // a mesh may stand beside its own origin
+    const lo: Vec = packed ? [Infinity, Infinity, Infinity] : ([0, 1, 2].map((c) => at[c]! - size[c]! / 2) as Vec);
+    const hi: Vec = packed ? [-Infinity, -Infinity, -Infinity] : ([0, 1, 2].map((c) => at[c]! + size[c]! / 2) as Vec);
+    if (packed)
+      takeIn(
+        packed.vertices as Float32Array,
+        [{ position: at, rotation: body!.place.rotation as Quat, size: 1 }],
+        lo,
+        hi,
+      ); // a mesh may stand beside its own origin
     const middle = [0, 1, 2].map((c) => round((lo[c]! + hi[c]!) / 2)) as Vec;
-    const field = newField(kind, freeName(kind, shot.fields.map((f) => f.name)), middle, Math.max(...size));
+    const field = newField(
+      kind,
+      freeName(
+        kind,
+        shot.fields.map((f) => f.name),
+      ),
+      middle,
+      Math.max(...size),
+    );
     if (kind === "anchor" && body) {
       const shape = field.reach.layers![0]!.shape;
       if (shape.kind === "box") {

@@ -24,7 +24,10 @@ export const useLibrary = defineStore("library", () => {
   /** Keep a field, with the shared falloffs it uses as layers of its own; or a falloff. */
   function keep(kind: LibraryItem["kind"], item: { name: string }, falloffs: { name: string }[] = []): Promise<void> {
     const own = structuredClone(item) as { name: string; reach?: { use?: string | null } };
-    const used = own.reach?.use ? (falloffs.find((f) => f.name === own.reach!.use) as { layers?: unknown; strength?: number; limits?: unknown } | undefined) : undefined;
+    const used = own.reach?.use
+      ? (falloffs.find((f) => f.name === own.reach!.use) as
+          { layers?: unknown; strength?: number; limits?: unknown } | undefined)
+      : undefined;
     if (used) own.reach = { layers: used.layers, use: null, strength: used.strength, limits: used.limits } as never;
     return told(() => api.keep({ kind, name: item.name, item: own as unknown as Record<string, never> }));
   }

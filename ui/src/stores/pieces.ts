@@ -52,7 +52,11 @@ export const usePieces = defineStore("pieces", () => {
   }
 
   /** A body's figures, built by the server if need be; tells how far a long build is. */
-  async function build(body: Body, told?: (p: Progress) => void, wanted: () => boolean = () => true): Promise<BuiltBody | null> {
+  async function build(
+    body: Body,
+    told?: (p: Progress) => void,
+    wanted: () => boolean = () => true,
+  ): Promise<BuiltBody | null> {
     for (;;) {
       const out = await api.build(body);
       if (out.built) {
@@ -72,7 +76,21 @@ export const usePieces = defineStore("pieces", () => {
   }
 
   function forget(names: Set<string>): void {
-    for (const map of [built, errors, progress, members, strengths, weights, shapes, shapedFor, weighedFor, standing, strengthOf, asItIs] as Map<string, unknown>[]) for (const name of [...map.keys()]) if (!names.has(name)) map.delete(name);
+    for (const map of [
+      built,
+      errors,
+      progress,
+      members,
+      strengths,
+      weights,
+      shapes,
+      shapedFor,
+      weighedFor,
+      standing,
+      strengthOf,
+      asItIs,
+    ] as Map<string, unknown>[])
+      for (const name of [...map.keys()]) if (!names.has(name)) map.delete(name);
   }
 
   /** A thing whose body holds what the shared falloffs it uses say. */
@@ -86,7 +104,8 @@ export const usePieces = defineStore("pieces", () => {
     const before = asked.get(name);
     if (before?.text === text && (built.has(name) || errors.has(name) || progress.has(name))) return;
     asked.set(name, { text, body });
-    if (before && progress.has(name) && buildKey(before.body) !== buildKey(body)) void api.cancelBuild(before.body).catch(() => undefined);
+    if (before && progress.has(name) && buildKey(before.body) !== buildKey(body))
+      void api.cancelBuild(before.body).catch(() => undefined);
     const wanted = (): boolean => asked.get(name)?.text === text;
     try {
       const figures = await build(body, (p) => wanted() && progress.set(name, p), wanted);
@@ -122,7 +141,10 @@ export const usePieces = defineStore("pieces", () => {
   }
 
   async function updateMembers(thing: Thing, document: ShotDocument): Promise<void> {
-    const over = thing.group!.layout.kind === "surface" ? document.bodies.find((b) => b.name === (thing.group!.layout as { body?: string | null }).body) : null;
+    const over =
+      thing.group!.layout.kind === "surface"
+        ? document.bodies.find((b) => b.name === (thing.group!.layout as { body?: string | null }).body)
+        : null;
     const text = JSON.stringify([thing.group, over, document.ground]);
     if (standing.get(thing.name) === text) return;
     standing.set(thing.name, text);
@@ -168,8 +190,13 @@ export const usePieces = defineStore("pieces", () => {
     if (shapedFor.get(thing.name) === text) return;
     shapedFor.set(thing.name, text);
     try {
-      const found = (await api.collision(thing.body)) as unknown as { edges: Float32Array; piece: Int32Array; shapes: Int32Array };
-      if (shapedFor.get(thing.name) === text) shapes.set(thing.name, { edges: found.edges, piece: found.piece, count: found.shapes[0]! });
+      const found = (await api.collision(thing.body)) as unknown as {
+        edges: Float32Array;
+        piece: Int32Array;
+        shapes: Int32Array;
+      };
+      if (shapedFor.get(thing.name) === text)
+        shapes.set(thing.name, { edges: found.edges, piece: found.piece, count: found.shapes[0]! });
     } catch (error) {
       if (!(error instanceof ApiError)) throw error;
       shapes.delete(thing.name);
@@ -183,7 +210,11 @@ export const usePieces = defineStore("pieces", () => {
     if (weighedFor.get(thing.name) === text) return;
     weighedFor.set(thing.name, text);
     const { load, strength } = (await api.loads(document, thing.name)) as Record<string, Float32Array>;
-    if (weighedFor.get(thing.name) === text) weights.set(thing.name, load!.map((l, b) => (strength![b]! > 0 ? l / strength![b]! : 0)));
+    if (weighedFor.get(thing.name) === text)
+      weights.set(
+        thing.name,
+        load!.map((l, b) => (strength![b]! > 0 ? l / strength![b]! : 0)),
+      );
   }
 
   function packedOf(name: string): Packed | undefined {
@@ -191,5 +222,21 @@ export const usePieces = defineStore("pieces", () => {
     return entry ? geometry.get(entry.figures.key) : errors.has(name) ? asItIs.get(name) : undefined;
   }
 
-  return { built, errors, progress, members, strengths, weights, shapes, loadShapes, version, update, ofBody, cancel, loadStrengths, loadWeights, packedOf };
+  return {
+    built,
+    errors,
+    progress,
+    members,
+    strengths,
+    weights,
+    shapes,
+    loadShapes,
+    version,
+    update,
+    ofBody,
+    cancel,
+    loadStrengths,
+    loadWeights,
+    packedOf,
+  };
 });

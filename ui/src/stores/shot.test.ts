@@ -4,7 +4,15 @@ import { api, ApiError } from "../api/client";
 import type { ShotDocument, ShotOut } from "../api/types";
 import { useShot } from "./shot";
 
-const out = (revision: number, name = "a"): ShotOut => ({ id: "s", name, revision, document: { name, bodies: [], fields: [] }, undo: "x", redo: null }) as unknown as ShotOut;
+const out = (revision: number, name = "a"): ShotOut =>
+  ({
+    id: "s",
+    name,
+    revision,
+    document: { name, bodies: [], fields: [] },
+    undo: "x",
+    redo: null,
+  }) as unknown as ShotOut;
 
 beforeEach(() => {
   setActivePinia(createPinia());

@@ -71,7 +71,10 @@ export const useShot = defineStore("shot", () => {
     timer = setTimeout(() => void flush(), held ? DRAG_AT_MOST : SAVE_AFTER);
   }
 
-  /** While something is dragged nothing is saved (for long enough), so that the whole drag is one step of undo, however slow; ``flush`` ends it. */
+  /**
+   * While something is dragged nothing is saved (for long enough), so that the whole drag is one step of undo, however
+   * slow; ``flush`` ends it.
+   */
   function hold(): void {
     held = true;
   }
@@ -201,5 +204,30 @@ export const useShot = defineStore("shot", () => {
     return id.value;
   }
 
-  return { id, revision, document, bodies, groups, things, fields, ties, undoLabel, redoLabel, state, refusal, load, edit, editBody, editGroup, editField, editTie, remove, rename, hold, flush, step, settle };
+  return {
+    id,
+    revision,
+    document,
+    bodies,
+    groups,
+    things,
+    fields,
+    ties,
+    undoLabel,
+    redoLabel,
+    state,
+    refusal,
+    load,
+    edit,
+    editBody,
+    editGroup,
+    editField,
+    editTie,
+    remove,
+    rename,
+    hold,
+    flush,
+    step,
+    settle,
+  };
 });

@@ -17,7 +17,16 @@ export const useSurvey = defineStore("survey", () => {
   }
 
   /** Figures of a field over all bodies it targets; not known until the answer comes. */
-  function totals(field: string): { known: boolean; pieces: number; of: number; bonds: number; breaks: number; load: number; low: number; high: number } {
+  function totals(field: string): {
+    known: boolean;
+    pieces: number;
+    of: number;
+    bonds: number;
+    breaks: number;
+    load: number;
+    low: number;
+    high: number;
+  } {
     const own = crossings.value.filter((c) => c.field === field && c.targeted);
     const lows = own.filter((c) => c.bonds > 0).map((c) => c.strength_low);
     return {

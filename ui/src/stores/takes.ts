@@ -81,9 +81,11 @@ export const useTakes = defineStore("takes", () => {
     source.addEventListener("take", (e) => put(JSON.parse((e as MessageEvent<string>).data) as Take));
     source.addEventListener("chunks", (e) => {
       const chunks = JSON.parse((e as MessageEvent<string>).data) as Chunk[];
-      queue = queue.then(() => append(id, own, chunks)).catch((error: unknown) => {
-        problem.value = error instanceof ApiError ? error.message : String(error);
-      });
+      queue = queue
+        .then(() => append(id, own, chunks))
+        .catch((error: unknown) => {
+          problem.value = error instanceof ApiError ? error.message : String(error);
+        });
     });
     source.addEventListener("end", () => source.close());
   }
@@ -101,11 +103,22 @@ export const useTakes = defineStore("takes", () => {
       const room = Math.max(total, chunk.first + chunk.count);
       let all = frames.value;
       if (!all || all.state.length < room * pieces) {
-        const grown: Frames = { count: have, pieces, position: new Float32Array(room * pieces * 3), orientation: new Float32Array(room * pieces * 4), state: new Uint8Array(room * pieces), maps: {}, wide: {} };
+        const grown: Frames = {
+          count: have,
+          pieces,
+          position: new Float32Array(room * pieces * 3),
+          orientation: new Float32Array(room * pieces * 4),
+          state: new Uint8Array(room * pieces),
+          maps: {},
+          wide: {},
+        };
         for (const [name, values] of Object.entries(packed)) {
           if (name === "position" || name === "orientation" || name === "state") continue;
           const wide = (grown.wide[name] = values.length / state.length);
-          grown.maps[name] = values instanceof Uint8Array ? new Uint8Array(room * pieces * wide) : new Float32Array(room * pieces * wide);
+          grown.maps[name] =
+            values instanceof Uint8Array
+              ? new Uint8Array(room * pieces * wide)
+              : new Float32Array(room * pieces * wide);
           if (all?.maps[name]) grown.maps[name]!.set(all.maps[name]!);
         }
         if (all) {
@@ -118,10 +131,12 @@ export const useTakes = defineStore("takes", () => {
       all.position.set(packed.position as Float32Array, chunk.first * pieces * 3);
       all.orientation.set(packed.orientation as Float32Array, chunk.first * pieces * 4);
       all.state.set(state, chunk.first * pieces);
-      for (const [name, values] of Object.entries(all.maps)) values.set(packed[name] as Float32Array, chunk.first * pieces * all.wide[name]!);
+      for (const [name, values] of Object.entries(all.maps))
+        values.set(packed[name] as Float32Array, chunk.first * pieces * all.wide[name]!);
       all.count = chunk.first + chunk.count;
       const next: Record<string, number[]> = {};
-      for (const [name, values] of Object.entries(chunk.stats)) next[name] = [...(stats.value[name] ?? []).slice(0, chunk.first), ...values];
+      for (const [name, values] of Object.entries(chunk.stats))
+        next[name] = [...(stats.value[name] ?? []).slice(0, chunk.first), ...values];
       stats.value = next;
       frames.value = all;
       triggerRef(frames);
@@ -143,7 +158,8 @@ export const useTakes = defineStore("takes", () => {
       await open(take.id);
     } catch (error) {
       if (!(error instanceof ApiError)) throw error;
-      if (error.problems.some((p) => /^fields\[\d+\]$/.test(p.where ?? ""))) faulty.value = error.problems.map((p) => p.message ?? "");
+      if (error.problems.some((p) => /^fields\[\d+\]$/.test(p.where ?? "")))
+        faulty.value = error.problems.map((p) => p.message ?? "");
       else problem.value = error.message;
     }
   }
@@ -172,5 +188,24 @@ export const useTakes = defineStore("takes", () => {
     }
   }
 
-  return { list, current, document, stateNames, frames, stats, events, problem, faulty, baking, loadList, open, bake, cancel, goOn, remove, clear, close };
+  return {
+    list,
+    current,
+    document,
+    stateNames,
+    frames,
+    stats,
+    events,
+    problem,
+    faulty,
+    baking,
+    loadList,
+    open,
+    bake,
+    cancel,
+    goOn,
+    remove,
+    clear,
+    close,
+  };
 });

@@ -5,7 +5,8 @@ import type { TieKind } from "../api/types";
 
 export type Step = "build" | "break" | "bind" | "drive" | "run" | "export";
 export type Selection = { kind: "body" | "group" | "field" | "tie" | "falloff" | "map"; name: string } | null;
-export type ColorBy = "material" | "piece" | "tier" | "size" | "strength" | "state" | "reach" | "map" | "weight" | "fields";
+export type ColorBy =
+  "material" | "piece" | "tier" | "size" | "strength" | "state" | "reach" | "map" | "weight" | "fields";
 export type Section = { axis: 0 | 1 | 2; share: number } | null;
 export type Handle = "move" | "turn" | "scale";
 
@@ -13,7 +14,9 @@ export const useView = defineStore("view", () => {
   const step = ref<Step>("build");
   const selection = ref<Selection>(null);
   /** name of the chosen body or group */
-  const thing = computed(() => (selection.value?.kind === "body" || selection.value?.kind === "group" ? selection.value.name : null));
+  const thing = computed(() =>
+    selection.value?.kind === "body" || selection.value?.kind === "group" ? selection.value.name : null,
+  );
   const piece = ref<{ body: string; index: number } | null>(null);
   /** the layer of the chosen falloff that is edited and carries the handles */
   const layer = ref(0);
@@ -35,7 +38,12 @@ export const useView = defineStore("view", () => {
   /** collision shapes of the chosen body drawn as lines */
   const shapes = ref(false);
   /** a tie being placed by clicks in the view, and the end it has so far */
-  const placing = shallowRef<{ kind: TieKind; body: string | null; point: [number, number, number] | null; note: string } | null>(null);
+  const placing = shallowRef<{
+    kind: TieKind;
+    body: string | null;
+    point: [number, number, number] | null;
+    note: string;
+  } | null>(null);
   /** the end of the chosen tie its handles move */
   const tieEnd = ref<0 | 1>(0);
   /** segments that show defects of the chosen body's mesh, in its own scaled frame */
@@ -84,5 +92,34 @@ export const useView = defineStore("view", () => {
     colorBy.value = "material";
   }
 
-  return { step, selection, thing, shapes, placing, tieEnd, layer, copied, arrows, piece, picked, handle, colorBy, map, explode, section, wire, bonds, marks, showing, frame, playing, loop, theme, sheetOpen, select, setTheme, reset };
+  return {
+    step,
+    selection,
+    thing,
+    shapes,
+    placing,
+    tieEnd,
+    layer,
+    copied,
+    arrows,
+    piece,
+    picked,
+    handle,
+    colorBy,
+    map,
+    explode,
+    section,
+    wire,
+    bonds,
+    marks,
+    showing,
+    frame,
+    playing,
+    loop,
+    theme,
+    sheetOpen,
+    select,
+    setTheme,
+    reset,
+  };
 });

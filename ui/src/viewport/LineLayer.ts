@@ -6,7 +6,13 @@ export class LineLayer {
   private readonly material: THREE.LineBasicMaterial;
 
   constructor(opacity = 0.9) {
-    this.material = new THREE.LineBasicMaterial({ vertexColors: true, transparent: true, opacity, depthTest: false, depthWrite: false });
+    this.material = new THREE.LineBasicMaterial({
+      vertexColors: true,
+      transparent: true,
+      opacity,
+      depthTest: false,
+      depthWrite: false,
+    });
     this.object = new THREE.LineSegments(new THREE.BufferGeometry(), this.material);
     this.object.frustumCulled = false;
     this.object.renderOrder = 5;

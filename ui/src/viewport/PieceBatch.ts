@@ -1,8 +1,20 @@
-/** All pieces of all bodies; what moves is a small texture of transforms and colours. Copies of a group share one geometry. */
+/**
+ * All pieces of all bodies; what moves is a small texture of transforms and colours. Copies of a group share one
+ * geometry.
+ */
 import * as THREE from "three";
 import type { Packed } from "../api/packed";
 import { cutOutline } from "../lib/outline";
-import { PICK_FRAGMENT, PICK_VERTEX, PIECE_FRAGMENT, PIECE_VERTEX, SHADOW_FRAGMENT, SHADOW_VERTEX, WIRE_FRAGMENT, WIRE_VERTEX } from "./shaders";
+import {
+  PICK_FRAGMENT,
+  PICK_VERTEX,
+  PIECE_FRAGMENT,
+  PIECE_VERTEX,
+  SHADOW_FRAGMENT,
+  SHADOW_VERTEX,
+  WIRE_FRAGMENT,
+  WIRE_VERTEX,
+} from "./shaders";
 
 const WIDTH = 1536; // three texels a piece, never broken over two rows
 
@@ -32,10 +44,26 @@ export class PieceBatch {
 
   constructor(uniforms: Record<string, THREE.IUniform>) {
     this.uniforms = { ...uniforms, data: { value: null }, dataWidth: { value: WIDTH } };
-    const shader = (vertexShader: string, fragmentShader: string, more: THREE.ShaderMaterialParameters = {}): THREE.ShaderMaterial =>
-      new THREE.ShaderMaterial({ uniforms: this.uniforms, vertexShader, fragmentShader, glslVersion: THREE.GLSL3, side: THREE.DoubleSide, ...more });
+    const shader = (
+      vertexShader: string,
+      fragmentShader: string,
+      more: THREE.ShaderMaterialParameters = {},
+    ): THREE.ShaderMaterial =>
+      new THREE.ShaderMaterial({
+        uniforms: this.uniforms,
+        vertexShader,
+        fragmentShader,
+        glslVersion: THREE.GLSL3,
+        side: THREE.DoubleSide,
+        ...more,
+      });
     const stencil: THREE.ShaderMaterialParameters = {
-      transparent: true, depthWrite: false, stencilWrite: true, stencilFunc: THREE.EqualStencilFunc, stencilRef: 0, stencilZPass: THREE.IncrementStencilOp,
+      transparent: true,
+      depthWrite: false,
+      stencilWrite: true,
+      stencilFunc: THREE.EqualStencilFunc,
+      stencilRef: 0,
+      stencilZPass: THREE.IncrementStencilOp,
     };
     this.materials = [shader(PIECE_VERTEX, PIECE_FRAGMENT), shader(SHADOW_VERTEX, SHADOW_FRAGMENT, stencil)];
     this.pickMaterial = shader(PICK_VERTEX, PICK_FRAGMENT);
@@ -133,7 +161,16 @@ export class PieceBatch {
   }
 
   /** A piece's place: turn q (4 numbers from ``at``), size of its copy. */
-  setTransform(piece: number, x: number, y: number, z: number, q: ArrayLike<number>, at: number, state: number, size = 1): void {
+  setTransform(
+    piece: number,
+    x: number,
+    y: number,
+    z: number,
+    q: ArrayLike<number>,
+    at: number,
+    state: number,
+    size = 1,
+  ): void {
     const v = this.values;
     const o = piece * 12;
     const root = Math.sqrt(size);
@@ -166,7 +203,14 @@ export class PieceBatch {
   }
 
   /** The piece under a pixel (device pixels from the top left), or -1. */
-  pick(renderer: THREE.WebGLRenderer, camera: THREE.PerspectiveCamera, x: number, y: number, width: number, height: number): number {
+  pick(
+    renderer: THREE.WebGLRenderer,
+    camera: THREE.PerspectiveCamera,
+    x: number,
+    y: number,
+    width: number,
+    height: number,
+  ): number {
     if (!this.count) return -1;
     const target = new THREE.WebGLRenderTarget(1, 1);
     camera.setViewOffset(width, height, x, y, 1, 1);

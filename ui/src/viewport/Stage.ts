@@ -1,4 +1,6 @@
-/** The three.js side of the view. One owner of renderer, camera and loop; frames are drawn only when something changed. */
+/**
+ * The three.js side of the view. One owner of renderer, camera and loop; frames are drawn only when something changed.
+ */
 import CameraControls from "camera-controls";
 import * as THREE from "three";
 import { TransformControls } from "three/examples/jsm/controls/TransformControls.js";
@@ -71,7 +73,12 @@ export class Stage {
   constructor(element: HTMLElement, hooks: StageHooks) {
     this.element = element;
     this.hooks = hooks;
-    this.renderer = new THREE.WebGLRenderer({ antialias: true, alpha: true, stencil: true, powerPreference: "high-performance" });
+    this.renderer = new THREE.WebGLRenderer({
+      antialias: true,
+      alpha: true,
+      stencil: true,
+      powerPreference: "high-performance",
+    });
     this.renderer.setPixelRatio(Math.min(2, window.devicePixelRatio));
     this.renderer.setClearColor(0, 0);
     this.renderer.outputColorSpace = THREE.LinearSRGBColorSpace; // colours are mixed as they are shown
@@ -83,17 +90,46 @@ export class Stage {
     this.controls.maxPolarAngle = Math.PI * 0.52;
     this.controls.minDistance = 0.02;
     this.light = {
-      sky: { value: new THREE.Color() }, earth: { value: new THREE.Color() }, key: { value: KEY }, keyColor: { value: new THREE.Color() }, accent: { value: new THREE.Color() },
-      haze: { value: new THREE.Color() }, hazeFar: { value: 120 }, showHeld: { value: 0 }, heldLines: { value: 3 }, heldColor: { value: new THREE.Color() }, shade: { value: new THREE.Color() }, strength: { value: 0.5 }, groundHeight: { value: 0 },
-      section: { value: new THREE.Vector4(0, 0, 0, 1e9) }, wireColor: { value: new THREE.Color() },
+      sky: { value: new THREE.Color() },
+      earth: { value: new THREE.Color() },
+      key: { value: KEY },
+      keyColor: { value: new THREE.Color() },
+      accent: { value: new THREE.Color() },
+      haze: { value: new THREE.Color() },
+      hazeFar: { value: 120 },
+      showHeld: { value: 0 },
+      heldLines: { value: 3 },
+      heldColor: { value: new THREE.Color() },
+      shade: { value: new THREE.Color() },
+      strength: { value: 0.5 },
+      groundHeight: { value: 0 },
+      section: { value: new THREE.Vector4(0, 0, 0, 1e9) },
+      wireColor: { value: new THREE.Color() },
     };
     this.batch = new PieceBatch(this.light);
-    this.scene.add(this.batch.group, this.bonds.object, this.marks.object, this.ties.object, this.shapes.object, this.arrows.object);
+    this.scene.add(
+      this.batch.group,
+      this.bonds.object,
+      this.marks.object,
+      this.ties.object,
+      this.shapes.object,
+      this.arrows.object,
+    );
     this.ground = new THREE.Mesh(
       new THREE.CircleGeometry(1, 64).rotateX(-Math.PI / 2),
       new THREE.ShaderMaterial({
-        uniforms: { ground: { value: new THREE.Color() }, line: { value: new THREE.Color() }, cell: { value: 1 }, reach: { value: 40 }, middle: { value: new THREE.Vector3() } },
-        vertexShader: GROUND_VERTEX, fragmentShader: GROUND_FRAGMENT, glslVersion: THREE.GLSL3, transparent: true, depthWrite: false,
+        uniforms: {
+          ground: { value: new THREE.Color() },
+          line: { value: new THREE.Color() },
+          cell: { value: 1 },
+          reach: { value: 40 },
+          middle: { value: new THREE.Vector3() },
+        },
+        vertexShader: GROUND_VERTEX,
+        fragmentShader: GROUND_FRAGMENT,
+        glslVersion: THREE.GLSL3,
+        transparent: true,
+        depthWrite: false,
       }),
     );
     this.ground.renderOrder = 0;
@@ -127,7 +163,11 @@ export class Stage {
     const dark = document.documentElement.dataset.theme !== "light";
     const color = (name: string): THREE.Color => {
       const c = style.getPropertyValue(name).trim();
-      return new THREE.Color(parseInt(c.slice(1, 3), 16) / 255, parseInt(c.slice(3, 5), 16) / 255, parseInt(c.slice(5, 7), 16) / 255);
+      return new THREE.Color(
+        parseInt(c.slice(1, 3), 16) / 255,
+        parseInt(c.slice(3, 5), 16) / 255,
+        parseInt(c.slice(5, 7), 16) / 255,
+      );
     };
     const set = (name: string, value: THREE.Color): void => void (this.light[name]!.value as THREE.Color).copy(value);
     set("sky", dark ? new THREE.Color(0.42, 0.47, 0.5) : new THREE.Color(0.62, 0.66, 0.68));
@@ -204,7 +244,17 @@ export class Stage {
       }
       const token = /var\((--[a-z]+)\)/.exec(reach.color)?.[1] ?? "--chalk";
       const hex = style.getPropertyValue(token).trim();
-      shell.update(reach.layer, new THREE.Color(parseInt(hex.slice(1, 3), 16) / 255, parseInt(hex.slice(3, 5), 16) / 255, parseInt(hex.slice(5, 7), 16) / 255), reach.chosen, reach.sliced, reach.stood);
+      shell.update(
+        reach.layer,
+        new THREE.Color(
+          parseInt(hex.slice(1, 3), 16) / 255,
+          parseInt(hex.slice(3, 5), 16) / 255,
+          parseInt(hex.slice(5, 7), 16) / 255,
+        ),
+        reach.chosen,
+        reach.sliced,
+        reach.stood,
+      );
     }
     this.invalidate();
   }
@@ -231,11 +281,21 @@ export class Stage {
   private report(done: boolean): void {
     const { position: p, quaternion: q, scale: s } = this.proxy;
     const positive = (x: number): number => Math.max(1e-4, Math.abs(x));
-    this.hooks.onMove({ position: [p.x, p.y, p.z], rotation: [q.x, q.y, q.z, q.w], scale: [positive(s.x), positive(s.y), positive(s.z)] }, done);
+    this.hooks.onMove(
+      {
+        position: [p.x, p.y, p.z],
+        rotation: [q.x, q.y, q.z, q.w],
+        scale: [positive(s.x), positive(s.y), positive(s.z)],
+      },
+      done,
+    );
   }
 
   private readonly down = (event: PointerEvent): void => {
-    this.pressed = event.button === 0 && !this.handles.dragging && !this.handles.axis ? { x: event.clientX, y: event.clientY } : null;
+    this.pressed =
+      event.button === 0 && !this.handles.dragging && !this.handles.axis
+        ? { x: event.clientX, y: event.clientY }
+        : null;
     if (this.pressed && event.shiftKey) {
       this.controls.enabled = false;
       this.boxing = true;
@@ -247,13 +307,25 @@ export class Stage {
   private box(event: PointerEvent): { x: number; y: number; w: number; h: number } {
     const rect = this.renderer.domElement.getBoundingClientRect();
     const from = this.pressed!;
-    return { x: Math.min(from.x, event.clientX) - rect.left, y: Math.min(from.y, event.clientY) - rect.top, w: Math.abs(event.clientX - from.x), h: Math.abs(event.clientY - from.y) };
+    return {
+      x: Math.min(from.x, event.clientX) - rect.left,
+      y: Math.min(from.y, event.clientY) - rect.top,
+      w: Math.abs(event.clientX - from.x),
+      h: Math.abs(event.clientY - from.y),
+    };
   }
 
   private pieceAt(event: PointerEvent): number {
     const rect = this.renderer.domElement.getBoundingClientRect();
     const scale = this.renderer.getPixelRatio();
-    return this.batch.pick(this.renderer, this.camera, (event.clientX - rect.left) * scale, (event.clientY - rect.top) * scale, rect.width * scale, rect.height * scale);
+    return this.batch.pick(
+      this.renderer,
+      this.camera,
+      (event.clientX - rect.left) * scale,
+      (event.clientY - rect.top) * scale,
+      rect.width * scale,
+      rect.height * scale,
+    );
   }
 
   private readonly hover = (event: PointerEvent): void => {
@@ -285,7 +357,10 @@ export class Stage {
     }
     this.pressed = null;
     const rect = this.renderer.domElement.getBoundingClientRect();
-    this.hooks.onPick(this.pieceAt(event), event.shiftKey, { x: event.clientX - rect.left, y: event.clientY - rect.top });
+    this.hooks.onPick(this.pieceAt(event), event.shiftKey, {
+      x: event.clientX - rect.left,
+      y: event.clientY - rect.top,
+    });
     this.invalidate();
   };
 
@@ -298,9 +373,16 @@ export class Stage {
 
   /** The ray through a point of the view (CSS pixels from its corner): origin and unit direction. */
   ray(x: number, y: number): { origin: [number, number, number]; along: [number, number, number] } {
-    const far = new THREE.Vector3((2 * x) / this.element.clientWidth - 1, 1 - (2 * y) / this.element.clientHeight, 0.5).unproject(this.camera);
+    const far = new THREE.Vector3(
+      (2 * x) / this.element.clientWidth - 1,
+      1 - (2 * y) / this.element.clientHeight,
+      0.5,
+    ).unproject(this.camera);
     const along = far.sub(this.camera.position).normalize();
-    return { origin: this.camera.position.toArray() as [number, number, number], along: along.toArray() as [number, number, number] };
+    return {
+      origin: this.camera.position.toArray() as [number, number, number],
+      along: along.toArray() as [number, number, number],
+    };
   }
 
   private resize(): void {
@@ -332,7 +414,10 @@ export class Stage {
     this.ground.position.z = target.z;
     this.renderer.render(this.scene, this.camera);
     const distance = this.camera.position.distanceTo(target);
-    this.hooks.onCamera(this.controls.azimuthAngle, (2 * distance * Math.tan((this.camera.fov * Math.PI) / 360)) / Math.max(1, this.element.clientHeight));
+    this.hooks.onCamera(
+      this.controls.azimuthAngle,
+      (2 * distance * Math.tan((this.camera.fov * Math.PI) / 360)) / Math.max(1, this.element.clientHeight),
+    );
   }
 
   dispose(): void {

@@ -2,8 +2,15 @@
 import { ramp } from "../lib/ramp";
 import type { Vec } from "../lib/rotation";
 
-/** Segments from pieces along their pulls: the longest ``long``, the others by the root of their share; null where nothing is pulled. */
-export function drawArrows(pulls: readonly (readonly number[])[], from: (piece: number) => Vec, long: number): { ends: Float32Array<ArrayBuffer>; colors: Float32Array } | null {
+/**
+ * Segments from pieces along their pulls: the longest ``long``, the others by the root of their share; null where
+ * nothing is pulled.
+ */
+export function drawArrows(
+  pulls: readonly (readonly number[])[],
+  from: (piece: number) => Vec,
+  long: number,
+): { ends: Float32Array<ArrayBuffer>; colors: Float32Array } | null {
   const sizes = pulls.map((a) => Math.hypot(...a));
   const most = sizes.reduce((a, b) => Math.max(a, b), 0);
   if (most <= 0) return null;
@@ -18,7 +25,8 @@ export function drawArrows(pulls: readonly (readonly number[])[], from: (piece: 
     const tip = start.map((x, c) => x + d[c]! * length) as Vec;
     const side: Vec = Math.abs(d[1]) < 0.9 ? [-d[2], 0, d[0]] : [0, -d[2], d[1]];
     const n = Math.hypot(...side) || 1;
-    const barb = (sign: number): Vec => tip.map((x, c) => x - d[c]! * length * 0.22 + (sign * side[c]! * length * 0.1) / n) as Vec;
+    const barb = (sign: number): Vec =>
+      tip.map((x, c) => x - d[c]! * length * 0.22 + (sign * side[c]! * length * 0.1) / n) as Vec;
     at.push(...start, ...tip, ...tip, ...barb(1), ...tip, ...barb(-1));
     const color = ramp(share);
     for (let k = 0; k < 3; k++) colors.push(...color);

@@ -23,7 +23,8 @@ describe("fit", () => {
   ];
   it.each(boxes)("sees the whole of %s, no smaller than it need be", (_, lo, hi, aspect) => {
     const at = seen(lo, hi, 0.62, 1.32, 0.66, aspect);
-    const wide = Math.max(...at.map((p) => Math.abs(p.x))), tall = Math.max(...at.map((p) => Math.abs(p.y)));
+    const wide = Math.max(...at.map((p) => Math.abs(p.x))),
+      tall = Math.max(...at.map((p) => Math.abs(p.y)));
     expect(Math.max(wide, tall)).toBeCloseTo(0.72, 6);
     expect(Math.min(wide, tall)).toBeLessThanOrEqual(0.72 + 1e-6);
   });

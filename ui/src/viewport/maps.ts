@@ -1,4 +1,6 @@
-/** Colours of pieces by what a take or the survey knows of each: a map, the weight it bears, the fields that act on it. */
+/**
+ * Colours of pieces by what a take or the survey knows of each: a map, the weight it bears, the fields that act on it.
+ */
 import type { ShotDocument, Survey } from "../api/types";
 import { FAMILY, RAMPS, type Family } from "../lib/document";
 import { between, ramp, type Rgb } from "../lib/ramp";
@@ -15,7 +17,12 @@ export function actedOn(frames: Frames, document: ShotDocument, frame: number, p
   return document.fields.flatMap((f, k) => (frames.maps.acted![at + (k >> 3)]! & (1 << (k & 7)) ? [f.name] : []));
 }
 
-export function byFields(frames: Frames, document: ShotDocument, frame: number, colors: Record<Family, Rgb>): (piece: number) => Rgb | null {
+export function byFields(
+  frames: Frames,
+  document: ShotDocument,
+  frame: number,
+  colors: Record<Family, Rgb>,
+): (piece: number) => Rgb | null {
   const family = new Map(document.fields.map((f) => [f.name, FAMILY[f.effect.kind]]));
   return (piece) => {
     const own = actedOn(frames, document, frame, piece).map((name) => family.get(name)!);
@@ -32,10 +39,20 @@ export function byWeight(frames: Frames, frame: number): (piece: number) => Rgb 
 }
 
 /** By a map: of a take at a frame, or of the survey before a run. */
-export function byMap(document: ShotDocument, name: string, frames: Frames | null, frame: number, survey: Survey | null): ((piece: number) => Rgb | null) | null {
+export function byMap(
+  document: ShotDocument,
+  name: string,
+  frames: Frames | null,
+  frame: number,
+  survey: Survey | null,
+): ((piece: number) => Rgb | null) | null {
   const stops = RAMPS[document.maps.find((m) => m.name === name)?.ramp ?? "ember"];
   const values = frames ? frames.maps[`map/${name}`] : survey?.maps[name]?.values;
-  const tint = frames ? frames.maps[`tint/${name}`] : survey?.maps[name]?.tint.length ? survey.maps[name].tint.flat() : undefined;
+  const tint = frames
+    ? frames.maps[`tint/${name}`]
+    : survey?.maps[name]?.tint.length
+      ? survey.maps[name].tint.flat()
+      : undefined;
   if (!values) return null;
   const from = frames ? frame * frames.pieces : 0;
   return (piece) => {

@@ -7,8 +7,20 @@ import type { Frames } from "../stores/takes";
 import type { ColorBy } from "../stores/view";
 import type { PieceBatch } from "./PieceBatch";
 
-export const STATE_COLORS: Rgb[] = [[0.66, 0.77, 0.42], [0.5, 0.58, 0.6], [0.91, 0.93, 0.9], [0.71, 0.61, 0.82], [0.3, 0.3, 0.3]];
-export const TIER_COLORS: Rgb[] = [[0.55, 0.6, 0.6], [0.36, 0.62, 0.66], [0.62, 0.72, 0.45], [0.85, 0.72, 0.4], [0.72, 0.6, 0.8]];
+export const STATE_COLORS: Rgb[] = [
+  [0.66, 0.77, 0.42],
+  [0.5, 0.58, 0.6],
+  [0.91, 0.93, 0.9],
+  [0.71, 0.61, 0.82],
+  [0.3, 0.3, 0.3],
+];
+export const TIER_COLORS: Rgb[] = [
+  [0.55, 0.6, 0.6],
+  [0.36, 0.62, 0.66],
+  [0.62, 0.72, 0.45],
+  [0.85, 0.72, 0.4],
+  [0.72, 0.6, 0.8],
+];
 
 export interface Paint {
   colorBy: ColorBy;
@@ -70,7 +82,16 @@ export function paint(batch: PieceBatch, shown: readonly Shown[], how: Paint): v
           const o = usable.orientation;
           const q = multiply([o[at * 4]!, o[at * 4 + 1]!, o[at * 4 + 2]!, o[at * 4 + 3]!], copy.rotation);
           state = usable.state[at]!;
-          batch.setTransform(piece, usable.position[at * 3]!, usable.position[at * 3 + 1]!, usable.position[at * 3 + 2]!, q, 0, state, copy.size);
+          batch.setTransform(
+            piece,
+            usable.position[at * 3]!,
+            usable.position[at * 3 + 1]!,
+            usable.position[at * 3 + 2]!,
+            q,
+            0,
+            state,
+            copy.size,
+          );
         } else {
           const local: Vec = [center[p * 3]!, center[p * 3 + 1]!, center[p * 3 + 2]!];
           for (let t = 0; t < TIERS; t++) {
@@ -80,7 +101,16 @@ export function paint(batch: PieceBatch, shown: readonly Shown[], how: Paint): v
           for (let k = 0; k < 3; k++) local[k]! *= copy.size;
           const w = turn(copy.rotation, local);
           state = body.role === "active" && how.held(name, piece) ? 0 : 2;
-          batch.setTransform(piece, w[0] + copy.position[0], w[1] + copy.position[1], w[2] + copy.position[2], copy.rotation as Quat, 0, state, copy.size);
+          batch.setTransform(
+            piece,
+            w[0] + copy.position[0],
+            w[1] + copy.position[1],
+            w[2] + copy.position[2],
+            copy.rotation as Quat,
+            0,
+            state,
+            copy.size,
+          );
         }
         let color: Rgb = base;
         const reach = how.reach?.[piece];
@@ -91,13 +121,21 @@ export function paint(batch: PieceBatch, shown: readonly Shown[], how: Paint): v
         else if (how.colorBy === "tier" && many) color = TIER_COLORS[figures.tier[p]!]!;
         else if (how.colorBy === "size" && many) color = ramp(Math.log(packed.volume![p]! / figures.low) / span);
         else if (strength && strength.top > 0) color = ramp(strength.mean[p]! / strength.top);
-        else if (how.colorBy === "state") color = body.role === "passive" ? [base[0] * 0.6, base[1] * 0.6, base[2] * 0.6] : STATE_COLORS[state]!;
-        else if (reach !== undefined) color = reach > 0 ? ramp(reach) : [base[0] * 0.55, base[1] * 0.55, base[2] * 0.55];
+        else if (how.colorBy === "state")
+          color = body.role === "passive" ? [base[0] * 0.6, base[1] * 0.6, base[2] * 0.6] : STATE_COLORS[state]!;
+        else if (reach !== undefined)
+          color = reach > 0 ? ramp(reach) : [base[0] * 0.55, base[1] * 0.55, base[2] * 0.55];
         else if (!intact && (many || copies.length > 1)) {
           const d = 0.93 + 0.12 * steady(many ? p : c, 5);
           color = [base[0] * d, base[1] * d, base[2] * d];
         }
-        batch.setColor(piece, color[0], color[1], color[2], chosen && (how.picked.size ? how.picked.has(p) : how.whole));
+        batch.setColor(
+          piece,
+          color[0],
+          color[1],
+          color[2],
+          chosen && (how.picked.size ? how.picked.has(p) : how.whole),
+        );
       }
     });
   });

@@ -201,7 +201,10 @@ export const GROUND_FRAGMENT = /* glsl */ `
   }
 `;
 
-/** A slice through a falloff: its value as shade. shapeKind 0 sphere, 1 box, 2 plane; profile 0 linear, 1 smooth, 2 sharp, 3 round. */
+/**
+ * A slice through a falloff: its value as shade. shapeKind 0 sphere, 1 box, 2 plane; profile 0 linear, 1 smooth, 2
+ * sharp, 3 round.
+ */
 export const SLICE_FRAGMENT = /* glsl */ `
   precision highp float;
   uniform vec3 tint;

@@ -22,21 +22,36 @@ function nearest(batch: PieceBatch, frames: Frames, body: number, point: Vec): n
   let best = batch.first[body]!;
   let least = Infinity;
   for (let p = batch.first[body]!; p < batch.first[body + 1]!; p++) {
-    const d = Math.hypot(...sub(point, [frames.position[p * 3]!, frames.position[p * 3 + 1]!, frames.position[p * 3 + 2]!]));
+    const d = Math.hypot(
+      ...sub(point, [frames.position[p * 3]!, frames.position[p * 3 + 1]!, frames.position[p * 3 + 2]!]),
+    );
     if (d < least) [best, least] = [p, d];
   }
   return best;
 }
 
 /** Where a point of a body that is given for the start has got to, and how it is turned. */
-function carried(batch: PieceBatch, shown: readonly Shown[], name: string | null, point: Vec, frames: Frames | null, frame: number, time: number): { at: Vec; turned: Quat } {
+function carried(
+  batch: PieceBatch,
+  shown: readonly Shown[],
+  name: string | null,
+  point: Vec,
+  frames: Frames | null,
+  frame: number,
+  time: number,
+): { at: Vec; turned: Quat } {
   const still = { at: point, turned: [0, 0, 0, 1] as Quat };
   const b = name === null ? -1 : batch.names.indexOf(name);
   if (b < 0) return still;
   if (frames && frames.pieces === batch.count) {
     const p = nearest(batch, frames, b, point);
     const f = (Math.min(frame, frames.count - 1) * frames.pieces + p) * 4;
-    const q = [frames.orientation[f]!, frames.orientation[f + 1]!, frames.orientation[f + 2]!, frames.orientation[f + 3]!] as Quat;
+    const q = [
+      frames.orientation[f]!,
+      frames.orientation[f + 1]!,
+      frames.orientation[f + 2]!,
+      frames.orientation[f + 3]!,
+    ] as Quat;
     const from = [0, 1, 2].map((c) => frames.position[p * 3 + c]!);
     const to = [0, 1, 2].map((c) => frames.position[(f / 4) * 3 + c]!);
     return { at: add(to, turn(q, sub(point, from))), turned: q };
@@ -45,11 +60,22 @@ function carried(batch: PieceBatch, shown: readonly Shown[], name: string | null
   if (thing?.body.role !== "animated") return still;
   const start = standAt(thing.body, 0, thing.packed);
   const now = standAt(thing.body, time, thing.packed);
-  return { at: add(now.position, turn(now.rotation, turn(back(start.rotation), sub(point, start.position)))), turned: now.rotation };
+  return {
+    at: add(now.position, turn(now.rotation, turn(back(start.rotation), sub(point, start.position)))),
+    turned: now.rotation,
+  };
 }
 
 /** The ends of ties at a frame; those that have given way by then are left out. */
-export function tieEnds(batch: PieceBatch, shown: readonly Shown[], ties: readonly Tie[], frames: Frames | null, frame: number, time: number, gone: ReadonlySet<string>): TieEnds[] {
+export function tieEnds(
+  batch: PieceBatch,
+  shown: readonly Shown[],
+  ties: readonly Tie[],
+  frames: Frames | null,
+  frame: number,
+  time: number,
+  gone: ReadonlySet<string>,
+): TieEnds[] {
   return ties
     .filter((t) => t.on && !gone.has(t.name))
     .map((t) => {
@@ -61,8 +87,14 @@ export function tieEnds(batch: PieceBatch, shown: readonly Shown[], ties: readon
     });
 }
 
-/** Segments that draw ties: a string as its line, a hinge as its axis with a ring, a pin as a cross, a weld as a box. */
-export function drawTies(ties: readonly TieEnds[], size: number, color: (name: string) => readonly number[]): { ends: Float32Array<ArrayBuffer>; colors: Float32Array } {
+/**
+ * Segments that draw ties: a string as its line, a hinge as its axis with a ring, a pin as a cross, a weld as a box.
+ */
+export function drawTies(
+  ties: readonly TieEnds[],
+  size: number,
+  color: (name: string) => readonly number[],
+): { ends: Float32Array<ArrayBuffer>; colors: Float32Array } {
   const at: number[] = [];
   const colors: number[] = [];
   const line = (a: Vec, b: Vec, c: readonly number[]): void => {
@@ -70,7 +102,8 @@ export function drawTies(ties: readonly TieEnds[], size: number, color: (name: s
     colors.push(...c);
   };
   const cross = (p: Vec, c: readonly number[], r: number): void => {
-    for (let k = 0; k < 3; k++) line(p.map((x, i) => (i === k ? x - r : x)) as Vec, p.map((x, i) => (i === k ? x + r : x)) as Vec, c);
+    for (let k = 0; k < 3; k++)
+      line(p.map((x, i) => (i === k ? x - r : x)) as Vec, p.map((x, i) => (i === k ? x + r : x)) as Vec, c);
   };
   for (const { name, kind, ends, axis } of ties) {
     const c = color(name);
@@ -83,21 +116,28 @@ export function drawTies(ties: readonly TieEnds[], size: number, color: (name: s
       const along = axis.map((x) => x * size * 1.6) as Vec;
       line(sub(a, along), add(a, along), c);
       const side: Vec = Math.abs(axis[1]) < 0.9 ? [0, 1, 0] : [1, 0, 0];
-      const cr = (u: Vec, v: Vec): Vec => [u[1] * v[2] - u[2] * v[1], u[2] * v[0] - u[0] * v[2], u[0] * v[1] - u[1] * v[0]];
+      const cr = (u: Vec, v: Vec): Vec => [
+        u[1] * v[2] - u[2] * v[1],
+        u[2] * v[0] - u[0] * v[2],
+        u[0] * v[1] - u[1] * v[0],
+      ];
       const raw = cr(axis, side);
       const u = raw.map((x) => x / Math.hypot(...raw)) as Vec;
       const v = cr(axis, u);
-      const ring = (k: number): Vec => a.map((x, i) => x + size * 0.7 * (Math.cos(k) * u[i]! + Math.sin(k) * v[i]!)) as Vec;
+      const ring = (k: number): Vec =>
+        a.map((x, i) => x + size * 0.7 * (Math.cos(k) * u[i]! + Math.sin(k) * v[i]!)) as Vec;
       for (let k = 0; k < 20; k++) line(ring((k * Math.PI) / 10), ring(((k + 1) * Math.PI) / 10), c);
     } else {
       if (kind === "pin") cross(a, c, size * 0.7);
       else {
-        const corner = (x: number, y: number, z: number): Vec => add(a, [x * size * 0.5, y * size * 0.5, z * size * 0.5]);
-        for (const s of [-1, 1]) for (const t of [-1, 1]) {
-          line(corner(-1, s, t), corner(1, s, t), c);
-          line(corner(s, -1, t), corner(s, 1, t), c);
-          line(corner(s, t, -1), corner(s, t, 1), c);
-        }
+        const corner = (x: number, y: number, z: number): Vec =>
+          add(a, [x * size * 0.5, y * size * 0.5, z * size * 0.5]);
+        for (const s of [-1, 1])
+          for (const t of [-1, 1]) {
+            line(corner(-1, s, t), corner(1, s, t), c);
+            line(corner(s, -1, t), corner(s, 1, t), c);
+            line(corner(s, t, -1), corner(s, t, 1), c);
+          }
       }
       if (Math.hypot(...sub(a, b)) > 1e-3 * size) line(a, b, c);
     }
@@ -106,8 +146,18 @@ export function drawTies(ties: readonly TieEnds[], size: number, color: (name: s
 }
 
 /** Where a ray first meets a piece of a thing; null where it passes by. */
-export function hitPiece(origin: Vec, along: Vec, thing: Shown, copy: Shown["copies"][number], index: number): Vec | null {
-  const { vertices, faces, face_start: start } = thing.packed as unknown as { vertices: Float32Array; faces: Uint32Array; face_start: Uint32Array };
+export function hitPiece(
+  origin: Vec,
+  along: Vec,
+  thing: Shown,
+  copy: Shown["copies"][number],
+  index: number,
+): Vec | null {
+  const {
+    vertices,
+    faces,
+    face_start: start,
+  } = thing.packed as unknown as { vertices: Float32Array; faces: Uint32Array; face_start: Uint32Array };
   const q = back(copy.rotation);
   const o = turn(q, sub(origin, copy.position)).map((x) => x / copy.size) as Vec;
   const d = turn(q, along);
@@ -127,5 +177,16 @@ export function hitPiece(origin: Vec, along: Vec, thing: Shown, copy: Shown["cop
     const t = (e2[0] * g[0] + e2[1] * g[1] + e2[2] * g[2]) / det;
     if (t > 0 && t < best) best = t;
   }
-  return Number.isFinite(best) ? add(copy.position, turn(copy.rotation, add(o, d.map((x) => x * best)).map((x) => x * copy.size) as Vec)) : null;
+  return Number.isFinite(best)
+    ? add(
+        copy.position,
+        turn(
+          copy.rotation,
+          add(
+            o,
+            d.map((x) => x * best),
+          ).map((x) => x * copy.size) as Vec,
+        ),
+      )
+    : null;
 }

@@ -12,28 +12,120 @@ from pydantic import BaseModel, Field, ValidationError, model_validator
 
 from ..errors import DocumentError
 from .base import Finite, Name, Part, Seed, Share, Vec3
-from .channels import checked, number_at, set_number
 from .bodies import (
-    Body, GridLayout, Group, Layout, LineLayout, Look, Material, Place, RingLayout, SurfaceScatter, VolumeScatter,
+    Body,
+    GridLayout,
+    Group,
+    Layout,
+    LineLayout,
+    Look,
+    Material,
+    Place,
+    RingLayout,
+    SurfaceScatter,
+    VolumeScatter,
 )
+from .channels import checked, number_at, set_number
 from .cues import AtCue, Cue, HandCue, ImpactCue, PulseCue, SpanCue, Stagger
 from .falloffs import (
-    BoxReach, CapsuleReach, ConeReach, CylinderReach, DelayReach, EverywhereReach, ExpressionReach, Falloff, HoldReach, ImageReach, Layer, LayerShape, MeshReach,
-    NoiseReach, PiecesReach, PlaneReach, ReachShape, SharedFalloff, SoundReach, SphereReach, Stack, Standing, StillFalloff, TorusReach, TrailReach, not_still,
+    BoxReach,
+    CapsuleReach,
+    ConeReach,
+    CylinderReach,
+    DelayReach,
+    EverywhereReach,
+    ExpressionReach,
+    Falloff,
+    HoldReach,
+    ImageReach,
+    Layer,
+    LayerShape,
+    MeshReach,
+    NoiseReach,
+    PiecesReach,
+    PlaneReach,
+    ReachShape,
+    SharedFalloff,
+    SoundReach,
+    SphereReach,
+    Stack,
+    Standing,
+    StillFalloff,
+    TorusReach,
+    TrailReach,
+    not_still,
 )
 from .fields import (
-    OVER_TIME, AnchorEffect, AttractorEffect, BurstEffect, DisplaceEffect, DragEffect, Effect, FieldItem, GravityEffect, KillEffect, PathTravel, PushEffect,
-    RideTravel, RoundTravel, SpinEffect, StrainEffect, TurbulenceEffect, VortexEffect, WindEffect,
+    OVER_TIME,
+    AnchorEffect,
+    AttractorEffect,
+    BurstEffect,
+    DisplaceEffect,
+    DragEffect,
+    Effect,
+    FieldItem,
+    GravityEffect,
+    KillEffect,
+    PathTravel,
+    PushEffect,
+    RideTravel,
+    RoundTravel,
+    SpinEffect,
+    StrainEffect,
+    TurbulenceEffect,
+    VortexEffect,
+    WindEffect,
 )
 from .maps import Ramp, WeightMap
 from .motion import Channel, Motion, NumberKey, PlaceKey
 from .patterns import (
-    AllPieces, Bonds, BreakStep, BricksPattern, CellsPattern, Choice, ClustersPattern, Crowd, CutPattern, FacesPattern, LargerPieces, ListedPieces, Pattern,
-    PiecesInReach, RadialPattern, Release, ReleaseCue, ReleaseIntact, ReleaseStart, ReleaseTouch, Roughness, SlabsPattern, SplintersPattern, StrengthReach,
+    AllPieces,
+    Bonds,
+    BreakStep,
+    BricksPattern,
+    CellsPattern,
+    Choice,
+    ClustersPattern,
+    Crowd,
+    CutPattern,
+    FacesPattern,
+    LargerPieces,
+    ListedPieces,
+    Pattern,
+    PiecesInReach,
+    RadialPattern,
+    Release,
+    ReleaseCue,
+    ReleaseIntact,
+    ReleaseStart,
+    ReleaseTouch,
+    Roughness,
+    SlabsPattern,
+    SplintersPattern,
+    StrengthReach,
 )
 from .shapes import (
-    AssetShape, BoxShape, ConeShape, CylinderShape, Decimate, DisplaceMesh, FalloffShape, FileShape, FillHoles, MakeSolid, MeshShape, MeshStep, ScaleMesh, Shape, SheetShape, SphereShape,
-    Subdivide, TorusShape, TubeShape, Unify, Weld,
+    AssetShape,
+    BoxShape,
+    ConeShape,
+    CylinderShape,
+    Decimate,
+    DisplaceMesh,
+    FalloffShape,
+    FileShape,
+    FillHoles,
+    MakeSolid,
+    MeshShape,
+    MeshStep,
+    ScaleMesh,
+    Shape,
+    SheetShape,
+    SphereShape,
+    Subdivide,
+    TorusShape,
+    TubeShape,
+    Unify,
+    Weld,
 )
 from .ties import HingeTie, PinTie, StringTie, Tie, TieKind, WeldTie
 
@@ -75,13 +167,23 @@ class Shot(Part):
     groups: list[Group] = Field(default_factory=list, max_length=200, description="many bodies made from one")
     ties: list[Tie] = Field(default_factory=list, max_length=500)
     fields: list[FieldItem] = Field(default_factory=list, max_length=200)
-    falloffs: list[SharedFalloff] = Field(default_factory=list, max_length=200, description="falloffs with names, for many users")
-    maps: list[WeightMap] = Field(default_factory=list, max_length=32, description="numbers on pieces by a falloff, kept with every frame")
+    falloffs: list[SharedFalloff] = Field(
+        default_factory=list, max_length=200, description="falloffs with names, for many users"
+    )
+    maps: list[WeightMap] = Field(
+        default_factory=list, max_length=32, description="numbers on pieces by a falloff, kept with every frame"
+    )
     limits: Limits = Field(default_factory=Limits)
 
     @model_validator(mode="after")
     def _names(self) -> Shot:
-        for kind, items in (("bodies and groups", [*self.bodies, *self.groups]), ("fields", self.fields), ("ties", self.ties), ("falloffs", self.falloffs), ("maps", self.maps)):
+        for kind, items in (
+            ("bodies and groups", [*self.bodies, *self.groups]),
+            ("fields", self.fields),
+            ("ties", self.ties),
+            ("falloffs", self.falloffs),
+            ("maps", self.maps),
+        ):
             seen: set[str] = set()
             for item in items:
                 if item.name in seen:
@@ -195,7 +297,9 @@ def _check_channels(where: str, part: FieldItem | SharedFalloff | Body) -> None:
 
 
 _UNIONS = {"shape", "pattern", "effect", "of", "layout", "release", "guide", "inside", "steps", "how", "cue", "travel"}
-"""Keys whose value is one of several kinds: in pydantic's places the kind follows them, and is no key of the document."""
+"""Keys whose value is one of several kinds: in pydantic's places the kind follows them, and is no key of the
+document.
+"""
 
 
 def place_of(loc: tuple[Any, ...]) -> str:
@@ -266,4 +370,11 @@ def schema() -> dict[str, Any]:
     out["title"] = "Dynaclast shot document"
     return out
 
-__all__ = [name for name in dir() if not name.startswith("_") and name not in ("Any", "Literal", "BaseModel", "Field", "ValidationError", "model_validator", "annotations", "json")]
+
+__all__ = [
+    name
+    for name in dir()
+    if not name.startswith("_")
+    and name
+    not in ("Any", "Literal", "BaseModel", "Field", "ValidationError", "model_validator", "annotations", "json")
+]

@@ -52,38 +52,72 @@ class Body(Part):
     """One thing in a shot."""
 
     name: Name
-    role: Literal["active", "passive", "animated"] = Field("active", description="active: moved by physics; passive: only collided with; animated: moved by its keys, or by its velocity and spin, and pushes others")
+    role: Literal["active", "passive", "animated"] = Field(
+        "active",
+        description="active: moved by physics; passive: only collided with; animated: moved by its keys, or by its "
+        "velocity and spin, and pushes others",
+    )
     shape: Shape
-    steps: list[MeshStep] = Field(default_factory=list, max_length=24, description="what is done to the mesh first, in order: repairs, density, an applied scale")
+    steps: list[MeshStep] = Field(
+        default_factory=list,
+        max_length=24,
+        description="what is done to the mesh first, in order: repairs, density, an applied scale",
+    )
     place: Place = Field(default_factory=Place)
     material: Material = Field(default_factory=Material)
     pattern: Pattern | None = Field(None, description="how the body is broken; without one it stays whole")
-    breaks: list[BreakStep] = Field(default_factory=list, max_length=12, description="further breaks of its pieces, in order")
+    breaks: list[BreakStep] = Field(
+        default_factory=list, max_length=12, description="further breaks of its pieces, in order"
+    )
     roughness: Roughness | None = Field(None, description="rough cut faces, for the eye only")
     bonds: Bonds | None = Field(None, description="what joins the pieces; without it they are free from the start")
-    load_path: Literal["off", "on", "fail"] = Field("off", description="its weight through its bonds: off; on, to be seen; fail, so that bonds break under it")
-    release: Release = Field(default_factory=ReleaseStart, description="when the body may move and how it is shown before")
+    load_path: Literal["off", "on", "fail"] = Field(
+        "off", description="its weight through its bonds: off; on, to be seen; fail, so that bonds break under it"
+    )
+    release: Release = Field(
+        default_factory=ReleaseStart, description="when the body may move and how it is shown before"
+    )
     gravity: float = Field(1.0, ge=-10, le=10, description="its share of the shot's gravity: 0 floats, negative rises")
-    velocity: Vec3 = Field((0.0, 0.0, 0.0), description="at the start [m/s]; of an animated body without keys, all the time")
-    spin: Vec3 = Field((0.0, 0.0, 0.0), description="at the start, about the centre of mass [rad/s]; of an animated body without keys, all the time")
-    motion: Motion | None = Field(None, description="the keys of an animated body; they take the place of its own place")
+    velocity: Vec3 = Field(
+        (0.0, 0.0, 0.0), description="at the start [m/s]; of an animated body without keys, all the time"
+    )
+    spin: Vec3 = Field(
+        (0.0, 0.0, 0.0),
+        description="at the start, about the centre of mass [rad/s]; of an animated body without keys, all the time",
+    )
+    motion: Motion | None = Field(
+        None, description="the keys of an animated body; they take the place of its own place"
+    )
     collision: Literal["auto", "ball", "box", "hull", "parts", "exact"] = Field(
-        "auto", description="what each piece collides as: auto, a hull, or several where a whole body is hollow or bent; ball, box, hull: one of that kind round it; parts, several hulls; exact, its very triangles (passive and animated bodies)"
+        "auto",
+        description="what each piece collides as: auto, a hull, or several where a whole body is hollow or bent; "
+        "ball, box, hull: one of that kind round it; parts, several hulls; exact, its very triangles (passive and "
+        "animated bodies)",
     )
 
-    channels: list[Channel] = Field(default_factory=list, max_length=8, description="numbers of it over time: gravity, material.friction, material.bounce, material.rolling")
+    channels: list[Channel] = Field(
+        default_factory=list,
+        max_length=8,
+        description="numbers of it over time: gravity, material.friction, material.bounce, material.rolling",
+    )
 
     @model_validator(mode="after")
     def _numbers_of_a_run(self) -> Body:
         for k, channel in enumerate(self.channels):
             if channel.of not in BODY_NUMBERS:
-                raise ValueError(f"channels[{k}]: '{channel.of}' cannot change in a run; of a body these can: {', '.join(BODY_NUMBERS)}")
+                raise ValueError(
+                    f"channels[{k}]: '{channel.of}' cannot change in a run; of a body these can: "
+                    f"{', '.join(BODY_NUMBERS)}"
+                )
         return self
 
     @model_validator(mode="after")
     def _exact_stands(self) -> Body:
         if self.collision == "exact" and self.role == "active":
-            raise ValueError("collision 'exact' is for passive and animated bodies; an active one needs a solid shape, such as 'parts'")
+            raise ValueError(
+                "collision 'exact' is for passive and animated bodies; an active one needs a solid shape, such "
+                "as 'parts'"
+            )
         return self
 
     _factor: float = PrivateAttr(1.0)
@@ -99,9 +133,16 @@ class Body(Part):
         """The name fields and grids know it by: its group's, or its own."""
         return self._group or self.name
 
-    def as_member(self, group: str, name: str, position: tuple[float, ...], rotation: tuple[float, ...], factor: float) -> Body:
+    def as_member(
+        self, group: str, name: str, position: tuple[float, ...], rotation: tuple[float, ...], factor: float
+    ) -> Body:
         """This body as one member of a group, placed and uniformly sized; all else is shared."""
-        out = self.model_copy(update={"name": name, "place": self.place.model_copy(update={"position": tuple(position), "rotation": tuple(rotation)})})
+        out = self.model_copy(
+            update={
+                "name": name,
+                "place": self.place.model_copy(update={"position": tuple(position), "rotation": tuple(rotation)}),
+            }
+        )
         out._factor = float(factor)
         out._group = group
         return out
@@ -120,7 +161,9 @@ class LineLayout(Part):
 
 class GridLayout(Part):
     kind: Literal["grid"] = "grid"
-    count: tuple[Annotated[int, Field(ge=1, le=500)], Annotated[int, Field(ge=1, le=500)], Annotated[int, Field(ge=1, le=500)]] = (4, 1, 4)
+    count: tuple[
+        Annotated[int, Field(ge=1, le=500)], Annotated[int, Field(ge=1, le=500)], Annotated[int, Field(ge=1, le=500)]
+    ] = (4, 1, 4)
     step: PositiveVec3 = Field((1.5, 1.5, 1.5), description="[m]")
 
 
@@ -140,7 +183,9 @@ class VolumeScatter(Part):
     kind: Literal["volume"] = "volume"
     count: int = Field(40, ge=1, le=2000)
     inside: ReachShape = Field(description="the core of this shape, in the world")
-    gap: Finite = Field(0.0, description="smallest distance between members' bounding balls [m]; negative lets them overlap")
+    gap: Finite = Field(
+        0.0, description="smallest distance between members' bounding balls [m]; negative lets them overlap"
+    )
 
 
 class SurfaceScatter(Part):
@@ -148,7 +193,9 @@ class SurfaceScatter(Part):
 
     kind: Literal["surface"] = "surface"
     count: int = Field(40, ge=1, le=2000)
-    body: Name | None = Field(None, description="over this body's surface; without it, over the ground inside the shape below")
+    body: Name | None = Field(
+        None, description="over this body's surface; without it, over the ground inside the shape below"
+    )
     inside: ReachShape | None = Field(None, description="only inside the core of this shape, in the world")
     steepest: float = Field(0.9, ge=0, le=3.1416, description="leave out faces leaning more than this from level [rad]")
     gap: Finite = 0.0
@@ -172,5 +219,8 @@ class Group(Part):
     @model_validator(mode="after")
     def _no_keys(self) -> Group:
         if self.body.motion is not None:
-            raise ValueError("a group's members cannot share keys, which say where one body stands; give them a velocity or spin instead")
+            raise ValueError(
+                "a group's members cannot share keys, which say where one body stands; give them a velocity or "
+                "spin instead"
+            )
         return self

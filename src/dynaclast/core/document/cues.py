@@ -13,7 +13,9 @@ class Stagger(Part):
     """Pieces start one after another."""
 
     over: Positive = Field(1.0, description="from the first to the last [s]")
-    order: Literal["random", "reach", "direction"] = Field("random", description="at random; where the reach's value is highest first; along a direction")
+    order: Literal["random", "reach", "direction"] = Field(
+        "random", description="at random; where the reach's value is highest first; along a direction"
+    )
     direction: Vec3 = Field((1.0, 0.0, 0.0), description="the first pieces lie at its back")
     seed: Seed = 1
 
@@ -69,7 +71,9 @@ class HandCue(Part):
     """By hand: in a rehearsal, or at the times kept here."""
 
     kind: Literal["hand"] = "hand"
-    times: list[Annotated[float, Field(ge=0, le=1e5)]] = Field(default_factory=list, max_length=1000, description="[s], rising")
+    times: list[Annotated[float, Field(ge=0, le=1e5)]] = Field(
+        default_factory=list, max_length=1000, description="[s], rising"
+    )
     length: NotNegative = Field(0.0, description="how long each lasts [s]; 0 is a blow")
 
     @field_validator("times")

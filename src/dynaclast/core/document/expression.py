@@ -2,7 +2,8 @@
 
     value * (1 - step(2, distance)) if y > 3 else noise(x, y, z)
 
-Numbers, names, + - * / % ^, comparisons (1 or 0), ``and or not``, ``A if C else B``, and functions. docs/expressions.md lists them.
+Numbers, names, + - * / % ^, comparisons (1 or 0), ``and or not``, ``A if C else B``, and functions. docs/expressions.md
+lists them.
 """
 
 from __future__ import annotations
@@ -12,12 +13,33 @@ from typing import NamedTuple
 
 NAMES = ("value", "x", "y", "z", "distance", "nx", "ny", "nz", "time", "frame", "seed", "pi")
 FUNCTIONS: dict[str, int] = {
-    "sin": 1, "cos": 1, "tan": 1, "atan2": 2, "sqrt": 1, "abs": 1, "exp": 1, "log": 1, "floor": 1, "ceil": 1, "round": 1, "sign": 1,
-    "min": 2, "max": 2, "pow": 2, "clamp": 3, "mix": 3, "step": 2, "smooth": 3, "noise": 3, "random": 1,
+    "sin": 1,
+    "cos": 1,
+    "tan": 1,
+    "atan2": 2,
+    "sqrt": 1,
+    "abs": 1,
+    "exp": 1,
+    "log": 1,
+    "floor": 1,
+    "ceil": 1,
+    "round": 1,
+    "sign": 1,
+    "min": 2,
+    "max": 2,
+    "pow": 2,
+    "clamp": 3,
+    "mix": 3,
+    "step": 2,
+    "smooth": 3,
+    "noise": 3,
+    "random": 1,
 }
 """Each function and how many arguments it takes."""
 MOST_DEEP = 60
-_TOKEN = re.compile(r"\s*(?:(\d+\.?\d*(?:[eE][+-]?\d+)?|\.\d+(?:[eE][+-]?\d+)?)|([A-Za-z_]\w*)|(<=|>=|==|!=|[-+*/%^()<>,]))")
+_TOKEN = re.compile(
+    r"\s*(?:(\d+\.?\d*(?:[eE][+-]?\d+)?|\.\d+(?:[eE][+-]?\d+)?)|([A-Za-z_]\w*)|(<=|>=|==|!=|[-+*/%^()<>,]))"
+)
 
 
 class Node(NamedTuple):
@@ -62,7 +84,10 @@ class _Reader:
 
     def need(self, wanted: str) -> None:
         if not self.take(wanted):
-            raise ExpressionError(self.where(), f"expected '{wanted}'" + (f", found '{self.now()}'" if self.now() else ", but it ends here"))
+            raise ExpressionError(
+                self.where(),
+                f"expected '{wanted}'" + (f", found '{self.now()}'" if self.now() else ", but it ends here"),
+            )
 
     def whole(self) -> Node:
         out = self.choice()
@@ -124,12 +149,17 @@ class _Reader:
                 args.append(self.choice())
             self.need(")")
             if len(args) != FUNCTIONS[word]:
-                raise ExpressionError(at, f"{word} takes {FUNCTIONS[word]} {'value' if FUNCTIONS[word] == 1 else 'values'}, got {len(args)}")
+                raise ExpressionError(
+                    at,
+                    f"{word} takes {FUNCTIONS[word]} {'value' if FUNCTIONS[word] == 1 else 'values'}, got {len(args)}",
+                )
             return Node(word, tuple(args))
         if kind == 2 and word in NAMES:
             return Node("name", (word,))
         if kind == 2:
-            raise ExpressionError(at, f"there is no '{word}'; names are {', '.join(NAMES)}, functions {', '.join(FUNCTIONS)}")
+            raise ExpressionError(
+                at, f"there is no '{word}'; names are {', '.join(NAMES)}, functions {', '.join(FUNCTIONS)}"
+            )
         raise ExpressionError(at, f"a value is missing before '{word}'")
 
 

@@ -1,7 +1,7 @@
 """Falloffs: where something reaches.
 
-A layer's ``shape`` is what it is made of: a shape in the world, a source that moves or sounds, an expression, or a memory of what lies
-beneath it.
+A layer's ``shape`` is what it is made of: a shape in the world, a source that moves or sounds, an expression, or a
+memory of what lies beneath it.
 """
 
 from __future__ import annotations
@@ -18,7 +18,9 @@ EDGE = "width of the soft band outside the core [m]"
 
 
 class Ridden(Part):
-    """A shape that may ride on a body: its place is given for the start, and goes where the nearest piece of the body goes."""
+    """A shape that may ride on a body: its place is given for the start, and goes where the nearest piece of the body
+    goes.
+    """
 
     ride: Name | None = Field(None, description="the body it rides on")
 
@@ -182,8 +184,23 @@ class HoldReach(Part):
 ReachShape = Annotated[SphereReach | BoxReach | PlaneReach, Field(discriminator="kind")]
 """Shapes that bodies are scattered in."""
 LayerShape = Annotated[
-    SphereReach | BoxReach | PlaneReach | CylinderReach | CapsuleReach | ConeReach | TorusReach | EverywhereReach | MeshReach | PiecesReach
-    | NoiseReach | ImageReach | SoundReach | ExpressionReach | TrailReach | DelayReach | HoldReach,
+    SphereReach
+    | BoxReach
+    | PlaneReach
+    | CylinderReach
+    | CapsuleReach
+    | ConeReach
+    | TorusReach
+    | EverywhereReach
+    | MeshReach
+    | PiecesReach
+    | NoiseReach
+    | ImageReach
+    | SoundReach
+    | ExpressionReach
+    | TrailReach
+    | DelayReach
+    | HoldReach,
     Field(discriminator="kind"),
 ]
 Blend = Literal["normal", "max", "min", "add", "subtract", "multiply", "screen", "overlay"]
@@ -194,14 +211,18 @@ class Layer(Part):
 
     shape: LayerShape
     profile: Literal["linear", "smooth", "sharp", "round"] | list[tuple[Share, Share]] = Field(
-        "smooth", description="value across the edge: a named curve, or points (place, value), place 0 at the core and 1 at the outer limit"
+        "smooth",
+        description="value across the edge: a named curve, or points (place, value), place 0 at the core and 1 at "
+        "the outer limit",
     )
     low: Share = Field(0.0, description="its least value")
     high: Share = Field(1.0, description="its greatest value")
     invert: bool = False
     blend: Blend = "normal"
     opacity: Share = 1.0
-    color: str | None = Field(None, pattern=r"^#[0-9a-fA-F]{6}$", description="laid over the colour beneath where the layer's value is high")
+    color: str | None = Field(
+        None, pattern=r"^#[0-9a-fA-F]{6}$", description="laid over the colour beneath where the layer's value is high"
+    )
     color_blend: Blend = "normal"
     color_opacity: Share = 1.0
 
@@ -257,7 +278,9 @@ class StillFalloff(Falloff):
     """A falloff of a pattern, a choice, a bond's strength or a mesh: it needs no world, time or memory."""
 
     given: Stack | None = Field(None, description="layers of the shared falloff it is; filled in by the program")
-    stands: Standing | None = Field(None, description="where its body stands, when those layers are in the world; filled in by the program")
+    stands: Standing | None = Field(
+        None, description="where its body stands, when those layers are in the world; filled in by the program"
+    )
 
     @model_validator(mode="after")
     def _alone(self) -> StillFalloff:
@@ -269,8 +292,14 @@ class StillFalloff(Falloff):
 def not_still(layers: list[Layer]) -> str | None:
     """Why layers cannot be asked without a world that moves; None where they can."""
     for k, layer in enumerate(layers):
-        if layer.shape.kind in ("mesh", "pieces", "sound", "trail", "delay", "hold") or getattr(layer.shape, "ride", None) is not None:
-            return f"layers[{k}]: '{layer.shape.kind}' here would need a world that moves; use a shape that stands, noise, a picture or an expression"
+        if (
+            layer.shape.kind in ("mesh", "pieces", "sound", "trail", "delay", "hold")
+            or getattr(layer.shape, "ride", None) is not None
+        ):
+            return (
+                f"layers[{k}]: '{layer.shape.kind}' here would need a world that moves; use a shape that stands, "
+                f"noise, a picture or an expression"
+            )
     return None
 
 

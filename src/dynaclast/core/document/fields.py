@@ -6,7 +6,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field, model_validator
 
-from .base import Direction, Finite, Name, NotNegative, Part, Positive, Quaternion, Seed, Share, Vec3
+from .base import Direction, Finite, Name, NotNegative, Part, Positive, Seed, Share, Vec3
 from .cues import AtCue, Cue, SpanCue
 from .falloffs import Falloff
 from .motion import Channel
@@ -19,8 +19,12 @@ class AnchorEffect(Part):
 
     kind: Literal["anchor"] = "anchor"
     cut: float = Field(0.5, gt=0, le=1, description="held where the falloff's value is at least this")
-    reinforce: NotNegative = Field(4.0, description="below the cut, bond strength is multiplied by 1 + reinforce * value")
-    hold: Literal["fixed", "carried", "touch"] = Field("fixed", description="fixed for good; carried by an animated body; asleep until touched")
+    reinforce: NotNegative = Field(
+        4.0, description="below the cut, bond strength is multiplied by 1 + reinforce * value"
+    )
+    hold: Literal["fixed", "carried", "touch"] = Field(
+        "fixed", description="fixed for good; carried by an animated body; asleep until touched"
+    )
     carrier: Name | None = Field(None, description="the animated body that carries what is held")
 
     @model_validator(mode="after")
@@ -34,17 +38,25 @@ class StrainEffect(Part):
     """Load on every bond in reach: in one blow, or a wear that adds up tick by tick and goes on to finer tiers."""
 
     kind: Literal["strain"] = "strain"
-    mode: Literal["blow", "wear"] = Field("blow", description="blow: all at once, at every firing of the cue; wear: each firing is a tick that stays")
+    mode: Literal["blow", "wear"] = Field(
+        "blow", description="blow: all at once, at every firing of the cue; wear: each firing is a tick that stays"
+    )
     load: NotNegative = Field(500.0, description="load on a bond where the value is 1 [kN]")
-    burst: float = Field(0.0, ge=-200, le=200, description="speed given to the pieces in reach at a blow, away from the centre [m/s]")
+    burst: float = Field(
+        0.0, ge=-200, le=200, description="speed given to the pieces in reach at a blow, away from the centre [m/s]"
+    )
     cap: Positive | None = Field(None, description="wear: most load it lays on any one bond in all [kN]")
 
 
 class KillEffect(Part):
-    """Ends what comes in and is slow enough for long enough, or old enough. Where regions are nested, the innermost acts."""
+    """Ends what comes in and is slow enough for long enough, or old enough. Where regions are nested, the innermost
+    acts.
+    """
 
     kind: Literal["kill"] = "kill"
-    what: Literal["rest", "freeze", "remove"] = Field("rest", description="put to rest until touched; stopped for good; taken out")
+    what: Literal["rest", "freeze", "remove"] = Field(
+        "rest", description="put to rest until touched; stopped for good; taken out"
+    )
     slower: NotNegative = Field(0.2, description="speed below which it counts as slow [m/s]")
     time: NotNegative = Field(0.5, description="for how long it must be slow [s]")
     age: Positive | None = Field(None, description="ended after so long inside, however fast [s]")
@@ -60,7 +72,9 @@ class VortexEffect(Part):
     grip: NotNegative = Field(4.0, description="how fast it takes things to that speed [1/s]")
     inward: Finite = Field(6.0, description="pull towards the axis [m/s2]; negative throws out")
     lift: Finite = Field(4.0, description="along the axis [m/s2]")
-    contain: NotNegative = Field(0.0, description="how strongly what is caught is steered to the ring, against gravity too [1/s]; 0 lets go")
+    contain: NotNegative = Field(
+        0.0, description="how strongly what is caught is steered to the ring, against gravity too [1/s]; 0 lets go"
+    )
     ring: NotNegative = Field(2.0, description="radius of the ring it is steered to [m]")
 
 
@@ -75,7 +89,9 @@ class WindEffect(Part):
     gust_size: Positive = Field(6.0, description="how wide it is [m]")
     density: NotNegative = Field(1.2, description="of the air [kg/m3]")
     drag: NotNegative = Field(1.1, description="drag coefficient of a face square to it")
-    lift: Share = Field(0.5, description="share of the pressure that pushes along the face's normal instead of along the wind")
+    lift: Share = Field(
+        0.5, description="share of the pressure that pushes along the face's normal instead of along the wind"
+    )
     seed: Seed = 1
 
 
@@ -104,7 +120,12 @@ class BurstEffect(Part):
     """Radial: away from the reach's centre."""
 
     kind: Literal["burst"] = "burst"
-    speed: float = Field(5.0, ge=-1e6, le=1e6, description="where the value is 1; negative pulls in. A blow gives m/s (or N s), over a span m/s2 (or N)")
+    speed: float = Field(
+        5.0,
+        ge=-1e6,
+        le=1e6,
+        description="where the value is 1; negative pulls in. A blow gives m/s (or N s), over a span m/s2 (or N)",
+    )
     unit: Literal["m/s", "N"] = Field("m/s", description="m/s: the same for light and heavy; N: force or impulse")
     noise: Share = Field(0.0, description="share that differs from piece to piece")
     seed: Seed = 1
@@ -158,7 +179,9 @@ class GravityEffect(Part):
 
 
 class DisplaceEffect(Part):
-    """Moves things by an offset and a turn in step with the falloff: what a moving falloff passes is shifted, and knocked loose."""
+    """Moves things by an offset and a turn in step with the falloff: what a moving falloff passes is shifted, and
+    knocked loose.
+    """
 
     kind: Literal["displace"] = "displace"
     offset: Vec3 = Field((0.0, 0.5, 0.0), description="where the value is 1 [m]")
@@ -168,8 +191,19 @@ class DisplaceEffect(Part):
 
 
 Effect = Annotated[
-    AnchorEffect | StrainEffect | KillEffect | VortexEffect | WindEffect | AttractorEffect | BurstEffect | PushEffect | SpinEffect
-    | TurbulenceEffect | DragEffect | GravityEffect | DisplaceEffect,
+    AnchorEffect
+    | StrainEffect
+    | KillEffect
+    | VortexEffect
+    | WindEffect
+    | AttractorEffect
+    | BurstEffect
+    | PushEffect
+    | SpinEffect
+    | TurbulenceEffect
+    | DragEffect
+    | GravityEffect
+    | DisplaceEffect,
     Field(discriminator="kind"),
 ]
 OVER_TIME = ("kill", "vortex", "wind", "attractor", "turbulence", "drag", "gravity", "displace")
@@ -214,10 +248,16 @@ class FieldItem(Part):
     on: bool = True
     effect: Effect
     reach: Falloff
-    cue: Cue = Field(default_factory=AtCue, description="when it acts; an anchor holds from the start and has no use for it")
+    cue: Cue = Field(
+        default_factory=AtCue, description="when it acts; an anchor holds from the start and has no use for it"
+    )
     targets: Literal["all"] | list[Name] = Field("all", description="names of bodies and groups, or all")
-    tiers: list[Annotated[int, Field(ge=0, le=12)]] | None = Field(None, description="only pieces made on these tiers, and bonds of these tiers")
-    states: list[Literal["held", "resting", "moving"]] | None = Field(None, description="only what is doing this at the time")
+    tiers: list[Annotated[int, Field(ge=0, le=12)]] | None = Field(
+        None, description="only pieces made on these tiers, and bonds of these tiers"
+    )
+    states: list[Literal["held", "resting", "moving"]] | None = Field(
+        None, description="only what is doing this at the time"
+    )
     travel: Travel | None = Field(None, description="how its reach and origin move")
     aim: Name | None = Field(None, description="a body or field its direction or axis points at")
     channels: list[Channel] = Field(default_factory=list, max_length=100, description="numbers of it over time")
@@ -226,7 +266,12 @@ class FieldItem(Part):
     @classmethod
     def _cue_that_fits(cls, data: Any) -> Any:
         """What acts over time and has no cue acts from the start on; a cue without a kind is a time."""
-        if isinstance(data, dict) and data.get("cue") is None and isinstance(data.get("effect"), dict) and data["effect"].get("kind") in OVER_TIME:
+        if (
+            isinstance(data, dict)
+            and data.get("cue") is None
+            and isinstance(data.get("effect"), dict)
+            and data["effect"].get("kind") in OVER_TIME
+        ):
             return {**data, "cue": {"kind": "span"}}
         if isinstance(data, dict) and isinstance(data.get("cue"), dict) and "kind" not in data["cue"]:
             return {**data, "cue": {"kind": "at", **data["cue"]}}

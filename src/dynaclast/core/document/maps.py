@@ -20,7 +20,9 @@ class WeightMap(Part):
 
     name: Name
     reach: Falloff
-    targets: Literal["all"] | list[Name] = Field("all", description="names of bodies and groups, or all; elsewhere it is 0")
+    targets: Literal["all"] | list[Name] = Field(
+        "all", description="names of bodies and groups, or all; elsewhere it is 0"
+    )
     ramp: Ramp = Field("ember", description="colours it is shown in, where the falloff's layers have none of their own")
 
 

@@ -17,8 +17,16 @@ class PlaceKey(Part):
     time: float = Field(ge=0, le=1e5, description="[s]")
     position: Vec3 = Field(description="[m]")
     rotation: Quaternion = Field((0.0, 0.0, 0.0, 1.0), description="unit quaternion x, y, z, w")
-    how: How = Field("smooth", description="to the next key: step holds, linear goes straight, smooth runs through the keys without a kink, bezier follows its curve")
-    curve: tuple[Share, float, Share, float] = Field((0.4, 0.0, 0.6, 1.0), description="the two handles of a bezier key, x1, y1, x2, y2: shares of the time and of the way to the next key")
+    how: How = Field(
+        "smooth",
+        description="to the next key: step holds, linear goes straight, smooth runs through the keys without a kink, "
+        "bezier follows its curve",
+    )
+    curve: tuple[Share, float, Share, float] = Field(
+        (0.4, 0.0, 0.6, 1.0),
+        description="the two handles of a bezier key, x1, y1, x2, y2: shares of the time and of the way to the "
+        "next key",
+    )
 
 
 class Motion(Part):
@@ -31,7 +39,9 @@ class Motion(Part):
     def _rising(cls, keys: list[PlaceKey]) -> list[PlaceKey]:
         for row, (a, b) in enumerate(zip(keys, keys[1:], strict=False)):
             if b.time <= a.time:
-                raise ValueError(f"times must grow from key to key, but key {row + 1} is at {b.time:g} s after one at {a.time:g} s")
+                raise ValueError(
+                    f"times must grow from key to key, but key {row + 1} is at {b.time:g} s after one at {a.time:g} s"
+                )
         return keys
 
 
@@ -47,7 +57,11 @@ class NumberKey(Part):
 class Channel(Part):
     """A number over time; before the first key and after the last it stands still."""
 
-    of: str = Field(min_length=1, max_length=120, description="which number, from the thing the channel belongs to: effect.load, reach.layers.0.shape.center.1")
+    of: str = Field(
+        min_length=1,
+        max_length=120,
+        description="which number, from the thing the channel belongs to: effect.load, reach.layers.0.shape.center.1",
+    )
     keys: list[NumberKey] = Field(min_length=1, max_length=500)
 
     @field_validator("keys")
@@ -55,5 +69,7 @@ class Channel(Part):
     def _in_order(cls, keys: list[NumberKey]) -> list[NumberKey]:
         for row, (a, b) in enumerate(zip(keys, keys[1:], strict=False)):
             if b.time <= a.time:
-                raise ValueError(f"times must grow from key to key, but key {row + 1} is at {b.time:g} s after one at {a.time:g} s")
+                raise ValueError(
+                    f"times must grow from key to key, but key {row + 1} is at {b.time:g} s after one at {a.time:g} s"
+                )
         return keys

@@ -99,8 +99,13 @@ class FacesPattern(Part):
     seed: Seed = 1
 
 
-CutPattern = Annotated[CellsPattern | SplintersPattern | RadialPattern | SlabsPattern | BricksPattern, Field(discriminator="kind")]
-Pattern = Annotated[CellsPattern | SplintersPattern | RadialPattern | SlabsPattern | BricksPattern | FacesPattern, Field(discriminator="kind")]
+CutPattern = Annotated[
+    CellsPattern | SplintersPattern | RadialPattern | SlabsPattern | BricksPattern, Field(discriminator="kind")
+]
+Pattern = Annotated[
+    CellsPattern | SplintersPattern | RadialPattern | SlabsPattern | BricksPattern | FacesPattern,
+    Field(discriminator="kind"),
+]
 
 
 class ClustersPattern(Part):
@@ -108,7 +113,9 @@ class ClustersPattern(Part):
 
     kind: Literal["clusters"] = "clusters"
     count: int = Field(8, ge=2, le=2000, description="how many chunks, where there is no guide")
-    guide: CutPattern | None = Field(None, description="a break of the whole body: pieces whose centre falls into one of its pieces make one chunk")
+    guide: CutPattern | None = Field(
+        None, description="a break of the whole body: pieces whose centre falls into one of its pieces make one chunk"
+    )
     seed: Seed = 1
 
 
@@ -143,7 +150,10 @@ class BreakStep(Part):
     """Breaks chosen pieces again: their new bonds are one tier finer."""
 
     of: Choice = Field(default_factory=AllPieces)
-    pattern: Annotated[CellsPattern | SplintersPattern | RadialPattern | SlabsPattern | BricksPattern | ClustersPattern, Field(discriminator="kind")]
+    pattern: Annotated[
+        CellsPattern | SplintersPattern | RadialPattern | SlabsPattern | BricksPattern | ClustersPattern,
+        Field(discriminator="kind"),
+    ]
 
 
 class StrengthReach(Part):
@@ -159,10 +169,18 @@ class Bonds(Part):
 
     strength: NotNegative = Field(400.0, description="of tier 1, in the unit below")
     unit: Literal["kN/m2", "kN"] = Field("kN/m2", description="per area of the shared face, or the same for every bond")
-    tiers: list[NotNegative] = Field(default_factory=list, max_length=3, description="strength of tiers 2, 3, 4; a missing one is as strong as the tier before")
-    by_size: float = Field(0.0, ge=-3, le=3, description="strength grows with (smaller piece's size over the mean size) to this power")
+    tiers: list[NotNegative] = Field(
+        default_factory=list,
+        max_length=3,
+        description="strength of tiers 2, 3, 4; a missing one is as strong as the tier before",
+    )
+    by_size: float = Field(
+        0.0, ge=-3, le=3, description="strength grows with (smaller piece's size over the mean size) to this power"
+    )
     by_reach: StrengthReach | None = None
-    cut: list[tuple[int, int]] = Field(default_factory=list, max_length=20000, description="pairs of pieces whose bond is cut by hand from the start")
+    cut: list[tuple[int, int]] = Field(
+        default_factory=list, max_length=20000, description="pairs of pieces whose bond is cut by hand from the start"
+    )
 
 
 class Roughness(Part):
@@ -189,7 +207,9 @@ class ReleaseTouch(Part):
     """Held until touched by another body or a field; only the touched part goes."""
 
     kind: Literal["touch"] = "touch"
-    part: Literal["piece", "chunk", "body"] = Field("piece", description="what goes: the piece, all pieces of its tier-1 chunk, or the whole body")
+    part: Literal["piece", "chunk", "body"] = Field(
+        "piece", description="what goes: the piece, all pieces of its tier-1 chunk, or the whole body"
+    )
 
 
 class ReleaseCue(Part):

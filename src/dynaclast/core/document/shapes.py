@@ -70,7 +70,10 @@ class TorusShape(Part):
     @model_validator(mode="after")
     def _open(self) -> TorusShape:
         if self.thickness >= self.radius:
-            raise ValueError(f"thickness ({self.thickness:g} m) must be smaller than radius ({self.radius:g} m), or the ring would cross itself")
+            raise ValueError(
+                f"thickness ({self.thickness:g} m) must be smaller than radius ({self.radius:g} m), or the ring "
+                f"would cross itself"
+            )
         return self
 
 
@@ -88,7 +91,10 @@ class TubeShape(Part):
     @model_validator(mode="after")
     def _hollow(self) -> TubeShape:
         if self.wall >= self.radius * min(1.0, self.taper):
-            raise ValueError(f"wall ({self.wall} m) must be thinner than the smallest outer radius ({self.radius * min(1.0, self.taper):g} m)")
+            raise ValueError(
+                f"wall ({self.wall} m) must be thinner than the smallest outer radius "
+                f"({self.radius * min(1.0, self.taper):g} m)"
+            )
         return self
 
 
@@ -97,7 +103,11 @@ class MeshShape(Part):
 
     kind: Literal["mesh"] = "mesh"
     vertices: list[Vec3] = Field(min_length=4, max_length=2_000_000, description="(V, 3) [m]")
-    faces: list[tuple[int, int, int]] = Field(min_length=4, max_length=4_000_000, description="(F, 3) indices into vertices, counter-clockwise seen from outside")
+    faces: list[tuple[int, int, int]] = Field(
+        min_length=4,
+        max_length=4_000_000,
+        description="(F, 3) indices into vertices, counter-clockwise seen from outside",
+    )
 
     @model_validator(mode="after")
     def _in_range(self) -> MeshShape:
@@ -113,8 +123,12 @@ class FileShape(Part):
 
     kind: Literal["file"] = "file"
     path: str = Field(min_length=1, max_length=400, description="relative to the document")
-    scale: Positive | None = Field(None, description="metres per unit of the file; without it, what the file says, or metres")
-    part: str | None = Field(None, max_length=200, description="name of one mesh in the file; without it, all of them as one")
+    scale: Positive | None = Field(
+        None, description="metres per unit of the file; without it, what the file says, or metres"
+    )
+    part: str | None = Field(
+        None, max_length=200, description="name of one mesh in the file; without it, all of them as one"
+    )
 
 
 class AssetShape(Part):
@@ -136,7 +150,17 @@ class FalloffShape(Part):
 
 
 Shape = Annotated[
-    FalloffShape | BoxShape | SheetShape | SphereShape | CylinderShape | ConeShape | TubeShape | TorusShape | MeshShape | FileShape | AssetShape,
+    FalloffShape
+    | BoxShape
+    | SheetShape
+    | SphereShape
+    | CylinderShape
+    | ConeShape
+    | TubeShape
+    | TorusShape
+    | MeshShape
+    | FileShape
+    | AssetShape,
     Field(discriminator="kind"),
 ]
 
@@ -192,7 +216,9 @@ class ScaleMesh(Part):
 
 
 class DisplaceMesh(Part):
-    """Moves the vertices by a falloff, along their normals and by an offset; a mesh wants enough of them first (subdivide)."""
+    """Moves the vertices by a falloff, along their normals and by an offset; a mesh wants enough of them first
+    (subdivide).
+    """
 
     kind: Literal["displace"] = "displace"
     reach: StillFalloff = Field(description="in the mesh's own frame, before its scale")
@@ -200,4 +226,6 @@ class DisplaceMesh(Part):
     offset: Vec3 = Field((0.0, 0.0, 0.0), description="and by this, where the value is 1 [m]")
 
 
-MeshStep = Annotated[Weld | FillHoles | Unify | MakeSolid | Subdivide | Decimate | ScaleMesh | DisplaceMesh, Field(discriminator="kind")]
+MeshStep = Annotated[
+    Weld | FillHoles | Unify | MakeSolid | Subdivide | Decimate | ScaleMesh | DisplaceMesh, Field(discriminator="kind")
+]

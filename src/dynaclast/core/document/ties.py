@@ -27,7 +27,9 @@ class HingeTie(Part):
 
     kind: Literal["hinge"] = "hinge"
     axis: Direction = Field((0.0, 0.0, 1.0), description="in the world at the start")
-    limits: tuple[Finite, Finite] | None = Field(None, description="how far the first body may turn about the axis from where it starts, least and most [rad]")
+    limits: tuple[Finite, Finite] | None = Field(
+        None, description="how far the first body may turn about the axis from where it starts, least and most [rad]"
+    )
     friction: NotNegative = Field(0.0, description="torque that resists turning [N m]")
 
     @model_validator(mode="after")
@@ -55,7 +57,9 @@ class Tie(Part):
     body: Name = Field(description="it is tied at the piece nearest to the point")
     point: Vec3 = Field(description="where it is tied, in the world at the start [m]")
     to: Name | None = Field(None, description="the other body; without it, the world")
-    to_point: Vec3 | None = Field(None, description="the string's other end, in the world at the start [m]; without it, the same point")
+    to_point: Vec3 | None = Field(
+        None, description="the string's other end, in the world at the start [m]; without it, the same point"
+    )
     breaks: Positive | None = Field(None, description="load at which it gives way [kN]; without it, it never does")
     collide: bool = Field(False, description="whether the two bodies also touch each other")
 

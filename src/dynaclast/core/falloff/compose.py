@@ -9,7 +9,17 @@ from ..geometry.mesh import Array, rotation_matrix
 from ..kernels import kernel
 from .noise import noise_at
 
-SHAPES = {"sphere": 0, "box": 1, "plane": 2, "cylinder": 3, "capsule": 4, "cone": 5, "torus": 6, "everywhere": 7, "noise": 8}
+SHAPES = {
+    "sphere": 0,
+    "box": 1,
+    "plane": 2,
+    "cylinder": 3,
+    "capsule": 4,
+    "cone": 5,
+    "torus": 6,
+    "everywhere": 7,
+    "noise": 8,
+}
 GIVEN_PLACE, GIVEN_VALUE = 20, 21
 """Layers worked out beforehand: as a place across the edge, or as a value."""
 PROFILES = {"linear": 0, "smooth": 1, "sharp": 2, "round": 3}
@@ -21,8 +31,9 @@ ROOM = 32
 class Rows:
     """The numbers of some layers, as the kernel reads them.
 
-    kind, profile, blend (L,) int; center (L, 3); turn (L, 3, 3) columns are the shape's axes; size (L, 4); look (L, 6): edge, invert, opacity,
-    low, high, unused; knots (L, ROOM), curve (L, ROOM, 4): a profile by points, as cubic pieces; pieces (L,) how many; noise (L, 3): size, phase, contrast; seed (L,)
+    kind, profile, blend (L,) int; center (L, 3); turn (L, 3, 3) columns are the shape's axes; size (L, 4); look (L, 6):
+    edge, invert, opacity, low, high, unused; knots (L, ROOM), curve (L, ROOM, 4): a profile by points, as cubic pieces;
+    pieces (L,) how many; noise (L, 3): size, phase, contrast; seed (L,)
     """
 
     def __init__(self, layers: list[Layer], places: list[tuple[Array, Array] | None], time: float) -> None:
@@ -82,8 +93,21 @@ class Rows:
     def compose(self, points: Array, given: Array, out: Array) -> None:
         """Lay the layers over what is in out (n,); given (L, n): what was worked out beforehand."""
         _compose(
-            points, self.kind, self.profile, self.blend, self.center, self.turn, self.size, self.look, self.knots, self.curve, self.pieces,
-            self.noise, self.seed, given, out,
+            points,
+            self.kind,
+            self.profile,
+            self.blend,
+            self.center,
+            self.turn,
+            self.size,
+            self.look,
+            self.knots,
+            self.curve,
+            self.pieces,
+            self.noise,
+            self.seed,
+            given,
+            out,
         )
 
 
@@ -101,11 +125,25 @@ def _distance(what, points, center, m, size, out):
         for i in range(len(points)):
             out[i] = (points[i, 0] - cx) * s0 + (points[i, 1] - cy) * s1 + (points[i, 2] - cz) * s2
         return
-    m00, m10, m20, m01, m11, m21, m02, m12, m22 = m[0, 0], m[1, 0], m[2, 0], m[0, 1], m[1, 1], m[2, 1], m[0, 2], m[1, 2], m[2, 2]
+    m00, m10, m20, m01, m11, m21, m02, m12, m22 = (
+        m[0, 0],
+        m[1, 0],
+        m[2, 0],
+        m[0, 1],
+        m[1, 1],
+        m[2, 1],
+        m[0, 2],
+        m[1, 2],
+        m[2, 2],
+    )
     if what == 1:
         for i in range(len(points)):
             dx, dy, dz = points[i, 0] - cx, points[i, 1] - cy, points[i, 2] - cz
-            qx, qy, qz = abs(dx * m00 + dy * m10 + dz * m20) - s0, abs(dx * m01 + dy * m11 + dz * m21) - s1, abs(dx * m02 + dy * m12 + dz * m22) - s2
+            qx, qy, qz = (
+                abs(dx * m00 + dy * m10 + dz * m20) - s0,
+                abs(dx * m01 + dy * m11 + dz * m21) - s1,
+                abs(dx * m02 + dy * m12 + dz * m22) - s2,
+            )
             ox, oy, oz = max(qx, 0.0), max(qy, 0.0), max(qz, 0.0)
             out[i] = np.sqrt(ox * ox + oy * oy + oz * oz) + min(max(qx, max(qy, qz)), 0.0)
         return
@@ -195,7 +233,14 @@ def _compose(points, kind, profile, blend, center, turn, size, look, knots, curv
             top[:] = 0.0
         elif what == 8:
             for i in range(n):
-                noise_at(points[i, 0] / grain[k, 0], points[i, 1] / grain[k, 0], points[i, 2] / grain[k, 0], grain[k, 1], seed[k], hold)
+                noise_at(
+                    points[i, 0] / grain[k, 0],
+                    points[i, 1] / grain[k, 0],
+                    points[i, 2] / grain[k, 0],
+                    grain[k, 1],
+                    seed[k],
+                    hold,
+                )
                 top[i] = min(max(0.5 + grain[k, 2] * (hold[0] - 0.5), 0.0), 1.0)
         else:
             _distance(what, points, center[k], turn[k], size[k], top)

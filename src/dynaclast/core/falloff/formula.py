@@ -22,7 +22,12 @@ def _smooth(a: Array, b: Array, x: Array) -> Array:
 
 
 def _random(x: Array) -> Array:
-    return noise(np.stack([np.floor(np.asarray(x, float)).reshape(-1), np.zeros(np.size(x)), np.zeros(np.size(x))], axis=1), 1.0, 0.0, 77).reshape(np.shape(x))
+    return noise(
+        np.stack([np.floor(np.asarray(x, float)).reshape(-1), np.zeros(np.size(x)), np.zeros(np.size(x))], axis=1),
+        1.0,
+        0.0,
+        77,
+    ).reshape(np.shape(x))
 
 
 def _noise3(x: Array, y: Array, z: Array) -> Array:
@@ -31,15 +36,43 @@ def _noise3(x: Array, y: Array, z: Array) -> Array:
 
 
 DOES: dict[str, Callable[..., Array]] = {
-    "+": np.add, "-": np.subtract, "*": np.multiply, "/": np.divide, "%": np.mod, "pow": np.power, "negative": np.negative,
-    "<": lambda a, b: _truth(a < b), "<=": lambda a, b: _truth(a <= b), ">": lambda a, b: _truth(a > b), ">=": lambda a, b: _truth(a >= b),
-    "==": lambda a, b: _truth(np.equal(a, b)), "!=": lambda a, b: _truth(np.not_equal(a, b)),
-    "and": lambda a, b: _truth(np.logical_and(a, b)), "or": lambda a, b: _truth(np.logical_or(a, b)), "not": lambda a: _truth(np.logical_not(a)),
+    "+": np.add,
+    "-": np.subtract,
+    "*": np.multiply,
+    "/": np.divide,
+    "%": np.mod,
+    "pow": np.power,
+    "negative": np.negative,
+    "<": lambda a, b: _truth(a < b),
+    "<=": lambda a, b: _truth(a <= b),
+    ">": lambda a, b: _truth(a > b),
+    ">=": lambda a, b: _truth(a >= b),
+    "==": lambda a, b: _truth(np.equal(a, b)),
+    "!=": lambda a, b: _truth(np.not_equal(a, b)),
+    "and": lambda a, b: _truth(np.logical_and(a, b)),
+    "or": lambda a, b: _truth(np.logical_or(a, b)),
+    "not": lambda a: _truth(np.logical_not(a)),
     "choose": lambda c, a, b: np.where(np.not_equal(c, 0), a, b),
-    "sin": np.sin, "cos": np.cos, "tan": np.tan, "atan2": np.arctan2, "sqrt": np.sqrt, "abs": np.abs, "exp": np.exp, "log": np.log,
-    "floor": np.floor, "ceil": np.ceil, "round": np.rint, "sign": np.sign, "min": np.minimum, "max": np.maximum,
-    "clamp": lambda x, a, b: np.minimum(np.maximum(x, a), b), "mix": lambda a, b, t: a + (b - a) * t,
-    "step": lambda edge, x: _truth(np.greater_equal(x, edge)), "smooth": _smooth, "noise": _noise3, "random": _random,
+    "sin": np.sin,
+    "cos": np.cos,
+    "tan": np.tan,
+    "atan2": np.arctan2,
+    "sqrt": np.sqrt,
+    "abs": np.abs,
+    "exp": np.exp,
+    "log": np.log,
+    "floor": np.floor,
+    "ceil": np.ceil,
+    "round": np.rint,
+    "sign": np.sign,
+    "min": np.minimum,
+    "max": np.maximum,
+    "clamp": lambda x, a, b: np.minimum(np.maximum(x, a), b),
+    "mix": lambda a, b, t: a + (b - a) * t,
+    "step": lambda edge, x: _truth(np.greater_equal(x, edge)),
+    "smooth": _smooth,
+    "noise": _noise3,
+    "random": _random,
 }
 
 
@@ -57,7 +90,9 @@ def _worked_out(text: str, names: Mapping[str, Array], count: int) -> Array:
 
 
 def formula(text: str, names: Mapping[str, Array], count: int) -> Array:
-    """Values (n,) of an expression; what is no number (a root of a negative, 0 / 0) counts as 0, what is endless as 0 or 1."""
+    """Values (n,) of an expression; what is no number (a root of a negative, 0 / 0) counts as 0, what is endless as 0
+    or 1.
+    """
     return np.clip(np.nan_to_num(_worked_out(text, names, count), nan=0.0, posinf=1.0, neginf=0.0), 0.0, 1.0)
 
 

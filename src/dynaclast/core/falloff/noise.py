@@ -1,8 +1,8 @@
 """Smooth noise in space and time, with its slopes.
 
-Values on a unit lattice from an integer hash (Jarzynski and Olano 2020, "Hash Functions for GPU Rendering", pcg3d) are joined by
-the quintic fade of Perlin (2002, doi 10.1145/566570.566636), whose second derivative is continuous. Time goes from one lattice
-of values to the next by the same fade.
+Values on a unit lattice from an integer hash (Jarzynski and Olano 2020, "Hash Functions for GPU Rendering", pcg3d) are
+joined by the quintic fade of Perlin (2002, doi 10.1145/566570.566636), whose second derivative is continuous. Time goes
+from one lattice of values to the next by the same fade.
 """
 
 from __future__ import annotations
@@ -37,8 +37,16 @@ def value_and_slope(x, y, z, seed, out):
     fx, fy, fz = np.floor(x), np.floor(y), np.floor(z)
     i, j, k = int(fx), int(fy), int(fz)
     tx, ty, tz = x - fx, y - fy, z - fz
-    ux, uy, uz = tx * tx * tx * (tx * (tx * 6 - 15) + 10), ty * ty * ty * (ty * (ty * 6 - 15) + 10), tz * tz * tz * (tz * (tz * 6 - 15) + 10)
-    dx, dy, dz = 30 * tx * tx * (tx * (tx - 2) + 1), 30 * ty * ty * (ty * (ty - 2) + 1), 30 * tz * tz * (tz * (tz - 2) + 1)
+    ux, uy, uz = (
+        tx * tx * tx * (tx * (tx * 6 - 15) + 10),
+        ty * ty * ty * (ty * (ty * 6 - 15) + 10),
+        tz * tz * tz * (tz * (tz * 6 - 15) + 10),
+    )
+    dx, dy, dz = (
+        30 * tx * tx * (tx * (tx - 2) + 1),
+        30 * ty * ty * (ty * (ty - 2) + 1),
+        30 * tz * tz * (tz * (tz - 2) + 1),
+    )
     a, b = _hash(i, j, k, seed), _hash(i + 1, j, k, seed)
     c, d = _hash(i, j + 1, k, seed), _hash(i + 1, j + 1, k, seed)
     e, f = _hash(i, j, k + 1, seed), _hash(i + 1, j, k + 1, seed)
@@ -55,7 +63,9 @@ def value_and_slope(x, y, z, seed, out):
 
 @kernel(inner=True)
 def noise_at(x, y, z, phase, seed, out):
-    """``value_and_slope`` at a phase: a whole number is one lattice of values, between two it goes from one to the next."""
+    """``value_and_slope`` at a phase: a whole number is one lattice of values, between two it goes from one to the
+    next.
+    """
     n = np.floor(phase)
     t = phase - n
     value_and_slope(x, y, z, seed + 131 * int(n), out)
@@ -98,7 +108,9 @@ def _curl(points, size, phase, seed, out):
 
 
 def curl_noise(points: Array, size: float, phase: float, seed: int) -> Array:
-    """A field (n, 3) without sources or sinks, of typical length 1: the curl of three noises (Bridson et al. 2007, doi 10.1145/1276377.1276435)."""
+    """A field (n, 3) without sources or sinks, of typical length 1: the curl of three noises (Bridson et al. 2007, doi
+    10.1145/1276377.1276435).
+    """
     out = np.empty((len(points), 3))
     _curl(np.ascontiguousarray(points, dtype=np.float64), size, phase, seed, out)
     return out / CURL_LENGTH

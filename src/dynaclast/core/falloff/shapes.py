@@ -1,7 +1,7 @@
 """Where a shape's core and edge lie: distance from the core's surface in units of the edge's width.
 
-Each shape is one function from points (n, 3) to signed distance [m] from its core, found by the document's kind. The functions here are
-plain; ``compose`` has the same as a kernel, and the tests hold one against the other.
+Each shape is one function from points (n, 3) to signed distance [m] from its core, found by the document's kind. The
+functions here are plain; ``compose`` has the same as a kernel, and the tests hold one against the other.
 """
 
 from __future__ import annotations
@@ -63,8 +63,13 @@ def torus_distance(shape: Any, points: Array) -> Array:
 
 
 DISTANCE: dict[str, Callable[..., Array]] = {
-    "sphere": sphere_distance, "box": box_distance, "plane": plane_distance, "cylinder": cylinder_distance, "capsule": capsule_distance,
-    "cone": cone_distance, "torus": torus_distance,
+    "sphere": sphere_distance,
+    "box": box_distance,
+    "plane": plane_distance,
+    "cylinder": cylinder_distance,
+    "capsule": capsule_distance,
+    "cone": cone_distance,
+    "torus": torus_distance,
 }
 
 

@@ -1,4 +1,6 @@
-"""Layers that are no shape: near a mesh or pieces, a picture, a recording, a memory of what lies beneath. Each gives values (n,)."""
+"""Layers that are no shape: near a mesh or pieces, a picture, a recording, a memory of what lies beneath. Each gives
+values (n,).
+"""
 
 from __future__ import annotations
 
@@ -111,7 +113,9 @@ def sound(shape: SoundReach, points: Array, moment: Moment) -> Array:
 
 
 def trail(shape: TrailReach, beneath: Array, moment: Moment, layer: int) -> Array:
-    """Follows with at most 1 / rise up and 1 / fall down a second: the same however often it is asked, where what lies beneath is steady."""
+    """Follows with at most 1 / rise up and 1 / fall down a second: the same however often it is asked, where what lies
+    beneath is steady.
+    """
     if moment.memory is None:
         return beneath
     kept = of_memory(moment, layer, np.zeros(len(beneath)) if shape.rise > 0 else beneath)

@@ -78,7 +78,9 @@ def _lay(run: list[tuple[int, Layer]], points: Array, moment: Moment, stack: Sta
 
 
 def _rows(layers: list[Layer], places: list[tuple[Array, Array] | None], time: float, stack: Stack) -> Rows:
-    """The layers as the kernel reads them; kept with their stack while nothing in them rides or is keyed (fields.stand.Keyed drops what is kept)."""
+    """The layers as the kernel reads them; kept with their stack while nothing in them rides or is keyed
+    (fields.stand.Keyed drops what is kept).
+    """
     if any(place is not None for place in places):
         return Rows(layers, places, time)
     key = tuple(map(id, layers))
@@ -104,8 +106,18 @@ def names_at(points: Array, beneath: Array, stack: Stack, moment: Moment, seed: 
     distance = np.linalg.norm(away, axis=1)
     unit = away / np.where(distance > 0, distance, 1.0)[:, None]
     return {
-        "value": beneath.copy(), "x": points[:, 0], "y": points[:, 1], "z": points[:, 2], "distance": distance, "nx": unit[:, 0], "ny": unit[:, 1], "nz": unit[:, 2],
-        "time": np.float64(moment.time), "frame": np.float64(moment.time * moment.fps), "seed": np.float64(seed), "pi": np.float64(np.pi),
+        "value": beneath.copy(),
+        "x": points[:, 0],
+        "y": points[:, 1],
+        "z": points[:, 2],
+        "distance": distance,
+        "nx": unit[:, 0],
+        "ny": unit[:, 1],
+        "nz": unit[:, 2],
+        "time": np.float64(moment.time),
+        "frame": np.float64(moment.time * moment.fps),
+        "seed": np.float64(seed),
+        "pi": np.float64(np.pi),
     }
 
 
@@ -127,8 +139,9 @@ def tinted(falloff: Stack, moment: Moment = NOW) -> bool:
 
 
 def color(falloff: Stack, points: Array, moment: Moment = NOW) -> Array:
-    """Colours (n, 3) in [0, 1]: each layer's own laid over those beneath, by its value; black where no layer has one. Layers that remember do so
-    apart from those of ``value``, so that both may be asked at one moment."""
+    """Colours (n, 3) in [0, 1]: each layer's own laid over those beneath, by its value; black where no layer has one.
+    Layers that remember do so apart from those of ``value``, so that both may be asked at one moment.
+    """
     points = np.ascontiguousarray(points, dtype=np.float64).reshape(-1, 3)
     stack = layers_of(falloff, moment)
     out = np.zeros((len(points), 3))
@@ -136,7 +149,11 @@ def color(falloff: Stack, points: Array, moment: Moment = NOW) -> Array:
         if layer.color is None:
             continue
         own = np.array([int(layer.color[i : i + 2], 16) / 255.0 for i in (1, 3, 5)])
-        alone = Falloff(layers=[layer.model_copy(update={"blend": "normal", "opacity": 1.0})]) if layer.shape.kind not in NEEDS_BENEATH else Falloff(layers=list(stack.layers[: k + 1]))
+        alone = (
+            Falloff(layers=[layer.model_copy(update={"blend": "normal", "opacity": 1.0})])
+            if layer.shape.kind not in NEEDS_BENEATH
+            else Falloff(layers=list(stack.layers[: k + 1]))
+        )
         cover = layer.color_opacity * value(alone, points, replace(moment, key=f"{moment.key}:tint{k}"))
         mixed = np.clip(BLEND[layer.color_blend](out, own[None]), 0.0, 1.0)
         out = out + cover[:, None] * (mixed - out)

@@ -17,4 +17,6 @@ class Anchor(Effect):
     def strengthen(self, item: FieldItem, setting: Setting, targets: Targets) -> Array:
         assert isinstance(item.effect, AnchorEffect)
         f = reach_of_bonds(item, setting, targets)
-        return np.where(f < item.effect.cut, 1.0 + item.effect.reinforce * f, 1.0 + item.effect.reinforce * item.effect.cut)
+        return np.where(
+            f < item.effect.cut, 1.0 + item.effect.reinforce * f, 1.0 + item.effect.reinforce * item.effect.cut
+        )

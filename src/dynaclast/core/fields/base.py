@@ -24,11 +24,12 @@ class Targets:
 
 @dataclass(frozen=True)
 class Matter:
-    """What pieces are and do: mass (P,) [kg], size (P,) [m], velocity, spin (P, 3) [m/s], [rad/s], gravity (P, 3) [m/s2] as it acts on each;
-    start (P, 3) where they are at the start of the step [m], halfway (P, 3) the velocity they are likely to have half way through it.
+    """What pieces are and do: mass (P,) [kg], size (P,) [m], velocity, spin (P, 3) [m/s], [rad/s], gravity (P, 3)
+    [m/s2] as it acts on each; start (P, 3) where they are at the start of the step [m], halfway (P, 3) the velocity
+    they are likely to have half way through it.
 
-    facing: gives, for a velocity of the air past each piece (P, 3), the area (P,) [m2] the piece turns to it, and the sum of its windward faces'
-    normals (P, 3), each times its area and how squarely it faces the air
+    facing: gives, for a velocity of the air past each piece (P, 3), the area (P,) [m2] the piece turns to it, and the
+    sum of its windward faces' normals (P, 3), each times its area and how squarely it faces the air
     """
 
     mass: Array
@@ -45,8 +46,9 @@ class Matter:
 class Setting:
     """The world as a field finds it.
 
-    piece_center (P, 3), bond_center (B, 3): where they are now [m], half way through the step for effects over time; moment: when; stand: where the field is (None: by its own travel)
-    matter: None before a run; step [s]: how long an effect over time acts; pieces, bonds: reach worked out already (P,), (B,)
+    piece_center (P, 3), bond_center (B, 3): where they are now [m], half way through the step for effects over time;
+    moment: when; stand: where the field is (None: by its own travel) matter: None before a run; step [s]: how long an
+    effect over time acts; pieces, bonds: reach worked out already (P,), (B,)
     """
 
     piece_center: Array
@@ -65,7 +67,8 @@ class Setting:
 class Effect:
     """Base of all effects: does nothing anywhere.
 
-    ``held`` and ``strengthen`` act once before the first step; ``load`` and ``kick`` when the cue fires; ``flow`` all the while it is on.
+    ``held`` and ``strengthen`` act once before the first step; ``load`` and ``kick`` when the cue fires; ``flow`` all
+    the while it is on.
     """
 
     def held(self, item: FieldItem, setting: Setting, targets: Targets) -> Array | None:

@@ -20,7 +20,12 @@ class Burst(Effect):
         effect = item.effect
         assert isinstance(effect, BurstEffect)
         mass = _mass(setting)
-        amount = effect.speed * per_mass(effect.unit, mass) * differing(len(mass), effect.noise, effect.seed) * reach_of_pieces(item, setting, targets)
+        amount = (
+            effect.speed
+            * per_mass(effect.unit, mass)
+            * differing(len(mass), effect.noise, effect.seed)
+            * reach_of_pieces(item, setting, targets)
+        )
         return amount[:, None] * radial(item, setting)
 
     def flow(self, item: FieldItem, setting: Setting, targets: Targets) -> tuple[Array, None]:
@@ -34,7 +39,12 @@ class Push(Effect):
         effect = item.effect
         assert isinstance(effect, PushEffect)
         mass = _mass(setting)
-        amount = effect.amount * per_mass(effect.unit, mass) * differing(len(mass), effect.noise, effect.seed) * reach_of_pieces(item, setting, targets)
+        amount = (
+            effect.amount
+            * per_mass(effect.unit, mass)
+            * differing(len(mass), effect.noise, effect.seed)
+            * reach_of_pieces(item, setting, targets)
+        )
         return amount[:, None] * setting.at(item).direction
 
     def flow(self, item: FieldItem, setting: Setting, targets: Targets) -> tuple[Array, None]:
@@ -52,7 +62,12 @@ class Spin(Effect):
         if effect.unit == "N m" and setting.matter is not None:
             radius = setting.matter.size * (3.0 / (4.0 * np.pi)) ** (1.0 / 3.0)
             weigh = 1.0 / (0.4 * setting.matter.mass * radius**2)
-        amount = effect.amount * weigh * differing(count, effect.noise, effect.seed) * reach_of_pieces(item, setting, targets)
+        amount = (
+            effect.amount
+            * weigh
+            * differing(count, effect.noise, effect.seed)
+            * reach_of_pieces(item, setting, targets)
+        )
         return amount[:, None] * setting.at(item).direction
 
     def flow(self, item: FieldItem, setting: Setting, targets: Targets) -> tuple[None, Array]:

@@ -1,7 +1,7 @@
 """Effects that move things all the while they are on.
 
-Each gives the mean acceleration over a step. What depends on velocity is solved over the step in closed form (exponential or rational decay),
-so that a strong grip on a light piece never overshoots, whatever the step.
+Each gives the mean acceleration over a step. What depends on velocity is solved over the step in closed form
+(exponential or rational decay), so that a strong grip on a light piece never overshoots, whatever the step.
 """
 
 from __future__ import annotations
@@ -51,19 +51,33 @@ class Vortex(Effect):
         tangent = np.cross(axis, out)
         speed = effect.swirl * np.where(r < effect.core, r / effect.core, effect.core / np.maximum(r, SMALL))
         now = np.einsum("ij,ij->i", matter.halfway, tangent)
-        acc = (((speed - now) * -np.expm1(-effect.grip * setting.step) / setting.step)[:, None] * tangent) if effect.swirl else np.zeros_like(out)
+        acc = (
+            (((speed - now) * -np.expm1(-effect.grip * setting.step) / setting.step)[:, None] * tangent)
+            if effect.swirl
+            else np.zeros_like(out)
+        )
         acc = acc - effect.inward * out + effect.lift * axis
         if effect.contain > 0:
             # towards the ring, critically damped, with the turn about the axis carried and weight borne
             w = effect.contain
             off = (r - effect.ring)[:, None] * out + height[:, None] * axis
             go = matter.halfway - now[:, None] * tangent
-            acc = acc + effect.inward * out - effect.lift * axis - w * w * off - 2 * w * go - (now**2 / np.maximum(r, 0.1 * effect.ring + SMALL))[:, None] * out - matter.gravity
+            acc = (
+                acc
+                + effect.inward * out
+                - effect.lift * axis
+                - w * w * off
+                - 2 * w * go
+                - (now**2 / np.maximum(r, 0.1 * effect.ring + SMALL))[:, None] * out
+                - matter.gravity
+            )
         return f[:, None] * acc, None
 
 
 class Wind(Effect):
-    """Drag 1/2 rho C A |w| w on the area turned to the air that streams past at w, and pressure along the normals of the faces that meet it."""
+    """Drag 1/2 rho C A |w| w on the area turned to the air that streams past at w, and pressure along the normals of
+    the faces that meet it.
+    """
 
     def flow(self, item: FieldItem, setting: Setting, targets: Targets) -> tuple[Array, None]:
         effect = item.effect
@@ -79,11 +93,12 @@ class Wind(Effect):
             area, square = matter.facing(past)
             lift = effect.lift
         per = 0.5 * effect.density * effect.drag / matter.mass
-        drag = (per * area * speed) [:, None] * past
+        drag = (per * area * speed)[:, None] * past
         # pressure pushes against the outward normals; its part along the air is what drag has of it
         press = (per * speed**2)[:, None] * -square
         force = (1.0 - lift) * drag + lift * press
-        # where the air would stop a piece within the step, as much as brings it to the air's speed; else what it is half way through
+        # where the air would stop a piece within the step, as much as brings it to the air's speed; else what it is
+        # half way through
         size = per * area * speed * setting.step
         return np.where(f > 0, 1.0, 0.0)[:, None] * force / (1.0 + size * size / (1.0 + size))[:, None], None
 
@@ -93,7 +108,10 @@ class Wind(Effect):
         speed = np.full(len(points), effect.speed)
         if effect.gusts > 0:
             drifted = points - effect.speed * time * direction
-            speed = speed * (1.0 + effect.gusts * 2.0 * (noise(drifted, effect.gust_size, time / effect.gust_time, effect.seed) - 0.5))
+            speed = speed * (
+                1.0
+                + effect.gusts * 2.0 * (noise(drifted, effect.gust_size, time / effect.gust_time, effect.seed) - 0.5)
+            )
         return speed[:, None] * direction
 
 
@@ -106,23 +124,37 @@ class Attractor(Effect):
         stand, matter, f = setting.at(item), _matter(setting), reach_of_pieces(item, setting, targets)
         to = self.target(effect, setting, stand.origin, stand.direction) - setting.piece_center
         way, d = unit(to)
-        law = {"constant": lambda x: np.ones_like(x), "linear": lambda x: x, "inverse": lambda x: 1.0 / x, "inverse-square": lambda x: 1.0 / x**2}[effect.law]
+        law = {
+            "constant": lambda x: np.ones_like(x),
+            "linear": lambda x: x,
+            "inverse": lambda x: 1.0 / x,
+            "inverse-square": lambda x: 1.0 / x**2,
+        }[effect.law]
         scale = per_mass(effect.unit, matter.mass)
         pull = effect.strength * law(np.maximum(d, effect.near)) * scale
         if effect.law == "constant":
             pull = pull * np.minimum(1.0, d / effect.near)
         speed = np.einsum("ij,ij->i", matter.velocity, way)
         if effect.top_speed is not None:
-            room = (effect.top_speed - speed) / setting.step if effect.strength >= 0 else (speed + effect.top_speed) / setting.step
+            room = (
+                (effect.top_speed - speed) / setting.step
+                if effect.strength >= 0
+                else (speed + effect.top_speed) / setting.step
+            )
             pull = np.sign(pull) * np.clip(np.abs(pull), 0.0, np.maximum(room, 0.0))
         acc = pull[:, None] * way
         if effect.settle > 0 and effect.strength > 0:
-            to = self.target(effect, replace(setting, piece_center=matter.start), stand.origin, stand.direction) - matter.start
+            to = (
+                self.target(effect, replace(setting, piece_center=matter.start), stand.origin, stand.direction)
+                - matter.start
+            )
             way, d = unit(to)
             speed = np.einsum("ij,ij->i", matter.velocity, way)
             near = d < effect.settle
             # critically damped, as fast as what comes in needs so as not to pass by
-            own = np.sqrt(effect.strength * law(np.full_like(d, max(effect.settle, effect.near))) * scale / effect.settle)
+            own = np.sqrt(
+                effect.strength * law(np.full_like(d, max(effect.settle, effect.near))) * scale / effect.settle
+            )
             w = np.minimum(np.maximum(own, np.maximum(speed, 0.0) / np.maximum(d, SMALL)), 0.5 / setting.step)
             calm = _critical(to, matter.velocity, w, setting.step)
             acc = np.where(near[:, None], calm - matter.gravity, acc)
@@ -145,7 +177,9 @@ class Attractor(Effect):
 
 
 def _critical(to: Array, velocity: Array, w: Array, step: float) -> Array:
-    """Mean acceleration (n, 3) over a step of the critically damped x'' = -w^2 x - 2 w x' towards x = 0 at ``to`` from here, exactly."""
+    """Mean acceleration (n, 3) over a step of the critically damped x'' = -w^2 x - 2 w x' towards x = 0 at ``to`` from
+    here, exactly.
+    """
     x, c = -to, velocity - w[:, None] * to
     after = np.exp(-w * step)[:, None] * (c - w[:, None] * (x + c * step))
     return (after - velocity) / step
@@ -156,7 +190,9 @@ class Turbulence(Effect):
         effect = item.effect
         assert isinstance(effect, TurbulenceEffect)
         f = reach_of_pieces(item, setting, targets)
-        return (effect.strength * f)[:, None] * curl_noise(setting.piece_center, effect.size, effect.rate * setting.moment.time, effect.seed), None
+        return (effect.strength * f)[:, None] * curl_noise(
+            setting.piece_center, effect.size, effect.rate * setting.moment.time, effect.seed
+        ), None
 
 
 class Drag(Effect):
@@ -165,7 +201,9 @@ class Drag(Effect):
         assert isinstance(effect, DragEffect)
         matter, f = _matter(setting), reach_of_pieces(item, setting, targets)
         still = np.zeros_like(matter.velocity)
-        return towards(still, matter.velocity, effect.amount * f, setting.step), towards(still, matter.spin, effect.turning * f, setting.step)
+        return towards(still, matter.velocity, effect.amount * f, setting.step), towards(
+            still, matter.spin, effect.turning * f, setting.step
+        )
 
 
 class Gravity(Effect):

@@ -55,8 +55,9 @@ def shared_at(falloffs: list[SharedFalloff], time: float) -> dict[str, Stack]:
 
 @dataclass(frozen=True)
 class Stand:
-    """How a field has moved from where the document puts it: first turned (3, 3), then shifted (3,); its origin (3,) now, and its unit
-    direction or axis (3,), zero for effects without one."""
+    """How a field has moved from where the document puts it: first turned (3, 3), then shifted (3,); its origin (3,)
+    now, and its unit direction or axis (3,), zero for effects without one.
+    """
 
     turn: Array = field(default_factory=lambda: np.eye(3))
     shift: Array = field(default_factory=lambda: np.zeros(3))
@@ -131,5 +132,9 @@ def moved_to(item: FieldItem, place: Array, normal: Array, moment: Moment = NOW)
     y = np.array([0.0, 1.0, 0.0])
     axis = np.cross(y, normal)
     sine, cosine = float(np.linalg.norm(axis)), float(y @ normal)
-    turn = rotation_matrix(turn_by(axis / sine * np.arctan2(sine, cosine))) if sine > 1e-9 else (UNIT if cosine > 0 else np.diag([1.0, -1.0, -1.0]))
+    turn = (
+        rotation_matrix(turn_by(axis / sine * np.arctan2(sine, cosine)))
+        if sine > 1e-9
+        else (UNIT if cosine > 0 else np.diag([1.0, -1.0, -1.0]))
+    )
     return Stand(turn, place - turn @ start, np.asarray(place, float), turn @ direction_of(item))

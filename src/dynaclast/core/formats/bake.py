@@ -22,7 +22,8 @@ class Baked:
 
     time (F,) s; position (F, P, 3) m; orientation (F, P, 4) x, y, z, w from the piece's start; state (F, P) uint8;
     piece_body (P,); piece_mass (P,) kg; stats: name -> (F,)
-    maps: more numbers of pieces by name (F, P, ...), as solve.frame.Frame has them; field_names: what the bits of "acted" stand for, in order
+    maps: more numbers of pieces by name (F, P, ...), as solve.frame.Frame has them; field_names: what the bits of
+    "acted" stand for, in order
     """
 
     time: np.ndarray
@@ -78,9 +79,16 @@ def read_baked(frames: bytes, events: bytes) -> Baked:
     try:
         with np.load(io.BytesIO(frames), allow_pickle=False) as z:
             return Baked(
-                z["time"], z["position"], z["orientation"], z["state"], z["piece_body"], z["piece_mass"],
-                [str(x) for x in z["body_names"]], [str(x) for x in z["state_names"]],
-                {k[6:]: z[k] for k in z.files if k.startswith("stats/")}, json.loads(events),
+                z["time"],
+                z["position"],
+                z["orientation"],
+                z["state"],
+                z["piece_body"],
+                z["piece_mass"],
+                [str(x) for x in z["body_names"]],
+                [str(x) for x in z["state_names"]],
+                {k[6:]: z[k] for k in z.files if k.startswith("stats/")},
+                json.loads(events),
                 {k: z[k] for k in z.files if k in ("load", "acted") or k.startswith(("map/", "tint/"))},
                 [str(x) for x in z["field_names"]] if "field_names" in z.files else [],
             )

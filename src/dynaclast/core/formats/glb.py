@@ -22,8 +22,12 @@ class _Buffer:
         component = {"float32": gltf.FLOAT, "uint32": gltf.UNSIGNED_INT}[data.dtype.name]
         raw = data.tobytes()
         raw += b"\0" * (-len(raw) % 4)
-        self.doc.bufferViews.append(gltf.BufferView(buffer=0, byteOffset=self.size, byteLength=data.nbytes, target=target))
-        accessor = gltf.Accessor(bufferView=len(self.doc.bufferViews) - 1, componentType=component, count=len(data), type=kind)
+        self.doc.bufferViews.append(
+            gltf.BufferView(buffer=0, byteOffset=self.size, byteLength=data.nbytes, target=target)
+        )
+        accessor = gltf.Accessor(
+            bufferView=len(self.doc.bufferViews) - 1, componentType=component, count=len(data), type=kind
+        )
         if bounds:
             flat = data.reshape(len(data), -1)
             accessor.min, accessor.max = flat.min(axis=0).tolist(), flat.max(axis=0).tolist()
@@ -38,7 +42,9 @@ def write_glb(scene: ExportScene) -> bytes:
     doc = gltf.GLTF2(asset=gltf.Asset(version="2.0", generator="Dynaclast"), scene=0)
     buffer = _Buffer(doc)
     for color, rough in zip(scene.colors, scene.roughness, strict=True):
-        pbr = gltf.PbrMetallicRoughness(baseColorFactor=[*map(float, color), 1.0], metallicFactor=0.0, roughnessFactor=float(rough))
+        pbr = gltf.PbrMetallicRoughness(
+            baseColorFactor=[*map(float, color), 1.0], metallicFactor=0.0, roughnessFactor=float(rough)
+        )
         doc.materials.append(gltf.Material(pbrMetallicRoughness=pbr))
     roots: list[int] = []
     for name in scene.body_names:
@@ -47,7 +53,10 @@ def write_glb(scene: ExportScene) -> bytes:
     animation = gltf.Animation(name=scene.name, channels=[], samplers=[])
     times: dict[bytes, int] = {}
     swap_of = {p: s for s in scene.swaps for p in s.pieces}
-    for piece in [*scene.pieces, *(ExportPiece(s.name, s.body, s.mesh, np.ones(len(s.mesh.faces), bool), s.index) for s in scene.swaps)]:
+    for piece in [
+        *scene.pieces,
+        *(ExportPiece(s.name, s.body, s.mesh, np.ones(len(s.mesh.faces), bool), s.index) for s in scene.swaps),
+    ]:
         swap = next((s for s in scene.swaps if s.name == piece.name), None) or swap_of.get(piece.index)
         corners = piece.mesh.vertices[piece.mesh.faces].astype(np.float32)
         normals = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
@@ -60,23 +69,41 @@ def write_glb(scene: ExportScene) -> bytes:
         pos, rot = scene.baked.position[:, piece.index], scene.baked.orientation[:, piece.index]
         doc.nodes.append(
             gltf.Node(
-                name=piece.name, mesh=len(doc.meshes) - 1, translation=pos[0].astype(float).tolist(), rotation=rot[0].astype(float).tolist(),
+                name=piece.name,
+                mesh=len(doc.meshes) - 1,
+                translation=pos[0].astype(float).tolist(),
+                rotation=rot[0].astype(float).tolist(),
                 extras={"mass": float(scene.baked.piece_mass[piece.index])},
             )
         )
         node = len(doc.nodes) - 1
         doc.nodes[roots[piece.body]].children.append(node)
         if swap is not None:
-            _shown(buffer, animation, node, doc.nodes[node], swap, whole=piece.name == swap.name, times=scene.baked.time)
+            _shown(
+                buffer, animation, node, doc.nodes[node], swap, whole=piece.name == swap.name, times=scene.baked.time
+            )
         keep = changes(np.concatenate([pos, rot], axis=1))
         if len(keep) < 2 or (pos[keep] == pos[0]).all() and (rot[keep] == rot[0]).all():
             continue
         stamp = scene.baked.time[keep].astype(np.float32)
         if stamp.tobytes() not in times:
             times[stamp.tobytes()] = buffer.add(stamp, gltf.SCALAR, bounds=True)
-        for path, values, kind in (("translation", pos[keep], gltf.VEC3), ("rotation", _continuous(rot[keep]), gltf.VEC4)):
-            animation.samplers.append(gltf.AnimationSampler(input=times[stamp.tobytes()], output=buffer.add(values.astype(np.float32), kind), interpolation="LINEAR"))
-            animation.channels.append(gltf.AnimationChannel(sampler=len(animation.samplers) - 1, target=gltf.AnimationChannelTarget(node=node, path=path)))
+        for path, values, kind in (
+            ("translation", pos[keep], gltf.VEC3),
+            ("rotation", _continuous(rot[keep]), gltf.VEC4),
+        ):
+            animation.samplers.append(
+                gltf.AnimationSampler(
+                    input=times[stamp.tobytes()],
+                    output=buffer.add(values.astype(np.float32), kind),
+                    interpolation="LINEAR",
+                )
+            )
+            animation.channels.append(
+                gltf.AnimationChannel(
+                    sampler=len(animation.samplers) - 1, target=gltf.AnimationChannelTarget(node=node, path=path)
+                )
+            )
     if animation.channels:
         doc.animations.append(animation)
     doc.scenes.append(gltf.Scene(name=scene.name, nodes=roots))
@@ -85,7 +112,16 @@ def write_glb(scene: ExportScene) -> bytes:
     return b"".join(doc.save_to_bytes())
 
 
-def _shown(buffer: _Buffer, animation: gltf.Animation, node: int, part: gltf.Node, swap: Swap, *, whole: bool, times: np.ndarray) -> None:
+def _shown(
+    buffer: _Buffer,
+    animation: gltf.Animation,
+    node: int,
+    part: gltf.Node,
+    swap: Swap,
+    *,
+    whole: bool,
+    times: np.ndarray,
+) -> None:
     """Shows the intact mesh until the break and the pieces after it, by a scale that jumps between 1 and 0."""
     first = 1.0 if whole else 0.0
     part.scale = [first] * 3
@@ -94,7 +130,11 @@ def _shown(buffer: _Buffer, animation: gltf.Animation, node: int, part: gltf.Nod
     stamp = buffer.add(np.array([0.0, times[swap.frame]], np.float32), gltf.SCALAR, bounds=True)
     values = buffer.add(np.array([[first] * 3, [1.0 - first] * 3], np.float32), gltf.VEC3)
     animation.samplers.append(gltf.AnimationSampler(input=stamp, output=values, interpolation="STEP"))
-    animation.channels.append(gltf.AnimationChannel(sampler=len(animation.samplers) - 1, target=gltf.AnimationChannelTarget(node=node, path="scale")))
+    animation.channels.append(
+        gltf.AnimationChannel(
+            sampler=len(animation.samplers) - 1, target=gltf.AnimationChannelTarget(node=node, path="scale")
+        )
+    )
 
 
 def _continuous(q: np.ndarray) -> np.ndarray:

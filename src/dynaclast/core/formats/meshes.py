@@ -1,7 +1,8 @@
 """Mesh files in: OBJ, STL, PLY, GLB and glTF by trimesh, USD by OpenUSD.
 
-A file gives parts: meshes with their names, places, colours and texture coordinates. Whatever is wrong with a file ends in one
-InputError that names it; limits keep a hostile file from taking the machine (``jobs.reader`` adds a process of its own).
+A file gives parts: meshes with their names, places, colours and texture coordinates. Whatever is wrong with a file ends
+in one InputError that names it; limits keep a hostile file from taking the machine (``jobs.reader`` adds a process of
+its own).
 """
 
 from __future__ import annotations
@@ -62,20 +63,31 @@ def kind_of(name: str) -> str:
     """The format of a file by its ending. Raises InputError for one we do not read."""
     kind = name.rsplit(".", 1)[-1].lower() if "." in name else ""
     if kind not in KINDS:
-        raise InputError(f"'{name}' is not a mesh file this program reads; bring in one of OBJ, STL, PLY, GLB, GLTF, USD, USDA, USDC", where=name, code="input.kind")
+        raise InputError(
+            f"'{name}' is not a mesh file this program reads; bring in one of OBJ, STL, PLY, GLB, GLTF, USD, "
+            f"USDA, USDC",
+            where=name,
+            code="input.kind",
+        )
     return kind
 
 
 def read_file(data: bytes, name: str, scale: float | None = None) -> MeshFile:
     """All meshes of a file.
 
-    data  : the file's bytes; name : for its ending and for messages; scale : metres per unit, instead of what the file says
+    data  : the file's bytes; name : for its ending and for messages; scale : metres per unit, instead of what the file
+    says
     Raises InputError (too large, not readable) or GeometryError (no triangles)
     """
     kind = kind_of(name)
     if len(data) > MOST_BYTES:
-        raise InputError(f"'{name}' has {len(data) / 1e6:.0f} MB; the limit is {MOST_BYTES / 1e6:.0f} MB. Decimate it before bringing it in", where=name, code="input.size")
-    if kind == "stl" and len(data) >= 84 and not data[:5].lower() == b"solid":
+        raise InputError(
+            f"'{name}' has {len(data) / 1e6:.0f} MB; the limit is {MOST_BYTES / 1e6:.0f} MB. Decimate it before "
+            f"bringing it in",
+            where=name,
+            code="input.size",
+        )
+    if kind == "stl" and len(data) >= 84 and data[:5].lower() != b"solid":
         _check_stl(data, name)
     if kind in ("glb", "gltf"):
         _check_gltf(data, kind, name)
@@ -89,9 +101,15 @@ def read_file(data: bytes, name: str, scale: float | None = None) -> MeshFile:
     except InputError as exc:
         raise InputError(f"'{name}' {exc.message}", where=name, code=exc.code) from None
     except MemoryError:
-        raise InputError(f"'{name}' unpacks to more than fits; decimate it before bringing it in", where=name, code="input.size") from None
+        raise InputError(
+            f"'{name}' unpacks to more than fits; decimate it before bringing it in", where=name, code="input.size"
+        ) from None
     except Exception as exc:  # a parser may fail in any way on a broken file: all of them mean the same to the artist
-        raise InputError(f"'{name}' cannot be read as {kind.upper()}: {_short(exc)}. Export it again and bring in the new file", where=name, code="input.broken") from None
+        raise InputError(
+            f"'{name}' cannot be read as {kind.upper()}: {_short(exc)}. Export it again and bring in the new file",
+            where=name,
+            code="input.broken",
+        ) from None
     return _checked(found, name)
 
 
@@ -100,17 +118,29 @@ def _checked(found: MeshFile, name: str) -> MeshFile:
     if not parts:
         raise GeometryError(f"'{name}' holds no triangles", where=name, code="geometry.empty")
     if len(parts) > MOST_PARTS:
-        raise InputError(f"'{name}' holds {len(parts)} meshes; the limit is {MOST_PARTS}. Join some of them before bringing it in", where=name, code="input.size")
+        raise InputError(
+            f"'{name}' holds {len(parts)} meshes; the limit is {MOST_PARTS}. Join some of them before bringing it in",
+            where=name,
+            code="input.size",
+        )
     count = sum(len(p.mesh.faces) for p in parts)
     if count > MOST_TRIANGLES:
-        raise InputError(f"'{name}' has {count:,} triangles; the limit is {MOST_TRIANGLES:,}. Decimate it before bringing it in", where=name, code="input.size")
+        raise InputError(
+            f"'{name}' has {count:,} triangles; the limit is {MOST_TRIANGLES:,}. Decimate it before bringing it in",
+            where=name,
+            code="input.size",
+        )
     for part in parts:
         faces, vertices = part.mesh.faces, part.mesh.vertices
         if faces.min() < 0 or faces.max() >= len(vertices):
-            raise InputError(f"'{name}' is broken: a triangle names a vertex that is not there", where=name, code="input.broken")
+            raise InputError(
+                f"'{name}' is broken: a triangle names a vertex that is not there", where=name, code="input.broken"
+            )
         placed = np.concatenate([vertices.ravel(), part.position, part.rotation])
         if not np.isfinite(placed).all() or np.abs(placed).max() > 1e6:
-            raise InputError(f"'{name}' has coordinates that are not finite or beyond 1,000 km", where=name, code="input.broken")
+            raise InputError(
+                f"'{name}' has coordinates that are not finite or beyond 1,000 km", where=name, code="input.broken"
+            )
     names: set[str] = set()
     unique = []
     for part in parts:
@@ -131,7 +161,9 @@ def read_mesh(data: bytes, name: str, scale: float | None = None, part: str | No
     for one in found.parts:
         if one.name == part:
             return MeshFile([one], found.metres).joined()
-    raise InputError(f"'{name}' holds no mesh named '{part}'; it holds {', '.join(p.name for p in found.parts[:12])}", where=name)
+    raise InputError(
+        f"'{name}' holds no mesh named '{part}'; it holds {', '.join(p.name for p in found.parts[:12])}", where=name
+    )
 
 
 def decompose(matrix: Array) -> tuple[Array, Array, Array] | None:
@@ -148,7 +180,15 @@ def decompose(matrix: Array) -> tuple[Array, Array, Array] | None:
     return scale, Rotation.from_matrix(turn).as_quat(), matrix[:3, 3]
 
 
-def placed_part(name: str, vertices: Array, faces: np.ndarray, matrix: Array, metres: float, color: str | None, uv: np.ndarray | None) -> PartMesh:
+def placed_part(
+    name: str,
+    vertices: Array,
+    faces: np.ndarray,
+    matrix: Array,
+    metres: float,
+    color: str | None,
+    uv: np.ndarray | None,
+) -> PartMesh:
     """A part from a mesh in file units and its transform: scale goes into the mesh, turn and move into the place."""
     apart = decompose(matrix)
     if apart is None:
@@ -157,7 +197,14 @@ def placed_part(name: str, vertices: Array, faces: np.ndarray, matrix: Array, me
         uv = uv[:, ::-1] if uv is not None and np.linalg.det(matrix[:3, :3]) < 0 else uv
         return PartMesh(name, make(moved * metres, faces), color=color, uv=uv)
     scale, turn, position = apart
-    return PartMesh(name, make(vertices * scale * metres, faces), tuple((position * metres).tolist()), tuple(turn.tolist()), color, uv)
+    return PartMesh(
+        name,
+        make(vertices * scale * metres, faces),
+        tuple((position * metres).tolist()),
+        tuple(turn.tolist()),
+        color,
+        uv,
+    )
 
 
 def hex_color(rgb: Array) -> str:
@@ -195,12 +242,26 @@ def _read_trimesh(data: bytes, kind: str, scale: float | None) -> MeshFile:
             continue
         total += len(mesh.faces)
         if total > MOST_TRIANGLES or len(parts) > MOST_PARTS:
-            raise InputError(f"unpacks to more than {MOST_TRIANGLES:,} triangles or {MOST_PARTS} meshes; decimate it before bringing it in", code="input.size")
+            raise InputError(
+                f"unpacks to more than {MOST_TRIANGLES:,} triangles or {MOST_PARTS} meshes; decimate it before "
+                f"bringing it in",
+                code="input.size",
+            )
         color, uv = _look(mesh)
         label = str(node) if kind in ("glb", "gltf") else str(mesh.metadata.get("name", key) if kind != "obj" else key)
         if label.startswith("geometry_"):
             label = ""
-        parts.append(placed_part(label, np.asarray(mesh.vertices, float), np.asarray(mesh.faces), np.asarray(matrix, float), metres, color, uv))
+        parts.append(
+            placed_part(
+                label,
+                np.asarray(mesh.vertices, float),
+                np.asarray(mesh.faces),
+                np.asarray(matrix, float),
+                metres,
+                color,
+                uv,
+            )
+        )
     if kind in ("glb", "gltf"):
         note = "glTF is in metres with y up"
     else:
@@ -217,7 +278,11 @@ def _check_stl(data: bytes, name: str) -> None:
     """A binary STL says how many triangles follow: 50 bytes each."""
     (count,) = struct.unpack_from("<I", data, 80)
     if 84 + 50 * count > len(data):
-        raise InputError(f"'{name}' is cut short: it promises {count:,} triangles and holds {(len(data) - 84) // 50:,}", where=name, code="input.broken")
+        raise InputError(
+            f"'{name}' is cut short: it promises {count:,} triangles and holds {(len(data) - 84) // 50:,}",
+            where=name,
+            code="input.broken",
+        )
 
 
 def _check_gltf(data: bytes, kind: str, name: str) -> None:
@@ -238,4 +303,6 @@ def _check_gltf(data: bytes, kind: str, name: str) -> None:
             if uri and not uri.startswith("data:"):
                 raise ValueError("it refers to other files; export it as one GLB")
     except (ValueError, struct.error, AttributeError, TypeError, RecursionError) as exc:
-        raise InputError(f"'{name}' cannot be read as {kind.upper()}: {_short(exc)}", where=name, code="input.broken") from None
+        raise InputError(
+            f"'{name}' cannot be read as {kind.upper()}: {_short(exc)}", where=name, code="input.broken"
+        ) from None

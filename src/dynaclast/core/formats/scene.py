@@ -27,7 +27,8 @@ class ExportPiece:
 
 @dataclass(frozen=True)
 class Swap:
-    """An intact mesh shown instead of a body's pieces until ``frame``, the first that shows a broken bond (None: to the end).
+    """An intact mesh shown instead of a body's pieces until ``frame``, the first that shows a broken bond (None: to the
+    end).
 
     mesh: in the frame of the piece ``index``, whose motion it shares; pieces: rows of ExportScene.pieces it stands for
     """
@@ -65,6 +66,7 @@ def safe_name(text: str) -> str:
 
 def linear_color(text: str) -> tuple[float, float, float]:
     """'#rrggbb' (sRGB) as linear light (IEC 61966-2-1)."""
+
     def channel(k: int) -> float:
         c = int(text[k : k + 2], 16) / 255
         return c / 12.92 if c <= 0.04045 else ((c + 0.055) / 1.055) ** 2.4
@@ -82,11 +84,37 @@ def export_scene(shot: Shot, built: list[Pieces], baked: Baked) -> ExportScene:
         if body.release.kind == "intact" and solid.count > 1:
             broke = [e["frame"] for e in baked.events if e["kind"] == "bond_broken" and e["body"] == body.name]
             mesh = TriMesh((whole_skin(solid).vertices - solid.center[0]) @ turn.T, whole_skin(solid).faces)
-            swaps.append(Swap(f"{safe_name(body.name)}_whole", b, mesh, len(out), range(len(out), len(out) + solid.count), min(broke) if broke else None))
+            swaps.append(
+                Swap(
+                    f"{safe_name(body.name)}_whole",
+                    b,
+                    mesh,
+                    len(out),
+                    range(len(out), len(out) + solid.count),
+                    min(broke) if broke else None,
+                )
+            )
         for p in range(pieces.count):
             mesh = pieces.mesh(p)
             f0, f1 = pieces.face_start[p : p + 2]
             name = safe_name(body.name) if pieces.count == 1 else f"{safe_name(body.name)}_{p:04d}"
-            out.append(ExportPiece(name, b, TriMesh((mesh.vertices - pieces.center[p]) @ turn.T, mesh.faces), pieces.skin[f0:f1], len(out)))
+            out.append(
+                ExportPiece(
+                    name,
+                    b,
+                    TriMesh((mesh.vertices - pieces.center[p]) @ turn.T, mesh.faces),
+                    pieces.skin[f0:f1],
+                    len(out),
+                )
+            )
     colors = np.array([linear_color(b.material.look.color) for b in shot.bodies]).reshape(-1, 3)
-    return ExportScene(shot.name, [b.name for b in shot.bodies], colors, [b.material.look.roughness for b in shot.bodies], out, swaps, baked, shot.timing.fps)
+    return ExportScene(
+        shot.name,
+        [b.name for b in shot.bodies],
+        colors,
+        [b.material.look.roughness for b in shot.bodies],
+        out,
+        swaps,
+        baked,
+        shot.timing.fps,
+    )

@@ -1,7 +1,8 @@
 """USD out: every piece a mesh with an animated transform, under its body.
 
 Custom attributes carry what other departments ask for: ``dynaclast:mass`` [kg], ``dynaclast:state`` (animated), and
-the primvar ``dynaclast:skin`` (1 on original surface, 0 on cut faces); animated where the bake has them, ``dynaclast:weight`` and ``dynaclast:map:NAME``.
+the primvar ``dynaclast:skin`` (1 on original surface, 0 on cut faces); animated where the bake has them,
+``dynaclast:weight`` and ``dynaclast:map:NAME``.
 """
 
 from __future__ import annotations
@@ -33,12 +34,22 @@ def write_usd(scene: ExportScene, path: str) -> None:
     for piece in scene.pieces:
         mesh = UsdGeom.Mesh.Define(stage, bodies[piece.body].AppendChild(piece.name))
         _geometry(mesh, piece.mesh)
-        skin = UsdGeom.PrimvarsAPI(mesh).CreatePrimvar("dynaclast:skin", Sdf.ValueTypeNames.IntArray, UsdGeom.Tokens.uniform)
+        skin = UsdGeom.PrimvarsAPI(mesh).CreatePrimvar(
+            "dynaclast:skin", Sdf.ValueTypeNames.IntArray, UsdGeom.Tokens.uniform
+        )
         skin.Set(Vt.IntArray.FromNumpy(piece.skin.astype(np.int32)))
-        mesh.GetPrim().CreateAttribute("dynaclast:mass", Sdf.ValueTypeNames.Double).Set(float(scene.baked.piece_mass[piece.index]))
+        mesh.GetPrim().CreateAttribute("dynaclast:mass", Sdf.ValueTypeNames.Double).Set(
+            float(scene.baked.piece_mass[piece.index])
+        )
         state = mesh.GetPrim().CreateAttribute("dynaclast:state", Sdf.ValueTypeNames.Token)
-        move, turn = mesh.AddTranslateOp(UsdGeom.XformOp.PrecisionDouble), mesh.AddOrientOp(UsdGeom.XformOp.PrecisionDouble)
-        numbers = [(mesh.GetPrim().CreateAttribute(name, Sdf.ValueTypeNames.Float).GetPath(), values[:, piece.index]) for name, values in _numbers(scene).items()]
+        move, turn = (
+            mesh.AddTranslateOp(UsdGeom.XformOp.PrecisionDouble),
+            mesh.AddOrientOp(UsdGeom.XformOp.PrecisionDouble),
+        )
+        numbers = [
+            (mesh.GetPrim().CreateAttribute(name, Sdf.ValueTypeNames.Float).GetPath(), values[:, piece.index])
+            for name, values in _numbers(scene).items()
+        ]
         samples.append((piece.index, move.GetAttr().GetPath(), turn.GetAttr().GetPath(), state.GetPath(), numbers))
     with Sdf.ChangeBlock():
         for index, move_path, turn_path, state_path, numbers in samples:
@@ -53,7 +64,9 @@ def write_usd(scene: ExportScene, path: str) -> None:
 
 def _numbers(scene: ExportScene) -> dict[str, np.ndarray]:
     """Numbers (F, P) of pieces beside their motion, by the attribute they are written to."""
-    names = {"load": "dynaclast:weight"} | {key: f"dynaclast:map:{safe_name(key[4:])}" for key in scene.baked.maps if key.startswith("map/")}
+    names = {"load": "dynaclast:weight"} | {
+        key: f"dynaclast:map:{safe_name(key[4:])}" for key in scene.baked.maps if key.startswith("map/")
+    }
     return {names[key]: values for key, values in scene.baked.maps.items() if key in names}
 
 
@@ -63,10 +76,21 @@ def _swap(stage: Usd.Stage, body: Sdf.Path, scene: ExportScene, swap: Swap) -> N
     _geometry(mesh, swap.mesh)
     move, turn = mesh.AddTranslateOp(UsdGeom.XformOp.PrecisionDouble), mesh.AddOrientOp(UsdGeom.XformOp.PrecisionDouble)
     with Sdf.ChangeBlock():
-        _animate(stage.GetRootLayer(), scene, swap.index, move.GetAttr().GetPath(), turn.GetAttr().GetPath(), None, swap.frame)
+        _animate(
+            stage.GetRootLayer(),
+            scene,
+            swap.index,
+            move.GetAttr().GetPath(),
+            turn.GetAttr().GetPath(),
+            None,
+            swap.frame,
+        )
     shown = mesh.CreateVisibilityAttr()
     shown.Set(UsdGeom.Tokens.inherited, 0)
-    hidden = [UsdGeom.Imageable(stage.GetPrimAtPath(body.AppendChild(scene.pieces[p].name))).CreateVisibilityAttr() for p in swap.pieces]
+    hidden = [
+        UsdGeom.Imageable(stage.GetPrimAtPath(body.AppendChild(scene.pieces[p].name))).CreateVisibilityAttr()
+        for p in swap.pieces
+    ]
     for attribute in hidden:
         attribute.Set(UsdGeom.Tokens.invisible, 0)
     if swap.frame is not None:
@@ -99,7 +123,15 @@ def _bodies(stage: Usd.Stage, root: UsdGeom.Xform, scene: ExportScene) -> list[S
     return out
 
 
-def _animate(layer: Sdf.Layer, scene: ExportScene, index: int, move: Sdf.Path, turn: Sdf.Path, state: Sdf.Path | None, until: int | None = None) -> None:
+def _animate(
+    layer: Sdf.Layer,
+    scene: ExportScene,
+    index: int,
+    move: Sdf.Path,
+    turn: Sdf.Path,
+    state: Sdf.Path | None,
+    until: int | None = None,
+) -> None:
     """Samples of one piece; a run of equal frames is written at its ends only."""
     baked = scene.baked
     pos, rot, what = baked.position[:until, index], baked.orientation[:until, index], baked.state[:until, index]
@@ -113,7 +145,9 @@ def _animate(layer: Sdf.Layer, scene: ExportScene, index: int, move: Sdf.Path, t
 
 
 def _real_part(q: np.ndarray) -> float:
-    """The real part of a unit quaternion in double precision: of a small turn, single precision keeps no angle below 3e-4 rad."""
+    """The real part of a unit quaternion in double precision: of a small turn, single precision keeps no angle below
+    3e-4 rad.
+    """
     x, y, z, w = (float(v) for v in q)
     return float(np.copysign(np.sqrt(max(0.0, 1.0 - x * x - y * y - z * z)), w)) if abs(w) > 0.5 else w
 

@@ -1,4 +1,6 @@
-"""USD in: meshes of a stage with their transforms, names, colours and texture coordinates; units and up-axis honoured."""
+"""USD in: meshes of a stage with their transforms, names, colours and texture coordinates; units and up-axis
+honoured.
+"""
 
 from __future__ import annotations
 
@@ -19,7 +21,9 @@ def read_usd(data: bytes, kind: str, scale: float | None) -> MeshFile:
         file.flush()
         layer = Sdf.Layer.FindOrOpen(file.name)
         if layer is None:
-            raise InputError("is not a USD file, or is damaged; export it again and bring in the new file", code="input.broken")
+            raise InputError(
+                "is not a USD file, or is damaged; export it again and bring in the new file", code="input.broken"
+            )
         if layer.GetCompositionAssetDependencies():
             raise InputError("refers to other files; flatten it into one and bring that in", code="input.broken")
         stage = Usd.Stage.Open(layer)
@@ -27,7 +31,11 @@ def read_usd(data: bytes, kind: str, scale: float | None) -> MeshFile:
         if not 1e-9 < metres < 1e9:
             raise InputError(f"says {metres:g} m per unit, which cannot be right", code="input.broken")
         z_up = UsdGeom.GetStageUpAxis(stage) == UsdGeom.Tokens.z
-        notes = [f"{metres:g} m per unit, {'z' if z_up else 'y'} up" + (" (turned to y up)" if z_up else "") + ", as the file says"]
+        notes = [
+            f"{metres:g} m per unit, {'z' if z_up else 'y'} up"
+            + (" (turned to y up)" if z_up else "")
+            + ", as the file says"
+        ]
         parts = _parts(stage, metres, z_up, notes)
         del stage, layer
     return MeshFile(parts, metres, notes)
@@ -42,22 +50,34 @@ def _parts(stage: Usd.Stage, metres: float, z_up: bool, notes: list[str]) -> lis
         if not prim.IsA(UsdGeom.Mesh) or UsdGeom.Imageable(prim).ComputeVisibility() == UsdGeom.Tokens.invisible:
             continue
         mesh = UsdGeom.Mesh(prim)
-        points, counts, indices = (a.Get() for a in (mesh.GetPointsAttr(), mesh.GetFaceVertexCountsAttr(), mesh.GetFaceVertexIndicesAttr()))
+        points, counts, indices = (
+            a.Get() for a in (mesh.GetPointsAttr(), mesh.GetFaceVertexCountsAttr(), mesh.GetFaceVertexIndicesAttr())
+        )
         if not points or not counts or not indices:
             continue
-        vertices, counts, indices = np.asarray(points, float).reshape(-1, 3), np.asarray(counts, np.int64), np.asarray(indices, np.int64)
+        vertices, counts, indices = (
+            np.asarray(points, float).reshape(-1, 3),
+            np.asarray(counts, np.int64),
+            np.asarray(indices, np.int64),
+        )
         if counts.min() < 3 or counts.sum() != len(indices) or indices.min() < 0 or indices.max() >= len(vertices):
             raise InputError(f"is broken: the faces of {prim.GetPath()} do not fit its points", code="input.broken")
         total += int((counts - 2).sum())
         if total > MOST_TRIANGLES or len(parts) > MOST_PARTS:
-            raise InputError(f"unpacks to more than {MOST_TRIANGLES:,} triangles or {MOST_PARTS} meshes; decimate it before bringing it in", code="input.size")
+            raise InputError(
+                f"unpacks to more than {MOST_TRIANGLES:,} triangles or {MOST_PARTS} meshes; decimate it before "
+                f"bringing it in",
+                code="input.size",
+            )
         polygons += int((counts > 3).sum())
         corner = _fans(counts)
         faces = indices[corner]
         if mesh.GetOrientationAttr().Get() == UsdGeom.Tokens.leftHanded:
             corner, faces = corner[:, ::-1], faces[:, ::-1]
         matrix = up @ np.array(cache.GetLocalToWorldTransform(prim)).T
-        parts.append(placed_part(_name(prim), vertices, faces, matrix, metres, _color(mesh), _uv(mesh, indices, corner)))
+        parts.append(
+            placed_part(_name(prim), vertices, faces, matrix, metres, _color(mesh), _uv(mesh, indices, corner))
+        )
     if polygons:
         notes.append(f"{polygons} faces of four and more corners were triangulated")
     return parts

@@ -16,7 +16,9 @@ def placed(body: Body, points: Array) -> Array:
 
 
 def bond_strengths(body: Body, pieces: Pieces) -> Array:
-    """Strength (B,) [N] of every bond: by tier, area, size and falloff; 0 for bonds cut by hand; all 0 without bonds."""
+    """Strength (B,) [N] of every bond: by tier, area, size and falloff; 0 for bonds cut by hand; all 0 without
+    bonds.
+    """
     count = len(pieces.bond_area)
     bonds = body.bonds
     if bonds is None or not count:

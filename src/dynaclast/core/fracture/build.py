@@ -9,14 +9,27 @@ from collections.abc import Callable
 import numpy as np
 
 from ..document import (
-    AssetShape, Body, BoxShape, CellsPattern, ConeShape, CylinderShape, FacesPattern, FileShape, MeshShape, FalloffShape, SheetShape, SphereShape, TorusShape, TubeShape,
+    AssetShape,
+    Body,
+    BoxShape,
+    CellsPattern,
+    ConeShape,
+    CylinderShape,
+    FacesPattern,
+    FalloffShape,
+    FileShape,
+    MeshShape,
+    SheetShape,
+    SphereShape,
+    TorusShape,
+    TubeShape,
 )
 from ..errors import InputError
 from ..falloff import value
 from ..geometry import primitives
 from ..geometry.check import solid
-from ..geometry.mesh import TriMesh, make, weld
 from ..geometry.levels import level_surface
+from ..geometry.mesh import TriMesh, make, weld
 from ..geometry.steps import apply_steps
 from .pieces import Pieces, whole
 from .solids import Progress
@@ -62,7 +75,9 @@ def shape_mesh(body: Body, resolve: Resolve = no_files) -> TriMesh:
 
 
 def content_key(body: Body) -> str:
-    """Hash of all that decides the pieces of a body; place, material, names and the size of group members are left out."""
+    """Hash of all that decides the pieces of a body; place, material, names and the size of group members are left
+    out.
+    """
     what = {
         "format": PIECES_FORMAT,
         "shape": body.shape.model_dump(mode="json"),

@@ -1,7 +1,7 @@
 """How broken pieces are drawn: rough cut faces and brick joints. Nothing here changes what is computed.
 
-Cut faces are subdivided and displaced by a smooth vector noise of place, the same on both sides of a cut, so that pieces
-that touch still fit; corners on the original surface stay where they are.
+Cut faces are subdivided and displaced by a smooth vector noise of place, the same on both sides of a cut, so that
+pieces that touch still fit; corners on the original surface stay where they are.
 """
 
 from __future__ import annotations
@@ -19,7 +19,9 @@ MOST_CORNERS = 1_500_000
 
 
 def _hash(cells: np.ndarray, seed: int) -> Array:
-    """Three numbers in [-1, 1] for each lattice point (n, 3) int64: a hash, so that it never depends on the order of asking."""
+    """Three numbers in [-1, 1] for each lattice point (n, 3) int64: a hash, so that it never depends on the order of
+    asking.
+    """
     h = cells[:, 0].astype(np.uint64) * np.uint64(0x9E3779B97F4A7C15)
     h ^= cells[:, 1].astype(np.uint64) * np.uint64(0xC2B2AE3D27D4EB4F)
     h ^= cells[:, 2].astype(np.uint64) * np.uint64(0x165667B19E3779F9)
@@ -33,7 +35,9 @@ def _hash(cells: np.ndarray, seed: int) -> Array:
 
 
 def noise(points: Array, size: float, seed: int) -> Array:
-    """Smooth vector noise (n, 3) in [-1, 1] at points (n, 3) [m]: value noise on a lattice of ``size`` (Perlin 2002 fade)."""
+    """Smooth vector noise (n, 3) in [-1, 1] at points (n, 3) [m]: value noise on a lattice of ``size`` (Perlin 2002
+    fade).
+    """
     at = points / size
     base = np.floor(at).astype(np.int64)
     f = at - base
@@ -52,7 +56,9 @@ def roughened(pieces: Pieces, rough: Roughness) -> Pieces:
     skin, owner = pieces.skin, corners_of
     for _ in range(5):
         a, b, c = (vertices[faces[:, k]] for k in range(3))
-        longest = np.maximum(np.maximum(np.linalg.norm(b - a, axis=1), np.linalg.norm(c - b, axis=1)), np.linalg.norm(a - c, axis=1))
+        longest = np.maximum(
+            np.maximum(np.linalg.norm(b - a, axis=1), np.linalg.norm(c - b, axis=1)), np.linalg.norm(a - c, axis=1)
+        )
         if not ((~skin) & (longest > 0.6 * rough.size)).any() or 3 * len(faces) > MOST_CORNERS:
             break
         vertices, faces, skin, owner = _split_long(vertices, faces, skin, owner, 0.6 * rough.size)
@@ -69,8 +75,12 @@ def roughened(pieces: Pieces, rough: Roughness) -> Pieces:
     return _regrouped(pieces, moved, faces, skin, owner)
 
 
-def _split_long(vertices: Array, faces: np.ndarray, skin: np.ndarray, owner: np.ndarray, limit: float) -> tuple[Array, np.ndarray, np.ndarray, np.ndarray]:
-    """Split every edge of a cut face that is longer than ``limit`` in its middle; faces that share it are split with it."""
+def _split_long(
+    vertices: Array, faces: np.ndarray, skin: np.ndarray, owner: np.ndarray, limit: float
+) -> tuple[Array, np.ndarray, np.ndarray, np.ndarray]:
+    """Split every edge of a cut face that is longer than ``limit`` in its middle; faces that share it are split with
+    it.
+    """
     edges = np.sort(np.stack([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]], axis=1), axis=2)
     flat = edges.reshape(-1, 2)
     unique, inverse = np.unique(flat, axis=0, return_inverse=True)
@@ -141,8 +151,12 @@ def _regrouped(pieces: Pieces, vertices: Array, faces: np.ndarray, skin: np.ndar
     own = owner[face_order]
     local = rank[faces[face_order]] - vertex_start[own][:, None]
     return replace(
-        pieces, vertices=np.ascontiguousarray(vertices[order]), faces=np.ascontiguousarray(local.astype(np.int32)), vertex_start=vertex_start,
-        face_start=np.searchsorted(own, np.arange(pieces.count + 1)).astype(np.int32), skin=skin[face_order],
+        pieces,
+        vertices=np.ascontiguousarray(vertices[order]),
+        faces=np.ascontiguousarray(local.astype(np.int32)),
+        vertex_start=vertex_start,
+        face_start=np.searchsorted(own, np.arange(pieces.count + 1)).astype(np.int32),
+        skin=skin[face_order],
     )
 
 

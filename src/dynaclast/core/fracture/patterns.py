@@ -31,14 +31,21 @@ def count_of(pattern: CellsPattern | SplintersPattern) -> int:
 
 def _guarded(seeds: Array, lo: Array, hi: Array) -> list[Array]:
     """Corner points of every seed's Voronoi cell."""
-    mid, reach = (lo + hi) / 2, max(float(np.linalg.norm(hi - lo)), float(np.linalg.norm(seeds - (lo + hi) / 2, axis=1).max()))
-    guard = mid + 6.0 * reach * np.array([[x, y, z] for x in (-1, 0, 1) for y in (-1, 0, 1) for z in (-1, 0, 1) if x or y or z])
+    mid, reach = (
+        (lo + hi) / 2,
+        max(float(np.linalg.norm(hi - lo)), float(np.linalg.norm(seeds - (lo + hi) / 2, axis=1).max())),
+    )
+    guard = mid + 6.0 * reach * np.array(
+        [[x, y, z] for x in (-1, 0, 1) for y in (-1, 0, 1) for z in (-1, 0, 1) if x or y or z]
+    )
     vor = Voronoi(np.concatenate([seeds, guard]))
     return [vor.vertices[vor.regions[vor.point_region[i]]] for i in range(len(seeds))]
 
 
 def _seeds(mesh: TriMesh, count: int, seed: int, even: float, crowd: Crowd | None) -> Array:
-    """``count`` points inside the mesh: scattered, crowded by a falloff, and evened out (Lloyd 1982 on a cloud of samples)."""
+    """``count`` points inside the mesh: scattered, crowded by a falloff, and evened out (Lloyd 1982 on a cloud of
+    samples).
+    """
     rng = np.random.default_rng([seed, 101])
     if even == 0.0 and crowd is None:
         return scatter_inside(mesh, count, rng)
@@ -151,31 +158,62 @@ def bricks(pattern: BricksPattern, mesh: TriMesh) -> list[Array]:
     length, height, depth = pattern.size
     guess = float(np.prod(np.maximum(1.0, np.ceil((hi - lo) / np.array(pattern.size)))))
     if guess > 4 * MOST_PIECES:
-        raise InputError(f"bricks of this size would give about {guess:.0f} pieces; the limit is {MOST_PIECES}. Use larger bricks", where="pattern.size")
+        raise InputError(
+            f"bricks of this size would give about {guess:.0f} pieces; the limit is {MOST_PIECES}. Use larger bricks",
+            where="pattern.size",
+        )
     levels = _courses(lo, hi, height)
     out: list[Array] = []
     if pattern.layout == "round":
         radius = float(np.hypot(mesh.vertices[:, 0], mesh.vertices[:, 2]).max())
         number = max(3, round(2 * np.pi * radius / length))
         step = 2 * np.pi / number
-        rings = [0.0, *reversed([radius - k * depth for k in range(1, 1 + int(radius / depth)) if radius - k * depth > 0.4 * depth]), 1.2 * radius / np.cos(step / 2)]
+        rings = [
+            0.0,
+            *reversed(
+                [radius - k * depth for k in range(1, 1 + int(radius / depth)) if radius - k * depth > 0.4 * depth]
+            ),
+            1.2 * radius / np.cos(step / 2),
+        ]
         for course in range(len(levels) - 1):
             shift = pattern.offset * step * (course % 2)
             angles = shift + step * np.arange(number) + rng.uniform(-1, 1, number) * pattern.jitter * step
             for k in range(number):
                 a, b = angles[k], angles[(k + 1) % number] + (2 * np.pi if k + 1 == number else 0.0)
                 for r0, r1 in zip(rings, rings[1:], strict=False):
-                    out.append(np.array([[r * np.cos(t), y, r * np.sin(t)] for r in (r0, r1) for t in (a, b) for y in levels[course : course + 2]]))
+                    out.append(
+                        np.array(
+                            [
+                                [r * np.cos(t), y, r * np.sin(t)]
+                                for r in (r0, r1)
+                                for t in (a, b)
+                                for y in levels[course : course + 2]
+                            ]
+                        )
+                    )
         return out
-    rows = np.concatenate([[lo[2] - depth], lo[2] + depth * np.arange(1, max(1, round((hi[2] - lo[2]) / depth))), [hi[2] + depth]])
+    rows = np.concatenate(
+        [[lo[2] - depth], lo[2] + depth * np.arange(1, max(1, round((hi[2] - lo[2]) / depth))), [hi[2] + depth]]
+    )
     for course in range(len(levels) - 1):
         for row in range(len(rows) - 1):
-            x = _joints(rng, lo[0], hi[0], length, lo[0] + pattern.offset * length * ((course + row) % 2), pattern.jitter)
-            out.extend(_box(x[k], x[k + 1], levels[course], levels[course + 1], rows[row], rows[row + 1]) for k in range(len(x) - 1))
+            x = _joints(
+                rng, lo[0], hi[0], length, lo[0] + pattern.offset * length * ((course + row) % 2), pattern.jitter
+            )
+            out.extend(
+                _box(x[k], x[k + 1], levels[course], levels[course + 1], rows[row], rows[row + 1])
+                for k in range(len(x) - 1)
+            )
     return out
 
 
-REGIONS: dict[str, Callable[..., object]] = {"cells": cells, "splinters": splinters, "radial": radial, "slabs": slabs, "bricks": bricks}
+REGIONS: dict[str, Callable[..., object]] = {
+    "cells": cells,
+    "splinters": splinters,
+    "radial": radial,
+    "slabs": slabs,
+    "bricks": bricks,
+}
 
 
 def regions(pattern: object, mesh: TriMesh) -> tuple[Iterator[manifold3d.Manifold], int]:

@@ -23,8 +23,8 @@ class Pieces:
     skin         : (F,) bool, true where the triangle is part of the original surface, false where cut
     volume       : (P,) float64 [m3];  center : (P, 3) centre of mass [m]
     inertia      : (P, 3, 3) about the centre, of density 1 [m5]
-    path         : (P, 4) int32, which chunk the piece belongs to on tiers 1 to 4; the same number on a tier (and those before) is
-                   the same chunk, -1 below the piece's own tier
+    path         : (P, 4) int32, which chunk the piece belongs to on tiers 1 to 4; the same number on a tier (and those
+                   before) is the same chunk, -1 below the piece's own tier
     bond_piece   : (B, 2) int32, lower index first
     bond_area    : (B,) float64 [m2];  bond_center : (B, 3) [m]
     bond_tier    : (B,) uint8, 1 for bonds between chunks of tier 1, and so on
@@ -77,8 +77,13 @@ class Pieces:
         if factor == 1.0:
             return self
         return replace(
-            self, vertices=self.vertices * factor, volume=self.volume * factor**3, center=self.center * factor, inertia=self.inertia * factor**5,
-            bond_area=self.bond_area * factor**2, bond_center=self.bond_center * factor,
+            self,
+            vertices=self.vertices * factor,
+            volume=self.volume * factor**3,
+            center=self.center * factor,
+            inertia=self.inertia * factor**5,
+            bond_area=self.bond_area * factor**2,
+            bond_center=self.bond_center * factor,
         )
 
     def arrays(self) -> dict[str, np.ndarray]:
@@ -119,7 +124,17 @@ def as_it_is(mesh: TriMesh) -> Pieces:
     """A mesh in any state as one piece, for drawing only: its volume may mean nothing."""
     middle = mesh.vertices.mean(axis=0) if len(mesh.vertices) else np.zeros(3)
     return Pieces(
-        mesh.vertices, mesh.faces, np.array([0, len(mesh.vertices)], np.int32), np.array([0, len(mesh.faces)], np.int32), np.ones(len(mesh.faces), bool),
-        np.array([max(mesh.size() ** 3, 1e-12)]), middle[None], np.eye(3)[None], np.full((1, TIERS), -1, np.int32), np.zeros((0, 2), np.int32), np.zeros(0),
-        np.zeros((0, 3)), np.zeros(0, np.uint8),
+        mesh.vertices,
+        mesh.faces,
+        np.array([0, len(mesh.vertices)], np.int32),
+        np.array([0, len(mesh.faces)], np.int32),
+        np.ones(len(mesh.faces), bool),
+        np.array([max(mesh.size() ** 3, 1e-12)]),
+        middle[None],
+        np.eye(3)[None],
+        np.full((1, TIERS), -1, np.int32),
+        np.zeros((0, 2), np.int32),
+        np.zeros(0),
+        np.zeros((0, 3)),
+        np.zeros(0, np.uint8),
     )

@@ -1,7 +1,7 @@
 """Area and middle of the faces that pieces share, whatever broke them.
 
-Two pieces share a face where cut triangles of both lie in one plane, look at each other and overlap. Pairs of pieces are
-found by their bounds, pairs of triangles by theirs; the overlap is clipped (Sutherland and Hodgman 1974).
+Two pieces share a face where cut triangles of both lie in one plane, look at each other and overlap. Pairs of pieces
+are found by their bounds, pairs of triangles by theirs; the overlap is clipped (Sutherland and Hodgman 1974).
 """
 
 from __future__ import annotations
@@ -17,7 +17,9 @@ PLANE = 1e-6
 
 @kernel
 def clip_area(a: Array, b: Array, poly: Array, other: Array, out: Array) -> float:
-    """Area of the overlap of two 2D triangles (3, 2), a counter-clockwise; out (2,) gets its centroid. poly, other (10, 2): scratch."""
+    """Area of the overlap of two 2D triangles (3, 2), a counter-clockwise; out (2,) gets its centroid. poly, other (10,
+    2): scratch.
+    """
     for i in range(3):
         poly[i, 0], poly[i, 1] = b[i, 0], b[i, 1]
     n = 3
@@ -57,7 +59,19 @@ def clip_area(a: Array, b: Array, poly: Array, other: Array, out: Array) -> floa
 
 
 @kernel(inner=True)
-def _overlap(corners: Array, normal: Array, area: Array, s: int, t: int, tolerance: float, flat: Array, poly: Array, other: Array, c2: Array, middle: Array) -> float:
+def _overlap(
+    corners: Array,
+    normal: Array,
+    area: Array,
+    s: int,
+    t: int,
+    tolerance: float,
+    flat: Array,
+    poly: Array,
+    other: Array,
+    c2: Array,
+    middle: Array,
+) -> float:
     """Overlap area of triangles s and t if they face each other in one plane; middle (3,) gets its centre."""
     if normal[s, 0] * normal[t, 0] + normal[s, 1] * normal[t, 1] + normal[s, 2] * normal[t, 2] >= 0.0:
         return 0.0
@@ -91,7 +105,20 @@ def _overlap(corners: Array, normal: Array, area: Array, s: int, t: int, toleran
 
 
 @kernel(allocates=True)
-def _pairs(corners: Array, normal: Array, area: Array, lo: Array, hi: Array, start: Index, piece_lo: Array, piece_hi: Array, order: Index, tolerance: float, found: Index, values: Array) -> int:
+def _pairs(
+    corners: Array,
+    normal: Array,
+    area: Array,
+    lo: Array,
+    hi: Array,
+    start: Index,
+    piece_lo: Array,
+    piece_hi: Array,
+    order: Index,
+    tolerance: float,
+    found: Index,
+    values: Array,
+) -> int:
     """All shared faces; triangles of piece p are rows start[p] to start[p + 1]. Returns how many piece pairs share area
     (which may exceed the room in found: then nothing beyond it is written)."""
     count = 0
@@ -103,14 +130,33 @@ def _pairs(corners: Array, normal: Array, area: Array, lo: Array, hi: Array, sta
             q = order[j]
             if piece_lo[q, 0] > piece_hi[p, 0]:
                 break
-            if piece_lo[q, 1] > piece_hi[p, 1] or piece_hi[q, 1] < piece_lo[p, 1] or piece_lo[q, 2] > piece_hi[p, 2] or piece_hi[q, 2] < piece_lo[p, 2]:
+            if (
+                piece_lo[q, 1] > piece_hi[p, 1]
+                or piece_hi[q, 1] < piece_lo[p, 1]
+                or piece_lo[q, 2] > piece_hi[p, 2]
+                or piece_hi[q, 2] < piece_lo[p, 2]
+            ):
                 continue
             total, mx, my, mz = 0.0, 0.0, 0.0, 0.0
             for s in range(start[p], start[p + 1]):
-                if lo[s, 0] > piece_hi[q, 0] or hi[s, 0] < piece_lo[q, 0] or lo[s, 1] > piece_hi[q, 1] or hi[s, 1] < piece_lo[q, 1] or lo[s, 2] > piece_hi[q, 2] or hi[s, 2] < piece_lo[q, 2]:
+                if (
+                    lo[s, 0] > piece_hi[q, 0]
+                    or hi[s, 0] < piece_lo[q, 0]
+                    or lo[s, 1] > piece_hi[q, 1]
+                    or hi[s, 1] < piece_lo[q, 1]
+                    or lo[s, 2] > piece_hi[q, 2]
+                    or hi[s, 2] < piece_lo[q, 2]
+                ):
                     continue
                 for t in range(start[q], start[q + 1]):
-                    if lo[t, 0] > hi[s, 0] or hi[t, 0] < lo[s, 0] or lo[t, 1] > hi[s, 1] or hi[t, 1] < lo[s, 1] or lo[t, 2] > hi[s, 2] or hi[t, 2] < lo[s, 2]:
+                    if (
+                        lo[t, 0] > hi[s, 0]
+                        or hi[t, 0] < lo[s, 0]
+                        or lo[t, 1] > hi[s, 1]
+                        or hi[t, 1] < lo[s, 1]
+                        or lo[t, 2] > hi[s, 2]
+                        or hi[t, 2] < lo[s, 2]
+                    ):
                         continue
                     got = _overlap(corners, normal, area, s, t, tolerance, flat, poly, other, c2, middle)
                     if got > 0.0:
@@ -156,7 +202,20 @@ def shared_faces(corners: Array, piece: Index, pieces: int, size: float) -> tupl
     room = 12 * pieces + 64
     while True:
         found, values = np.empty((room, 2), np.int32), np.empty((room, 4))
-        count = _pairs(turned, fixed[0], 0.5 * double, fixed[1], fixed[2], start, fixed[3], fixed[4], order, tolerance, found, values)
+        count = _pairs(
+            turned,
+            fixed[0],
+            0.5 * double,
+            fixed[1],
+            fixed[2],
+            start,
+            fixed[3],
+            fixed[4],
+            order,
+            tolerance,
+            found,
+            values,
+        )
         if count <= room:
             break
         room = count

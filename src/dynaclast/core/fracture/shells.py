@@ -1,7 +1,7 @@
 """The faces pattern: every triangle of a mesh, open or closed, its own thin shell piece.
 
-A flake is the triangle drawn inwards along the vertices' normals; the walls between neighbours are the same quads split along
-the same diagonal, so flakes fit without a gap. Rough edges bend the walls' lines, the same for both neighbours.
+A flake is the triangle drawn inwards along the vertices' normals; the walls between neighbours are the same quads split
+along the same diagonal, so flakes fit without a gap. Rough edges bend the walls' lines, the same for both neighbours.
 """
 
 from __future__ import annotations
@@ -33,7 +33,9 @@ def _vertex_normals(mesh: TriMesh) -> Array:
 def _edge_points(mesh: TriMesh, normals: Array, pattern: FacesPattern) -> dict[tuple[int, int], Array]:
     """Points between the ends of every edge (lower vertex first), bent aside where edges are rough."""
     rng = np.random.default_rng([pattern.seed, 106])
-    edges = np.unique(np.sort(np.concatenate([mesh.faces[:, [0, 1]], mesh.faces[:, [1, 2]], mesh.faces[:, [2, 0]]]), axis=1), axis=0)
+    edges = np.unique(
+        np.sort(np.concatenate([mesh.faces[:, [0, 1]], mesh.faces[:, [1, 2]], mesh.faces[:, [2, 0]]]), axis=1), axis=0
+    )
     share = np.linspace(0, 1, POINTS + 2)[1:-1]
     noise = rng.uniform(-1, 1, (len(edges), POINTS))
     out: dict[tuple[int, int], Array] = {}
@@ -67,7 +69,11 @@ def flakes(mesh: TriMesh, pattern: FacesPattern, name: str) -> tuple[list[TriMes
     Raises InputError for more faces than pieces allowed, GeometryError where the shell is thicker than the mesh allows.
     """
     if len(mesh.faces) > MOST_PIECES:
-        raise InputError(f"{name} has {len(mesh.faces)} faces; a break into faces makes at most {MOST_PIECES} pieces. Decimate it first", where="pattern")
+        raise InputError(
+            f"{name} has {len(mesh.faces)} faces; a break into faces makes at most {MOST_PIECES} pieces. Decimate "
+            f"it first",
+            where="pattern",
+        )
     normals = _vertex_normals(mesh)
     between = _edge_points(mesh, normals, pattern) if pattern.rough > 0 else {}
     meshes: list[TriMesh] = []
@@ -98,8 +104,12 @@ def flakes(mesh: TriMesh, pattern: FacesPattern, name: str) -> tuple[list[TriMes
             under = np.stack([nxt + n, ring + n, np.full(n, 2 * n + 1)], axis=1)
         # the wall's diagonal runs the same way for both neighbours: from the end that comes first in space
         first = np.array([tuple(top[i]) < tuple(top[j]) for i, j in zip(ring, nxt, strict=True)])
-        wall_a = np.where(first[:, None], np.stack([ring, ring + n, nxt + n], axis=1), np.stack([ring, ring + n, nxt], axis=1))
-        wall_b = np.where(first[:, None], np.stack([ring, nxt + n, nxt], axis=1), np.stack([nxt, ring + n, nxt + n], axis=1))
+        wall_a = np.where(
+            first[:, None], np.stack([ring, ring + n, nxt + n], axis=1), np.stack([ring, ring + n, nxt], axis=1)
+        )
+        wall_b = np.where(
+            first[:, None], np.stack([ring, nxt + n, nxt], axis=1), np.stack([nxt, ring + n, nxt + n], axis=1)
+        )
         faces = np.concatenate([caps, under, wall_a, wall_b])
         skin = np.zeros(len(faces), bool)
         skin[: len(caps) + len(under)] = True

@@ -26,12 +26,17 @@ def solid_of(mesh: TriMesh, name: str) -> tuple[manifold3d.Manifold, int]:
     number = manifold3d.Manifold.reserve_ids(1)
     count = len(mesh.faces)
     raw = manifold3d.Mesh64(
-        mesh.vertices, mesh.faces.astype(np.uint64), run_index=np.array([0, 3 * count], np.uint64), run_original_id=np.array([number], np.uint32),
+        mesh.vertices,
+        mesh.faces.astype(np.uint64),
+        run_index=np.array([0, 3 * count], np.uint64),
+        run_original_id=np.array([number], np.uint32),
         face_id=np.arange(count, dtype=np.uint64),
     )
     out = manifold3d.Manifold(raw)
     if out.status() != manifold3d.Error.NoError or out.is_empty():
-        raise GeometryError(f"{name} cannot be broken: it is not a clean closed solid ({out.status().name})", where=name)
+        raise GeometryError(
+            f"{name} cannot be broken: it is not a clean closed solid ({out.status().name})", where=name
+        )
     return out, number
 
 
@@ -59,11 +64,20 @@ def hull(corners: Array) -> manifold3d.Manifold:
     return manifold3d.Manifold.hull_points(np.ascontiguousarray(corners, dtype=np.float64))
 
 
-def cut(mesh: TriMesh, skin: np.ndarray, regions: Iterable[manifold3d.Manifold], count: int, name: str, progress: Progress | None) -> tuple[list[TriMesh], list[np.ndarray]]:
+def cut(
+    mesh: TriMesh,
+    skin: np.ndarray,
+    regions: Iterable[manifold3d.Manifold],
+    count: int,
+    name: str,
+    progress: Progress | None,
+) -> tuple[list[TriMesh], list[np.ndarray]]:
     """The parts of a solid inside each region, in order; a region with several parts gives several.
 
-    skin (F,) bool tells which of the mesh's triangles are original surface; count is the expected number of regions, for progress
-    Returns meshes and their skin flags. Raises GeometryError where the parts do not add up to the solid (1e-6 of its volume).
+    skin (F,) bool tells which of the mesh's triangles are original surface; count is the expected number of regions,
+    for progress
+    Returns meshes and their skin flags. Raises GeometryError where the parts do not add up to the solid (1e-6 of its
+    volume).
     """
     source, number = solid_of(mesh, name)
     meshes: list[TriMesh] = []
@@ -84,5 +98,7 @@ def cut(mesh: TriMesh, skin: np.ndarray, regions: Iterable[manifold3d.Manifold],
             skins.append(np.where(origin >= 0, skin[np.maximum(origin, 0)], False))
     wanted = abs(source.volume())
     if abs(total - wanted) > 1e-6 * wanted:
-        raise GeometryError(f"{name} cannot be broken exactly: the pieces add up to {total:.6g} m3 of {wanted:.6g} m3", where=name)
+        raise GeometryError(
+            f"{name} cannot be broken exactly: the pieces add up to {total:.6g} m3 of {wanted:.6g} m3", where=name
+        )
     return meshes, skins

@@ -7,7 +7,16 @@ from heapq import heappop, heappush
 
 import numpy as np
 
-from ..document import AllPieces, BreakStep, Choice, ClustersPattern, FacesPattern, LargerPieces, ListedPieces, PiecesInReach
+from ..document import (
+    AllPieces,
+    BreakStep,
+    Choice,
+    ClustersPattern,
+    FacesPattern,
+    LargerPieces,
+    ListedPieces,
+    PiecesInReach,
+)
 from ..errors import GeometryError, InputError
 from ..falloff import value
 from ..geometry.inside import inside
@@ -19,11 +28,14 @@ from .shells import flakes
 from .solids import Progress, cut, mesh_of
 
 
-def break_mesh(mesh: TriMesh, pattern: object, breaks: list[BreakStep], *, name: str = "the mesh", progress: Progress | None = None) -> Pieces:
+def break_mesh(
+    mesh: TriMesh, pattern: object, breaks: list[BreakStep], *, name: str = "the mesh", progress: Progress | None = None
+) -> Pieces:
     """Carry out a body's breaks.
 
     mesh   : a closed, outward-facing mesh (any mesh for the faces pattern)
-    Raises : GeometryError (not a clean solid; pieces smaller than allowed), InputError (a step that cannot be carried out)
+    Raises : GeometryError (not a clean solid; pieces smaller than allowed), InputError (a step that cannot be carried
+    out)
     """
     steps = 1 + len(breaks)
 
@@ -36,7 +48,9 @@ def break_mesh(mesh: TriMesh, pattern: object, breaks: list[BreakStep], *, name:
         found, count = regions(pattern, mesh)
         meshes, skins = cut(mesh, np.ones(len(mesh.faces), bool), found, count, name, share(0))
     if len(meshes) > MOST_PIECES:
-        raise InputError(f"the break gives {len(meshes)} pieces; the limit is {MOST_PIECES}. Ask for fewer", where="pattern")
+        raise InputError(
+            f"the break gives {len(meshes)} pieces; the limit is {MOST_PIECES}. Ask for fewer", where="pattern"
+        )
     if len(meshes) == 1:
         return whole(mesh)
     path = np.full((len(meshes), TIERS), -1)
@@ -57,8 +71,10 @@ def _not_too_small(pieces: Pieces, pattern: object, where: str) -> None:
     small = int((pieces.size < least).sum())
     if small:
         raise GeometryError(
-            f"{small} of {pieces.count} pieces would be smaller than {least:g} m (the smallest {pieces.size.min():.3g} m); ask for fewer or more even pieces, or allow smaller ones",
-            where=f"{where}.smallest", code="geometry.smallest",
+            f"{small} of {pieces.count} pieces would be smaller than {least:g} m (the smallest "
+            f"{pieces.size.min():.3g} m); ask for fewer or more even pieces, or allow smaller ones",
+            where=f"{where}.smallest",
+            code="geometry.smallest",
         )
 
 
@@ -69,7 +85,11 @@ def chosen(pieces: Pieces, choice: Choice, where: str) -> np.ndarray:
     elif isinstance(choice, ListedPieces):
         beyond = [p for p in choice.pieces if p >= pieces.count]
         if beyond:
-            raise InputError(f"there is no piece {beyond[0]}; the step before leaves pieces 0 to {pieces.count - 1}. Choose the pieces again", where=f"{where}.of")
+            raise InputError(
+                f"there is no piece {beyond[0]}; the step before leaves pieces 0 to {pieces.count - 1}. Choose the "
+                f"pieces again",
+                where=f"{where}.of",
+            )
         out = np.zeros(pieces.count, bool)
         out[choice.pieces] = True
     elif isinstance(choice, LargerPieces):
@@ -78,7 +98,9 @@ def chosen(pieces: Pieces, choice: Choice, where: str) -> np.ndarray:
         assert isinstance(choice, PiecesInReach)
         out = value(choice.reach, pieces.center) >= choice.above
     if not out.any():
-        raise InputError("this step is about no piece; move its reach, lower its limit, or choose pieces", where=f"{where}.of")
+        raise InputError(
+            "this step is about no piece; move its reach, lower its limit, or choose pieces", where=f"{where}.of"
+        )
     return out
 
 
@@ -86,7 +108,9 @@ def _break_again(pieces: Pieces, step: BreakStep, name: str, where: str, progres
     pick = chosen(pieces, step.of, where)
     deep = pieces.tier[pick].max()
     if deep >= TIERS:
-        raise InputError(f"a body has at most {TIERS} tiers, and some of the chosen pieces are on the last", where=f"{where}.of")
+        raise InputError(
+            f"a body has at most {TIERS} tiers, and some of the chosen pieces are on the last", where=f"{where}.of"
+        )
     meshes: list[TriMesh] = []
     skins: list[np.ndarray] = []
     path: list[np.ndarray] = []
@@ -114,7 +138,10 @@ def _break_again(pieces: Pieces, step: BreakStep, name: str, where: str, progres
             skins.append(part_skin)
             path.append(mine)
         if len(meshes) > MOST_PIECES:
-            raise InputError(f"this step would give more than {MOST_PIECES} pieces; choose fewer pieces or a lower count", where=f"{where}.pattern")
+            raise InputError(
+                f"this step would give more than {MOST_PIECES} pieces; choose fewer pieces or a lower count",
+                where=f"{where}.pattern",
+            )
     out = collect(meshes, skins, np.array(path))
     _not_too_small(out, step.pattern, f"{where}.pattern")
     return out
@@ -127,7 +154,13 @@ def _bonded(pieces: Pieces, size: float) -> Pieces:
     keep = area > 1e-10 * size * size
     pair, area, center = pair[keep], area[keep], center[keep]
     differ = pieces.path[pair[:, 0]] != pieces.path[pair[:, 1]]
-    return replace(pieces, bond_piece=pair, bond_area=area, bond_center=center, bond_tier=(1 + np.argmax(differ, axis=1)).astype(np.uint8))
+    return replace(
+        pieces,
+        bond_piece=pair,
+        bond_area=area,
+        bond_center=center,
+        bond_tier=(1 + np.argmax(differ, axis=1)).astype(np.uint8),
+    )
 
 
 # -------------------------------------------------------------------------------- clusters
@@ -187,4 +220,3 @@ def _grown(pieces: Pieces, pick: np.ndarray, pattern: ClustersPattern) -> Index:
     lonely = own[label[own] < 0]
     label[lonely] = count + np.arange(len(lonely))
     return label
-

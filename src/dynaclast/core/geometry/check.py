@@ -22,8 +22,8 @@ from .mesh import Array, Index, TriMesh, triangle_normals, weld
 class Defect:
     """One kind of defect: ``kind``, how many, where, and what mends it.
 
-    place (3,) the middle of the first place [m]; marks (n, 2, 3) line segments that show where (a point is a segment of no
-    length), at most MOST_MARKS of them; mends: kinds of mesh steps that help, the gentlest first
+    place (3,) the middle of the first place [m]; marks (n, 2, 3) line segments that show where (a point is a segment of
+    no length), at most MOST_MARKS of them; mends: kinds of mesh steps that help, the gentlest first
     """
 
     kind: str
@@ -50,7 +50,14 @@ def _edges(faces: Index) -> tuple[Index, Index]:
 def _defect(kind: str, count: int, marks: Array, sentence: str, mends: tuple[str, ...]) -> Defect:
     """A defect shown by segments (n, 2, 3); {near} in the sentence becomes the first place."""
     place = marks[0].mean(axis=0)
-    return Defect(kind, count, tuple(place.tolist()), sentence.format(near=f"the first near {_near(place)}", at=_near(place)), marks[:MOST_MARKS], mends)
+    return Defect(
+        kind,
+        count,
+        tuple(place.tolist()),
+        sentence.format(near=f"the first near {_near(place)}", at=_near(place)),
+        marks[:MOST_MARKS],
+        mends,
+    )
 
 
 NOWHERE = np.zeros((0, 2, 3))
@@ -70,32 +77,77 @@ def diagnose(mesh: TriMesh, *, crossings: bool = True) -> list[Defect]:
     ends = mesh.vertices[unique]
     rim = np.flatnonzero(count == 1)
     if len(rim):
-        out.append(_defect("open", len(rim), ends[rim], f"it is open: {len(rim)} edges have a face on one side only, {{near}}; fill its holes, or close it and bring it in again", ("weld", "fill", "solid")))
+        out.append(
+            _defect(
+                "open",
+                len(rim),
+                ends[rim],
+                f"it is open: {len(rim)} edges have a face on one side only, {{near}}; fill its holes, or close it "
+                f"and bring it in again",
+                ("weld", "fill", "solid"),
+            )
+        )
     odd = np.flatnonzero((count > 2) & (count % 2 == 1))
     if len(odd):
-        out.append(_defect("branching", len(odd), ends[odd], f"{len(odd)} edges are shared by three or more faces, {{near}}", ("unify", "solid")))
+        out.append(
+            _defect(
+                "branching",
+                len(odd),
+                ends[odd],
+                f"{len(odd)} edges are shared by three or more faces, {{near}}",
+                ("unify", "solid"),
+            )
+        )
     direction = np.where(edges[:, 0] < edges[:, 1], 1, -1)
     turn = np.zeros(len(unique), dtype=np.int64)
     np.add.at(turn, inverse, direction)
     mixed = np.flatnonzero((count == 2) & (turn != 0))
     if len(mixed):
-        out.append(_defect("flipped", len(mixed), ends[mixed], f"neighbouring faces look to opposite sides along {len(mixed)} edges, {{near}}; make the directions agree", ("unify", "solid")))
+        out.append(
+            _defect(
+                "flipped",
+                len(mixed),
+                ends[mixed],
+                f"neighbouring faces look to opposite sides along {len(mixed)} edges, {{near}}; make the "
+                f"directions agree",
+                ("unify", "solid"),
+            )
+        )
     if not out:
         size = mesh.size()
         if abs(signed_volume(mesh)) < 1e-9 * size**3:
             middle = mesh.vertices.mean(axis=0)
-            out.append(Defect("flat", 1, tuple(middle.tolist()), "it encloses no volume, so it has no mass", np.stack([middle, middle])[None]))
+            out.append(
+                Defect(
+                    "flat",
+                    1,
+                    tuple(middle.tolist()),
+                    "it encloses no volume, so it has no mass",
+                    np.stack([middle, middle])[None],
+                )
+            )
         elif crossings:
             pair = first_crossing(mesh)
             if pair is not None:
                 rings = mesh.vertices[mesh.faces[list(pair)]]
                 marks = np.concatenate([np.stack([r, np.roll(r, -1, axis=0)], axis=1) for r in rings])
-                out.append(_defect("self-crossing", 1, marks, f"its surface crosses itself near {{at}} (triangles {pair[0]} and {pair[1]}); make it one clean shell", ("solid",)))
+                out.append(
+                    _defect(
+                        "self-crossing",
+                        1,
+                        marks,
+                        f"its surface crosses itself near {{at}} (triangles {pair[0]} and {pair[1]}); make it one "
+                        f"clean shell",
+                        ("solid",),
+                    )
+                )
     return out
 
 
 def report(mesh: TriMesh) -> list[Defect]:
-    """All there is to say about a mesh as it came: what keeps it from being a solid, and what is only untidy (gravest first)."""
+    """All there is to say about a mesh as it came: what keeps it from being a solid, and what is only untidy (gravest
+    first).
+    """
     welded = weld(mesh)
     out = diagnose(welded)
     if out and out[0].kind in ("empty", "not finite"):
@@ -104,19 +156,52 @@ def report(mesh: TriMesh) -> list[Defect]:
     thin = np.flatnonzero(area <= 1e-14 * mesh.size() ** 2)
     if len(thin):
         middle = mesh.vertices[mesh.faces[thin]].mean(axis=1)
-        out.append(_defect("zero-area", len(thin), np.stack([middle, middle], axis=1), f"{len(thin)} faces have no area, {{near}}; they are left out", ("unify",)))
+        out.append(
+            _defect(
+                "zero-area",
+                len(thin),
+                np.stack([middle, middle], axis=1),
+                f"{len(thin)} faces have no area, {{near}}; they are left out",
+                ("unify",),
+            )
+        )
     _, first, times = np.unique(np.sort(welded.faces, axis=1), axis=0, return_index=True, return_counts=True)
     doubled = first[times > 1]
     if len(doubled):
         middle = welded.vertices[welded.faces[doubled]].mean(axis=1)
-        out.append(_defect("doubled", len(doubled), np.stack([middle, middle], axis=1), f"{len(doubled)} faces lie twice in the same place, {{near}}", ("unify", "solid")))
+        out.append(
+            _defect(
+                "doubled",
+                len(doubled),
+                np.stack([middle, middle], axis=1),
+                f"{len(doubled)} faces lie twice in the same place, {{near}}",
+                ("unify", "solid"),
+            )
+        )
     if not any(d.kind in ("open", "flipped", "branching", "flat") for d in out) and signed_volume(welded) < 0:
         middle = welded.vertices.mean(axis=0)
-        out.append(Defect("inside-out", 1, tuple(middle.tolist()), "all faces look inwards; they are turned round", np.stack([middle, middle])[None], ("unify",)))
+        out.append(
+            Defect(
+                "inside-out",
+                1,
+                tuple(middle.tolist()),
+                "all faces look inwards; they are turned round",
+                np.stack([middle, middle])[None],
+                ("unify",),
+            )
+        )
     parts = shell_count(welded)
     if parts > 1:
         middle = welded.vertices.mean(axis=0)
-        out.append(Defect("shells", parts, tuple(middle.tolist()), f"it has {parts} separate shells, which are computed as one body", NOWHERE))
+        out.append(
+            Defect(
+                "shells",
+                parts,
+                tuple(middle.tolist()),
+                f"it has {parts} separate shells, which are computed as one body",
+                NOWHERE,
+            )
+        )
     return out
 
 
@@ -124,7 +209,9 @@ def shell_count(mesh: TriMesh) -> int:
     """How many parts hang together by vertices."""
     count = len(mesh.vertices)
     a, b, c = mesh.faces.T
-    graph = coo_matrix((np.ones(2 * len(a), np.int8), (np.concatenate([a, b]), np.concatenate([b, c]))), shape=(count, count))
+    graph = coo_matrix(
+        (np.ones(2 * len(a), np.int8), (np.concatenate([a, b]), np.concatenate([b, c]))), shape=(count, count)
+    )
     labels = connected_components(graph, directed=False)[1]
     return len(np.unique(labels[mesh.faces[:, 0]]))
 
@@ -142,7 +229,11 @@ def solid(mesh: TriMesh, name: str) -> tuple[TriMesh, list[str]]:
         notes.append(f"{len(mesh.vertices) - len(welded.vertices)} doubled vertices were welded")
     defects = diagnose(welded)
     if defects:
-        raise GeometryError(f"{name} cannot be used: " + "; ".join(d.sentence for d in defects), where=name, code="geometry." + defects[0].kind)
+        raise GeometryError(
+            f"{name} cannot be used: " + "; ".join(d.sentence for d in defects),
+            where=name,
+            code="geometry." + defects[0].kind,
+        )
     if signed_volume(welded) < 0:
         welded = welded.flipped()
         notes.append("it was inside out: all faces were turned round")
@@ -195,9 +286,21 @@ def _find_crossing(vertices: Array, faces: Index, order: Index, lo: Array, hi: A
             if common:
                 continue
             for k in range(3):
-                if _segment_hits(vertices[faces[i, k]], vertices[faces[i, (k + 1) % 3]], vertices[faces[j, 0]], vertices[faces[j, 1]], vertices[faces[j, 2]]):
+                if _segment_hits(
+                    vertices[faces[i, k]],
+                    vertices[faces[i, (k + 1) % 3]],
+                    vertices[faces[j, 0]],
+                    vertices[faces[j, 1]],
+                    vertices[faces[j, 2]],
+                ):
                     return i, j
-                if _segment_hits(vertices[faces[j, k]], vertices[faces[j, (k + 1) % 3]], vertices[faces[i, 0]], vertices[faces[i, 1]], vertices[faces[i, 2]]):
+                if _segment_hits(
+                    vertices[faces[j, k]],
+                    vertices[faces[j, (k + 1) % 3]],
+                    vertices[faces[i, 0]],
+                    vertices[faces[i, 1]],
+                    vertices[faces[i, 2]],
+                ):
                     return i, j
     return -1, -1
 

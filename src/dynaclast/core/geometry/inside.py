@@ -1,8 +1,8 @@
 """Which points lie inside a mesh.
 
-``winding_number`` tells it of any mesh, open ones included (Jacobson et al. 2013, doi 10.1145/2461912.2461916, with the solid
-angle of Van Oosterom and Strackee 1983). ``inside`` counts crossings of an upward line, with the triangles sorted into a
-grid: for closed meshes, and a hundred times faster.
+``winding_number`` tells it of any mesh, open ones included (Jacobson et al. 2013, doi 10.1145/2461912.2461916, with the
+solid angle of Van Oosterom and Strackee 1983). ``inside`` counts crossings of an upward line, with the triangles sorted
+into a grid: for closed meshes, and a hundred times faster.
 """
 
 from __future__ import annotations
@@ -27,7 +27,12 @@ def _winding(points: Array, vertices: Array, faces: Index, out: Array) -> None:
             lb = np.sqrt(bx * bx + by * by + bz * bz)
             lc = np.sqrt(cx * cx + cy * cy + cz * cz)
             det = ax * (by * cz - bz * cy) + ay * (bz * cx - bx * cz) + az * (bx * cy - by * cx)
-            div = la * lb * lc + (ax * bx + ay * by + az * bz) * lc + (bx * cx + by * cy + bz * cz) * la + (cx * ax + cy * ay + cz * az) * lb
+            div = (
+                la * lb * lc
+                + (ax * bx + ay * by + az * bz) * lc
+                + (bx * cx + by * cy + bz * cz) * la
+                + (cx * ax + cy * ay + cz * az) * lb
+            )
             total += 2.0 * np.arctan2(det, div)
         out[p] = total / (4.0 * np.pi)
 
@@ -40,7 +45,18 @@ def winding_number(mesh: TriMesh, points: Array) -> Array:
 
 
 @kernel
-def _parity(points: Array, vertices: Array, faces: Index, origin: Array, cell: float, nx: int, nz: int, start: Index, member: Index, out: Array) -> None:
+def _parity(
+    points: Array,
+    vertices: Array,
+    faces: Index,
+    origin: Array,
+    cell: float,
+    nx: int,
+    nz: int,
+    start: Index,
+    member: Index,
+    out: Array,
+) -> None:
     for p in range(len(points)):
         x, y, z = points[p, 0], points[p, 1], points[p, 2]
         i, k = int((x - origin[0]) / cell), int((z - origin[2]) / cell)
@@ -58,17 +74,24 @@ def _parity(points: Array, vertices: Array, faces: Index, origin: Array, cell: f
             ab = (az > 0.0) != (bz > 0.0) and (bx - ax) * (0.0 - az) / (bz - az) + ax > 0.0
             bc = (bz > 0.0) != (cz > 0.0) and (cx - bx) * (0.0 - bz) / (cz - bz) + bx > 0.0
             ca = (cz > 0.0) != (az > 0.0) and (ax - cx) * (0.0 - cz) / (az - cz) + cx > 0.0
-            if not (ab != bc) != ca:
+            crossed = (ab != bc) != ca
+            if not crossed:
                 continue
             area = bx * cz - bz * cx + cx * az - cz * ax + ax * bz - az * bx
-            height = ((bx * cz - bz * cx) * vertices[a, 1] + (cx * az - cz * ax) * vertices[b, 1] + (ax * bz - az * bx) * vertices[c, 1]) / area
+            height = (
+                (bx * cz - bz * cx) * vertices[a, 1]
+                + (cx * az - cz * ax) * vertices[b, 1]
+                + (ax * bz - az * bx) * vertices[c, 1]
+            ) / area
             if height > y:
                 above += 1
         out[p] = above % 2
 
 
 @kernel
-def _bin(lo: Array, hi: Array, origin: Array, cell: float, nx: int, nz: int, start: Index, member: Index, fill: bool) -> None:
+def _bin(
+    lo: Array, hi: Array, origin: Array, cell: float, nx: int, nz: int, start: Index, member: Index, fill: bool
+) -> None:
     for f in range(len(lo)):
         i0, i1 = max(0, int((lo[f, 0] - origin[0]) / cell)), min(nx - 1, int((hi[f, 0] - origin[0]) / cell))
         k0, k1 = max(0, int((lo[f, 2] - origin[2]) / cell)), min(nz - 1, int((hi[f, 2] - origin[2]) / cell))
@@ -99,7 +122,18 @@ class Inside:
     def __call__(self, points: Array) -> Array:
         """(n,) bool of (n, 3) points."""
         out = np.empty(len(points))
-        _parity(np.ascontiguousarray(points, dtype=np.float64), self._mesh.vertices, self._mesh.faces, self._low, self._cell, self._nx, self._nz, self._start, self._member, out)
+        _parity(
+            np.ascontiguousarray(points, dtype=np.float64),
+            self._mesh.vertices,
+            self._mesh.faces,
+            self._low,
+            self._cell,
+            self._nx,
+            self._nz,
+            self._start,
+            self._member,
+            out,
+        )
         return out > 0.5
 
 

@@ -63,8 +63,9 @@ def combine(masses: Array, centers: Array, inertias: Array) -> tuple[float, Arra
 
 
 def sound_mass_properties(mesh: TriMesh) -> MassProperties:
-    """Mass properties that no solver stumbles over: where a mesh crosses itself so that its inertia is not positive, those of its
-    convex hull, brought to the mesh's own volume."""
+    """Mass properties that no solver stumbles over: where a mesh crosses itself so that its inertia is not positive,
+    those of its convex hull, brought to the mesh's own volume.
+    """
     found = mass_properties(mesh)
     if found.volume > 0.0:
         low, _, high = np.linalg.eigvalsh(found.inertia)

@@ -16,7 +16,9 @@ def box(size: tuple[float, float, float], divisions: tuple[int, int, int] = (1, 
     for axis in range(3):
         u, v = (axis + 1) % 3, (axis + 2) % 3
         nu, nv = divisions[u], divisions[v]
-        gu, gv = np.meshgrid(np.linspace(-half[u], half[u], nu + 1), np.linspace(-half[v], half[v], nv + 1), indexing="ij")
+        gu, gv = np.meshgrid(
+            np.linspace(-half[u], half[u], nu + 1), np.linspace(-half[v], half[v], nv + 1), indexing="ij"
+        )
         i, j = (x.ravel() for x in np.meshgrid(np.arange(nu), np.arange(nv), indexing="ij"))
         a = i * (nv + 1) + j
         quad = np.stack([a, a + nv + 1, a + nv + 2, a + 1], axis=1)
@@ -68,13 +70,18 @@ def sphere(radius: float, segments: int = 24) -> TriMesh:
     """A sphere by latitude and longitude."""
     rows = max(3, segments // 2)
     lat = -np.pi / 2 + np.pi * np.arange(rows + 1) / rows
-    profile = [(0.0 if k in (0, rows) else float(radius * np.cos(t)), float(radius * np.sin(t))) for k, t in enumerate(lat)]
+    profile = [
+        (0.0 if k in (0, rows) else float(radius * np.cos(t)), float(radius * np.sin(t))) for k, t in enumerate(lat)
+    ]
     return _revolve(profile, segments, closed=False)
 
 
 def _rows(low: tuple[float, float], high: tuple[float, float], divisions: int) -> list[tuple[float, float]]:
     """Points (radius, y) from low to high, both included."""
-    return [(low[0] + (high[0] - low[0]) * k / divisions, low[1] + (high[1] - low[1]) * k / divisions) for k in range(divisions + 1)]
+    return [
+        (low[0] + (high[0] - low[0]) * k / divisions, low[1] + (high[1] - low[1]) * k / divisions)
+        for k in range(divisions + 1)
+    ]
 
 
 def cylinder(radius: float, height: float, taper: float = 1.0, segments: int = 32, divisions: int = 1) -> TriMesh:
@@ -89,7 +96,9 @@ def cone(radius: float, height: float, segments: int = 32, divisions: int = 1) -
     return _revolve([(0.0, -h), *_rows((radius, -h), (0.0, h), divisions)], segments, closed=False)
 
 
-def tube(radius: float, wall: float, height: float, taper: float = 1.0, segments: int = 48, divisions: int = 1) -> TriMesh:
+def tube(
+    radius: float, wall: float, height: float, taper: float = 1.0, segments: int = 48, divisions: int = 1
+) -> TriMesh:
     """An upright hollow cylinder; the wall keeps its thickness when tapered."""
     h, top = height / 2, radius * taper
     outside = _rows((radius, -h), (top, h), divisions)
@@ -99,4 +108,6 @@ def tube(radius: float, wall: float, height: float, taper: float = 1.0, segments
 def torus(radius: float, thickness: float, segments: int = 48, sides: int = 20) -> TriMesh:
     """A level ring; radius to the middle of its section, thickness the section's radius [m]."""
     turn = 2.0 * np.pi * np.arange(sides) / sides - np.pi / 2
-    return _revolve([(float(radius + thickness * np.cos(a)), float(thickness * np.sin(a))) for a in turn], segments, closed=True)
+    return _revolve(
+        [(float(radius + thickness * np.cos(a)), float(thickness * np.sin(a))) for a in turn], segments, closed=True
+    )

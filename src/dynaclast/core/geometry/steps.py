@@ -11,7 +11,18 @@ import manifold3d
 import numpy as np
 from scipy.spatial import cKDTree
 
-from ..document import Decimate, DisplaceMesh, FillHoles, MakeSolid, MeshStep, ScaleMesh, StillFalloff, Subdivide, Unify, Weld
+from ..document import (
+    Decimate,
+    DisplaceMesh,
+    FillHoles,
+    MakeSolid,
+    MeshStep,
+    ScaleMesh,
+    StillFalloff,
+    Subdivide,
+    Unify,
+    Weld,
+)
 from ..errors import GeometryError
 from ..kernels import kernel
 from .inside import winding_number
@@ -46,7 +57,9 @@ def weld_step(mesh: TriMesh, step: Weld) -> TriMesh:
 
 
 def open_loops(mesh: TriMesh) -> list[list[int]]:
-    """Rims of holes: vertices in the order that makes a filling face look outwards. Rims that branch are walked as far as they go."""
+    """Rims of holes: vertices in the order that makes a filling face look outwards. Rims that branch are walked as far
+    as they go.
+    """
     edges = np.concatenate([mesh.faces[:, [0, 1]], mesh.faces[:, [1, 2]], mesh.faces[:, [2, 0]]])
     key = np.sort(edges, axis=1)
     _, inverse, count = np.unique(key, axis=0, return_inverse=True, return_counts=True)
@@ -84,7 +97,9 @@ def fill_step(mesh: TriMesh, step: FillHoles) -> TriMesh:
 
 @kernel(allocates=True)
 def _turn_alike(faces: Index, other: Index, flip: Array, part: Index) -> int:
-    """Walks over neighbours (F, 3; -1 for none) and notes which faces must be turned; part gets each face's shell number."""
+    """Walks over neighbours (F, 3; -1 for none) and notes which faces must be turned; part gets each face's shell
+    number.
+    """
     queue = np.empty(len(faces), np.int32)
     parts = 0
     for first in range(len(faces)):
@@ -129,7 +144,9 @@ def neighbours(faces: Index) -> Index:
 
 
 def shells(mesh: TriMesh) -> tuple[int, Index, Array]:
-    """How many shells hang together along edges, each face's shell (F,), and which faces (F,) must turn to agree within theirs."""
+    """How many shells hang together along edges, each face's shell (F,), and which faces (F,) must turn to agree within
+    theirs.
+    """
     flip, part = np.zeros(len(mesh.faces)), np.full(len(mesh.faces), -1, np.int32)
     count = _turn_alike(mesh.faces, neighbours(mesh.faces), flip, part)
     return count, part, flip
@@ -183,7 +200,12 @@ def solid_step(mesh: TriMesh, step: MakeSolid) -> TriMesh:
     volume = _spread(volume, calm, mesh, grid.reshape(*shape, 3))
     distance = np.where(volume > 0.5, near.reshape(shape), -near.reshape(shape))
 
-    return surface_of_grid(distance, low, cell, "the mesh is too thin to be made solid at this detail; raise the detail, or give it thickness")
+    return surface_of_grid(
+        distance,
+        low,
+        cell,
+        "the mesh is too thin to be made solid at this detail; raise the detail, or give it thickness",
+    )
 
 
 def _surface_samples(mesh: TriMesh, spacing: float) -> Array:
@@ -197,7 +219,13 @@ def _surface_samples(mesh: TriMesh, spacing: float) -> Array:
         i, j = (x.ravel() for x in np.meshgrid(np.arange(n + 1), np.arange(n + 1), indexing="ij"))
         keep = i + j <= n
         a, b = i[keep] / n, j[keep] / n
-        out.append(((1 - a - b)[None, :, None] * own[:, None, 0] + a[None, :, None] * own[:, None, 1] + b[None, :, None] * own[:, None, 2]).reshape(-1, 3))
+        out.append(
+            (
+                (1 - a - b)[None, :, None] * own[:, None, 0]
+                + a[None, :, None] * own[:, None, 1]
+                + b[None, :, None] * own[:, None, 2]
+            ).reshape(-1, 3)
+        )
     return np.concatenate(out)
 
 
@@ -217,19 +245,26 @@ def subdivide_step(mesh: TriMesh, step: Subdivide) -> TriMesh:
     """Every triangle into four, the surface unchanged."""
     for _ in range(step.times):
         if 4 * len(mesh.faces) > MOST_TRIANGLES:
-            raise GeometryError(f"subdividing once more would give {4 * len(mesh.faces):,} triangles; the limit is {MOST_TRIANGLES:,}. Subdivide fewer times")
+            raise GeometryError(
+                f"subdividing once more would give {4 * len(mesh.faces):,} triangles; the limit is "
+                f"{MOST_TRIANGLES:,}. Subdivide fewer times"
+            )
         edges = np.sort(np.concatenate([mesh.faces[:, [0, 1]], mesh.faces[:, [1, 2]], mesh.faces[:, [2, 0]]]), axis=1)
         unique, inverse = np.unique(edges, axis=0, return_inverse=True)
         middle = mesh.vertices[unique].mean(axis=1)
         ab, bc, ca = (inverse.reshape(3, -1) + len(mesh.vertices)).astype(np.int32)
         a, b, c = mesh.faces.T
-        faces = np.stack([np.stack(t, axis=1) for t in ((a, ab, ca), (ab, b, bc), (ca, bc, c), (ab, bc, ca))], axis=1).reshape(-1, 3)
+        faces = np.stack(
+            [np.stack(t, axis=1) for t in ((a, ab, ca), (ab, b, bc), (ca, bc, c), (ab, bc, ca))], axis=1
+        ).reshape(-1, 3)
         mesh = make(np.concatenate([mesh.vertices, middle]), faces)
     return mesh
 
 
 def decimate_step(mesh: TriMesh, step: Decimate) -> TriMesh:
-    """Collapses edges within a tolerance, found so that about the wanted share of triangles is left. Needs a closed mesh."""
+    """Collapses edges within a tolerance, found so that about the wanted share of triangles is left. Needs a closed
+    mesh.
+    """
     mesh = weld(mesh)
     source = manifold3d.Manifold(manifold3d.Mesh64(mesh.vertices, mesh.faces.astype(np.uint64)))
     if source.status() != manifold3d.Error.NoError:
@@ -252,7 +287,13 @@ def scale_step(mesh: TriMesh, step: ScaleMesh) -> TriMesh:
 
 
 STEPS: dict[str, Callable[..., TriMesh]] = {
-    "weld": weld_step, "fill": fill_step, "unify": unify_step, "solid": solid_step, "subdivide": subdivide_step, "decimate": decimate_step, "scale": scale_step,
+    "weld": weld_step,
+    "fill": fill_step,
+    "unify": unify_step,
+    "solid": solid_step,
+    "subdivide": subdivide_step,
+    "decimate": decimate_step,
+    "scale": scale_step,
 }
 
 
@@ -261,7 +302,9 @@ Ask = Callable[[StillFalloff, Array], Array]
 
 
 def displace_step(mesh: TriMesh, step: DisplaceMesh, ask: Ask) -> TriMesh:
-    """Vertices moved by the value at each: along the mean of the normals of the faces round it, weighed by area, and by an offset. Vertices in one place move together."""
+    """Vertices moved by the value at each: along the mean of the normals of the faces round it, weighed by area, and by
+    an offset. Vertices in one place move together.
+    """
     normals, areas = triangle_normals(mesh)
     weight = normals * areas[:, None]
     _, place = np.unique(mesh.vertices, axis=0, return_inverse=True)
@@ -272,11 +315,16 @@ def displace_step(mesh: TriMesh, step: DisplaceMesh, ask: Ask) -> TriMesh:
     normal = normal[place]
     length = np.linalg.norm(normal, axis=1, keepdims=True)
     share = ask(step.reach, mesh.vertices)[:, None]
-    return TriMesh(mesh.vertices + share * (step.by * normal / np.where(length > 0, length, 1.0) + np.asarray(step.offset)), mesh.faces)
+    return TriMesh(
+        mesh.vertices + share * (step.by * normal / np.where(length > 0, length, 1.0) + np.asarray(step.offset)),
+        mesh.faces,
+    )
 
 
 def apply_steps(mesh: TriMesh, steps: list[MeshStep], ask: Ask) -> TriMesh:
-    """The mesh after all steps, in order; ``ask`` gives values of falloffs. Raises GeometryError where a step cannot be done."""
+    """The mesh after all steps, in order; ``ask`` gives values of falloffs. Raises GeometryError where a step cannot be
+    done.
+    """
     for step in steps:
         mesh = displace_step(mesh, step, ask) if isinstance(step, DisplaceMesh) else STEPS[step.kind](mesh, step)
     return mesh

@@ -15,8 +15,9 @@ LEAF = 8
 
 
 class Tree(NamedTuple):
-    """N nodes, the first is the root: lo, hi (N, 3); child (N,) left child, the right one behind it, -1 at leaves; start, count (N,)
-    the leaf's triangles in ``order`` (T,)."""
+    """N nodes, the first is the root: lo, hi (N, 3); child (N,) left child, the right one behind it, -1 at leaves;
+    start, count (N,) the leaf's triangles in ``order`` (T,).
+    """
 
     lo: Array
     hi: Array
@@ -54,7 +55,9 @@ def triangle_tree(corners: Array) -> Tree:
             start.append(0)
             count.append(0)
     i4 = np.int32
-    return Tree(np.array(lo), np.array(hi), np.array(child, i4), np.array(start, i4), np.array(count, i4), np.concatenate(order))
+    return Tree(
+        np.array(lo), np.array(hi), np.array(child, i4), np.array(start, i4), np.array(count, i4), np.concatenate(order)
+    )
 
 
 @kernel(fastmath={"contract", "nsz", "arcp"}, inner=True)
@@ -105,9 +108,11 @@ def _away(lo, hi, node, px, py, pz):
 
 @kernel(allocates=True, fastmath={"contract", "nsz", "nnan"})
 def _nearest(points, corners, balls, tree, most, distance, near):
-    """Distance of points (n, 3) to the nearest triangle, ``most`` where none is nearer; near (n, 3) gets the point there.
+    """Distance of points (n, 3) to the nearest triangle, ``most`` where none is nearer; near (n, 3) gets the point
+    there.
 
-    corners (T, 3, 3) in the order of the tree's leaves; balls (T, 4) round them: middle and radius, which rule most triangles out
+    corners (T, 3, 3) in the order of the tree's leaves; balls (T, 4) round them: middle and radius, which rule most
+    triangles out
     """
     stack = np.empty(128, np.int32)
     gap = np.empty(128)
@@ -165,7 +170,13 @@ class MeshDistance:
         corners = corners[tree.order]
         middle = 0.5 * (corners.min(axis=1) + corners.max(axis=1))
         radius = np.linalg.norm(corners - middle[:, None], axis=2).max(axis=1) * (1.0 + 1e-12)
-        return MeshDistance(mesh, corners, np.concatenate([middle, radius[:, None]], axis=1), tree, Inside(mesh) if (shared == 2).all() else None)
+        return MeshDistance(
+            mesh,
+            corners,
+            np.concatenate([middle, radius[:, None]], axis=1),
+            tree,
+            Inside(mesh) if (shared == 2).all() else None,
+        )
 
     def signed(self, points: Array, most: float) -> Array:
         """Distance (n,) to the surface, negative inside a closed mesh; never farther than ``most`` either way [m]."""

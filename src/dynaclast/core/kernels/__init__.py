@@ -40,25 +40,45 @@ class InnerKernel(Kernel):
     """One that only kernels can call."""
 
     def __call__(self, *_: Any) -> Any:
-        raise TypeError(f"{self.__name__} is an inner kernel: Python cannot call it. Call it from a kernel, or take inner=True away.")
+        raise TypeError(
+            f"{self.__name__} is an inner kernel: Python cannot call it. Call it from a kernel, or take "
+            f"inner=True away."
+        )
 
 
-def kernel(function: Callable[..., Any] | None = None, *, allocates: bool = False, inline: bool = False, inner: bool = False, fastmath: Set[str] = FUSED) -> Any:
+def kernel(
+    function: Callable[..., Any] | None = None,
+    *,
+    allocates: bool = False,
+    inline: bool = False,
+    inner: bool = False,
+    fastmath: Set[str] = FUSED,
+) -> Any:
     """Compile a function over arrays, once and for all: the machine code is kept beside its source.
 
-    A kernel counts no references to arrays, since every row looked at (``x[i]``) would be counted up and down, in steps that stop the processor:
-    the solver's sweeps then take twice as long. So it can make no arrays either: its scratch is handed in. The few that are called
-    once a step and make their own say ``allocates``.
+    A kernel counts no references to arrays, since every row looked at (``x[i]``) would be counted up and down, in steps
+    that stop the processor: the solver's sweeps then take twice as long. So it can make no arrays either: its scratch
+    is handed in. The few that are called once a step and make their own say ``allocates``.
 
-    An index counts from the start, never from the end: ``x[-1]`` would reach before the array (compiler.py; a test looks for it).
+    An index counts from the start, never from the end: ``x[-1]`` would reach before the array (compiler.py; a test
+    looks for it).
 
     inline : laid into its callers, and compiled with them
-    inner : called by kernels only, so that nothing need be compiled by which Python calls it, which takes as long as a small kernel itself
+    inner : called by kernels only, so that nothing need be compiled by which Python calls it, which takes as long as a
+    small kernel itself
     """
 
     def compiled(f: Callable[..., Any]) -> Any:
-        options = {"nopython": True, "error_model": "numpy", "fastmath": set(fastmath), "_nrt": allocates, "inline": "always" if inline else "never"}
-        made = (InnerKernel if inner else Kernel)(f, targetoptions=options | {"no_cfunc_wrapper": True, "no_cpython_wrapper": inner})
+        options = {
+            "nopython": True,
+            "error_model": "numpy",
+            "fastmath": set(fastmath),
+            "_nrt": allocates,
+            "inline": "always" if inline else "never",
+        }
+        made = (InnerKernel if inner else Kernel)(
+            f, targetoptions=options | {"no_cfunc_wrapper": True, "no_cpython_wrapper": inner}
+        )
         made.enable_caching()
         return made
 
@@ -66,7 +86,8 @@ def kernel(function: Callable[..., Any] | None = None, *, allocates: bool = Fals
 
 
 def rehearse(run: Callable[[], Any], instead: Mapping[Kernel, Any]) -> dict[Kernel, tuple[Any, ...]]:
-    """Run without compiling: kernels are played as plain Python, which is slow, those in ``instead`` not at all but give what stands there.
+    """Run without compiling: kernels are played as plain Python, which is slow, those in ``instead`` not at all but
+    give what stands there.
     Returns the kernels that Python called, and with what."""
     calls: dict[Kernel, tuple[Any, ...]] = {}
     depth = 0

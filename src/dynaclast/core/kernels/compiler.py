@@ -1,6 +1,7 @@
 """What the compiler of kernels is spared: work done twice, or for nothing. It makes the same code in half the time.
 
-This reaches into the compiler, whose version is pinned (requirements.txt); tests/core/test_compiler.py would notice a change.
+This reaches into the compiler, whose version is pinned (requirements.txt); tests/core/test_compiler.py would notice a
+change.
 """
 
 from __future__ import annotations
@@ -20,8 +21,9 @@ from numba.np import arrayobj
 
 
 class _Library(JITCodeLibrary):
-    """Code of a function, optimised once, when all it calls has been put beside it. The compiler would also go through each function before, and
-    through all once more to find references it need not count; kernels count none."""
+    """Code of a function, optimised once, when all it calls has been put beside it. The compiler would also go through
+    each function before, and through all once more to find references it need not count; kernels count none.
+    """
 
     def _optimize_functions(self, ll_module: Any) -> None:
         ll_module.data_layout = self._codegen._data_layout
@@ -32,8 +34,10 @@ class _Library(JITCodeLibrary):
         self._close()
 
     def _close(self) -> None:
-        """Let this code call its own copies of what it calls. They are made in every kernel anew, not always by the same instructions, and the loader would
-        take those that happened to come first: what is computed would hang on the order in which kernels were compiled or read."""
+        """Let this code call its own copies of what it calls. They are made in every kernel anew, not always by the
+        same instructions, and the loader would take those that happened to come first: what is computed would hang on
+        the order in which kernels were compiled or read.
+        """
         self._shared_module = self._final_module.clone()  # what others lay into themselves
         for copied, own in zip(self._shared_module.functions, self._final_module.functions, strict=True):
             if own.is_declaration:
@@ -43,13 +47,18 @@ class _Library(JITCodeLibrary):
             elif own.linkage == Linkage.linkonce_odr:
                 own.linkage = "internal"
 
-    # A kernel kept on disk is machine code, and the code it was made from, in case another lays it into itself: that is read only then.
+    # A kernel kept on disk is machine code, and the code it was made from, in case another lays it into itself: that is
+    # read only then.
     _unread: bytes | None = None
 
     def serialize_using_object_code(self) -> Any:
         name, kind, (machine, code) = super().serialize_using_object_code()
         module = self._get_module_for_linking()
-        return name, kind, (machine, code, [x.name for x in (*module.functions, *module.global_variables) if not x.is_declaration])
+        return (
+            name,
+            kind,
+            (machine, code, [x.name for x in (*module.functions, *module.global_variables) if not x.is_declaration]),
+        )
 
     @classmethod
     def _unserialize(cls, codegen: Any, state: Any) -> Any:
@@ -75,7 +84,9 @@ def _chosen(options: TargetConfig) -> dict[str, Any]:
 
 
 def _same(self: TargetConfig, other: object) -> bool:
-    """Whether two sets of options are the same: asked for each call that is typed, so only what differs from its default is looked at."""
+    """Whether two sets of options are the same: asked for each call that is typed, so only what differs from its
+    default is looked at.
+    """
     if not isinstance(other, TargetConfig):
         return NotImplemented
     return self is other or (type(self) is type(other) and _chosen(self) == _chosen(other))
@@ -86,7 +97,9 @@ def _hash(self: TargetConfig) -> int:
 
 
 def _as_it_is(context: Any, builder: Any, kind: Any, index: Any, size: Any) -> Any:
-    """An index as it stands: kernels count no places from the end, so that every index need not be looked at whether it is negative."""
+    """An index as it stands: kernels count no places from the end, so that every index need not be looked at whether it
+    is negative.
+    """
     return context.cast(builder, index, kind, intp if kind.signed else uintp)
 
 
@@ -94,8 +107,10 @@ _type_call = BaseFunction.get_call_type
 
 
 def _remembered(self: BaseFunction, context: Any, args: tuple[Any, ...], kws: dict[str, Any]) -> Any:
-    """The signature of a built-in function called with these types. The compiler tries all it knows of each (a sum may be one of texts, lists, dates)
-    wherever the function is called; here once for the same types. What it compiles for a call is left to it."""
+    """The signature of a built-in function called with these types. The compiler tries all it knows of each (a sum may
+    be one of texts, lists, dates) wherever the function is called; here once for the same types. What it compiles for a
+    call is left to it.
+    """
     if kws:
         return _type_call(self, context, args, kws)
     known = self.__dict__.setdefault("_known_calls", {})
@@ -110,7 +125,9 @@ def _remembered(self: BaseFunction, context: Any, args: tuple[Any, ...], kws: di
 
 @contextmanager
 def no_garbage() -> Iterator[None]:
-    """The compiler makes many small objects that point at each other and frees few: looking for garbage takes a third of its time."""
+    """The compiler makes many small objects that point at each other and frees few: looking for garbage takes a third
+    of its time.
+    """
     paused = gc.isenabled()
     gc.disable()
     try:

@@ -41,12 +41,32 @@ HEAVY_EXACT = 200_000
 
 
 def preflight(shot: Shot, built: list[Pieces], shop: HullShop | None = None) -> list[Finding]:
-    """Findings of a written-out shot whose bodies could be built, gravest first; ``shop`` keeps hulls from one call to the next."""
+    """Findings of a written-out shot whose bodies could be built, gravest first; ``shop`` keeps hulls from one call to
+    the next.
+    """
     out: list[Finding] = []
     if not shot.bodies:
-        return [Finding("no-bodies", "stop", "build", "", "The shot has no bodies, so there is nothing to compute.", "Add a body")]
+        return [
+            Finding(
+                "no-bodies",
+                "stop",
+                "build",
+                "",
+                "The shot has no bodies, so there is nothing to compute.",
+                "Add a body",
+            )
+        ]
     if not any(b.role == "active" for b in shot.bodies):
-        out.append(Finding("nothing-active", "check", "build", "", "No body is active: nothing is moved by physics.", "Make a body active"))
+        out.append(
+            Finding(
+                "nothing-active",
+                "check",
+                "build",
+                "",
+                "No body is active: nothing is moved by physics.",
+                "Make a body active",
+            )
+        )
     out.extend(_fields(shot, built, crossings(shot, built)))
     out.extend(_bodies(shot, built))
     out.extend(_overlapping(shot, built, shop or HullShop(no_files)))
@@ -61,17 +81,31 @@ LOOKS = 9
 def _first(item: FieldItem) -> float:
     """When a cue acts first [s]; 0 for one that waits for a hit or a hand."""
     cue = item.cue
-    return cue.time if isinstance(cue, AtCue) else cue.times[0] if isinstance(cue, HandCue) and cue.times else getattr(cue, "start", 0.0)
+    return (
+        cue.time
+        if isinstance(cue, AtCue)
+        else cue.times[0]
+        if isinstance(cue, HandCue) and cue.times
+        else getattr(cue, "start", 0.0)
+    )
 
 
 def _ever(shot: Shot, built: list[Pieces]) -> dict[str, int]:
-    """The most pieces each field reaches at any of some times of its cue, where pieces stand until moved by animation."""
+    """The most pieces each field reaches at any of some times of its cue, where pieces stand until moved by
+    animation.
+    """
     end = shot.timing.frames / shot.timing.fps
     out: dict[str, int] = {}
     asked: dict[float, list[FieldItem]] = {}
     for item in shot.fields:
         last = getattr(item.cue, "end", None) or end
-        moves = item.travel is not None or bool(item.channels) or item.reach.use is not None or any(layer.shape.kind in ("expression", "noise", "sound") for layer in item.reach.layers) or any(b.role == "animated" for b in shot.bodies)
+        moves = (
+            item.travel is not None
+            or bool(item.channels)
+            or item.reach.use is not None
+            or any(layer.shape.kind in ("expression", "noise", "sound") for layer in item.reach.layers)
+            or any(b.role == "animated" for b in shot.bodies)
+        )
         for time in np.linspace(_first(item), max(_first(item), min(last, end)), LOOKS) if moves else [0.0]:
             asked.setdefault(round(float(time), 6), []).append(item)
     for time, items in asked.items():
@@ -80,7 +114,10 @@ def _ever(shot: Shot, built: list[Pieces]) -> dict[str, int]:
         for item in Keyed(items).at(time):
             targets = Targets(among(item.targets, at.columns)[at.piece_column], np.zeros(len(at.bond_center), bool))
             held = EFFECTS[item.effect.kind].held(item, setting, targets)
-            out[item.name] = max(out.get(item.name, 0), int((reach_of_pieces(item, setting, targets) > 0 if held is None else held).sum()))
+            out[item.name] = max(
+                out.get(item.name, 0),
+                int((reach_of_pieces(item, setting, targets) > 0 if held is None else held).sum()),
+            )
     return out
 
 
@@ -94,20 +131,65 @@ def _fields(shot: Shot, built: list[Pieces], grid: list[Crossing]) -> list[Findi
             continue
         own = [c for c in grid if c.field == item.name and c.targeted]
         if item.name in broken:
-            out.append(Finding("cannot-act", "stop", "drive", item.name, f"{item.name} cannot act: {broken[item.name]}.", "Give it targets in the reach grid" if "targets" in broken[item.name] else "Change its reach"))
+            out.append(
+                Finding(
+                    "cannot-act",
+                    "stop",
+                    "drive",
+                    item.name,
+                    f"{item.name} cannot act: {broken[item.name]}.",
+                    "Give it targets in the reach grid" if "targets" in broken[item.name] else "Change its reach",
+                )
+            )
             continue
         if item.effect.kind != "anchor" and _first(item) >= end:
-            out.append(Finding("cue-late", "check", "drive", item.name, f"{item.name} acts at {_first(item):g} s, after the last frame at {end:g} s.", "Move the cue earlier or add frames"))
+            out.append(
+                Finding(
+                    "cue-late",
+                    "check",
+                    "drive",
+                    item.name,
+                    f"{item.name} acts at {_first(item):g} s, after the last frame at {end:g} s.",
+                    "Move the cue earlier or add frames",
+                )
+            )
         if item.effect.kind == "kill" or isinstance(item.cue, ImpactCue):
             continue  # what comes in later, or where a hit falls, is not known before
         if not ever.get(item.name, 0):
-            out.append(Finding("reaches-nothing", "check", "drive", item.name, f"{item.name} reaches no piece of its targets.", "Move or widen its reach"))
+            out.append(
+                Finding(
+                    "reaches-nothing",
+                    "check",
+                    "drive",
+                    item.name,
+                    f"{item.name} reaches no piece of its targets.",
+                    "Move or widen its reach",
+                )
+            )
         elif isinstance(item.effect, StrainEffect) and item.travel is None and not item.channels:
             if not any(c.bonds for c in own):
-                out.append(Finding("strains-nothing", "check", "drive", item.name, f"{item.name} reaches pieces but no bond, so it can break nothing.", "Give its targets bonds, or widen its reach"))
+                out.append(
+                    Finding(
+                        "strains-nothing",
+                        "check",
+                        "drive",
+                        item.name,
+                        f"{item.name} reaches pieces but no bond, so it can break nothing.",
+                        "Give its targets bonds, or widen its reach",
+                    )
+                )
             elif item.effect.mode == "blow" and not any(c.breaks for c in own):
                 top, low = max(c.load_top for c in own), min(c.strength_low for c in own if c.bonds)
-                out.append(Finding("too-weak", "check", "drive", item.name, f"{item.name} lays at most {top:.0f} kN on bonds of at least {low:.0f} kN: nothing will break.", "Raise the load or weaken the bonds"))
+                out.append(
+                    Finding(
+                        "too-weak",
+                        "check",
+                        "drive",
+                        item.name,
+                        f"{item.name} lays at most {top:.0f} kN on bonds of at least {low:.0f} kN: nothing will break.",
+                        "Raise the load or weaken the bonds",
+                    )
+                )
     return out
 
 
@@ -119,9 +201,27 @@ def _bodies(shot: Shot, built: list[Pieces]) -> list[Finding]:
             continue
         seen.add(body.column)
         if body.role == "animated" and body.motion is None and not any(body.velocity) and not any(body.spin):
-            out.append(Finding("stands-still", "check", "build", body.column, f"{body.column} is animated but has no keys, velocity or spin: it stands still.", "Give it keys, or make it passive"))
+            out.append(
+                Finding(
+                    "stands-still",
+                    "check",
+                    "build",
+                    body.column,
+                    f"{body.column} is animated but has no keys, velocity or spin: it stands still.",
+                    "Give it keys, or make it passive",
+                )
+            )
         if body.collision == "exact" and len(pieces.faces) > HEAVY_EXACT:
-            out.append(Finding("exact-heavy", "check", "build", body.column, f"{body.column} collides as its {len(pieces.faces):,} triangles, which takes memory and time.", "Thin its mesh, or collide as parts"))
+            out.append(
+                Finding(
+                    "exact-heavy",
+                    "check",
+                    "build",
+                    body.column,
+                    f"{body.column} collides as its {len(pieces.faces):,} triangles, which takes memory and time.",
+                    "Thin its mesh, or collide as parts",
+                )
+            )
         if body.role != "active":
             continue
         if body.load_path == "fail":
@@ -129,14 +229,44 @@ def _bodies(shot: Shot, built: list[Pieces]) -> list[Finding]:
             over = int((load > strength).sum())
             if over:
                 worst = float((load / np.maximum(strength, 1e-9)).max())
-                out.append(Finding("overloaded", "check", "bind", body.column, f"{body.column} cannot carry itself: {over} bonds are loaded by its own weight beyond their strength, at worst {worst:.1f} times. It starts to break at once.", "Strengthen its bonds, or anchor more of it"))
+                out.append(
+                    Finding(
+                        "overloaded",
+                        "check",
+                        "bind",
+                        body.column,
+                        f"{body.column} cannot carry itself: {over} bonds are loaded by its own weight beyond their "
+                        f"strength, at worst {worst:.1f} times. It starts to break at once.",
+                        "Strengthen its bonds, or anchor more of it",
+                    )
+                )
         if body.pattern is not None and body.bonds is None and body.release.kind in ("start", "intact"):
-            out.append(Finding("no-bonds", "check", "bind", body.column, f"{body.column} is broken into {pieces.count} pieces without bonds: they are loose from the first frame.", "Add bonds"))
+            out.append(
+                Finding(
+                    "no-bonds",
+                    "check",
+                    "bind",
+                    body.column,
+                    f"{body.column} is broken into {pieces.count} pieces without bonds: they are loose from the "
+                    f"first frame.",
+                    "Add bonds",
+                )
+            )
         if shot.ground.on:
             low = float((pieces.vertices @ rotation_matrix(body.place.rotation).T)[:, 1].min()) + body.place.position[1]
             size = float(np.cbrt(pieces.volume.sum()))
             if low < shot.ground.height - 0.02 * size:
-                out.append(Finding("below-ground", "check", "build", body.column, f"{body.name} reaches {shot.ground.height - low:.2f} m below the ground and will be pushed out.", "Lift it onto the ground"))
+                out.append(
+                    Finding(
+                        "below-ground",
+                        "check",
+                        "build",
+                        body.column,
+                        f"{body.name} reaches {shot.ground.height - low:.2f} m below the ground and will be "
+                        f"pushed out.",
+                        "Lift it onto the ground",
+                    )
+                )
     return out
 
 
@@ -149,14 +279,36 @@ def _overlapping(shot: Shot, built: list[Pieces], shop: HullShop) -> list[Findin
     try:
         deep = overlaps(shot, built, shop)
     except GeometryError as exc:
-        return [Finding("no-shape", "stop", "build", exc.where, exc.message[:1].upper() + exc.message[1:] + ".", "Mend its mesh, or collide as a box")]
+        return [
+            Finding(
+                "no-shape",
+                "stop",
+                "build",
+                exc.where,
+                exc.message[:1].upper() + exc.message[1:] + ".",
+                "Mend its mesh, or collide as a box",
+            )
+        ]
     for found in deep:
         pair = frozenset((column[found.first], column[found.second]))
         if pair in seen:
             continue
         seen.add(pair)
-        first, second = (name if count[name] == 1 else f"piece {p} of {name}" for name, p in ((found.first, found.pieces[0]), (found.second, found.pieces[1])))
-        out.append(Finding("overlap", "check", "build", column[found.first], f"{first[:1].upper() + first[1:]} stands {_length(found.depth)} deep in {second} at the start. They are eased apart, not thrown, but it will be seen.", "Move one of them"))
+        first, second = (
+            name if count[name] == 1 else f"piece {p} of {name}"
+            for name, p in ((found.first, found.pieces[0]), (found.second, found.pieces[1]))
+        )
+        out.append(
+            Finding(
+                "overlap",
+                "check",
+                "build",
+                column[found.first],
+                f"{first[:1].upper() + first[1:]} stands {_length(found.depth)} deep in {second} at the start. They "
+                f"are eased apart, not thrown, but it will be seen.",
+                "Move one of them",
+            )
+        )
     return out
 
 
@@ -176,11 +328,31 @@ def _ties(shot: Shot, built: list[Pieces]) -> list[Finding]:
             lo, hi = pieces.vertices.min(axis=0), pieces.vertices.max(axis=0)
             away = float(np.linalg.norm(np.maximum(np.maximum(lo - local, local - hi), 0.0)))
             if away > 0.25 * float(np.linalg.norm(hi - lo)):
-                out.append(Finding("tie-far", "check", "bind", tie.name, f"{tie.name} is tied to {name} at a point {_length(away)} away from it.", "Move the point onto the body"))
+                out.append(
+                    Finding(
+                        "tie-far",
+                        "check",
+                        "bind",
+                        tie.name,
+                        f"{tie.name} is tied to {name} at a point {_length(away)} away from it.",
+                        "Move the point onto the body",
+                    )
+                )
         if all(shot.bodies[number[name]].role != "active" for name, _ in ends):
-            out.append(Finding("tie-idle", "check", "bind", tie.name, f"{tie.name} ties nothing that can move.", "Tie an active body"))
+            out.append(
+                Finding(
+                    "tie-idle",
+                    "check",
+                    "bind",
+                    tie.name,
+                    f"{tie.name} ties nothing that can move.",
+                    "Tie an active body",
+                )
+            )
     return out
 
 
 def _length(metres: float) -> str:
-    return f"{metres:.2f} m" if metres >= 1 else f"{100 * metres:.1f} cm" if metres >= 0.01 else f"{1000 * metres:.2g} mm"
+    return (
+        f"{metres:.2f} m" if metres >= 1 else f"{100 * metres:.1f} cm" if metres >= 0.01 else f"{1000 * metres:.2g} mm"
+    )

@@ -27,8 +27,9 @@ class Fault:
 
 
 def faults(shot: Shot) -> list[Fault]:
-    """Fields that are on and cannot act: without targets, with a reach of no size, a damaged picture or recording, or an expression that is no
-    number anywhere."""
+    """Fields that are on and cannot act: without targets, with a reach of no size, a damaged picture or recording, or
+    an expression that is no number anywhere.
+    """
     shared = shared_at(shot.falloffs, 0.0)
     moment = Moment(fps=float(shot.timing.fps), shared=shared)
     out = []
@@ -46,7 +47,11 @@ def _why(item: FieldItem, moment: Moment) -> str | None:
     if all(_no_size(layer) for layer in layers):
         return "its reach has no size"
     for k, layer in enumerate(layers):
-        if layer.shape.kind == "expression" and not is_number(layer.shape.text, names_at(LOOK_AT, np.full(len(LOOK_AT), 0.5), layers_of(item.reach, moment), moment, layer.shape.seed), len(LOOK_AT)):
+        if layer.shape.kind == "expression" and not is_number(
+            layer.shape.text,
+            names_at(LOOK_AT, np.full(len(LOOK_AT), 0.5), layers_of(item.reach, moment), moment, layer.shape.seed),
+            len(LOOK_AT),
+        ):
             return f"the expression of layer {k + 1} is no number at any point that was tried"
     try:
         value(item.reach, LOOK_AT[:1], moment)
@@ -58,16 +63,29 @@ def _why(item: FieldItem, moment: Moment) -> str | None:
 def _no_size(layer: Layer) -> bool:
     """A shape without core and edge, which holds no point."""
     shape = layer.shape
-    return shape.kind in ("sphere", "cylinder", "capsule", "torus") and shape.core == 0 and shape.edge == 0 and not layer.invert
+    return (
+        shape.kind in ("sphere", "cylinder", "capsule", "torus")
+        and shape.core == 0
+        and shape.edge == 0
+        and not layer.invert
+    )
 
 
 def without(shot: Shot, found: list[Fault]) -> Shot:
     """The shot with these fields switched off."""
     rows = {f.row for f in found}
-    return shot.model_copy(update={"fields": [item.model_copy(update={"on": False}) if k in rows else item for k, item in enumerate(shot.fields)]})
+    return shot.model_copy(
+        update={
+            "fields": [
+                item.model_copy(update={"on": False}) if k in rows else item for k, item in enumerate(shot.fields)
+            ]
+        }
+    )
 
 
 def refuse(found: list[Fault], how: str) -> None:
     """Raise DocumentError naming the fields; ``how`` says how to bake without them."""
     if found:
-        raise DocumentError([(f"fields[{f.row}]", f"{f.field} cannot act: {f.why}. Mend it, switch it off, or {how}") for f in found])
+        raise DocumentError(
+            [(f"fields[{f.row}]", f"{f.field} cannot act: {f.why}. Mend it, switch it off, or {how}") for f in found]
+        )

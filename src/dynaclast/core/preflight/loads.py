@@ -15,7 +15,8 @@ from ..solve.loadpath import weigh
 
 
 def weight_loads(shot: Shot, built: list[Pieces], index: int) -> tuple[Array, Array]:
-    """Load by own weight and strength, anchors included, of a body's bonds (B,), (B,) [N] at the start; 0 for bonds cut by hand.
+    """Load by own weight and strength, anchors included, of a body's bonds (B,), (B,) [N] at the start; 0 for bonds cut
+    by hand.
 
     shot : written out; index : of the body
     """
@@ -36,5 +37,13 @@ def weight_loads(shot: Shot, built: list[Pieces], index: int) -> tuple[Array, Ar
             strength = strength * factor if factor is not None else strength
     keep = ~bonds_cut(body, pieces)
     mass = body.gravity * body.material.density_for(float(pieces.volume.sum())) * pieces.volume
-    load[keep] = weigh(center, mass, np.asarray(shot.gravity, float), fixed, pieces.bond_piece[keep], middle[keep], pieces.bond_area[keep])
+    load[keep] = weigh(
+        center,
+        mass,
+        np.asarray(shot.gravity, float),
+        fixed,
+        pieces.bond_piece[keep],
+        middle[keep],
+        pieces.bond_area[keep],
+    )
     return load, strength

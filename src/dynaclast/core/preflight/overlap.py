@@ -41,8 +41,8 @@ def _edges(hull: Hull) -> Array:
 def penetration(a: Hull, b: Hull) -> float:
     """How far hull a must move to leave hull b [m]; 0 where they are apart.
 
-    The least overlap over face normals of both and products of their edges (Gottschalk 1996, separating axes). Balls add the
-    directions from their middle to the other's corners.
+    The least overlap over face normals of both and products of their edges (Gottschalk 1996, separating axes). Balls
+    add the directions from their middle to the other's corners.
     """
     both = a.radius + b.radius
     axes = [x.normals for x in (a, b) if len(x.normals)]
@@ -99,7 +99,13 @@ def overlaps(shot: Shot, built: list[Pieces], shop: HullShop) -> list[Overlap]:
             if lo[j, 0] > hi[i, 0]:
                 break
             x, y = shot.bodies[min(i, j)], shot.bodies[max(i, j)]
-            if (lo[j] > hi[i]).any() or (lo[i] > hi[j]).any() or "active" not in (x.role, y.role) or "exact" in (x.collision, y.collision) or frozenset((x.name, y.name)) in apart:
+            if (
+                (lo[j] > hi[i]).any()
+                or (lo[i] > hi[j]).any()
+                or "active" not in (x.role, y.role)
+                or "exact" in (x.collision, y.collision)
+                or frozenset((x.name, y.name)) in apart
+            ):
                 continue
             found = _deepest(at(min(i, j)), at(max(i, j)))
             if found is not None:

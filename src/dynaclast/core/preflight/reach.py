@@ -41,8 +41,8 @@ class Crossing:
 class Standing:
     """Everything a shot's fields can act on, where it stands at the start; bodies in order, groups written out.
 
-    piece_center (P, 3), bond_center (B, 3) [m]; strength (B,) [N] before fields; piece_column (P,), bond_column (B,): index into
-    columns, the names of single bodies and groups
+    piece_center (P, 3), bond_center (B, 3) [m]; strength (B,) [N] before fields; piece_column (P,), bond_column (B,):
+    index into columns, the names of single bodies and groups
     """
 
     piece_center: np.ndarray
@@ -63,7 +63,13 @@ def standing(shot: Shot, built: list[Pieces], time: float = 0.0) -> Standing:
     world = StillWorld(shot, built, time)
     moment = Moment(time, float(shot.timing.fps), shared_at(shot.falloffs, time), world)
     mass, size = [np.zeros(0)], [np.zeros(0)]
-    centers, bonds, strength, piece_column, bond_column = [np.zeros((0, 3))], [np.zeros((0, 3))], [np.zeros(0)], [np.zeros(0, int)], [np.zeros(0, int)]
+    centers, bonds, strength, piece_column, bond_column = (
+        [np.zeros((0, 3))],
+        [np.zeros((0, 3))],
+        [np.zeros(0)],
+        [np.zeros(0, int)],
+        [np.zeros(0, int)],
+    )
     for b, (body, pieces) in enumerate(zip(shot.bodies, built, strict=True)):
         centers.append(world.moved(b, placed(body, pieces.center)))
         mass.append(body.material.density_for(float(pieces.volume.sum())) * pieces.volume)
@@ -74,17 +80,34 @@ def standing(shot: Shot, built: list[Pieces], time: float = 0.0) -> Standing:
             bonds.append(world.moved(b, placed(body, pieces.bond_center[keep])))
             strength.append(bond_strengths(body, pieces)[keep])
             bond_column.append(np.full(int(keep.sum()), number[body.column]))
-    return Standing(np.concatenate(centers), np.concatenate(bonds), np.concatenate(strength), np.concatenate(piece_column), np.concatenate(bond_column), columns, np.concatenate(mass), np.concatenate(size), moment)
+    return Standing(
+        np.concatenate(centers),
+        np.concatenate(bonds),
+        np.concatenate(strength),
+        np.concatenate(piece_column),
+        np.concatenate(bond_column),
+        columns,
+        np.concatenate(mass),
+        np.concatenate(size),
+        moment,
+    )
 
 
 def setting_of(at: Standing) -> Setting:
     """What fields find there: everything at rest."""
     still = np.zeros((len(at.piece_center), 3))
-    return Setting(at.piece_center, at.bond_center, at.moment, matter=Matter(at.mass, at.size, still, still, still, at.piece_center, still))
+    return Setting(
+        at.piece_center,
+        at.bond_center,
+        at.moment,
+        matter=Matter(at.mass, at.size, still, still, still, at.piece_center, still),
+    )
 
 
 def arrows(shot: Shot, at: Standing, name: str) -> np.ndarray | None:
-    """What a field would do to each piece (P, 3): an acceleration [m/s2], or of a blow a change of velocity [m/s]; None of one that moves nothing."""
+    """What a field would do to each piece (P, 3): an acceleration [m/s2], or of a blow a change of velocity [m/s]; None
+    of one that moves nothing.
+    """
     item = next((f for f in Keyed(shot.fields).at(at.moment.time) if f.name == name), None)
     if item is None:
         return None
@@ -97,11 +120,18 @@ def arrows(shot: Shot, at: Standing, name: str) -> np.ndarray | None:
 
 
 def charts(shot: Shot, at: Standing) -> dict[str, tuple[np.ndarray, np.ndarray | None]]:
-    """The shot's maps where things stand: values (P,), and colours (P, 3) in [0, 1] where the falloff has some of its own."""
+    """The shot's maps where things stand: values (P,), and colours (P, 3) in [0, 1] where the falloff has some of its
+    own.
+    """
     out: dict[str, tuple[np.ndarray, np.ndarray | None]] = {}
     for m in shot.maps:
         own = among(m.targets, at.columns)[at.piece_column]
-        out[m.name] = (np.where(own, value(m.reach, at.piece_center, at.moment), 0.0), np.where(own[:, None], color(m.reach, at.piece_center, at.moment), 0.0) if tinted(m.reach, at.moment) else None)
+        out[m.name] = (
+            np.where(own, value(m.reach, at.piece_center, at.moment), 0.0),
+            np.where(own[:, None], color(m.reach, at.piece_center, at.moment), 0.0)
+            if tinted(m.reach, at.moment)
+            else None,
+        )
     return out
 
 
@@ -122,7 +152,12 @@ def crossings(shot: Shot, built: list[Pieces], at: Standing | None = None) -> li
             close = at.strength[near & bonds]
             out.append(
                 Crossing(
-                    item.name, name, item.on and (item.targets == "all" or name in item.targets), int(reached[own].sum()), int(own.sum()), len(close),
+                    item.name,
+                    name,
+                    item.on and (item.targets == "all" or name in item.targets),
+                    int(reached[own].sum()),
+                    int(own.sum()),
+                    len(close),
                     int((load > at.strength)[bonds].sum()) if load is not None else 0,
                     float(load[bonds].max(initial=0.0)) / 1000 if load is not None else 0.0,
                     float(close.min()) / 1000 if len(close) else 0.0,

@@ -1,4 +1,6 @@
-"""The world before a run, for fields and falloffs: bodies where the document puts them at a time, nothing moved by physics."""
+"""The world before a run, for fields and falloffs: bodies where the document puts them at a time, nothing moved by
+physics.
+"""
 
 from __future__ import annotations
 
@@ -26,7 +28,10 @@ class StillWorld:
         for b, body in enumerate(shot.bodies):
             for name in {body.name, body.column}:
                 self._names.setdefault(name, []).append(b)
-        self._centers = [self.moved(b, placed(body, pieces.center)) for b, (body, pieces) in enumerate(zip(shot.bodies, built, strict=True))]
+        self._centers = [
+            self.moved(b, placed(body, pieces.center))
+            for b, (body, pieces) in enumerate(zip(shot.bodies, built, strict=True))
+        ]
 
     def moved(self, body: int, points: Array) -> Array:
         """Points (n, 3) of a body as placed at the start, where they are now."""
@@ -44,7 +49,9 @@ class StillWorld:
         own = self._names.get(body, [])
         if not own:
             return np.zeros((0, 3)), np.zeros(0)
-        return np.concatenate([self._centers[b] for b in own]), np.concatenate([np.cbrt(self._built[b].volume) for b in own])
+        return np.concatenate([self._centers[b] for b in own]), np.concatenate(
+            [np.cbrt(self._built[b].volume) for b in own]
+        )
 
     def surface(self, body: str) -> tuple[MeshDistance, Array, Array]:
         b = self._names[body][0]

@@ -1,7 +1,7 @@
 """Fields at work: what they do to pieces and bonds in one interval.
 
-``Acting.act`` gives the accelerations of everything that acts over time, and the blows that fall; the loop carries them out. What fields must
-remember between intervals is in the state's memory.
+``Acting.act`` gives the accelerations of everything that acts over time, and the blows that fall; the loop carries them
+out. What fields must remember between intervals is in the state's memory.
 """
 
 from __future__ import annotations
@@ -11,7 +11,18 @@ from typing import Any
 
 import numpy as np
 
-from ..document import OVER_TIME, AtCue, DisplaceEffect, FieldItem, ImpactCue, KillEffect, Shot, SpanCue, Stack, StrainEffect
+from ..document import (
+    OVER_TIME,
+    AtCue,
+    DisplaceEffect,
+    FieldItem,
+    ImpactCue,
+    KillEffect,
+    Shot,
+    SpanCue,
+    Stack,
+    StrainEffect,
+)
 from ..falloff import Moment
 from ..falloff.sources import REMEMBERS
 from ..falloff.value import layers_of, value
@@ -32,9 +43,9 @@ class Deeds:
     """What fields do in an interval.
 
     push, twist (P, 3): accelerations; None where nothing acts over time
-    blows: (item, load (B,) [N] or None, kick (P, 3) or None, whirl (P, 3) or None); ticks of wear: (item, load (B,) [N])
-    kicks (P, 3): change of velocity of displaced pieces, whirls of their spin; frees (P,) bool: what waits and is to be let go
-    ends: (item, pieces (P,) bool) that a kill ends
+    blows: (item, load (B,) [N] or None, kick (P, 3) or None, whirl (P, 3) or None); ticks of wear: (item, load (B,)
+    [N]) kicks (P, 3): change of velocity of displaced pieces, whirls of their spin; frees (P,) bool: what waits and is
+    to be let go ends: (item, pieces (P,) bool) that a kill ends
     """
 
     push: Array | None = None
@@ -53,9 +64,17 @@ Standing = tuple[Array | None, Array | None, np.ndarray]
 
 def _steady(item: FieldItem, falloff: Stack) -> bool:
     """Whether a field does the same in every interval in which nothing moves."""
-    changes = item.travel is not None or item.aim is not None or item.channels or getattr(falloff, "channels", None) or item.effect.kind in ("kill", "displace", "turbulence")
+    changes = (
+        item.travel is not None
+        or item.aim is not None
+        or item.channels
+        or getattr(falloff, "channels", None)
+        or item.effect.kind in ("kill", "displace", "turbulence")
+    )
     gusty = item.effect.kind == "wind" and item.effect.gusts > 0
-    in_time = any(x.shape.kind in ("expression", "sound", *REMEMBERS) or getattr(x.shape, "rate", 0.0) > 0 for x in falloff.layers)
+    in_time = any(
+        x.shape.kind in ("expression", "sound", *REMEMBERS) or getattr(x.shape, "rate", 0.0) > 0 for x in falloff.layers
+    )
     return not (changes or gusty or in_time) and isinstance(item.cue, (AtCue, SpanCue))
 
 
@@ -80,7 +99,11 @@ class Acting:
         start = Moment(shared=shared)
         self._steady = {item.name for item in self._items if _steady(item, layers_of(item.reach, start))}
         self._standing: dict[str, Standing] = {}  # what steady fields do while nothing moves
-        self._remembers = {item.name for item in self._items if any(x.shape.kind in REMEMBERS for x in layers_of(item.reach, start).layers)}
+        self._remembers = {
+            item.name
+            for item in self._items
+            if any(x.shape.kind in REMEMBERS for x in layers_of(item.reach, start).layers)
+        }
 
     def _anchored(self, shot: Shot) -> np.ndarray:
         """Which anchors hold which pieces (P, fields) bool."""
@@ -98,7 +121,9 @@ class Acting:
         self._acted[:, self._bit[item.name]] |= pieces
 
     def take_acted(self) -> np.ndarray:
-        """A bit for every field that acted on a piece since the last time this was asked, or holds it now: (P, n) uint8, the first field in the first byte's lowest bit."""
+        """A bit for every field that acted on a piece since the last time this was asked, or holds it now: (P, n)
+        uint8, the first field in the first byte's lowest bit.
+        """
         holds = self._held_by & (self._state.held != HOLD_FREE)[:, None]
         out = np.packbits(self._acted | holds, axis=1, bitorder="little")
         self._acted[:] = False
@@ -126,7 +151,12 @@ class Acting:
             share = weight(found, time, step, delay) if found else None
             share = share if share is not None and share.any() else None
             moved = self._state.memory.get(f"{item.name}:speed")  # a displacement that must be let go
-            if fired is not None or share is not None or item.name in self._remembers or (moved is not None and moved.any()):
+            if (
+                fired is not None
+                or share is not None
+                or item.name in self._remembers
+                or (moved is not None and moved.any())
+            ):
                 busy.append((item, fired, share))
             if share is not None and begins(item, number, step):
                 out.started.append(item)
@@ -154,19 +184,38 @@ class Acting:
         self._displace(number, out)
         return out
 
-    def _one(self, item: FieldItem, fired: np.ndarray | None, share: Array | None, moment: Moment, origins: dict[str, Array], bonds: Array, matter: Matter, step: float, out: Deeds) -> Standing:
-        """Acceleration and angular acceleration (P, 3) by one field, None for none, and the pieces (P,) bool they act on. Blows, ticks and ends are added."""
+    def _one(
+        self,
+        item: FieldItem,
+        fired: np.ndarray | None,
+        share: Array | None,
+        moment: Moment,
+        origins: dict[str, Array],
+        bonds: Array,
+        matter: Matter,
+        step: float,
+        out: Deeds,
+    ) -> Standing:
+        """Acceleration and angular acceleration (P, 3) by one field, None for none, and the pieces (P,) bool they act
+        on. Blows, ticks and ends are added.
+        """
         nothing = None, None, np.zeros(self._model.piece_count, bool)
         if isinstance(item.effect, DisplaceEffect):
             return nothing  # by itself, at the end of the interval
         targets = self._now(item)
         called = self._state.memory.get(f"{item.name}:impact")
         own = replace(moment, memory=self._state.memory)
-        stand = moved_to(item, called[2:5], called[5:8], moment) if called is not None and isinstance(item.cue, ImpactCue) else stand_of(item, own, origins)
+        stand = (
+            moved_to(item, called[2:5], called[5:8], moment)
+            if called is not None and isinstance(item.cue, ImpactCue)
+            else stand_of(item, own, origins)
+        )
         setting = Setting(self.world.center, bonds, own, stand, matter, step)
         effect = EFFECTS[item.effect.kind]
         kills, remembers = isinstance(item.effect, KillEffect), item.name in self._remembers
-        at_pieces = self._reach(item, setting, targets, "p", step) if fired is not None or kills or remembers else np.zeros(0)
+        at_pieces = (
+            self._reach(item, setting, targets, "p", step) if fired is not None or kills or remembers else np.zeros(0)
+        )
         if fired is not None:
             self._blow(item, replace(setting, pieces=at_pieces * fired), targets, fired, out, step)
         if share is None:
@@ -174,8 +223,9 @@ class Acting:
         if kills:
             self._kill(item, at_pieces, share, step, out)
             return nothing
-        # acceleration where things are half way through the step: with the straight runs around it a leapfrog, which keeps energy
-        # (Hairer, Lubich and Wanner 2003, "Geometric numerical integration illustrated by the Stoermer-Verlet method")
+        # acceleration where things are half way through the step: with the straight runs around it a leapfrog, which
+        # keeps energy (Hairer, Lubich and Wanner 2003, "Geometric numerical integration illustrated by the
+        # Stoermer-Verlet method")
         halfway = matter.start + 0.5 * step * matter.velocity
         later = replace(setting, piece_center=halfway, moment=replace(own, time=own.time + 0.5 * step, memory=None))
         later = replace(later, pieces=share * (at_pieces if remembers else reach_of_pieces(item, later, targets)))
@@ -183,7 +233,9 @@ class Acting:
         self._mark(item, reached)
         return *effect.flow(item, later, targets), reached
 
-    def _blow(self, item: FieldItem, setting: Setting, targets: Targets, fired: np.ndarray, out: Deeds, step: float) -> None:
+    def _blow(
+        self, item: FieldItem, setting: Setting, targets: Targets, fired: np.ndarray, out: Deeds, step: float
+    ) -> None:
         effect = EFFECTS[item.effect.kind]
         if setting.pieces is not None and not isinstance(item.effect, StrainEffect):
             self._mark(item, setting.pieces > 0)
@@ -199,7 +251,14 @@ class Acting:
             if item.effect.mode == "wear":
                 out.ticks.append((item, self._capped(item, effect.load(item, setting, targets))))
                 return
-        out.blows.append((item, effect.load(item, setting, targets), effect.kick(item, setting, targets), effect.whirl(item, setting, targets)))
+        out.blows.append(
+            (
+                item,
+                effect.load(item, setting, targets),
+                effect.kick(item, setting, targets),
+                effect.whirl(item, setting, targets),
+            )
+        )
 
     def _capped(self, item: FieldItem, load: Array) -> Array:
         """A tick's load (B,), cut where the field has laid all on a bond that it may."""
@@ -219,7 +278,14 @@ class Acting:
         time = (number + 1) * step
         moment = Moment(time, self._fps, {f.name: f for f in self._shared.at(time)}, self.world, self._state.memory)
         called = self._state.memory[f"{item.name}:impact"]
-        setting = Setting(self.world.center, bond_positions(self._model, self._state), moment, moved_to(item, called[2:5], called[5:8], moment), self._matter(None), step)
+        setting = Setting(
+            self.world.center,
+            bond_positions(self._model, self._state),
+            moment,
+            moved_to(item, called[2:5], called[5:8], moment),
+            self._matter(None),
+            step,
+        )
         targets = self._now(item)
         everyone = np.ones(self._model.piece_count, bool)
         self._blow(item, replace(setting, pieces=reach_of_pieces(item, setting, targets)), targets, everyone, out, step)
@@ -261,11 +327,15 @@ class Acting:
             return self._delay.setdefault("", np.zeros(self._model.piece_count))
         if item.name not in self._delay:
             use, rest = self._targets[item.name].pieces, self._model.pieces.rest
-            self._delay[item.name] = delays(stagger, use, value(item.reach, rest, Moment(shared={f.name: f for f in self._shared.at(0.0)})), rest)
+            self._delay[item.name] = delays(
+                stagger, use, value(item.reach, rest, Moment(shared={f.name: f for f in self._shared.at(0.0)})), rest
+            )
         return self._delay[item.name]
 
     def _matter(self, number: int | None) -> Matter:
-        """Pieces as they are; number: the interval that starts, None within one, where nothing is said of how they will move."""
+        """Pieces as they are; number: the interval that starts, None within one, where nothing is said of how they will
+        move.
+        """
         model, state = self._model, self._state
         asm, slot = state.assemblies, state.piece_assembly
         arm = self.world.center - asm.pos[slot]
@@ -274,10 +344,21 @@ class Acting:
         if self._facing is None and any(item.effect.kind == "wind" for item in self._items):
             self._facing = Facing(model, state)
         gravity = model.pieces.fall[:, None] * model.settings.gravity
-        return Matter(model.pieces.mass, model.pieces.size, velocity, asm.spin[slot], gravity, self.world.center, halfway, self._facing)
+        return Matter(
+            model.pieces.mass,
+            model.pieces.size,
+            velocity,
+            asm.spin[slot],
+            gravity,
+            self.world.center,
+            halfway,
+            self._facing,
+        )
 
     def _likely(self, velocity: Array, number: int) -> Array:
-        """Acceleration (P, 3) that pieces are likely to have: what they had over the last interval, a jump by a blow or a hit left out."""
+        """Acceleration (P, 3) that pieces are likely to have: what they had over the last interval, a jump by a blow or
+        a hit left out.
+        """
         memory, step = self._state.memory, self._model.settings.interval
         before, last = memory.get("speed"), memory.get("speed at")
         memory["speed"], memory["speed at"] = velocity.copy(), np.array([number])
@@ -289,18 +370,24 @@ class Acting:
         memory["usual"] = change
         if usual is None:
             return np.zeros_like(velocity)
-        jump = np.linalg.norm(change - usual, axis=1) > 0.5 * (np.linalg.norm(change, axis=1) + np.linalg.norm(usual, axis=1))
+        jump = np.linalg.norm(change - usual, axis=1) > 0.5 * (
+            np.linalg.norm(change, axis=1) + np.linalg.norm(usual, axis=1)
+        )
         return np.where(jump[:, None], 0.0, 1.5 * change - 0.5 * usual)
 
     # --------------------------------------------------------------------------------------
 
     def _kill(self, item: FieldItem, at_pieces: Array, share: Array, step: float, out: Deeds) -> None:
-        """Count how long things have been slow, and how long inside; a thing of several pieces is inside with half of its mass."""
+        """Count how long things have been slow, and how long inside; a thing of several pieces is inside with half of
+        its mass.
+        """
         effect, model, state = item.effect, self._model, self._state
         assert isinstance(effect, KillEffect)
         asm, slot = state.assemblies, state.piece_assembly
         slots = len(asm.pos)
-        within = np.bincount(slot, model.pieces.mass * (at_pieces >= 0.5) * (share > 0), slots) >= 0.5 * np.bincount(slot, model.pieces.mass, slots)
+        within = np.bincount(slot, model.pieces.mass * (at_pieces >= 0.5) * (share > 0), slots) >= 0.5 * np.bincount(
+            slot, model.pieces.mass, slots
+        )
         within &= np.bincount(slot, minlength=slots) > 0
         speed = np.linalg.norm(asm.vel, axis=1) + np.linalg.norm(asm.spin, axis=1) * asm.radius
         slow = state.memory.setdefault(f"{item.name}:slow", np.zeros(slots))
@@ -329,7 +416,9 @@ class Acting:
             effect = item.effect
             delay = self._delays(item)
             called = state.memory.get(f"{item.name}:impact")
-            level = weight(spans(item, number * step, step, float(delay.max(initial=0.0)), called), number * step, step, delay)
+            level = weight(
+                spans(item, number * step, step, float(delay.max(initial=0.0)), called), number * step, step, delay
+            )
             targets = self._now(item)
             stand = moved_to(item, called[2:5], called[5:8], moment) if called is not None else stand_of(item, moment)
             setting = Setting(self.world.center, np.zeros((0, 3)), moment, stand)
@@ -356,8 +445,8 @@ class Acting:
     # --------------------------------------------------------------------------------------
 
     def hit(self, number: int, hits: list[dict[str, Any]]) -> list[tuple[FieldItem, bool]]:
-        """Fields that hits of interval ``number`` call: hits have pieces (two, or one and None), force [N], place (3,), normal (3,).
-        With each, whether it acts in a blow.
+        """Fields that hits of interval ``number`` call: hits have pieces (two, or one and None), force [N], place (3,),
+        normal (3,). With each, whether it acts in a blow.
         """
         step = self._model.settings.interval
         time = (number + 1) * step
@@ -374,12 +463,22 @@ class Acting:
             known = self._state.memory.get(f"{item.name}:impact")
             if known is not None and (time - known[0] < cue.rest or (cue.most is not None and known[1] >= cue.most)):
                 continue
-            best = max((h for h in hits if h["force"] >= 1000.0 * cue.above and any(p is not None and mask[p] for p in h["pieces"])), key=lambda h: h["force"], default=None)
+            best = max(
+                (
+                    h
+                    for h in hits
+                    if h["force"] >= 1000.0 * cue.above and any(p is not None and mask[p] for p in h["pieces"])
+                ),
+                key=lambda h: h["force"],
+                default=None,
+            )
             if best is None:
                 continue
             first = best["pieces"][0]
             normal = best["normal"] if first is not None and mask[first] else -best["normal"]
-            self._state.memory[f"{item.name}:impact"] = np.concatenate([[time, 1.0 if known is None else known[1] + 1.0], best["place"], normal])
+            self._state.memory[f"{item.name}:impact"] = np.concatenate(
+                [[time, 1.0 if known is None else known[1] + 1.0], best["place"], normal]
+            )
             out.append((item, item.effect.kind not in OVER_TIME and cue.length <= 0))
         return out
 
@@ -391,7 +490,9 @@ class Acting:
             inside = self._state.memory.get(f"{other.name}:inside")
             if other is item or inside is None:
                 continue
-            if self._volume(other) < self._volume(item) or (self._volume(other) == self._volume(item) and inside.sum() < own):
+            if self._volume(other) < self._volume(item) or (
+                self._volume(other) == self._volume(item) and inside.sum() < own
+            ):
                 out &= inside < 0.5
         return out
 

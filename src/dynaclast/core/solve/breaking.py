@@ -1,8 +1,9 @@
 """Loads on bonds from hits, and which bonds give way.
 
 A hit of impulse J on a piece counts as a force J / IMPACT_TIME. A bond at graph distance d from the piece (0: its own
-bonds) takes that force times 1/2 to the d. Loads of several hits add up, fall on the coarsest bonds of a chunk first and go on from tier to tier (wear). Resting contact is not a hit: only points
-that met faster than a share of the pair's pace count, so that bonds never load themselves at rest.
+bonds) takes that force times 1/2 to the d. Loads of several hits add up, fall on the coarsest bonds of a chunk first
+and go on from tier to tier (wear). Resting contact is not a hit: only points that met faster than a share of the pair's
+pace count, so that bonds never load themselves at rest.
 """
 
 from __future__ import annotations
@@ -60,7 +61,24 @@ def spread_load(first, force, floor, bonds: BondTable, broken, source, load, str
 
 
 @kernel
-def impact_loads(rows: Rows, n_rows, con: Contacts, hulls: Hulls, piece_body, piece_asm, asm: Assemblies, bonds: BondTable, broken, floor, load, blame, strongest, reached, depth, queue):
+def impact_loads(
+    rows: Rows,
+    n_rows,
+    con: Contacts,
+    hulls: Hulls,
+    piece_body,
+    piece_asm,
+    asm: Assemblies,
+    bonds: BondTable,
+    broken,
+    floor,
+    load,
+    blame,
+    strongest,
+    reached,
+    depth,
+    queue,
+):
     """Loads (B,) [N] on all bonds from this interval's hits; blame (B,) gets the body that hit hardest, -1 the ground.
 
     strongest (B,), reached (P,) uint8, depth, queue (P,) int32: scratch of zeros
@@ -80,8 +98,34 @@ def impact_loads(rows: Rows, n_rows, con: Contacts, hulls: Hulls, piece_body, pi
         force = (impulse + con.hit[k]) / IMPACT_TIME  # one hit may fall on both sides of the end of an interval
         if asm.pieces[piece_asm[pa]] > 1:
             hits += 1
-            spread_load(np.int64(pa), force, floor, bonds, broken, np.int64(piece_body[pb] if pb >= 0 else -1), load, strongest, blame, reached, queue, depth)
+            spread_load(
+                np.int64(pa),
+                force,
+                floor,
+                bonds,
+                broken,
+                np.int64(piece_body[pb] if pb >= 0 else -1),
+                load,
+                strongest,
+                blame,
+                reached,
+                queue,
+                depth,
+            )
         if pb >= 0 and asm.pieces[piece_asm[pb]] > 1:
             hits += 1
-            spread_load(np.int64(pb), force, floor, bonds, broken, np.int64(piece_body[pa]), load, strongest, blame, reached, queue, depth)
+            spread_load(
+                np.int64(pb),
+                force,
+                floor,
+                bonds,
+                broken,
+                np.int64(piece_body[pa]),
+                load,
+                strongest,
+                blame,
+                reached,
+                queue,
+                depth,
+            )
     return hits

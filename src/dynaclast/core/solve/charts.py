@@ -24,7 +24,7 @@ class Charts:
         self._own = {m.name: among(m.targets, model.columns)[model.pieces.body] for m in shot.maps}
 
     def at(self, time: float) -> dict[str, np.ndarray]:
-        """"map/NAME" (P,) float32, and "tint/NAME" (P, 3) uint8 where the falloff has colours of its own."""
+        """ "map/NAME" (P,) float32, and "tint/NAME" (P, 3) uint8 where the falloff has colours of its own."""
         out: dict[str, np.ndarray] = {}
         if self._world is None:
             return out
@@ -35,9 +35,13 @@ class Charts:
             key = f"map {m.name}"
             last = memory.get(f"{key}:time")
             memory[f"{key}:time"] = np.array([time])
-            moment = Moment(time, self._fps, shared, self._world, memory, key, 0.0 if last is None else time - float(last[0]))
+            moment = Moment(
+                time, self._fps, shared, self._world, memory, key, 0.0 if last is None else time - float(last[0])
+            )
             own = self._own[m.name]
             out[f"map/{m.name}"] = np.where(own, value(m.reach, self._world.center, moment), 0.0).astype(np.float32)
             if tinted(m.reach, moment):
-                out[f"tint/{m.name}"] = np.where(own[:, None], np.rint(255 * color(m.reach, self._world.center, moment)), 0).astype(np.uint8)
+                out[f"tint/{m.name}"] = np.where(
+                    own[:, None], np.rint(255 * color(m.reach, self._world.center, moment)), 0
+                ).astype(np.uint8)
         return out

@@ -19,12 +19,23 @@ FEWER_PARTS = 6
 
 
 def _body_hulls(body: Body, pieces: Pieces, resolve: Resolve) -> tuple[list[Hull], list[int]]:
-    """Collision hulls relative to each piece's centre of mass, in the body's own frame before its size in a group, and the piece
-    each belongs to. ``pieces`` at that same size."""
+    """Collision hulls relative to each piece's centre of mass, in the body's own frame before its size in a group, and
+    the piece each belongs to. ``pieces`` at that same size.
+    """
     if body.collision == "exact":
         meshes = [pieces.mesh(p) for p in range(pieces.count)]
-        return [Hull(c, n[None], [np.arange(3)], 0.0) for p, m in enumerate(meshes) for c, n in zip(m.vertices[m.faces] - pieces.center[p], triangle_normals(m)[0], strict=True)], [p for p, m in enumerate(meshes) for _ in m.faces]
-    if body.collision in ("auto", "ball") and isinstance(body.shape, SphereShape) and body.pattern is None and not body.steps and np.ptp(body.place.scale) < 1e-9:
+        return [
+            Hull(c, n[None], [np.arange(3)], 0.0)
+            for p, m in enumerate(meshes)
+            for c, n in zip(m.vertices[m.faces] - pieces.center[p], triangle_normals(m)[0], strict=True)
+        ], [p for p, m in enumerate(meshes) for _ in m.faces]
+    if (
+        body.collision in ("auto", "ball")
+        and isinstance(body.shape, SphereShape)
+        and body.pattern is None
+        and not body.steps
+        and np.ptp(body.place.scale) < 1e-9
+    ):
         return [ball(np.zeros(3), body.shape.radius * body.place.scale[0])], [0]
     hulls: list[Hull] = []
     owner: list[int] = []
@@ -33,7 +44,9 @@ def _body_hulls(body: Body, pieces: Pieces, resolve: Resolve) -> tuple[list[Hull
         try:
             parts = _piece_hulls(body, p, points, pieces, resolve)
         except ValueError as exc:
-            raise GeometryError(f"piece {p} of {body.name} has no usable collision shape: {exc}", where=body.name) from None
+            raise GeometryError(
+                f"piece {p} of {body.name} has no usable collision shape: {exc}", where=body.name
+            ) from None
         hulls.extend(parts)
         owner.extend([p] * len(parts))
     return hulls, owner
@@ -45,7 +58,9 @@ def _piece_hulls(body: Body, p: int, points: Array, pieces: Pieces, resolve: Res
     if body.collision == "ball":
         return [ball(0.5 * (lo + hi), 0.5 * float((hi - lo).max()))]
     if body.collision == "box":
-        return [convex_core(np.array([[x, y, z] for x in (lo[0], hi[0]) for y in (lo[1], hi[1]) for z in (lo[2], hi[2])]))]
+        return [
+            convex_core(np.array([[x, y, z] for x in (lo[0], hi[0]) for y in (lo[1], hi[1]) for z in (lo[2], hi[2])]))
+        ]
     if body.collision == "parts" or (body.collision == "auto" and body.pattern is None):
         return _convex_parts(body, p, points, pieces, resolve)
     return [convex_core(points)]
@@ -61,13 +76,19 @@ def _convex_parts(body: Body, p: int, points: Array, pieces: Pieces, resolve: Re
         raise ValueError("it is flat") from exc
     if full <= 1.03 * pieces.volume[p]:
         return [convex_core(points)]
-    cells = convex_cells(shape_mesh(body, resolve) if pieces.count == 1 else pieces.mesh(p), WHOLE_BODY_PARTS if pieces.count == 1 else FEWER_PARTS, 7, body.name)
+    cells = convex_cells(
+        shape_mesh(body, resolve) if pieces.count == 1 else pieces.mesh(p),
+        WHOLE_BODY_PARTS if pieces.count == 1 else FEWER_PARTS,
+        7,
+        body.name,
+    )
     return [convex_core(cells.mesh(k).vertices - pieces.center[p]) for k in range(cells.count)]
 
 
 class HullShop:
-    """Makes the hulls of each different body once; members of a group share them, and so do callers that share the shop,
-    which keeps the last ``most``."""
+    """Makes the hulls of each different body once; members of a group share them, and so do callers that share the
+    shop, which keeps the last ``most``.
+    """
 
     def __init__(self, resolve: Resolve, most: int = 1_000_000) -> None:
         self._resolve = resolve
@@ -83,7 +104,10 @@ class HullShop:
                 self._made.pop(next(iter(self._made)))
         hulls, owner = self._made[key]
         turn, f = rotation_matrix(body.place.rotation), body.factor
-        return [Hull(f * (x.corners @ turn.T), x.normals @ turn.T if len(x.normals) else x.normals, x.rings, f * x.radius) for x in hulls], owner
+        return [
+            Hull(f * (x.corners @ turn.T), x.normals @ turn.T if len(x.normals) else x.normals, x.rings, f * x.radius)
+            for x in hulls
+        ], owner
 
 
 def pack_hulls(hulls: list[Hull], owner: list[int]) -> Hulls:
@@ -105,7 +129,9 @@ def pack_hulls(hulls: list[Hull], owner: list[int]) -> Hulls:
 
 
 def outlines(hulls: list[Hull], rounds: int = 24) -> Array:
-    """Edges of the collision surface, segments (N, 6) from point to point, in the frame of the hulls; balls as three circles."""
+    """Edges of the collision surface, segments (N, 6) from point to point, in the frame of the hulls; balls as three
+    circles.
+    """
     parts: list[Array] = [np.zeros((0, 6))]
     turn = np.linspace(0, 2 * np.pi, rounds + 1)
     for hull in hulls:

@@ -23,9 +23,10 @@ class Frame:
     """One frame.
 
     position (P, 3) float32, centres of mass [m]; orientation (P, 4) float32, from the piece's start; state (P,) uint8
-    stats: bonds_broken (in this frame), moving (pieces), energy [J], top_speed [m/s], overlap [m], the deepest between collision shapes when last looked at; events of the frame
-    maps: more numbers of pieces by name: "load" (P,) float32, the largest share of a bond's strength that weight takes; "acted" (P, n) uint8, a bit for
-    every field of the shot that acted on it; "map/NAME" (P,) float32 and "tint/NAME" (P, 3) uint8, the shot's maps
+    stats: bonds_broken (in this frame), moving (pieces), energy [J], top_speed [m/s], overlap [m], the deepest between
+    collision shapes when last looked at; events of the frame maps: more numbers of pieces by name: "load" (P,) float32,
+    the largest share of a bond's strength that weight takes; "acted" (P, n) uint8, a bit for every field of the shot
+    that acted on it; "map/NAME" (P,) float32 and "tint/NAME" (P, 3) uint8, the shot's maps
     """
 
     index: int
@@ -59,7 +60,11 @@ def _carry(asm: Assemblies, a, point):
     x, y, z = point[0] - asm.rest[a, 0], point[1] - asm.rest[a, 1], point[2] - asm.rest[a, 2]
     qx, qy, qz, qw = asm.rot[a, 0], asm.rot[a, 1], asm.rot[a, 2], asm.rot[a, 3]
     tx, ty, tz = 2.0 * (qy * z - qz * y), 2.0 * (qz * x - qx * z), 2.0 * (qx * y - qy * x)
-    return asm.pos[a, 0] + x + qw * tx + qy * tz - qz * ty, asm.pos[a, 1] + y + qw * ty + qz * tx - qx * tz, asm.pos[a, 2] + z + qw * tz + qx * ty - qy * tx
+    return (
+        asm.pos[a, 0] + x + qw * tx + qy * tz - qz * ty,
+        asm.pos[a, 1] + y + qw * ty + qz * tx - qx * tz,
+        asm.pos[a, 2] + z + qw * tz + qx * ty - qy * tx,
+    )
 
 
 @kernel
@@ -71,13 +76,13 @@ def _carried(points, slot, asm: Assemblies, out):
 
 @kernel
 def _picture(pieces: PieceTable, held, slot, asm: Assemblies, gravity, half, position, orientation, what, numbers):
-    """Fill position (P, 3) and orientation (P, 4) float32, what (P,) uint8, numbers: energy [J], top speed [m/s], pieces that move, the first piece that is
-    nowhere or -1. half: of a substep [s]
+    """Fill position (P, 3) and orientation (P, 4) float32, what (P,) uint8, numbers: energy [J], top speed [m/s],
+    pieces that move, the first piece that is nowhere or -1. half: of a substep [s]
 
     Energy is kinetic of what moves and potential of every piece against gravity from the origin.
-    Speeds are those of the middle of the last substep, so places are taken there too, half a substep back; at its end what swings would seem to gain and lose
-    by turns (leapfrog: Hairer, Lubich, Wanner 2003, doi 10.1017/S0962492902000144).
-    Held pieces count too, so that a piece that comes loose adds nothing.
+    Speeds are those of the middle of the last substep, so places are taken there too, half a substep back; at its end
+    what swings would seem to gain and lose by turns (leapfrog: Hairer, Lubich, Wanner 2003, doi
+    10.1017/S0962492902000144). Held pieces count too, so that a piece that comes loose adds nothing.
     """
     energy, top, moving, lost = 0.0, 0.0, 0, -1
     for a in range(len(asm.alive)):
@@ -101,7 +106,11 @@ def _picture(pieces: PieceTable, held, slot, asm: Assemblies, gravity, half, pos
         position[p, 0], position[p, 1], position[p, 2] = x, y, z
         for c in range(4):
             orientation[p, c] = asm.rot[a, c]
-        down = gravity[0] * (x - half * asm.vel[a, 0]) + gravity[1] * (y - half * asm.vel[a, 1]) + gravity[2] * (z - half * asm.vel[a, 2])
+        down = (
+            gravity[0] * (x - half * asm.vel[a, 0])
+            + gravity[1] * (y - half * asm.vel[a, 1])
+            + gravity[2] * (z - half * asm.vel[a, 2])
+        )
         energy -= pieces.fall[p] * pieces.mass[p] * down
     numbers[0], numbers[1], numbers[2], numbers[3] = energy, np.sqrt(top), moving, lost
 
@@ -112,13 +121,33 @@ def snapshot(model: Model, state: State, events: list[dict[str, Any]]) -> Frame:
     Raises SolveError naming frame and body where a number is not finite.
     """
     pieces = model.piece_count
-    position, orientation, what, numbers = np.empty((pieces, 3), np.float32), np.empty((pieces, 4), np.float32), np.empty(pieces, np.uint8), np.empty(4)
+    position, orientation, what, numbers = (
+        np.empty((pieces, 3), np.float32),
+        np.empty((pieces, 4), np.float32),
+        np.empty(pieces, np.uint8),
+        np.empty(4),
+    )
     half = 0.5 * model.settings.interval / model.settings.substeps
-    _picture(model.pieces, state.held, state.piece_assembly, state.assemblies, model.settings.gravity, half, position, orientation, what, numbers)
+    _picture(
+        model.pieces,
+        state.held,
+        state.piece_assembly,
+        state.assemblies,
+        model.settings.gravity,
+        half,
+        position,
+        orientation,
+        what,
+        numbers,
+    )
     energy, top, moving, lost = numbers.tolist()
     if lost >= 0:
         name = model.body_names[model.pieces.body[int(lost)]]
-        raise SolveError(f"piece {lost:.0f} of {name} has no finite position at frame {state.frame}; the last good frame is {state.frame - 1}", where=name)
+        raise SolveError(
+            f"piece {lost:.0f} of {name} has no finite position at frame {state.frame}; the last good frame is "
+            f"{state.frame - 1}",
+            where=name,
+        )
     stats = {
         "bonds_broken": float(sum(e["kind"] == "bond_broken" for e in events)),
         "moving": moving,

@@ -1,8 +1,8 @@
 """The loop: frames out of a Model and a State.
 
-A frame is a few intervals; each searches contacts once and solves many substeps. If hits of an interval break bonds, the
-interval is taken back, the assemblies are parted, and it is solved again: what was hit goes its own way
-and the rest keeps the momentum it had, instead of stopping as one block.
+A frame is a few intervals; each searches contacts once and solves many substeps. If hits of an interval break bonds,
+the interval is taken back, the assemblies are parted, and it is solved again: what was hit goes its own way and the
+rest keeps the momentum it had, instead of stopping as one block.
 """
 
 from __future__ import annotations
@@ -38,7 +38,12 @@ WAKES_FROM = 0.02
 """What sleeps wakes where fields change by more than this share of gravity."""
 IMPACT_EVENT_FROM = 0.55
 """Hits slower than this share of the pair's pace are not written down as events."""
-TABLE_OF = {"gravity": "fall", "material.friction": "friction", "material.bounce": "bounce", "material.rolling": "rolling"}
+TABLE_OF = {
+    "gravity": "fall",
+    "material.friction": "friction",
+    "material.bounce": "bounce",
+    "material.rolling": "rolling",
+}
 """The column of the table of pieces that a channel of a body sets."""
 MOST_IMPACTS = 40
 """Impact events of a frame: the strongest so many."""
@@ -49,7 +54,12 @@ class Run(Parting):
 
     def __init__(self, shot: Shot, model: Model, state: State) -> None:
         if model.channels:  # they change the run's own tables
-            model = replace(model, pieces=model.pieces._replace(**{name: getattr(model.pieces, name).copy() for name in TABLE_OF.values()}))
+            model = replace(
+                model,
+                pieces=model.pieces._replace(
+                    **{name: getattr(model.pieces, name).copy() for name in TABLE_OF.values()}
+                ),
+            )
         self.shot = shot
         super().__init__(model, state)
         self._targets = (np.zeros((0, 3)), np.zeros((0, 4)))
@@ -85,15 +95,22 @@ class Run(Parting):
                 self._call_by_hits(number, events)
         events.extend(self._impacts(impacts))
         self.state.frame += 1
-        if self._still is not None and not events and not len(self._live()) and not len(self._driven):  # nothing can have moved
+        if (
+            self._still is not None and not events and not len(self._live()) and not len(self._driven)
+        ):  # nothing can have moved
             return replace(self._still, index=self.state.frame, maps=self._maps())
         out = replace(snapshot(self.model, self.state, events), maps=self._maps())
-        self._still = replace(out, stats=out.stats | {"bonds_broken": 0.0}, events=[]) if not out.stats["moving"] and not len(self._driven) else None
+        self._still = (
+            replace(out, stats=out.stats | {"bonds_broken": 0.0}, events=[])
+            if not out.stats["moving"] and not len(self._driven)
+            else None
+        )
         return out
 
     def _tune(self, number: int, waking: bool = True) -> None:
-        """Give bodies the numbers their channels have at the start of an interval; what then weighs otherwise wakes (not where a stored run goes on:
-        it woke when it was computed)."""
+        """Give bodies the numbers their channels have at the start of an interval; what then weighs otherwise wakes
+        (not where a stored run goes on: it woke when it was computed).
+        """
         model, asm = self.model, self.state.assemblies
         for body, channel in model.channels:
             table = getattr(model.pieces, TABLE_OF[channel.of])
@@ -106,7 +123,9 @@ class Run(Parting):
                 continue
             for slot in np.unique(self.state.piece_assembly[own]):
                 together = self.state.piece_assembly == slot
-                asm.fall[slot] = model.pieces.mass[together] @ model.pieces.fall[together] / model.pieces.mass[together].sum()
+                asm.fall[slot] = (
+                    model.pieces.mass[together] @ model.pieces.fall[together] / model.pieces.mass[together].sum()
+                )
                 if waking and not asm.held[slot]:
                     wake(int(slot), asm)
 
@@ -163,7 +182,11 @@ class Run(Parting):
             self._release(touched, {"field": first or "displace"}, events)
         if shares:
             gives, total = lay_on(model, state.bond_broken, state.bond_wear, load)
-            self._break(np.where(gives, total, 0.0), lambda b: [{"field": name, "load": kn(own[b])} for name, own in shares if own[b] > 0], events)
+            self._break(
+                np.where(gives, total, 0.0),
+                lambda b: [{"field": name, "load": kn(own[b])} for name, own in shares if own[b] > 0],
+                events,
+            )
         for item, own in deeds.ticks:
             events.append(self._note("cue", field=item.name, effect="strain"))
             self._wear(item.name, own, events)
@@ -179,7 +202,11 @@ class Run(Parting):
         gives, total = lay_on(model, state.bond_broken, state.bond_wear, load)
         whole = np.maximum(model.bonds.strength, 1e-9)
         state.bond_wear[:] = np.where(gives, 0.0, np.minimum(total / whole, 1.0))
-        self._break(np.where(gives, np.maximum(total, whole * (1 + 1e-12)), 0.0), lambda b: [{"field": name, "load": kn(total[b])}], events)
+        self._break(
+            np.where(gives, np.maximum(total, whole * (1 + 1e-12)), 0.0),
+            lambda b: [{"field": name, "load": kn(total[b])}],
+            events,
+        )
 
     def _feel(self) -> None:
         """Wake what sleeps where fields now act otherwise than when it fell asleep."""
@@ -227,7 +254,14 @@ class Run(Parting):
                 impulse += float(self._hit_before[r])
                 k = rows.pair[r]
                 q = int(model.hulls.piece[contacts.b[k]]) if contacts.b[k] >= 0 else None
-                hits.append({"pieces": [int(model.hulls.piece[contacts.a[k]]), q], "force": impulse / IMPACT_TIME, "place": rows.point[r, 0].copy(), "normal": rows.normal[r].copy()})
+                hits.append(
+                    {
+                        "pieces": [int(model.hulls.piece[contacts.a[k]]), q],
+                        "force": impulse / IMPACT_TIME,
+                        "place": rows.point[r, 0].copy(),
+                        "normal": rows.normal[r].copy(),
+                    }
+                )
         if not hits:
             return
         for item, blow in self._acting.hit(number, hits):
@@ -237,8 +271,9 @@ class Run(Parting):
                 events.append(self._note("cue", field=item.name, effect=item.effect.kind))
 
     def _kick(self, kick: Array | None, whirl: Array | None = None) -> None:
-        """Give pieces (P, 3) [m/s] of velocity and (P, 3) [rad/s] of spin; an assembly takes the sum of its pieces' momenta, and the mean of
-        their spins by mass."""
+        """Give pieces (P, 3) [m/s] of velocity and (P, 3) [rad/s] of spin; an assembly takes the sum of its pieces'
+        momenta, and the mean of their spins by mass.
+        """
         asm, pieces = self.state.assemblies, self._pieces
         if whirl is not None:
             for slot in np.unique(self.state.piece_assembly[(whirl != 0).any(axis=1)]):
@@ -259,7 +294,9 @@ class Run(Parting):
             asm.vel[slot] += impulse.sum(axis=0) * asm.inv_mass[slot]
             if asm.pieces[slot] > 1:
                 world_inertia(asm, self._work.inv_mass, self._work.inv_inertia)
-                asm.spin[slot] += self._work.inv_inertia[slot] @ np.cross(center[own] - asm.pos[slot], impulse).sum(axis=0)
+                asm.spin[slot] += self._work.inv_inertia[slot] @ np.cross(center[own] - asm.pos[slot], impulse).sum(
+                    axis=0
+                )
 
     # ----------------------------------------------------------------------------- interval
 
@@ -274,7 +311,11 @@ class Run(Parting):
             live = self._live()
             if not len(live) and not len(self._driven):
                 return
-            before = (Assemblies(*(x.copy() for x in asm)), Contacts(*(x.copy() for x in state.contacts))) if intact else None
+            before = (
+                (Assemblies(*(x.copy() for x in asm)), Contacts(*(x.copy() for x in state.contacts)))
+                if intact
+                else None
+            )
             live = self._touch()
             contacts = state.contacts
             if before is None:
@@ -287,11 +328,33 @@ class Run(Parting):
                     continue
             if not len(state.bond_broken):
                 break
-            load, strongest, blame = np.zeros(len(state.bond_broken)), np.zeros(len(state.bond_broken)), np.zeros(len(state.bond_broken), np.int32)
-            reached, depth, queue = np.zeros(len(state.held), np.uint8), np.zeros(len(state.held), np.int32), np.zeros(len(state.held), np.int32)
+            load, strongest, blame = (
+                np.zeros(len(state.bond_broken)),
+                np.zeros(len(state.bond_broken)),
+                np.zeros(len(state.bond_broken), np.int32),
+            )
+            reached, depth, queue = (
+                np.zeros(len(state.held), np.uint8),
+                np.zeros(len(state.held), np.int32),
+                np.zeros(len(state.held), np.int32),
+            )
             hits = impact_loads(
-                self._rows, self._row_count, contacts, model.hulls, model.pieces.body, state.piece_assembly, asm,
-                model.bonds, state.bond_broken, 0.02 * float(model.bonds.strength.min()) + 1.0, load, blame, strongest, reached, depth, queue,
+                self._rows,
+                self._row_count,
+                contacts,
+                model.hulls,
+                model.pieces.body,
+                state.piece_assembly,
+                asm,
+                model.bonds,
+                state.bond_broken,
+                0.02 * float(model.bonds.strength.min()) + 1.0,
+                load,
+                blame,
+                strongest,
+                reached,
+                depth,
+                queue,
             )
             if not hits:
                 break
@@ -310,7 +373,17 @@ class Run(Parting):
         asm.pos[self._driven], asm.rot[self._driven] = self._targets
         self._keep_in_limits(live, events)
         self._break_ties(events)
-        if settle(asm, live, self._rows, self._row_count, model.settings, self._tie_rows, self._tie_count, self._parent, self._marks):
+        if settle(
+            asm,
+            live,
+            self._rows,
+            self._row_count,
+            model.settings,
+            self._tie_rows,
+            self._tie_count,
+            self._parent,
+            self._marks,
+        ):
             self._stale = True  # sleepers' shapes are placed once more, where they came to lie
 
     def _go_back(self, before: tuple[Assemblies, Contacts]) -> None:
@@ -358,15 +431,32 @@ class Run(Parting):
                 body = int(model.pieces.body[slot])
                 if (body, what) not in self._limited:
                     self._limited.add((body, what))
-                    events.append(self._note("limit", body=model.body_names[body], pieces=[int(slot)], what=what, value=round(float(now), 3), limit=most))
+                    events.append(
+                        self._note(
+                            "limit",
+                            body=model.body_names[body],
+                            pieces=[int(slot)],
+                            what=what,
+                            value=round(float(now), 3),
+                            limit=most,
+                        )
+                    )
 
     def _hardest(self, impulse: Array) -> tuple[Array, ...]:
-        """The hardest hits of an interval by their impulses (R,), at most as many as are kept of a frame: impulse [N s], pieces (-1: the ground), speed [m/s], place."""
+        """The hardest hits of an interval by their impulses (R,), at most as many as are kept of a frame: impulse [N
+        s], pieces (-1: the ground), speed [m/s], place.
+        """
         rows, contacts, piece = self._rows, self.state.contacts, self.model.hulls.piece
         hard = np.flatnonzero(impulse > 0.0)
         hard = hard[np.argsort(-impulse[hard], kind="stable")[:MOST_IMPACTS]]
         a, b = contacts.a[rows.pair[hard]], contacts.b[rows.pair[hard]]
-        return np.round(impulse[hard], 3), piece[a], np.where(b >= 0, piece[b], -1), -rows.approach[hard].min(axis=1), rows.point[hard, 0].copy()
+        return (
+            np.round(impulse[hard], 3),
+            piece[a],
+            np.where(b >= 0, piece[b], -1),
+            -rows.approach[hard].min(axis=1),
+            rows.point[hard, 0].copy(),
+        )
 
     def _impacts(self, impacts: list[tuple[Array, ...]]) -> list[dict[str, Any]]:
         """The events of a frame's hardest hits."""
@@ -377,13 +467,24 @@ class Run(Parting):
         names, body = [*self.model.body_names, "ground"], [*self.model.pieces.body.tolist(), -1]
         columns = (impulse[hard], one[hard], other[hard], np.round(speed[hard], 3), np.round(place[hard], 4))
         return [
-            self._note("impact", pieces=[p, q if q >= 0 else None], bodies=[names[body[p]], names[body[q]]], impulse=strength, speed=fast, place=at)
+            self._note(
+                "impact",
+                pieces=[p, q if q >= 0 else None],
+                bodies=[names[body[p]], names[body[q]]],
+                impulse=strength,
+                speed=fast,
+                place=at,
+            )
             for strength, p, q, fast, at in zip(*(x.tolist() for x in columns), strict=True)
         ]
 
 
-def frames(shot: Shot, model: Model, state: State, until: int, should_stop: Callable[[], bool] | None = None) -> Iterator[Frame]:
-    """Frames ``state.frame + 1`` to ``until``; the state is advanced in place. A fresh state first gives its opening frame 0."""
+def frames(
+    shot: Shot, model: Model, state: State, until: int, should_stop: Callable[[], bool] | None = None
+) -> Iterator[Frame]:
+    """Frames ``state.frame + 1`` to ``until``; the state is advanced in place. A fresh state first gives its opening
+    frame 0.
+    """
     run = Run(shot, model, state)
     if state.frame == 0:
         yield run.opening()

@@ -43,8 +43,8 @@ class PieceTable(NamedTuple):
     """Per piece, opening pose, world axes.
 
     body (P,) int32; mass (P,) [kg]; inertia (P, 3, 3) about the centre [kg m2]; rest (P, 3) centre of mass [m];
-    size (P,) cube root of the volume [m]; friction, bounce, rolling (P,); held (P,) uint8, what holds it at the start (HOLD_*);
-    chunk (P,) int32, its tier-1 chunk; fall (P,) share of gravity
+    size (P,) cube root of the volume [m]; friction, bounce, rolling (P,); held (P,) uint8, what holds it at the start
+    (HOLD_*); chunk (P,) int32, its tier-1 chunk; fall (P,) share of gravity
     """
 
     body: Index
@@ -61,8 +61,9 @@ class PieceTable(NamedTuple):
 
 
 HOLD_FREE, HOLD_FIXED, HOLD_TOUCH, HOLD_CUE, HOLD_DRIVEN, HOLD_FROZEN, HOLD_REMOVED = range(7)
-"""What holds a piece: nothing; an anchor or a passive role, for good; its release, until touched; its release, until a cue; its animation;
-a kill that froze it; a kill that took it out."""
+"""What holds a piece: nothing; an anchor or a passive role, for good; its release, until touched; its release, until a
+cue; its animation; a kill that froze it; a kill that took it out.
+"""
 
 
 class Release(NamedTuple):
@@ -73,8 +74,9 @@ class Release(NamedTuple):
 
 
 class BondTable(NamedTuple):
-    """Per bond: piece (B, 2) int32; strength (B,) [N]; center (B, 3) at the opening pose [m]; area (B,) [m2]; tier (B,) uint8;
-    adjacency as CSR over pieces: link_start (P + 1,), link (2B,) bond indices."""
+    """Per bond: piece (B, 2) int32; strength (B,) [N]; center (B, 3) at the opening pose [m]; area (B,) [m2]; tier (B,)
+    uint8; adjacency as CSR over pieces: link_start (P + 1,), link (2B,) bond indices.
+    """
 
     piece: Index
     strength: Array
@@ -89,9 +91,11 @@ TIE_PIN, TIE_STRING, TIE_HINGE, TIE_WELD = range(4)
 
 
 class TieTable(NamedTuple):
-    """Per tie: kind (T,) TIE_*; piece (T, 2) int32, the second -1 for the world; point (T, 2, 3) its ends at the opening pose [m];
-    axis (T, 3) of hinges, unit, at the opening pose; low, high (T,) limits of hinges [rad], infinite where there are none; friction
-    (T,) torque [N m]; length (T,) of strings [m]; breaks (T,) [N], infinite where it never does."""
+    """Per tie: kind (T,) TIE_*; piece (T, 2) int32, the second -1 for the world; point (T, 2, 3) its ends at the
+    opening pose [m]; axis (T, 3) of hinges, unit, at the opening pose; low, high (T,) limits of hinges [rad], infinite
+    where there are none; friction (T,) torque [N m]; length (T,) of strings [m]; breaks (T,) [N], infinite where it
+    never does.
+    """
 
     kind: Flags
     piece: Index
@@ -105,11 +109,13 @@ class TieTable(NamedTuple):
 
 
 class Sheets(NamedTuple):
-    """Bodies that collide as their very triangles. Their shapes come after all others in Hulls; X such pieces, N nodes of trees.
+    """Bodies that collide as their very triangles. Their shapes come after all others in Hulls; X such pieces, N nodes
+    of trees.
 
     first: the first shape that is a triangle; piece (X,) int32; root (X,) node of each tree
-    lo, hi (N, 3) bounds relative to the piece's centre at the opening pose [m]; child (N,) left child, the right one behind it, -1 at
-    leaves; start, count (N,) the leaf's triangles in ``order``; order (T,) shapes; sharp (T, 3) uint8: the edge stands out (shape - first)
+    lo, hi (N, 3) bounds relative to the piece's centre at the opening pose [m]; child (N,) left child, the right one
+    behind it, -1 at leaves; start, count (N,) the leaf's triangles in ``order``; order (T,) shapes; sharp (T, 3) uint8:
+    the edge stands out (shape - first)
     """
 
     first: int
@@ -144,12 +150,12 @@ class Settings(NamedTuple):
 class Model:
     """Everything a run needs and never changes.
 
-    piece_tier (P,): the tier each piece was made on; chunks (P, T + 1): each piece's chunk of every tier, numbered over all, tier 0 being its body; carried_by (P,): the body whose animation
-    carries a piece, -1 for none; surfaces: meshes that fields ask about, at the opening pose in the world; columns: per body, its own name or
-    its group's
-    load_path: per body, whether weight is followed through its bonds: 0 not, 1 to be seen, 2 they fail under it
-    channels: numbers of bodies over time, each with its body
-    drives: per body, how an animated one moves; apart (N, 2): pairs of bodies that do not touch, since a tie joins them
+    piece_tier (P,): the tier each piece was made on; chunks (P, T + 1): each piece's chunk of every tier, numbered over
+    all, tier 0 being its body; carried_by (P,): the body whose animation carries a piece, -1 for none; surfaces: meshes
+    that fields ask about, at the opening pose in the world; columns: per body, its own name or its group's load_path:
+    per body, whether weight is followed through its bonds: 0 not, 1 to be seen, 2 they fail under it channels: numbers
+    of bodies over time, each with its body drives: per body, how an animated one moves; apart (N, 2): pairs of bodies
+    that do not touch, since a tie joins them
     """
 
     body_names: list[str]
@@ -190,5 +196,11 @@ def bond_table(piece: Index, strength: Array, center: Array, area: Array, tier: 
     order = np.argsort(ends, kind="stable")
     start = np.searchsorted(ends[order], np.arange(pieces + 1)).astype(np.int32)
     return BondTable(
-        np.ascontiguousarray(piece, dtype=np.int32).reshape(-1, 2), strength, center.reshape(-1, 3), area, tier, start, owner[order].astype(np.int32)
+        np.ascontiguousarray(piece, dtype=np.int32).reshape(-1, 2),
+        strength,
+        center.reshape(-1, 3),
+        area,
+        tier,
+        start,
+        owner[order].astype(np.int32),
     )

@@ -1,4 +1,6 @@
-"""What parts: bonds that break under hits, strains and weight; bodies that are let go; ties that give way. Each is written down as an event."""
+"""What parts: bonds that break under hits, strains and weight; bodies that are let go; ties that give way. Each is
+written down as an event.
+"""
 
 from __future__ import annotations
 
@@ -40,8 +42,8 @@ class Parting(Touching):
     # ------------------------------------------------------------------------------- weight
 
     def _weigh(self, events: list[dict[str, Any]]) -> None:
-        """Follow weight through the bonds of bodies that can fail under it, and break what it breaks: the most overloaded first, so that a
-        collapse runs on from bond to bond.
+        """Follow weight through the bonds of bodies that can fail under it, and break what it breaks: the most
+        overloaded first, so that a collapse runs on from bond to bond.
 
         Done when something parted, and every few frames while things move, since what lands on a body loads it too.
         """
@@ -62,13 +64,25 @@ class Parting(Touching):
         state.weigh = 1
 
     def _weight_loads(self, rule: np.ndarray) -> tuple[Array, Array]:
-        """Load by weight (B,) [N] of bonds with a rule (B,) above 0, and their share of the strength (B,). Each piece's worst share is kept."""
+        """Load by weight (B,) [N] of bonds with a rule (B,) above 0, and their share of the strength (B,). Each piece's
+        worst share is kept.
+        """
         model, state = self.model, self.state
         center, middle = piece_positions(model, state), bond_positions(model, state)
         use = np.flatnonzero((state.bond_broken == 0) & (rule > 0))
         extra, torque = self._resting_on(center)
         load = np.zeros(len(state.bond_broken))
-        load[use] = weigh(center, model.pieces.mass * model.pieces.fall, model.settings.gravity, state.held != 0, model.bonds.piece[use], middle[use], model.bonds.area[use], extra, torque)
+        load[use] = weigh(
+            center,
+            model.pieces.mass * model.pieces.fall,
+            model.settings.gravity,
+            state.held != 0,
+            model.bonds.piece[use],
+            middle[use],
+            model.bonds.area[use],
+            extra,
+            torque,
+        )
         ratio = load / np.maximum(model.bonds.strength * (1.0 - state.bond_wear), 1e-9)
         share = np.zeros(model.piece_count)
         for side in (0, 1):
@@ -113,8 +127,14 @@ class Parting(Touching):
             p, q = (int(x) for x in model.bonds.piece[b])
             events.append(
                 self._note(
-                    "bond_broken", bond=int(b), body=model.body_names[model.pieces.body[p]], pieces=[p, q], tier=int(model.bonds.tier[b]),
-                    load=kn(load[b]), strength=kn(strength[b]), causes=why,
+                    "bond_broken",
+                    bond=int(b),
+                    body=model.body_names[model.pieces.body[p]],
+                    pieces=[p, q],
+                    tier=int(model.bonds.tier[b]),
+                    load=kn(load[b]),
+                    strength=kn(strength[b]),
+                    causes=why,
                 )
             )
         state.bond_broken[giving] = 1
@@ -127,7 +147,9 @@ class Parting(Touching):
         state.weigh = 1
         for slot in np.unique(state.piece_assembly[pieces]):
             wake_around(slot, model.hulls.piece, state.piece_assembly, state.contacts, state.assemblies)
-            split(slot, self._pieces, model.bonds, state.bond_broken, self._reach, state.piece_assembly, state.assemblies)
+            split(
+                slot, self._pieces, model.bonds, state.bond_broken, self._reach, state.piece_assembly, state.assemblies
+            )
 
     # ------------------------------------------------------------------------------ release
 
@@ -136,7 +158,11 @@ class Parting(Touching):
         if not (self.state.held == HOLD_CUE).any():
             return
         interval = self.model.settings.interval
-        due = [b for b, r in enumerate(self.model.releases) if np.isfinite(r.time) and int(np.floor(r.time / interval + 1e-9)) == number]
+        due = [
+            b
+            for b, r in enumerate(self.model.releases)
+            if np.isfinite(r.time) and int(np.floor(r.time / interval + 1e-9)) == number
+        ]
         for b in due:
             own = np.flatnonzero((self.model.pieces.body == b) & (self.state.held == HOLD_CUE))
             if len(own):
@@ -198,7 +224,16 @@ class Parting(Touching):
             state.tie_broken[i] = 1
             state.tie_push[i] = 0.0
             pieces = [int(p) for p in model.ties.piece[i] if p >= 0]
-            events.append(self._note("tie_broken", tie=model.tie_names[i], bodies=[model.body_names[model.pieces.body[p]] for p in pieces], pieces=pieces, load=kn(load[i]), strength=kn(model.ties.breaks[i])))
+            events.append(
+                self._note(
+                    "tie_broken",
+                    tie=model.tie_names[i],
+                    bodies=[model.body_names[model.pieces.body[p]] for p in pieces],
+                    pieces=pieces,
+                    load=kn(load[i]),
+                    strength=kn(model.ties.breaks[i]),
+                )
+            )
 
     # ------------------------------------------------------------------------------- causes
 

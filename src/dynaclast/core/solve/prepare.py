@@ -22,7 +22,22 @@ from ..layout import written_out
 from ..motion import Drive, Path
 from .collision import HullShop, pack_hulls
 from .model import (
-    HOLD_CUE, HOLD_DRIVEN, HOLD_FIXED, HOLD_FREE, HOLD_TOUCH, TIE_HINGE, TIE_PIN, TIE_STRING, TIE_WELD, Model, PieceTable, Release, Settings, Sheets, TieTable, bond_table,
+    HOLD_CUE,
+    HOLD_DRIVEN,
+    HOLD_FIXED,
+    HOLD_FREE,
+    HOLD_TOUCH,
+    TIE_HINGE,
+    TIE_PIN,
+    TIE_STRING,
+    TIE_WELD,
+    Model,
+    PieceTable,
+    Release,
+    Settings,
+    Sheets,
+    TieTable,
+    bond_table,
 )
 from .rigid.assemblies import first_assemblies
 from .rigid.hulls import Hull
@@ -35,9 +50,12 @@ GetPieces = Callable[[Body], Pieces]
 QUALITY: dict[str, tuple[int, int]] = {"draft": (1, 12), "standard": (2, 8), "fine": (4, 8)}
 """Contact searches a frame, and substeps per search, at 24 frames a second (scaled for others)."""
 
+
 @dataclass(frozen=True)
 class Prepared:
-    """What ``prepare`` hands on: the shot with its groups written out, the model, the opening state, and each body's pieces."""
+    """What ``prepare`` hands on: the shot with its groups written out, the model, the opening state, and each body's
+    pieces.
+    """
 
     shot: Shot
     model: Model
@@ -49,7 +67,9 @@ def intervals(quality: str, fps: float) -> tuple[int, int]:
     """Contact searches per frame and substeps per search, so that steps last about as long at any frame rate."""
     searches, substeps = QUALITY[quality]
     per_second = searches * 24.0
-    return max(1, round(per_second / fps)), substeps if fps <= per_second else max(2, round(substeps * per_second / fps))
+    return max(1, round(per_second / fps)), substeps if fps <= per_second else max(
+        2, round(substeps * per_second / fps)
+    )
 
 
 def prepare(shot: Shot, resolve: Resolve = no_files, get_pieces: GetPieces | None = None) -> Prepared:
@@ -67,7 +87,9 @@ def prepare(shot: Shot, resolve: Resolve = no_files, get_pieces: GetPieces | Non
     solid = 0
     body_first = np.cumsum([0] + [p.count for p in built]).astype(np.int32)
     shop = HullShop(resolve)
-    for body, pieces, first in sorted(zip(shot.bodies, based, body_first, strict=False), key=lambda x: x[0].collision == "exact"):
+    for body, pieces, first in sorted(
+        zip(shot.bodies, based, body_first, strict=False), key=lambda x: x[0].collision == "exact"
+    ):
         h, o = shop.of(body, pieces)
         hulls.extend(h)
         owner.extend(int(first) + p for p in o)
@@ -97,19 +119,43 @@ def prepare(shot: Shot, resolve: Resolve = no_files, get_pieces: GetPieces | Non
     table = table._replace(held=held, chunk=_chunks(built, body_first))
     searches, substeps = intervals(shot.quality, shot.timing.fps)
     settings = Settings(
-        1.0 / (shot.timing.fps * searches), substeps, np.array(shot.gravity, float),
-        int(shot.ground.on), float(shot.ground.height), float(shot.ground.friction), float(shot.ground.bounce),
+        1.0 / (shot.timing.fps * searches),
+        substeps,
+        np.array(shot.gravity, float),
+        int(shot.ground.on),
+        float(shot.ground.height),
+        float(shot.ground.friction),
+        float(shot.ground.bounce),
     )
     packed = pack_hulls(hulls, owner)
     sheets = _sheets(shot, built, body_first, solid)
     ties, tie_names, apart = _ties(shot, built, body_first)
     bonds = bond_table(bond_piece, strength, center, area, tier, len(table.mass))
     model = Model(
-        [b.name for b in shot.bodies], body_first, packed, table, bonds, settings,
-        np.array([b.velocity for b in shot.bodies], float), np.array([b.spin for b in shot.bodies], float), float(shot.timing.fps), searches,
-        releases(shot), np.array([("off", "on", "fail").index(b.load_path) for b in shot.bodies], np.uint8),
-        _drives(shot, table), ties, tie_names, apart, sheets, shot.limits.speed, shot.limits.spin,
-        piece_tier, _tier_chunks(built, table.body), carried_by, _surfaces(shot, built), columns,
+        [b.name for b in shot.bodies],
+        body_first,
+        packed,
+        table,
+        bonds,
+        settings,
+        np.array([b.velocity for b in shot.bodies], float),
+        np.array([b.spin for b in shot.bodies], float),
+        float(shot.timing.fps),
+        searches,
+        releases(shot),
+        np.array([("off", "on", "fail").index(b.load_path) for b in shot.bodies], np.uint8),
+        _drives(shot, table),
+        ties,
+        tie_names,
+        apart,
+        sheets,
+        shot.limits.speed,
+        shot.limits.spin,
+        piece_tier,
+        _tier_chunks(built, table.body),
+        carried_by,
+        _surfaces(shot, built),
+        columns,
         [(b, channel) for b, body in enumerate(shot.bodies) for channel in body.channels],
     )
     return Prepared(shot, model, opening_state(model), built)
@@ -142,7 +188,9 @@ def releases(shot: Shot) -> list[Release]:
         if isinstance(body.release, ReleaseTouch):
             out.append(Release(body.release.part, np.inf))
         else:
-            out.append(Release("body", body.release.time) if isinstance(body.release, ReleaseCue) else Release("piece", np.inf))
+            out.append(
+                Release("body", body.release.time) if isinstance(body.release, ReleaseCue) else Release("piece", np.inf)
+            )
     return out
 
 
@@ -195,7 +243,13 @@ def _ties(shot: Shot, built: list[Pieces], body_first: Index) -> tuple[TieTable,
     use = [t for t in shot.ties if t.on]
     n = len(use)
     piece, point, axis = np.full((n, 2), -1, np.int32), np.zeros((n, 2, 3)), np.tile([0.0, 1.0, 0.0], (n, 1))
-    low, high, friction, length, breaks = np.full(n, -np.inf), np.full(n, np.inf), np.zeros(n), np.zeros(n), np.full(n, np.inf)
+    low, high, friction, length, breaks = (
+        np.full(n, -np.inf),
+        np.full(n, np.inf),
+        np.zeros(n),
+        np.zeros(n),
+        np.full(n, np.inf),
+    )
     apart = []
     for i, tie in enumerate(use):
         point[i, 0] = tie.point
@@ -215,7 +269,9 @@ def _ties(shot: Shot, built: list[Pieces], body_first: Index) -> tuple[TieTable,
             breaks[i] = 1000.0 * tie.breaks
         if tie.to is not None and not tie.collide:
             apart.append((number[tie.body], number[tie.to]))
-    table = TieTable(np.array([kinds[t.how.kind] for t in use], np.uint8), piece, point, axis, low, high, friction, length, breaks)
+    table = TieTable(
+        np.array([kinds[t.how.kind] for t in use], np.uint8), piece, point, axis, low, high, friction, length, breaks
+    )
     return table, [t.name for t in use], np.array(apart, np.int32).reshape(-1, 2)
 
 
@@ -231,12 +287,25 @@ def _chunks(built: list[Pieces], body_first: Index) -> Index:
 def opening_state(model: Model) -> State:
     """The state at frame 0: every body at its place, with its initial velocity and spin."""
     piece_asm, asm = first_assemblies(
-        model.pieces, model.bonds, piece_reach(model), model.start_velocity[model.pieces.body], model.start_spin[model.pieces.body]
+        model.pieces,
+        model.bonds,
+        piece_reach(model),
+        model.start_velocity[model.pieces.body],
+        model.start_spin[model.pieces.body],
     )
     _turn_together(model, piece_asm, asm)
     count = len(model.bonds.strength)
     ties = len(model.ties.kind)
-    return State(0, piece_asm, asm, np.zeros(count, np.uint8), np.zeros(count), model.pieces.held.copy(), np.zeros(ties, np.uint8), np.zeros((ties, 8)))
+    return State(
+        0,
+        piece_asm,
+        asm,
+        np.zeros(count, np.uint8),
+        np.zeros(count),
+        model.pieces.held.copy(),
+        np.zeros(ties, np.uint8),
+        np.zeros((ties, 8)),
+    )
 
 
 def _turn_together(model: Model, piece_asm: Index, asm: object) -> None:
@@ -271,7 +340,12 @@ def _piece_table(shot: Shot, built: list[Pieces]) -> PieceTable:
         rows["inertia"].append(density * (turn @ pieces.inertia @ turn.T))
         rows["rest"].append(pieces.center @ turn.T + np.asarray(body.place.position))
         rows["size"].append(np.cbrt(pieces.volume))
-        for key, val in (("friction", mat.friction), ("bounce", mat.bounce), ("rolling", mat.rolling), ("fall", body.gravity)):
+        for key, val in (
+            ("friction", mat.friction),
+            ("bounce", mat.bounce),
+            ("rolling", mat.rolling),
+            ("fall", body.gravity),
+        ):
             rows[key].append(np.full(n, float(val)))
         rows["held"].append(np.zeros(n, np.uint8))
         rows["chunk"].append(np.zeros(n, np.int32))
@@ -279,8 +353,16 @@ def _piece_table(shot: Shot, built: list[Pieces]) -> PieceTable:
 
 
 def _bonds(shot: Shot, built: list[Pieces], body_first: Index) -> tuple[Index, Array, Array, Array, np.ndarray]:
-    """Bonds of all bodies but those cut by hand: pieces (B, 2), area (B,), centre (B, 3), strength (B,) [N], tier (B,)."""
-    piece, area, center, strength, tier = [np.zeros((0, 2), np.int32)], [np.zeros(0)], [np.zeros((0, 3))], [np.zeros(0)], [np.zeros(0, np.uint8)]
+    """Bonds of all bodies but those cut by hand: pieces (B, 2), area (B,), centre (B, 3), strength (B,) [N], tier
+    (B,).
+    """
+    piece, area, center, strength, tier = (
+        [np.zeros((0, 2), np.int32)],
+        [np.zeros(0)],
+        [np.zeros((0, 3))],
+        [np.zeros(0)],
+        [np.zeros(0, np.uint8)],
+    )
     for body, pieces, first in zip(shot.bodies, built, body_first, strict=False):
         if body.bonds is None or not len(pieces.bond_area):
             continue
@@ -290,10 +372,18 @@ def _bonds(shot: Shot, built: list[Pieces], body_first: Index) -> tuple[Index, A
         center.append(placed(body, pieces.bond_center[keep]))
         strength.append(bond_strengths(body, pieces)[keep])
         tier.append(pieces.bond_tier[keep])
-    return np.concatenate(piece), np.concatenate(area), np.concatenate(center), np.concatenate(strength), np.concatenate(tier)
+    return (
+        np.concatenate(piece),
+        np.concatenate(area),
+        np.concatenate(center),
+        np.concatenate(strength),
+        np.concatenate(tier),
+    )
 
 
-def _targets(item: FieldItem, columns: list[str], piece_body: Index, bond_piece: Index, piece_tier: Index, bond_tier: np.ndarray) -> Targets:
+def _targets(
+    item: FieldItem, columns: list[str], piece_body: Index, bond_piece: Index, piece_tier: Index, bond_tier: np.ndarray
+) -> Targets:
     """Which pieces and bonds a field's targets are."""
     chosen = among(item.targets, columns)
     pieces = chosen[piece_body]
@@ -310,8 +400,9 @@ def targets_of(item: FieldItem, model: Model) -> Targets:
 
 
 def _tier_chunks(built: list[Pieces], piece_body: Index) -> Index:
-    """Chunk of every piece on every tier (P, T + 1), numbered over all bodies; tier 0 is the body, and a piece made on an earlier tier is its own
-    chunk from there on."""
+    """Chunk of every piece on every tier (P, T + 1), numbered over all bodies; tier 0 is the body, and a piece made on
+    an earlier tier is its own chunk from there on.
+    """
     depth = max((p.path.shape[1] for p in built), default=0)
     path = np.full((len(piece_body), depth), -1, np.int64)
     first = 0
@@ -328,7 +419,9 @@ def _tier_chunks(built: list[Pieces], piece_body: Index) -> Index:
 
 
 def surface_of(body: Body, pieces: Pieces) -> MeshDistance:
-    """The original surface of a body as it stands at the start, without cut faces, ready to be asked how far points are from it."""
+    """The original surface of a body as it stands at the start, without cut faces, ready to be asked how far points are
+    from it.
+    """
     offset = np.repeat(pieces.vertex_start[:-1], np.diff(pieces.face_start))[:, None]
     skin = pieces.skin.astype(bool)
     faces = (pieces.faces + offset)[skin if skin.any() else slice(None)]

@@ -11,7 +11,9 @@ HAIR = 1e-9
 
 
 def delays(stagger: Stagger | None, use: np.ndarray, reach: Array, center: Array) -> Array:
-    """How much later each piece (P,) acts [s]; use (P,) bool: the field's targets; reach (P,), center (P, 3) at the start."""
+    """How much later each piece (P,) acts [s]; use (P,) bool: the field's targets; reach (P,), center (P, 3) at the
+    start.
+    """
     out = np.zeros(len(use))
     if stagger is None or not use.any():
         return out
@@ -50,8 +52,12 @@ def fires(item: FieldItem, number: int, step: float, delay: Array) -> np.ndarray
     return out if out.any() else None
 
 
-def spans(item: FieldItem, time: float, step: float, late: float, called: Array | None) -> list[tuple[float, float, float, float]]:
-    """Spans (start, end, ease in, ease out) that may touch the interval from ``time``; called: what an impact cue remembers."""
+def spans(
+    item: FieldItem, time: float, step: float, late: float, called: Array | None
+) -> list[tuple[float, float, float, float]]:
+    """Spans (start, end, ease in, ease out) that may touch the interval from ``time``; called: what an impact cue
+    remembers.
+    """
     cue = item.cue
     over = item.effect.kind in OVER_TIME
     if isinstance(cue, AtCue):

@@ -15,7 +15,9 @@ from .state import Contacts, State, no_contacts
 
 
 class Touching:
-    """What touches in an interval. Scratch holds nothing a step needs from the one before; everything that must survive is in the State."""
+    """What touches in an interval. Scratch holds nothing a step needs from the one before; everything that must survive
+    is in the State.
+    """
 
     def __init__(self, model: Model, state: State) -> None:
         self.model, self.state = model, state
@@ -55,7 +57,9 @@ class Touching:
             many = asm.pieces > 1
             if many.any():
                 own = np.flatnonzero(many[slot])
-                turn = np.cross(piece_positions(model, state)[own] - asm.pos[slot[own]], mass[own, None] * self._push[own])
+                turn = np.cross(
+                    piece_positions(model, state)[own] - asm.pos[slot[own]], mass[own, None] * self._push[own]
+                )
                 torque = np.stack([np.bincount(slot[own], turn[:, c], slots) for c in range(3)], axis=1)
                 world_inertia(asm, self._work.inv_mass, self._work.inv_inertia)
                 twist += np.einsum("aij,aj->ai", self._work.inv_inertia, torque) * many[:, None]
@@ -67,15 +71,40 @@ class Touching:
         return push, twist
 
     def _touch(self, stage: int = SEARCH, until: int = DONE) -> np.ndarray:
-        """An interval: find what touches and build the solver's rows, then all substeps; or one of the two. Returns the slots that are awake."""
+        """An interval: find what touches and build the solver's rows, then all substeps; or one of the two. Returns the
+        slots that are awake.
+        """
         model, state = self.model, self.state
         push, twist = self._aggregate()
         memory = self._memory_with(self._room)
         while True:
             stage, wanted, count, self._row_count, self._near_count, self._tie_count, live = run_interval(
-                model.hulls, self._pieces, state.piece_assembly, model.apart, state.assemblies, self._driven, memory, len(state.contacts.a), self._pairing, self._found,
-                self._rows, self._row_count, self._near, self._near_count, model.ties, state.tie_broken, state.tie_push, self._tie_rows, model.settings, model.sheets,
-                push, twist, self._work, int(self._stale), stage, until,
+                model.hulls,
+                self._pieces,
+                state.piece_assembly,
+                model.apart,
+                state.assemblies,
+                self._driven,
+                memory,
+                len(state.contacts.a),
+                self._pairing,
+                self._found,
+                self._rows,
+                self._row_count,
+                self._near,
+                self._near_count,
+                model.ties,
+                state.tie_broken,
+                state.tie_push,
+                self._tie_rows,
+                model.settings,
+                model.sheets,
+                push,
+                twist,
+                self._work,
+                int(self._stale),
+                stage,
+                until,
             )
             state.contacts = Contacts(*(x[:count] for x in memory))
             self._stale = False
@@ -92,7 +121,9 @@ class Touching:
             self._rows, self._near = make_rows(room), make_near(room)
         if room > len(self._found.which) or entries > len(self._found.known):
             self._found = make_found(self._room, entries + entries // 2)
-        if entries > len(self._memory.a) or held.a.base is not self._memory.a:  # it grows, or the state came from elsewhere
+        if (
+            entries > len(self._memory.a) or held.a.base is not self._memory.a
+        ):  # it grows, or the state came from elsewhere
             if entries > len(self._memory.a):
                 self._memory, self._pairing = no_contacts(len(self._found.known)), make_pairing(len(self._found.known))
             for own, given in zip(self._memory, held, strict=True):

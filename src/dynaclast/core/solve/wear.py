@@ -1,7 +1,8 @@
 """Load on bonds that goes on from tier to tier.
 
-A load in reach of a chunk falls on its coarsest bonds first. A bond gives way when what has been laid on it is more than its strength; what is
-over goes on to the next finer bonds of the chunk that came free (Miner 1945, Cumulative Damage in Fatigue, for what adds up and stays).
+A load in reach of a chunk falls on its coarsest bonds first. A bond gives way when what has been laid on it is more
+than its strength; what is over goes on to the next finer bonds of the chunk that came free (Miner 1945, Cumulative
+Damage in Fatigue, for what adds up and stays).
 """
 
 from __future__ import annotations
@@ -13,7 +14,9 @@ from .model import Model
 
 
 def _barred(model: Model, standing: np.ndarray) -> np.ndarray:
-    """Bonds (B,) bool that wait: a coarser bond of the chunk they lie in still stands in reach (``standing`` (B,) bool)."""
+    """Bonds (B,) bool that wait: a coarser bond of the chunk they lie in still stands in reach (``standing`` (B,)
+    bool).
+    """
     bonds, chunks = model.bonds, model.chunks
     out = np.zeros(len(bonds.tier), bool)
     top = int(bonds.tier.max(initial=0))

@@ -54,7 +54,11 @@ class LiveWorld:
     def surface(self, body: str) -> tuple[MeshDistance, Array, Array]:
         own = self.own(body)
         asm, slot = self._state.assemblies, self._state.piece_assembly[own[0]]
-        return self._model.surfaces[body], asm.rot[slot].copy(), asm.pos[slot] - rotation_matrix(asm.rot[slot]) @ asm.rest[slot]
+        return (
+            self._model.surfaces[body],
+            asm.rot[slot].copy(),
+            asm.pos[slot] - rotation_matrix(asm.rot[slot]) @ asm.rest[slot],
+        )
 
 
 class Facing:
@@ -67,7 +71,9 @@ class Facing:
         _face_areas(hulls, self._area)
 
     def __call__(self, past: Array) -> tuple[Array, Array]:
-        """For air that streams past at (P, 3) [m/s]: area met (P,) [m2], and windward normals by area and squareness (P, 3)."""
+        """For air that streams past at (P, 3) [m/s]: area met (P,) [m2], and windward normals by area and squareness
+        (P, 3).
+        """
         area, square = np.zeros(len(past)), np.zeros((len(past), 3))
         _face(past, self._model.hulls, self._area, self._state.piece_assembly, self._state.assemblies.rot, area, square)
         return area, square
@@ -110,7 +116,11 @@ def _face(past, hulls: Hulls, face_area, piece_asm, rot, area, square):
         for f in range(hulls.face_start[s], hulls.face_start[s + 1]):
             x, y, z = hulls.normals[f, 0], hulls.normals[f, 1], hulls.normals[f, 2]
             tx, ty, tz = 2.0 * (q[1] * z - q[2] * y), 2.0 * (q[2] * x - q[0] * z), 2.0 * (q[0] * y - q[1] * x)
-            nx, ny, nz = x + q[3] * tx + q[1] * tz - q[2] * ty, y + q[3] * ty + q[2] * tx - q[0] * tz, z + q[3] * tz + q[0] * ty - q[1] * tx
+            nx, ny, nz = (
+                x + q[3] * tx + q[1] * tz - q[2] * ty,
+                y + q[3] * ty + q[2] * tx - q[0] * tz,
+                z + q[3] * tz + q[0] * ty - q[1] * tx,
+            )
             c = -(nx * wx + ny * wy + nz * wz)
             if c > 0.0:
                 a = face_area[f] * c

@@ -1,4 +1,6 @@
-"""Looking again within an interval: where bodies turn or slide far, other points may meet than those found at its start."""
+"""Looking again within an interval: where bodies turn or slide far, other points may meet than those found at its
+start.
+"""
 
 from __future__ import annotations
 
@@ -10,7 +12,9 @@ from .assemblies import rotation
 from .manifolds import Near, Rows, keep_impulses, turn_inertia
 
 LOOK_SHARE = 0.01
-"""Within an interval contact points are looked for again once their bodies' surfaces have turned by more than this share of the smaller piece's size."""
+"""Within an interval contact points are looked for again once their bodies' surfaces have turned by more than this
+share of the smaller piece's size.
+"""
 
 SLIDE_WEIGHT = 0.25
 """What sliding along each other counts against turning."""
@@ -18,17 +22,25 @@ SLIDE_WEIGHT = 0.25
 
 @kernel(inline=True)
 def _since(seen, reach, r, a, b, moved, turned):
-    """What a has moved against b since entry r was seen (x, y, z) [m], and how far the surfaces of both have turned [m]."""
+    """What a has moved against b since entry r was seen (x, y, z) [m], and how far the surfaces of both have turned
+    [m].
+    """
     xa, ya, za = turned[a, 0] - seen[r, 3], turned[a, 1] - seen[r, 4], turned[a, 2] - seen[r, 5]
     xb, yb, zb = turned[b, 0] - seen[r, 6], turned[b, 1] - seen[r, 7], turned[b, 2] - seen[r, 8]
     far = reach[r, 0] * np.sqrt(xa * xa + ya * ya + za * za) + reach[r, 1] * np.sqrt(xb * xb + yb * yb + zb * zb)
-    return moved[a, 0] - moved[b, 0] - seen[r, 0], moved[a, 1] - moved[b, 1] - seen[r, 1], moved[a, 2] - moved[b, 2] - seen[r, 2], far
+    return (
+        moved[a, 0] - moved[b, 0] - seen[r, 0],
+        moved[a, 1] - moved[b, 1] - seen[r, 1],
+        moved[a, 2] - moved[b, 2] - seen[r, 2],
+        far,
+    )
 
 
 @kernel(inner=True)
 def _may_meet(nx, ny, nz, x, y, z, far, gap):
-    """Whether two surfaces that were a gap apart along the normal may meet, one having moved by (x, y, z) against the other, and both having
-    turned by ``far`` [m] at most. Without a normal, in whatever direction."""
+    """Whether two surfaces that were a gap apart along the normal may meet, one having moved by (x, y, z) against the
+    other, and both having turned by ``far`` [m] at most. Without a normal, in whatever direction.
+    """
     if nx == 0.0 and ny == 0.0 and nz == 0.0:
         return far + np.sqrt(x * x + y * y + z * z) > gap
     return far - (nx * x + ny * y + nz * z) > gap
@@ -36,9 +48,10 @@ def _may_meet(nx, ny, nz, x, y, z, far, gap):
 
 @kernel(inner=True)
 def stale_rows(rows: Rows, n_rows, near: Near, n_near, moved, turned, vel, spin, h, out):
-    """Rows whose bodies have turned, or slid along each other, so far since their points were found that other points may meet: their
-    indices into out (n_rows + n_near,) int32; and what is near and may
-    meet within the next substep h [s], as -1 and down. Returns how many."""
+    """Rows whose bodies have turned, or slid along each other, so far since their points were found that other points
+    may meet: their indices into out (n_rows + n_near,) int32; and what is near and may meet within the next substep h
+    [s], as -1 and down. Returns how many.
+    """
     n = 0
     for r in range(n_rows):
         a, b = rows.a[r], rows.b[r]
@@ -73,9 +86,13 @@ def stale_rows(rows: Rows, n_rows, near: Near, n_near, moved, turned, vel, spin,
 
 
 @kernel(inner=True)
-def make_ready(rows: Rows, near: Near, again, asm: Assemblies, con: Contacts, look, turned_at, inv_mass, inv_inertia, m, which):
-    """Before the pairs of the rows ``again`` are looked at within an interval: their bodies' inertias are turned, and their impulses laid back into con.
-    which (N,) int64 out: the pairs; turned_at (A,) int64: the last look for which an inertia was turned; m (3, 3) scratch."""
+def make_ready(
+    rows: Rows, near: Near, again, asm: Assemblies, con: Contacts, look, turned_at, inv_mass, inv_inertia, m, which
+):
+    """Before the pairs of the rows ``again`` are looked at within an interval: their bodies' inertias are turned, and
+    their impulses laid back into con. which (N,) int64 out: the pairs; turned_at (A,) int64: the last look for which an
+    inertia was turned; m (3, 3) scratch.
+    """
     for x in range(len(again)):
         r = again[x]
         k = rows.pair[r] if r >= 0 else near.pair[-1 - r]

@@ -119,8 +119,9 @@ def _ascending(label, mine, first, n, out):
 
 @kernel(allocates=True)
 def split(parent, pieces: PieceTable, bonds: BondTable, broken, reach, piece_asm, asm: Assemblies):
-    """Part the assembly in slot ``parent`` into its connected parts; returns how many there are. What no longer holds a held piece is
-    free."""
+    """Part the assembly in slot ``parent`` into its connected parts; returns how many there are. What no longer holds a
+    held piece is free.
+    """
     count = len(piece_asm)
     members, queue = np.empty(asm.pieces[parent], np.int32), np.empty(asm.pieces[parent], np.int32)
     part = np.zeros(count, np.int32)  # from 1; 0 for pieces not reached yet
@@ -159,14 +160,15 @@ def split(parent, pieces: PieceTable, bonds: BondTable, broken, reach, piece_asm
         _ascending(part, np.int64(parts), np.int64(first), np.int64(n), members)
         slot = _gather(members, np.int64(n), pieces, reach, asm)
         for c in range(3):
-            arm[c] = m[c, 0] * (asm.rest[slot, 0] - p_rest[0]) + m[c, 1] * (asm.rest[slot, 1] - p_rest[1]) + m[c, 2] * (asm.rest[slot, 2] - p_rest[2])
+            arm[c] = (
+                m[c, 0] * (asm.rest[slot, 0] - p_rest[0])
+                + m[c, 1] * (asm.rest[slot, 1] - p_rest[1])
+                + m[c, 2] * (asm.rest[slot, 2] - p_rest[2])
+            )
             asm.pos[slot, c] = p_pos[c] + arm[c]
         for c in range(4):
             asm.rot[slot, c] = p_rot[c]
-        if asm.held[slot]:
-            asm.vel[slot] = 0.0
-            asm.spin[slot] = 0.0
-        elif was_held:
+        if asm.held[slot] or was_held:
             asm.vel[slot] = 0.0
             asm.spin[slot] = 0.0
         else:
@@ -222,7 +224,9 @@ def wake_around(slot, shape_piece, piece_asm, con: Contacts, asm: Assemblies):
             wake(np.int64(a), asm)
 
 
-def first_assemblies(pieces: PieceTable, bonds: BondTable, reach: np.ndarray, velocity: np.ndarray, spin: np.ndarray) -> tuple[np.ndarray, Assemblies]:
+def first_assemblies(
+    pieces: PieceTable, bonds: BondTable, reach: np.ndarray, velocity: np.ndarray, spin: np.ndarray
+) -> tuple[np.ndarray, Assemblies]:
     """Assemblies at the opening pose.
 
     velocity, spin : (P, 3) start values of each piece's body [m/s], [rad/s]; the spin is about the assembly's centre
@@ -231,10 +235,29 @@ def first_assemblies(pieces: PieceTable, bonds: BondTable, reach: np.ndarray, ve
     count = len(pieces.mass)
     slots = count + 1
     asm = Assemblies(
-        np.zeros((slots, 3)), np.tile([0.0, 0, 0, 1], (slots, 1)), np.zeros((slots, 3)), np.zeros((slots, 3)), np.zeros((slots, 3)),
-        np.zeros(slots), np.zeros(slots), np.zeros((slots, 3, 3)), np.zeros((slots, 3, 3)), np.zeros(slots),
-        np.zeros(slots, np.uint8), np.zeros(slots, np.uint8), np.zeros(slots, np.uint8), np.zeros(slots, np.int32),
-        np.zeros(slots), np.zeros(slots), np.zeros(slots), np.zeros((slots, 3)), np.zeros((slots, 4)), np.zeros(slots), np.zeros(slots), np.ones(slots), np.full(slots, -1, np.int32),
+        np.zeros((slots, 3)),
+        np.tile([0.0, 0, 0, 1], (slots, 1)),
+        np.zeros((slots, 3)),
+        np.zeros((slots, 3)),
+        np.zeros((slots, 3)),
+        np.zeros(slots),
+        np.zeros(slots),
+        np.zeros((slots, 3, 3)),
+        np.zeros((slots, 3, 3)),
+        np.zeros(slots),
+        np.zeros(slots, np.uint8),
+        np.zeros(slots, np.uint8),
+        np.zeros(slots, np.uint8),
+        np.zeros(slots, np.int32),
+        np.zeros(slots),
+        np.zeros(slots),
+        np.zeros(slots),
+        np.zeros((slots, 3)),
+        np.zeros((slots, 4)),
+        np.zeros(slots),
+        np.zeros(slots),
+        np.ones(slots),
+        np.full(slots, -1, np.int32),
     )
     piece_asm = np.full(count, -1, np.int32)
     _label(pieces, bonds, reach, piece_asm, asm)

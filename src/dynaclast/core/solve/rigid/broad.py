@@ -19,7 +19,9 @@ SLOP_SHARE = 0.005
 """Contact margin at rest as a share of the piece's size."""
 
 ROOM_SHARE = 0.03
-"""By this share of its size the bounds of what can move are wider than where it is headed: a hit may send it elsewhere."""
+"""By this share of its size the bounds of what can move are wider than where it is headed: a hit may send it
+elsewhere.
+"""
 
 
 @kernel(inline=True)
@@ -41,8 +43,24 @@ def place_shape(hulls: Hulls, pieces: PieceTable, asm: Assemblies, s, a, m, wver
 
 
 @kernel(inner=True)
-def place_shapes(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, everything, wverts, wnormals, wcenter, lo, hi, settings: Settings, push, m):
-    """World corners, face normals, centres and swept bounds of all shapes that are awake (or of all). m (3, 3) scratch."""
+def place_shapes(
+    hulls: Hulls,
+    pieces: PieceTable,
+    piece_asm,
+    asm: Assemblies,
+    everything,
+    wverts,
+    wnormals,
+    wcenter,
+    lo,
+    hi,
+    settings: Settings,
+    push,
+    m,
+):
+    """World corners, face normals, centres and swept bounds of all shapes that are awake (or of all). m (3, 3)
+    scratch.
+    """
     for s in range(len(hulls.piece)):
         p = hulls.piece[s]
         a = piece_asm[p]
@@ -59,7 +77,11 @@ def place_shapes(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, e
                 hi[s, i] = max(hi[s, i], wverts[v, i])
         grow = hulls.radius[s] + (SLOP_SHARE if asm.held[a] else ROOM_SHARE) * pieces.size[p]
         turn = np.sqrt(asm.spin[a, 0] ** 2 + asm.spin[a, 1] ** 2 + asm.spin[a, 2] ** 2)
-        arm = np.sqrt((wcenter[s, 0] - asm.pos[a, 0]) ** 2 + (wcenter[s, 1] - asm.pos[a, 1]) ** 2 + (wcenter[s, 2] - asm.pos[a, 2]) ** 2)
+        arm = np.sqrt(
+            (wcenter[s, 0] - asm.pos[a, 0]) ** 2
+            + (wcenter[s, 1] - asm.pos[a, 1]) ** 2
+            + (wcenter[s, 2] - asm.pos[a, 2]) ** 2
+        )
         swing = min(turn * settings.interval, 2.0) * (hulls.bound[s] + arm)
         for k in range(3):
             fall = (abs(settings.gravity[k]) + abs(push[a, k])) * settings.interval * settings.interval
@@ -83,8 +105,9 @@ def widest(lo, shapes):
 
 @kernel(inner=True)
 def put_in_order(lo, axis, order):
-    """Sort the shapes in order by their lower bounds along an axis, equals by their numbers; what was in order before is put right in as many steps
-    as shapes have passed each other since."""
+    """Sort the shapes in order by their lower bounds along an axis, equals by their numbers; what was in order before
+    is put right in as many steps as shapes have passed each other since.
+    """
     for i in range(1, len(order)):
         s = order[i]
         at = lo[s, axis]
@@ -96,18 +119,53 @@ def put_in_order(lo, axis, order):
 
 
 @kernel(inner=True)
-def find_pairs(hulls: Hulls, pieces: PieceTable, piece_asm, apart, asm: Assemblies, settings: Settings, sheets: Sheets, lo, hi, axis, order, active, out_a, out_b):
-    """Pairs with overlapping bounds, at least one awake or one asleep and the other driven; ground pairs have b = -1. Returns the count found
-    (which may exceed the room in out_a, out_b: then nothing beyond the room is written). order: all shapes but the triangles of exact bodies; active: scratch as long."""
+def find_pairs(
+    hulls: Hulls,
+    pieces: PieceTable,
+    piece_asm,
+    apart,
+    asm: Assemblies,
+    settings: Settings,
+    sheets: Sheets,
+    lo,
+    hi,
+    axis,
+    order,
+    active,
+    out_a,
+    out_b,
+):
+    """Pairs with overlapping bounds, at least one awake or one asleep and the other driven; ground pairs have b = -1.
+    Returns the count found (which may exceed the room in out_a, out_b: then nothing beyond the room is written). order:
+    all shapes but the triangles of exact bodies; active: scratch as long.
+    """
     count = _hull_pairs(hulls, pieces, piece_asm, apart, asm, settings, active, lo, hi, axis, order, out_a, out_b)
     for x in range(len(sheets.piece)):
-        count = _sheet_pairs(hulls, pieces, piece_asm, apart, asm, sheets, x, active, lo, hi, out_a, out_b, np.int64(count))
+        count = _sheet_pairs(
+            hulls, pieces, piece_asm, apart, asm, sheets, x, active, lo, hi, out_a, out_b, np.int64(count)
+        )
     return count
 
 
 @kernel(inner=True)
-def _hull_pairs(hulls: Hulls, pieces: PieceTable, piece_asm, apart, asm: Assemblies, settings: Settings, active, lo, hi, axis, order, out_a, out_b):
-    """Pairs of hulls and of these with the ground. active (S,) uint8 out: 0 stands still, 1 moves, 2 is asleep, 3 is driven, 4 is gone."""
+def _hull_pairs(
+    hulls: Hulls,
+    pieces: PieceTable,
+    piece_asm,
+    apart,
+    asm: Assemblies,
+    settings: Settings,
+    active,
+    lo,
+    hi,
+    axis,
+    order,
+    out_a,
+    out_b,
+):
+    """Pairs of hulls and of these with the ground. active (S,) uint8 out: 0 stands still, 1 moves, 2 is asleep, 3 is
+    driven, 4 is gone.
+    """
     count = 0
     room = len(out_a)
     shapes = len(order)
@@ -138,7 +196,9 @@ def _hull_pairs(hulls: Hulls, pieces: PieceTable, piece_asm, apart, asm: Assembl
                 continue
             if lo[t, ax1] > hi[s, ax1] or hi[t, ax1] < lo[s, ax1] or lo[t, ax2] > hi[s, ax2] or hi[t, ax2] < lo[s, ax2]:
                 continue
-            if piece_asm[hulls.piece[t]] == asm_s or _kept_apart(apart, pieces.body[hulls.piece[s]], pieces.body[hulls.piece[t]]):
+            if piece_asm[hulls.piece[t]] == asm_s or _kept_apart(
+                apart, pieces.body[hulls.piece[s]], pieces.body[hulls.piece[t]]
+            ):
                 continue
             if count < room:
                 out_a[count] = min(s, t)
@@ -157,7 +217,21 @@ def _kept_apart(apart, a, b):
 
 
 @kernel(allocates=True, inner=True)
-def _sheet_pairs(hulls: Hulls, pieces: PieceTable, piece_asm, apart, asm: Assemblies, sheets: Sheets, x, active, lo, hi, out_a, out_b, count):
+def _sheet_pairs(
+    hulls: Hulls,
+    pieces: PieceTable,
+    piece_asm,
+    apart,
+    asm: Assemblies,
+    sheets: Sheets,
+    x,
+    active,
+    lo,
+    hi,
+    out_a,
+    out_b,
+    count,
+):
     """Pairs of one exact body's triangles with the shapes whose bounds meet theirs, by its tree."""
     piece = sheets.piece[x]
     a = piece_asm[piece]
@@ -188,7 +262,14 @@ def _sheet_pairs(hulls: Hulls, pieces: PieceTable, piece_asm, apart, asm: Assemb
         while top > 0:
             top -= 1
             n = stack[top]
-            if sheets.lo[n, 0] > qhi[0] or sheets.hi[n, 0] < qlo[0] or sheets.lo[n, 1] > qhi[1] or sheets.hi[n, 1] < qlo[1] or sheets.lo[n, 2] > qhi[2] or sheets.hi[n, 2] < qlo[2]:
+            if (
+                sheets.lo[n, 0] > qhi[0]
+                or sheets.hi[n, 0] < qlo[0]
+                or sheets.lo[n, 1] > qhi[1]
+                or sheets.hi[n, 1] < qlo[1]
+                or sheets.lo[n, 2] > qhi[2]
+                or sheets.hi[n, 2] < qlo[2]
+            ):
                 continue
             if sheets.child[n] >= 0:
                 stack[top] = sheets.child[n]
@@ -197,7 +278,14 @@ def _sheet_pairs(hulls: Hulls, pieces: PieceTable, piece_asm, apart, asm: Assemb
                 continue
             for k in range(sheets.start[n], sheets.start[n] + sheets.count[n]):
                 t = sheets.order[k]
-                if lo[t, 0] > hi[s, 0] or hi[t, 0] < lo[s, 0] or lo[t, 1] > hi[s, 1] or hi[t, 1] < lo[s, 1] or lo[t, 2] > hi[s, 2] or hi[t, 2] < lo[s, 2]:
+                if (
+                    lo[t, 0] > hi[s, 0]
+                    or hi[t, 0] < lo[s, 0]
+                    or lo[t, 1] > hi[s, 1]
+                    or hi[t, 1] < lo[s, 1]
+                    or lo[t, 2] > hi[s, 2]
+                    or hi[t, 2] < lo[s, 2]
+                ):
                     continue
                 if count < len(out_a):
                     out_a[count] = s
@@ -208,14 +296,18 @@ def _sheet_pairs(hulls: Hulls, pieces: PieceTable, piece_asm, apart, asm: Assemb
 
 @kernel(inner=True)
 def _slot(a, b, mask):
-    """Where to look for a pair in a table of mask + 1 places (Fibonacci hashing, Knuth 1973), and the number that stands for the pair."""
+    """Where to look for a pair in a table of mask + 1 places (Fibonacci hashing, Knuth 1973), and the number that
+    stands for the pair.
+    """
     key = (np.int64(a) << np.int64(32)) + np.int64(b)
     h = np.uint64(key) * np.uint64(0x9E3779B97F4A7C15)
     return np.int64((h >> np.uint64(32)) & np.uint64(mask)), key
 
 
 class Pairing(NamedTuple):
-    """Scratch of ``carry_over`` for at most K entries: a table (2^n > 2 K) of entries by the numbers of their pairs, each entry's pair, gaps."""
+    """Scratch of ``carry_over`` for at most K entries: a table (2^n > 2 K) of entries by the numbers of their pairs,
+    each entry's pair, gaps.
+    """
 
     table: np.ndarray
     keys: np.ndarray
@@ -225,17 +317,31 @@ class Pairing(NamedTuple):
 
 def make_pairing(room: int) -> Pairing:
     size = max(16, 2 << (2 * room + 2).bit_length())
-    return Pairing(np.zeros(size, np.int32), np.zeros(size, np.int64), np.zeros(room, np.int32), np.zeros(room, np.int32))
+    return Pairing(
+        np.zeros(size, np.int32), np.zeros(size, np.int64), np.zeros(room, np.int32), np.zeros(room, np.int32)
+    )
 
 
 @kernel
-def carry_over(pair_a, pair_b, fresh, hulls: Hulls, piece_asm, asm: Assemblies, con: Contacts, count, known, which, scratch: Pairing):
-    """Bring the memory of the last search, the first ``count`` entries of con, up to date for the first ``fresh`` of the given pairs. Returns how
-    many entries there are then; con and known have room for count + fresh.
+def carry_over(
+    pair_a,
+    pair_b,
+    fresh,
+    hulls: Hulls,
+    piece_asm,
+    asm: Assemblies,
+    con: Contacts,
+    count,
+    known,
+    which,
+    scratch: Pairing,
+):
+    """Bring the memory of the last search, the first ``count`` entries of con, up to date for the first ``fresh`` of
+    the given pairs. Returns how many entries there are then; con and known have room for count + fresh.
 
-    What is remembered stays where it is. which (fresh,) int64 out: the entry of each pair; known (K,) uint8 out: 1 where it was
-    remembered, 0 where it is new, 2 for entries of other pairs, of which neither side is awake. All others are forgotten, and
-    the last entries take their places.
+    What is remembered stays where it is. which (fresh,) int64 out: the entry of each pair; known (K,) uint8 out: 1
+    where it was remembered, 0 where it is new, 2 for entries of other pairs, of which neither side is awake. All others
+    are forgotten, and the last entries take their places.
     """
     bits = 4
     while (1 << bits) < 2 * count + 2:

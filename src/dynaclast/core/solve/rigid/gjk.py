@@ -52,7 +52,9 @@ def _closest_on_segment(w, i, j, bary):
 
 @kernel(inner=True)
 def _closest_on_triangle(w, i, j, k, bary):
-    """The same for triangle (w[i], w[j], w[k]). Written out in scalars: small arrays here would cost more than the arithmetic."""
+    """The same for triangle (w[i], w[j], w[k]). Written out in scalars: small arrays here would cost more than the
+    arithmetic.
+    """
     ax, ay, az = w[i, 0], w[i, 1], w[i, 2]
     bx, by, bz = w[j, 0], w[j, 1], w[j, 2]
     cx, cy, cz = w[k, 0], w[k, 1], w[k, 2]
@@ -112,7 +114,8 @@ def make_scratch() -> tuple[Array, ...]:
 def gjk(pa, a0, a1, pb, b0, b1, shift, limit, axis, near_a, near_b, scratch):
     """Distance between the hulls of pa[a0:a1], moved by ``shift`` (3,), and pb[b0:b1].
 
-    limit   : [m], where they are farther apart than this, a bound of the distance will do, and the closest points stay out
+    limit   : [m], where they are farther apart than this, a bound of the distance will do, and the closest points stay
+    out
     scratch : what ``make_scratch`` gives, kept by the caller: memory here would cost more than the search
 
     axis   : (3,) in: first guess of the direction from b to a; out: that direction, unit, if apart
@@ -128,7 +131,11 @@ def gjk(pa, a0, a1, pb, b0, b1, shift, limit, axis, near_a, near_b, scratch):
     for step in range(MOST_STEPS):
         sa = support(pa, a0, a1, -vx, -vy, -vz)
         sb = support(pb, b0, b1, vx, vy, vz)
-        wx, wy, wz = pa[sa, 0] + shift[0] - pb[sb, 0], pa[sa, 1] + shift[1] - pb[sb, 1], pa[sa, 2] + shift[2] - pb[sb, 2]
+        wx, wy, wz = (
+            pa[sa, 0] + shift[0] - pb[sb, 0],
+            pa[sa, 1] + shift[1] - pb[sb, 1],
+            pa[sa, 2] + shift[2] - pb[sb, 2],
+        )
         if step > 0:
             bound = vx * wx + vy * wy + vz * wz
             if bound > 0.0 and bound * bound > limit * limit * dist2:
@@ -208,4 +215,22 @@ def gjk(pa, a0, a1, pb, b0, b1, shift, limit, axis, near_a, near_b, scratch):
 def hull_distance(a: Array, b: Array) -> float:
     """Distance [m] between the convex hulls of (n, 3) and (m, 3) points; 0 where they overlap."""
     axis, na, nb = a.mean(axis=0) - b.mean(axis=0), np.zeros(3), np.zeros(3)
-    return max(0.0, float(gjk(np.ascontiguousarray(a), 0, len(a), np.ascontiguousarray(b), 0, len(b), np.zeros(3), np.inf, axis, na, nb, make_scratch())))
+    return max(
+        0.0,
+        float(
+            gjk(
+                np.ascontiguousarray(a),
+                0,
+                len(a),
+                np.ascontiguousarray(b),
+                0,
+                len(b),
+                np.zeros(3),
+                np.inf,
+                axis,
+                na,
+                nb,
+                make_scratch(),
+            )
+        ),
+    )

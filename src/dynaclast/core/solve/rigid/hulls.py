@@ -27,11 +27,15 @@ MOST_CORNERS = 40
 """A hull with more corners is replaced by the hull of its extreme points in this many directions."""
 
 FLAT_WITHIN = (2e-6, 2e-5, 1e-4)
-"""Points this near to a face count as on it, as a share of the hull's size: tried one after another, since meshes come rounded."""
+"""Points this near to a face count as on it, as a share of the hull's size: tried one after another, since meshes come
+rounded.
+"""
 ONE_WITHIN = 5e-4
 """Corners of a core this near to each other are one, as a share of the hull's size."""
 SAME_WITHIN, SAME_TURN = 3e-4, np.cos(0.01)
-"""Two planes are one face where the corners of the smaller are this near to the larger, as a share of the hull's size, and their normals this alike."""
+"""Two planes are one face where the corners of the smaller are this near to the larger, as a share of the hull's size,
+and their normals this alike.
+"""
 MANY_CORNERS = 30
 """From so many corners on, looser tries cost more than the general way."""
 
@@ -78,7 +82,9 @@ def convex_core(points: Array) -> Hull:
 
     Raises ValueError where the points span no volume.
     """
-    distinct = np.unique(np.round(points / (1e-7 * max(float(np.abs(points).max(initial=0.0)), 1e-300))), axis=0, return_index=True)[1]
+    distinct = np.unique(
+        np.round(points / (1e-7 * max(float(np.abs(points).max(initial=0.0)), 1e-300))), axis=0, return_index=True
+    )[1]
     few = np.ascontiguousarray(points[np.sort(distinct)], float)
     if len(few) > MOST_CORNERS:
         few = _fewer(few)
@@ -96,12 +102,17 @@ def _fewer(points: Array) -> Array:
         points = points[ConvexHull(points).vertices]
     except (QhullError, ValueError) as exc:
         raise ValueError("the points span no volume") from exc
-    return points[np.unique(np.argmax(points @ _directions(MOST_CORNERS).T, axis=0))] if len(points) > MOST_CORNERS else points
+    return (
+        points[np.unique(np.argmax(points @ _directions(MOST_CORNERS).T, axis=0))]
+        if len(points) > MOST_CORNERS
+        else points
+    )
 
 
 def _small_core(points: Array, tol: float) -> Hull | None:
-    """``general_core`` of few points, by enumeration; None where that finds no closed solid with a good core. tol: points nearer than this
-    to a face lie on it [m]"""
+    """``general_core`` of few points, by enumeration; None where that finds no closed solid with a good core. tol:
+    points nearer than this to a face lie on it [m]
+    """
     planes = np.empty((MOST_FACES, 4))
     count = faces_of(points, tol, planes)
     planes = _distinct(planes[: max(count, 0)], points, tol)
@@ -121,7 +132,10 @@ def _small_core(points: Array, tol: float) -> Hull | None:
         if inner is None or inner[2] <= 0.5 * whole:
             return None
         core, rings, _ = inner
-        blunt, limit = float(np.linalg.norm(corners[:, None] - core, axis=2).min(axis=1).max()) - radius, MOST_BLUNT * size
+        blunt, limit = (
+            float(np.linalg.norm(corners[:, None] - core, axis=2).min(axis=1).max()) - radius,
+            MOST_BLUNT * size,
+        )
         if blunt <= limit or share <= 0.02:  # the loss grows in proportion to the radius
             use = [f for f in range(count) if len(rings[f]) >= 3]
             return Hull(core, planes[use, :3].copy(), [rings[f] for f in use], radius)
@@ -129,7 +143,9 @@ def _small_core(points: Array, tol: float) -> Hull | None:
 
 
 def _distinct(planes: Array, points: Array, tol: float) -> Array:
-    """Planes (f, 4) without those that say of the same corners the same as one with more corners, which the noise of the corners gives."""
+    """Planes (f, 4) without those that say of the same corners the same as one with more corners, which the noise of
+    the corners gives.
+    """
     far = np.abs(points @ planes[:, :3].T + planes[:, 3])
     on, near = far <= 2.0 * tol, far <= SAME_WITHIN * float(np.ptp(points, axis=0).max())
     alike = planes[:, :3] @ planes[:, :3].T > SAME_TURN
@@ -141,8 +157,10 @@ def _distinct(planes: Array, points: Array, tol: float) -> Array:
 
 
 def _closed(planes: Array, inset: float, tol: float, size: float) -> tuple[Array, list[np.ndarray], float] | None:
-    """Corners (n, 3), rings by plane, and volume of the solid behind planes (f, 4) moved inwards; None where its faces do not close. Corners
-    that lie close together are one: nearly flat edges leave them uncertain, so a wider closeness is tried too."""
+    """Corners (n, 3), rings by plane, and volume of the solid behind planes (f, 4) moved inwards; None where its faces
+    do not close. Corners that lie close together are one: nearly flat edges leave them uncertain, so a wider closeness
+    is tried too.
+    """
     corners, on = np.empty((ROOM, 3)), np.empty((ROOM, 2), np.uint64)
     start, ring = np.empty(MOST_FACES + 1, np.int64), np.empty(8 * ROOM, np.int64)
     near = max(3.0 * tol, ONE_WITHIN * size)
@@ -173,7 +191,10 @@ def general_core(points: Array, share: float = 1.0) -> Hull:
             scale = float(np.ptp(corners, axis=0).max())
             _, first = np.unique(np.round(shrunk / (1e-6 * scale)).astype(np.int64), axis=0, return_index=True)
             core = ConvexHull(shrunk[np.sort(first)])
-            blunt = float(np.min(np.linalg.norm(corners[:, None] - core.points[core.vertices][None], axis=2), axis=1).max()) - radius
+            blunt = (
+                float(np.min(np.linalg.norm(corners[:, None] - core.points[core.vertices][None], axis=2), axis=1).max())
+                - radius
+            )
             limit = MOST_BLUNT * hull.volume ** (1 / 3)
             if blunt > limit and share > 0.02:  # the loss grows in proportion to the radius
                 return general_core(points, share * max(0.02, 0.95 * limit / blunt))

@@ -1,4 +1,6 @@
-"""Islands: what hangs together by contacts and ties, how many sweeps it gets, and that contact alone gives it no energy."""
+"""Islands: what hangs together by contacts and ties, how many sweeps it gets, and that contact alone gives it no
+energy.
+"""
 
 from __future__ import annotations
 
@@ -11,7 +13,9 @@ from .manifolds import HIT_SHARE, Rows
 from .ties import TieRows
 
 SWEEPS_OF = ((24, 6), (60, 3))
-"""Sweeps a substep of islands with at most so many rows; larger ones take one. Few rows cost little, and stacks and mass ratios need them."""
+"""Sweeps a substep of islands with at most so many rows; larger ones take one. Few rows cost little, and stacks and
+mass ratios need them.
+"""
 
 SMALL = SWEEPS_OF[-1][0]
 """The most rows of an island that gets more sweeps than one."""
@@ -29,8 +33,9 @@ GAIN = 4e-6
 def islands(rows: Rows, n_rows, ties: TieRows, n_ties, live, inv_mass, held, island, leans, watch, size):
     """Movers joined by rows, known by their lowest slot: island (A,) int32.
 
-    leans (A,) uint8: an island meets what cannot move; watch (A,) uint8, bits: 1, its energy must be watched, since something in it
-    is hit, bounces or turns far within the interval; 2, masses are uneven; 4, something animated gives it energy; 8, it is tied. size (A,) int32: its rows. Fills rows.sweeps and returns the largest of these.
+    leans (A,) uint8: an island meets what cannot move; watch (A,) uint8, bits: 1, its energy must be watched, since
+    something in it is hit, bounces or turns far within the interval; 2, masses are uneven; 4, something animated gives
+    it energy; 8, it is tied. size (A,) int32: its rows. Fills rows.sweeps and returns the largest of these.
     """
     for k in range(len(live)):
         island[live[k]] = live[k]
@@ -115,12 +120,21 @@ def kinetic_of(asm: Assemblies, a):
     wx, wy, wz = asm.spin[a, 0], asm.spin[a, 1], asm.spin[a, 2]
     if wx != 0.0 or wy != 0.0 or wz != 0.0:
         qx, qy, qz, qw = asm.rot[a, 0], asm.rot[a, 1], asm.rot[a, 2], asm.rot[a, 3]
-        tx, ty, tz = 2.0 * (wy * qz - wz * qy), 2.0 * (wz * qx - wx * qz), 2.0 * (wx * qy - wy * qx)  # the spin in the opening frame
+        tx, ty, tz = (
+            2.0 * (wy * qz - wz * qy),
+            2.0 * (wz * qx - wx * qz),
+            2.0 * (wx * qy - wy * qx),
+        )  # the spin in the opening frame
         x = wx + qw * tx + ty * qz - tz * qy
         y = wy + qw * ty + tz * qx - tx * qz
         z = wz + qw * tz + tx * qy - ty * qx
         i = asm.inertia[a]
-        e += i[0, 0] * x * x + i[1, 1] * y * y + i[2, 2] * z * z + 2.0 * (i[0, 1] * x * y + i[0, 2] * x * z + i[1, 2] * y * z)
+        e += (
+            i[0, 0] * x * x
+            + i[1, 1] * y * y
+            + i[2, 2] * z * z
+            + 2.0 * (i[0, 1] * x * y + i[0, 2] * x * z + i[1, 2] * y * z)
+        )
     return 0.5 * e
 
 
@@ -138,9 +152,10 @@ def kinetic(asm: Assemblies, live, island, watch, out):
 
 @kernel(inner=True)
 def take_back(asm: Assemblies, live, island, leans, had, has, middle):
-    """Where contact alone has made energy (bodies turned on while their rows stood still; bounces at several points that were not
-    solved to the end), slow the island's relative motion to what it had. An island that touches nothing held keeps its
-    momentum."""
+    """Where contact alone has made energy (bodies turned on while their rows stood still; bounces at several points
+    that were not solved to the end), slow the island's relative motion to what it had. An island that touches nothing
+    held keeps its momentum.
+    """
     excess = False
     for k in range(len(live)):
         i = island[live[k]]
@@ -175,8 +190,10 @@ def take_back(asm: Assemblies, live, island, leans, had, has, middle):
 
 @kernel(inner=True)
 def swing(asm: Assemblies, live, island, watch, push, twist, gravity, half, out, moving):
-    """Energy (A,) of islands with ties in the middle of the last substep, half a substep ago [J], and its kinetic part; infinite where something gives
-    them energy: what is animated, or a field by push (A, 3) [m/s2] or twist (A, 3) [rad/s2]."""
+    """Energy (A,) of islands with ties in the middle of the last substep, half a substep ago [J], and its kinetic part;
+    infinite where something gives them energy: what is animated, or a field by push (A, 3) [m/s2] or twist (A, 3)
+    [rad/s2].
+    """
     for k in range(len(live)):
         out[island[live[k]]] = 0.0
         moving[island[live[k]]] = 0.0
@@ -196,8 +213,9 @@ def swing(asm: Assemblies, live, island, watch, push, twist, gravity, half, out,
 
 @kernel(inner=True)
 def calm_swing(asm: Assemblies, live, island, watch, had, has, moving):
-    """Slow islands with ties whose energy grew by more than GAIN of what moves. What is tied and heavily loaded trembles faster than a substep can
-    follow, and would tear itself away."""
+    """Slow islands with ties whose energy grew by more than GAIN of what moves. What is tied and heavily loaded
+    trembles faster than a substep can follow, and would tear itself away.
+    """
     for k in range(len(live)):
         a = live[k]
         i = island[a]

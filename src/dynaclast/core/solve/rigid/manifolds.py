@@ -28,11 +28,12 @@ class Rows(NamedTuple):
     jac (M, 4, 12): ra x n, rb x n, Ia^-1 (ra x n), Ib^-1 (rb x n)
     tangent (M, 2, 3); tjac (M, 2, 12) as jac at the patch's centre; tmass (M, 2); rub (M, 2)
     twist_mass, twist, lever (M,); njac (M, 6): Ia^-1 n, Ib^-1 n; roll (M,) rolling length [m], roll_rub (M, 2)
-    total and approach stay 0 beyond count; what the points did in an interval goes to those found within it (``_hand_on``)
-    seen (M, 9): what a had moved against b [m], and what a and b had turned [rad], when the points were found; reach (M, 2) of the two shapes [m]
-    pace (M,) sqrt(g size) [m/s], by which speeds are called slow or fast, so that small and large things behave alike
-    friction, bounce (M,); point (M, 4, 3) world [m]; now (M, 4) separation in this substep [m], without points how far apart they were at least; size (M,) of the smaller piece [m];
-    lively (M,) uint8: a point meets fast enough to bounce, or was hit in the last interval; sweeps (M,): passes a substep
+    total and approach stay 0 beyond count; what the points did in an interval goes to those found within it
+    (``_hand_on``) seen (M, 9): what a had moved against b [m], and what a and b had turned [rad], when the points were
+    found; reach (M, 2) of the two shapes [m] pace (M,) sqrt(g size) [m/s], by which speeds are called slow or fast, so
+    that small and large things behave alike friction, bounce (M,); point (M, 4, 3) world [m]; now (M, 4) separation in
+    this substep [m], without points how far apart they were at least; size (M,) of the smaller piece [m]; lively (M,)
+    uint8: a point meets fast enough to bounce, or was hit in the last interval; sweeps (M,): passes a substep
     """
 
     pair: Index
@@ -72,8 +73,9 @@ class Rows(NamedTuple):
 class Near(NamedTuple):
     """Pairs of one interval that do not touch, but might if a hit sends them towards each other; N of them.
 
-    pair (N,) row in Contacts; a, b (N,) assembly slots; axis (N, 3) from b to a, along which they are ``gap`` (N,) apart at least [m], zeros where
-    that holds along any; infinite gap: no longer here. seen (N, 9), reach (N, 2): as in Rows
+    pair (N,) row in Contacts; a, b (N,) assembly slots; axis (N, 3) from b to a, along which they are ``gap`` (N,)
+    apart at least [m], zeros where that holds along any; infinite gap: no longer here. seen (N, 9), reach (N, 2): as in
+    Rows
     """
 
     pair: Index
@@ -93,9 +95,38 @@ def make_near(room: int) -> Near:
 def make_rows(room: int) -> Rows:
     m, i4, f = room, np.int32, np.zeros
     return Rows(
-        f(m, i4), f(m, i4), f(m, i4), f(m, i4), f((m, 3)), f((m, 4)), f((m, 4)), f((m, 4)), f((m, 4)), f((m, 4)), f((m, 4)), f((m, 4, 12)),
-        f((m, 2, 3)), f((m, 2, 12)), f((m, 2)), f((m, 2)), f(m), f(m), f(m), f((m, 6)), f(m), f((m, 2)), f(m), f(m), f((m, 4, 3)),
-        f((m, 4)), f(m), f(m, np.uint8), f((m, 9)), f((m, 2)), f(m), f(m, i4),
+        f(m, i4),
+        f(m, i4),
+        f(m, i4),
+        f(m, i4),
+        f((m, 3)),
+        f((m, 4)),
+        f((m, 4)),
+        f((m, 4)),
+        f((m, 4)),
+        f((m, 4)),
+        f((m, 4)),
+        f((m, 4, 12)),
+        f((m, 2, 3)),
+        f((m, 2, 12)),
+        f((m, 2)),
+        f((m, 2)),
+        f(m),
+        f(m),
+        f(m),
+        f((m, 6)),
+        f(m),
+        f((m, 2)),
+        f(m),
+        f(m),
+        f((m, 4, 3)),
+        f((m, 4)),
+        f(m),
+        f(m, np.uint8),
+        f((m, 9)),
+        f((m, 2)),
+        f(m),
+        f(m, i4),
     )
 
 
@@ -141,8 +172,10 @@ def _fill(out, ra, rb, n, ia, ib):
 
 @kernel(inline=True)
 def _hand_on(rows: Rows, r, old_point, old):
-    """Give what the old points of row r did in this interval to the new points nearest to them; where there are none, the first place keeps it.
-    old_point (4, 3), old (4, 3): impulse summed, normal velocity at the search, velocity wanted, 0 where there was no point."""
+    """Give what the old points of row r did in this interval to the new points nearest to them; where there are none,
+    the first place keeps it. old_point (4, 3), old (4, 3): impulse summed, normal velocity at the search, velocity
+    wanted, 0 where there was no point.
+    """
     given = 0
     for j in range(4):
         if old[j, 0] == 0.0 and old[j, 1] == 0.0 and old[j, 2] == 0.0:
@@ -204,7 +237,11 @@ def _rub_rows(rows: Rows, r, con: Contacts, k, points, n, mid, asm: Assemblies, 
     for d in range(2):
         w = _fill(rows.tjac[r, d], ra, rb, rows.tangent[r, d], ia, ib)
         rows.tmass[r, d] = 1.0 / (im + w)
-        rows.rub[r, d] = con.rub[k, 0] * rows.tangent[r, d, 0] + con.rub[k, 1] * rows.tangent[r, d, 1] + con.rub[k, 2] * rows.tangent[r, d, 2]
+        rows.rub[r, d] = (
+            con.rub[k, 0] * rows.tangent[r, d, 0]
+            + con.rub[k, 1] * rows.tangent[r, d, 1]
+            + con.rub[k, 2] * rows.tangent[r, d, 2]
+        )
         rows.roll_rub[r, d] = 0.0
     den = 0.0
     for i in range(3):
@@ -230,13 +267,34 @@ def _watch(near: Near, w, k, s, t, a, b, hulls: Hulls, con: Contacts, gap, moved
 
 
 @kernel(inner=True)
-def build_rows(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, con: Contacts, which, again, settings: Settings, points, seps, inv_mass, inv_inertia, moved, turned, arms, rows: Rows, n_rows, near: Near, n_near):
-    """Solver rows of the pairs ``which`` between assemblies of which one can move, and what is near without touching; returns how many there are of both.
+def build_rows(
+    hulls: Hulls,
+    pieces: PieceTable,
+    piece_asm,
+    asm: Assemblies,
+    con: Contacts,
+    which,
+    again,
+    settings: Settings,
+    points,
+    seps,
+    inv_mass,
+    inv_inertia,
+    moved,
+    turned,
+    arms,
+    rows: Rows,
+    n_rows,
+    near: Near,
+    n_near,
+):
+    """Solver rows of the pairs ``which`` between assemblies of which one can move, and what is near without touching;
+    returns how many there are of both.
 
-    again (N,) int32: within an interval, the rows that are written anew, in place and with as many points as there are now, or where negative
-        the places in ``near``, from -1 down: what touches gets a new row; empty at the start of an interval, when n_rows and n_near are 0
-    moved, turned (A, 3): what the bodies have done since the start of the interval, which the separations are counted from
-    arms (11, 3): scratch
+    again (N,) int32: within an interval, the rows that are written anew, in place and with as many points as there are
+        now, or where negative the places in ``near``, from -1 down: what touches gets a new row; empty at the start of
+        an interval, when n_rows and n_near are 0 moved, turned (A, 3): what the bodies have done since the start of the
+        interval, which the separations are counted from arms (11, 3): scratch
     """
     ground = len(asm.alive) - 1
     g = np.sqrt(settings.gravity[0] ** 2 + settings.gravity[1] ** 2 + settings.gravity[2] ** 2)
@@ -302,7 +360,11 @@ def build_rows(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, con
             j = rows.jac[r, i]
             vn, turns = 0.0, 0.0
             for c in range(3):
-                vn += rows.normal[r, c] * (asm.vel[a, c] - asm.vel[b, c]) + j[c] * asm.spin[a, c] + j[3 + c] * -asm.spin[b, c]
+                vn += (
+                    rows.normal[r, c] * (asm.vel[a, c] - asm.vel[b, c])
+                    + j[c] * asm.spin[a, c]
+                    + j[3 + c] * -asm.spin[b, c]
+                )
                 turns += j[c] * turned[a, c] - j[3 + c] * turned[b, c]
             rows.sep[r, i] = seps[k, i] - along - turns
             rows.approach[r, i] = vn

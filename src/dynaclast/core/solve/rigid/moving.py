@@ -29,20 +29,26 @@ def turn_by(q, x, y, z):
 
 @kernel(inner=True)
 def through(m, tensor, x, y, z):
-    """The tensor (3, 3) of the opening frame, turned by m, times a world vector. In scalars: matrix products of this size go through a library
-    call that costs more than the arithmetic."""
+    """The tensor (3, 3) of the opening frame, turned by m, times a world vector. In scalars: matrix products of this
+    size go through a library call that costs more than the arithmetic.
+    """
     bx = m[0, 0] * x + m[1, 0] * y + m[2, 0] * z
     by = m[0, 1] * x + m[1, 1] * y + m[2, 1] * z
     bz = m[0, 2] * x + m[1, 2] * y + m[2, 2] * z
     cx = tensor[0, 0] * bx + tensor[0, 1] * by + tensor[0, 2] * bz
     cy = tensor[1, 0] * bx + tensor[1, 1] * by + tensor[1, 2] * bz
     cz = tensor[2, 0] * bx + tensor[2, 1] * by + tensor[2, 2] * bz
-    return m[0, 0] * cx + m[0, 1] * cy + m[0, 2] * cz, m[1, 0] * cx + m[1, 1] * cy + m[1, 2] * cz, m[2, 0] * cx + m[2, 1] * cy + m[2, 2] * cz
+    return (
+        m[0, 0] * cx + m[0, 1] * cy + m[0, 2] * cz,
+        m[1, 0] * cx + m[1, 1] * cy + m[1, 2] * cz,
+        m[2, 0] * cx + m[2, 1] * cy + m[2, 2] * cz,
+    )
 
 
 @kernel
 def move(asm: Assemblies, live, h, moved, turned, shift, tilt, push, m, q):
-    """Advance positions and orientations; free spin keeps its angular momentum (midpoint rule). m (3, 3), q (4,) scratch.
+    """Advance positions and orientations; free spin keeps its angular momentum (midpoint rule). m (3, 3), q (4,)
+    scratch.
 
     Over an interval a push (A, 3) [m/s2] gives a T^2 / 2, as in a leapfrog, however many substeps there are.
     """

@@ -42,8 +42,10 @@ def _facing(hulls: Hulls, wnormals, s, x, y, z):
 
 @kernel
 def _across(hulls: Hulls, wnormals, s, k, x, y, z):
-    """Of the faces of shape s that meet at its corner k, the one that looks most along (x, y, z): where k is the farthest corner that way, no
-    other face holds what lies deepest (at obtuse slivers the face that looks most that way may lie elsewhere)."""
+    """Of the faces of shape s that meet at its corner k, the one that looks most along (x, y, z): where k is the
+    farthest corner that way, no other face holds what lies deepest (at obtuse slivers the face that looks most that way
+    may lie elsewhere).
+    """
     best, most = hulls.face_start[s], -2.0
     for f in range(hulls.face_start[s], hulls.face_start[s + 1]):
         d = wnormals[f, 0] * x + wnormals[f, 1] * y + wnormals[f, 2] * z
@@ -92,8 +94,10 @@ def _apart_along(wverts, s0, s1, t0, t1, x, y, z):
 
 @kernel(inner=True)
 def _lean(hulls: Hulls, wverts, s, t, ax, ay, az, dist, axis, near, scratch):
-    """Follow the overlap from a unit direction, along which it is ``dist`` (< 0), to one of locally least overlap: where s, moved out along it, is nearest to t gives
-    the next, as long as that is better. axis (3,), near (3, 3) out, as in ``_out_of_overlap``; returns the separation along axis."""
+    """Follow the overlap from a unit direction, along which it is ``dist`` (< 0), to one of locally least overlap:
+    where s, moved out along it, is nearest to t gives the next, as long as that is better. axis (3,), near (3, 3) out,
+    as in ``_out_of_overlap``; returns the separation along axis.
+    """
     s0, s1 = np.int64(hulls.vert_start[s]), np.int64(hulls.vert_start[s + 1])
     t0, t1 = np.int64(hulls.vert_start[t]), np.int64(hulls.vert_start[t + 1])
     for _ in range(MOST_LEANS):
@@ -119,8 +123,8 @@ def _lean(hulls: Hulls, wverts, s, t, ax, ay, az, dist, axis, near, scratch):
 
 @kernel(inner=True)
 def _out_of_overlap(hulls: Hulls, wverts, wnormals, s, t, axis, near, scratch):
-    """Separation (< 0) of overlapping cores along a direction of locally least overlap: that to which the direction remembered or guessed leads, or the best face
-    normal where that is better.
+    """Separation (< 0) of overlapping cores along a direction of locally least overlap: that to which the direction
+    remembered or guessed leads, or the best face normal where that is better.
 
     axis as in ``touch``; near (3, 3) out: the points that would touch; its last row is left 0
     """
@@ -159,8 +163,9 @@ def _wing(points, i, j, k, ux, uy, uz):
 
 @kernel
 def keep_four(points, seps, n):
-    """Reorder so that the first min(n, 4) rows span the patch: deepest, farthest, widest to both sides. What is higher than the deepest point
-    counts as so much nearer (LIFT), so that of a body that turns down on a side that side is kept.
+    """Reorder so that the first min(n, 4) rows span the patch: deepest, farthest, widest to both sides. What is higher
+    than the deepest point counts as so much nearer (LIFT), so that of a body that turns down on a side that side is
+    kept.
 
     Places are handed on as int64: a literal would have the callee compiled once more for each.
     """
@@ -173,7 +178,9 @@ def keep_four(points, seps, n):
     _swap(points, seps, np.int64(0), np.int64(first))
     far, most = 1, -np.inf
     for i in range(1, n):
-        dd = (points[i, 0] - points[0, 0]) ** 2 + (points[i, 1] - points[0, 1]) ** 2 + (points[i, 2] - points[0, 2]) ** 2
+        dd = (
+            (points[i, 0] - points[0, 0]) ** 2 + (points[i, 1] - points[0, 1]) ** 2 + (points[i, 2] - points[0, 2]) ** 2
+        )
         d = np.sqrt(dd) - LIFT * (seps[i] - seps[0])
         if d > most:
             most = d
@@ -199,7 +206,11 @@ def keep_four(points, seps, n):
         out = 0.0
         for side in range(3):
             j = (side + 1) % 3
-            edge = (points[j, 0] - points[side, 0]) ** 2 + (points[j, 1] - points[side, 1]) ** 2 + (points[j, 2] - points[side, 2]) ** 2
+            edge = (
+                (points[j, 0] - points[side, 0]) ** 2
+                + (points[j, 1] - points[side, 1]) ** 2
+                + (points[j, 2] - points[side, 2]) ** 2
+            )
             out = max(out, -_wing(points, side, j, i, ux, uy, uz) / (area * (np.sqrt(edge) + 1e-300)))
         d = out - LIFT * (seps[i] - seps[0])
         if out > 0.0 and d > most:
@@ -226,8 +237,8 @@ def _swap(points, seps, i, j):
 
 @kernel(inner=True)
 def _clip(hulls: Hulls, wverts, wnormals, ref_face, inc_face, grow, limit, points, seps, poly, other):
-    """Clip a face against the sides of a reference face, grown by ``grow`` [m]. Points come out on the incident core, seps as core distance from
-    the reference plane; only those nearer than ``limit``. Returns how many.
+    """Clip a face against the sides of a reference face, grown by ``grow`` [m]. Points come out on the incident core,
+    seps as core distance from the reference plane; only those nearer than ``limit``. Returns how many.
 
     poly, other : (ROOM, 4) scratch: place in the reference plane (2), distance from it, and from the side at hand
     """
@@ -243,7 +254,11 @@ def _clip(hulls: Hulls, wverts, wnormals, ref_face, inc_face, grow, limit, point
     for k in range(hulls.ring_start[inc_face], min(hulls.ring_start[inc_face + 1], hulls.ring_start[inc_face] + ROOM)):
         i = hulls.ring[k]
         x, y, z = wverts[i, 0] - bx, wverts[i, 1] - by, wverts[i, 2] - bz
-        poly[n, 0], poly[n, 1], poly[n, 2] = ux * x + uy * y + uz * z, vx * x + vy * y + vz * z, nx * x + ny * y + nz * z
+        poly[n, 0], poly[n, 1], poly[n, 2] = (
+            ux * x + uy * y + uz * z,
+            vx * x + vy * y + vz * z,
+            nx * x + ny * y + nz * z,
+        )
         n += 1
     pu, pv = 0.0, 0.0
     for k in range(r0, r1):
@@ -283,7 +298,11 @@ def _clip(hulls: Hulls, wverts, wnormals, ref_face, inc_face, grow, limit, point
         d = poly[i, 2]
         if d < limit:
             x, y = poly[i, 0], poly[i, 1]
-            points[m, 0], points[m, 1], points[m, 2] = bx + ux * x + vx * y + nx * d, by + uy * x + vy * y + ny * d, bz + uz * x + vz * y + nz * d
+            points[m, 0], points[m, 1], points[m, 2] = (
+                bx + ux * x + vx * y + nx * d,
+                by + uy * x + vy * y + ny * d,
+                bz + uz * x + vz * y + nz * d,
+            )
             seps[m] = d
             m += 1
     return m
@@ -291,17 +310,25 @@ def _clip(hulls: Hulls, wverts, wnormals, ref_face, inc_face, grow, limit, point
 
 @kernel(inner=True)
 def _on_face(hulls: Hulls, wverts, wnormals, s, t, ref, owned, margin, axis, points, seps, poly, other):
-    """Contact of s and t on a reference face: ref belongs to s if owned, else to t. Returns the number of points, 0 where none is near, and how far
-    the other surface is from the face where it is nearest to its plane [m]."""
+    """Contact of s and t on a reference face: ref belongs to s if owned, else to t. Returns the number of points, 0
+    where none is near, and how far the other surface is from the face where it is nearest to its plane [m].
+    """
     rs, rt = hulls.radius[s], hulls.radius[t]
     both = rs + rt
     nx, ny, nz = wnormals[ref, 0], wnormals[ref, 1], wnormals[ref, 2]
     o = t if owned else s
     low = support(wverts, np.int64(hulls.vert_start[o]), np.int64(hulls.vert_start[o + 1]), -nx, -ny, -nz)
     facing = _across(hulls, wnormals, o, low, -nx, -ny, -nz)
-    count = _clip(hulls, wverts, wnormals, np.int64(ref), facing, rs if owned else rt, margin + both, points, seps, poly, other)
+    count = _clip(
+        hulls, wverts, wnormals, np.int64(ref), facing, rs if owned else rt, margin + both, points, seps, poly, other
+    )
     v = hulls.ring[hulls.ring_start[ref]]
-    lowest = nx * (wverts[low, 0] - wverts[v, 0]) + ny * (wverts[low, 1] - wverts[v, 1]) + nz * (wverts[low, 2] - wverts[v, 2]) - both
+    lowest = (
+        nx * (wverts[low, 0] - wverts[v, 0])
+        + ny * (wverts[low, 1] - wverts[v, 1])
+        + nz * (wverts[low, 2] - wverts[v, 2])
+        - both
+    )
     if count == 0:
         return 0, lowest
     count = keep_four(points, seps, np.int64(count))
@@ -340,12 +367,14 @@ def touch(hulls: Hulls, wverts, wnormals, s, t, margin, slip, axis, points, seps
     """Contact of shapes s and t.
 
     margin : surfaces farther apart than this give nothing [m]
-    slip   : (4,) relative displacement of s against t expected until the next search [m], and how far turning may add to it: what
-             parts faster than it turns gives nothing
+    slip   : (4,) relative displacement of s against t expected until the next search [m], and how far turning may add
+             to it: what parts faster than it turns gives nothing
     axis   : (3,) in: direction from t to s remembered or guessed; out: the contact normal, from t to s
     points : (ROOM, 3) out: points midway between the surfaces; seps (ROOM,) out: their separations, < 0 overlapping
-    near   : (3, 3) scratch, its last row 0; feature (1,) out: the reference face, + 1, negative if it is t's; 0 for an edge or corner
-    Returns the number of points, 0 to 4; where there are none, seps[0] is a distance that the surfaces are at least apart
+    near   : (3, 3) scratch, its last row 0; feature (1,) out: the reference face, + 1, negative if it is t's; 0 for an
+    edge or corner
+    Returns the number of points, 0 to 4; where there are none, seps[0] is a distance that the surfaces are at least
+    apart
     """
     s0, s1 = np.int64(hulls.vert_start[s]), np.int64(hulls.vert_start[s + 1])
     t0, t1 = np.int64(hulls.vert_start[t]), np.int64(hulls.vert_start[t + 1])
@@ -356,7 +385,12 @@ def touch(hulls: Hulls, wverts, wnormals, s, t, margin, slip, axis, points, seps
     if axis[0] * axis[0] + axis[1] * axis[1] + axis[2] * axis[2] > 0.25:
         i = support(wverts, s0, s1, -axis[0], -axis[1], -axis[2])
         j = support(wverts, t0, t1, axis[0], axis[1], axis[2])
-        gap = axis[0] * (wverts[i, 0] - wverts[j, 0]) + axis[1] * (wverts[i, 1] - wverts[j, 1]) + axis[2] * (wverts[i, 2] - wverts[j, 2]) - both
+        gap = (
+            axis[0] * (wverts[i, 0] - wverts[j, 0])
+            + axis[1] * (wverts[i, 1] - wverts[j, 1])
+            + axis[2] * (wverts[i, 2] - wverts[j, 2])
+            - both
+        )
         away = axis[0] * slip[0] + axis[1] * slip[1] + axis[2] * slip[2]
         if gap > margin or gap > 0.0 and gap + away - slip[3] > 0.0:
             seps[0] = gap
@@ -374,7 +408,21 @@ def touch(hulls: Hulls, wverts, wnormals, s, t, margin, slip, axis, points, seps
         ft, ct = _facing(hulls, wnormals, t, axis[0], axis[1], axis[2])
         if max(cs, ct) > FACE_ON:
             owned = cs >= ct - 1e-4
-            count, _ = _on_face(hulls, wverts, wnormals, s, t, np.int64(fs if owned else ft), owned, margin, axis, points, seps, poly, other)
+            count, _ = _on_face(
+                hulls,
+                wverts,
+                wnormals,
+                s,
+                t,
+                np.int64(fs if owned else ft),
+                owned,
+                margin,
+                axis,
+                points,
+                seps,
+                poly,
+                other,
+            )
             if count > 0:
                 feature[0] = fs + 1 if owned else -(ft + 1)
                 return _with_nearest(points, seps, count, gap, MISSED * both, axis, near, rs, rt)
@@ -386,12 +434,16 @@ def touch(hulls: Hulls, wverts, wnormals, s, t, margin, slip, axis, points, seps
 
 @kernel(inner=True)
 def touch_again(hulls: Hulls, wverts, wnormals, s, t, margin, feature, deepest, axis, points, seps, poly, other):
-    """Contact of shapes s and t on the reference face of the last search; 0 where it no longer serves and ``touch`` must look.
+    """Contact of shapes s and t on the reference face of the last search; 0 where it no longer serves and ``touch``
+    must look.
 
-    It serves while the other side still lies over it, with what is nearest to it, and the gap along it has not turned into an overlap
-    deeper than before by more than a quarter of the roundings: then another direction may part them sooner.
+    It serves while the other side still lies over it, with what is nearest to it, and the gap along it has not turned
+    into an overlap deeper than before by more than a quarter of the roundings: then another direction may part them
+    sooner.
     """
-    count, lowest = _on_face(hulls, wverts, wnormals, s, t, np.int64(abs(feature) - 1), feature > 0, margin, axis, points, seps, poly, other)
+    count, lowest = _on_face(
+        hulls, wverts, wnormals, s, t, np.int64(abs(feature) - 1), feature > 0, margin, axis, points, seps, poly, other
+    )
     low = np.inf
     for i in range(count):
         low = min(low, seps[i])
@@ -402,12 +454,29 @@ def touch_again(hulls: Hulls, wverts, wnormals, s, t, margin, feature, deepest, 
 
 
 @kernel(inner=True)
-def touch_sheet(hulls: Hulls, wverts, wnormals, wcenter, s, t, sharp, margin, axis, points, seps, poly, other, near, feature, scratch):
+def touch_sheet(
+    hulls: Hulls,
+    wverts,
+    wnormals,
+    wcenter,
+    s,
+    t,
+    sharp,
+    margin,
+    axis,
+    points,
+    seps,
+    poly,
+    other,
+    near,
+    feature,
+    scratch,
+):
     """Contact of shape s with triangle t of an exact body, which is solid behind its face; as ``touch``.
 
-    sharp : (3,) which of the triangle's edges stand out. Contact elsewhere goes along the triangle's own normal, so that nothing
-    catches on the seams of a smooth surface
-    Where there are no points, seps[0] is how far the shape must move at least before there are
+    sharp : (3,) which of the triangle's edges stand out. Contact elsewhere goes along the triangle's own normal, so
+    that nothing catches on the seams of a smooth surface Where there are no points, seps[0] is how far the shape must
+    move at least before there are
     """
     s0, s1 = np.int64(hulls.vert_start[s]), np.int64(hulls.vert_start[s + 1])
     t0 = np.int64(hulls.vert_start[t])
@@ -434,7 +503,9 @@ def touch_sheet(hulls: Hulls, wverts, wnormals, wcenter, s, t, sharp, margin, ax
     if flat:
         axis[0], axis[1], axis[2] = nx, ny, nz
         if hulls.face_start[s + 1] > hulls.face_start[s]:
-            count, _ = _on_face(hulls, wverts, wnormals, s, t, np.int64(face), face < 0, margin, axis, points, seps, poly, other)
+            count, _ = _on_face(
+                hulls, wverts, wnormals, s, t, np.int64(face), face < 0, margin, axis, points, seps, poly, other
+            )
             feature[0] = -(face + 1)
             seps[0] = seps[0] if count else 0.0  # near the plane, beside the triangle
             return count

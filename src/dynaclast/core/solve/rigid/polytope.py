@@ -1,7 +1,7 @@
 """Small convex polytopes by trying everything: faces of up to 64 points, corners of up to 96 planes.
 
-For the few corners a piece has, enumeration in a kernel is faster than a general hull program and gives whole flat faces at once,
-instead of triangles to be merged.
+For the few corners a piece has, enumeration in a kernel is faster than a general hull program and gives whole flat
+faces at once, instead of triangles to be merged.
 """
 
 from __future__ import annotations
@@ -9,7 +9,6 @@ from __future__ import annotations
 import numpy as np
 
 from ...kernels import kernel
-
 
 MOST_FACES, MOST_CORNERS = 96, 128
 
@@ -52,7 +51,11 @@ def _widest(points, n, bits, out):
             if first < 0:
                 first = p
                 continue
-            d = (points[p, 0] - points[first, 0]) ** 2 + (points[p, 1] - points[first, 1]) ** 2 + (points[p, 2] - points[first, 2]) ** 2
+            d = (
+                (points[p, 0] - points[first, 0]) ** 2
+                + (points[p, 1] - points[first, 1]) ** 2
+                + (points[p, 2] - points[first, 2]) ** 2
+            )
             if d > most:
                 most, far = d, p
     most = 0.0
@@ -115,7 +118,8 @@ def faces_of(points, tol, planes):
 
 @kernel
 def corners_of(planes, count, inset, tol, near, corners, on):
-    """Corners of the solid behind planes[:count], each moved inwards by ``inset`` [m], into corners (128, 3); those nearer than ``near`` are one.
+    """Corners of the solid behind planes[:count], each moved inwards by ``inset`` [m], into corners (128, 3); those
+    nearer than ``near`` are one.
 
     tol : a corner may lie this far outside a plane [m]
     on  : (128, 2) uint64 out: the planes that meet at each corner, as bits
@@ -140,7 +144,11 @@ def corners_of(planes, count, inset, tol, near, corners, on):
                 wx = planes[k, 1] * planes[i, 2] - planes[k, 2] * planes[i, 1]
                 wy = planes[k, 2] * planes[i, 0] - planes[k, 0] * planes[i, 2]
                 wz = planes[k, 0] * planes[i, 1] - planes[k, 1] * planes[i, 0]
-                x, y, z = (a * vx + b * wx + c * ux) / det, (a * vy + b * wy + c * uy) / det, (a * vz + b * wz + c * uz) / det
+                x, y, z = (
+                    (a * vx + b * wx + c * ux) / det,
+                    (a * vy + b * wy + c * uy) / det,
+                    (a * vz + b * wz + c * uz) / det,
+                )
                 ok = True
                 for f in range(count):
                     if planes[f, 0] * x + planes[f, 1] * y + planes[f, 2] * z + planes[f, 3] + inset > tol:
@@ -166,8 +174,8 @@ def corners_of(planes, count, inset, tol, near, corners, on):
 
 @kernel(allocates=True)
 def rings_of(planes, count, corners, n, on, start, ring):
-    """The corners of every face, counter-clockwise from outside: ring[start[f]:start[f + 1]]. start (count + 1,), ring (1024,); on as ``corners_of``
-    gives it.
+    """The corners of every face, counter-clockwise from outside: ring[start[f]:start[f + 1]]. start (count + 1,), ring
+    (1024,); on as ``corners_of`` gives it.
 
     Returns the volume [m3], or -1 where the faces do not close (Euler)
     """

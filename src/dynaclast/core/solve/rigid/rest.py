@@ -18,7 +18,9 @@ STILL_FOR = 0.5
 CREEP_SHARE = 0.06
 """Sliding slower than this share of the calm speed is trembling, not sliding."""
 DWELL_SHARE = 0.03
-"""A body that in DWELL_FOR seconds moves less than this share of its radius, and turns less than twice as many radians, trembles in place."""
+"""A body that in DWELL_FOR seconds moves less than this share of its radius, and turns less than twice as many radians,
+trembles in place.
+"""
 DWELL_FOR = 0.75
 SLIPS_AFTER = 0.06
 """Seconds of sliding without a break after which it is believed, and neither eased nor put to sleep."""
@@ -28,8 +30,9 @@ EASE = 6.0
 
 @kernel(inner=True)
 def _sliding(asm: Assemblies, rows: Rows, n_rows, g, out):
-    """Which assemblies slide, into out (A,) uint8 of zeros: a contact's friction is used up and it creeps on. They are neither eased nor put to sleep,
-    so that a block on a slope a little too steep gets going."""
+    """Which assemblies slide, into out (A,) uint8 of zeros: a contact's friction is used up and it creeps on. They are
+    neither eased nor put to sleep, so that a block on a slope a little too steep gets going.
+    """
     for r in range(n_rows):
         load = 0.0
         for i in range(rows.count[r]):
@@ -42,7 +45,11 @@ def _sliding(asm: Assemblies, rows: Rows, n_rows, g, out):
         for d in range(2):
             v = 0.0
             for c in range(3):
-                v += rows.tangent[r, d, c] * (asm.vel[a, c] - asm.vel[b, c]) + rows.tjac[r, d, c] * asm.spin[a, c] - rows.tjac[r, d, 3 + c] * asm.spin[b, c]
+                v += (
+                    rows.tangent[r, d, c] * (asm.vel[a, c] - asm.vel[b, c])
+                    + rows.tjac[r, d, c] * asm.spin[a, c]
+                    - rows.tjac[r, d, 3 + c] * asm.spin[b, c]
+                )
             creep += v * v
         size = max(asm.radius[a], asm.radius[b])
         if creep > (CREEP_SHARE * CALM_SHARE) ** 2 * max(g, 1.0) * size * 2.0:
@@ -59,7 +66,12 @@ def _dwell(asm: Assemblies, a, dt, slides):
     for c in range(4):
         dot += asm.rot[a, c] * asm.mark_rot[a, c]
     # half the angle between the two turns has cosine |dot|
-    if asm.dwell[a] > 0.0 and not slides and d2 < (DWELL_SHARE * asm.radius[a]) ** 2 and abs(dot) > 1.0 - 0.5 * DWELL_SHARE**2:
+    if (
+        asm.dwell[a] > 0.0
+        and not slides
+        and d2 < (DWELL_SHARE * asm.radius[a]) ** 2
+        and abs(dot) > 1.0 - 0.5 * DWELL_SHARE**2
+    ):
         asm.dwell[a] += dt
         return
     asm.dwell[a] = 1e-9
@@ -71,7 +83,8 @@ def _dwell(asm: Assemblies, a, dt, slides):
 
 @kernel
 def settle(asm: Assemblies, live, rows: Rows, n_rows, settings: Settings, ties: TieRows, n_ties, parent, marks):
-    """Ease what is calm, count its stillness, and put to sleep what has been still long enough. Returns how many fell asleep.
+    """Ease what is calm, count its stillness, and put to sleep what has been still long enough. Returns how many fell
+    asleep.
 
     Speed is smoothed over a few intervals, and a body up to twice too fast counts its stillness slowly down instead of
     starting over. A trembling piece keeps only what presses on it awake, not the heap. What falls asleep together and
@@ -111,7 +124,9 @@ def settle(asm: Assemblies, live, rows: Rows, n_rows, settings: Settings, ties: 
         v = np.sqrt(asm.vel[a, 0] ** 2 + asm.vel[a, 1] ** 2 + asm.vel[a, 2] ** 2)
         w = np.sqrt(asm.spin[a, 0] ** 2 + asm.spin[a, 1] ** 2 + asm.spin[a, 2] ** 2)
         speed = v + w * asm.radius[a]
-        asm.calm[a] = min(speed, 100.0) if asm.calm[a] > 500.0 else asm.calm[a] + 0.25 * (min(speed, 100.0) - asm.calm[a])
+        asm.calm[a] = (
+            min(speed, 100.0) if asm.calm[a] > 500.0 else asm.calm[a] + 0.25 * (min(speed, 100.0) - asm.calm[a])
+        )
         limit = CALM_SHARE * np.sqrt(max(g, 1.0) * asm.radius[a] * 2.0)
         asm.slip[a] = asm.slip[a] + dt if sliding[a] else 0.0
         slides = asm.slip[a] >= SLIPS_AFTER
@@ -164,7 +179,16 @@ def settle(asm: Assemblies, live, rows: Rows, n_rows, settings: Settings, ties: 
         join(parent, np.int64(a), np.int64(b))
     for r in range(n_ties):
         a, b = ties.a[r], ties.b[r]
-        if a == ground or b == ground or stays[a] or stays[b] or asm.held[a] or asm.held[b] or asm.asleep[a] or asm.asleep[b]:
+        if (
+            a == ground
+            or b == ground
+            or stays[a]
+            or stays[b]
+            or asm.held[a]
+            or asm.held[b]
+            or asm.asleep[a]
+            or asm.asleep[b]
+        ):
             continue
         join(parent, np.int64(a), np.int64(b))
     slept = 0

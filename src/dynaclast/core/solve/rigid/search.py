@@ -1,7 +1,7 @@
 """The search for contact points: what pairs of shapes touch, or may within the next interval.
 
-Points found earlier are carried along with their bodies while these have hardly moved against each other; else the face that served
-last is tried again; else the pair is looked at afresh (narrow).
+Points found earlier are carried along with their bodies while these have hardly moved against each other; else the face
+that served last is tried again; else the pair is looked at afresh (narrow).
 """
 
 from __future__ import annotations
@@ -26,13 +26,17 @@ WAKE_ALL = 4.0
 """A hit so many times as fast wakes the sleeper's whole island, not it alone."""
 
 REUSE_SHARE = 0.004
-"""Contact points are kept while both surfaces have moved past each other less than this share of the smaller piece's size."""
+"""Contact points are kept while both surfaces have moved past each other less than this share of the smaller piece's
+size.
+"""
 
 LOOK_REUSE_SHARE = 0.0075
 """The same within an interval, whose end is near."""
 
 AGAIN_LEAN = 0.05**2
-"""The face that carried a contact is tried again while the bodies have leant against each other by less (squared, rad)."""
+"""The face that carried a contact is tried again while the bodies have leant against each other by less (squared,
+rad).
+"""
 
 NEAR_SHARE = 0.03
 """What parts is left out only beyond this share of the smaller piece's size: a hit may turn it back."""
@@ -41,7 +45,9 @@ BESIDE_SHARE = 0.01
 """What moves by this share of its size beside a triangle of an exact body may have come over it."""
 
 FORGIVE_SHARE = 0.3
-"""Overlap of a pair of which one side has only just come to be is forgiven up to this share of the smaller piece's size."""
+"""Overlap of a pair of which one side has only just come to be is forgiven up to this share of the smaller piece's
+size.
+"""
 
 
 class Scratch(NamedTuple):
@@ -68,18 +74,38 @@ class Scratch(NamedTuple):
 def make_search_scratch() -> Scratch:
     f = np.zeros
     return Scratch(
-        f((ROOM, 3)), f(ROOM), f((ROOM, 4)), f((ROOM, 4)), f(3), f((3, 3)), f((3, 3)), f((3, 3)), f(3), f(3), f((3, 3)), f(1, np.int32), f(4), f((4, 3)), f(4), make_scratch(),
+        f((ROOM, 3)),
+        f(ROOM),
+        f((ROOM, 4)),
+        f((ROOM, 4)),
+        f(3),
+        f((3, 3)),
+        f((3, 3)),
+        f((3, 3)),
+        f(3),
+        f(3),
+        f((3, 3)),
+        f(1, np.int32),
+        f(4),
+        f((4, 3)),
+        f(4),
+        make_scratch(),
     )
 
 
 @kernel(inner=True)
 def sleepers_first(which, hulls: Hulls, piece_asm, asm: Assemblies, con: Contacts, out):
-    """The pairs ``which`` (N,) with those first of which one side is asleep, since what they wake must be paired anew; into out (N,). Returns how many these are."""
+    """The pairs ``which`` (N,) with those first of which one side is asleep, since what they wake must be paired anew;
+    into out (N,). Returns how many these are.
+    """
     first, n = 0, 0
     for turn in range(2):
         for x in range(len(which)):
             k = which[x]
-            calls = con.b[k] >= 0 and asm.asleep[piece_asm[hulls.piece[con.a[k]]]] != asm.asleep[piece_asm[hulls.piece[con.b[k]]]]
+            calls = (
+                con.b[k] >= 0
+                and asm.asleep[piece_asm[hulls.piece[con.a[k]]]] != asm.asleep[piece_asm[hulls.piece[con.b[k]]]]
+            )
             if calls == (turn == 0):
                 out[n] = k
                 n += 1
@@ -105,8 +131,9 @@ def _to_world(m, x, y, z, out):
 def _reuse(con: Contacts, k, asm: Assemblies, a, b, ma, mb, size, share, points, seps, axis, pa, pb):
     """Carry the points found earlier along with their bodies, if these have hardly moved against each other.
 
-    ma, mb (3, 3): rotations of the assemblies; share: REUSE_SHARE or LOOK_REUSE_SHARE. Fills points (n, 3), seps (n,), axis (3,); returns n, or 0 where they must be found
-    anew, and by how much (squared) the normals in both frames have come apart
+    ma, mb (3, 3): rotations of the assemblies; share: REUSE_SHARE or LOOK_REUSE_SHARE. Fills points (n, 3), seps (n,),
+    axis (3,); returns n, or 0 where they must be found anew, and by how much (squared) the normals in both frames have
+    come apart
     """
     limit = share * size
     _to_world(ma, con.face[k, 0], con.face[k, 1], con.face[k, 2], axis)
@@ -136,7 +163,9 @@ def _reuse(con: Contacts, k, asm: Assemblies, a, b, ma, mb, size, share, points,
 
 @kernel(inline=True)
 def _outlook(k, con: Contacts, asm: Assemblies, hulls: Hulls, pieces: PieceTable, a, b, size, g, span, slip):
-    """What the pair k may do within ``span`` [s]: how far its surfaces can travel towards each other [m]; slip (4,) as ``touch`` wants it."""
+    """What the pair k may do within ``span`` [s]: how far its surfaces can travel towards each other [m]; slip (4,) as
+    ``touch`` wants it.
+    """
     s, t = con.a[k], con.b[k]
     vx, vy, vz = asm.vel[a, 0] - asm.vel[b, 0], asm.vel[a, 1] - asm.vel[b, 1], asm.vel[a, 2] - asm.vel[b, 2]
     swing = 0.0
@@ -147,7 +176,11 @@ def _outlook(k, con: Contacts, asm: Assemblies, hulls: Hulls, pieces: PieceTable
         arm = hulls.bound[x]
         if asm.pieces[c] > 1:
             p = hulls.piece[x]
-            arm += np.sqrt((pieces.rest[p, 0] - asm.rest[c, 0]) ** 2 + (pieces.rest[p, 1] - asm.rest[c, 1]) ** 2 + (pieces.rest[p, 2] - asm.rest[c, 2]) ** 2)
+            arm += np.sqrt(
+                (pieces.rest[p, 0] - asm.rest[c, 0]) ** 2
+                + (pieces.rest[p, 1] - asm.rest[c, 1]) ** 2
+                + (pieces.rest[p, 2] - asm.rest[c, 2]) ** 2
+            )
         swing += arm * np.sqrt(asm.spin[c, 0] ** 2 + asm.spin[c, 1] ** 2 + asm.spin[c, 2] ** 2)
     slip[0], slip[1], slip[2] = vx * span, vy * span, vz * span
     slip[3] = (swing + g * span) * span + NEAR_SHARE * size - con.slack[k]
@@ -166,7 +199,9 @@ def _place(hulls: Hulls, pieces: PieceTable, asm: Assemblies, s, a, look, placed
 
 @kernel(inline=True)
 def _match(k, con: Contacts, asm: Assemblies, a, b, ma, mb, size, n, had, axis, points, seps, old_local, old_push):
-    """Write n new points of pair k into its memory; each takes on the impulse of the old point that is nearest in the frame of a."""
+    """Write n new points of pair k into its memory; each takes on the impulse of the old point that is nearest in the
+    frame of a.
+    """
     t = con.b[k]
     if t >= 0:
         for c in range(3):
@@ -192,7 +227,11 @@ def _match(k, con: Contacts, asm: Assemblies, a, b, ma, mb, size, n, had, axis, 
         for j in range(had):
             if old_push[j] < 0.0:
                 continue
-            d2 = (con.local[k, i, 0] - old_local[j, 0]) ** 2 + (con.local[k, i, 1] - old_local[j, 1]) ** 2 + (con.local[k, i, 2] - old_local[j, 2]) ** 2
+            d2 = (
+                (con.local[k, i, 0] - old_local[j, 0]) ** 2
+                + (con.local[k, i, 1] - old_local[j, 1]) ** 2
+                + (con.local[k, i, 2] - old_local[j, 2]) ** 2
+            )
             if d2 < least:
                 least = d2
                 best = j
@@ -202,16 +241,36 @@ def _match(k, con: Contacts, asm: Assemblies, a, b, ma, mb, size, n, had, axis, 
 
 
 @kernel(inner=True)
-def find_contacts(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, con: Contacts, known, which, look, span, settings: Settings, sheets: Sheets, wverts, wnormals, wcenter, placed_at, points_out, seps_out, scratch: Scratch):
-    """Contact points of the pairs ``which`` (N,) int64, written into con (count, axis, slack, push matched to the new points).
+def find_contacts(
+    hulls: Hulls,
+    pieces: PieceTable,
+    piece_asm,
+    asm: Assemblies,
+    con: Contacts,
+    known,
+    which,
+    look,
+    span,
+    settings: Settings,
+    sheets: Sheets,
+    wverts,
+    wnormals,
+    wcenter,
+    placed_at,
+    points_out,
+    seps_out,
+    scratch: Scratch,
+):
+    """Contact points of the pairs ``which`` (N,) int64, written into con (count, axis, slack, push matched to the new
+    points).
 
-    look  : 0, at the start of an interval, when all shapes are placed; within it the number of this look, when shapes are placed as they are wanted
-            and nothing wakes
-    placed_at (S,) int64: the look for which each shape was placed last
+    look  : 0, at the start of an interval, when all shapes are placed; within it the number of this look, when shapes
+            are placed as they are wanted and nothing wakes placed_at (S,) int64: the look for which each shape was
+            placed last
     span  : time until the next search [s]
-    points_out (K, 4, 3), seps_out (K, 4): world points and separations, slack already taken off; where there are no points, how far the surfaces
-    are apart at least
-    Wakes sleepers that something fast touches; returns 1 if any was woken.
+    points_out (K, 4, 3), seps_out (K, 4): world points and separations, slack already taken off; where there are no
+    points, how far the surfaces are apart at least Wakes sleepers that something fast touches; returns 1 if any was
+    woken.
     """
     ground = len(asm.alive) - 1
     points, seps, poly, other, axis, m, mb, turn, pa, pb, near, feature, slip, old_local, old_push, simplex = scratch
@@ -236,7 +295,22 @@ def find_contacts(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, 
         if turned:
             rotation(asm.rot[a], m)
             rotation(asm.rot[b], mb)
-            kept, lean = _reuse(con, k, asm, a, b, m, mb, size, REUSE_SHARE if look == 0 else LOOK_REUSE_SHARE, points, seps, axis, pa, pb)
+            kept, lean = _reuse(
+                con,
+                k,
+                asm,
+                a,
+                b,
+                m,
+                mb,
+                size,
+                REUSE_SHARE if look == 0 else LOOK_REUSE_SHARE,
+                points,
+                seps,
+                axis,
+                pa,
+                pb,
+            )
             if kept == 0:
                 for c in range(3):
                     axis[c] = con.axis[k, c]
@@ -259,16 +333,51 @@ def find_contacts(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, 
                     axis[c] = axis[c] / (4.0 * length) if length > 0.0 else 0.0
             n = 0
             if lean < AGAIN_LEAN and con.feature[k] != 0:
-                n = touch_again(hulls, wverts, wnormals, s, t, margin, con.feature[k], con.slack[k], axis, points, seps, poly, other)
+                n = touch_again(
+                    hulls, wverts, wnormals, s, t, margin, con.feature[k], con.slack[k], axis, points, seps, poly, other
+                )
             if n == 0:
                 if lean < np.inf:
                     for c in range(3):
                         axis[c] = con.axis[k, c]
                 seps[0] = margin
                 if t >= sheets.first:
-                    n = touch_sheet(hulls, wverts, wnormals, wcenter, s, t, sheets.sharp[t - sheets.first], margin, axis, points, seps, poly, other, near, feature, simplex)
+                    n = touch_sheet(
+                        hulls,
+                        wverts,
+                        wnormals,
+                        wcenter,
+                        s,
+                        t,
+                        sheets.sharp[t - sheets.first],
+                        margin,
+                        axis,
+                        points,
+                        seps,
+                        poly,
+                        other,
+                        near,
+                        feature,
+                        simplex,
+                    )
                 else:
-                    n = touch(hulls, wverts, wnormals, s, t, margin, slip, axis, points, seps, poly, other, near, feature, simplex)
+                    n = touch(
+                        hulls,
+                        wverts,
+                        wnormals,
+                        s,
+                        t,
+                        margin,
+                        slip,
+                        axis,
+                        points,
+                        seps,
+                        poly,
+                        other,
+                        near,
+                        feature,
+                        simplex,
+                    )
                 con.feature[k] = feature[0]
         for c in range(3):
             con.axis[k, c] = axis[c]
@@ -312,7 +421,22 @@ def find_contacts(hulls: Hulls, pieces: PieceTable, piece_asm, asm: Assemblies, 
 
 
 @kernel(inline=True)
-def _wake_by_touch(k, t, s, a, b, con: Contacts, asm: Assemblies, hulls: Hulls, pieces: PieceTable, settings: Settings, size, deepest, travel, g):
+def _wake_by_touch(
+    k,
+    t,
+    s,
+    a,
+    b,
+    con: Contacts,
+    asm: Assemblies,
+    hulls: Hulls,
+    pieces: PieceTable,
+    settings: Settings,
+    size,
+    deepest,
+    travel,
+    g,
+):
     """Wake a sleeper that something meets fast enough to move it; returns 1 if it was woken.
 
     What counts is the speed the sleeper would take on. A light tap wakes it alone, a hit its whole island.

@@ -13,7 +13,9 @@ SHARP = 0.05
 
 
 def sharp_edges(mesh: TriMesh) -> Flags:
-    """Which edges (F, 3) stand out: open ones, and those whose other face bends away. Edge e runs from corner e to corner e + 1."""
+    """Which edges (F, 3) stand out: open ones, and those whose other face bends away. Edge e runs from corner e to
+    corner e + 1.
+    """
     faces = mesh.faces
     ends = np.stack([faces, np.roll(faces, -1, axis=1)], axis=2).reshape(-1, 2)
     key = np.sort(ends, axis=1)
@@ -38,7 +40,9 @@ def no_sheets(shapes: int) -> Sheets:
 
 
 def build_sheets(first: int, pieces: list[int], meshes: list[TriMesh]) -> Sheets:
-    """Trees by halving along the longest side (one per piece); meshes relative to the piece's centre, at the opening pose."""
+    """Trees by halving along the longest side (one per piece); meshes relative to the piece's centre, at the opening
+    pose.
+    """
     if not pieces:
         return no_sheets(first)
     lo, hi, child, start, count, order, roots = [], [], [], [], [], [], []
@@ -57,6 +61,14 @@ def build_sheets(first: int, pieces: list[int], meshes: list[TriMesh]) -> Sheets
         base += len(mesh.faces)
     i4 = np.int32
     return Sheets(
-        first, np.array(pieces, i4), np.array(roots, i4), np.concatenate(lo), np.concatenate(hi), np.concatenate(child).astype(i4), np.concatenate(start).astype(i4),
-        np.concatenate(count).astype(i4), np.concatenate(order).astype(i4), np.concatenate([sharp_edges(m) for m in meshes]),
+        first,
+        np.array(pieces, i4),
+        np.array(roots, i4),
+        np.concatenate(lo),
+        np.concatenate(hi),
+        np.concatenate(child).astype(i4),
+        np.concatenate(start).astype(i4),
+        np.concatenate(count).astype(i4),
+        np.concatenate(order).astype(i4),
+        np.concatenate([sharp_edges(m) for m in meshes]),
     )

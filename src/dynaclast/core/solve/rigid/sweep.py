@@ -1,10 +1,10 @@
 """The sub-stepped impulse solver.
 
-Each substep: add gravity, apply last substep's impulses, sweep the velocities, push overlaps apart by displacements that never
-become speed, move. Source: Macklin et al. 2019, "Small steps in physics simulation" (doi 10.1145/3309486.3340247);
-Catto 2024, "solver2d". The points of one manifold are swept a few times while both velocities are at hand, which
-takes the rocking out of stacks. Overlap is corrected on displacements because a correction of velocities, even when relaxed
-afterwards, throws heavy pieces off light ones.
+Each substep: add gravity, apply last substep's impulses, sweep the velocities, push overlaps apart by displacements
+that never become speed, move. Source: Macklin et al. 2019, "Small steps in physics simulation" (doi
+10.1145/3309486.3340247); Catto 2024, "solver2d". The points of one manifold are swept a few times while both velocities
+are at hand, which takes the rocking out of stacks. Overlap is corrected on displacements because a correction of
+velocities, even when relaxed afterwards, throws heavy pieces off light ones.
 """
 
 from __future__ import annotations
@@ -21,7 +21,18 @@ from .again import stale_rows
 from .islands import calm_swing, islands, kinetic, swing, take_back, watch_hits, watch_spins
 from .manifolds import HIT_SHARE, LIVELY_SHARE, Near, Rows, keep_impulses
 from .moving import move, move_driven, speed_up
-from .ties import FEWEST, TIE_CLOSE, TIE_SWEEPS, TieRows, aim_ties, count_ties, lay_arcs, mend_ties, sweep_ties, warm_ties
+from .ties import (
+    FEWEST,
+    TIE_CLOSE,
+    TIE_SWEEPS,
+    TieRows,
+    aim_ties,
+    count_ties,
+    lay_arcs,
+    mend_ties,
+    sweep_ties,
+    warm_ties,
+)
 
 BIAS = 0.2
 """Share of an overlap taken out per substep."""
@@ -32,17 +43,24 @@ SLOP = 0.0002
 PUSH_OUT = 0.55
 """Fastest push out of an overlap, as a share of the pair's pace."""
 OPENING_SWEEPS, OPENING_BUDGET = 20_000, 400_000
-"""Where nothing is known yet of what presses on what, as when a run opens on things that rest on one another, the first substep takes up to
-so many sweeps, rows times sweeps within the budget: weight not yet carried would let things sink, and the push back gives energy."""
+"""Where nothing is known yet of what presses on what, as when a run opens on things that rest on one another, the first
+substep takes up to so many sweeps, rows times sweeps within the budget: weight not yet carried would let things sink,
+and the push back gives energy.
+"""
 STIR_SHARE, STIR_SWEEPS = 0.05, 10
-"""Where a sweep changes how fast something meets by more than this share of the pair's pace, what else its bodies touch is swept once more, and so on, at most so many times."""
+"""Where a sweep changes how fast something meets by more than this share of the pair's pace, what else its bodies touch
+is swept once more, and so on, at most so many times.
+"""
 INNER = 2
 """Sweeps over one manifold's points per solver sweep."""
 
 
 class Moves(NamedTuple):
-    """What the substeps write on, per slot: displacements shift, tilt (A, 3) that take overlap out; island (A,), leans, watch (A,) uint8, size (A,): as
-    ``islands`` fills them; energies had, has, swung, swings, moving (A,) and middle (A, 4) of islands; stirred (A,) int32; m (3, 3), q (4,), frames (6, 3, 3); most (1,) int64: passes of the row that takes most."""
+    """What the substeps write on, per slot: displacements shift, tilt (A, 3) that take overlap out; island (A,), leans,
+    watch (A,) uint8, size (A,): as ``islands`` fills them; energies had, has, swung, swings, moving (A,) and middle (A,
+    4) of islands; stirred (A,) int32; m (3, 3), q (4,), frames (6, 3, 3); most (1,) int64: passes of the row that takes
+    most.
+    """
 
     shift: Array
     tilt: Array
@@ -66,8 +84,23 @@ class Moves(NamedTuple):
 def make_moves(slots: int) -> Moves:
     f = np.zeros
     return Moves(
-        f((slots, 3)), f((slots, 3)), f(slots, np.int32), f(slots, np.uint8), f(slots, np.uint8), f(slots, np.int32), f(slots), f(slots), f(slots), f(slots), f(slots),
-        f((slots, 4)), f(slots, np.int32), f((3, 3)), f(4), f((6, 3, 3)), f(1, np.int64),
+        f((slots, 3)),
+        f((slots, 3)),
+        f(slots, np.int32),
+        f(slots, np.uint8),
+        f(slots, np.uint8),
+        f(slots, np.int32),
+        f(slots),
+        f(slots),
+        f(slots),
+        f(slots),
+        f(slots),
+        f((slots, 4)),
+        f(slots, np.int32),
+        f((3, 3)),
+        f(4),
+        f((6, 3, 3)),
+        f(1, np.int64),
     )
 
 
@@ -75,8 +108,9 @@ def make_moves(slots: int) -> Moves:
 def _sweep(rows: Rows, n_rows, vel, spin, inv_mass, moved, turned, h, turn, least, stirred, now):
     """One pass over all manifolds: friction, twist, rolling, then no approach where the gap is closed.
 
-    turn counts the passes of this substep from 0; a row takes part in the first rows.sweeps[r] of them, at least in ``least``, and in more while its bodies are stirred (A,) int32:
-    the pass, of those numbered by ``now``, in which their speed last changed much. Returns whether any was.
+    turn counts the passes of this substep from 0; a row takes part in the first rows.sweeps[r] of them, at least in
+    ``least``, and in more while its bodies are stirred (A,) int32: the pass, of those numbered by ``now``, in which
+    their speed last changed much. Returns whether any was.
     """
     first, per_second, any_stirred = turn == 0, 1.0 / h, False
     for r in range(n_rows):
@@ -95,15 +129,23 @@ def _sweep(rows: Rows, n_rows, vel, spin, inv_mass, moved, turned, h, turn, leas
         for i in range(n):
             load += rows.push[r, i]
         mu = rows.friction[r]
-        # friction first, with the load of the last sweep: what must not overlap has the last word. Where the load is gone, what
-        # friction put in at the warm start is taken back
+        # friction first, with the load of the last sweep: what must not overlap has the last word. Where the load is
+        # gone, what friction put in at the warm start is taken back
         if load > 0.0 or rows.rub[r, 0] != 0.0 or rows.rub[r, 1] != 0.0 or rows.twist[r] != 0.0:
             j = rows.tjac[r, 0]
             t = rows.tangent[r, 0]
-            v1 = (t[0] * (vax - vbx) + (j[0] * wax - j[3] * wbx)) + (t[1] * (vay - vby) + (j[1] * way - j[4] * wby)) + (t[2] * (vaz - vbz) + (j[2] * waz - j[5] * wbz))
+            v1 = (
+                (t[0] * (vax - vbx) + (j[0] * wax - j[3] * wbx))
+                + (t[1] * (vay - vby) + (j[1] * way - j[4] * wby))
+                + (t[2] * (vaz - vbz) + (j[2] * waz - j[5] * wbz))
+            )
             p = rows.tjac[r, 1]
             q = rows.tangent[r, 1]
-            v2 = (q[0] * (vax - vbx) + (p[0] * wax - p[3] * wbx)) + (q[1] * (vay - vby) + (p[1] * way - p[4] * wby)) + (q[2] * (vaz - vbz) + (p[2] * waz - p[5] * wbz))
+            v2 = (
+                (q[0] * (vax - vbx) + (p[0] * wax - p[3] * wbx))
+                + (q[1] * (vay - vby) + (p[1] * way - p[4] * wby))
+                + (q[2] * (vaz - vbz) + (p[2] * waz - p[5] * wbz))
+            )
             old1, old2 = rows.rub[r, 0], rows.rub[r, 1]
             new1, new2 = old1 - v1 * rows.tmass[r, 0], old2 - v2 * rows.tmass[r, 1]
             square, most = new1 * new1 + new2 * new2, mu * load
@@ -168,7 +210,11 @@ def _sweep(rows: Rows, n_rows, vel, spin, inv_mass, moved, turned, h, turn, leas
             tbx, tby, tbz = turned[b, 0], turned[b, 1], turned[b, 2]
             for i in range(n):
                 j = rows.jac[r, i]
-                rows.now[r, i] = (rows.sep[r, i] + along) + (j[0] * tax - j[3] * tbx) + ((j[1] * tay - j[4] * tby) + (j[2] * taz - j[5] * tbz))
+                rows.now[r, i] = (
+                    (rows.sep[r, i] + along)
+                    + (j[0] * tax - j[3] * tbx)
+                    + ((j[1] * tay - j[4] * tby) + (j[2] * taz - j[5] * tbz))
+                )
         pax, pay, paz, pbx, pby, pbz = ma * nx, ma * ny, ma * nz, mb * nx, mb * ny, mb * nz
         change = 0.0
         for _ in range(INNER if n > 1 else 1):
@@ -177,7 +223,11 @@ def _sweep(rows: Rows, n_rows, vel, spin, inv_mass, moved, turned, h, turn, leas
                 j = rows.jac[r, i]
                 s = rows.now[r, i]
                 # sums side by side, not in one chain: each addition waits for the one before
-                vn = (nx * (vax - vbx) + (j[0] * wax - j[3] * wbx)) + (ny * (vay - vby) + (j[1] * way - j[4] * wby)) + (nz * (vaz - vbz) + (j[2] * waz - j[5] * wbz))
+                vn = (
+                    (nx * (vax - vbx) + (j[0] * wax - j[3] * wbx))
+                    + (ny * (vay - vby) + (j[1] * way - j[4] * wby))
+                    + (nz * (vaz - vbz) + (j[2] * waz - j[5] * wbz))
+                )
                 want = rows.bounce_to[r, i] if rows.bounce_to[r, i] > 0.0 else -max(s, 0.0) * per_second
                 old = rows.push[r, i]
                 new = max(0.0, old + (want - vn) * rows.mass[r, i])
@@ -217,8 +267,9 @@ def _sweep(rows: Rows, n_rows, vel, spin, inv_mass, moved, turned, h, turn, leas
 
 @kernel(inner=True)
 def _push_apart(rows: Rows, n_rows, live, inv_mass, shift, tilt, h, most):
-    """Displacements shift (A, 3) [m] and tilt (A, 3) [rad] that take a share of every overlap out, by the separations of this substep, and bring
-    what bounces to where it does."""
+    """Displacements shift (A, 3) [m] and tilt (A, 3) [rad] that take a share of every overlap out, by the separations
+    of this substep, and bring what bounces to where it does.
+    """
     for k in range(len(live)):
         for c in range(3):
             shift[live[k], c] = 0.0
@@ -233,15 +284,32 @@ def _push_apart(rows: Rows, n_rows, live, inv_mass, shift, tilt, h, most):
                 first = min(first, rows.now[r, i])
             for i in range(rows.count[r]):
                 s = rows.now[r, i]
-                back = first > 0.0 and rows.bounce_to[r, i] > 0.0 and rows.sweeps[r] > 1  # in a crowd it would press others
+                back = (
+                    first > 0.0 and rows.bounce_to[r, i] > 0.0 and rows.sweeps[r] > 1
+                )  # in a crowd it would press others
                 if s > -SLOP * rows.size[r] and not back:
                     continue
                 nx, ny, nz = rows.normal[r, 0], rows.normal[r, 1], rows.normal[r, 2]
                 j = rows.jac[r, i]
                 # what bounces turns round where it first meets, not where the substep began
-                want = -(1.0 + rows.bounce[r]) * first if back else min(PUSH_OUT * rows.pace[r] * h, BIAS * (-s - SLOP * rows.size[r]))
-                done = nx * (shift[a, 0] - shift[b, 0]) + ny * (shift[a, 1] - shift[b, 1]) + nz * (shift[a, 2] - shift[b, 2])
-                done += j[0] * tilt[a, 0] + j[1] * tilt[a, 1] + j[2] * tilt[a, 2] - j[3] * tilt[b, 0] - j[4] * tilt[b, 1] - j[5] * tilt[b, 2]
+                want = (
+                    -(1.0 + rows.bounce[r]) * first
+                    if back
+                    else min(PUSH_OUT * rows.pace[r] * h, BIAS * (-s - SLOP * rows.size[r]))
+                )
+                done = (
+                    nx * (shift[a, 0] - shift[b, 0])
+                    + ny * (shift[a, 1] - shift[b, 1])
+                    + nz * (shift[a, 2] - shift[b, 2])
+                )
+                done += (
+                    j[0] * tilt[a, 0]
+                    + j[1] * tilt[a, 1]
+                    + j[2] * tilt[a, 2]
+                    - j[3] * tilt[b, 0]
+                    - j[4] * tilt[b, 1]
+                    - j[5] * tilt[b, 2]
+                )
                 if done <= want if back else done >= want:
                     continue
                 p = (want - done) * rows.mass[r, i]
@@ -277,9 +345,21 @@ def _warm_start(rows: Rows, n_rows, vel, spin, inv_mass):
         a, b = rows.a[r], rows.b[r]
         ma, mb = inv_mass[a], inv_mass[b]
         t, q, j1, j2, k = rows.tangent[r, 0], rows.tangent[r, 1], rows.tjac[r, 0], rows.tjac[r, 1], rows.njac[r]
-        px, py, pz = load * rows.normal[r, 0] + d1 * t[0] + d2 * q[0], load * rows.normal[r, 1] + d1 * t[1] + d2 * q[1], load * rows.normal[r, 2] + d1 * t[2] + d2 * q[2]
-        ax, ay, az = d1 * j1[6] + d2 * j2[6] + tw * k[0], d1 * j1[7] + d2 * j2[7] + tw * k[1], d1 * j1[8] + d2 * j2[8] + tw * k[2]
-        bx, by, bz = d1 * j1[9] + d2 * j2[9] + tw * k[3], d1 * j1[10] + d2 * j2[10] + tw * k[4], d1 * j1[11] + d2 * j2[11] + tw * k[5]
+        px, py, pz = (
+            load * rows.normal[r, 0] + d1 * t[0] + d2 * q[0],
+            load * rows.normal[r, 1] + d1 * t[1] + d2 * q[1],
+            load * rows.normal[r, 2] + d1 * t[2] + d2 * q[2],
+        )
+        ax, ay, az = (
+            d1 * j1[6] + d2 * j2[6] + tw * k[0],
+            d1 * j1[7] + d2 * j2[7] + tw * k[1],
+            d1 * j1[8] + d2 * j2[8] + tw * k[2],
+        )
+        bx, by, bz = (
+            d1 * j1[9] + d2 * j2[9] + tw * k[3],
+            d1 * j1[10] + d2 * j2[10] + tw * k[4],
+            d1 * j1[11] + d2 * j2[11] + tw * k[5],
+        )
         for i in range(n):
             p = rows.push[r, i]
             if p == 0.0:
@@ -311,7 +391,8 @@ def _warm_start(rows: Rows, n_rows, vel, spin, inv_mass):
 def _aim_bounces(rows: Rows, n_rows, vel, spin, moved, turned, inv_mass, h, since, gravity):
     """Points that meet within this substep fast enough get the speed they shall leave with.
 
-    The speed of meeting is taken in the middle of the substep: semi-implicit stepping runs half a substep of gravity ahead.
+    The speed of meeting is taken in the middle of the substep: semi-implicit stepping runs half a substep of gravity
+    ahead.
     """
     fall = since * np.sqrt(gravity[0] ** 2 + gravity[1] ** 2 + gravity[2] ** 2)
     for r in range(n_rows):
@@ -359,16 +440,37 @@ def _pressed(rows: Rows, n_rows):
 
 @kernel(inner=True)
 def solve_interval(
-    asm: Assemblies, live, driven, rows: Rows, n_rows, near: Near, n_near, ties: TieTable, tie_rows: TieRows, n_ties, inv_mass, inv_inertia, settings: Settings, push, twist, moved, turned,
-    moves: Moves, start, again, looked, regroup,
+    asm: Assemblies,
+    live,
+    driven,
+    rows: Rows,
+    n_rows,
+    near: Near,
+    n_near,
+    ties: TieTable,
+    tie_rows: TieRows,
+    n_ties,
+    inv_mass,
+    inv_inertia,
+    settings: Settings,
+    push,
+    twist,
+    moved,
+    turned,
+    moves: Moves,
+    start,
+    again,
+    looked,
+    regroup,
 ):
-    """The substeps of one interval over the awake assemblies ``live``, and those an animation moves: from ``start`` on, until rows want to be
-    looked at again. Returns the substep to go on with, and how many entries of again (n_rows + n_near,) int32 say which.
+    """The substeps of one interval over the awake assemblies ``live``, and those an animation moves: from ``start`` on,
+    until rows want to be looked at again. Returns the substep to go on with, and how many entries of again (n_rows +
+    n_near,) int32 say which.
 
     looked : rows that were looked at again before; regroup: 1 where islands must be found, since there are new rows
 
-    push, twist (A, 3): what fields add, as acceleration [m/s2] and angular acceleration [rad/s2], the same in every substep
-    moves: scratch
+    push, twist (A, 3): what fields add, as acceleration [m/s2] and angular acceleration [rad/s2], the same in every
+    substep moves: scratch
     """
     h = settings.interval / settings.substeps
     if start == 0:
@@ -403,7 +505,9 @@ def solve_interval(
             turn += 1
             passed += 1
             if turn < rounds or stirs:
-                stirs = _sweep(rows, n_rows, asm.vel, asm.spin, inv_mass, moved, turned, h, turn, least, stirred, passed)
+                stirs = _sweep(
+                    rows, n_rows, asm.vel, asm.spin, inv_mass, moved, turned, h, turn, least, stirred, passed
+                )
             if n_ties:
                 parted = sweep_ties(ties, tie_rows, n_ties, asm.vel, asm.spin, inv_mass, inv_inertia, h, turn)
                 opened = max(opened, parted)
@@ -440,8 +544,9 @@ def hit_impulse(rows: Rows, r, share):
 
 @kernel
 def remember(rows: Rows, n_rows, con: Contacts, share, out):
-    """Write the last substep's impulses and the hits back to the pairs. Into out (n_rows,) go the impulses of the points of each row that met faster than this
-    share of the pair's pace [N s]; returns how many rows have any."""
+    """Write the last substep's impulses and the hits back to the pairs. Into out (n_rows,) go the impulses of the
+    points of each row that met faster than this share of the pair's pace [N s]; returns how many rows have any.
+    """
     hard = 0
     for r in range(n_rows):
         keep_impulses(rows, r, con)

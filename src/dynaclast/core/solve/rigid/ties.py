@@ -19,7 +19,9 @@ from .assemblies import rotation, wake
 TIE_BIAS = 0.3
 """Share of the drift taken back per substep."""
 FEWEST, TIE_SWEEPS = 4, 400
-"""Passes over all ties per substep, at least and at most. They are few, and a chain that carries something heavy needs many."""
+"""Passes over all ties per substep, at least and at most. They are few, and a chain that carries something heavy needs
+many.
+"""
 TIE_CLOSE = 1e-4
 """They end once no tie's ends part faster than this share of how fast they parted in the first pass."""
 
@@ -28,11 +30,11 @@ class TieRows(NamedTuple):
     """The ties at work in an interval, M of them.
 
     tie (M,) row of the table; a, b (M,) assembly slots (the ground for the world); ra, rb (M, 3) arms in the world [m];
-    gap (M, 3) from b's end to a's [m]; lean (M, 3) turn that would set a right against b [rad]; axis (M, 3) hinge axis or line of
-    the string, world; angle (M,) of the hinge [rad], stretch (M,) of the string beyond its length [m]
-    arc (M, 3) speed that the ends' arcs add over a substep, of a string its first entry along it [m/s]
-    point_mass, turn_mass (M, 3, 3), line_mass (M,): effective masses; push (M, 8): impulses of a substep, 3 at the
-    point [N s], 3 of turn [N m s], limit and friction about the axis; pull, wrench (M,): sums over the interval of their sizes
+    gap (M, 3) from b's end to a's [m]; lean (M, 3) turn that would set a right against b [rad]; axis (M, 3) hinge axis
+    or line of the string, world; angle (M,) of the hinge [rad], stretch (M,) of the string beyond its length [m] arc
+    (M, 3) speed that the ends' arcs add over a substep, of a string its first entry along it [m/s] point_mass,
+    turn_mass (M, 3, 3), line_mass (M,): effective masses; push (M, 8): impulses of a substep, 3 at the point [N s], 3
+    of turn [N m s], limit and friction about the axis; pull, wrench (M,): sums over the interval of their sizes
     """
 
     tie: Index
@@ -57,7 +59,23 @@ class TieRows(NamedTuple):
 def make_tie_rows(room: int) -> TieRows:
     m, i4, f = room, np.int32, np.zeros
     return TieRows(
-        f(m, i4), f(m, i4), f(m, i4), f((m, 3)), f((m, 3)), f((m, 3)), f((m, 3)), f((m, 3)), f(m), f(m), f((m, 3)), f((m, 3, 3)), f((m, 3, 3)), f(m), f((m, 8)), f(m), f(m)
+        f(m, i4),
+        f(m, i4),
+        f(m, i4),
+        f((m, 3)),
+        f((m, 3)),
+        f((m, 3)),
+        f((m, 3)),
+        f((m, 3)),
+        f(m),
+        f(m),
+        f((m, 3)),
+        f((m, 3, 3)),
+        f((m, 3, 3)),
+        f(m),
+        f((m, 8)),
+        f(m),
+        f(m),
     )
 
 
@@ -80,7 +98,9 @@ def wake_tied(ties: TieTable, broken, piece_asm, asm: Assemblies):
 
 @kernel(inner=True)
 def gather_ties(ties: TieTable, broken, kept, piece_asm, asm: Assemblies, inv_mass, rows: TieRows):
-    """The ties between ends of which one can move, with the impulses they ended the last interval with; returns how many."""
+    """The ties between ends of which one can move, with the impulses they ended the last interval with; returns how
+    many.
+    """
     ground = len(asm.alive) - 1
     n = 0
     for i in range(len(ties.kind)):
@@ -139,8 +159,18 @@ def _angle_about(qa, qb, axis):
 
 @kernel(inner=True)
 def aim_ties(ties: TieTable, rows: TieRows, n, asm: Assemblies, inv_mass, inv_inertia, scratch):
-    """Arms, errors and effective masses as the bodies stand now. Refreshes the world inertia of what is tied. scratch (6, 3, 3)"""
-    m, half, k, mb, cross, u, v = scratch[0], scratch[1], scratch[2], scratch[3], scratch[4], scratch[5, 0], scratch[5, 1]
+    """Arms, errors and effective masses as the bodies stand now. Refreshes the world inertia of what is tied. scratch
+    (6, 3, 3)
+    """
+    m, half, k, mb, cross, u, v = (
+        scratch[0],
+        scratch[1],
+        scratch[2],
+        scratch[3],
+        scratch[4],
+        scratch[5, 0],
+        scratch[5, 1],
+    )
     for r in range(n):
         for end in range(2):
             s = rows.a[r] if end == 0 else rows.b[r]
@@ -158,7 +188,11 @@ def aim_ties(ties: TieTable, rows: TieRows, n, asm: Assemblies, inv_mass, inv_in
                 continue
             for p in range(3):
                 for q in range(3):
-                    half[p, q] = m[p, 0] * asm.inv_inertia[s, 0, q] + m[p, 1] * asm.inv_inertia[s, 1, q] + m[p, 2] * asm.inv_inertia[s, 2, q]
+                    half[p, q] = (
+                        m[p, 0] * asm.inv_inertia[s, 0, q]
+                        + m[p, 1] * asm.inv_inertia[s, 1, q]
+                        + m[p, 2] * asm.inv_inertia[s, 2, q]
+                    )
             for p in range(3):
                 for q in range(3):
                     inv_inertia[s, p, q] = half[p, 0] * m[q, 0] + half[p, 1] * m[q, 1] + half[p, 2] * m[q, 2]
@@ -194,7 +228,11 @@ def aim_ties(ties: TieTable, rows: TieRows, n, asm: Assemblies, inv_mass, inv_in
                 u[c] = m[c, 0] * ties.axis[i, 0] + m[c, 1] * ties.axis[i, 1] + m[c, 2] * ties.axis[i, 2]
                 v[c] = mb[c, 0] * ties.axis[i, 0] + mb[c, 1] * ties.axis[i, 1] + mb[c, 2] * ties.axis[i, 2]
                 rows.axis[r, c] = u[c]
-            rows.lean[r, 0], rows.lean[r, 1], rows.lean[r, 2] = u[1] * v[2] - u[2] * v[1], u[2] * v[0] - u[0] * v[2], u[0] * v[1] - u[1] * v[0]
+            rows.lean[r, 0], rows.lean[r, 1], rows.lean[r, 2] = (
+                u[1] * v[2] - u[2] * v[1],
+                u[2] * v[0] - u[0] * v[2],
+                u[0] * v[1] - u[1] * v[0],
+            )
             rows.angle[r] = _angle_about(asm.rot[a], asm.rot[b], ties.axis[i])
             _across(u, inv_inertia[a], inv_inertia[b], k)
             w = 0.0
@@ -207,7 +245,9 @@ def aim_ties(ties: TieTable, rows: TieRows, n, asm: Assemblies, inv_mass, inv_in
 
 @kernel(inner=True)
 def _point_mass(ra, rb, im, ia, ib, cross, k):
-    """Inverse effective mass (3, 3) of two points moving as one: im 1 - [ra] Ia^-1 [ra] - [rb] Ib^-1 [rb]. cross (3, 3) scratch"""
+    """Inverse effective mass (3, 3) of two points moving as one: im 1 - [ra] Ia^-1 [ra] - [rb] Ib^-1 [rb]. cross (3, 3)
+    scratch
+    """
     for i in range(3):
         for j in range(3):
             k[i, j] = im if i == j else 0.0
@@ -237,7 +277,11 @@ def _across(u, ia, ib, k):
             t = 0.0
             for p in range(3):
                 for q in range(3):
-                    t += ((1.0 if i == p else 0.0) - u[i] * u[p]) * (ia[p, q] + ib[p, q]) * ((1.0 if q == j else 0.0) - u[q] * u[j])
+                    t += (
+                        ((1.0 if i == p else 0.0) - u[i] * u[p])
+                        * (ia[p, q] + ib[p, q])
+                        * ((1.0 if q == j else 0.0) - u[q] * u[j])
+                    )
             k[i, j] = t + scale * u[i] * u[j]
 
 
@@ -283,7 +327,9 @@ def warm_ties(ties: TieTable, rows: TieRows, n, vel, spin, inv_mass, inv_inertia
         _apply(rows, r, p[0], p[1], p[2], vel, spin, inv_mass, inv_inertia)
         if kind == TIE_HINGE or kind == TIE_WELD:
             along = p[6] + p[7]
-            _apply_turn(rows, r, p[3] + along * u[0], p[4] + along * u[1], p[5] + along * u[2], spin, inv_mass, inv_inertia)
+            _apply_turn(
+                rows, r, p[3] + along * u[0], p[4] + along * u[1], p[5] + along * u[2], spin, inv_mass, inv_inertia
+            )
 
 
 @kernel(inner=True)
@@ -293,9 +339,10 @@ def _square(v):
 
 @kernel(inner=True)
 def lay_arcs(ties: TieTable, rows: TieRows, n, vel, spin, inv_mass, h):
-    """Ends travel on arcs: half the turn's square over the substep (as SHAKE; Ryckaert et al. 1977, doi 10.1016/0021-9991(77)90098-5),
-    without which every substep would lose the share that points outwards. By the turn at the substep's start, so that what is solved is linear
-    and its solution is come to however fast things turn."""
+    """Ends travel on arcs: half the turn's square over the substep (as SHAKE; Ryckaert et al. 1977, doi
+    10.1016/0021-9991(77)90098-5), without which every substep would lose the share that points outwards. By the turn at
+    the substep's start, so that what is solved is linear and its solution is come to however fast things turn.
+    """
     for r in range(n):
         a, b = rows.a[r], rows.b[r]
         x, y, z = 0.0, 0.0, 0.0
@@ -314,7 +361,12 @@ def lay_arcs(ties: TieTable, rows: TieRows, n, vel, spin, inv_mass, h):
             u = rows.axis[r]
             vx, vy, vz = _parting(rows, r, vel, spin)
             v = vx * u[0] + vy * u[1] + vz * u[2]
-            x = x * u[0] + y * u[1] + z * u[2] + 0.5 * h * (vx * vx + vy * vy + vz * vz - v * v) / max(1e-12, ties.length[rows.tie[r]])
+            x = (
+                x * u[0]
+                + y * u[1]
+                + z * u[2]
+                + 0.5 * h * (vx * vx + vy * vy + vz * vz - v * v) / max(1e-12, ties.length[rows.tie[r]])
+            )
             y, z = 0.0, 0.0
         rows.arc[r, 0], rows.arc[r, 1], rows.arc[r, 2] = x, y, z
 
@@ -331,8 +383,10 @@ def _parting(rows: TieRows, r, vel, spin):
 
 @kernel(inner=True)
 def sweep_ties(ties: TieTable, rows: TieRows, n, vel, spin, inv_mass, inv_inertia, h, turn):
-    """Pass number ``turn`` over all ties: turns first, then points, which must hold most. Every other pass goes backwards, so that a chain's
-    ends hear of each other. Returns how fast the ends of a tie parted at most before it was held [m/s]."""
+    """Pass number ``turn`` over all ties: turns first, then points, which must hold most. Every other pass goes
+    backwards, so that a chain's ends hear of each other. Returns how fast the ends of a tie parted at most before it
+    was held [m/s].
+    """
     backwards, parted = turn % 2 == 1, 0.0
     for k in range(n):
         r = n - 1 - k if backwards else k
@@ -408,12 +462,39 @@ def mend_ties(ties: TieTable, rows: TieRows, n, shift, tilt, inv_mass, inv_inert
                     e0, e1, e2 = e0 - along * u[0], e1 - along * u[1], e2 - along * u[2]
                 m = rows.turn_mass[r]
                 _apply_turn(
-                    rows, r, m[0, 0] * e0 + m[0, 1] * e1 + m[0, 2] * e2, m[1, 0] * e0 + m[1, 1] * e1 + m[1, 2] * e2, m[2, 0] * e0 + m[2, 1] * e1 + m[2, 2] * e2,
-                    tilt, inv_mass, inv_inertia,
+                    rows,
+                    r,
+                    m[0, 0] * e0 + m[0, 1] * e1 + m[0, 2] * e2,
+                    m[1, 0] * e0 + m[1, 1] * e1 + m[1, 2] * e2,
+                    m[2, 0] * e0 + m[2, 1] * e1 + m[2, 2] * e2,
+                    tilt,
+                    inv_mass,
+                    inv_inertia,
                 )
-            dx = shift[a, 0] - shift[b, 0] + tilt[a, 1] * ra[2] - tilt[a, 2] * ra[1] - tilt[b, 1] * rb[2] + tilt[b, 2] * rb[1]
-            dy = shift[a, 1] - shift[b, 1] + tilt[a, 2] * ra[0] - tilt[a, 0] * ra[2] - tilt[b, 2] * rb[0] + tilt[b, 0] * rb[2]
-            dz = shift[a, 2] - shift[b, 2] + tilt[a, 0] * ra[1] - tilt[a, 1] * ra[0] - tilt[b, 0] * rb[1] + tilt[b, 1] * rb[0]
+            dx = (
+                shift[a, 0]
+                - shift[b, 0]
+                + tilt[a, 1] * ra[2]
+                - tilt[a, 2] * ra[1]
+                - tilt[b, 1] * rb[2]
+                + tilt[b, 2] * rb[1]
+            )
+            dy = (
+                shift[a, 1]
+                - shift[b, 1]
+                + tilt[a, 2] * ra[0]
+                - tilt[a, 0] * ra[2]
+                - tilt[b, 2] * rb[0]
+                + tilt[b, 0] * rb[2]
+            )
+            dz = (
+                shift[a, 2]
+                - shift[b, 2]
+                + tilt[a, 0] * ra[1]
+                - tilt[a, 1] * ra[0]
+                - tilt[b, 0] * rb[1]
+                + tilt[b, 1] * rb[0]
+            )
             if kind == TIE_STRING:
                 if rows.stretch[r] <= 0.0:
                     continue
@@ -423,8 +504,15 @@ def mend_ties(ties: TieTable, rows: TieRows, n, shift, tilt, inv_mass, inv_inert
             x, y, z = -TIE_BIAS * rows.gap[r, 0] - dx, -TIE_BIAS * rows.gap[r, 1] - dy, -TIE_BIAS * rows.gap[r, 2] - dz
             m = rows.point_mass[r]
             _apply(
-                rows, r, m[0, 0] * x + m[0, 1] * y + m[0, 2] * z, m[1, 0] * x + m[1, 1] * y + m[1, 2] * z, m[2, 0] * x + m[2, 1] * y + m[2, 2] * z,
-                shift, tilt, inv_mass, inv_inertia,
+                rows,
+                r,
+                m[0, 0] * x + m[0, 1] * y + m[0, 2] * z,
+                m[1, 0] * x + m[1, 1] * y + m[1, 2] * z,
+                m[2, 0] * x + m[2, 1] * y + m[2, 2] * z,
+                shift,
+                tilt,
+                inv_mass,
+                inv_inertia,
             )
 
 
@@ -442,7 +530,9 @@ def count_ties(ties: TieTable, rows: TieRows, n):
 
 @kernel
 def tie_loads(ties: TieTable, pieces: PieceTable, rows: TieRows, n, interval, load):
-    """Mean load (T,) [N] of every tie at work over the interval: its force, and the moment of a hinge or weld over the smaller piece's size."""
+    """Mean load (T,) [N] of every tie at work over the interval: its force, and the moment of a hinge or weld over the
+    smaller piece's size.
+    """
     for r in range(n):
         i = rows.tie[r]
         size = pieces.size[ties.piece[i, 0]]
