@@ -6,13 +6,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import naive
-from dynaclast.core.solve.breaking import spread_load
+from dynaclast.core.solve.impact_loads import make_bond_impacts, make_graph_search, spread_load
+from dynaclast.core.solve.interval import Stage
 from dynaclast.core.solve.loop import Run
 from dynaclast.core.solve.model import bond_table
 from dynaclast.core.solve.prepare import prepare
 from dynaclast.core.solve.rigid.gjk import hull_distance
 from dynaclast.core.solve.rigid.hulls import convex_core
-from dynaclast.core.solve.rigid.interval import SEARCH, SOLVE
 from dynaclast.core.solve.state import State
 from shots import ball, box, pillar, run, shot
 
@@ -56,12 +56,11 @@ def test_spreading_a_hit_equals_the_slow_twin(pieces: int, seed: int) -> None:
     count = len(pairs)
     table = bond_table(pairs, np.ones(count), np.zeros((count, 3)), np.ones(count), np.ones(count, np.uint8), pieces)
     broken = (rng.random(count) < 0.2).astype(np.uint8)
-    load, strongest, blame = np.zeros(count), np.zeros(count), np.zeros(count, np.int32)
-    scratch = np.zeros(pieces, np.uint8), np.zeros(pieces, np.int32), np.zeros(pieces, np.int32)
+    out, search = make_bond_impacts(count), make_graph_search(pieces)
     first, floor = int(rng.integers(pieces)), 3.0
-    spread_load(first, 100.0, floor, table, broken, 7, load, strongest, blame, scratch[0], scratch[2], scratch[1])
-    assert load == pytest.approx(naive.spread_load(first, 100.0, floor, pairs, broken, pieces))
-    assert (blame[load > 0] == 7).all()
+    spread_load(first, 100.0, floor, 7, table, broken, out, search)
+    assert out.load == pytest.approx(naive.spread_load(first, 100.0, floor, pairs, broken, pieces))
+    assert (out.blame[out.load > 0] == 7).all() and not search.reached.any()
 
 
 def test_pairs_found_are_all_that_touch() -> None:
@@ -70,13 +69,13 @@ def test_pairs_found_are_all_that_touch() -> None:
     bodies = [box(f"b{k}", tuple(rng.uniform(0, 3, 3) + [0, 2, 0]), tuple(rng.uniform(0.3, 0.8, 3))) for k in range(40)]
     prepared = prepare(shot(*bodies))
     run = Run(shot(*bodies), prepared.model, prepared.state)
-    run._touch(SEARCH, SOLVE)
-    contacts = run.state.contacts
-    found = {(int(a), int(b)) for a, b in zip(contacts.a, contacts.b, strict=True)}
-    hulls, rest = prepared.model.hulls, prepared.model.pieces.rest
+    run.rigid.solve(Stage.DETECT, Stage.SOLVE)
+    contacts = run.state.contact_cache
+    found = {(int(a), int(b)) for a, b in zip(contacts.shape_a, contacts.shape_b, strict=True)}
+    hulls, rest = prepared.model.hulls, prepared.model.pieces.rest_center
     for i in range(40):
         for j in range(i + 1, 40):
-            a, b = (hulls.verts[hulls.vert_start[k] : hulls.vert_start[k + 1]] + rest[k] for k in (i, j))
+            a, b = (hulls.vertices[hulls.vertex_start[k] : hulls.vertex_start[k + 1]] + rest[k] for k in (i, j))
             if hull_distance(a, b) <= hulls.radius[i] + hulls.radius[j]:
                 assert (i, j) in found
 
@@ -141,9 +140,9 @@ def test_a_hit_is_forgotten_once_what_met_has_parted() -> None:
     run = Run(scene, prepared.model, prepared.state)
     hits, parted = [], 0
     for _ in range(12):
-        run._interval([], [])
-        contacts = run.state.contacts
-        hits.append(contacts.hit.max(initial=0.0))
-        parted += int((contacts.count == 0).sum())
+        run._solve_interval()
+        contacts = run.state.contact_cache
+        hits.append(contacts.impact_impulse.max(initial=0.0))
+        parted += int((contacts.point_count == 0).sum())
     assert max(hits) > 0.0 and parted > 0  # it was hit, and went on to be near without touching
     assert sum(h > 0.0 for h in hits) <= 2

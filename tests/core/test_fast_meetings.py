@@ -12,7 +12,7 @@ from scipy.spatial.transform import Rotation
 from dynaclast.core import document
 from dynaclast.core.solve.loop import Run
 from dynaclast.core.solve.prepare import prepare
-from dynaclast.core.solve.rigid.narrow import keep_four
+from dynaclast.core.solve.rigid.manifold import reduce_to_four
 from overlap import Solids
 from shots import box, run, shot
 
@@ -96,15 +96,15 @@ def test_boxes_that_land_on_their_corners(bounce: float) -> None:
     opening = [Rotation.random(random_state=k) for k in range(42)]
     lowest, landed = [], np.zeros(42, bool)
     for _ in range(30):
-        going._interval([], [])
+        going._solve_interval()
         low = np.array(
             [
-                ((Rotation.from_quat(asm.rot[k]) * opening[k]).apply(corners)[:, 1] + asm.pos[k, 1]).min()
+                ((Rotation.from_quat(asm.orientation[k]) * opening[k]).apply(corners)[:, 1] + asm.position[k, 1]).min()
                 for k in range(42)
             ]
         )
         lowest.append(low.min())
-        landed |= asm.vel[:42, 1] > -4.0
+        landed |= asm.velocity[:42, 1] > -4.0
     assert landed.all()
     assert min(lowest) > -0.005
 
@@ -116,5 +116,5 @@ def test_of_many_points_those_of_the_side_that_comes_down_are_kept() -> None:
     points, seps = np.zeros((64, 3)), np.zeros(64)
     points[:6] = 0.3 * np.array([[0, 0, 0], [0, 0, 1], [0.6, 0, 0.5], [1, 0, 0], [1, 0, 1], [0.5, 0, 0]])
     seps[:6] = [0.0, 0.001, 0.004, 0.06, 0.07, 0.03]
-    kept = keep_four(points, seps, 6)
+    kept = reduce_to_four(points, seps, 6)
     assert kept >= 3 and {0.0, 0.001, 0.004} <= set(seps[:kept].tolist())

@@ -13,8 +13,11 @@ from shots import ball, blow, box, footing, pillar, reach_box, reach_sphere, run
 def test_an_anchor_holds_what_is_in_reach_and_strengthens_what_is_near() -> None:
     soft = footing(reach=reach_box((0, 0, 0), (2, 0.6, 2), edge=2.0))
     plain, held = prepare(shot(pillar())), prepare(shot(pillar(), fields=(soft,)))
-    low = held.model.pieces.rest[:, 1] < 0.3
-    assert held.model.pieces.held[low].all() and not held.model.pieces.held[held.model.pieces.rest[:, 1] > 2.3].any()
+    low = held.model.pieces.rest_center[:, 1] < 0.3
+    assert (
+        held.model.pieces.hold[low].all()
+        and not held.model.pieces.hold[held.model.pieces.rest_center[:, 1] > 2.3].any()
+    )
     ratio = held.model.bonds.strength / plain.model.bonds.strength
     assert ratio.min() == pytest.approx(1.0, abs=0.05) and ratio.max() == pytest.approx(1 + 4 * 0.5)
 
@@ -84,7 +87,7 @@ def test_the_reach_grid_counts_what_the_solver_holds_and_breaks() -> None:
     grid = {(c.field, c.body): c for c in crossings(scene, built)}
     prepared = prepare(scene)
     assert (
-        grid["footing", "pillar"].pieces == int(prepared.model.pieces.held.sum())
+        grid["footing", "pillar"].pieces == int(prepared.model.pieces.hold.sum())
         and grid["footing", "stone"].pieces == 0
     )
     baked = run(

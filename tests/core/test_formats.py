@@ -20,7 +20,7 @@ from dynaclast.core.fracture.build import build_pieces
 from dynaclast.core.geometry import primitives
 from dynaclast.core.geometry.check import solid
 from dynaclast.core.geometry.mass import signed_volume
-from dynaclast.core.geometry.mesh import rotation_matrix
+from dynaclast.core.geometry.rotations import rotation_matrix
 from dynaclast.export import write_scene
 from shots import blow, footing, pillar, run, shot
 

@@ -11,7 +11,8 @@ from dynaclast.core.geometry import primitives
 from dynaclast.core.geometry.check import diagnose, solid
 from dynaclast.core.geometry.inside import scatter_inside, winding_number
 from dynaclast.core.geometry.mass import combine, mass_properties, signed_volume
-from dynaclast.core.geometry.mesh import TriMesh, make, quaternion_product, rotation_matrix, weld
+from dynaclast.core.geometry.mesh import TriMesh, make, weld
+from dynaclast.core.geometry.rotations import quaternion_product, rotation_matrix
 
 SHAPES = {
     "box": primitives.box((1, 2, 3)),

@@ -12,7 +12,7 @@ from dynaclast.core.geometry import primitives
 from dynaclast.core.solve.collision import WHOLE_BODY_PARTS
 from dynaclast.core.solve.prepare import intervals, prepare
 from dynaclast.core.solve.rigid.hulls import MOST_CORNERS, convex_core
-from dynaclast.core.solve.rigid.narrow import keep_four
+from dynaclast.core.solve.rigid.manifold import reduce_to_four
 from shots import ball, box, run, shot
 
 
@@ -59,7 +59,7 @@ def test_the_four_points_kept_hold_the_deepest_and_most_of_the_patch(n: int, see
     seps[:n] = rng.uniform(-0.01, 0, n)
     deepest = seps[:n].min()
     before = {tuple(p) for p in points[:n]}
-    kept = keep_four(points, seps, n)
+    kept = reduce_to_four(points, seps, n)
     assert 3 <= kept <= 4 and seps[:kept].min() == deepest
     assert all(tuple(p) in before for p in points[:kept]) and len({tuple(p) for p in points[:kept]}) == kept
 

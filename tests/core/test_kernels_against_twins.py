@@ -11,12 +11,12 @@ from hypothesis import strategies as st
 from scipy.spatial import ConvexHull
 from scipy.spatial.transform import Rotation
 
+from dynaclast.core.solve.interval import Stage
 from dynaclast.core.solve.loop import Run
 from dynaclast.core.solve.prepare import Prepared, prepare
+from dynaclast.core.solve.rigid.constraints import _transfer_points, make_constraints, update_inverse_masses
 from dynaclast.core.solve.rigid.gjk import gjk, make_scratch
 from dynaclast.core.solve.rigid.hulls import convex_core, general_core
-from dynaclast.core.solve.rigid.interval import DONE, SEARCH, SOLVE
-from dynaclast.core.solve.rigid.manifolds import _hand_on, make_rows, world_inertia
 from shots import ball, box, run, shot
 
 
@@ -45,13 +45,13 @@ def heap(seed: int = 3, count: int = 14) -> Prepared:
 def searched(prepared: Prepared) -> Run:
     """A run after its first search for contacts."""
     run = Run(prepared.shot, prepared.model, prepared.state)
-    run._touch(SEARCH, SOLVE)
+    run.rigid.solve(Stage.DETECT, Stage.SOLVE)
     return run
 
 
 def inertia_of(prepared: Prepared, slot: int) -> np.ndarray:
     """World inertia (3, 3) by turning the tensor of the opening pose."""
-    r = Rotation.from_quat(prepared.state.assemblies.rot[slot]).as_matrix()
+    r = Rotation.from_quat(prepared.state.assemblies.orientation[slot]).as_matrix()
     return r @ prepared.state.assemblies.inertia[slot] @ r.T
 
 
@@ -69,10 +69,10 @@ def test_cores_of_few_points_equal_those_of_the_general_way(seed: int, count: in
 def test_world_inertia_is_the_turned_tensor_inverted() -> None:
     prepared = heap()
     inv_mass, inv_inertia = (
-        np.zeros(len(prepared.state.assemblies.pos)),
-        np.zeros((len(prepared.state.assemblies.pos), 3, 3)),
+        np.zeros(len(prepared.state.assemblies.position)),
+        np.zeros((len(prepared.state.assemblies.position), 3, 3)),
     )
-    world_inertia(prepared.state.assemblies, inv_mass, inv_inertia)
+    update_inverse_masses(prepared.state.assemblies, inv_mass, inv_inertia)
     for slot in range(14):
         assert inv_inertia[slot] @ inertia_of(prepared, slot) == pytest.approx(np.eye(3), abs=1e-9)
         assert inv_mass[slot] * prepared.model.pieces.mass[slot] == pytest.approx(1)
@@ -83,22 +83,22 @@ def test_bounds_hold_where_every_corner_goes_within_the_interval() -> None:
     run = searched(prepared)
     asm, hulls, step = prepared.state.assemblies, prepared.model.hulls, prepared.model.settings.interval
     for s in range(len(hulls.piece)):
-        own = hulls.verts[hulls.vert_start[s] : hulls.vert_start[s + 1]]
+        own = hulls.vertices[hulls.vertex_start[s] : hulls.vertex_start[s + 1]]
         a = hulls.piece[s]
-        turn = Rotation.from_quat(asm.rot[a])
-        assert run._work.wverts[hulls.vert_start[s] : hulls.vert_start[s + 1]] == pytest.approx(
-            turn.apply(own) + asm.pos[a], abs=1e-9
+        turn = Rotation.from_quat(asm.orientation[a])
+        assert run.rigid._scratch.world.vertices[hulls.vertex_start[s] : hulls.vertex_start[s + 1]] == pytest.approx(
+            turn.apply(own) + asm.position[a], abs=1e-9
         )
         for share in (0.0, 0.5, 1.0):
             time = share * step
             went = (
-                (Rotation.from_rotvec(time * asm.spin[a]) * turn).apply(own)
-                + asm.pos[a]
-                + time * asm.vel[a]
+                (Rotation.from_rotvec(time * asm.angular_velocity[a]) * turn).apply(own)
+                + asm.position[a]
+                + time * asm.velocity[a]
                 + 0.5 * time**2 * prepared.model.settings.gravity
             )
-            assert (went - hulls.radius[s] >= run._work.lo[s] - 1e-9).all() and (
-                went + hulls.radius[s] <= run._work.hi[s] + 1e-9
+            assert (went - hulls.radius[s] >= run.rigid._scratch.world.lower[s] - 1e-9).all() and (
+                went + hulls.radius[s] <= run.rigid._scratch.world.upper[s] + 1e-9
             ).all()
 
 
@@ -106,24 +106,24 @@ def test_rows_say_what_their_points_do() -> None:
     """Arms, effective masses and speeds of approach of every contact point, from the bodies' states."""
     prepared = heap()
     run = searched(prepared)
-    rows, asm = run._rows, prepared.state.assemblies
-    ground = len(asm.pos) - 1
-    assert run._row_count > 10
-    for r in range(run._row_count):
-        a, b, n = rows.a[r], rows.b[r], rows.normal[r]
-        for i in range(rows.count[r]):
+    rows, asm = run.rigid.solver.contacts, prepared.state.assemblies
+    ground = len(asm.position) - 1
+    assert run.rigid.contact_count > 10
+    for r in range(run.rigid.contact_count):
+        a, b, n = rows.body_a[r], rows.body_b[r], rows.normal[r]
+        for i in range(rows.point_count[r]):
             speed, stiff = np.zeros(3), 0.0
             for slot, sign in ((a, 1.0), (b, -1.0)):
                 if slot == ground:
                     continue
-                arm = rows.point[r, i] - asm.pos[slot]
-                speed += sign * (asm.vel[slot] + np.cross(asm.spin[slot], arm))
+                arm = rows.point[r, i] - asm.position[slot]
+                speed += sign * (asm.velocity[slot] + np.cross(asm.angular_velocity[slot], arm))
                 lever = np.cross(arm, n)
                 stiff += (
                     1 / prepared.model.pieces.mass[slot] + lever @ np.linalg.inv(inertia_of(prepared, slot)) @ lever
                 )
-            assert rows.approach[r, i] == pytest.approx(speed @ n, abs=1e-9)
-            assert rows.mass[r, i] == pytest.approx(1 / stiff, rel=1e-9)
+            assert rows.approach_velocity[r, i] == pytest.approx(speed @ n, abs=1e-9)
+            assert rows.normal_mass[r, i] == pytest.approx(1 / stiff, rel=1e-9)
         frame = np.array([n, rows.tangent[r, 0], rows.tangent[r, 1]])
         assert frame @ frame.T == pytest.approx(np.eye(3), abs=1e-9)
 
@@ -134,24 +134,26 @@ def test_an_interval_changes_momentum_by_the_impulses_it_tells_and_no_more(whirl
     also where they turn so fast that pairs are looked at again on the way.
     """
     prepared = heap()
-    prepared.state.assemblies.spin[:14] = whirl * np.random.default_rng(5).normal(size=(14, 3))
+    prepared.state.assemblies.angular_velocity[:14] = whirl * np.random.default_rng(5).normal(size=(14, 3))
     run = searched(prepared)
-    asm, rows, model = prepared.state.assemblies, run._rows, prepared.model
-    before = (model.pieces.mass[:, None] * asm.vel[:14]).sum(axis=0)
-    run._touch(SOLVE, DONE)
-    change = (model.pieces.mass[:, None] * asm.vel[:14]).sum(axis=0) - before
+    asm, rows, model = prepared.state.assemblies, run.rigid.solver.contacts, prepared.model
+    before = (model.pieces.mass[:, None] * asm.velocity[:14]).sum(axis=0)
+    run.rigid.solve(Stage.SOLVE, Stage.DONE)
+    change = (model.pieces.mass[:, None] * asm.velocity[:14]).sum(axis=0) - before
     weight = model.pieces.mass.sum() * model.settings.gravity * model.settings.interval
-    ground = sum(rows.total[r].sum() for r in range(run._row_count) if rows.b[r] == len(asm.pos) - 1)
+    ground = sum(
+        rows.total_impulse[r].sum() for r in range(run.rigid.contact_count) if rows.body_b[r] == len(asm.position) - 1
+    )
     assert change[1] == pytest.approx(weight[1] + ground, rel=1e-6)
-    assert np.abs(rows.seen[: run._row_count]).any() or not whirl  # some were looked at again
+    assert np.abs(rows.reference_motion[: run.rigid.contact_count]).any() or not whirl  # some were looked at again
     if whirl:
         return
-    for r in range(run._row_count):  # and afterwards nothing that touches still comes nearer
-        a, b = rows.a[r], rows.b[r]
-        for i in range(rows.count[r]):
-            if rows.push[r, i] > 0 and b == len(asm.pos) - 1:
-                arm = rows.point[r, i] - asm.pos[a]
-                assert rows.normal[r] @ (asm.vel[a] + np.cross(asm.spin[a], arm)) > -0.35
+    for r in range(run.rigid.contact_count):  # and afterwards nothing that touches still comes nearer
+        a, b = rows.body_a[r], rows.body_b[r]
+        for i in range(rows.point_count[r]):
+            if rows.normal_impulse[r, i] > 0 and b == len(asm.position) - 1:
+                arm = rows.point[r, i] - asm.position[a]
+                assert rows.normal[r] @ (asm.velocity[a] + np.cross(asm.angular_velocity[a], arm)) > -0.35
 
 
 @given(st.integers(0, 10**6), st.floats(0.1, 0.9))
@@ -180,15 +182,15 @@ def test_splitting_parts_what_a_graph_search_parts_and_keeps_every_momentum(seed
     def momenta() -> tuple[np.ndarray, np.ndarray]:
         linear, angular = np.zeros(3), np.zeros(3)
         for slot in np.unique(state.piece_assembly):
-            p = asm.mass[slot] * asm.vel[slot]
-            r = Rotation.from_quat(asm.rot[slot]).as_matrix()
+            p = asm.mass[slot] * asm.velocity[slot]
+            r = Rotation.from_quat(asm.orientation[slot]).as_matrix()
             linear += p
-            angular += np.cross(asm.pos[slot], p) + r @ asm.inertia[slot] @ r.T @ asm.spin[slot]
+            angular += np.cross(asm.position[slot], p) + r @ asm.inertia[slot] @ r.T @ asm.angular_velocity[slot]
         return linear, angular
 
     before = momenta()
     state.bond_broken[:] = np.random.default_rng(seed).random(len(state.bond_broken)) < share
-    run._part(np.array([0]))
+    run.rigid.part(np.array([0]))
     ends = model.bonds.piece[state.bond_broken == 0]
     count, label = connected_components(
         coo_matrix((np.ones(len(ends)), (ends[:, 0], ends[:, 1])), shape=(24, 24)), directed=False
@@ -200,10 +202,10 @@ def test_splitting_parts_what_a_graph_search_parts_and_keeps_every_momentum(seed
         assert (
             (state.piece_assembly[own] == slot).all()
             and asm.mass[slot] == pytest.approx(mass[own].sum())
-            and asm.pieces[slot] == len(own)
+            and asm.piece_count[slot] == len(own)
         )
-        center = (mass[own, None] * model.pieces.rest[own]).sum(axis=0) / mass[own].sum()
-        assert asm.rest[slot] == pytest.approx(center)
+        center = (mass[own, None] * model.pieces.rest_center[own]).sum(axis=0) / mass[own].sum()
+        assert asm.rest_center[slot] == pytest.approx(center)
     for was, now in zip(before, momenta(), strict=True):
         assert now == pytest.approx(was, rel=1e-9, abs=1e-9 * np.abs(was).max())
 
@@ -216,33 +218,37 @@ def test_what_fields_do_to_pieces_adds_up_to_the_assembly() -> None:
     prepared = prepare(scene)
     run = Run(scene, prepared.model, prepared.state)
     rng = np.random.default_rng(1)
-    run._push, run._twist = rng.normal(size=(21, 3)), rng.normal(size=(21, 3))
-    push, twist = run._aggregate()
-    mass, rest, asm = prepared.model.pieces.mass, prepared.model.pieces.rest, prepared.state.assemblies
+    linear, angular = rng.normal(size=(21, 3)), rng.normal(size=(21, 3))
+    push, twist = run.rigid.gather(linear, angular)
+    mass, rest, asm = prepared.model.pieces.mass, prepared.model.pieces.rest_center, prepared.state.assemblies
     for slot, own in ((0, np.arange(20)), (20, np.array([20]))):
-        force = mass[own, None] * run._push[own]
+        force = mass[own, None] * linear[own]
         assert push[slot] == pytest.approx(force.sum(axis=0) / mass[own].sum())
-        torque = np.cross(rest[own] - asm.rest[slot], force).sum(axis=0)
-        mean = (mass[own, None] * run._twist[own]).sum(axis=0) / mass[own].sum()
+        torque = np.cross(rest[own] - asm.rest_center[slot], force).sum(axis=0)
+        mean = (mass[own, None] * angular[own]).sum(axis=0) / mass[own].sum()
         assert twist[slot] == pytest.approx(np.linalg.solve(inertia_of(prepared, slot), torque) + mean, abs=1e-9)
 
 
 def test_what_a_row_did_goes_to_the_nearest_new_points_and_outlives_a_time_without_any() -> None:
-    rows = make_rows(1)
+    rows = make_constraints(1, 0).contacts
     spot = np.array([[0.0, 0, 0], [1, 0, 0], [0.1, 0, 0], [9, 9, 9]])
     did = np.array(
         [[5.0, -2.0, 0.0], [3.0, -0.5, -1.0], [0.0, -4.0, 0.0], [0.0, 0.0, 0.0]]
     )  # impulse, speed of meeting, speed wanted
-    _hand_on(rows, 0, spot, did)  # no points now: the first place keeps it
-    assert rows.total[0].tolist() == [8, 0, 0, 0] and rows.approach[0, 0] == -4 and rows.bounce_to[0, 0] == -1
-    kept = np.stack([rows.total[0], rows.approach[0], rows.bounce_to[0]], axis=1)
+    _transfer_points(rows, 0, spot, did)  # no points now: the first place keeps it
+    assert (
+        rows.total_impulse[0].tolist() == [8, 0, 0, 0]
+        and rows.approach_velocity[0, 0] == -4
+        and rows.target_velocity[0, 0] == -1
+    )
+    kept = np.stack([rows.total_impulse[0], rows.approach_velocity[0], rows.target_velocity[0]], axis=1)
     for left, count in ((did, 2), (kept, 2)):
-        rows.count[0], rows.point[0, :2] = count, [[0, 0, 0], [1, 0, 0]]
-        rows.total[0], rows.approach[0], rows.bounce_to[0] = 0.0, [-0.1, -0.1, 0, 0], 0.0
-        _hand_on(rows, 0, spot, left)
-        assert rows.total[0].sum() == 8 and rows.approach[0].min() == -4
-    _hand_on(rows, 0, spot, np.zeros((4, 3)))  # nothing was done: the new points keep their own
-    assert rows.total[0].sum() == 8 and rows.approach[0].min() == -4
+        rows.point_count[0], rows.point[0, :2] = count, [[0, 0, 0], [1, 0, 0]]
+        rows.total_impulse[0], rows.approach_velocity[0], rows.target_velocity[0] = 0.0, [-0.1, -0.1, 0, 0], 0.0
+        _transfer_points(rows, 0, spot, left)
+        assert rows.total_impulse[0].sum() == 8 and rows.approach_velocity[0].min() == -4
+    _transfer_points(rows, 0, spot, np.zeros((4, 3)))  # nothing was done: the new points keep their own
+    assert rows.total_impulse[0].sum() == 8 and rows.approach_velocity[0].min() == -4
 
 
 def test_distance_of_broken_pieces_is_proved_by_its_own_direction() -> None:
@@ -262,7 +268,7 @@ def test_distance_of_broken_pieces_is_proved_by_its_own_direction() -> None:
     ).model
     hulls, scratch, rng = model.hulls, make_scratch(), np.random.default_rng(1)
     cores = [
-        np.ascontiguousarray(hulls.verts[hulls.vert_start[s] : hulls.vert_start[s + 1]])
+        np.ascontiguousarray(hulls.vertices[hulls.vertex_start[s] : hulls.vertex_start[s + 1]])
         for s in range(len(hulls.piece))
     ]
     for trial in range(6000):

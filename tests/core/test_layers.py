@@ -13,7 +13,7 @@ from scipy.io import wavfile
 from dynaclast.core.document import Falloff, SharedFalloff
 from dynaclast.core.document.expression import ExpressionError, read
 from dynaclast.core.errors import InputError
-from dynaclast.core.falloff import Moment, value
+from dynaclast.core.falloff import EvaluationContext, value
 from dynaclast.core.falloff.profile import BLEND, profile_value
 from dynaclast.core.falloff.shapes import across_edge
 from dynaclast.core.falloff.value import color
@@ -96,7 +96,7 @@ def test_limits_strength_and_low_high() -> None:
 
 def test_shared_falloffs_are_used_by_name() -> None:
     reef = SharedFalloff.model_validate({"name": "reef", "layers": [{"shape": SHAPES[1]}]})
-    assert value(Falloff(use="reef", strength=0.5), POINTS, Moment(shared={"reef": reef})) == pytest.approx(
+    assert value(Falloff(use="reef", strength=0.5), POINTS, EvaluationContext(shared={"reef": reef})) == pytest.approx(
         0.5 * value(falloff({"shape": SHAPES[1]}), POINTS)
     )
 
@@ -131,7 +131,7 @@ def test_shared_falloffs_are_used_by_name() -> None:
 )
 def test_expressions_mean_what_arithmetic_says(text: str, wanted: float) -> None:
     one = falloff({"shape": {"kind": "expression", "text": text, "seed": 3}})
-    assert value(one, POINTS[:2], Moment(time=1.0)) == pytest.approx([wanted, wanted])
+    assert value(one, POINTS[:2], EvaluationContext(time=1.0)) == pytest.approx([wanted, wanted])
 
 
 def test_expressions_see_place_and_what_lies_beneath() -> None:
@@ -182,7 +182,7 @@ class Standing:
 
 
 def test_distance_to_a_mesh_and_to_pieces() -> None:
-    moment = Moment(world=Standing())
+    moment = EvaluationContext(world=Standing())
     near = falloff({"shape": {"kind": "mesh", "body": "b", "core": 0.5, "edge": 2}, "profile": "linear"})
     d = np.linalg.norm(POINTS - [1, 0, 0], axis=1) - 1
     assert value(near, POINTS, moment) == pytest.approx(1 - np.clip((d - 0.5) / 2, 0, 1), abs=0.01)
@@ -228,9 +228,9 @@ def test_a_picture_and_a_recording() -> None:
     held = io.BytesIO()
     wavfile.write(held, rate, (wave * 32000).astype(np.int16))
     loud = falloff({"shape": {"kind": "sound", "recording": base64.b64encode(held.getvalue()).decode(), "start": 1.0}})
-    assert [float(value(loud, POINTS[:1], Moment(time=x))[0]) for x in (0.5, 1.5, 2.5, 3.5)] == pytest.approx(
-        [0, 0.25, 1, 0], abs=0.01
-    )
+    assert [
+        float(value(loud, POINTS[:1], EvaluationContext(time=x))[0]) for x in (0.5, 1.5, 2.5, 3.5)
+    ] == pytest.approx([0, 0.25, 1, 0], abs=0.01)
     for kind, key in (("image", "picture"), ("sound", "recording")):
         with pytest.raises(InputError):
             value(falloff({"shape": {"kind": kind, key: "bm90IG9uZQ=="}}), POINTS[:1])
@@ -259,7 +259,7 @@ def test_memory_does_not_depend_on_how_often_it_is_asked(steps: int) -> None:
         seen = []
         for k in range(4 * steps + 1):
             t = k / steps
-            moment = Moment(time=t, memory=memory, key="me", step=1 / steps if k else 0.0)
+            moment = EvaluationContext(time=t, memory=memory, key="me", step=1 / steps if k else 0.0)
             seen.append(
                 float(value(falloff(beneath(t), {"shape": {"kind": kind, **more[kind]}}), POINTS[:1], moment)[0])
             )

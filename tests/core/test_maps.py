@@ -110,7 +110,7 @@ def test_what_acted_names_the_fields_that_did_at_that_frame_and_no_other() -> No
     )
     baked = bake(scene)
     bits = np.unpackbits(baked.maps["acted"], axis=2, bitorder="little")[:, :, :3].astype(bool)
-    held = prepare(scene).state.held != 0
+    held = prepare(scene).state.hold != 0
     assert 0 < held.sum() < 20 and (bits[:, :, 0] == held).all()
     assert bits[:, :-1, 1].sum() == 0 and bits[:, -1, 1].tolist() == [f >= 7 for f in range(13)]
     assert [f for f in range(13) if bits[f, :-1, 2].any()] == [4] and bits[4, :-1, 2].all()

@@ -12,9 +12,10 @@ from dynaclast.core.fracture.build import build_pieces, no_files
 from dynaclast.core.preflight import preflight
 from dynaclast.core.preflight.overlap import penetration
 from dynaclast.core.solve.collision import HullShop, outlines, pack_hulls
-from dynaclast.core.solve.rigid.gjk import make_scratch
+from dynaclast.core.solve.rigid.groups import make_world_shapes
 from dynaclast.core.solve.rigid.hulls import Hull, ball, convex_core
-from dynaclast.core.solve.rigid.narrow import touch
+from dynaclast.core.solve.rigid.manifold import make_patch
+from dynaclast.core.solve.rigid.narrow_phase import collide_hulls
 from overlap import depth
 from shots import box
 
@@ -110,17 +111,18 @@ def test_contact_points_reach_as_deep_as_the_hulls_overlap(seed: int) -> None:
         out = rng.normal(size=3)
         out /= np.linalg.norm(out)
         hulls = pack_hulls([a, b], [0, 1])
-        corners, other = hulls.verts.copy(), hulls.vert_start[1]
+        corners, other = hulls.vertices.copy(), hulls.vertex_start[1]
         corners[other:] += out * ((a.corners @ out).max() - (b.corners @ out).min() - rng.uniform(0.02, 0.2))
         true = depth(corners[:other], corners[other:])
         if true == 0.0:
             continue
-        axis, points, seps = -out / 4, np.zeros((64, 3)), np.zeros(64)
-        scratch = np.zeros((64, 4)), np.zeros((64, 4)), np.zeros((3, 3)), np.zeros(1, np.int32), make_scratch()
-        count = touch(hulls, corners, hulls.normals, 0, 1, 1.0, np.array([0, 0, 0, 9.0]), axis, points, seps, *scratch)
+        patch, world = make_patch(), make_world_shapes(hulls)
+        patch.normal[:], world.vertices[:], world.normals[:] = -out / 4, corners, hulls.normals
+        count = collide_hulls(hulls, world, 0, 1, False, 1.0, np.array([0, 0, 0, 9.0]), patch)
+        axis = patch.normal
         assert count > 0 and np.linalg.norm(axis) == pytest.approx(1.0)
         along = float((corners[:other] @ -axis).max() - (corners[other:] @ -axis).min())
-        found = -(seps[:count].min() + a.radius + b.radius)
+        found = -(patch.separations[:count].min() + a.radius + b.radius)
         assert found == pytest.approx(along, abs=1e-9) or found <= along + 1e-9
         assert found >= true - 1.2 * (a.radius + b.radius)
         ratios.append(along / true)

@@ -6,11 +6,11 @@ import numpy as np
 import pytest
 
 import scenes
+from dynaclast.core.kernels.linalg import quaternion_to_matrix
 from dynaclast.core.preflight import preflight
 from dynaclast.core.solve.loop import Run, frames
 from dynaclast.core.solve.prepare import prepare
-from dynaclast.core.solve.rigid.assemblies import rotation
-from dynaclast.core.solve.rigid.search import REUSE_SHARE, _reuse
+from dynaclast.core.solve.rigid.detection import REUSE_SHARE, _reuse_points, make_detection_scratch
 from shots import ball, box, pillar, reach_box, run, shot
 
 
@@ -82,28 +82,27 @@ def test_contact_points_carried_along_equal_those_the_bodies_carry() -> None:
     stepper = Run(prepared.shot, prepared.model, prepared.state)
     stepper.advance()
     state, model = prepared.state, prepared.model
-    k = int(np.flatnonzero((state.contacts.b >= 0) & (state.contacts.count > 0))[0])
-    con, asm = state.contacts, state.assemblies
-    a, b = (int(state.piece_assembly[model.hulls.piece[s]]) for s in (con.a[k], con.b[k]))
+    k = int(np.flatnonzero((state.contact_cache.shape_b >= 0) & (state.contact_cache.point_count > 0))[0])
+    con, asm = state.contact_cache, state.assemblies
+    a, b = (int(state.piece_assembly[model.hulls.piece[s]]) for s in (con.shape_a[k], con.shape_b[k]))
 
     def look() -> tuple[int, np.ndarray, np.ndarray]:
-        ma, mb = np.empty((3, 3)), np.empty((3, 3))
-        rotation(asm.rot[a], ma)
-        rotation(asm.rot[b], mb)
-        points, seps, axis = np.zeros((8, 3)), np.zeros(8), np.zeros(3)
-        n, _ = _reuse(con, k, asm, a, b, ma, mb, 1.0, REUSE_SHARE, points, seps, axis, np.zeros(3), np.zeros(3))
-        want_a = con.local[k, :n] @ ma.T + asm.pos[a]
-        want_b = con.local_b[k, :n] @ mb.T + asm.pos[b]
-        assert points[:n] == pytest.approx((want_a + want_b) / 2, abs=1e-12) and seps[:n] == pytest.approx(
-            (want_a - want_b) @ axis, abs=1e-12
-        )
-        return n, points, seps
+        scratch = make_detection_scratch()
+        ma, mb, patch = scratch.matrix_a, scratch.matrix_b, scratch.patch
+        quaternion_to_matrix(asm.orientation[a], ma)
+        quaternion_to_matrix(asm.orientation[b], mb)
+        n, _ = _reuse_points(con, k, asm, a, b, 1.0, REUSE_SHARE, scratch)
+        want_a = con.point_a[k, :n] @ ma.T + asm.position[a]
+        want_b = con.point_b[k, :n] @ mb.T + asm.position[b]
+        assert patch.points[:n] == pytest.approx((want_a + want_b) / 2, abs=1e-12)
+        assert patch.separations[:n] == pytest.approx((want_a - want_b) @ patch.normal, abs=1e-12)
+        return n, patch.points, patch.separations
 
-    assert look()[0] == con.count[k]
-    asm.pos[b, 1] += 0.01  # apart along the normal: still the same points
+    assert look()[0] == con.point_count[k]
+    asm.position[b, 1] += 0.01  # apart along the normal: still the same points
     n, _, seps = look()
-    assert n == con.count[k] and abs(seps[:n]).min() > 0.005
-    asm.pos[b, 0] += 0.01  # slid along the face: found anew
+    assert n == con.point_count[k] and abs(seps[:n]).min() > 0.005
+    asm.position[b, 0] += 0.01  # slid along the face: found anew
     assert look()[0] == 0
 
 

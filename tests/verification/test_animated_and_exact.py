@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from dynaclast.core.document import parse
-from dynaclast.core.motion import Path
+from dynaclast.core.timeline.keys import Path
 from shots import ball, box, run
 
 

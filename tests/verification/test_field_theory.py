@@ -8,9 +8,12 @@ import numpy as np
 import pytest
 
 from dynaclast.core.falloff.noise import curl_noise
-from dynaclast.core.fields import EFFECTS, Setting, Targets
+from dynaclast.core.fields import EFFECTS, PIECES, EffectContext
 from dynaclast.core.formats.bake import Baked
-from dynaclast.core.geometry.mesh import rotation_matrix
+from dynaclast.core.geometry.rotations import rotation_matrix
+from dynaclast.core.solve.elements import Elements
+from dynaclast.core.solve.field_actions import Actions, Blow
+from dynaclast.core.solve.live_world import LiveWorld
 from dynaclast.core.solve.loop import Run
 from dynaclast.core.solve.prepare import prepare
 from shots import ball, box, reach_sphere, run, shot
@@ -233,23 +236,24 @@ def test_a_burst_inside_what_is_whole_moves_it_no_more_than_its_pieces_together(
     scene = shot(bar, fields=(out,), frames=1, **FREE)
     prepared = prepare(scene)
     run = Run(scene, prepared.model, prepared.state)
-    run._acting.world.refresh()
-    setting = Setting(prepared.model.pieces.rest, np.zeros((0, 3)), matter=run._acting._matter(None))
-    kick = EFFECTS["burst"].kick(scene.fields[0], setting, Targets(np.ones(30, bool), np.zeros(0, bool)))
-    run._kick(kick)
+    world = LiveWorld(prepared.model, prepared.state)
+    world.refresh()
+    samples = Elements(prepared.model, prepared.state, world).pieces.samples(None)
+    kick = EFFECTS["burst"].velocity_change(scene.fields[0], EffectContext(samples, np.ones(30, bool)))
+    run.fields.carry_out(Actions(blows=[Blow(scene.fields[0], velocity_changes={PIECES: kick})]))
     mass, asm = prepared.model.pieces.mass, prepared.state.assemblies
     slot = prepared.state.piece_assembly[0]
     momentum = (mass[:, None] * kick).sum(axis=0)
-    assert mass.sum() * asm.vel[slot] == pytest.approx(momentum, rel=1e-9)
-    moment = np.cross(prepared.model.pieces.rest - asm.rest[slot], mass[:, None] * kick).sum(axis=0)
-    inertia = rotation_matrix(asm.rot[slot]) @ asm.inertia[slot] @ rotation_matrix(asm.rot[slot]).T
-    assert inertia @ asm.spin[slot] == pytest.approx(moment, rel=1e-9, abs=1e-9 * np.abs(moment).max())
+    assert mass.sum() * asm.velocity[slot] == pytest.approx(momentum, rel=1e-9)
+    moment = np.cross(prepared.model.pieces.rest_center - asm.rest_center[slot], mass[:, None] * kick).sum(axis=0)
+    inertia = rotation_matrix(asm.orientation[slot]) @ asm.inertia[slot] @ rotation_matrix(asm.orientation[slot]).T
+    assert inertia @ asm.angular_velocity[slot] == pytest.approx(moment, rel=1e-9, abs=1e-9 * np.abs(moment).max())
     even = field({"kind": "burst", "speed": 40, "unit": "N"}, cue={"kind": "at", "time": 0.0})
     row = [ball(f"b{k}", (float(x), float(y), 0.0), 0.1) for k, (x, y) in enumerate([(1, 0), (-1, 0), (0, 1), (0, -1)])]
     scene = shot(*row, fields=(even,), frames=1, **FREE)
     prepared = prepare(scene)
     Run(scene, prepared.model, prepared.state).advance()
-    speed = prepared.state.assemblies.vel[:4]
+    speed = prepared.state.assemblies.velocity[:4]
     assert np.linalg.norm(speed, axis=1).min() > 1 and np.abs(speed.sum(axis=0)).max() < 1e-9 * np.abs(speed).max()
 
 

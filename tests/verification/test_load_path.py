@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from dynaclast.core.solve.loadpath import bond_forces, bond_loads, weigh
+from dynaclast.core.solve.load_path import bond_forces, bond_loads, weigh
 from shots import box, reach_box, run
 
 G = np.array([0.0, -9.81, 0.0])

@@ -10,6 +10,7 @@ from typing import Any
 
 import numpy as np
 
+from .arrays import Array
 from .document import (
     Body,
     DisplaceMesh,
@@ -32,8 +33,9 @@ from .document.base import Part
 from .errors import InputError
 from .falloff.shapes import DISTANCE
 from .fracture.build import Resolve, no_files, raw_mesh
-from .geometry.mesh import Array, TriMesh, quaternion_product, rotation_matrix, triangle_normals
-from .motion import Path
+from .geometry.mesh import TriMesh, triangle_normals
+from .geometry.rotations import quaternion_product, rotation_matrix
+from .timeline.keys import Path
 
 Places = tuple[Array, Array]
 """Positions (n, 3) [m] and turns (n, 4)."""

@@ -9,14 +9,14 @@ from typing import Any
 
 from ..core.bake import bake
 from ..core.document import Falloff, Shot, parse
-from ..core.falloff import Moment, value
+from ..core.falloff import EvaluationContext, value
 from ..core.kernels import Kernel, rehearse
-from ..core.solve.rigid.again import make_ready
-from ..core.solve.rigid.broad import find_pairs, place_shapes
-from ..core.solve.rigid.interval import DONE, run_interval
-from ..core.solve.rigid.manifolds import build_rows
-from ..core.solve.rigid.search import find_contacts
-from ..core.solve.rigid.sweep import solve_interval
+from ..core.solve.interval import STAGE, UNTIL, run_interval
+from ..core.solve.rigid.broad_phase import find_pairs, update_shapes
+from ..core.solve.rigid.constraints import build_constraints
+from ..core.solve.rigid.detection import Span, find_contacts
+from ..core.solve.rigid.redetection import prepare_redetection
+from ..core.solve.substeps import run_substeps
 
 LAYERS = [{"shape": {"kind": "noise"}}, {"shape": {"kind": "mesh", "body": "floor", "edge": 9}, "blend": "max"}]
 
@@ -171,37 +171,32 @@ def _tasks() -> list[Callable[[], Any]]:
     """What can be compiled apart. First what takes longest and is laid into ``run_interval``, then that, then the
     rest.
     """
-    calls = rehearse(lambda: bake(_first_touch()), instead={run_interval: (DONE, 0, 0, 0, 0, 1, 0)})
+
+    def whole(*args: Any) -> None:  # in place of an interval: it says that it is done
+        args[-1][STAGE] = args[-1][UNTIL]
+
+    calls = rehearse(lambda: bake(_first_touch()), instead={run_interval: whole})
     given = dict(zip(run_interval.arguments, calls[run_interval], strict=True))
-    work, found = given["work"], given["found"]
-    given |= work._asdict() | found._asdict()
-    given |= {
-        "start": 0,
-        "look": 0,
-        "span": 0.01,
-        "n_ties": 0,
-        "looked": found.again,
-        "regroup": 1,
-        "m": work.turn,
-        "scratch": work.search,
-        "points_out": found.points,
-        "seps_out": found.seps,
-    }
-    given |= {"axis": 0, "order": work.order[0], "out_a": found.pair_a, "out_b": found.pair_b}
+    scratch, pairs, world = given["scratch"], given["pairs"], given["scratch"].world
+    given |= {"world": world, "known": pairs, "which": pairs.entry, "span": Span(0, 0.01), "out": given["points"]}
+    given |= {"m": scratch.detection.matrix, "arms": scratch.arms, "inertia_at": scratch.rigid.inertia_at}
+    given |= {"awake": scratch.rigid.awake, "order": scratch.order[0], "activity": scratch.activity, "axis": 0}
+    given |= {"out_a": pairs.shape_a, "out_b": pairs.shape_b, "everything": 1, "first_stale": 0, "number": 0}
+    given |= {"first": 0, "last": 0, "stale": 0, "regroup": 1}
 
     def calling(kernel: Kernel) -> Callable[[], None]:
         return lambda: kernel.compile_for(*calls[kernel])
 
-    def inner(kernel: Kernel) -> Callable[[], None]:
-        return lambda: kernel.compile_for(*(given[name] for name in kernel.arguments))
+    def inner(kernel: Kernel, **other: Any) -> Callable[[], None]:
+        return lambda: kernel.compile_for(*((given | other)[name] for name in kernel.arguments))
 
     return [
-        inner(solve_interval),
-        inner(find_contacts),
-        inner(build_rows),
+        inner(run_substeps, scratch=scratch.rigid),
+        inner(find_contacts, scratch=scratch.detection),
+        inner(build_constraints),
         inner(find_pairs),
-        inner(place_shapes),
-        inner(make_ready),
+        inner(update_shapes),
+        inner(prepare_redetection),
         _fields,
         calling(run_interval),
         *(calling(kernel) for kernel in calls if kernel is not run_interval),
@@ -217,7 +212,7 @@ def _fields() -> None:
     from ..core.geometry.tree import MeshDistance
 
     points = np.zeros((4, 3))
-    value(Falloff.model_validate({"layers": LAYERS[:1]}), points, Moment())
+    value(Falloff.model_validate({"layers": LAYERS[:1]}), points, EvaluationContext())
     curl_noise(points, 1.0, 0.0, 1)
     noise(points, 1.0, 0.0, 1)
     MeshDistance.of(box((1, 1, 1))).signed(points, 1.0)

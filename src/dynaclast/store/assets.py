@@ -16,7 +16,7 @@ from ..core.fracture.pieces import Pieces
 from ..core.geometry.mesh import TriMesh
 from .blobs import pack, squeeze, unpack, unsqueeze
 from .database import Store
-from .models import AssetRow, PiecesRow
+from .models import AssetRow, DrawingRow, PiecesRow
 from .shots import NotFound
 
 
@@ -46,10 +46,12 @@ class PieceCache:
     """Builds pieces once: remembered in this process (the last few) and in the store."""
 
     MOST = 64
+    MOST_DRAWINGS = 400
 
     def __init__(self, store: Store) -> None:
         self._store = store
         self._near: dict[str, Pieces] = {}
+        self._drawn: dict[str, Body] = {}
 
     def resolve(self, shape: FileShape | AssetShape) -> TriMesh:
         if isinstance(shape, FileShape):
@@ -67,6 +69,25 @@ class PieceCache:
                 return None
             self._keep(key, Pieces.from_arrays(unpack(unsqueeze(row.data))[0]))
         return self._near[key]
+
+    def remember_drawing(self, name: str, body: Body) -> None:
+        """Keep what body a drawing is of."""
+        if name in self._drawn:
+            return
+        self._drawn[name] = body
+        row = {"name": name, "body": body.model_dump(mode="json")}
+        self._store.patiently(lambda s: s.execute(insert(DrawingRow).values(row).prefix_with("IGNORE")))
+        while len(self._drawn) > self.MOST_DRAWINGS:
+            self._drawn.pop(next(iter(self._drawn)))
+
+    def drawn_body(self, name: str) -> Body:
+        """The body a drawing is of. Raises NotFound."""
+        if name not in self._drawn:
+            row = self._store.patiently(lambda s: s.get(DrawingRow, name))
+            if row is None:
+                raise NotFound("these pieces are not built yet; ask /build first", where=name)
+            self._drawn[name] = Body.model_validate(row.body)
+        return self._drawn[name]
 
     def _keep(self, key: str, pieces: Pieces) -> None:
         self._near[key] = pieces

@@ -107,6 +107,15 @@ class PiecesRow(Base):
     created: Mapped[dt.datetime] = mapped_column(Moment, default=now)
 
 
+class DrawingRow(Base):
+    """What body a drawing's name stands for: pieces are fetched by that name, also after a restart."""
+
+    __tablename__ = "drawings"
+    name: Mapped[str] = mapped_column(String(64), primary_key=True)
+    body: Mapped[Any] = mapped_column(JSON)
+    created: Mapped[dt.datetime] = mapped_column(Moment, default=now)
+
+
 class TakeRow(Base):
     """A bake: its exact document, where it stands, and who works on it.
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Any
 
-from flask import Response, current_app, jsonify, request, send_from_directory
+from flask import Response, jsonify, request, send_from_directory
 from flask_openapi3 import Info, OpenAPI
 from pydantic import ValidationError
 from werkzeug.exceptions import HTTPException
@@ -13,34 +13,16 @@ from werkzeug.exceptions import HTTPException
 from .. import __version__
 from ..core.errors import DocumentError, DynaclastError
 from ..core.formats.meshes import MOST_BYTES
-from ..core.solve.collision import HullShop
-from ..jobs.builds import Builds
-from ..jobs.reader import Reader
-from ..store.assets import PieceCache
-from ..store.database import Store
 from ..store.shots import Conflict, NotFound
+from .bodies import api as bodies
+from .library import api as library
+from .materials import api as materials
 from .schemas import Problem
+from .services import provide
+from .shots import api as shots
+from .takes import api as takes
 
 STATUS: list[tuple[type[DynaclastError], int]] = [(NotFound, 404), (Conflict, 409), (DynaclastError, 422)]
-
-
-class Services:
-    """What the views use: the store, pieces built and being built, and the reader of mesh files."""
-
-    def __init__(self, url: str) -> None:
-        self.store = Store(url)
-        self.builds = Builds(PieceCache(self.store))
-        self.reader = Reader()
-        self.hulls = HullShop(self.cache.resolve, most=200)
-
-    @property
-    def cache(self) -> PieceCache:
-        return self.builds.cache
-
-
-def services() -> Services:
-    """The running application's services."""
-    return current_app.extensions["dynaclast"]
 
 
 def _problem(
@@ -68,12 +50,7 @@ def create_app(url: str, interface: Path | None = None) -> OpenAPI:
     )
     app.config["MAX_CONTENT_LENGTH"] = MOST_BYTES + 1_000_000
     app.json.sort_keys = False
-    app.extensions["dynaclast"] = Services(url)
-    from .bodies import api as bodies
-    from .library import api as library
-    from .materials import api as materials
-    from .shots import api as shots
-    from .takes import api as takes
+    provide(app, url)
 
     for blueprint in (shots, bodies, materials, library, takes):
         app.register_api(blueprint)

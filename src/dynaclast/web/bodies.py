@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict
 from typing import Any
 
 import numpy as np
@@ -11,29 +10,21 @@ from flask_openapi3 import APIBlueprint, Tag
 from pydantic import ValidationError
 
 from ..core import document
-from ..core.document import Body, FieldItem, Shot, WeightMap
-from ..core.errors import DocumentError, DynaclastError, InputError
-from ..core.falloff import Moment, value
-from ..core.fields import Targets
-from ..core.fields.base import reach_of_pieces
-from ..core.fields.stand import Keyed, shared_at, stand_of
+from ..core.document import Body
+from ..core.errors import DocumentError, InputError
 from ..core.fracture.bonds import bond_strengths
-from ..core.fracture.build import content_key, raw_mesh
-from ..core.fracture.display import drawing_key, drawn
+from ..core.fracture.build import raw_mesh
+from ..core.fracture.display import drawn
 from ..core.fracture.pieces import Pieces, as_it_is
 from ..core.geometry.check import report
 from ..core.layout import members, with_shared
-from ..core.preflight import preflight
-from ..core.preflight.checks import Finding
 from ..core.preflight.loads import weight_loads
-from ..core.preflight.reach import arrows, charts, crossings, setting_of, standing
-from ..core.preflight.still import StillWorld
 from ..core.solve.collision import outlines
 from ..jobs.builds import Build
+from ..jobs.survey import drawing_name
 from ..store.assets import as_arrays, keep_mesh
 from ..store.blobs import pack
 from ..store.shots import NotFound
-from .app import services
 from .schemas import (
     AssetsOut,
     BodyIn,
@@ -47,37 +38,11 @@ from .schemas import (
     SurveyIn,
     SurveyOut,
 )
+from .services import services
 
 api = APIBlueprint(
     "bodies", __name__, url_prefix="/api", abp_tags=[Tag(name="bodies")], abp_responses={"404": Problem, "422": Problem}
 )
-
-AT_ONCE = 0.4
-"""Seconds a build may take to be answered in the same request."""
-
-_seen: dict[str, Body] = {}
-"""Bodies by drawing key, as last built: what GET /pieces/<key> is about."""
-
-
-def key_of(body: Body) -> str:
-    """What names a body's drawing: its pieces and how their cut faces look."""
-    import hashlib
-
-    look = drawing_key(body)
-    return content_key(body) + ("-" + hashlib.sha256(look.encode()).hexdigest()[:12] if look else "")
-
-
-def _remember(body: Body) -> None:
-    _seen[key_of(body)] = body
-    while len(_seen) > 400:
-        _seen.pop(next(iter(_seen)))
-
-
-def built(body: Body, patience: float = 3600.0) -> Pieces | None:
-    """The body's pieces; None if they are still being built after ``patience`` seconds."""
-    got = services().builds.ask(body, patience)
-    _remember(body)
-    return None if isinstance(got, Build) else got
 
 
 def _body(data: dict[str, Any]) -> Body:
@@ -166,10 +131,9 @@ def build_body(body: BodyIn) -> dict[str, Any]:
     again.
     """
     one = _body(body.body)
-    got = services().builds.ask(one, AT_ONCE)
+    got = services().surveyor.ask(one)
     if isinstance(got, Build):
         return {"built": None, "share": got.share, "left": got.left}
-    _remember(one)
     return {"built": _figures(one, got), "share": 1.0, "left": 0.0}
 
 
@@ -198,7 +162,7 @@ def _figures(one: Body, pieces: Pieces) -> dict[str, Any]:
     low, high = _range(uncut)
     return {
         "name": one.name,
-        "key": key_of(one),
+        "key": drawing_name(one),
         "pieces": pieces.count,
         "bonds": len(strength),
         "triangles": len(pieces.faces),
@@ -221,11 +185,8 @@ def _range(values: np.ndarray) -> tuple[float, float]:
 @api.get("/pieces/<string:key>")
 def get_pieces(path: PiecesPath) -> Response:
     """A body's pieces as drawn, as packed arrays (store.blobs); known after /build or a take."""
-    body = _seen.get(path.key)
-    if body is None:
-        raise NotFound("these pieces are not built yet; ask /build first", where=path.key)
-    pieces = built(body)
-    assert pieces is not None
+    body = services().surveyor.body_of(path.key)
+    pieces = services().surveyor.built(body)
     response = Response(pack(as_arrays(drawn(body, pieces))), mimetype="application/octet-stream")
     response.headers["Cache-Control"] = "private, max-age=86400"
     return response
@@ -237,8 +198,7 @@ def get_bonds(body: BodyIn) -> Response:
     arrays.
     """
     one = _body(body.body)
-    pieces = built(one)
-    assert pieces is not None
+    pieces = services().surveyor.built(one)
     return Response(
         pack({"strength": (bond_strengths(one, pieces) / 1000).astype(np.float32)}), mimetype="application/octet-stream"
     )
@@ -260,8 +220,7 @@ def get_loads(body: LoadsIn) -> Response:
     )
     if thing is None:
         raise NotFound(f"there is no body '{body.name}'", where=body.name)
-    pieces = built(thing)
-    assert pieces is not None
+    pieces = services().surveyor.built(thing)
     load, strength = weight_loads(shot.model_copy(update={"bodies": [thing], "groups": []}), [pieces], 0)
     return Response(
         pack({"load": (load / 1000).astype(np.float32), "strength": (strength / 1000).astype(np.float32)}),
@@ -276,8 +235,7 @@ def get_collision(body: BodyIn) -> Response:
     """
     one = _body(body.body)
     one = one.model_copy(update={"place": one.place.model_copy(update={"rotation": (0.0, 0.0, 0.0, 1.0)})})
-    pieces = built(one)
-    assert pieces is not None
+    pieces = services().surveyor.built(one)
     hulls, owner = services().hulls.of(one, pieces)
     lines = [outlines([h]) for h in hulls]
     arrays = {
@@ -307,129 +265,6 @@ def get_members(body: MembersIn) -> Response:
 @api.post("/survey", responses={"200": SurveyOut})
 def survey(body: SurveyIn) -> dict[str, Any]:
     """Reach grid, preflight and per-piece reach of a document at a frame, edited or not; arrows of one field. Bodies
-    still being built are left out, and a field whose falloff cannot be worked out says so instead of reaching
-    anything.
+    still being built are left out, and a field whose falloff cannot be worked out says so instead of reaching anything.
     """
-    shot = with_shared(document.parse(body.document))
-    whole, pieces, bad = _what_stands(shot)
-    good, wrong = _fields_that_work(whole, pieces)
-    whole = whole.model_copy(update={"fields": good, "maps": _maps_that_work(whole, pieces)})
-    at = standing(whole, pieces, body.frame / whole.timing.fps)
-    values = {
-        item.name: reach_of_pieces(
-            item, setting_of(at), Targets(np.ones(len(at.piece_center), bool), np.zeros(0, bool))
-        )
-        .round(3)
-        .tolist()
-        for item in Keyed(whole.fields).at(at.moment.time)
-    }
-    findings = bad + wrong + (preflight(whole, pieces, services().hulls) if whole.bodies or not bad else [])
-    pulls = arrows(whole, at, body.field) if body.field else None
-    stands = {
-        f.name: stand_of(f, at.moment)
-        for f in Keyed(whole.fields).at(at.moment.time)
-        if f.travel is not None or f.aim is not None
-    }
-    return {
-        "crossings": [asdict(c) for c in crossings(whole, pieces, at)],
-        "findings": [asdict(f) for f in findings],
-        "values": values,
-        "bodies": [[b.name, p.count] for b, p in zip(whole.bodies, pieces, strict=True)],
-        "maps": {
-            name: {"values": v.round(3).tolist(), "tint": [] if c is None else np.rint(255 * c).astype(int).tolist()}
-            for name, (v, c) in charts(whole, at).items()
-        },
-        "arrows": [] if pulls is None else pulls.round(4).tolist(),
-        "stands": {name: {"turn": s.turn.ravel().tolist(), "shift": s.shift.tolist()} for name, s in stands.items()},
-    }
-
-
-def _fields_that_work(shot: Shot, pieces: list[Pieces]) -> tuple[list[FieldItem], list[Finding]]:
-    """Fields whose falloffs can be asked, and a finding for each other: a damaged picture, a body that is not built."""
-    good: list[FieldItem] = []
-    bad: list[Finding] = []
-    world = StillWorld(shot, pieces)
-    moment = Moment(shared=shared_at(shot.falloffs, 0.0), world=world)
-    for item in shot.fields:
-        try:
-            value(item.reach, np.zeros((1, 3)), moment)
-            good.append(item)
-        except (DynaclastError, KeyError) as exc:
-            said = exc.message if isinstance(exc, DynaclastError) else "it asks for a body that is not there yet"
-            bad.append(
-                Finding(
-                    "bad-falloff",
-                    "stop",
-                    "drive",
-                    item.name,
-                    f"{item.name} cannot be worked out: {said}.",
-                    "Change its reach",
-                )
-            )
-    return good, bad
-
-
-def _maps_that_work(shot: Shot, pieces: list[Pieces]) -> list[WeightMap]:
-    """Maps whose falloffs can be asked; the others say so in their own inspector by having no values."""
-    moment = Moment(shared=shared_at(shot.falloffs, 0.0), world=StillWorld(shot, pieces))
-    out = []
-    for m in shot.maps:
-        try:
-            value(m.reach, np.zeros((1, 3)), moment)
-            out.append(m)
-        except (DynaclastError, KeyError):
-            continue
-    return out
-
-
-def _what_stands(shot: Shot) -> tuple[Shot, list[Pieces], list[Finding]]:
-    """The shot with groups written out and only what could be built, its pieces, and a finding for the rest."""
-    bad: list[Finding] = []
-    good = shot.model_copy(update={"bodies": [], "groups": []})
-    made: dict[str, Pieces] = {}
-
-    def usable(body: Body, name: str) -> bool:
-        try:
-            got = built(body, AT_ONCE)
-        except DynaclastError as exc:
-            step = "break" if exc.where.startswith(("pattern", "breaks")) else "build"
-            bad.append(
-                Finding(
-                    "unusable",
-                    "stop",
-                    step,
-                    name,
-                    exc.message[:1].upper() + exc.message[1:] + ".",
-                    "Change the break" if step == "break" else "Mend or replace its mesh",
-                )
-            )
-            return False
-        if got is not None:
-            made[content_key(body)] = got
-        return got is not None
-
-    good.bodies.extend(b for b in shot.bodies if usable(b, b.name))
-    for group in shot.groups:
-        if not usable(group.body, group.name):
-            continue
-        try:
-            good.bodies.extend(members(group, shot, services().cache.resolve))
-        except DynaclastError as exc:
-            bad.append(
-                Finding(
-                    "no-room",
-                    "stop",
-                    "build",
-                    group.name,
-                    exc.message[:1].upper() + exc.message[1:] + ".",
-                    "Change its layout",
-                )
-            )
-    return good, [made[content_key(b)].scaled(b.factor) for b in good.bodies], bad
-
-
-def fetchable(shot: Shot) -> None:
-    """Make sure the pieces of all bodies of a shot can be fetched."""
-    shot = with_shared(shot)
-    for body in [*shot.bodies, *(g.body for g in shot.groups)]:
-        built(body)
+    return services().surveyor.survey(document.parse(body.document), body.frame, body.field)

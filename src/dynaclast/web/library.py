@@ -11,8 +11,8 @@ from ..core import document
 from ..core.document import FieldItem, SharedFalloff
 from ..core.errors import DocumentError
 from ..store import library
-from .app import services
 from .schemas import Done, LibraryItem, LibraryList, LibraryPath, Problem
+from .services import services
 
 api = APIBlueprint(
     "library",

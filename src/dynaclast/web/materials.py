@@ -8,8 +8,8 @@ from flask_openapi3 import APIBlueprint, Tag
 
 from ..core.materials import PRESETS, Preset
 from ..store import materials
-from .app import services
 from .schemas import Done, MaterialList, MaterialPath, Problem
+from .services import services
 
 api = APIBlueprint(
     "materials",

@@ -8,8 +8,8 @@ from flask_openapi3 import APIBlueprint, Tag
 
 from ..core import document
 from ..store import shots
-from .app import services
 from .schemas import Done, NewShot, Problem, SaveShot, ShotList, ShotOut, ShotPath, StepShot
+from .services import services
 
 api = APIBlueprint(
     "shots",

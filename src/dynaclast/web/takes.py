@@ -18,8 +18,6 @@ from ..core.solve.frame import STATE_NAMES
 from ..jobs.export import export_take
 from ..store import shots, takes
 from ..store.models import TakeRow
-from .app import Services, services
-from .bodies import fetchable
 from .schemas import (
     AfterQuery,
     BakeQuery,
@@ -36,6 +34,7 @@ from .schemas import (
     TakePath,
     TakeWhole,
 )
+from .services import Services, services
 
 api = APIBlueprint(
     "takes",
@@ -100,7 +99,7 @@ def get_take(path: TakePath) -> dict[str, Any]:
     with services().store.session() as session:
         row = takes.find(session, path.take_id)
     shot = document.parse_json(row.document)
-    fetchable(shot)
+    services().surveyor.make_fetchable(shot)
     return {"take": take_out(row), "document": json.loads(row.document), "state_names": STATE_NAMES}
 
 

@@ -1,6 +1,6 @@
 """Falloffs: functions of place and time giving a value 0 to 1."""
 
-from .moment import Moment
+from .context import EvaluationContext
 from .value import value
 
-__all__ = ["Moment", "value"]
+__all__ = ["EvaluationContext", "value"]

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 
+from ..arrays import Array
 from ..document import Layer
-from ..geometry.mesh import Array, rotation_matrix
+from ..geometry.rotations import rotation_matrix
 from ..kernels import kernel
 from .noise import noise_at
 
@@ -197,7 +198,7 @@ def _shape(profile, knots, curve, pieces, t):
 
 
 @kernel
-def _lay(how, opacity, top, out):
+def _compose_run(how, opacity, top, out):
     """Lay values (n,) over what is beneath, in place (W3C Compositing and Blending, level 1)."""
     for i in range(len(out)):
         a, b = out[i], top[i]
@@ -255,4 +256,4 @@ def _compose(points, kind, profile, blend, center, turn, size, look, knots, curv
         if least != 0.0 or most != 1.0:
             for i in range(n):
                 top[i] = least + (most - least) * top[i]
-        _lay(blend[k], look[k, 2], top, out)
+        _compose_run(blend[k], look[k, 2], top, out)

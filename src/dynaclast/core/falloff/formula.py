@@ -6,8 +6,8 @@ from collections.abc import Callable, Mapping
 
 import numpy as np
 
+from ..arrays import Array
 from ..document.expression import Node, read
-from ..geometry.mesh import Array
 from .noise import noise
 
 

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ..geometry.mesh import Array
+from ..arrays import Array
 from ..kernels import kernel
 
 

@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 import numpy as np
 
-from ..geometry.mesh import Array
+from ..arrays import Array
 
 NAMED: dict[str, Callable[[Array], Array]] = {
     "linear": lambda t: 1.0 - t,

@@ -11,7 +11,8 @@ from typing import Any
 
 import numpy as np
 
-from ..geometry.mesh import Array, rotation_matrix
+from ..arrays import Array
+from ..geometry.rotations import rotation_matrix
 
 
 def _local(shape: Any, points: Array) -> Array:

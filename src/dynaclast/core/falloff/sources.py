@@ -13,10 +13,11 @@ import numpy as np
 from PIL import Image
 from scipy.spatial import cKDTree
 
+from ..arrays import Array
 from ..document import DelayReach, HoldReach, ImageReach, MeshReach, PiecesReach, SoundReach, TrailReach
 from ..errors import InputError
-from ..geometry.mesh import Array, rotation_matrix
-from .moment import Moment, of_memory
+from ..geometry.rotations import rotation_matrix
+from .context import EvaluationContext, remembered
 
 
 def across(distance: Array, core: float, edge: float) -> Array:
@@ -25,11 +26,11 @@ def across(distance: Array, core: float, edge: float) -> Array:
     return (d > 0.0).astype(np.float64) if edge <= 0.0 else np.clip(d / edge, 0.0, 1.0)
 
 
-def near_mesh(shape: MeshReach, points: Array, moment: Moment) -> Array:
+def near_mesh(shape: MeshReach, points: Array, context: EvaluationContext) -> Array:
     """Place across the edge (n,) of a mesh; everything lies outside where the body is not known."""
-    if moment.world is None:
+    if context.world is None:
         return np.ones(len(points))
-    mesh, turn, offset = moment.world.surface(shape.body)
+    mesh, turn, offset = context.world.surface(shape.body)
     local = (points - offset) @ rotation_matrix(turn)
     if shape.of == "vertices":
         distance, _ = cKDTree(mesh.mesh.vertices).query(local, distance_upper_bound=shape.core + shape.edge + 1e-9)
@@ -39,10 +40,10 @@ def near_mesh(shape: MeshReach, points: Array, moment: Moment) -> Array:
     return across(distance, shape.core, shape.edge)
 
 
-def near_pieces(shape: PiecesReach, points: Array, moment: Moment) -> Array:
-    if moment.world is None:
+def near_pieces(shape: PiecesReach, points: Array, context: EvaluationContext) -> Array:
+    if context.world is None:
         return np.ones(len(points))
-    middle, size = moment.world.pieces(shape.body)
+    middle, size = context.world.pieces(shape.body)
     if not len(middle):
         return np.ones(len(points))
     # balls of different size: the nearest surface is among the balls whose middle is within reach of the largest
@@ -66,7 +67,7 @@ def _png(text: str) -> Array:
     return (pixels[..., :3] @ np.array([0.2126, 0.7152, 0.0722])) * pixels[..., 3]
 
 
-def picture(shape: ImageReach, points: Array, moment: Moment) -> Array:
+def picture(shape: ImageReach, points: Array, context: EvaluationContext) -> Array:
     """Brightness where a point is seen along z, between pixels by straight lines."""
     pixels = _png(shape.picture)
     local = (points - np.asarray(shape.center)) @ rotation_matrix(shape.rotation)
@@ -102,9 +103,9 @@ def _loudness(text: str, window: float) -> tuple[Array, float]:
     return loud / max(float(loud.max()), 1e-12), width / rate
 
 
-def sound(shape: SoundReach, points: Array, moment: Moment) -> Array:
+def sound(shape: SoundReach, points: Array, context: EvaluationContext) -> Array:
     loud, step = _loudness(shape.recording, shape.window)
-    at = (moment.time - shape.start) / step - 0.5
+    at = (context.time - shape.start) / step - 0.5
     now = float(np.interp(at, np.arange(len(loud)), loud)) if -0.5 <= at <= len(loud) - 0.5 else 0.0
     return np.full(len(points), min(1.0, shape.gain * now))
 
@@ -112,37 +113,37 @@ def sound(shape: SoundReach, points: Array, moment: Moment) -> Array:
 # ------------------------------------------------------------------------------------ memory
 
 
-def trail(shape: TrailReach, beneath: Array, moment: Moment, layer: int) -> Array:
+def trail(shape: TrailReach, beneath: Array, context: EvaluationContext, layer: int) -> Array:
     """Follows with at most 1 / rise up and 1 / fall down a second: the same however often it is asked, where what lies
     beneath is steady.
     """
-    if moment.memory is None:
+    if context.memory is None:
         return beneath
-    kept = of_memory(moment, layer, np.zeros(len(beneath)) if shape.rise > 0 else beneath)
-    up = moment.step / shape.rise if shape.rise > 0 else np.inf
-    down = moment.step / shape.fall if shape.fall > 0 else np.inf
+    kept = remembered(context, layer, np.zeros(len(beneath)) if shape.rise > 0 else beneath)
+    up = context.step / shape.rise if shape.rise > 0 else np.inf
+    down = context.step / shape.fall if shape.fall > 0 else np.inf
     kept += np.clip(beneath - kept, -down, up)
     return kept.copy()
 
 
-def hold(shape: HoldReach, beneath: Array, moment: Moment, layer: int) -> Array:
-    if moment.memory is None:
+def hold(shape: HoldReach, beneath: Array, context: EvaluationContext, layer: int) -> Array:
+    if context.memory is None:
         return beneath
-    kept = of_memory(moment, layer, beneath)
+    kept = remembered(context, layer, beneath)
     np.maximum(kept, beneath, out=kept)
     return kept.copy()
 
 
-def delay(shape: DelayReach, beneath: Array, moment: Moment, layer: int) -> Array:
+def delay(shape: DelayReach, beneath: Array, context: EvaluationContext, layer: int) -> Array:
     """What lay beneath ``by`` seconds ago, between two looks by a straight line; before there was a look, 0."""
-    if moment.memory is None or shape.by <= 0:
+    if context.memory is None or shape.by <= 0:
         return beneath
-    key = f"{moment.key}:{layer}"
-    rows = moment.memory.get(key, np.zeros((0, len(beneath) + 1)))
-    rows = np.concatenate([rows, np.append(moment.time, beneath)[None]])
-    wanted = moment.time - shape.by
+    key = f"{context.key}:{layer}"
+    rows = context.memory.get(key, np.zeros((0, len(beneath) + 1)))
+    rows = np.concatenate([rows, np.append(context.time, beneath)[None]])
+    wanted = context.time - shape.by
     first = int(np.searchsorted(rows[:, 0], wanted, side="right")) - 1
-    moment.memory[key] = rows[max(0, first) :]
+    context.memory[key] = rows[max(0, first) :]
     if first < 0:
         return np.zeros(len(beneath))
     if first == len(rows) - 1:

@@ -7,12 +7,13 @@ from dataclasses import replace
 
 import numpy as np
 
+from ..arrays import Array
 from ..document import Falloff, Layer, Stack
 from ..errors import InputError
-from ..geometry.mesh import Array, rotation_matrix
+from ..geometry.rotations import rotation_matrix
 from .compose import GIVEN_PLACE, Rows
+from .context import NOW, EvaluationContext
 from .formula import formula
-from .moment import NOW, Moment
 from .profile import BLEND
 from .sources import REMEMBERS, near_mesh, near_pieces, picture, sound
 
@@ -20,7 +21,7 @@ GIVES: dict[str, Callable[..., Array]] = {"mesh": near_mesh, "pieces": near_piec
 NEEDS_BENEATH = ("expression", *REMEMBERS)
 
 
-def layers_of(falloff: Stack, moment: Moment) -> Stack:
+def layers_of(falloff: Stack, context: EvaluationContext) -> Stack:
     """The falloff itself, or the shared one it is."""
     given = getattr(falloff, "given", None)
     if given is not None:
@@ -28,26 +29,26 @@ def layers_of(falloff: Stack, moment: Moment) -> Stack:
     name = getattr(falloff, "use", None)
     if name is None:
         return falloff
-    if name not in moment.shared:
+    if name not in context.shared:
         raise InputError(f"there is no falloff named '{name}' here", where=name)
-    return moment.shared[name]
+    return context.shared[name]
 
 
-def value(falloff: Stack, points: Array, moment: Moment = NOW) -> Array:
+def value(falloff: Stack, points: Array, context: EvaluationContext = NOW) -> Array:
     """Values (n,) in [0, 1] at points (n, 3) [m], in the world, or of a body's own falloff in its frame."""
     points = np.ascontiguousarray(points, dtype=np.float64).reshape(-1, 3)
     stands = getattr(falloff, "stands", None)
     if stands is not None:
         points = points @ rotation_matrix(stands.rotation).T + np.asarray(stands.position)
-    stack = layers_of(falloff, moment)
+    stack = layers_of(falloff, context)
     out = np.zeros(len(points))
     run: list[tuple[int, Layer]] = []
     for k, layer in enumerate(stack.layers):
         if layer.shape.kind in NEEDS_BENEATH:
-            _lay(run, points, moment, stack, out)
+            _compose_run(run, points, context, stack, out)
             run = []
         run.append((k, layer))
-    _lay(run, points, moment, stack, out)
+    _compose_run(run, points, context, stack, out)
     whole = getattr(falloff, "strength", 1.0) * (stack.strength if stack is not falloff else 1.0)
     if whole != 1.0:
         out *= whole
@@ -57,23 +58,25 @@ def value(falloff: Stack, points: Array, moment: Moment = NOW) -> Array:
     return out
 
 
-def _lay(run: list[tuple[int, Layer]], points: Array, moment: Moment, stack: Stack, out: Array) -> None:
+def _compose_run(
+    run: list[tuple[int, Layer]], points: Array, context: EvaluationContext, stack: Stack, out: Array
+) -> None:
     """Lay some layers over what is in out; only the first of them may ask for what lies beneath."""
     if not run or not len(points):
         return
     layers = [layer for _, layer in run]
-    rows = _rows(layers, [_place(layer, moment) for layer in layers], moment.time, stack)
+    rows = _rows(layers, [_place(layer, context) for layer in layers], context.time, stack)
     given = np.zeros((len(run), len(points))) if (rows.kind >= GIVEN_PLACE).any() else np.zeros((len(run), 0))
     for row, (k, layer) in enumerate(run):
         if rows.kind[row] < GIVEN_PLACE:
             continue
         shape = layer.shape
         if shape.kind == "expression":
-            given[row] = formula(shape.text, names_at(points, out, stack, moment, shape.seed), len(points))
+            given[row] = formula(shape.text, names_at(points, out, stack, context, shape.seed), len(points))
         elif shape.kind in REMEMBERS:
-            given[row] = REMEMBERS[shape.kind](shape, out.copy(), moment, k)
+            given[row] = REMEMBERS[shape.kind](shape, out.copy(), context, k)
         else:
-            given[row] = GIVES[shape.kind](shape, points, moment)
+            given[row] = GIVES[shape.kind](shape, points, context)
     rows.compose(points, given, out)
 
 
@@ -91,18 +94,18 @@ def _rows(layers: list[Layer], places: list[tuple[Array, Array] | None], time: f
     return known[1]
 
 
-def _place(layer: Layer, moment: Moment) -> tuple[Array, Array] | None:
+def _place(layer: Layer, context: EvaluationContext) -> tuple[Array, Array] | None:
     """Where a shape that rides has got to, and its body's turn as a matrix."""
     body = getattr(layer.shape, "ride", None)
-    if body is None or moment.world is None:
+    if body is None or context.world is None:
         return None
-    point, turn = moment.world.carried(body, np.asarray(layer.shape.center, float))
+    point, turn = context.world.carried(body, np.asarray(layer.shape.center, float))
     return point, rotation_matrix(turn)
 
 
-def names_at(points: Array, beneath: Array, stack: Stack, moment: Moment, seed: int) -> dict[str, Array]:
+def names_at(points: Array, beneath: Array, stack: Stack, context: EvaluationContext, seed: int) -> dict[str, Array]:
     """What the names of an expression stand for at points."""
-    away = points - origin(stack, moment)
+    away = points - origin(stack, context)
     distance = np.linalg.norm(away, axis=1)
     unit = away / np.where(distance > 0, distance, 1.0)[:, None]
     return {
@@ -114,36 +117,36 @@ def names_at(points: Array, beneath: Array, stack: Stack, moment: Moment, seed: 
         "nx": unit[:, 0],
         "ny": unit[:, 1],
         "nz": unit[:, 2],
-        "time": np.float64(moment.time),
-        "frame": np.float64(moment.time * moment.fps),
+        "time": np.float64(context.time),
+        "frame": np.float64(context.time * context.fps),
         "seed": np.float64(seed),
         "pi": np.float64(np.pi),
     }
 
 
-def origin(falloff: Stack, moment: Moment = NOW) -> Array:
+def origin(falloff: Stack, context: EvaluationContext = NOW) -> Array:
     """The point a radial effect works from: the middle of the first layer that has one (3,)."""
-    for layer in layers_of(falloff, moment).layers:
+    for layer in layers_of(falloff, context).layers:
         if hasattr(layer.shape, "center"):
-            place = _place(layer, moment)
+            place = _place(layer, context)
             return place[0] if place is not None else np.asarray(layer.shape.center, dtype=np.float64)
-        if layer.shape.kind in ("mesh", "pieces") and moment.world is not None:
-            middle, _ = moment.world.pieces(layer.shape.body)
+        if layer.shape.kind in ("mesh", "pieces") and context.world is not None:
+            middle, _ = context.world.pieces(layer.shape.body)
             return middle.mean(axis=0) if len(middle) else np.zeros(3)
     return np.zeros(3)
 
 
-def tinted(falloff: Stack, moment: Moment = NOW) -> bool:
+def tinted(falloff: Stack, context: EvaluationContext = NOW) -> bool:
     """Whether any layer has a colour of its own."""
-    return any(layer.color is not None for layer in layers_of(falloff, moment).layers)
+    return any(layer.color is not None for layer in layers_of(falloff, context).layers)
 
 
-def color(falloff: Stack, points: Array, moment: Moment = NOW) -> Array:
+def color(falloff: Stack, points: Array, context: EvaluationContext = NOW) -> Array:
     """Colours (n, 3) in [0, 1]: each layer's own laid over those beneath, by its value; black where no layer has one.
-    Layers that remember do so apart from those of ``value``, so that both may be asked at one moment.
+    Layers that remember do so apart from those of ``value``, so that both may be asked in one context.
     """
     points = np.ascontiguousarray(points, dtype=np.float64).reshape(-1, 3)
-    stack = layers_of(falloff, moment)
+    stack = layers_of(falloff, context)
     out = np.zeros((len(points), 3))
     for k, layer in enumerate(stack.layers):
         if layer.color is None:
@@ -154,7 +157,7 @@ def color(falloff: Stack, points: Array, moment: Moment = NOW) -> Array:
             if layer.shape.kind not in NEEDS_BENEATH
             else Falloff(layers=list(stack.layers[: k + 1]))
         )
-        cover = layer.color_opacity * value(alone, points, replace(moment, key=f"{moment.key}:tint{k}"))
+        cover = layer.color_opacity * value(alone, points, replace(context, key=f"{context.key}:tint{k}"))
         mixed = np.clip(BLEND[layer.color_blend](out, own[None]), 0.0, 1.0)
         out = out + cover[:, None] * (mixed - out)
     return out

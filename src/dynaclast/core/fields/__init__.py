@@ -6,9 +6,10 @@ solver does them.
 """
 
 from .anchor import Anchor
-from .base import Effect, Matter, Setting, Targets
+from .base import Effect, EffectContext
 from .burst import Burst, Push, Spin
 from .moving import Attractor, Drag, Gravity, Turbulence, Vortex, Wind
+from .samples import BONDS, PIECES, Samples
 from .strain import Strain
 
 EFFECTS: dict[str, Effect] = {
@@ -27,4 +28,4 @@ EFFECTS: dict[str, Effect] = {
     "displace": Effect(),
 }
 
-__all__ = ["EFFECTS", "Effect", "Matter", "Setting", "Targets"]
+__all__ = ["BONDS", "EFFECTS", "PIECES", "Effect", "EffectContext", "Samples"]

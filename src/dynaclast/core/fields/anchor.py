@@ -4,19 +4,19 @@ from __future__ import annotations
 
 import numpy as np
 
+from ..arrays import Array
 from ..document import AnchorEffect, FieldItem
-from ..geometry.mesh import Array
-from .base import Effect, Setting, Targets, reach_of_bonds, reach_of_pieces
+from .base import Effect, EffectContext
 
 
 class Anchor(Effect):
-    def held(self, item: FieldItem, setting: Setting, targets: Targets) -> Array:
+    def holds(self, item: FieldItem, on: EffectContext) -> Array:
         assert isinstance(item.effect, AnchorEffect)
-        return reach_of_pieces(item, setting, targets) >= item.effect.cut
+        return on.reach_of(item) >= item.effect.cut
 
-    def strengthen(self, item: FieldItem, setting: Setting, targets: Targets) -> Array:
+    def strength_factor(self, item: FieldItem, on: EffectContext) -> Array:
         assert isinstance(item.effect, AnchorEffect)
-        f = reach_of_bonds(item, setting, targets)
+        f = on.reach_of(item)
         return np.where(
             f < item.effect.cut, 1.0 + item.effect.reinforce * f, 1.0 + item.effect.reinforce * item.effect.cut
         )

@@ -4,71 +4,62 @@ from __future__ import annotations
 
 import numpy as np
 
+from ..arrays import Array
 from ..document import BurstEffect, FieldItem, PushEffect, SpinEffect
-from ..geometry.mesh import Array
-from .base import Effect, Setting, Targets, differing, per_mass, radial, reach_of_pieces
-
-
-def _mass(setting: Setting) -> Array:
-    return setting.matter.mass if setting.matter is not None else np.ones(len(setting.piece_center))
+from .base import Effect, EffectContext, differing, per_mass, radial
 
 
 class Burst(Effect):
     """Radial."""
 
-    def kick(self, item: FieldItem, setting: Setting, targets: Targets) -> Array:
+    def velocity_change(self, item: FieldItem, on: EffectContext) -> Array:
         effect = item.effect
         assert isinstance(effect, BurstEffect)
-        mass = _mass(setting)
+        mass = on.samples.mass
         amount = (
             effect.speed
             * per_mass(effect.unit, mass)
             * differing(len(mass), effect.noise, effect.seed)
-            * reach_of_pieces(item, setting, targets)
+            * on.reach_of(item)
         )
-        return amount[:, None] * radial(item, setting)
+        return amount[:, None] * radial(item, on)
 
-    def flow(self, item: FieldItem, setting: Setting, targets: Targets) -> tuple[Array, None]:
-        return self.kick(item, setting, targets), None
+    def acceleration(self, item: FieldItem, on: EffectContext) -> tuple[Array, None]:
+        return self.velocity_change(item, on), None
 
 
 class Push(Effect):
     """Along a direction."""
 
-    def kick(self, item: FieldItem, setting: Setting, targets: Targets) -> Array:
+    def velocity_change(self, item: FieldItem, on: EffectContext) -> Array:
         effect = item.effect
         assert isinstance(effect, PushEffect)
-        mass = _mass(setting)
+        mass = on.samples.mass
         amount = (
             effect.amount
             * per_mass(effect.unit, mass)
             * differing(len(mass), effect.noise, effect.seed)
-            * reach_of_pieces(item, setting, targets)
+            * on.reach_of(item)
         )
-        return amount[:, None] * setting.at(item).direction
+        return amount[:, None] * on.pose_of(item).direction
 
-    def flow(self, item: FieldItem, setting: Setting, targets: Targets) -> tuple[Array, None]:
-        return self.kick(item, setting, targets), None
+    def acceleration(self, item: FieldItem, on: EffectContext) -> tuple[Array, None]:
+        return self.velocity_change(item, on), None
 
 
 class Spin(Effect):
     """Each piece about itself; given as a torque it divides by the inertia of a ball of the piece's mass and size."""
 
-    def whirl(self, item: FieldItem, setting: Setting, targets: Targets) -> Array:
+    def angular_velocity_change(self, item: FieldItem, on: EffectContext) -> Array:
         effect = item.effect
         assert isinstance(effect, SpinEffect)
-        count = len(setting.piece_center)
+        count = len(on.samples)
         weigh = np.ones(count)
-        if effect.unit == "N m" and setting.matter is not None:
-            radius = setting.matter.size * (3.0 / (4.0 * np.pi)) ** (1.0 / 3.0)
-            weigh = 1.0 / (0.4 * setting.matter.mass * radius**2)
-        amount = (
-            effect.amount
-            * weigh
-            * differing(count, effect.noise, effect.seed)
-            * reach_of_pieces(item, setting, targets)
-        )
-        return amount[:, None] * setting.at(item).direction
+        if effect.unit == "N m":
+            radius = on.samples.size * (3.0 / (4.0 * np.pi)) ** (1.0 / 3.0)
+            weigh = 1.0 / (0.4 * on.samples.mass * radius**2)
+        amount = effect.amount * weigh * differing(count, effect.noise, effect.seed) * on.reach_of(item)
+        return amount[:, None] * on.pose_of(item).direction
 
-    def flow(self, item: FieldItem, setting: Setting, targets: Targets) -> tuple[None, Array]:
-        return None, self.whirl(item, setting, targets)
+    def acceleration(self, item: FieldItem, on: EffectContext) -> tuple[None, Array]:
+        return None, self.angular_velocity_change(item, on)

@@ -6,24 +6,16 @@ Each gives the mean acceleration over a step. What depends on velocity is solved
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import numpy as np
 
+from ..arrays import Array
 from ..document import AttractorEffect, DragEffect, FieldItem, GravityEffect, TurbulenceEffect, VortexEffect, WindEffect
 from ..falloff.noise import curl_noise, noise
-from ..geometry.mesh import Array, rotation_matrix
-from .base import Effect, Matter, Setting, Targets, per_mass, reach_of_pieces
+from ..geometry.rotations import rotation_matrix
+from .base import Effect, EffectContext, per_mass
+from .pose import Pose
 
 SMALL = 1e-12
-
-
-def _matter(setting: Setting) -> Matter:
-    if setting.matter is not None:
-        return setting.matter
-    n = len(setting.piece_center)
-    zero = np.zeros((n, 3))
-    return Matter(np.ones(n), np.ones(n), zero, zero, zero, setting.piece_center, zero)
 
 
 def towards(wanted: Array, velocity: Array, rate: Array, step: float) -> Array:
@@ -40,19 +32,19 @@ def unit(vectors: Array) -> tuple[Array, Array]:
 class Vortex(Effect):
     """Rankine: v_t(r) = swirl r / core inside the core, swirl core / r outside (Saffman 1992, Vortex Dynamics, 2.2)."""
 
-    def flow(self, item: FieldItem, setting: Setting, targets: Targets) -> tuple[Array, None]:
+    def acceleration(self, item: FieldItem, on: EffectContext) -> tuple[Array, None]:
         effect = item.effect
         assert isinstance(effect, VortexEffect)
-        stand, matter, f = setting.at(item), _matter(setting), reach_of_pieces(item, setting, targets)
-        axis = stand.direction
-        from_axis = setting.piece_center - stand.origin
+        pose, samples, f = on.pose_of(item), on.samples, on.reach_of(item)
+        axis = pose.direction
+        from_axis = on.at - pose.origin
         height = from_axis @ axis
         out, r = unit(from_axis - height[:, None] * axis)
         tangent = np.cross(axis, out)
         speed = effect.swirl * np.where(r < effect.core, r / effect.core, effect.core / np.maximum(r, SMALL))
-        now = np.einsum("ij,ij->i", matter.halfway, tangent)
+        now = np.einsum("ij,ij->i", samples.midpoint_velocity, tangent)
         acc = (
-            (((speed - now) * -np.expm1(-effect.grip * setting.step) / setting.step)[:, None] * tangent)
+            (((speed - now) * -np.expm1(-effect.grip * on.step) / on.step)[:, None] * tangent)
             if effect.swirl
             else np.zeros_like(out)
         )
@@ -61,7 +53,7 @@ class Vortex(Effect):
             # towards the ring, critically damped, with the turn about the axis carried and weight borne
             w = effect.contain
             off = (r - effect.ring)[:, None] * out + height[:, None] * axis
-            go = matter.halfway - now[:, None] * tangent
+            go = samples.midpoint_velocity - now[:, None] * tangent
             acc = (
                 acc
                 + effect.inward * out
@@ -69,7 +61,7 @@ class Vortex(Effect):
                 - w * w * off
                 - 2 * w * go
                 - (now**2 / np.maximum(r, 0.1 * effect.ring + SMALL))[:, None] * out
-                - matter.gravity
+                - samples.gravity
             )
         return f[:, None] * acc, None
 
@@ -79,27 +71,27 @@ class Wind(Effect):
     the faces that meet it.
     """
 
-    def flow(self, item: FieldItem, setting: Setting, targets: Targets) -> tuple[Array, None]:
+    def acceleration(self, item: FieldItem, on: EffectContext) -> tuple[Array, None]:
         effect = item.effect
         assert isinstance(effect, WindEffect)
-        stand, matter, f = setting.at(item), _matter(setting), reach_of_pieces(item, setting, targets)
-        air = self.air(effect, stand.direction, setting.piece_center, setting.moment.time) * f[:, None]
-        past = air - matter.halfway
+        pose, samples, f = on.pose_of(item), on.samples, on.reach_of(item)
+        air = self.air(effect, pose.direction, on.at, on.evaluation.time) * f[:, None]
+        past = air - samples.midpoint_velocity
         way, speed = unit(past)
-        if matter.facing is None:
-            area, square = matter.size**2, np.zeros_like(way)
+        if samples.exposure is None:
+            area, square = samples.size**2, np.zeros_like(way)
             lift = 0.0
         else:
-            area, square = matter.facing(past)
+            area, square = samples.exposure(past)
             lift = effect.lift
-        per = 0.5 * effect.density * effect.drag / matter.mass
+        per = 0.5 * effect.density * effect.drag / samples.mass
         drag = (per * area * speed)[:, None] * past
         # pressure pushes against the outward normals; its part along the air is what drag has of it
         press = (per * speed**2)[:, None] * -square
         force = (1.0 - lift) * drag + lift * press
         # where the air would stop a piece within the step, as much as brings it to the air's speed; else what it is
         # half way through
-        size = per * area * speed * setting.step
+        size = per * area * speed * on.step
         return np.where(f > 0, 1.0, 0.0)[:, None] * force / (1.0 + size * size / (1.0 + size))[:, None], None
 
     @staticmethod
@@ -118,11 +110,11 @@ class Wind(Effect):
 class Attractor(Effect):
     """A pull by the distance to a point, a line or a surface."""
 
-    def flow(self, item: FieldItem, setting: Setting, targets: Targets) -> tuple[Array, None]:
+    def acceleration(self, item: FieldItem, on: EffectContext) -> tuple[Array, None]:
         effect = item.effect
         assert isinstance(effect, AttractorEffect)
-        stand, matter, f = setting.at(item), _matter(setting), reach_of_pieces(item, setting, targets)
-        to = self.target(effect, setting, stand.origin, stand.direction) - setting.piece_center
+        pose, samples, f = on.pose_of(item), on.samples, on.reach_of(item)
+        to = self.target(effect, on, on.at, pose) - on.at
         way, d = unit(to)
         law = {
             "constant": lambda x: np.ones_like(x),
@@ -130,47 +122,42 @@ class Attractor(Effect):
             "inverse": lambda x: 1.0 / x,
             "inverse-square": lambda x: 1.0 / x**2,
         }[effect.law]
-        scale = per_mass(effect.unit, matter.mass)
+        scale = per_mass(effect.unit, samples.mass)
         pull = effect.strength * law(np.maximum(d, effect.near)) * scale
         if effect.law == "constant":
             pull = pull * np.minimum(1.0, d / effect.near)
-        speed = np.einsum("ij,ij->i", matter.velocity, way)
+        speed = np.einsum("ij,ij->i", samples.velocity, way)
         if effect.top_speed is not None:
             room = (
-                (effect.top_speed - speed) / setting.step
-                if effect.strength >= 0
-                else (speed + effect.top_speed) / setting.step
+                (effect.top_speed - speed) / on.step if effect.strength >= 0 else (speed + effect.top_speed) / on.step
             )
             pull = np.sign(pull) * np.clip(np.abs(pull), 0.0, np.maximum(room, 0.0))
         acc = pull[:, None] * way
         if effect.settle > 0 and effect.strength > 0:
-            to = (
-                self.target(effect, replace(setting, piece_center=matter.start), stand.origin, stand.direction)
-                - matter.start
-            )
+            to = self.target(effect, on, samples.point, pose) - samples.point
             way, d = unit(to)
-            speed = np.einsum("ij,ij->i", matter.velocity, way)
+            speed = np.einsum("ij,ij->i", samples.velocity, way)
             near = d < effect.settle
             # critically damped, as fast as what comes in needs so as not to pass by
             own = np.sqrt(
                 effect.strength * law(np.full_like(d, max(effect.settle, effect.near))) * scale / effect.settle
             )
-            w = np.minimum(np.maximum(own, np.maximum(speed, 0.0) / np.maximum(d, SMALL)), 0.5 / setting.step)
-            calm = _critical(to, matter.velocity, w, setting.step)
-            acc = np.where(near[:, None], calm - matter.gravity, acc)
+            w = np.minimum(np.maximum(own, np.maximum(speed, 0.0) / np.maximum(d, SMALL)), 0.5 / on.step)
+            calm = _critical(to, samples.velocity, w, on.step)
+            acc = np.where(near[:, None], calm - samples.gravity, acc)
         return f[:, None] * acc, None
 
     @staticmethod
-    def target(effect: AttractorEffect, setting: Setting, origin: Array, axis: Array) -> Array:
-        """Where each piece (P,) is pulled to (P, 3)."""
-        at = setting.piece_center
+    def target(effect: AttractorEffect, on: EffectContext, at: Array, pose: Pose) -> Array:
+        """Where samples at (n, 3) are pulled to (n, 3)."""
         if effect.to == "point":
-            return np.broadcast_to(origin, at.shape)
+            return np.broadcast_to(pose.origin, at.shape)
         if effect.to == "line":
-            return origin + ((at - origin) @ axis)[:, None] * axis
-        world = setting.moment.world
+            return pose.origin + ((at - pose.origin) @ pose.direction)[:, None] * pose.direction
+        world = on.evaluation.world
         if world is None:
             return at
+        assert effect.body is not None
         mesh, turn, offset = world.surface(effect.body)
         m = rotation_matrix(turn)
         return mesh.closest((at - offset) @ m) @ m.T + offset
@@ -186,27 +173,27 @@ def _critical(to: Array, velocity: Array, w: Array, step: float) -> Array:
 
 
 class Turbulence(Effect):
-    def flow(self, item: FieldItem, setting: Setting, targets: Targets) -> tuple[Array, None]:
+    def acceleration(self, item: FieldItem, on: EffectContext) -> tuple[Array, None]:
         effect = item.effect
         assert isinstance(effect, TurbulenceEffect)
-        f = reach_of_pieces(item, setting, targets)
+        f = on.reach_of(item)
         return (effect.strength * f)[:, None] * curl_noise(
-            setting.piece_center, effect.size, effect.rate * setting.moment.time, effect.seed
+            on.at, effect.size, effect.rate * on.evaluation.time, effect.seed
         ), None
 
 
 class Drag(Effect):
-    def flow(self, item: FieldItem, setting: Setting, targets: Targets) -> tuple[Array, Array]:
+    def acceleration(self, item: FieldItem, on: EffectContext) -> tuple[Array, Array]:
         effect = item.effect
         assert isinstance(effect, DragEffect)
-        matter, f = _matter(setting), reach_of_pieces(item, setting, targets)
-        still = np.zeros_like(matter.velocity)
-        return towards(still, matter.velocity, effect.amount * f, setting.step), towards(
-            still, matter.spin, effect.turning * f, setting.step
+        samples, f = on.samples, on.reach_of(item)
+        still = np.zeros_like(samples.velocity)
+        return towards(still, samples.velocity, effect.amount * f, on.step), towards(
+            still, samples.angular_velocity, effect.turning * f, on.step
         )
 
 
 class Gravity(Effect):
-    def flow(self, item: FieldItem, setting: Setting, targets: Targets) -> tuple[Array, None]:
+    def acceleration(self, item: FieldItem, on: EffectContext) -> tuple[Array, None]:
         assert isinstance(item.effect, GravityEffect)
-        return reach_of_pieces(item, setting, targets)[:, None] * np.asarray(item.effect.acceleration), None
+        return on.reach_of(item)[:, None] * np.asarray(item.effect.acceleration), None

@@ -2,18 +2,18 @@
 
 from __future__ import annotations
 
+from ..arrays import Array
 from ..document import FieldItem, StrainEffect
-from ..geometry.mesh import Array
-from .base import Effect, Setting, Targets, radial, reach_of_bonds, reach_of_pieces
+from .base import Effect, EffectContext, radial
 
 
 class Strain(Effect):
-    def load(self, item: FieldItem, setting: Setting, targets: Targets) -> Array:
+    def load(self, item: FieldItem, on: EffectContext) -> Array:
         assert isinstance(item.effect, StrainEffect)
-        return 1000.0 * item.effect.load * reach_of_bonds(item, setting, targets)
+        return 1000.0 * item.effect.load * on.reach_of(item)
 
-    def kick(self, item: FieldItem, setting: Setting, targets: Targets) -> Array | None:
+    def velocity_change(self, item: FieldItem, on: EffectContext) -> Array | None:
         assert isinstance(item.effect, StrainEffect)
         if item.effect.burst == 0.0:
             return None
-        return item.effect.burst * reach_of_pieces(item, setting, targets)[:, None] * radial(item, setting)
+        return item.effect.burst * on.reach_of(item)[:, None] * radial(item, on)

@@ -15,8 +15,9 @@ from dataclasses import dataclass, field
 import numpy as np
 import trimesh
 
+from ..arrays import Array
 from ..errors import GeometryError, InputError
-from ..geometry.mesh import Array, TriMesh, make
+from ..geometry.mesh import TriMesh, make
 
 KINDS = ("obj", "stl", "ply", "glb", "gltf", "usd", "usda", "usdc")
 MOST_BYTES = 64 * 1024 * 1024

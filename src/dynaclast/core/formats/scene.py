@@ -7,10 +7,12 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from ..arrays import Array
 from ..document import Shot
 from ..fracture.display import drawn, whole_skin
 from ..fracture.pieces import Pieces
-from ..geometry.mesh import Array, TriMesh, rotation_matrix
+from ..geometry.mesh import TriMesh
+from ..geometry.rotations import rotation_matrix
 from .bake import Baked
 
 

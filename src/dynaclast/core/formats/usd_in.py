@@ -9,8 +9,8 @@ import tempfile
 import numpy as np
 from pxr import Gf, Sdf, Usd, UsdGeom, UsdShade
 
+from ..arrays import Array
 from ..errors import InputError
-from ..geometry.mesh import Array
 from .meshes import MOST_PARTS, MOST_TRIANGLES, MeshFile, PartMesh, hex_color, placed_part
 
 

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 
+from ..arrays import Array
 from ..document import Body
 from ..falloff import value
-from ..geometry.mesh import Array, rotation_matrix
+from ..geometry.rotations import rotation_matrix
 from .pieces import Pieces
 
 

@@ -28,7 +28,7 @@ from ..errors import InputError
 from ..falloff import value
 from ..geometry import primitives
 from ..geometry.check import solid
-from ..geometry.levels import level_surface
+from ..geometry.isosurface import level_surface
 from ..geometry.mesh import TriMesh, make, weld
 from ..geometry.steps import apply_steps
 from .pieces import Pieces, whole

@@ -11,8 +11,9 @@ from dataclasses import replace
 import numpy as np
 from scipy.spatial import cKDTree
 
+from ..arrays import Array
 from ..document import Body, BricksPattern, Roughness
-from ..geometry.mesh import Array, TriMesh, make, triangle_normals, weld
+from ..geometry.mesh import TriMesh, make, triangle_normals, weld
 from .pieces import Pieces
 
 MOST_CORNERS = 1_500_000

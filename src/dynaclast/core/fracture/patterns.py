@@ -12,11 +12,12 @@ import manifold3d
 import numpy as np
 from scipy.spatial import Voronoi, cKDTree
 
+from ..arrays import Array
 from ..document import BricksPattern, CellsPattern, Crowd, RadialPattern, SlabsPattern, SplintersPattern
 from ..errors import InputError
 from ..falloff import value
 from ..geometry.inside import scatter_inside
-from ..geometry.mesh import Array, TriMesh
+from ..geometry.mesh import TriMesh
 from .solids import hull
 
 MOST_PIECES = 5000

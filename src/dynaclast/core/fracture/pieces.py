@@ -7,8 +7,9 @@ from dataclasses import dataclass, fields, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from ..arrays import Array, Index
 from ..geometry.mass import sound_mass_properties
-from ..geometry.mesh import Array, Index, TriMesh, make
+from ..geometry.mesh import TriMesh, make
 
 TIERS = 4
 

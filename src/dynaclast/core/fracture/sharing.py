@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ..geometry.mesh import Array, Index
+from ..arrays import Array, Index
 from ..kernels import kernel
 
 PLANE = 1e-6

@@ -8,9 +8,10 @@ from __future__ import annotations
 
 import numpy as np
 
+from ..arrays import Array
 from ..document import FacesPattern
 from ..errors import GeometryError, InputError
-from ..geometry.mesh import Array, TriMesh, make, triangle_normals
+from ..geometry.mesh import TriMesh, make, triangle_normals
 from .patterns import MOST_PIECES
 
 POINTS = 4

@@ -11,8 +11,9 @@ from collections.abc import Callable, Iterable
 import manifold3d
 import numpy as np
 
+from ..arrays import Array
 from ..errors import GeometryError
-from ..geometry.mesh import Array, TriMesh, make
+from ..geometry.mesh import TriMesh, make
 
 Progress = Callable[[float], None]
 """Told the share done; may raise to stop the work."""

@@ -7,6 +7,7 @@ from heapq import heappop, heappush
 
 import numpy as np
 
+from ..arrays import Index
 from ..document import (
     AllPieces,
     BreakStep,
@@ -20,7 +21,7 @@ from ..document import (
 from ..errors import GeometryError, InputError
 from ..falloff import value
 from ..geometry.inside import inside
-from ..geometry.mesh import Index, TriMesh
+from ..geometry.mesh import TriMesh
 from .patterns import MOST_PIECES, regions
 from .pieces import TIERS, Pieces, collect, whole
 from .sharing import shared_faces

@@ -12,10 +12,11 @@ import numpy as np
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
+from ..arrays import Array, Index
 from ..errors import GeometryError
 from ..kernels import kernel
 from .mass import signed_volume
-from .mesh import Array, Index, TriMesh, triangle_normals, weld
+from .mesh import TriMesh, triangle_normals, weld
 
 
 @dataclass(frozen=True)

@@ -9,8 +9,9 @@ from __future__ import annotations
 
 import numpy as np
 
+from ..arrays import Array, Index
 from ..kernels import kernel
-from .mesh import Array, Index, TriMesh
+from .mesh import TriMesh
 
 
 @kernel

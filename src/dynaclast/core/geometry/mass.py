@@ -11,7 +11,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from .mesh import Array, TriMesh
+from ..arrays import Array
+from .mesh import TriMesh
 
 
 @dataclass(frozen=True)

@@ -5,10 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
-Array = NDArray[np.float64]
-Index = NDArray[np.int32]
+from ..arrays import Array, Index
+from .rotations import rotation_matrix
 
 
 @dataclass(frozen=True)
@@ -42,33 +41,6 @@ def make(vertices: object, faces: object) -> TriMesh:
     return TriMesh(
         np.ascontiguousarray(vertices, dtype=np.float64).reshape(-1, 3),
         np.ascontiguousarray(faces, dtype=np.int32).reshape(-1, 3),
-    )
-
-
-def rotation_matrix(q: object) -> Array:
-    """(3, 3) rotation of a quaternion x, y, z, w; the quaternion is normalised first."""
-    x, y, z, w = np.asarray(q, dtype=np.float64) / np.linalg.norm(q)
-    return np.array(
-        [
-            [1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w)],
-            [2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w)],
-            [2 * (x * z - y * w), 2 * (y * z + x * w), 1 - 2 * (x * x + y * y)],
-        ]
-    )
-
-
-def quaternion_product(a: Array, b: Array) -> Array:
-    """Product of quaternions x, y, z, w, broadcast over leading axes: b first, then a."""
-    ax, ay, az, aw = np.moveaxis(np.asarray(a), -1, 0)
-    bx, by, bz, bw = np.moveaxis(np.asarray(b), -1, 0)
-    return np.stack(
-        [
-            aw * bx + ax * bw + ay * bz - az * by,
-            aw * by - ax * bz + ay * bw + az * bx,
-            aw * bz + ax * by - ay * bx + az * bw,
-            aw * bw - ax * bx - ay * by - az * bz,
-        ],
-        axis=-1,
     )
 
 

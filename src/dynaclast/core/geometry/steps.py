@@ -11,6 +11,7 @@ import manifold3d
 import numpy as np
 from scipy.spatial import cKDTree
 
+from ..arrays import Array, Index
 from ..document import (
     Decimate,
     DisplaceMesh,
@@ -26,9 +27,9 @@ from ..document import (
 from ..errors import GeometryError
 from ..kernels import kernel
 from .inside import winding_number
-from .levels import surface_of_grid
+from .isosurface import surface_of_grid
 from .mass import signed_volume
-from .mesh import Array, Index, TriMesh, make, triangle_normals, weld
+from .mesh import TriMesh, make, triangle_normals, weld
 
 MOST_TRIANGLES = 2_000_000
 

@@ -7,9 +7,10 @@ from typing import NamedTuple
 
 import numpy as np
 
+from ..arrays import Array, Index
 from ..kernels import kernel
 from .inside import Inside
-from .mesh import Array, Index, TriMesh
+from .mesh import TriMesh
 
 LEAF = 8
 

@@ -8,17 +8,17 @@ import numpy as np
 
 from ..document import AtCue, FieldItem, HandCue, ImpactCue, Shot, StrainEffect
 from ..errors import GeometryError
-from ..fields import EFFECTS, Targets
-from ..fields.base import among, reach_of_pieces
-from ..fields.stand import Keyed
+from ..fields import EFFECTS
+from ..fields.base import among
 from ..fracture.build import no_files
 from ..fracture.pieces import Pieces
-from ..geometry.mesh import rotation_matrix
+from ..geometry.rotations import rotation_matrix
 from ..solve.collision import HullShop
+from ..timeline.channels import Keyed
 from .faults import faults
 from .loads import weight_loads
 from .overlap import overlaps
-from .reach import Crossing, crossings, setting_of, standing
+from .reach import Crossing, crossings, lay_out, on_pieces
 
 
 @dataclass(frozen=True)
@@ -109,15 +109,12 @@ def _ever(shot: Shot, built: list[Pieces]) -> dict[str, int]:
         for time in np.linspace(_first(item), max(_first(item), min(last, end)), LOOKS) if moves else [0.0]:
             asked.setdefault(round(float(time), 6), []).append(item)
     for time, items in asked.items():
-        at = standing(shot, built, time)
-        setting = setting_of(at)
+        at = lay_out(shot, built, time)
         for item in Keyed(items).at(time):
-            targets = Targets(among(item.targets, at.columns)[at.piece_column], np.zeros(len(at.bond_center), bool))
-            held = EFFECTS[item.effect.kind].held(item, setting, targets)
-            out[item.name] = max(
-                out.get(item.name, 0),
-                int((reach_of_pieces(item, setting, targets) > 0 if held is None else held).sum()),
-            )
+            on = on_pieces(at, among(item.targets, at.columns)[at.piece_column])
+            held = EFFECTS[item.effect.kind].holds(item, on)
+            count = int((on.reach_of(item) > 0 if held is None else held).sum())
+            out[item.name] = max(out.get(item.name, 0), count)
     return out
 
 

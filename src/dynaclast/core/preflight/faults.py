@@ -8,10 +8,10 @@ import numpy as np
 
 from ..document import FieldItem, Layer, Shot
 from ..errors import DocumentError, DynaclastError
-from ..falloff import Moment, value
+from ..falloff import EvaluationContext, value
 from ..falloff.formula import is_number
 from ..falloff.value import layers_of, names_at
-from ..fields.stand import shared_at
+from ..timeline.channels import shared_at
 
 LOOK_AT = np.random.default_rng(12).uniform(-20.0, 20.0, (64, 3))
 """Points at which an expression is tried."""
@@ -31,7 +31,7 @@ def faults(shot: Shot) -> list[Fault]:
     an expression that is no number anywhere.
     """
     shared = shared_at(shot.falloffs, 0.0)
-    moment = Moment(fps=float(shot.timing.fps), shared=shared)
+    moment = EvaluationContext(fps=float(shot.timing.fps), shared=shared)
     out = []
     for row, item in enumerate(shot.fields):
         why = _why(item, moment) if item.on else None
@@ -40,7 +40,7 @@ def faults(shot: Shot) -> list[Fault]:
     return out
 
 
-def _why(item: FieldItem, moment: Moment) -> str | None:
+def _why(item: FieldItem, moment: EvaluationContext) -> str | None:
     if item.targets == [] or item.tiers == [] or item.states == []:
         return "it has no targets"
     layers = layers_of(item.reach, moment).layers

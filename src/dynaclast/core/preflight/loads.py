@@ -4,14 +4,15 @@ from __future__ import annotations
 
 import numpy as np
 
+from ..arrays import Array
 from ..document import Shot
-from ..falloff import Moment
-from ..fields import EFFECTS, Setting, Targets
-from ..fields.stand import shared_at
+from ..falloff import EvaluationContext
+from ..fields import BONDS, EFFECTS, PIECES, EffectContext
+from ..fields.samples import at_rest
 from ..fracture.bonds import bond_strengths, bonds_cut, placed
 from ..fracture.pieces import Pieces
-from ..geometry.mesh import Array
-from ..solve.loadpath import weigh
+from ..solve.load_path import weigh
+from ..timeline.channels import shared_at
 
 
 def weight_loads(shot: Shot, built: list[Pieces], index: int) -> tuple[Array, Array]:
@@ -27,12 +28,13 @@ def weight_loads(shot: Shot, built: list[Pieces], index: int) -> tuple[Array, Ar
         return load, strength
     center, middle = placed(body, pieces.center), placed(body, pieces.bond_center)
     fixed = np.full(pieces.count, body.role != "active" or body.release.kind in ("touch", "cue"))
-    everything = Targets(np.ones(pieces.count, bool), np.ones(len(strength), bool))
-    setting = Setting(center, middle, Moment(shared=shared_at(shot.falloffs, 0.0)))
+    evaluation = EvaluationContext(shared=shared_at(shot.falloffs, 0.0))
+    on_pieces = EffectContext(at_rest(PIECES, center), np.ones(pieces.count, bool), evaluation)
+    on_bonds = EffectContext(at_rest(BONDS, middle), np.ones(len(strength), bool), evaluation)
     for item in shot.fields:
         if item.on and (item.targets == "all" or body.column in item.targets):
-            held = EFFECTS[item.effect.kind].held(item, setting, everything)
-            factor = EFFECTS[item.effect.kind].strengthen(item, setting, everything)
+            held = EFFECTS[item.effect.kind].holds(item, on_pieces)
+            factor = EFFECTS[item.effect.kind].strength_factor(item, on_bonds)
             fixed = fixed | held if held is not None else fixed
             strength = strength * factor if factor is not None else strength
     keep = ~bonds_cut(body, pieces)

@@ -6,9 +6,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from ..arrays import Array, Index
 from ..document import Body, Shot
 from ..fracture.pieces import Pieces
-from ..geometry.mesh import Array, Index, rotation_matrix
+from ..geometry.rotations import rotation_matrix
 from ..solve.collision import HullShop
 from ..solve.rigid.hulls import Hull
 

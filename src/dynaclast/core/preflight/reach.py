@@ -6,14 +6,16 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from ..arrays import Array, Mask
 from ..document import Shot
-from ..falloff import Moment, value
+from ..falloff import EvaluationContext, value
 from ..falloff.value import color, tinted
-from ..fields import EFFECTS, Matter, Setting, Targets
-from ..fields.base import among, reach_of_bonds, reach_of_pieces
-from ..fields.stand import Keyed, shared_at
+from ..fields import BONDS, EFFECTS, PIECES, EffectContext
+from ..fields.base import among
+from ..fields.samples import at_rest
 from ..fracture.bonds import bond_strengths, bonds_cut, placed
 from ..fracture.pieces import Pieces
+from ..timeline.channels import Keyed, shared_at
 from .still import StillWorld
 
 
@@ -38,7 +40,7 @@ class Crossing:
 
 
 @dataclass(frozen=True)
-class Standing:
+class Layout:
     """Everything a shot's fields can act on, where it stands at the start; bodies in order, groups written out.
 
     piece_center (P, 3), bond_center (B, 3) [m]; strength (B,) [N] before fields; piece_column (P,), bond_column (B,):
@@ -53,15 +55,15 @@ class Standing:
     columns: list[str]
     mass: np.ndarray
     size: np.ndarray
-    moment: Moment
+    evaluation: EvaluationContext
 
 
-def standing(shot: Shot, built: list[Pieces], time: float = 0.0) -> Standing:
+def lay_out(shot: Shot, built: list[Pieces], time: float = 0.0) -> Layout:
     """Gather a written-out shot's pieces and bonds as they stand at a time [s], moved by animation alone."""
     columns = list(dict.fromkeys(b.column for b in shot.bodies))
     number = {name: k for k, name in enumerate(columns)}
     world = StillWorld(shot, built, time)
-    moment = Moment(time, float(shot.timing.fps), shared_at(shot.falloffs, time), world)
+    evaluation = EvaluationContext(time, float(shot.timing.fps), shared_at(shot.falloffs, time), world)
     mass, size = [np.zeros(0)], [np.zeros(0)]
     centers, bonds, strength, piece_column, bond_column = (
         [np.zeros((0, 3))],
@@ -80,7 +82,7 @@ def standing(shot: Shot, built: list[Pieces], time: float = 0.0) -> Standing:
             bonds.append(world.moved(b, placed(body, pieces.bond_center[keep])))
             strength.append(bond_strengths(body, pieces)[keep])
             bond_column.append(np.full(int(keep.sum()), number[body.column]))
-    return Standing(
+    return Layout(
         np.concatenate(centers),
         np.concatenate(bonds),
         np.concatenate(strength),
@@ -89,37 +91,37 @@ def standing(shot: Shot, built: list[Pieces], time: float = 0.0) -> Standing:
         columns,
         np.concatenate(mass),
         np.concatenate(size),
-        moment,
+        evaluation,
     )
 
 
-def setting_of(at: Standing) -> Setting:
-    """What fields find there: everything at rest."""
-    still = np.zeros((len(at.piece_center), 3))
-    return Setting(
-        at.piece_center,
-        at.bond_center,
-        at.moment,
-        matter=Matter(at.mass, at.size, still, still, still, at.piece_center, still),
-    )
+def on_pieces(at: Layout, targets: Mask | None = None) -> EffectContext:
+    """Pieces as fields find them there, at rest; targets (P,) bool, all unless given."""
+    everything = np.ones(len(at.piece_center), bool) if targets is None else targets
+    return EffectContext(at_rest(PIECES, at.piece_center, at.mass, at.size), everything, at.evaluation)
 
 
-def arrows(shot: Shot, at: Standing, name: str) -> np.ndarray | None:
+def on_bonds(at: Layout) -> EffectContext:
+    """All bonds as fields find them there."""
+    return EffectContext(at_rest(BONDS, at.bond_center), np.ones(len(at.bond_center), bool), at.evaluation)
+
+
+def arrows(shot: Shot, at: Layout, name: str) -> Array | None:
     """What a field would do to each piece (P, 3): an acceleration [m/s2], or of a blow a change of velocity [m/s]; None
     of one that moves nothing.
     """
-    item = next((f for f in Keyed(shot.fields).at(at.moment.time) if f.name == name), None)
+    item = next((f for f in Keyed(shot.fields).at(at.evaluation.time) if f.name == name), None)
     if item is None:
         return None
-    targets = Targets(among(item.targets, at.columns)[at.piece_column], np.zeros(len(at.bond_center), bool))
+    on = on_pieces(at, among(item.targets, at.columns)[at.piece_column])
     if item.effect.kind == "displace":
-        return reach_of_pieces(item, setting_of(at), targets)[:, None] * np.asarray(item.effect.offset)
-    effect, setting = EFFECTS[item.effect.kind], setting_of(at)
-    push, _ = effect.flow(item, setting, targets)
-    return push if push is not None else effect.kick(item, setting, targets)
+        return on.reach_of(item)[:, None] * np.asarray(item.effect.offset)
+    effect = EFFECTS[item.effect.kind]
+    acceleration, _ = effect.acceleration(item, on)
+    return acceleration if acceleration is not None else effect.velocity_change(item, on)
 
 
-def charts(shot: Shot, at: Standing) -> dict[str, tuple[np.ndarray, np.ndarray | None]]:
+def maps_at(shot: Shot, at: Layout) -> dict[str, tuple[np.ndarray, np.ndarray | None]]:
     """The shot's maps where things stand: values (P,), and colours (P, 3) in [0, 1] where the falloff has some of its
     own.
     """
@@ -127,26 +129,25 @@ def charts(shot: Shot, at: Standing) -> dict[str, tuple[np.ndarray, np.ndarray |
     for m in shot.maps:
         own = among(m.targets, at.columns)[at.piece_column]
         out[m.name] = (
-            np.where(own, value(m.reach, at.piece_center, at.moment), 0.0),
-            np.where(own[:, None], color(m.reach, at.piece_center, at.moment), 0.0)
-            if tinted(m.reach, at.moment)
+            np.where(own, value(m.reach, at.piece_center, at.evaluation), 0.0),
+            np.where(own[:, None], color(m.reach, at.piece_center, at.evaluation), 0.0)
+            if tinted(m.reach, at.evaluation)
             else None,
         )
     return out
 
 
-def crossings(shot: Shot, built: list[Pieces], at: Standing | None = None) -> list[Crossing]:
+def crossings(shot: Shot, built: list[Pieces], at: Layout | None = None) -> list[Crossing]:
     """Every field against every body and group, fields in order, then columns."""
-    at = at or standing(shot, built)
+    at = at or lay_out(shot, built)
     out: list[Crossing] = []
-    setting = setting_of(at)
-    everything = Targets(np.ones(len(at.piece_center), bool), np.ones(len(at.bond_center), bool))
-    for item in Keyed(shot.fields).at(at.moment.time):
+    pieces, joined = on_pieces(at), on_bonds(at)
+    for item in Keyed(shot.fields).at(at.evaluation.time):
         effect = EFFECTS[item.effect.kind]
-        held = effect.held(item, setting, everything)
-        reached = held if held is not None else reach_of_pieces(item, setting, everything) > 0
-        near = reach_of_bonds(item, setting, everything) > 0
-        load = effect.load(item, setting, everything)
+        held = effect.holds(item, pieces)
+        reached = held if held is not None else pieces.reach_of(item) > 0
+        near = joined.reach_of(item) > 0
+        load = effect.load(item, joined)
         for k, name in enumerate(at.columns):
             own, bonds = at.piece_column == k, at.bond_column == k
             close = at.strength[near & bonds]

@@ -6,13 +6,15 @@ from __future__ import annotations
 
 import numpy as np
 
+from ..arrays import Array
 from ..document import Body, Shot
 from ..fracture.bonds import placed
 from ..fracture.pieces import Pieces
-from ..geometry.mesh import Array, quaternion_product, rotation_matrix
+from ..geometry.rotations import quaternion_product, rotation_matrix
 from ..geometry.tree import MeshDistance
-from ..motion import Drive, Path
-from ..solve.prepare import surface_of
+from ..solve.prepare.surfaces import surface_of
+from ..timeline.drive import Drive
+from ..timeline.keys import Path
 
 LEVEL = np.array([0.0, 0.0, 0.0, 1.0])
 

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import numpy as np
 
+from ..arrays import Array
 from ..document import Body, SphereShape
 from ..errors import GeometryError
 from ..fracture.build import Resolve, content_key, convex_cells, shape_mesh
 from ..fracture.pieces import Pieces
-from ..geometry.mesh import Array, rotation_matrix, triangle_normals
+from ..geometry.mesh import triangle_normals
+from ..geometry.rotations import rotation_matrix
 from .model import Hulls
 from .rigid.hulls import Hull, ball, convex_core
 
@@ -111,18 +113,20 @@ class HullShop:
 
 
 def pack_hulls(hulls: list[Hull], owner: list[int]) -> Hulls:
-    verts = np.concatenate([h.corners for h in hulls])
-    normals = np.concatenate([h.normals for h in hulls])
-    vert_start = np.cumsum([0] + [len(h.corners) for h in hulls])
-    rings = [ring + vert_start[k] for k, h in enumerate(hulls) for ring in h.rings]
+    """Hulls as arrays; ``owner``: the piece of each."""
+    vertex_start = np.cumsum([0] + [len(h.corners) for h in hulls])
+    rings = [ring + vertex_start[k] for k, h in enumerate(hulls) for ring in h.rings]
+    bound = [np.linalg.norm(h.corners, axis=1).max() + h.radius for h in hulls]
+    vertices = np.concatenate([np.zeros((0, 3)), *(h.corners for h in hulls)])
+    normals = np.concatenate([np.zeros((0, 3)), *(h.normals.reshape(-1, 3) for h in hulls)])
     return Hulls(
         np.array(owner, np.int32),
-        np.array([h.radius for h in hulls]),
-        np.array([np.linalg.norm(h.corners, axis=1).max() + h.radius for h in hulls]),
-        vert_start.astype(np.int32),
-        np.ascontiguousarray(verts),
+        np.array([h.radius for h in hulls], float),
+        np.array(bound, float),
+        vertex_start.astype(np.int32),
+        np.ascontiguousarray(vertices),
         np.cumsum([0] + [len(h.normals) for h in hulls]).astype(np.int32),
-        np.ascontiguousarray(normals.reshape(-1, 3)),
+        np.ascontiguousarray(normals),
         np.cumsum([0] + [len(r) for r in rings]).astype(np.int32),
         np.concatenate(rings).astype(np.int32) if rings else np.zeros(0, np.int32),
     )

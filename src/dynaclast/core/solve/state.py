@@ -1,113 +1,134 @@
-"""What a step changes, all of it: a run continued from a stored State is the run that was never interrupted."""
+"""What a step changes, all of it: a run continued from a stored State is the run that was never interrupted.
+
+Copying, packing and unpacking walk over whatever the State holds, so that a part added to it needs no line here.
+"""
 
 from __future__ import annotations
 
 import io
-from dataclasses import dataclass, field
-from typing import NamedTuple
+from collections.abc import Iterator
+from dataclasses import dataclass, field, fields, is_dataclass
+from typing import Any, NamedTuple, cast, get_type_hints
 
 import numpy as np
 import zstandard
 
-from ..geometry.mesh import Array, Index
-from .model import Flags
+from ..arrays import Array, Flag, Flags, Index, Int, Mat3, Mat4x3, Scalar, Vec3, Vec4, allocate
+from ..errors import InputError
+
+FORMAT = 2
+"""Grows when what is packed is named or meant otherwise: what an older program packed is not gone on from."""
+
+NOT_MEASURED = 1.0e3
+"""Mean speed of what has just come to be or woken [m/s]: the first speed measured takes its place."""
 
 
 class Assemblies(NamedTuple):
-    """Per slot (P + 1; the last is the ground).
+    """Assemblies by slot: one of each piece, and last the ground (A = P + 1).
 
-    pos (3) centre of mass [m]; rot quaternion x, y, z, w from the opening pose; vel [m/s]; spin [rad/s], world
-    rest (3) centre of mass at the opening pose [m]; mass [kg]; inv_mass [1/kg], 0 if held
-    inertia, inv_inertia (3, 3) at the opening pose, world axes; radius: farthest piece's reach from the centre [m]
-    alive, asleep (uint8); held (uint8): 1 stands still, 2 is moved by its animation; pieces: count; calm: smoothed
-    speed [m/s]; still: seconds of stillness; slip: seconds of sliding without a break; mark (3), mark_rot (4), dwell:
-    where it was ``dwell`` seconds ago, since when it has hardly left that place age: seconds since it came to be, at
-    the start or by a split fall: share of gravity, by its pieces' masses island: lowest slot of the sleeping island, -1
-    while awake
+    position          : (A, 3) float64, [m], world frame, centre of mass
+    orientation       : (A, 4) float64, unit quaternion x, y, z, w from the opening pose
+    velocity          : (A, 3) float64, [m/s], world frame
+    angular_velocity  : (A, 3) float64, [rad/s], world frame
+    rest_center       : (A, 3) float64, [m], centre of mass at the opening pose
+    mass              : (A,) float64, [kg]
+    inv_mass          : (A,) float64, [1/kg]; 0 unless dynamic
+    inertia           : (A, 3, 3) float64, [kg m2], at the opening pose, world axes
+    inv_inertia       : (A, 3, 3) float64, [1/(kg m2)], likewise; 0 unless dynamic
+    radius            : (A,) float64, [m], the farthest piece's reach from the centre
+    alive             : (A,) uint8, whether an assembly lives in the slot
+    motion            : (A,) uint8, Motion
+    asleep            : (A,) uint8
+    piece_count       : (A,) int32
+    mean_speed        : (A,) float64, [m/s], smoothed over a few intervals
+    sleep_timer       : (A,) float64, [s], how long it has been slow
+    slip_time         : (A,) float64, [s], how long it has slid without a break
+    dwell_position    : (A, 3) float64, [m], where it was when dwell_time began
+    dwell_orientation : (A, 4) float64
+    dwell_time        : (A,) float64, [s], how long it has hardly left that place
+    age               : (A,) float64, [s], since it came to be, at the start or by a split; 1 at most
+    gravity_scale     : (A,) float64, by its pieces' masses
+    sleep_island      : (A,) int32, lowest slot of the island it sleeps in, -1 while awake
     """
 
-    pos: Array
-    rot: Array
-    vel: Array
-    spin: Array
-    rest: Array
-    mass: Array
-    inv_mass: Array
-    inertia: Array
-    inv_inertia: Array
-    radius: Array
-    alive: Flags
-    held: Flags
-    asleep: Flags
-    pieces: Index
-    calm: Array
-    still: Array
-    slip: Array
-    mark: Array
-    mark_rot: Array
-    dwell: Array
-    age: Array
-    fall: Array
-    island: Index
+    position: Vec3
+    orientation: Vec4
+    velocity: Vec3
+    angular_velocity: Vec3
+    rest_center: Vec3
+    mass: Scalar
+    inv_mass: Scalar
+    inertia: Mat3
+    inv_inertia: Mat3
+    radius: Scalar
+    alive: Flag
+    motion: Flag
+    asleep: Flag
+    piece_count: Int
+    mean_speed: Scalar
+    sleep_timer: Scalar
+    slip_time: Scalar
+    dwell_position: Vec3
+    dwell_orientation: Vec4
+    dwell_time: Scalar
+    age: Scalar
+    gravity_scale: Scalar
+    sleep_island: Int
 
 
-class Contacts(NamedTuple):
-    """Pairs of shapes that are near each other, and what they remember between searches.
+class ContactCache(NamedTuple):
+    """Pairs of shapes that are near each other, and what they remember from one detection to the next; K pairs.
 
-    a, b (K,) shapes, b = -1 for the ground; axis (K, 3) last separating direction from b to a; slack (K,) overlap
-    present when the pair was first met, forgiven [m], <= 0; count (K,) contact points; depth (K,) overlap [m] when last
-    looked at, what is forgiven included; local, local_b (K, 4, 3) the points on the surfaces of a and b, in their
-    opening frames about their assemblies' centres; face, face_b (K, 3) the normal in both frames when the points were
-    found; feature (K,) reference face + 1, negative if b's, 0 for edges and corners; push (K, 4) normal impulse of a
-    substep [N s]; rub (K, 4) friction impulse (world xyz, twist); hit (K,) impulse of the hit that fell in the last
-    interval [N s]
+    shape_a               : (K,) int32
+    shape_b               : (K,) int32, GROUND for the ground
+    normal                : (K, 3) float64, unit, from b to a: of the contact, or the last separating direction
+    penetration_allowance : (K,) float64, [m], <= 0: penetration the pair was met with, never pushed out
+    penetration           : (K,) float64, [m], >= 0, when last looked at, the allowance included
+    point_count           : (K,) int32, 0 to 4
+    point_a               : (K, 4, 3) float64, [m], contact points on a, opening frame, about its assembly's centre
+    point_b               : (K, 4, 3) float64, [m], on b
+    normal_a              : (K, 3) float64, the normal when the points were found, in the opening frame of a
+    normal_b              : (K, 3) float64, in that of b
+    feature               : (K,) int32, reference face + 1, negative if it is b's; 0 for an edge or a corner
+    normal_impulse        : (K, 4) float64, [N s], of the last substep
+    friction_impulse      : (K, 4) float64, [N s], world x, y, z, and torsional [N m s], of the last substep
+    impact_impulse        : (K,) float64, [N s], of an impact in the last interval
     """
 
-    a: Index
-    b: Index
-    axis: Array
-    slack: Array
-    depth: Array
-    count: Index
-    local: Array
-    local_b: Array
-    face: Array
-    face_b: Array
-    feature: Index
-    push: Array
-    rub: Array
-    hit: Array
+    shape_a: Int
+    shape_b: Int
+    normal: Vec3
+    penetration_allowance: Scalar
+    penetration: Scalar
+    point_count: Int
+    point_a: Mat4x3
+    point_b: Mat4x3
+    normal_a: Vec3
+    normal_b: Vec3
+    feature: Int
+    normal_impulse: Vec4
+    friction_impulse: Vec4
+    impact_impulse: Scalar
 
 
-def no_contacts(room: int = 0) -> Contacts:
+def make_contact_cache(room: int = 0) -> ContactCache:
     """Room for so many pairs."""
-    return Contacts(
-        np.zeros(room, np.int32),
-        np.zeros(room, np.int32),
-        np.zeros((room, 3)),
-        np.zeros(room),
-        np.zeros(room),
-        np.zeros(room, np.int32),
-        np.zeros((room, 4, 3)),
-        np.zeros((room, 4, 3)),
-        np.zeros((room, 3)),
-        np.zeros((room, 3)),
-        np.zeros(room, np.int32),
-        np.zeros((room, 4)),
-        np.zeros((room, 4)),
-        np.zeros(room),
-    )
+    return allocate(ContactCache, room)
 
 
 @dataclass
 class State:
     """The state of a run after ``frame`` frames.
 
-    piece_assembly (P,) int32; bond_broken (B,) uint8; bond_wear (B,) share of strength lost
-    held (P,) uint8, what holds each piece now (model.HOLD_*)
-    tie_broken (T,) uint8; tie_push (T, 8): what each tie ended the last interval with (rigid.ties.TieRows)
-    memory: what fields and falloffs remember, by their own keys
-    weigh: 1 where weight must be followed through the bonds again, since something parted
+    frame          : int
+    piece_assembly : (P,) int32, slot of each piece's assembly
+    bond_broken    : (B,) uint8
+    bond_wear      : (B,) float64, share of strength lost
+    hold           : (P,) uint8, Hold of each piece now
+    tie_broken     : (T,) uint8
+    tie_impulse    : (T, 8) float64, what each tie ended the last interval with (rigid.joints)
+    load_path_due  : int, 1 where weight must be followed through the bonds again, since something parted
+    memory         : what fields and falloffs remember, by their own keys
     """
 
     frame: int
@@ -115,60 +136,78 @@ class State:
     assemblies: Assemblies
     bond_broken: Flags
     bond_wear: Array
-    held: Flags
+    hold: Flags
     tie_broken: Flags
-    tie_push: Array
-    weigh: int = 1
+    tie_impulse: Array
+    load_path_due: int = 1
     memory: dict[str, Array] = field(default_factory=dict)
-    contacts: Contacts = field(default_factory=no_contacts)
+    contact_cache: ContactCache = field(default_factory=make_contact_cache)
 
     def copy(self) -> State:
-        return State(
-            self.frame,
-            self.piece_assembly.copy(),
-            Assemblies(*(x.copy() for x in self.assemblies)),
-            self.bond_broken.copy(),
-            self.bond_wear.copy(),
-            self.held.copy(),
-            self.tie_broken.copy(),
-            self.tie_push.copy(),
-            self.weigh,
-            {k: v.copy() for k, v in self.memory.items()},
-            Contacts(*(x.copy() for x in self.contacts)),
-        )
+        return cast(State, copied(self))
 
     def pack(self) -> bytes:
         """The whole state as compressed bytes."""
         out = io.BytesIO()
-        np.savez(
-            out,
-            frame=self.frame,
-            piece_assembly=self.piece_assembly,
-            bond_broken=self.bond_broken,
-            bond_wear=self.bond_wear,
-            held=self.held,
-            tie_broken=self.tie_broken,
-            tie_push=self.tie_push,
-            weigh=self.weigh,
-            **{f"mem_{k}": v for k, v in self.memory.items()},
-            **{f"asm_{k}": v for k, v in self.assemblies._asdict().items()},
-            **{f"con_{k}": v for k, v in self.contacts._asdict().items()},
-        )
+        np.savez(out, allow_pickle=False, format=np.int64(FORMAT), **dict(_leaves(self)))
         return zstandard.ZstdCompressor(level=3).compress(out.getvalue())
 
     @staticmethod
     def unpack(data: bytes) -> State:
+        """What ``pack`` gave. Raises InputError where another version packed it."""
         with np.load(io.BytesIO(zstandard.ZstdDecompressor().decompress(data)), allow_pickle=False) as z:
-            return State(
-                int(z["frame"]),
-                z["piece_assembly"],
-                Assemblies(*(z[f"asm_{k}"] for k in Assemblies._fields)),
-                z["bond_broken"],
-                z["bond_wear"],
-                z["held"],
-                z["tie_broken"],
-                z["tie_push"],
-                int(z["weigh"]),
-                {k[4:]: z[k] for k in z.files if k.startswith("mem_")},
-                Contacts(*(z[f"con_{k}"] for k in Contacts._fields)),
-            )
+            if "format" not in z.files or int(z["format"]) != FORMAT:
+                raise InputError("this state was stored by another version of the program; bake the shot again")
+            return cast(State, _assembled(State, "", {name: z[name] for name in z.files}))
+
+
+def copied(part: Any) -> Any:
+    """A copy of a part of a state, with all the arrays in it."""
+    if isinstance(part, np.ndarray):
+        return part.copy()
+    if isinstance(part, dict):
+        return {k: copied(v) for k, v in part.items()}
+    if isinstance(part, tuple):
+        parts = [copied(x) for x in part]
+        return type(part)(*parts) if hasattr(part, "_fields") else tuple(parts)
+    if is_dataclass(part) and not isinstance(part, type):
+        return type(part)(**{f.name: copied(getattr(part, f.name)) for f in fields(part)})
+    return part
+
+
+def put_back(part: Any, earlier: Any) -> None:
+    """Give the arrays of a part of a state, in place, what they held in a copy of it."""
+    if isinstance(part, np.ndarray):
+        part[:] = earlier
+        return
+    for now, then in zip(part, earlier, strict=True):
+        put_back(now, then)
+
+
+def _leaves(part: Any, path: str = "") -> Iterator[tuple[str, Any]]:
+    """Everything in a state that is an array or a number, by its path."""
+    if is_dataclass(part):
+        named: Any = {f.name: getattr(part, f.name) for f in fields(part)}
+    elif isinstance(part, dict):
+        named = part
+    elif isinstance(part, tuple):
+        named = cast(Any, part)._asdict()
+    else:
+        yield path, part
+        return
+    for name, value in named.items():
+        yield from _leaves(value, f"{path}.{name}" if path else name)
+
+
+def _assembled(kind: Any, path: str, found: dict[str, Any]) -> Any:
+    """A part of a state of this kind, out of leaves by their paths."""
+    if kind is int:
+        return int(found[path])
+    if getattr(kind, "__origin__", None) is dict:
+        return {name[len(path) + 1 :]: value for name, value in found.items() if name.startswith(f"{path}.")}
+    if is_dataclass(kind) or hasattr(kind, "_fields"):
+        hints = get_type_hints(kind)
+        return kind(
+            **{name: _assembled(hint, f"{path}.{name}" if path else name, found) for name, hint in hints.items()}
+        )
+    return found[path]

@@ -13,7 +13,7 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.spatial import ConvexHull, HalfspaceIntersection, QhullError
 
-from ...geometry.mesh import Array
+from ...arrays import Array
 from .polytope import MOST_CORNERS as ROOM
 from .polytope import MOST_FACES, corners_of, faces_of, rings_of
 

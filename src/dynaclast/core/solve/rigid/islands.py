@@ -1,231 +1,175 @@
-"""Islands: what hangs together by contacts and ties, how many sweeps it gets, and that contact alone gives it no
-energy.
-"""
+"""Islands: what hangs together by contacts and joints, and how many passes it gets."""
 
 from __future__ import annotations
 
+from enum import IntEnum
+from typing import NamedTuple
+
 import numpy as np
 
+from ...arrays import Flag, Index, Int, Scalar, Vec4
 from ...kernels import kernel
-from ..state import Assemblies
-from .assemblies import join, root
-from .manifolds import HIT_SHARE, Rows
-from .ties import TieRows
+from ...kernels.union_find import find_root, unite
+from ..model import Motion
+from .constraints import CONTACTS, IMPACT_SPEED, JOINTS, ConstraintSet, ContactConstraints
+from .groups import Bodies
 
-SWEEPS_OF = ((24, 6), (60, 3))
-"""Sweeps a substep of islands with at most so many rows; larger ones take one. Few rows cost little, and stacks and
-mass ratios need them.
-"""
+ITERATIONS_OF = ((24, 6), (60, 3))
+"""Passes a substep of islands with at most so many contacts; larger ones take one. Few contacts cost little, and stacks
+and mass ratios need them."""
 
-SMALL = SWEEPS_OF[-1][0]
-"""The most rows of an island that gets more sweeps than one."""
+SMALL_ISLAND = ITERATIONS_OF[-1][0]
+"""The most contacts of an island that gets more passes than one."""
 
-UNEVEN = 50.0
-"""A heavy body on one so many times lighter needs more sweeps, in small islands."""
+UNEVEN_MASS_RATIO = 50.0
+"""A heavy body on one so many times lighter needs more passes, in small islands."""
 
-UNEVEN_SWEEPS = 24
+UNEVEN_ITERATIONS = 24
 
-GAIN = 4e-6
-"""What ties may seem to gain in a substep, as a share of what moves: a swing measured in steps wavers by as much."""
+FAR_TURN = 0.01
+"""What turns farther than this within an interval (squared, rad) may gain energy by it."""
+
+
+class Watch(IntEnum):
+    """Bits of Islands.watch: what may give an island energy."""
+
+    MOTION = 1  # something is hit, bounces or turns far within the interval
+    UNEVEN = 2  # masses are uneven
+    DRIVEN = 4  # something kinematic pushes
+    JOINTED = 8  # it has a joint
+
+
+CONTACT_ALONE = int(Watch.MOTION) | int(Watch.DRIVEN)
+"""Of these bits, MOTION alone: all energy it can gain is of its contacts."""
+
+
+class Islands(NamedTuple):
+    """Islands by assembly slot (A); what is said of an island stands at its lowest slot.
+
+    island        : (A,) int32, lowest slot of the island each moving slot is in
+    grounded      : (A,) uint8, it meets what cannot move
+    watch         : (A,) uint8, bits of Watch
+    size          : (A,) int32, its contacts
+    energy_before : (A,) float64, [J], kinetic, before its contacts are solved in a substep
+    energy_after  : (A,) float64, [J], after
+    swing_before  : (A,) float64, [J], of islands with joints, in the middle of the last substep
+    swing_after   : (A,) float64, [J], in the middle of this one
+    swing_kinetic : (A,) float64, [J], kinetic part of it
+    momentum      : (A, 4) float64, [kg m/s] (3), [kg]
+    """
+
+    island: Int
+    grounded: Flag
+    watch: Flag
+    size: Int
+    energy_before: Scalar
+    energy_after: Scalar
+    swing_before: Scalar
+    swing_after: Scalar
+    swing_kinetic: Scalar
+    momentum: Vec4
+
+
+@kernel(inline=True)
+def _island_of(islands: Islands, bodies: Bodies, a: int, b: int) -> int:
+    """The island of a constraint between two slots of which one can move."""
+    return islands.island[a] if bodies.inv_mass[a] > 0.0 else islands.island[b]
+
+
+@kernel(inline=True)
+def _is_driven(bodies: Bodies, a: int, b: int) -> bool:
+    motion = bodies.assemblies.motion
+    return motion[a] == Motion.KINEMATIC or motion[b] == Motion.KINEMATIC
 
 
 @kernel(inner=True)
-def islands(rows: Rows, n_rows, ties: TieRows, n_ties, live, inv_mass, held, island, leans, watch, size):
-    """Movers joined by rows, known by their lowest slot: island (A,) int32.
+def _join(islands: Islands, solver: ConstraintSet, awake: Index, inv_mass: Scalar) -> None:
+    """Fill islands.island."""
+    island, contacts, joints = islands.island, solver.contacts, solver.joints
+    for r in range(solver.counts[CONTACTS]):
+        a, b = contacts.body_a[r], contacts.body_b[r]
+        if inv_mass[a] > 0.0 and inv_mass[b] > 0.0:
+            unite(island, np.int64(a), np.int64(b))
+    for r in range(solver.counts[JOINTS]):
+        a, b = joints.body_a[r], joints.body_b[r]
+        if inv_mass[a] > 0.0 and inv_mass[b] > 0.0:
+            unite(island, np.int64(a), np.int64(b))
+    for k in range(len(awake)):
+        a = awake[k]
+        island[a] = find_root(island, np.int64(a))
 
-    leans (A,) uint8: an island meets what cannot move; watch (A,) uint8, bits: 1, its energy must be watched, since
-    something in it is hit, bounces or turns far within the interval; 2, masses are uneven; 4, something animated gives
-    it energy; 8, it is tied. size (A,) int32: its rows. Fills rows.sweeps and returns the largest of these.
+
+@kernel(inner=True)
+def find_islands(solver: ConstraintSet, bodies: Bodies, awake: Index, islands: Islands) -> int:
+    """Moving slots joined by contacts and joints; fills islands, but for energies, and contacts.iterations.
+
+    awake   : (n,) int64, slots that are awake
+    Returns : the most iterations of any contact
     """
-    for k in range(len(live)):
-        island[live[k]] = live[k]
-        leans[live[k]] = 0
-        watch[live[k]] = 0
-        size[live[k]] = 0
-    for r in range(n_rows):
-        a, b = rows.a[r], rows.b[r]
-        if inv_mass[a] > 0.0 and inv_mass[b] > 0.0:
-            join(island, np.int64(a), np.int64(b))
-    for r in range(n_ties):
-        a, b = ties.a[r], ties.b[r]
-        if inv_mass[a] > 0.0 and inv_mass[b] > 0.0:
-            join(island, np.int64(a), np.int64(b))
-    for k in range(len(live)):
-        a = live[k]
-        island[a] = root(island, np.int64(a))
-    for r in range(n_rows):
-        a, b = rows.a[r], rows.b[r]
-        i = island[a] if inv_mass[a] > 0.0 else island[b]
+    contacts, joints, inv_mass = solver.contacts, solver.joints, bodies.inv_mass
+    watch, grounded, size = islands.watch, islands.grounded, islands.size
+    for k in range(len(awake)):
+        a = awake[k]
+        islands.island[a] = a
+        grounded[a], watch[a], size[a] = 0, 0, 0
+    _join(islands, solver, awake, inv_mass)
+    for r in range(solver.counts[CONTACTS]):
+        a, b = contacts.body_a[r], contacts.body_b[r]
+        i = _island_of(islands, bodies, a, b)
         size[i] += 1
-        if inv_mass[a] > UNEVEN * inv_mass[b] > 0.0 or inv_mass[b] > UNEVEN * inv_mass[a] > 0.0:
-            watch[i] |= 2
+        if inv_mass[a] > UNEVEN_MASS_RATIO * inv_mass[b] > 0.0 or inv_mass[b] > UNEVEN_MASS_RATIO * inv_mass[a] > 0.0:
+            watch[i] |= Watch.UNEVEN
         if inv_mass[a] == 0.0 or inv_mass[b] == 0.0:
-            leans[i] = 1
-        if _is_hit(rows, r):
-            watch[i] |= 1
-        if held[a] == 2 or held[b] == 2:
-            watch[i] |= 4
-    for r in range(n_ties):
-        a, b = ties.a[r], ties.b[r]
-        i = island[a] if inv_mass[a] > 0.0 else island[b]
-        watch[i] |= 8
+            grounded[i] = 1
+        if _is_impact(contacts, r):
+            watch[i] |= Watch.MOTION
+        if _is_driven(bodies, a, b):
+            watch[i] |= Watch.DRIVEN
+    for r in range(solver.counts[JOINTS]):
+        a, b = joints.body_a[r], joints.body_b[r]
+        i = _island_of(islands, bodies, a, b)
+        watch[i] |= Watch.JOINTED
         if inv_mass[a] == 0.0 or inv_mass[b] == 0.0:
-            leans[i] = 1
-        if held[a] == 2 or held[b] == 2:
-            watch[i] |= 4
+            grounded[i] = 1
+        if _is_driven(bodies, a, b):
+            watch[i] |= Watch.DRIVEN
     most = 1
-    for r in range(n_rows):
-        a, b = rows.a[r], rows.b[r]
-        i = island[a] if inv_mass[a] > 0.0 else island[b]
-        rows.sweeps[r] = UNEVEN_SWEEPS if watch[i] & 2 and size[i] <= SMALL else 1
-        for k in range(len(SWEEPS_OF)):
-            if size[i] <= SWEEPS_OF[k][0]:
-                rows.sweeps[r] = max(rows.sweeps[r], SWEEPS_OF[k][1])
+    for r in range(solver.counts[CONTACTS]):
+        i = _island_of(islands, bodies, contacts.body_a[r], contacts.body_b[r])
+        uneven = watch[i] & Watch.UNEVEN != 0
+        contacts.iterations[r] = UNEVEN_ITERATIONS if uneven and size[i] <= SMALL_ISLAND else 1
+        for k in range(len(ITERATIONS_OF)):
+            if size[i] <= ITERATIONS_OF[k][0]:
+                contacts.iterations[r] = max(contacts.iterations[r], ITERATIONS_OF[k][1])
                 break
-        most = max(most, rows.sweeps[r])
+        most = max(most, contacts.iterations[r])
     return most
 
 
 @kernel(inline=True)
-def _is_hit(rows: Rows, r):
-    """Whether a point of row r meets fast enough to bounce or to be a hit."""
-    hit = rows.lively[r] != 0
-    for k in range(rows.count[r]):
-        hit |= rows.approach[r, k] < -HIT_SHARE * rows.pace[r]
+def _is_impact(contacts: ContactConstraints, r: int) -> bool:
+    """Whether a point of a manifold meets fast enough to bounce or to be an impact."""
+    hit = contacts.restitution_active[r] != 0
+    for k in range(contacts.point_count[r]):
+        hit |= contacts.approach_velocity[r, k] < -IMPACT_SPEED * contacts.characteristic_speed[r]
     return hit
 
 
 @kernel(inner=True)
-def watch_hits(rows: Rows, which, inv_mass, island, watch):
-    """Watch islands in which one of the rows ``which`` (N,) is hit; entries below 0 are no rows."""
-    for x in range(len(which)):
-        r = which[x]
-        if r >= 0 and _is_hit(rows, r):
-            watch[island[rows.a[r]] if inv_mass[rows.a[r]] > 0.0 else island[rows.b[r]]] |= 1
+def watch_impacts(solver: ConstraintSet, count: int, bodies: Bodies, islands: Islands) -> None:
+    """Watch islands in which one of the first ``count`` stale contacts, detected anew, is hit."""
+    contacts, stale = solver.contacts, solver.stale
+    for x in range(count):
+        r = stale.index[x]
+        if not stale.speculative[x] and _is_impact(contacts, r):
+            islands.watch[_island_of(islands, bodies, contacts.body_a[r], contacts.body_b[r])] |= Watch.MOTION
 
 
 @kernel(inner=True)
-def watch_spins(live, spin, interval, island, watch):
-    """Watch islands in which something turns far within the interval."""
-    for k in range(len(live)):
-        a = live[k]
-        if (spin[a, 0] ** 2 + spin[a, 1] ** 2 + spin[a, 2] ** 2) * interval * interval > 0.01:
-            watch[island[a]] |= 1
-
-
-@kernel(inner=True)
-def kinetic_of(asm: Assemblies, a):
-    """Kinetic energy of one assembly [J], by its true inertia at its present turn."""
-    e = asm.mass[a] * (asm.vel[a, 0] ** 2 + asm.vel[a, 1] ** 2 + asm.vel[a, 2] ** 2)
-    wx, wy, wz = asm.spin[a, 0], asm.spin[a, 1], asm.spin[a, 2]
-    if wx != 0.0 or wy != 0.0 or wz != 0.0:
-        qx, qy, qz, qw = asm.rot[a, 0], asm.rot[a, 1], asm.rot[a, 2], asm.rot[a, 3]
-        tx, ty, tz = (
-            2.0 * (wy * qz - wz * qy),
-            2.0 * (wz * qx - wx * qz),
-            2.0 * (wx * qy - wy * qx),
-        )  # the spin in the opening frame
-        x = wx + qw * tx + ty * qz - tz * qy
-        y = wy + qw * ty + tz * qx - tx * qz
-        z = wz + qw * tz + tx * qy - ty * qx
-        i = asm.inertia[a]
-        e += (
-            i[0, 0] * x * x
-            + i[1, 1] * y * y
-            + i[2, 2] * z * z
-            + 2.0 * (i[0, 1] * x * y + i[0, 2] * x * z + i[1, 2] * y * z)
-        )
-    return 0.5 * e
-
-
-@kernel(inner=True)
-def kinetic(asm: Assemblies, live, island, watch, out):
-    """Kinetic energy per watched island (A,) [J]."""
-    for k in range(len(live)):
-        out[island[live[k]]] = 0.0
-    for k in range(len(live)):
-        a = live[k]
-        if watch[island[a]] & 5 != 1:
-            continue
-        out[island[a]] += kinetic_of(asm, a)
-
-
-@kernel(inner=True)
-def take_back(asm: Assemblies, live, island, leans, had, has, middle):
-    """Where contact alone has made energy (bodies turned on while their rows stood still; bounces at several points
-    that were not solved to the end), slow the island's relative motion to what it had. An island that touches nothing
-    held keeps its momentum.
-    """
-    excess = False
-    for k in range(len(live)):
-        i = island[live[k]]
-        if has[i] > had[i] * (1.0 + 1e-12):
-            excess = True
-            for c in range(4):
-                middle[i, c] = 0.0
-    if not excess:
-        return
-    for k in range(len(live)):
-        a = live[k]
-        i = island[a]
-        if has[i] > had[i] * (1.0 + 1e-12) and not leans[i]:
-            middle[i, 3] += asm.mass[a]
-            for c in range(3):
-                middle[i, c] += asm.mass[a] * asm.vel[a, c]
-    for k in range(len(live)):
-        a = live[k]
-        i = island[a]
-        if has[i] <= had[i] * (1.0 + 1e-12):
-            continue
-        whole = 0.0  # energy of the motion as one, which stays
-        for c in range(3):
-            if middle[i, 3] > 0.0:
-                whole += 0.5 * middle[i, c] ** 2 / middle[i, 3]
-        s = np.sqrt(max(0.0, had[i] - whole) / max(has[i] - whole, 1e-300))
-        for c in range(3):
-            mean = middle[i, c] / middle[i, 3] if middle[i, 3] > 0.0 else 0.0
-            asm.vel[a, c] = mean + s * (asm.vel[a, c] - mean)
-            asm.spin[a, c] *= s
-
-
-@kernel(inner=True)
-def swing(asm: Assemblies, live, island, watch, push, twist, gravity, half, out, moving):
-    """Energy (A,) of islands with ties in the middle of the last substep, half a substep ago [J], and its kinetic part;
-    infinite where something gives them energy: what is animated, or a field by push (A, 3) [m/s2] or twist (A, 3)
-    [rad/s2].
-    """
-    for k in range(len(live)):
-        out[island[live[k]]] = 0.0
-        moving[island[live[k]]] = 0.0
-    for k in range(len(live)):
-        a = live[k]
-        i = island[a]
-        if watch[i] & 8 == 0:
-            continue
-        given = watch[i] & 4 != 0
-        e = kinetic_of(asm, a)
-        moving[i] += e
-        for c in range(3):
-            given |= push[a, c] != 0.0 or twist[a, c] != 0.0
-            e -= asm.mass[a] * asm.fall[a] * gravity[c] * (asm.pos[a, c] - half * asm.vel[a, c])
-        out[i] = np.inf if given else out[i] + e
-
-
-@kernel(inner=True)
-def calm_swing(asm: Assemblies, live, island, watch, had, has, moving):
-    """Slow islands with ties whose energy grew by more than GAIN of what moves. What is tied and heavily loaded
-    trembles faster than a substep can follow, and would tear itself away.
-    """
-    for k in range(len(live)):
-        a = live[k]
-        i = island[a]
-        if watch[i] & 8 == 0 or not has[i] > had[i] + GAIN * moving[i]:
-            continue
-        s = np.sqrt(max(0.0, 1.0 - (has[i] - had[i]) / max(moving[i], 1e-300)))
-        for c in range(3):
-            asm.vel[a, c] *= s
-            asm.spin[a, c] *= s
-    for k in range(len(live)):
-        i = island[live[k]]
-        if not has[i] > had[i] + GAIN * moving[i]:
-            had[i] = has[i]
+def watch_turning(awake: Index, bodies: Bodies, interval: float, islands: Islands) -> None:
+    """Watch islands in which something turns far within the interval [s]."""
+    w = bodies.assemblies.angular_velocity
+    for k in range(len(awake)):
+        a = awake[k]
+        if (w[a, 0] ** 2 + w[a, 1] ** 2 + w[a, 2] ** 2) * interval * interval > FAR_TURN:
+            islands.watch[islands.island[a]] |= Watch.MOTION

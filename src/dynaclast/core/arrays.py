@@ -1,0 +1,58 @@
+"""Arrays and named tuples of arrays.
+
+A named tuple of columns is its own table: each field says the type and the shape of one entry, and ``allocate`` makes
+as many as are asked for.
+
+    class Bodies(NamedTuple):
+        position: Vec3
+        alive: Flag
+
+    allocate(Bodies, 10)  # position (10, 3) float64, alive (10,) uint8
+"""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Annotated, Any, NamedTuple, TypeVar, get_type_hints
+
+import numpy as np
+from numpy.typing import NDArray
+
+Array = NDArray[np.float64]
+Index = NDArray[np.int32]
+Flags = NDArray[np.uint8]
+Mask = NDArray[np.bool_]
+
+T = TypeVar("T", bound=tuple[Any, ...])
+
+
+class Entry(NamedTuple):
+    """What one entry of a column is."""
+
+    dtype: type
+    shape: tuple[int, ...] = ()
+
+
+if TYPE_CHECKING:
+    Scalar = Vec2 = Vec3 = Vec4 = Vec6 = Vec8 = Vec9 = Mat3 = Mat2x3 = Mat4x3 = Mat4x12 = Mat2x12 = Array
+    Int = Int2 = Long = Index
+    Flag = Flags
+else:
+
+    def _of(dtype: type, *shape: int) -> Any:
+        return Annotated[np.ndarray, Entry(dtype, shape)]
+
+    Scalar = _of(np.float64)
+    Vec2, Vec3, Vec4, Vec6, Vec8, Vec9 = (_of(np.float64, n) for n in (2, 3, 4, 6, 8, 9))
+    Mat3, Mat2x3, Mat4x3 = (_of(np.float64, *s) for s in ((3, 3), (2, 3), (4, 3)))
+    Mat4x12, Mat2x12 = (_of(np.float64, *s) for s in ((4, 12), (2, 12)))
+    Int, Int2, Long, Flag = _of(np.int32), _of(np.int32, 2), _of(np.int64), _of(np.uint8)
+
+
+def entries(kind: type) -> dict[str, Entry]:
+    """The fields of a tuple of columns, and what one entry of each is."""
+    return {name: hint.__metadata__[0] for name, hint in get_type_hints(kind, include_extras=True).items()}
+
+
+def allocate(kind: type[T], count: int) -> T:
+    """Columns of ``count`` entries, all zero."""
+    return kind(*(np.zeros((count, *e.shape), e.dtype) for e in entries(kind).values()))

@@ -1,0 +1,33 @@
+"""What happens in a frame, written down in order."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from .model import Model
+from .state import State
+
+Event = dict[str, Any]
+
+
+def kilonewtons(newtons: float) -> float:
+    return round(float(newtons) / 1000.0, 4)
+
+
+class EventLog:
+    """The events of the frame at hand; ``take`` hands them out and begins the next."""
+
+    def __init__(self, model: Model, state: State) -> None:
+        self._model, self._state = model, state
+        self._events: list[Event] = []
+
+    def add(self, kind: str, **more: Any) -> None:
+        frame = self._state.frame + 1
+        self._events.append({"frame": frame, "time": round(frame / float(self._model.fps), 6), "kind": kind, **more})
+
+    def take(self) -> list[Event]:
+        out, self._events = self._events, []
+        return out
+
+    def __bool__(self) -> bool:
+        return bool(self._events)

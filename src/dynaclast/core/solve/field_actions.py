@@ -1,0 +1,513 @@
+"""What fields do in one interval, over every index space they act on.
+
+``ActiveFields.actions`` gives the accelerations of everything that acts over time, and the blows that fall;
+field_effects carries them out. What fields must remember between intervals is in the state's memory.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, replace
+from typing import NamedTuple
+
+import numpy as np
+
+from ..arrays import Array, Mask
+from ..document import (
+    OVER_TIME,
+    AtCue,
+    DisplaceEffect,
+    FieldItem,
+    ImpactCue,
+    KillEffect,
+    Shot,
+    SpanCue,
+    Stack,
+    StrainEffect,
+)
+from ..falloff import EvaluationContext
+from ..falloff.sources import REMEMBERS
+from ..falloff.value import layers_of, value
+from ..fields import BONDS, EFFECTS, PIECES, EffectContext
+from ..fields.pose import Pose, pose_at_impact, pose_of
+from ..fields.samples import Samples, at_rest
+from ..geometry.rotations import vector_to_quaternion
+from ..timeline.channels import Keyed
+from ..timeline.cues import begins, delays, fires, spans, weight
+from .elements import Elements, Space, targets_of
+from .impacts import Impact
+from .live_world import LiveWorld
+from .model import Hold, Model, Motion
+from .state import State
+
+
+@dataclass
+class Blow:
+    """What a field does at once, by index space; what it does not do is not there.
+
+    loads                     : (n,) float64, [N]
+    velocity_changes          : (n, 3) float64, [m/s]
+    angular_velocity_changes  : (n, 3) float64, [rad/s]
+    """
+
+    item: FieldItem
+    loads: dict[str, Array] = field(default_factory=dict)
+    velocity_changes: dict[str, Array] = field(default_factory=dict)
+    angular_velocity_changes: dict[str, Array] = field(default_factory=dict)
+
+
+@dataclass
+class Actions:
+    """What fields do in an interval; arrays by index space, where there is anything.
+
+    acceleration          : (n, 3) float64, [m/s2]; angular_acceleration : (n, 3) float64, [rad/s2]
+    blows                 : in the order of the fields
+    ticks                 : of wear, with the load (n,) [N] of each
+    displaced             : changes of velocity of what fields displace, and of its angular velocity (P, 3); None
+    releases              : (P,) bool, what waits and is to be let go; None
+    ends                  : what kills end, with the pieces (P,) bool
+    started               : fields over time whose cue begins
+    """
+
+    acceleration: dict[str, Array] = field(default_factory=dict)
+    angular_acceleration: dict[str, Array] = field(default_factory=dict)
+    blows: list[Blow] = field(default_factory=list)
+    ticks: list[tuple[FieldItem, dict[str, Array]]] = field(default_factory=list)
+    displaced: tuple[Array, Array] | None = None
+    releases: Mask | None = None
+    ends: list[tuple[FieldItem, Mask]] = field(default_factory=list)
+    started: list[FieldItem] = field(default_factory=list)
+
+    def accelerate(self, space: str, linear: Array | None, angular: Array | None) -> None:
+        for of, more in ((self.acceleration, linear), (self.angular_acceleration, angular)):
+            if more is not None:
+                of[space] = of[space] + more if space in of else more
+
+
+class Steady(NamedTuple):
+    """What a field does over time to one space while nothing moves."""
+
+    acceleration: Array | None
+    angular_acceleration: Array | None
+    reached: Mask
+
+
+class Call(NamedTuple):
+    """The last impact that called a field, as the state remembers it."""
+
+    time: float
+    count: float
+    place: Array
+    normal: Array
+
+
+def _is_steady(item: FieldItem, falloff: Stack) -> bool:
+    """Whether a field does the same in every interval in which nothing moves."""
+    moves = item.travel is not None or item.aim is not None
+    keyed = bool(item.channels) or bool(getattr(falloff, "channels", None))
+    counts = item.effect.kind in ("kill", "displace", "turbulence")
+    gusty = item.effect.kind == "wind" and item.effect.gusts > 0
+    in_time = any(
+        x.shape.kind in ("expression", "sound", *REMEMBERS) or getattr(x.shape, "rate", 0.0) > 0 for x in falloff.layers
+    )
+    return not (moves or keyed or counts or gusty or in_time) and isinstance(item.cue, (AtCue, SpanCue))
+
+
+class ActiveFields:
+    """The fields of a run that act in it."""
+
+    def __init__(self, shot: Shot, model: Model, state: State) -> None:
+        self._model, self._state = model, state
+        self._items = [item for item in shot.fields if item.on and item.effect.kind != "anchor"]
+        self._keyed, self._shared = Keyed(self._items), Keyed(shot.falloffs)
+        self._all = Keyed([f for f in shot.fields if f.on])
+        self._aims = any(item.aim is not None for item in self._items)
+        self._targets = {item.name: targets_of(item, model) for item in shot.fields if item.on}
+        self.world = LiveWorld(model, state)
+        wind = any(item.effect.kind == "wind" for item in self._items)
+        self._elements = Elements(model, state, self.world, exposed=wind)
+        self._delay: dict[str, Array] = {}
+        self._fps = float(shot.timing.fps)
+        self._bit = {item.name: k for k, item in enumerate(shot.fields)}
+        self._acted = {space.name: np.zeros((space.count, len(shot.fields)), bool) for space in self._elements.movable}
+        shared = {f.name: f for f in shot.falloffs}
+        start = EvaluationContext(shared=shared)
+        self._held_by = self._anchored(shot, start)
+        self._steady = {item.name for item in self._items if _is_steady(item, layers_of(item.reach, start))}
+        self._kept: dict[tuple[str, str], Steady] = {}  # what steady fields do while nothing moves
+        self._remembers = {
+            item.name
+            for item in self._items
+            if any(x.shape.kind in REMEMBERS for x in layers_of(item.reach, start).layers)
+        }
+
+    def __bool__(self) -> bool:
+        return bool(self._items)
+
+    @property
+    def _step(self) -> float:
+        return self._model.settings.interval
+
+    # ------------------------------------------------------------------------------- acted
+
+    def _anchored(self, shot: Shot, evaluation: EvaluationContext) -> Mask:
+        """Which anchors hold which pieces (P, fields) bool."""
+        out = np.zeros((self._model.piece_count, len(shot.fields)), bool)
+        held = np.isin(self._model.pieces.hold, (Hold.FIXED, Hold.DRIVEN, Hold.TOUCH))
+        samples = at_rest(PIECES, self._model.pieces.rest_center)
+        for item in shot.fields:
+            if item.on and item.effect.kind == "anchor":
+                on = EffectContext(samples, self._targets[item.name][PIECES], evaluation)
+                own = EFFECTS["anchor"].holds(item, on)
+                out[:, self._bit[item.name]] = held if own is None else held & own
+        return out
+
+    def _mark(self, item: FieldItem, space: str, samples: Mask) -> None:
+        """Note that a field acts on samples (n,) bool in this frame."""
+        self._acted[space][:, self._bit[item.name]] |= samples
+
+    def take_acted(self) -> np.ndarray:
+        """A bit for every field that acted on a piece since the last time this was asked, or holds it now: (P, n)
+        uint8, the first field in the first byte's lowest bit.
+        """
+        holds = self._held_by & (self._state.hold != Hold.FREE)[:, None]
+        out = np.packbits(self._acted[PIECES] | holds, axis=1, bitorder="little")
+        for acted in self._acted.values():
+            acted[:] = False
+        return out
+
+    # ---------------------------------------------------------------------------- contexts
+
+    def _call(self, item: FieldItem) -> Call | None:
+        known = self._state.memory.get(f"{item.name}:impact")
+        return None if known is None else Call(float(known[0]), float(known[1]), known[2:5], known[5:8])
+
+    def _remember_call(self, item: FieldItem, call: Call) -> None:
+        row = np.concatenate([[call.time, call.count], call.place, call.normal])
+        self._state.memory[f"{item.name}:impact"] = row
+
+    def _shared_at(self, time: float) -> dict[str, Stack]:
+        return {f.name: f for f in self._shared.at(time)}
+
+    def _targets_now(self, item: FieldItem, space: Space) -> Mask:
+        """A field's targets in a space that do what it asks for at the moment."""
+        targets = self._targets[item.name][space.name]
+        return targets if item.states is None else targets & space.doing(item.states)
+
+    def _delays(self, item: FieldItem) -> Array:
+        """How much later a field acts on each piece (P,) [s]."""
+        stagger = getattr(item.cue, "stagger", None)
+        if stagger is None:
+            return self._delay.setdefault("", np.zeros(self._model.piece_count))
+        if item.name not in self._delay:
+            use, rest = self._targets[item.name][PIECES], self._model.pieces.rest_center
+            reach = value(item.reach, rest, EvaluationContext(shared=self._shared_at(0.0)))
+            self._delay[item.name] = delays(stagger, use, reach, rest)
+        return self._delay[item.name]
+
+    def _reach(self, item: FieldItem, on: EffectContext, space: Space) -> Array:
+        """Falloff values (n,) at the samples of a space; falloffs that remember do so by a key of their own."""
+        key = f"{item.name}:{space.key}"
+        evaluation = on.evaluation
+        if item.name in self._remembers:
+            last = self._state.memory.get(f"{key}:time")
+            since = 0.0 if last is None else evaluation.time - float(last[0])
+            self._state.memory[f"{key}:time"] = np.array([evaluation.time])
+            evaluation = replace(evaluation, key=key, step=since)
+        else:
+            evaluation = replace(evaluation, memory=None)
+        return replace(on, evaluation=evaluation, reach=None).reach_of(item)
+
+    # ------------------------------------------------------------------------- an interval
+
+    def actions(self, number: int, quiet: bool = False) -> Actions:
+        """What the fields do in interval ``number``; quiet: nothing moves at its start."""
+        if not quiet:
+            self._kept.clear()
+        step = self._step
+        time = number * step
+        out = Actions()
+        busy: list[tuple[FieldItem, Mask | None, Array | None]] = []
+        for item in self._keyed.at(time):
+            delay = self._delays(item)
+            fired = fires(item, number, step, delay)
+            call = self._call(item)
+            found = spans(item, time, step, float(delay.max(initial=0.0)), None if call is None else call.time)
+            share = weight(found, time, step, delay) if found else None
+            share = share if share is not None and share.any() else None
+            moved = self._state.memory.get(f"{item.name}:speed")  # a displacement that must be let go
+            releases = moved is not None and moved.any()
+            if fired is not None or share is not None or item.name in self._remembers or releases:
+                busy.append((item, fired, share))
+            if share is not None and begins(item, number, step):
+                out.started.append(item)
+        if not busy:
+            return out
+        self.world.refresh()
+        evaluation = EvaluationContext(time, self._fps, self._shared_at(time), self.world)
+        origins = {f.name: pose_of(f, evaluation).origin for f in self._all.at(time)} if self._aims else {}
+        samples = {space.name: space.samples(number) for space in self._elements.spaces}
+        for item, fired, share in busy:
+            if isinstance(item.effect, DisplaceEffect):
+                continue  # by itself, at the end of the interval
+            lasts = quiet and fired is None and item.name in self._steady and share is not None
+            lasts = lasts and bool((share == 1.0).all())
+            own = replace(evaluation, memory=self._state.memory)
+            pose = self._pose(item, own, origins)
+            self._act(item, fired, share, own, pose, samples, lasts, out)
+        self._displace(number, out)
+        return out
+
+    def _pose(self, item: FieldItem, evaluation: EvaluationContext, origins: dict[str, Array]) -> Pose:
+        call = self._call(item)
+        if call is not None and isinstance(item.cue, ImpactCue):
+            return pose_at_impact(item, call.place, call.normal, evaluation)
+        return pose_of(item, evaluation, origins)
+
+    def _act(
+        self,
+        item: FieldItem,
+        fired: Mask | None,
+        share: Array | None,
+        evaluation: EvaluationContext,
+        pose: Pose,
+        samples: dict[str, Samples],
+        lasts: bool,
+        out: Actions,
+    ) -> None:
+        """One field: blows, ticks, ends and accelerations are added to out."""
+        kills, remembers = isinstance(item.effect, KillEffect), item.name in self._remembers
+        on = {
+            space.name: EffectContext(samples[space.name], self._targets_now(item, space), evaluation, pose, self._step)
+            for space in self._elements.spaces
+        }
+        if lasts and all((item.name, space.name) in self._kept for space in self._elements.movable):
+            for space in self._elements.movable:
+                kept = self._kept[item.name, space.name]
+                self._mark(item, space.name, kept.reached)
+                out.accelerate(space.name, kept.acceleration, kept.angular_acceleration)
+            return
+        here: dict[str, Array] = {}
+        if fired is not None or kills or remembers:
+            here = {space.name: self._reach(item, on[space.name], space) for space in self._elements.movable}
+        if fired is not None:
+            struck = {name: replace(on[name], reach=reach * fired) for name, reach in here.items()}
+            self._blow(item, on | struck, fired, out)
+        if share is None:
+            return
+        if kills:
+            self._kill(item, here[PIECES], share, out)
+            return
+        for space in self._elements.movable:
+            name = space.name
+            done = self._over_time(item, on[name], share, here[name] if remembers else None)
+            self._mark(item, name, done.reached)
+            out.accelerate(name, done.acceleration, done.angular_acceleration)
+            if lasts:
+                self._kept[item.name, name] = done
+
+    def _over_time(self, item: FieldItem, on: EffectContext, share: Array, here: Array | None) -> Steady:
+        """Acceleration where things are half way through the step: with the straight runs around it a leapfrog, which
+        keeps energy (Hairer, Lubich and Wanner 2003, "Geometric numerical integration illustrated by the
+        Stoermer-Verlet method").
+
+        share : (n,) float64, of the step that the field acts
+        here  : (n,) float64, reach worked out already, of falloffs that remember
+        """
+        halfway = on.samples.point + 0.5 * self._step * on.samples.velocity
+        later = replace(on.evaluation, time=on.evaluation.time + 0.5 * self._step, memory=None)
+        on = replace(on, points=halfway, evaluation=later)
+        on = replace(on, reach=share * (here if here is not None else on.reach_of(item)))
+        reached = on.reach_of(item) > 0
+        return Steady(*EFFECTS[item.effect.kind].acceleration(item, on), reached)
+
+    # ------------------------------------------------------------------------------- blows
+
+    def _blow(self, item: FieldItem, on: dict[str, EffectContext], fired: Mask, out: Actions) -> None:
+        """A blow or a tick; fired (P,) bool: the pieces for which it falls."""
+        effect, strains = EFFECTS[item.effect.kind], isinstance(item.effect, StrainEffect)
+        blow = Blow(item)
+        for space in self._elements.joined:
+            if strains:
+                on = on | {space.name: self._strained(item, on[space.name], space, fired)}
+            load = effect.load(item, on[space.name])
+            if load is not None:
+                blow.loads[space.name] = load
+        if strains and item.effect.mode == "wear":
+            out.ticks.append((item, {name: self._capped(item, name, load) for name, load in blow.loads.items()}))
+            return
+        for space in self._elements.movable:
+            name = space.name
+            if not strains and on[name].reach is not None:
+                self._mark(item, name, on[name].reach_of(item) > 0)
+            change, angular = effect.velocity_change(item, on[name]), effect.angular_velocity_change(item, on[name])
+            if change is not None:
+                blow.velocity_changes[name] = change
+            if angular is not None:
+                blow.angular_velocity_changes[name] = angular
+        out.blows.append(blow)
+
+    def _strained(self, item: FieldItem, on: EffectContext, space: Space, fired: Mask) -> EffectContext:
+        """The context of a strain over bonds, with its reach; what it strains is marked."""
+        ends = self._model.bonds.piece
+        reach = self._reach(item, on, space)
+        if len(ends) and not fired.all():
+            reach = reach * (fired[ends[:, 0]] | fired[ends[:, 1]])
+        strained = np.zeros(self._model.piece_count, bool)
+        strained[ends[reach > 0].ravel()] = True
+        self._mark(item, PIECES, strained)
+        return replace(on, reach=reach)
+
+    def _capped(self, item: FieldItem, space: str, load: Array) -> Array:
+        """A tick's load (n,), cut where the field has given all that it may."""
+        assert isinstance(item.effect, StrainEffect)
+        cap = item.effect.cap
+        if cap is None:
+            return load
+        key = f"{item.name}:laid" if space == BONDS else f"{item.name}:laid:{space}"
+        laid = self._state.memory.setdefault(key, np.zeros(len(load)))
+        load = np.minimum(load, np.maximum(0.0, 1000.0 * cap - laid))
+        laid += load
+        return load
+
+    def blow_at_impact(self, item: FieldItem, number: int) -> Actions:
+        """The blow of a field that an impact of interval ``number`` has just called."""
+        out = Actions()
+        self.world.refresh()
+        time = (number + 1) * self._step
+        evaluation = EvaluationContext(time, self._fps, self._shared_at(time), self.world, self._state.memory)
+        call = self._call(item)
+        assert call is not None
+        pose = pose_at_impact(item, call.place, call.normal, evaluation)
+        on = {
+            space.name: EffectContext(space.samples(None), self._targets_now(item, space), evaluation, pose, self._step)
+            for space in self._elements.spaces
+        }
+        for space in self._elements.movable:
+            on[space.name] = replace(on[space.name], reach=on[space.name].reach_of(item))
+        self._blow(item, on, np.ones(self._model.piece_count, bool), out)
+        return out
+
+    def called_by(self, number: int, impacts: list[Impact]) -> list[tuple[FieldItem, bool]]:
+        """Fields that impacts of interval ``number`` call; with each, whether it acts in a blow."""
+        time = (number + 1) * self._step
+        out = []
+        for item in self._items:
+            cue = item.cue
+            if not isinstance(cue, ImpactCue):
+                continue
+            heard = self._targets[item.name][PIECES]
+            if cue.bodies is not None:
+                heard = np.zeros(self._model.piece_count, bool)
+                for name in cue.bodies:
+                    heard[self.world.own(name)] = True
+            last = self._call(item)
+            if last is not None and (time - last.time < cue.rest or (cue.most is not None and last.count >= cue.most)):
+                continue
+            loud = [
+                impact
+                for impact in impacts
+                if impact.force >= 1000.0 * cue.above and any(p is not None and heard[p] for p in impact.pieces)
+            ]
+            best = max(loud, key=lambda impact: impact.force, default=None)
+            if best is None:
+                continue
+            normal = best.normal if heard[best.pieces[0]] else -best.normal
+            count = 1.0 if last is None else last.count + 1.0
+            self._remember_call(item, Call(time, count, best.place, normal))
+            out.append((item, item.effect.kind not in OVER_TIME and cue.length <= 0))
+        return out
+
+    # ------------------------------------------------------------------- kill and displace
+
+    def _kill(self, item: FieldItem, reach: Array, share: Array, out: Actions) -> None:
+        """Count how long things have been slow, and how long inside; a thing of several pieces is inside with half of
+        its mass.
+
+        reach : (P,) float64; share : (P,) float64, of the step that the field acts
+        """
+        effect, model, state, step = item.effect, self._model, self._state, self._step
+        assert isinstance(effect, KillEffect)
+        asm, slot = state.assemblies, state.piece_assembly
+        slots = len(asm.mass)
+        inside_mass = np.bincount(slot, model.pieces.mass * (reach >= 0.5) * (share > 0), slots)
+        within = inside_mass >= 0.5 * np.bincount(slot, model.pieces.mass, slots)
+        within &= np.bincount(slot, minlength=slots) > 0
+        speed = np.linalg.norm(asm.velocity, axis=1) + np.linalg.norm(asm.angular_velocity, axis=1) * asm.radius
+        slow = state.memory.setdefault(f"{item.name}:slow", np.zeros(slots))
+        age = state.memory.setdefault(f"{item.name}:age", np.zeros(slots))
+        free = (asm.alive == 1) & (asm.motion == Motion.DYNAMIC)
+        slow[:] = np.where(within & (speed < effect.slower), slow + step, 0.0)
+        age[:] = np.where(within, age + step, 0.0)
+        due = free & within & ((slow >= effect.time) & (speed < effect.slower) | (age >= (effect.age or np.inf)))
+        if effect.what == "rest":
+            due &= asm.asleep == 0
+        out.ends.append((item, due[slot]))
+        state.memory[f"{item.name}:inside"] = within[slot].astype(float)
+        self._mark(item, PIECES, within[slot])
+
+    def _displace(self, number: int, out: Actions) -> None:
+        """Velocity that carries pieces along with the change of their displacement over the interval."""
+        step, time = self._step, (number + 1) * self._step
+        items = [item for item in self._keyed.at(time) if isinstance(item.effect, DisplaceEffect)]
+        if not items:
+            return
+        evaluation = EvaluationContext(time, self._fps, self._shared_at(time), self.world, self._state.memory)
+        for item in items:
+            moved = self._displace_one(item, number * step, evaluation, out)
+            self._mark(item, PIECES, moved)
+            if item.effect.wakes:
+                out.releases = moved if out.releases is None else out.releases | moved
+
+    def _displace_one(self, item: FieldItem, start: float, evaluation: EvaluationContext, out: Actions) -> Mask:
+        """One field from time ``start`` [s]; returns what it moves (P,) bool."""
+        model, state, step, effect = self._model, self._state, self._step, item.effect
+        assert isinstance(effect, DisplaceEffect)
+        pieces, call = self._elements.pieces, self._call(item)
+        delay = self._delays(item)
+        found = spans(item, start, step, float(delay.max(initial=0.0)), None if call is None else call.time)
+        level = weight(found, start, step, delay)
+        targets = self._targets_now(item, pieces)
+        if call is not None:
+            pose = pose_at_impact(item, call.place, call.normal, evaluation)
+        else:
+            pose = pose_of(item, evaluation)
+        # where a piece is by itself, not where the field has put it
+        shift = state.memory.setdefault(f"{item.name}:shift", np.zeros((model.piece_count, 3)))
+        speed = state.memory.setdefault(f"{item.name}:speed", np.zeros((model.piece_count, 6)))
+        home = EffectContext(at_rest(PIECES, self.world.center - shift), targets, evaluation, pose)
+        f = self._reach(item, home, pieces) * level
+        wanted = f[:, None] * np.asarray(effect.offset)
+        before = state.memory.setdefault(f"{item.name}:value", np.zeros(model.piece_count))
+        axis = np.asarray(effect.axis, float)
+        turn = vector_to_quaternion(effect.angle * axis / np.linalg.norm(axis))[:3]
+        turn = turn / max(float(np.linalg.norm(turn)), 1e-12) * effect.angle
+        now = np.concatenate([(wanted - shift) / step, ((f - before) / step)[:, None] * turn], axis=1)
+        now[~targets | (level == 0)] = 0.0  # after its cue it lets go: nothing is put back
+        change = now - speed
+        moved = (np.abs(now) > 1e-9).any(axis=1)
+        shift[:], before[:], speed[:] = wanted, f, now
+        linear, angular = change[:, :3], change[:, 3:]
+        if out.displaced is not None:
+            linear, angular = out.displaced[0] + linear, out.displaced[1] + angular
+        out.displaced = linear, angular
+        return moved
+
+    def innermost(self, item: FieldItem, others: list[FieldItem], pieces: Mask) -> Mask:
+        """Of pieces (P,) bool a kill wants, those for which no smaller region of another kill counts instead."""
+        out = pieces.copy()
+        own = self._state.memory[f"{item.name}:inside"].sum()
+        for other in others:
+            inside = self._state.memory.get(f"{other.name}:inside")
+            if other is item or inside is None:
+                continue
+            mine, theirs = self._volume(item), self._volume(other)
+            if theirs < mine or (theirs == mine and inside.sum() < own):
+                out &= inside < 0.5
+        return out
+
+    def _volume(self, item: FieldItem) -> float:
+        """How large a region is, roughly: the volume of a box round its first shape, the edge included [m3]."""
+        shape = layers_of(item.reach, EvaluationContext(shared=self._shared_at(0.0))).layers[0].shape
+        core = getattr(shape, "core", np.inf)
+        sizes = np.atleast_1d(np.asarray(core, float)) + (0.0 if np.ndim(core) else getattr(shape, "edge", 0.0))
+        return float(np.prod(sizes)) if sizes.size == 3 else float((2 * sizes[0]) ** 3)

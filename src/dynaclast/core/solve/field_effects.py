@@ -1,0 +1,179 @@
+"""Carrying out what fields do: loads on bonds, wear, changes of velocity, accelerations, and ends."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ..arrays import Array, Mask
+from ..document import FieldItem, KillEffect
+from ..fields import BONDS, PIECES
+from .bond_loads import apply_load
+from .bonds import Bonds
+from .events import EventLog, kilonewtons
+from .field_actions import Actions, ActiveFields
+from .frame import piece_positions
+from .impacts import Impacts
+from .model import Hold, Model, Motion
+from .releases import Releases
+from .rigid.assemblies import wake, wake_around, wake_one
+from .rigid.run import RigidRun
+from .state import State
+
+WAKES_FROM = 0.02
+"""What sleeps wakes where fields change by more than this share of gravity."""
+
+
+class FieldEffects:
+    """The fields of a run at work."""
+
+    def __init__(
+        self,
+        active: ActiveFields,
+        model: Model,
+        state: State,
+        rigid: RigidRun,
+        bonds: Bonds,
+        releases: Releases,
+        log: EventLog,
+    ) -> None:
+        self._active, self._model, self._state, self._rigid = active, model, state, rigid
+        self._bonds, self._releases, self._log = bonds, releases, log
+
+    def act(self, number: int) -> None:
+        """Let the fields act in an interval: blows at its start, accelerations all through it."""
+        if not self._active:
+            self._rigid.set_field_accelerations(None, None)
+            return
+        actions = self._active.actions(number, quiet=not self._rigid.active())
+        for item in actions.started:
+            self._log.add("cue", field=item.name, effect=item.effect.kind)
+        self.carry_out(actions)
+        linear, angular = actions.acceleration.get(PIECES), actions.angular_acceleration.get(PIECES)
+        self._wake_where_changed(linear, angular)
+        for item, pieces in actions.ends:
+            self._end(item, self._active.innermost(item, [i for i, _ in actions.ends], pieces))
+        self._rigid.set_field_accelerations(linear, angular)
+
+    def fire_impact_cues(self, number: int, impacts: Impacts) -> None:
+        """Fields that wait for an impact act at once where it fell."""
+        found = impacts.of_interval()
+        if not found:
+            return
+        for item, at_once in self._active.called_by(number, found):
+            if at_once:
+                self.carry_out(self._active.blow_at_impact(item, number))
+            else:
+                self._log.add("cue", field=item.name, effect=item.effect.kind)
+
+    # ------------------------------------------------------------------------------- blows
+
+    def carry_out(self, actions: Actions) -> None:
+        """Blows and ticks: let go what they touch, break what they break, then move what is free."""
+        self._break(actions)
+        for blow in actions.blows:
+            self._change_velocity(blow.velocity_changes.get(PIECES), blow.angular_velocity_changes.get(PIECES))
+        if actions.displaced is not None:
+            self._change_velocity(*actions.displaced)
+
+    def _break(self, actions: Actions) -> None:
+        model, state = self._model, self._state
+        load = np.zeros(model.bond_count)
+        shares: list[tuple[str, Array]] = []
+        touched = np.zeros(model.piece_count, bool) if actions.releases is None else actions.releases.copy()
+        first = ""
+        for blow in actions.blows:
+            first = first or blow.item.name
+            self._log.add("cue", field=blow.item.name, effect=blow.item.effect.kind)
+            own = blow.loads.get(BONDS)
+            if own is not None:
+                shares.append((blow.item.name, own))
+                load += own
+            for change in (blow.velocity_changes.get(PIECES), blow.angular_velocity_changes.get(PIECES)):
+                if change is not None:
+                    touched |= (change != 0).any(axis=1)
+        touched[model.bonds.piece[load > 0].ravel()] = True
+        if touched.any():
+            self._releases.release_touched(touched, {"field": first or "displace"})
+        if shares:
+            failing, total = apply_load(model, state.bond_broken, state.bond_wear, load)
+            self._bonds.break_overloaded(
+                np.where(failing, total, 0.0),
+                lambda b: [{"field": name, "load": kilonewtons(own[b])} for name, own in shares if own[b] > 0],
+            )
+        for item, loads in actions.ticks:
+            self._log.add("cue", field=item.name, effect="strain")
+            self._wear(item.name, loads[BONDS])
+
+    def _wear(self, name: str, load: Array) -> None:
+        """A tick of wear: the load (B,) [N] stays."""
+        model, state = self._model, self._state
+        failing, total = apply_load(model, state.bond_broken, state.bond_wear, load)
+        whole = np.maximum(model.bonds.strength, 1e-9)
+        state.bond_wear[:] = np.where(failing, 0.0, np.minimum(total / whole, 1.0))
+        self._bonds.break_overloaded(
+            np.where(failing, np.maximum(total, whole * (1 + 1e-12)), 0.0),
+            lambda b: [{"field": name, "load": kilonewtons(total[b])}],
+        )
+
+    def _change_velocity(self, linear: Array | None, angular: Array | None) -> None:
+        """Change the velocity (P, 3) [m/s] and angular velocity (P, 3) [rad/s] of pieces; an assembly takes the sum of
+        its pieces' momenta, and the mean of their angular velocities by mass.
+        """
+        asm, mass, slots = self._state.assemblies, self._model.pieces.mass, self._state.piece_assembly
+        if angular is not None:
+            for slot in np.unique(slots[(angular != 0).any(axis=1)]):
+                if asm.motion[slot] == Motion.DYNAMIC:
+                    wake(int(slot), asm)
+                    own = np.flatnonzero(slots == slot)
+                    asm.angular_velocity[slot] += (mass[own, None] * angular[own]).sum(axis=0) / mass[own].sum()
+        if linear is None:
+            return
+        moved = np.flatnonzero((linear != 0).any(axis=1))
+        center = piece_positions(self._model, self._state)
+        for slot in np.unique(slots[moved]):
+            if asm.motion[slot] != Motion.DYNAMIC:
+                continue
+            wake(int(slot), asm)
+            own = moved[slots[moved] == slot]
+            impulse = mass[own, None] * linear[own]
+            asm.velocity[slot] += impulse.sum(axis=0) * asm.inv_mass[slot]
+            if asm.piece_count[slot] > 1:
+                moment = np.cross(center[own] - asm.position[slot], impulse).sum(axis=0)
+                asm.angular_velocity[slot] += self._rigid.inverse_inertia(slot) @ moment
+
+    # ------------------------------------------------------------------------------- sleep
+
+    def _wake_where_changed(self, linear: Array | None, angular: Array | None) -> None:
+        """Wake what sleeps where fields (P, 3) now act otherwise than when it fell asleep."""
+        state = self._state
+        asm = state.assemblies
+        acceleration, turning = self._rigid.gather(linear, angular)
+        felt = state.memory.get("felt")
+        if felt is None:
+            if linear is None and angular is None:
+                return
+            felt = state.memory["felt"] = np.zeros((len(asm.mass), 3))
+        g = float(np.linalg.norm(self._model.settings.gravity))
+        change = np.linalg.norm(acceleration - felt, axis=1) + np.linalg.norm(turning, axis=1) * asm.radius
+        asleep = asm.asleep == 1
+        for slot in np.flatnonzero(asleep & (asm.alive == 1) & (change > WAKES_FROM * max(g, 1.0))):
+            wake_one(slot, asm)
+        felt[:] = np.where((asm.asleep == 1)[:, None], felt, acceleration)
+
+    def _end(self, item: FieldItem, pieces: Mask) -> None:
+        """Put to rest, freeze or take out whole assemblies (pieces (P,) bool)."""
+        assert isinstance(item.effect, KillEffect)
+        state, what = self._state, item.effect.what
+        asm = state.assemblies
+        for slot in np.unique(state.piece_assembly[pieces]):
+            own = np.flatnonzero(state.piece_assembly == slot)
+            if what != "rest":
+                wake_around(slot, self._model.hulls.piece, state.piece_assembly, state.contact_cache, asm)
+                state.hold[own] = Hold.FROZEN if what == "freeze" else Hold.REMOVED
+                asm.motion[slot], asm.inv_mass[slot], asm.inv_inertia[slot] = Motion.FIXED, 0.0, 0.0
+                self._rigid.place_everything()
+            else:
+                asm.asleep[slot], asm.sleep_island[slot] = 1, slot
+            asm.velocity[slot] = asm.angular_velocity[slot] = 0.0
+            body = self._model.body_names[self._model.pieces.body[own[0]]]
+            self._log.add("kill", field=item.name, what=what, body=body, pieces=own.tolist())

@@ -1,0 +1,103 @@
+"""Impacts of a frame: written down, and heard by fields that wait for one."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from ..arrays import Array
+from .events import EventLog
+from .impact_loads import IMPACT_TIME
+from .model import GROUND, Model
+from .rigid.constraints import IMPACT_SPEED
+from .rigid.run import RigidRun
+from .state import State
+
+IMPACT_EVENT_FROM = 0.55
+"""Impacts slower than this share of the pair's characteristic speed are not written down."""
+MOST_IMPACTS = 40
+"""Impact events of a frame: the strongest so many."""
+
+
+@dataclass(frozen=True)
+class Impact:
+    """One impact of an interval.
+
+    pieces : the two, None for the ground
+    force  : float, [N]
+    place  : (3,) float64, [m]
+    normal : (3,) float64, towards the first piece
+    """
+
+    pieces: tuple[int, int | None]
+    force: float
+    place: Array
+    normal: Array
+
+
+class Impacts:
+    """The impacts of a run."""
+
+    def __init__(self, model: Model, state: State, rigid: RigidRun, log: EventLog) -> None:
+        self._model, self._state, self._rigid, self._log = model, state, rigid, log
+        self._hardest: list[tuple[Array, ...]] = []
+        self._before = np.zeros(0)
+
+    def store(self) -> None:
+        """At the end of an interval: keep what contacts did, and note its hardest impacts."""
+        solver, n = self._rigid.solver, self._rigid.contact_count
+        self._before = self._state.contact_cache.impact_impulse[solver.contacts.cache_index[:n]].copy()
+        impulse = self._rigid.store_impulses(IMPACT_EVENT_FROM)
+        if impulse is not None:
+            self._hardest.append(self._columns(impulse))
+
+    def _columns(self, impulse: Array) -> tuple[Array, ...]:
+        """The hardest of an interval by the impulses of its contacts (M,) [N s], at most as many as are kept of a
+        frame: impulse, pieces (GROUND for the ground), speed [m/s], place.
+        """
+        contacts, cache, piece = self._rigid.solver.contacts, self._state.contact_cache, self._model.hulls.piece
+        hard = np.flatnonzero(impulse > 0.0)
+        hard = hard[np.argsort(-impulse[hard], kind="stable")[:MOST_IMPACTS]]
+        k = contacts.cache_index[hard]
+        a, b = cache.shape_a[k], cache.shape_b[k]
+        other = np.where(b >= 0, piece[b], GROUND)
+        speed = -contacts.approach_velocity[hard].min(axis=1)
+        return np.round(impulse[hard], 3), piece[a], other, speed, contacts.point[hard, 0].copy()
+
+    def write_down(self) -> None:
+        """At the end of a frame: its hardest impacts as events."""
+        if not self._hardest:
+            return
+        impulse, one, other, speed, place = (np.concatenate(x) for x in zip(*self._hardest, strict=True))
+        self._hardest = []
+        hard = np.argsort(-impulse, kind="stable")[:MOST_IMPACTS]
+        names, body = [*self._model.body_names, "ground"], [*self._model.pieces.body.tolist(), -1]
+        columns = (impulse[hard], one[hard], other[hard], np.round(speed[hard], 3), np.round(place[hard], 4))
+        for strength, p, q, fast, at in zip(*(x.tolist() for x in columns), strict=True):
+            self._log.add(
+                "impact",
+                pieces=[p, q if q >= 0 else None],
+                bodies=[names[body[p]], names[body[q]]],
+                impulse=strength,
+                speed=fast,
+                place=at,
+            )
+
+    def of_interval(self) -> list[Impact]:
+        """The impacts of the interval just stored, in the order of its contacts."""
+        contacts, cache, piece = self._rigid.solver.contacts, self._state.contact_cache, self._model.hulls.piece
+        out = []
+        for r in range(self._rigid.contact_count):
+            met = contacts.approach_velocity[r] < -IMPACT_SPEED * contacts.characteristic_speed[r]
+            if not met.any():
+                continue
+            impulse = float(contacts.total_impulse[r][met].sum())
+            if impulse <= 0:
+                continue
+            impulse += float(self._before[r])
+            k = contacts.cache_index[r]
+            q = int(piece[cache.shape_b[k]]) if cache.shape_b[k] >= 0 else None
+            pieces = (int(piece[cache.shape_a[k]]), q)
+            out.append(Impact(pieces, impulse / IMPACT_TIME, contacts.point[r, 0].copy(), contacts.normal[r].copy()))
+        return out

@@ -1,0 +1,201 @@
+"""An interval from its contact detection to its last substep: find pairs and where they touch, solve until contacts
+want to be detected anew, detect them, go on.
+
+One kernel, since what Python does between kernels would take longer than some of them.
+"""
+
+from __future__ import annotations
+
+from enum import IntEnum
+from typing import NamedTuple
+
+import numpy as np
+
+from ..arrays import Array, Flags, Index
+from ..kernels import kernel
+from .model import Model, Motion
+from .rigid.broad_phase import find_pairs, sort_along, update_shapes, widest_axis
+from .rigid.constraints import (
+    CONTACTS,
+    JOINTS,
+    SPECULATIVE,
+    Arms,
+    ConstraintSet,
+    build_constraints,
+    make_arms,
+    update_inverse_masses,
+)
+from .rigid.contact_cache import Pairing, Pairs, match_cache, sleeping_pairs_first
+from .rigid.detection import ContactPoints, DetectionScratch, Span, find_contacts, make_detection_scratch
+from .rigid.groups import Bodies, Scene, WorldShapes, make_world_shapes
+from .rigid.joints import gather_joints
+from .rigid.redetection import prepare_redetection
+from .rigid.solver import RigidScratch, make_rigid_scratch
+from .state import Assemblies, ContactCache
+from .substeps import run_substeps
+
+
+class Stage(IntEnum):
+    """Where an interval stands."""
+
+    DETECT = 0  # before its detection
+    DETECT_AGAIN = 1  # before that again, since sleepers woke
+    SOLVE = 2  # before its substeps
+    DONE = 3
+
+
+BLOCK = 16
+"""Pairs are detected and made constraints of in blocks: what was read of a pair is still at hand."""
+
+
+STAGE, UNTIL, EVERYTHING, PAIRS, ENTRIES, AWAKE, CAPACITY = range(7)
+"""Places in the numbers that Python and the kernel tell each other: the stage, and where to stop (Stage); whether fixed
+and sleeping shapes must be placed too; pairs found; entries of the contact cache in use; awake slots; room for
+pairs.
+"""
+
+
+class IntervalScratch(NamedTuple):
+    """What an interval is worked out on. Nothing in it is needed from one interval to the next but the shapes of what
+    stands still and the order of the broad phase.
+
+    order    : (3, n) int32, shapes along each axis, the triangles of meshes left out
+    activity : (n,) uint8, of the broad phase
+    """
+
+    world: WorldShapes
+    order: Index
+    activity: Flags
+    detection: DetectionScratch
+    rigid: RigidScratch
+    arms: Arms
+
+
+def make_interval_scratch(model: Model, center: Array) -> IntervalScratch:
+    """Scratch for a model.
+
+    center : (S, 3) float64, [m], where shapes are, by which they are put in order for a start
+    """
+    first_mesh = model.triangle_meshes.first_shape
+    order = np.argsort(center[:first_mesh], axis=0, kind="stable").T.astype(np.int32, order="C")
+    return IntervalScratch(
+        make_world_shapes(model.hulls),
+        order,
+        np.zeros(first_mesh, np.uint8),
+        make_detection_scratch(),
+        make_rigid_scratch(model.piece_count + 1),
+        make_arms(),
+    )
+
+
+@kernel(inner=True)
+def _find_awake(asm: Assemblies, awake: Index) -> int:
+    """Slots that are awake and free to move, into awake (A,) int64; returns how many."""
+    n = 0
+    for a in range(len(asm.alive)):
+        if asm.alive[a] == 1 and asm.motion[a] == Motion.DYNAMIC and asm.asleep[a] == 0:
+            awake[n] = a
+            n += 1
+    return n
+
+
+@kernel(inner=True)
+def _detect(
+    scene: Scene,
+    bodies: Bodies,
+    cache: ContactCache,
+    pairing: Pairing,
+    pairs: Pairs,
+    points: ContactPoints,
+    solver: ConstraintSet,
+    scratch: IntervalScratch,
+    numbers: Index,
+) -> bool:
+    """Find pairs, contact points and constraints. Where there is no room, it stops at the broad phase, with the number
+    of pairs in numbers: make room and go on. Returns whether it is done.
+    """
+    hulls, world = scene.hulls, scratch.world
+    while numbers[STAGE] < Stage.SOLVE:
+        update_shapes(scene, bodies, world, numbers[EVERYTHING], scratch.detection.matrix)
+        numbers[EVERYTHING] = 0
+        axis = np.int64(widest_axis(world.lower, np.int64(scene.meshes.first_shape)))
+        order = scratch.order[axis]
+        sort_along(world.lower, axis, order)
+        found = np.int64(find_pairs(scene, bodies, world, axis, order, scratch.activity, pairs.shape_a, pairs.shape_b))
+        numbers[PAIRS] = found
+        if found > numbers[CAPACITY] or numbers[ENTRIES] + found > len(cache.shape_a):
+            return False
+        entries = np.int64(match_cache(pairs, found, hulls, bodies, cache, numbers[ENTRIES], pairing))
+        numbers[ENTRIES] = entries
+        sleepers = sleeping_pairs_first(pairs, found, hulls, bodies, cache)
+        span = Span(np.int64(0), scene.settings.interval)
+        woke = find_contacts(
+            scene, bodies, cache, pairs, pairs.ordered[:sleepers], span, world, points, scratch.detection
+        )
+        if woke and numbers[STAGE] == Stage.DETECT:  # sleepers that woke take part in this very interval
+            numbers[STAGE] = Stage.DETECT_AGAIN
+            continue
+        update_inverse_masses(bodies.assemblies, bodies.inv_mass, bodies.inv_inertia)
+        bodies.displacement[:, :] = 0.0
+        bodies.rotation[:, :] = 0.0
+        solver.counts[CONTACTS] = solver.counts[SPECULATIVE] = 0
+        first = sleepers
+        for x in range(0, found, BLOCK):
+            which, last = pairs.entry[x : min(x + BLOCK, found)], first
+            for k in which:
+                if last < found and pairs.ordered[last] == k:
+                    last += 1
+            find_contacts(
+                scene, bodies, cache, pairs, pairs.ordered[first:last], span, world, points, scratch.detection
+            )
+            first = last
+            build_constraints(scene, bodies, cache, which, points, solver, np.int64(-1), scratch.arms)
+        numbers[STAGE] = Stage.SOLVE
+    return True
+
+
+@kernel
+def run_interval(
+    scene: Scene,
+    bodies: Bodies,
+    cache: ContactCache,
+    pairing: Pairing,
+    pairs: Pairs,
+    points: ContactPoints,
+    solver: ConstraintSet,
+    scratch: IntervalScratch,
+    numbers: Index,
+) -> None:
+    """From one stage of an interval until another (SOLVE, DONE).
+
+    cache   : of which the first numbers[ENTRIES] entries are in use; pairing, pairs and points have room for as many
+    numbers : (7,) int64, in and out, places as STAGE and following; where the stage is still DETECT or DETECT_AGAIN
+              afterwards, there was no room for numbers[PAIRS] pairs: make room and go on
+    """
+    if not _detect(scene, bodies, cache, pairing, pairs, points, solver, scratch, numbers):
+        return
+    if numbers[UNTIL] == Stage.SOLVE:
+        solver.counts[JOINTS] = 0
+        return
+    settings, world, rigid, stale = scene.settings, scratch.world, scratch.rigid, solver.stale
+    solver.counts[JOINTS] = gather_joints(scene, bodies, solver.joints)
+    numbers[AWAKE] = _find_awake(bodies.assemblies, rigid.awake)
+    awake = rigid.awake[: numbers[AWAKE]]
+    # not literals: the substeps would be compiled once more for them
+    step, count, regroup = np.int64(0), np.int64(0), np.int64(1)
+    world.placed_at[:] = 0
+    rigid.inertia_at[:] = 0
+    while True:
+        step, count = run_substeps(scene, bodies, solver, awake, step, count, regroup, rigid)
+        if count == 0:
+            break
+        span = Span(np.int64(step), settings.interval * (1.0 - step / settings.substeps))
+        had = solver.counts[CONTACTS]
+        for x in range(0, count, BLOCK):
+            last = min(x + BLOCK, count)
+            prepare_redetection(solver, x, last, bodies, cache, span.number, rigid.inertia_at, scratch.detection.matrix)
+            which = stale.entry[x:last]
+            find_contacts(scene, bodies, cache, pairs, which, span, world, points, scratch.detection)
+            build_constraints(scene, bodies, cache, which, points, solver, np.int64(x), scratch.arms)
+        regroup = np.int64(solver.counts[CONTACTS] > had)
+    numbers[STAGE] = Stage.DONE

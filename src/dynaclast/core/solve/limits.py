@@ -1,0 +1,37 @@
+"""Speed limits of the shot."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ..arrays import Index
+from .events import EventLog
+from .model import Model
+from .state import State
+
+
+class Limits:
+    """Slows down what runs away, and writes it down once a frame and body."""
+
+    def __init__(self, model: Model, state: State, log: EventLog) -> None:
+        self._model, self._state, self._log = model, state, log
+        self._said: set[tuple[int, str]] = set()
+
+    def begin_frame(self) -> None:
+        self._said.clear()
+
+    def apply(self, awake: Index) -> None:
+        """awake : (n,) int64, slots"""
+        model, asm = self._model, self._state.assemblies
+        kinds = (asm.velocity, model.speed_limit, "speed"), (asm.angular_velocity, model.angular_speed_limit, "spin")
+        for values, limit, what in kinds:
+            if max(values.max(), -values.min()) * np.sqrt(3.0) <= limit:  # nothing can be too fast
+                continue
+            size = np.linalg.norm(values[awake], axis=1)
+            for slot, now in zip(awake[size > limit], size[size > limit], strict=True):
+                values[slot] *= limit / now
+                body = int(model.pieces.body[slot])
+                if (body, what) not in self._said:
+                    self._said.add((body, what))
+                    name, value = model.body_names[body], round(float(now), 3)
+                    self._log.add("limit", body=name, pieces=[int(slot)], what=what, value=value, limit=limit)

@@ -1,0 +1,48 @@
+"""The state a run starts from."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ...arrays import Index
+from ..model import Model, Motion
+from ..rigid.assemblies import first_assemblies
+from ..state import Assemblies, State
+
+
+def opening_state(model: Model) -> State:
+    """The state at frame 0: every body at its place, with its initial velocities."""
+    piece_assembly, asm = first_assemblies(
+        model.pieces,
+        model.bonds,
+        model.piece_reach(),
+        model.start_velocity[model.pieces.body],
+        model.start_angular_velocity[model.pieces.body],
+    )
+    _turn_about_body(model, piece_assembly, asm)
+    count = len(model.bonds.strength)
+    ties = len(model.ties.kind)
+    return State(
+        0,
+        piece_assembly,
+        asm,
+        np.zeros(count, np.uint8),
+        np.zeros(count),
+        model.pieces.hold.copy(),
+        np.zeros(ties, np.uint8),
+        np.zeros((ties, 8)),
+    )
+
+
+def _turn_about_body(model: Model, piece_assembly: Index, asm: Assemblies) -> None:
+    """A body turns about its own centre at the start: assemblies off that centre also move."""
+    for b in range(len(model.body_names)):
+        start = model.start_angular_velocity[b]
+        if not start.any():
+            continue
+        own = np.flatnonzero(model.pieces.body == b)
+        mass = model.pieces.mass[own]
+        middle = (mass[:, None] * model.pieces.rest_center[own]).sum(axis=0) / mass.sum()
+        for slot in np.unique(piece_assembly[own]):
+            if asm.motion[slot] == Motion.DYNAMIC:
+                asm.velocity[slot] += np.cross(start, asm.rest_center[slot] - middle)

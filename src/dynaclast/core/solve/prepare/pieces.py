@@ -1,0 +1,105 @@
+"""Pieces of all bodies as one table, their chunks and their bonds."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ...arrays import Array, Flags, Index, allocate
+from ...document import Body, Shot
+from ...fracture.bonds import bond_strengths, bonds_cut, placed
+from ...fracture.build import Resolve, build_pieces, content_key
+from ...fracture.pieces import Pieces
+from ...geometry.rotations import rotation_matrix
+from ..model import PieceTable
+from .motion import hold_of
+
+
+def build_each_once(bodies: list[Body], resolve: Resolve) -> list[Pieces]:
+    """Pieces of every body before its size in a group; bodies that are alike share them."""
+    made: dict[str, Pieces] = {}
+    out = []
+    for body in bodies:
+        key = content_key(body)
+        if key not in made:
+            made[key] = build_pieces(body, resolve)
+        out.append(made[key])
+    return out
+
+
+def piece_table(shot: Shot, built: list[Pieces]) -> PieceTable:
+    """All pieces in order of the bodies; chunks are left 0."""
+    table = allocate(PieceTable, sum(p.count for p in built))
+    first = 0
+    for index, (body, pieces) in enumerate(zip(shot.bodies, built, strict=True)):
+        own = slice(first, first + pieces.count)
+        first += pieces.count
+        turn, material = rotation_matrix(body.place.rotation), body.material
+        density = material.density_for(float(pieces.volume.sum()))
+        table.body[own] = index
+        table.mass[own] = density * pieces.volume
+        table.inertia[own] = density * (turn @ pieces.inertia @ turn.T)
+        table.rest_center[own] = pieces.center @ turn.T + np.asarray(body.place.position)
+        table.size[own] = np.cbrt(pieces.volume)
+        table.friction[own] = material.friction
+        table.restitution[own] = material.bounce
+        table.rolling[own] = material.rolling
+        table.hold[own] = hold_of(body)
+        table.gravity_scale[own] = body.gravity
+    return table
+
+
+def first_chunks(built: list[Pieces], body_first: Index) -> Index:
+    """Tier-1 chunk of every piece (P,), numbered over all bodies by their lowest piece."""
+    out = [np.zeros(0, np.int32)]
+    for pieces, first in zip(built, body_first, strict=False):
+        _, lowest, back = np.unique(pieces.path[:, 0], return_index=True, return_inverse=True)
+        out.append(first + lowest[back.reshape(-1)])
+    return np.concatenate(out).astype(np.int32)
+
+
+def tier_chunks(built: list[Pieces], piece_body: Index) -> Index:
+    """Chunk of every piece on every tier (P, T + 1), numbered over all bodies; tier 0 is the body, and a piece made on
+    an earlier tier is its own chunk from there on.
+    """
+    depth = max((p.path.shape[1] for p in built), default=0)
+    path = np.full((len(piece_body), depth), -1, np.int64)
+    first = 0
+    for pieces in built:
+        path[first : first + pieces.count, : pieces.path.shape[1]] = pieces.path
+        first += pieces.count
+    out = np.zeros((len(piece_body), depth + 1), np.int32)
+    out[:, 0] = piece_body
+    for level in range(1, depth + 1):
+        rows = np.stack([out[:, level - 1].astype(np.int64), path[:, level - 1]], axis=1)
+        _, back = np.unique(rows, axis=0, return_inverse=True)
+        out[:, level] = back.reshape(-1)
+    return out
+
+
+def gather_bonds(shot: Shot, built: list[Pieces], body_first: Index) -> tuple[Index, Array, Array, Array, Flags]:
+    """Bonds of all bodies but those cut by hand: pieces (B, 2), area (B,), centre (B, 3), strength (B,) [N], tier
+    (B,).
+    """
+    piece, area, center, strength, tier = (
+        [np.zeros((0, 2), np.int32)],
+        [np.zeros(0)],
+        [np.zeros((0, 3))],
+        [np.zeros(0)],
+        [np.zeros(0, np.uint8)],
+    )
+    for body, pieces, first in zip(shot.bodies, built, body_first, strict=False):
+        if body.bonds is None or not len(pieces.bond_area):
+            continue
+        keep = ~bonds_cut(body, pieces)
+        piece.append(pieces.bond_piece[keep] + np.int32(first))
+        area.append(pieces.bond_area[keep])
+        center.append(placed(body, pieces.bond_center[keep]))
+        strength.append(bond_strengths(body, pieces)[keep])
+        tier.append(pieces.bond_tier[keep])
+    return (
+        np.concatenate(piece),
+        np.concatenate(area),
+        np.concatenate(center),
+        np.concatenate(strength),
+        np.concatenate(tier),
+    )

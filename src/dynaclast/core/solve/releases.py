@@ -1,0 +1,84 @@
+"""Bodies that wait: for a touch, a cue, or a field."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ..arrays import Index, Mask
+from .bonds import Bonds
+from .events import Event, EventLog
+from .model import Hold, Model
+from .rigid.run import RigidRun
+from .state import State
+
+DUE_TOLERANCE = 1e-9
+"""Intervals by which a cue may be early, by rounding."""
+
+
+class Releases:
+    """What waits in a run, and is let go."""
+
+    def __init__(self, model: Model, state: State, rigid: RigidRun, bonds: Bonds, log: EventLog) -> None:
+        self._model, self._state, self._rigid, self._bonds, self._log = model, state, rigid, bonds, log
+
+    def waiting_for_touch(self) -> bool:
+        return bool((self._state.hold == Hold.TOUCH).any())
+
+    def release_due(self, number: int) -> None:
+        """Let go the bodies whose cue falls in interval ``number``."""
+        if not (self._state.hold == Hold.CUE).any():
+            return
+        interval = self._model.settings.interval
+        for b, release in enumerate(self._model.releases):
+            if not np.isfinite(release.time) or int(np.floor(release.time / interval + DUE_TOLERANCE)) != number:
+                continue
+            own = np.flatnonzero((self._model.pieces.body == b) & (self._state.hold == Hold.CUE))
+            if len(own):
+                self._let_go(own, b, {"cue": release.time})
+
+    def release_touched(self, touched: Mask, cause: Event) -> bool:
+        """Let go what waits to be touched and was (P,) bool. Returns whether anything was."""
+        model, state = self._model, self._state
+        hit = touched & (state.hold == Hold.TOUCH)
+        if not hit.any():
+            return False
+        for b in np.unique(model.pieces.body[hit]):
+            own = (model.pieces.body == b) & (state.hold == Hold.TOUCH)
+            part = model.releases[b].part
+            if part == "piece":
+                own &= hit
+            elif part == "chunk":
+                own &= np.isin(model.pieces.chunk, model.pieces.chunk[hit])
+            self._let_go(np.flatnonzero(own), int(b), cause)
+        return True
+
+    def _let_go(self, pieces: Index, body: int, cause: Event) -> None:
+        """Free pieces of one body; bonds to what still waits part, the others hold."""
+        model, state = self._model, self._state
+        state.hold[pieces] = Hold.FREE
+        going = np.zeros(len(state.hold), bool)
+        going[pieces] = True
+        waits = state.hold >= Hold.TOUCH
+        first, second = model.bonds.piece[:, 0], model.bonds.piece[:, 1]
+        if model.bond_count:
+            state.bond_broken[(going[first] & waits[second]) | (going[second] & waits[first])] = 1
+        self._log.add("release", body=model.body_names[body], pieces=pieces.tolist(), cause=cause)
+        self._bonds.part(pieces)
+
+    def touched(self) -> tuple[Mask, str]:
+        """Pieces (P,) bool that wait to be touched and that another body, moving, pressed on in this interval; and the
+        name of the body that did so first, in the order of the contacts.
+        """
+        model, state = self._model, self._state
+        contacts, cache, n = self._rigid.solver.contacts, state.contact_cache, self._rigid.contact_count
+        out = np.zeros(len(state.hold), bool)
+        pressed = np.flatnonzero(contacts.total_impulse[:n].sum(axis=1) > 0) if n else np.zeros(0, int)
+        k = contacts.cache_index[pressed]
+        p, q = model.hulls.piece[cache.shape_a[k]], model.hulls.piece[cache.shape_b[k]]
+        other = (cache.shape_b[k] >= 0) & (model.pieces.body[p] != model.pieces.body[q])
+        out[p[other & (state.hold[p] == Hold.TOUCH)]] = True
+        out[q[other & (state.hold[q] == Hold.TOUCH)]] = True
+        for one, two, between in zip(p, q, cache.shape_b[k] >= 0, strict=True):
+            if between and (out[one] or out[two]):
+                return out, model.body_names[model.pieces.body[two if out[one] else one]]
+        return out, ""

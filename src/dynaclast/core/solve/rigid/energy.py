@@ -1,0 +1,139 @@
+"""Kinetic-energy clamps: contact alone, and joints alone, give an island no energy."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ...arrays import Array, Index
+from ...kernels import kernel
+from ..state import Assemblies
+from .groups import Bodies
+from .islands import CONTACT_ALONE, Islands, Watch
+
+GAIN_TOLERANCE = 1e-12
+"""Kinetic energy may seem to grow by this share, by rounding."""
+
+JOINT_GAIN_TOLERANCE = 4e-6
+"""What joints may seem to gain in a substep, as a share of what moves: a swing measured in steps wavers by as much."""
+
+
+@kernel(inner=True)
+def kinetic_energy(asm: Assemblies, slot: int) -> float:
+    """Kinetic energy of one assembly [J], by its true inertia at its present orientation."""
+    v, w, q = asm.velocity[slot], asm.angular_velocity[slot], asm.orientation[slot]
+    e = asm.mass[slot] * (v[0] ** 2 + v[1] ** 2 + v[2] ** 2)
+    wx, wy, wz = w[0], w[1], w[2]
+    if wx != 0.0 or wy != 0.0 or wz != 0.0:
+        qx, qy, qz, qw = q[0], q[1], q[2], q[3]
+        # the angular velocity in the opening frame
+        tx, ty, tz = 2.0 * (wy * qz - wz * qy), 2.0 * (wz * qx - wx * qz), 2.0 * (wx * qy - wy * qx)
+        x = wx + qw * tx + ty * qz - tz * qy
+        y = wy + qw * ty + tz * qx - tx * qz
+        z = wz + qw * tz + tx * qy - ty * qx
+        i = asm.inertia[slot]
+        e += (
+            i[0, 0] * x * x
+            + i[1, 1] * y * y
+            + i[2, 2] * z * z
+            + 2.0 * (i[0, 1] * x * y + i[0, 2] * x * z + i[1, 2] * y * z)
+        )
+    return 0.5 * e
+
+
+@kernel(inner=True)
+def measure_kinetic_energy(asm: Assemblies, awake: Index, islands: Islands, out: Array) -> None:
+    """Kinetic energy of islands that can gain by contact alone, out (A,) float64, [J]; 0 of others."""
+    for k in range(len(awake)):
+        out[islands.island[awake[k]]] = 0.0
+    for k in range(len(awake)):
+        a = awake[k]
+        i = islands.island[a]
+        if islands.watch[i] & CONTACT_ALONE == Watch.MOTION:
+            out[i] += kinetic_energy(asm, a)
+
+
+@kernel(inner=True)
+def clamp_kinetic_energy(asm: Assemblies, awake: Index, islands: Islands) -> None:
+    """Where contact alone has made energy (bodies turned on while their constraints stood still; bounces at several
+    points that were not solved to the end), slow the island's relative motion to what it had. An island that touches
+    nothing fixed keeps its momentum.
+    """
+    before, after, momentum = islands.energy_before, islands.energy_after, islands.momentum
+    excess = False
+    for k in range(len(awake)):
+        i = islands.island[awake[k]]
+        if after[i] > before[i] * (1.0 + GAIN_TOLERANCE):
+            excess = True
+            for c in range(4):
+                momentum[i, c] = 0.0
+    if not excess:
+        return
+    for k in range(len(awake)):
+        a = awake[k]
+        i = islands.island[a]
+        if after[i] > before[i] * (1.0 + GAIN_TOLERANCE) and not islands.grounded[i]:
+            momentum[i, 3] += asm.mass[a]
+            for c in range(3):
+                momentum[i, c] += asm.mass[a] * asm.velocity[a, c]
+    for k in range(len(awake)):
+        a = awake[k]
+        i = islands.island[a]
+        if after[i] <= before[i] * (1.0 + GAIN_TOLERANCE):
+            continue
+        whole = 0.0  # energy of the motion as one, which stays
+        for c in range(3):
+            if momentum[i, 3] > 0.0:
+                whole += 0.5 * momentum[i, c] ** 2 / momentum[i, 3]
+        s = np.sqrt(max(0.0, before[i] - whole) / max(after[i] - whole, 1e-300))
+        for c in range(3):
+            mean = momentum[i, c] / momentum[i, 3] if momentum[i, 3] > 0.0 else 0.0
+            asm.velocity[a, c] = mean + s * (asm.velocity[a, c] - mean)
+            asm.angular_velocity[a, c] *= s
+
+
+@kernel(inner=True)
+def measure_swing_energy(
+    bodies: Bodies, awake: Index, islands: Islands, gravity: Array, half: float, out: Array
+) -> None:
+    """Energy of islands with joints in the middle of the last substep, ``half`` [s] ago, into out (A,) float64, [J],
+    and its kinetic part into islands; infinite where something gives them energy: what is kinematic, or a field.
+
+    gravity : (3,) float64, [m/s2]
+    """
+    asm = bodies.assemblies
+    for k in range(len(awake)):
+        out[islands.island[awake[k]]] = 0.0
+        islands.swing_kinetic[islands.island[awake[k]]] = 0.0
+    for k in range(len(awake)):
+        a = awake[k]
+        i = islands.island[a]
+        if islands.watch[i] & Watch.JOINTED == 0:
+            continue
+        given = islands.watch[i] & Watch.DRIVEN != 0
+        e = kinetic_energy(asm, a)
+        islands.swing_kinetic[i] += e
+        for c in range(3):
+            given |= bodies.acceleration[a, c] != 0.0 or bodies.angular_acceleration[a, c] != 0.0
+            e -= asm.mass[a] * asm.gravity_scale[a] * gravity[c] * (asm.position[a, c] - half * asm.velocity[a, c])
+        out[i] = np.inf if given else out[i] + e
+
+
+@kernel(inner=True)
+def clamp_swing_energy(asm: Assemblies, awake: Index, islands: Islands) -> None:
+    """Slow islands with joints whose energy grew by more than JOINT_GAIN_TOLERANCE of what moves. What is tied and
+    heavily loaded trembles faster than a substep can follow, and would tear itself away.
+    """
+    before, after, kinetic = islands.swing_before, islands.swing_after, islands.swing_kinetic
+    for k in range(len(awake)):
+        a = awake[k]
+        i = islands.island[a]
+        if islands.watch[i] & Watch.JOINTED == 0 or not after[i] > before[i] + JOINT_GAIN_TOLERANCE * kinetic[i]:
+            continue
+        s = np.sqrt(max(0.0, 1.0 - (after[i] - before[i]) / max(kinetic[i], 1e-300)))
+        for c in range(3):
+            asm.velocity[a, c] *= s
+            asm.angular_velocity[a, c] *= s
+    for k in range(len(awake)):
+        i = islands.island[awake[k]]
+        if not after[i] > before[i] + JOINT_GAIN_TOLERANCE * kinetic[i]:
+            before[i] = after[i]

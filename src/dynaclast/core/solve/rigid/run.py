@@ -1,0 +1,222 @@
+"""Rigid bodies in a run: the scratch memory of their solver, and what the run asks of it."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ...arrays import Array, Index, allocate
+from ..frame import piece_positions
+from ..interval import (
+    AWAKE,
+    CAPACITY,
+    ENTRIES,
+    EVERYTHING,
+    PAIRS,
+    STAGE,
+    UNTIL,
+    Stage,
+    make_interval_scratch,
+    run_interval,
+)
+from ..model import Model, Motion
+from ..state import ContactCache, State, make_contact_cache
+from .assemblies import split, wake_around
+from .constraints import CONTACTS, JOINTS, ConstraintSet, make_constraints, update_inverse_masses
+from .contact_cache import make_pairing, make_pairs
+from .contact_solver import store_impulses
+from .detection import make_contact_points
+from .groups import bodies_of, scene_of
+from .joint_solver import joint_loads
+from .joints import wake_joined
+from .sleep import SleepScratch, update_sleep
+
+FIRST_ROOM = 1024
+"""Pairs there is room for at the start; more is made as it is needed."""
+
+
+class RigidRun:
+    """The rigid bodies of a run.
+
+    Scratch holds nothing a step needs from the one before; everything that must survive is in the State.
+    """
+
+    def __init__(self, model: Model, state: State) -> None:
+        self.model, self.state = model, state
+        self.scene, self.bodies = scene_of(model, state), bodies_of(state)
+        slots = model.piece_count + 1
+        self._scratch = make_interval_scratch(model, piece_positions(model, state)[model.hulls.piece])
+        self._room = FIRST_ROOM
+        self._pairs, self._points = make_pairs(self._room, 0), make_contact_points(0)
+        self.solver: ConstraintSet = make_constraints(self._room, len(model.ties.kind))
+        self._cache, self._pairing = make_contact_cache(0), make_pairing(0)
+        self._sleep = allocate(SleepScratch, slots)
+        self._numbers = np.zeros(7, np.int64)
+        self._reach = model.piece_reach()
+        self._linear: Array | None = None
+        self._angular: Array | None = None
+        self._all_moved = True
+
+    # ------------------------------------------------------------------------------- state
+
+    @property
+    def contact_count(self) -> int:
+        return int(self.solver.counts[CONTACTS])
+
+    @property
+    def kinematic(self) -> Index:
+        """Slots that an animation moves (K,) int64."""
+        return self.bodies.kinematic
+
+    def set_kinematic(self, slots: Index) -> None:
+        self.bodies = self.bodies._replace(kinematic=slots)
+
+    def awake(self) -> Index:
+        """Slots that are awake and free to move (n,) int64."""
+        asm = self.state.assemblies
+        return np.flatnonzero((asm.alive == 1) & (asm.motion == Motion.DYNAMIC) & (asm.asleep == 0))
+
+    def active(self) -> bool:
+        """Whether anything moves."""
+        return len(self.kinematic) > 0 or len(self.awake()) > 0
+
+    def place_everything(self) -> None:
+        """What stands still or sleeps has moved: its shapes are placed anew before the next detection."""
+        self._all_moved = True
+
+    def part(self, pieces: Index) -> None:
+        """Take the assemblies of these pieces apart where they no longer hang together."""
+        model, state = self.model, self.state
+        for slot in np.unique(state.piece_assembly[pieces]):
+            wake_around(slot, model.hulls.piece, state.piece_assembly, state.contact_cache, state.assemblies)
+            split(
+                slot,
+                self.scene.pieces,
+                model.bonds,
+                state.bond_broken,
+                self._reach,
+                state.piece_assembly,
+                state.assemblies,
+            )
+
+    def inverse_inertia(self, slot: int) -> Array:
+        """(3, 3) float64, [1/(kg m2)], world frame, as an assembly stands now."""
+        update_inverse_masses(self.state.assemblies, self.bodies.inv_mass, self.bodies.inv_inertia)
+        return self.bodies.inv_inertia[slot]
+
+    # ------------------------------------------------------------------------------ forces
+
+    def set_field_accelerations(self, linear: Array | None, angular: Array | None) -> None:
+        """What fields do to pieces (P, 3) [m/s2], [rad/s2] all through the interval."""
+        self._linear, self._angular = linear, angular
+
+    def gather(self, linear: Array | None, angular: Array | None) -> tuple[Array, Array]:
+        """Accelerations and angular accelerations (A, 3) of assemblies by those of their pieces (P, 3)."""
+        model, state = self.model, self.state
+        asm, slot = state.assemblies, state.piece_assembly
+        slots = len(asm.mass)
+        out, turning = np.zeros((slots, 3)), np.zeros((slots, 3))
+        if linear is None and angular is None:
+            return out, turning
+        mass = model.pieces.mass
+        whole = np.maximum(np.bincount(slot, mass, slots), 1e-300)
+        if linear is not None:
+            for c in range(3):
+                out[:, c] = np.bincount(slot, mass * linear[:, c], slots) / whole
+            many = asm.piece_count > 1
+            if many.any():
+                own = np.flatnonzero(many[slot])
+                arm = piece_positions(model, state)[own] - asm.position[slot[own]]
+                moment = np.cross(arm, mass[own, None] * linear[own])
+                torque = np.stack([np.bincount(slot[own], moment[:, c], slots) for c in range(3)], axis=1)
+                update_inverse_masses(asm, self.bodies.inv_mass, self.bodies.inv_inertia)
+                turning += np.einsum("aij,aj->ai", self.bodies.inv_inertia, torque) * many[:, None]
+        if angular is not None:
+            for c in range(3):
+                turning[:, c] += np.bincount(slot, mass * angular[:, c], slots) / whole
+        still = asm.motion != Motion.DYNAMIC
+        out[still] = turning[still] = 0.0
+        return out, turning
+
+    # ---------------------------------------------------------------------------- interval
+
+    def wake_joined(self) -> None:
+        if len(self.model.ties.kind) and wake_joined(self.model.ties, self.bodies):
+            self.place_everything()
+
+    def solve(self, stage: Stage = Stage.DETECT, until: Stage = Stage.DONE) -> Index:
+        """An interval: detect contacts and build constraints, then all substeps; or one of the two. Returns the slots
+        that are awake.
+        """
+        state, numbers = self.state, self._numbers
+        # by assembly: what hangs together may have changed since the interval was solved last
+        self.bodies.acceleration[:], self.bodies.angular_acceleration[:] = self.gather(self._linear, self._angular)
+        numbers[STAGE], numbers[UNTIL] = stage, until
+        numbers[EVERYTHING], numbers[ENTRIES] = int(self._all_moved), len(state.contact_cache.shape_a)
+        while True:
+            self._make_room()
+            numbers[CAPACITY] = self._room
+            run_interval(
+                self.scene,
+                self.bodies,
+                self._cache,
+                self._pairing,
+                self._pairs,
+                self._points,
+                self.solver,
+                self._scratch,
+                numbers,
+            )
+            state.contact_cache = ContactCache(*(x[: numbers[ENTRIES]] for x in self._cache))
+            self._all_moved = False
+            if numbers[STAGE] >= until:
+                return self._scratch.rigid.awake[: numbers[AWAKE]]
+            wanted = int(numbers[PAIRS])
+            self._grow(wanted + wanted // 2)
+
+    def _grow(self, room: int) -> None:
+        """Room for more pairs of an interval."""
+        self._room = max(room, self._room)
+        if self._room > len(self.solver.contacts.body_a):
+            self.solver = make_constraints(self._room, len(self.model.ties.kind))
+
+    def _make_room(self) -> None:
+        """Bring the cache of the state into memory with room for an interval's pairs."""
+        held = self.state.contact_cache
+        used = len(held.shape_a)
+        entries = max(used + self._room, len(self._cache.shape_a))
+        if self._room > len(self._pairs.entry) or entries > len(self._pairs.known):
+            room = entries + entries // 2
+            self._pairs, self._points = make_pairs(self._room, room), make_contact_points(room)
+        grows = entries > len(self._cache.shape_a)
+        if grows:
+            self._cache = make_contact_cache(len(self._pairs.known))
+            self._pairing = make_pairing(len(self._pairs.known))
+        if grows or held.shape_a.base is not self._cache.shape_a:  # or the state came from elsewhere
+            for own, given in zip(self._cache, held, strict=True):
+                own[:used] = given
+
+    def store_impulses(self, share: float) -> Array | None:
+        """Write the interval's impulses and impacts to the cache of the state. Returns the impulse of each contact that
+        met faster than this share of its characteristic speed (M,) [N s], None where none did.
+        """
+        out = np.empty(self.contact_count)
+        any_hard = store_impulses(self.solver.contacts, self.contact_count, self.state.contact_cache, share, out)
+        return out if any_hard else None
+
+    def joint_loads(self) -> tuple[Index, Array] | None:
+        """The ties at work in the interval (M,), and the load of every tie (T,) [N]; None where there are none. What
+        they did is written to the state.
+        """
+        model, joints, count = self.model, self.solver.joints, int(self.solver.counts[JOINTS])
+        if not count:
+            return None
+        tie = joints.tie[:count]
+        self.state.tie_impulse[tie] = joints.impulse[:count]
+        load = np.zeros(len(model.ties.kind))
+        joint_loads(model.ties, self.scene.pieces, joints, count, model.settings.interval, load)
+        return tie, load
+
+    def fall_asleep(self, awake: Index) -> None:
+        """Put to sleep what has been still long enough."""
+        if update_sleep(self.state.assemblies, awake, self.solver, self.model.settings, self._sleep):
+            self.place_everything()  # sleepers' shapes are placed once more, where they came to lie

@@ -1,0 +1,263 @@
+"""Sleep: what has been slow for half a second costs nothing until something wakes it.
+
+What can fall asleep is a *node* of one union-find: the first nodes are assemblies by their slots, and bodies of other
+matter follow. What falls asleep together and touches is one island, which an impact wakes together.
+"""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+
+from ...arrays import Flag, Index, Int
+from ...kernels import kernel
+from ...kernels.union_find import find_root, unite
+from ..model import Motion, Settings
+from ..state import NOT_MEASURED, Assemblies
+from .constraints import CONTACTS, JOINTS, ConstraintSet, ContactConstraints
+
+SLEEP_SPEED = 0.03
+"""An assembly is slow below this share of sqrt(g * size) [m/s]."""
+SLEEP_AFTER = 0.5
+"""Seconds of slowness after which an island sleeps."""
+CREEP_SHARE = 0.06
+"""Sliding slower than this share of the sleep speed is trembling, not sliding."""
+FULL_FRICTION = 0.999
+"""Friction is used up from this share of the cone on."""
+DWELL_SHARE = 0.03
+"""A body that in DWELL_AFTER seconds moves less than this share of its radius, and turns less than twice as many
+radians, trembles in place."""
+DWELL_AFTER = 0.75
+SLIDING_AFTER = 0.06
+"""Seconds of sliding without a break after which it is believed, and neither damped nor put to sleep."""
+REST_DAMPING = 6.0
+"""Damping of slow assemblies [1/s], so that the last tremble dies away."""
+FASTEST = 100.0
+"""Speeds are smoothed up to this [m/s]."""
+SMOOTHING = 0.25
+"""Share of the newest speed in the mean."""
+
+
+class SleepScratch(NamedTuple):
+    """Scratch by node (n >= A).
+
+    parent    : (n,) int32, of the union-find
+    sliding   : (n,) uint8, friction of a contact is used up and it creeps on
+    supported : (n,) uint8, something presses on it
+    carried   : (n,) uint8, what is kinematic presses on it
+    jointed   : (n,) uint8
+    restless  : (n,) uint8, not still for long enough
+    awake     : (n,) uint8, it stays awake
+    """
+
+    parent: Int
+    sliding: Flag
+    supported: Flag
+    carried: Flag
+    jointed: Flag
+    restless: Flag
+    awake: Flag
+
+
+@kernel(inline=True)
+def _load(contacts: ContactConstraints, r: int) -> float:
+    """Sum of a manifold's normal impulses [N s]."""
+    load = 0.0
+    for i in range(contacts.point_count[r]):
+        load += contacts.normal_impulse[r, i]
+    return load
+
+
+@kernel(inner=True)
+def _sleep_speed(asm: Assemblies, a: int, g: float) -> float:
+    """Speed below which an assembly is slow [m/s]; g [m/s2]."""
+    return SLEEP_SPEED * np.sqrt(max(g, 1.0) * asm.radius[a] * 2.0)
+
+
+@kernel(inner=True)
+def _find_sliding(asm: Assemblies, contacts: ContactConstraints, count: int, g: float, sliding: Flag) -> None:
+    """Which assemblies slide. They are neither damped nor put to sleep, so that a block on a slope a little too steep
+    gets going.
+    """
+    for r in range(count):
+        load = _load(contacts, r)
+        rub = np.sqrt(contacts.friction_impulse[r, 0] ** 2 + contacts.friction_impulse[r, 1] ** 2)
+        if load <= 0.0 or rub < FULL_FRICTION * contacts.friction[r] * load:
+            continue
+        a, b = contacts.body_a[r], contacts.body_b[r]
+        creep = 0.0
+        for d in range(2):
+            v = 0.0
+            for c in range(3):
+                v += (
+                    contacts.tangent[r, d, c] * (asm.velocity[a, c] - asm.velocity[b, c])
+                    + contacts.tangent_jacobian[r, d, c] * asm.angular_velocity[a, c]
+                    - contacts.tangent_jacobian[r, d, 3 + c] * asm.angular_velocity[b, c]
+                )
+            creep += v * v
+        size = max(asm.radius[a], asm.radius[b])
+        if creep > (CREEP_SHARE * SLEEP_SPEED) ** 2 * max(g, 1.0) * size * 2.0:
+            sliding[a] = 1
+            sliding[b] = 1
+
+
+@kernel(inner=True)
+def _update_dwell(asm: Assemblies, a: int, dt: float, slides: bool) -> None:
+    """Count how long the body has hardly left its place, however it trembles there."""
+    d2, dot = 0.0, 0.0
+    for c in range(3):
+        d2 += (asm.position[a, c] - asm.dwell_position[a, c]) ** 2
+    for c in range(4):
+        dot += asm.orientation[a, c] * asm.dwell_orientation[a, c]
+    # half the angle between the two orientations has cosine |dot|
+    near = d2 < (DWELL_SHARE * asm.radius[a]) ** 2 and abs(dot) > 1.0 - 0.5 * DWELL_SHARE**2
+    if asm.dwell_time[a] > 0.0 and not slides and near:
+        asm.dwell_time[a] += dt
+        return
+    asm.dwell_time[a] = 1e-9
+    for c in range(3):
+        asm.dwell_position[a, c] = asm.position[a, c]
+    for c in range(4):
+        asm.dwell_orientation[a, c] = asm.orientation[a, c]
+
+
+@kernel(inner=True)
+def _mark_support(asm: Assemblies, solver: ConstraintSet, scratch: SleepScratch) -> None:
+    """What presses on what, carries it, or is joined to it."""
+    contacts, joints = solver.contacts, solver.joints
+    for r in range(solver.counts[CONTACTS]):
+        a, b = contacts.body_a[r], contacts.body_b[r]
+        kinematic = asm.motion[a] == Motion.KINEMATIC or asm.motion[b] == Motion.KINEMATIC
+        for i in range(contacts.point_count[r]):
+            if contacts.normal_impulse[r, i] > 0.0:
+                scratch.supported[a] = 1
+                scratch.supported[b] = 1
+                if kinematic:
+                    scratch.carried[a] = 1
+                    scratch.carried[b] = 1
+    for r in range(solver.counts[JOINTS]):
+        a, b = joints.body_a[r], joints.body_b[r]
+        scratch.jointed[a] = 1
+        scratch.jointed[b] = 1
+        if asm.motion[a] == Motion.KINEMATIC or asm.motion[b] == Motion.KINEMATIC:
+            scratch.carried[a] = 1
+            scratch.carried[b] = 1
+
+
+@kernel(inner=True)
+def _update_timer(asm: Assemblies, a: int, g: float, dt: float, scratch: SleepScratch) -> None:
+    """Smooth the speed, count stillness, and damp what is slow and lies on something. A body up to twice too fast
+    counts its stillness slowly down instead of starting over.
+    """
+    v, w = asm.velocity[a], asm.angular_velocity[a]
+    speed = np.sqrt(v[0] ** 2 + v[1] ** 2 + v[2] ** 2) + np.sqrt(w[0] ** 2 + w[1] ** 2 + w[2] ** 2) * asm.radius[a]
+    mean = asm.mean_speed[a]
+    capped = min(speed, FASTEST)
+    asm.mean_speed[a] = capped if mean > 0.5 * NOT_MEASURED else mean + SMOOTHING * (capped - mean)
+    limit = _sleep_speed(asm, a, g)
+    asm.slip_time[a] = asm.slip_time[a] + dt if scratch.sliding[a] else 0.0
+    slides = asm.slip_time[a] >= SLIDING_AFTER
+    _update_dwell(asm, a, dt, slides)
+    if asm.mean_speed[a] < limit and not slides:
+        asm.sleep_timer[a] += dt
+        free = scratch.sliding[a] or scratch.carried[a] or scratch.jointed[a] or not scratch.supported[a]
+        damping = 1.0 if free else max(0.0, 1.0 - REST_DAMPING * dt)
+        for c in range(3):
+            asm.velocity[a, c] *= damping
+            asm.angular_velocity[a, c] *= damping
+    elif asm.mean_speed[a] < 2.0 * limit:
+        asm.sleep_timer[a] = max(0.0, asm.sleep_timer[a] - 0.5 * dt)
+    else:
+        asm.sleep_timer[a] = 0.0
+
+
+@kernel(inner=True)
+def _keep_awake(asm: Assemblies, awake: Index, solver: ConstraintSet, g: float, scratch: SleepScratch) -> None:
+    """What is restless stays awake, with what it is joined to and what presses on it, but not what presses on that in
+    turn: a trembling piece does not keep the heap awake.
+    """
+    contacts, joints, restless = solver.contacts, solver.joints, scratch.restless
+    ground = len(asm.alive) - 1
+    for k in range(len(awake)):
+        a = awake[k]
+        if asm.sleep_timer[a] < SLEEP_AFTER and asm.dwell_time[a] < DWELL_AFTER:
+            restless[a] = 1
+            scratch.awake[a] = 1
+    for r in range(solver.counts[JOINTS]):
+        a, b = joints.body_a[r], joints.body_b[r]
+        if asm.motion[a] != Motion.DYNAMIC or asm.motion[b] != Motion.DYNAMIC or a == ground or b == ground:
+            continue
+        if restless[a]:
+            scratch.awake[b] = 1
+        if restless[b]:
+            scratch.awake[a] = 1
+    for r in range(solver.counts[CONTACTS]):
+        a, b = contacts.body_a[r], contacts.body_b[r]
+        if _load(contacts, r) <= 0.0 or not _may_sleep(asm, a, b):
+            continue
+        if restless[a] and not asm.mean_speed[a] < _sleep_speed(asm, a, g):
+            scratch.awake[b] = 1
+        if restless[b] and not asm.mean_speed[b] < _sleep_speed(asm, b, g):
+            scratch.awake[a] = 1
+    for k in range(len(awake)):
+        a = awake[k]
+        if scratch.carried[a] or not (scratch.supported[a] or scratch.jointed[a]):
+            scratch.awake[a] = 1
+
+
+@kernel(inline=True)
+def _may_sleep(asm: Assemblies, a: int, b: int) -> bool:
+    """Whether both are awake and dynamic."""
+    if b == len(asm.alive) - 1 or a == len(asm.alive) - 1:
+        return False
+    if asm.motion[a] != Motion.DYNAMIC or asm.motion[b] != Motion.DYNAMIC:
+        return False
+    return not asm.asleep[a] and not asm.asleep[b]
+
+
+@kernel(inner=True)
+def _couple(asm: Assemblies, a: int, b: int, scratch: SleepScratch) -> None:
+    """What falls asleep touching, or joined, is one island."""
+    if not scratch.awake[a] and not scratch.awake[b] and _may_sleep(asm, a, b):
+        unite(scratch.parent, np.int64(a), np.int64(b))
+
+
+@kernel
+def update_sleep(
+    asm: Assemblies, awake: Index, solver: ConstraintSet, settings: Settings, scratch: SleepScratch
+) -> int:
+    """Put to sleep what has been still long enough.
+
+    awake   : (n,) int64, slots
+    Returns : how many fell asleep
+    """
+    gravity = settings.gravity
+    g = np.sqrt(gravity[0] ** 2 + gravity[1] ** 2 + gravity[2] ** 2)
+    for n in range(len(scratch.parent)):
+        scratch.parent[n] = n
+        scratch.sliding[n] = scratch.supported[n] = scratch.carried[n] = 0
+        scratch.jointed[n] = scratch.restless[n] = scratch.awake[n] = 0
+    for a in range(len(asm.alive)):
+        asm.age[a] = min(1.0, asm.age[a] + settings.interval)
+    _find_sliding(asm, solver.contacts, solver.counts[CONTACTS], g, scratch.sliding)
+    _mark_support(asm, solver, scratch)
+    for k in range(len(awake)):
+        _update_timer(asm, awake[k], g, settings.interval, scratch)
+    _keep_awake(asm, awake, solver, g, scratch)
+    for r in range(solver.counts[CONTACTS]):
+        _couple(asm, solver.contacts.body_a[r], solver.contacts.body_b[r], scratch)
+    for r in range(solver.counts[JOINTS]):
+        _couple(asm, solver.joints.body_a[r], solver.joints.body_b[r], scratch)
+    slept = 0
+    for k in range(len(awake)):
+        a = awake[k]
+        if scratch.awake[a]:
+            continue
+        asm.asleep[a] = 1
+        asm.sleep_island[a] = find_root(scratch.parent, np.int64(a))
+        for c in range(3):
+            asm.velocity[a, c] = 0.0
+            asm.angular_velocity[a, c] = 0.0
+        slept += 1
+    return slept

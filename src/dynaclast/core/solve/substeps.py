@@ -1,0 +1,48 @@
+"""The substeps of an interval, over all kinds of matter.
+
+Each kind gives device functions that begin, iterate and end a substep; here is their order, and nothing of what they
+do. Source: Macklin et al. 2019, "Small steps in physics simulation" (doi 10.1145/3309486.3340247).
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ..arrays import Index
+from ..kernels import kernel
+from .rigid.constraints import ConstraintSet
+from .rigid.groups import Bodies, Scene
+from .rigid.redetection import find_stale
+from .rigid.solver import RigidScratch, begin_interval, begin_substep, end_substep, solve_velocities
+
+
+@kernel(inner=True)
+def run_substeps(
+    scene: Scene,
+    bodies: Bodies,
+    solver: ConstraintSet,
+    awake: Index,
+    first: int,
+    stale: int,
+    regroup: int,
+    scratch: RigidScratch,
+) -> tuple[int, int]:
+    """Substeps from ``first`` on, until contacts want to be detected anew or the interval ends.
+
+    awake   : (n,) int64, slots of assemblies that are awake
+    stale   : int, how many stale contacts were detected anew before
+    regroup : int, 1 where there are new contacts
+    Returns : the substep to go on with, and how many contacts in solver.stale want to be detected anew
+    """
+    settings = scene.settings
+    h = settings.interval / settings.substeps
+    begin_interval(scene, bodies, solver, awake, first, stale, regroup, scratch)
+    for step in range(first, settings.substeps):
+        begin_substep(scene, bodies, solver, awake, step, h, scratch)
+        solve_velocities(scene, bodies, solver, step, h, scratch)
+        end_substep(scene, bodies, solver, awake, h, scratch)
+        if step + 1 < settings.substeps:
+            found = find_stale(solver, bodies, h)
+            if found:
+                return step + 1, found
+    return np.int64(settings.substeps), 0

@@ -1,0 +1,38 @@
+"""What the views use: the store, pieces built and being built, the survey, and the reader of mesh files."""
+
+from __future__ import annotations
+
+from typing import cast
+
+from flask import Flask, current_app
+
+from ..core.solve.collision import HullShop
+from ..jobs.builds import Builds
+from ..jobs.reader import Reader
+from ..jobs.survey import Surveyor
+from ..store.assets import PieceCache
+from ..store.database import Store
+
+NAME = "dynaclast"
+
+
+class Services:
+    """The services of one running application."""
+
+    def __init__(self, url: str) -> None:
+        self.store = Store(url)
+        self.cache = PieceCache(self.store)
+        self.builds = Builds(self.cache)
+        self.reader = Reader()
+        self.hulls = HullShop(self.cache.resolve, most=200)
+        self.surveyor = Surveyor(self.builds, self.hulls)
+
+
+def provide(app: Flask, url: str) -> None:
+    """Give an application its services."""
+    app.extensions[NAME] = Services(url)
+
+
+def services() -> Services:
+    """The running application's services."""
+    return cast(Services, current_app.extensions[NAME])
