@@ -181,7 +181,7 @@ def test_travel_carries_the_origin(travel: dict, wanted: list) -> None:
     for time, place in zip((0.5, 1.5, 3.0), wanted, strict=True):
         stand = pose_of(one, EvaluationContext(time=time))
         assert stand.origin == pytest.approx(place, abs=1e-3)
-        assert stand.back(stand.origin[None])[0] == pytest.approx([1, 0, 0], abs=1e-9)  # the reach comes along
+        assert stand.to_document(stand.origin[None])[0] == pytest.approx([1, 0, 0], abs=1e-9)  # the reach comes along
 
 
 def test_a_field_rides_and_aims() -> None:

@@ -114,7 +114,7 @@ def test_a_split_keeps_momentum_and_angular_momentum() -> None:
     stepper.advance()
     p0, l0 = momenta()
     assert len(np.unique(state.piece_assembly)) == 1
-    stepper._act(24, [])
+    stepper.fields.act(24)
     assert len(np.unique(state.piece_assembly)) == 30
     p1, l1 = momenta()
     assert p1 == pytest.approx(p0, rel=1e-9) and l1 == pytest.approx(l0, rel=1e-9)
@@ -152,7 +152,7 @@ def test_an_island_with_an_anchor_stays_and_the_last_tie_lets_it_fall() -> None:
         stepper = Run(scene, model, state)
         load = np.zeros(len(model.bonds.area))
         load[own if cut else own[:-1]] = 1e9
-        stepper._break(load, lambda b: [{"field": "hand", "load": 1.0}], [])  # noqa: B023
+        stepper.bonds.break_overloaded(load, lambda _: [{"field": "hand", "load": 1.0}])
         frames = [stepper.advance() for _ in range(12)]
         moved = np.linalg.norm(frames[-1].position - model.pieces.rest_center, axis=1)
         assert np.delete(moved, piece).max() == pytest.approx(0, abs=1e-6)

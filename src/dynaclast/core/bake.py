@@ -17,18 +17,19 @@ from .solve.prepare import prepare
 
 def collect(shot: Shot, model: Model, got: list[Frame]) -> Baked:
     """Frames in order as one set of arrays."""
+    arrays = {name: np.array([f.arrays[name] for f in got]) for name in got[0].arrays}
     return Baked(
         np.array([f.index / shot.timing.fps for f in got]),
-        np.array([f.position for f in got], np.float32).reshape(len(got), -1, 3),
-        np.array([f.orientation for f in got], np.float32).reshape(len(got), -1, 4),
-        np.array([f.state for f in got], np.uint8).reshape(len(got), -1),
+        arrays.pop("position"),
+        arrays.pop("orientation"),
+        arrays.pop("state"),
         model.pieces.body,
         model.pieces.mass,
         model.body_names,
         STATE_NAMES,
         {key: np.array([f.stats[key] for f in got]) for key in got[0].stats},
         [e for f in got for e in f.events],
-        {key: np.array([f.maps[key] for f in got]) for key in got[0].maps},
+        arrays,
         [item.name for item in shot.fields],
     )
 

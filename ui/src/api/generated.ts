@@ -80,7 +80,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Bring in a mesh file (multipart field ``file``; optional ``scale``, metres per unit). Every mesh in it is kept as it came. */
+        /**
+         * Bring in a mesh file (multipart field ``file``; optional ``scale``, metres per unit). Every mesh in it is kept as
+         * @description it came.
+         */
         post: operations["bodies_bring_in_assets_post"];
         delete?: never;
         options?: never;
@@ -97,7 +100,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** What is wrong with a body's mesh after its steps, and what would mend it; places in the body's own scaled frame. */
+        /**
+         * What is wrong with a body's mesh after its steps, and what would mend it; places in the body's own scaled
+         * @description frame.
+         */
         post: operations["bodies_report_body_report_post"];
         delete?: never;
         options?: never;
@@ -131,7 +137,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Build a body's pieces; gives its figures and the key to fetch them by, or how far the build is: then ask again. */
+        /**
+         * Build a body's pieces; gives its figures and the key to fetch them by, or how far the build is: then ask
+         * @description again.
+         */
         post: operations["bodies_build_body_build_post"];
         delete?: never;
         options?: never;
@@ -182,7 +191,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Strength (B,) [kN] of a body's bonds, in the order of its pieces' bonds; 0 for bonds cut by hand. Packed arrays. */
+        /**
+         * Strength (B,) [kN] of a body's bonds, in the order of its pieces' bonds; 0 for bonds cut by hand. Packed
+         * @description arrays.
+         */
         post: operations["bodies_get_bonds_bonds_post"];
         delete?: never;
         options?: never;
@@ -199,7 +211,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Load by own weight and strength (B,) [kN] of a body's bonds at the start, in the order of its pieces' bonds. Packed arrays. */
+        /**
+         * Load by own weight and strength (B,) [kN] of a body's bonds at the start, in the order of its pieces' bonds.
+         * @description Packed arrays.
+         */
         post: operations["bodies_get_loads_loads_post"];
         delete?: never;
         options?: never;
@@ -217,8 +232,8 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * What a body's pieces collide as: edges (N, 6) from point to point in the body's own scaled frame, relative to the centre of the
-         * @description piece each belongs to (N,), and how many shapes there are (1,). Packed arrays.
+         * What a body's pieces collide as: edges (N, 6) from point to point in the body's own scaled frame, relative to the
+         * @description centre of the piece each belongs to (N,), and how many shapes there are (1,). Packed arrays.
          */
         post: operations["bodies_get_collision_collision_post"];
         delete?: never;
@@ -254,8 +269,8 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Reach grid, preflight and per-piece reach of a document at a frame, edited or not; arrows of one field. Bodies still being built are
-         * @description left out, and a field whose falloff cannot be worked out says so instead of reaching anything.
+         * Reach grid, preflight and per-piece reach of a document at a frame, edited or not; arrows of one field. Bodies
+         * @description still being built are left out, and a field whose falloff cannot be worked out says so instead of reaching anything.
          */
         post: operations["bodies_survey_survey_post"];
         delete?: never;
@@ -1441,7 +1456,8 @@ export interface components {
         };
         /**
          * DisplaceEffect
-         * @description Moves things by an offset and a turn in step with the falloff: what a moving falloff passes is shifted, and knocked loose.
+         * @description Moves things by an offset and a turn in step with the falloff: what a moving falloff passes is shifted, and
+         *     knocked loose.
          */
         DisplaceEffect: {
             /**
@@ -1491,7 +1507,8 @@ export interface components {
         };
         /**
          * DisplaceMesh
-         * @description Moves the vertices by a falloff, along their normals and by an offset; a mesh wants enough of them first (subdivide).
+         * @description Moves the vertices by a falloff, along their normals and by an offset; a mesh wants enough of them first
+         *     (subdivide).
          */
         DisplaceMesh: {
             /**
@@ -2082,7 +2099,8 @@ export interface components {
         };
         /**
          * KillEffect
-         * @description Ends what comes in and is slow enough for long enough, or old enough. Where regions are nested, the innermost acts.
+         * @description Ends what comes in and is slow enough for long enough, or old enough. Where regions are nested, the innermost
+         *     acts.
          */
         KillEffect: {
             /**
@@ -4403,7 +4421,8 @@ export interface components {
         };
         /**
          * BuiltBody
-         * @description A body's pieces: where to fetch them, and the figures shown beside its controls. Lengths m, masses kg, strengths kN.
+         * @description A body's pieces: where to fetch them, and the figures shown beside its controls. Lengths m, masses kg, strengths
+         *     kN.
          */
         BuiltBody: {
             /** Name */

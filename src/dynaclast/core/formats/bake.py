@@ -14,16 +14,35 @@ import numpy as np
 from ..errors import InputError
 
 FORMAT = 1
+OWN = (
+    "format",
+    "time",
+    "piece_body",
+    "piece_mass",
+    "position",
+    "orientation",
+    "state",
+    "body_names",
+    "state_names",
+    "field_names",
+)
+"""Arrays of frames.npz that every bake has. All others are over an index space of their own, by name, and are read and
+written as they are."""
 
 
 @dataclass(frozen=True)
 class Baked:
     """A finished bake as arrays.
 
-    time (F,) s; position (F, P, 3) m; orientation (F, P, 4) x, y, z, w from the piece's start; state (F, P) uint8;
-    piece_body (P,); piece_mass (P,) kg; stats: name -> (F,)
-    maps: more numbers of pieces by name (F, P, ...), as solve.frame.Frame has them; field_names: what the bits of
-    "acted" stand for, in order
+    time        : (F,) float64, [s]
+    position    : (F, P, 3) float32, [m]
+    orientation : (F, P, 4) float32, x, y, z, w from the piece's start
+    state       : (F, P) uint8
+    piece_body  : (P,) int32
+    piece_mass  : (P,) float64, [kg]
+    stats       : name -> (F,) float64
+    maps        : further arrays by name (F, n, ...), over the index spaces solve.frame.Frame says
+    field_names : what the bits of "acted" stand for, in order
     """
 
     time: np.ndarray
@@ -89,7 +108,7 @@ def read_baked(frames: bytes, events: bytes) -> Baked:
                 [str(x) for x in z["state_names"]],
                 {k[6:]: z[k] for k in z.files if k.startswith("stats/")},
                 json.loads(events),
-                {k: z[k] for k in z.files if k in ("load", "acted") or k.startswith(("map/", "tint/"))},
+                {k: z[k] for k in z.files if k not in OWN and not k.startswith("stats/")},
                 [str(x) for x in z["field_names"]] if "field_names" in z.files else [],
             )
     except (KeyError, ValueError, OSError, zipfile.BadZipFile) as exc:
