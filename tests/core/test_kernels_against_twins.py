@@ -230,7 +230,7 @@ def test_what_fields_do_to_pieces_adds_up_to_the_assembly() -> None:
 
 
 def test_what_a_row_did_goes_to_the_nearest_new_points_and_outlives_a_time_without_any() -> None:
-    rows = make_constraints(1, 0).contacts
+    rows = make_constraints(1).contacts
     spot = np.array([[0.0, 0, 0], [1, 0, 0], [0.1, 0, 0], [9, 9, 9]])
     did = np.array(
         [[5.0, -2.0, 0.0], [3.0, -0.5, -1.0], [0.0, -4.0, 0.0], [0.0, 0.0, 0.0]]

@@ -182,7 +182,7 @@ def _tasks() -> list[Callable[[], Any]]:
     given |= {"m": scratch.detection.matrix, "arms": scratch.arms, "inertia_at": scratch.rigid.inertia_at}
     given |= {"awake": scratch.rigid.awake, "order": scratch.order[0], "activity": scratch.activity, "axis": 0}
     given |= {"out_a": pairs.shape_a, "out_b": pairs.shape_b, "everything": 1, "first_stale": 0, "number": 0}
-    given |= {"first": 0, "last": 0, "stale": 0, "regroup": 1}
+    given |= {"settings": given["scene"].settings, "first": 0, "last": 0, "stale": 0, "regroup": 1}
 
     def calling(kernel: Kernel) -> Callable[[], None]:
         return lambda: kernel.compile_for(*calls[kernel])

@@ -2,28 +2,25 @@
 
 from __future__ import annotations
 
-import gc
 from collections.abc import Callable, Mapping, Set
 from typing import Any
 
 import numpy as np
 from numba import typeof
+from numba.core.compiler_lock import global_compiler_lock
 from numba.core.registry import CPUDispatcher
 
-from .compiler import no_garbage, spare
+from .compiler import sparing
 
 FUSED = frozenset({"contract", "nsz"})
 """Multiply and add in one instruction; the compiled code, and so the result, stays the same from run to run."""
-
-spare()
-gc.freeze()  # what is loaded by now stays: the collector need not look through it again
 
 
 class Kernel(CPUDispatcher):
     """A function over arrays, compiled for the types it is called with."""
 
     def compile(self, sig: Any) -> Any:
-        with no_garbage():
+        with global_compiler_lock, sparing():
             return super().compile(sig)
 
     @property

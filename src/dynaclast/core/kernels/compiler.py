@@ -1,7 +1,7 @@
 """What the compiler of kernels is spared: work done twice, or for nothing. It makes the same code in half the time.
 
-This reaches into the compiler, whose version is pinned (requirements.txt); tests/core/test_compiler.py would notice a
-change.
+This reaches into the compiler, whose version is pinned (requirements.txt), only while a kernel of ours is compiled or
+read (``sparing``): other packages' functions are compiled as ever. tests/core/test_compiler.py holds both.
 """
 
 from __future__ import annotations
@@ -12,6 +12,7 @@ from contextlib import contextmanager
 from typing import Any
 
 from llvmlite.binding import Linkage, parse_bitcode
+from numba.core import config, inline_closurecall
 from numba.core.codegen import JITCodeLibrary
 from numba.core.registry import cpu_target
 from numba.core.targetconfig import ConfigStack, TargetConfig
@@ -123,23 +124,58 @@ def _remembered(self: BaseFunction, context: Any, args: tuple[Any, ...], kws: di
     return signature
 
 
-@contextmanager
-def no_garbage() -> Iterator[None]:
-    """The compiler makes many small objects that point at each other and frees few: looking for garbage takes a third
-    of its time.
+class _UncopiedIR:
+    """In place of ``copy`` in the compiler's module that lays functions into their callers: it copies the callee twice
+    to keep it as it was, though it was made for this very call.
     """
-    paused = gc.isenabled()
+
+    @staticmethod
+    def deepcopy(what: Any) -> Any:
+        return what
+
+
+_depth = 0
+
+
+@contextmanager
+def sparing() -> Iterator[None]:
+    """Let the compiler skip all that while one of our kernels is compiled or read. Outside it is as its makers mean it.
+
+    What it skips is decided in the middle of the compiler, where it offers no choice: so names in its modules are put
+    aside for as long as that takes. It holds the compiler's own lock all the while, so nobody else compiles meanwhile.
+
+    It also makes many small objects that point at each other and frees few: looking for garbage takes a third of its
+    time. Its two vectorisers find nothing to gain in these kernels and take a quarter of the time to compile them.
+    """
+    global _depth
+    _depth += 1
+    if _depth > 1:
+        try:
+            yield
+        finally:
+            _depth -= 1
+        return
+    codegen = cpu_target.target_context.codegen()
+    places = (
+        (codegen, "_library_class", _Library),
+        (TargetConfig, "__eq__", _same),
+        (TargetConfig, "__hash__", _hash),
+        (BaseFunction, "get_call_type", _remembered),
+        (arrayobj, "fix_integer_index", _as_it_is),
+        (inline_closurecall, "copy", _UncopiedIR),
+        (config, "LOOP_VECTORIZE", 0),
+        (config, "SLP_VECTORIZE", 0),
+    )
+    before = [getattr(owner, name) for owner, name, _ in places]
+    collecting = gc.isenabled()
     gc.disable()
+    for owner, name, ours in places:
+        setattr(owner, name, ours)
     try:
         yield
     finally:
-        if paused:
+        for (owner, name, _), theirs in zip(places, before, strict=True):
+            setattr(owner, name, theirs)
+        if collecting:
             gc.enable()
-
-
-def spare() -> None:
-    """Let the compiler of this process skip all that."""
-    cpu_target.target_context.codegen()._library_class = _Library
-    TargetConfig.__eq__, TargetConfig.__hash__ = _same, _hash  # type: ignore[method-assign]
-    BaseFunction.get_call_type = _remembered
-    arrayobj.fix_integer_index = _as_it_is
+        _depth -= 1

@@ -11,7 +11,7 @@ from ..geometry.rotations import rotation_matrix
 from .bond_loads import apply_load
 from .events import Event, EventLog, kilonewtons
 from .frame import bond_positions, piece_positions
-from .impact_loads import GROUND_BODY, load_by_impacts, load_floor, make_bond_impacts, make_graph_search
+from .impact_loads import GROUND_BODY, Struck, load_by_impacts, load_floor, make_bond_impacts, make_graph_search
 from .load_path import weigh
 from .model import LoadPath, Model, Motion
 from .rigid.run import RigidRun
@@ -76,11 +76,12 @@ class Bonds:
         model, state, rigid = self._model, self._state, self._rigid
         out = make_bond_impacts(model.bond_count)
         out.blame[:] = GROUND_BODY
+        struck = Struck(model.hulls.piece, model.pieces.body, state.assemblies.piece_count[state.piece_assembly] > 1)
         hits = load_by_impacts(
-            rigid.scene,
-            rigid.bodies,
-            rigid.solver,
+            rigid.solver.contacts,
+            rigid.contact_count,
             state.contact_cache,
+            struck,
             model.bonds,
             state.bond_broken,
             load_floor(model),

@@ -12,12 +12,11 @@ from typing import NamedTuple
 
 import numpy as np
 
-from ..arrays import Flag, Flags, Int, Scalar, allocate
+from ..arrays import Flag, Flags, Index, Int, Mask, Scalar, allocate
 from ..kernels import kernel
 from .model import BondTable, Model
-from .rigid.constraints import CONTACTS, IMPACT_SPEED, ConstraintSet
+from .rigid.constraints import IMPACT_SPEED, ContactConstraints
 from .rigid.contact_solver import impact_impulse
-from .rigid.groups import Bodies, Scene
 from .state import ContactCache
 
 IMPACT_TIME = 0.02
@@ -101,12 +100,25 @@ def spread_load(
         reached[queue[i]] = 0
 
 
+class Struck(NamedTuple):
+    """What impacts fall on.
+
+    shape_piece : (S,) int32, piece of each shape
+    body        : (P,) int32
+    bonded      : (P,) bool, whether a piece hangs together with others
+    """
+
+    shape_piece: Index
+    body: Index
+    bonded: Mask
+
+
 @kernel
 def load_by_impacts(
-    scene: Scene,
-    bodies: Bodies,
-    solver: ConstraintSet,
+    contacts: ContactConstraints,
+    count: int,
     cache: ContactCache,
+    struck: Struck,
     bonds: BondTable,
     broken: Flags,
     floor: float,
@@ -115,29 +127,29 @@ def load_by_impacts(
 ) -> int:
     """Loads on all bonds by this interval's impacts.
 
+    count   : int, contacts
     broken  : (B,) uint8
     floor   : float, [N], as in ``spread_load``
     out     : zeros before
-    Returns : the number of impacts on bonded assemblies
+    Returns : the number of impacts on bonded pieces
     """
-    hulls, asm, body, contacts = scene.hulls, bodies.assemblies, scene.pieces.body, solver.contacts
     hits = 0
-    for r in range(solver.counts[CONTACTS]):
+    for r in range(count):
         impulse = impact_impulse(contacts, r, IMPACT_SPEED)
         if impulse <= 0.0:
             continue
         k = contacts.cache_index[r]
         t = cache.shape_b[k]
-        pa = np.int64(hulls.piece[cache.shape_a[k]])
-        pb = np.int64(hulls.piece[t]) if t >= 0 else np.int64(-1)
+        pa = np.int64(struck.shape_piece[cache.shape_a[k]])
+        pb = np.int64(struck.shape_piece[t]) if t >= 0 else np.int64(-1)
         force = (impulse + cache.impact_impulse[k]) / IMPACT_TIME  # one impact may fall on both sides of a boundary
         for side in range(2):
-            struck, by = (pa, pb) if side == 0 else (pb, pa)
-            if struck < 0 or asm.piece_count[bodies.piece_assembly[struck]] <= 1:
+            hit, by = (pa, pb) if side == 0 else (pb, pa)
+            if hit < 0 or not struck.bonded[hit]:
                 continue
             hits += 1
-            source = np.int64(body[by] if by >= 0 else GROUND_BODY)
-            spread_load(struck, force, floor, source, bonds, broken, out, search)
+            source = np.int64(struck.body[by] if by >= 0 else GROUND_BODY)
+            spread_load(hit, force, floor, source, bonds, broken, out, search)
     return hits
 
 

@@ -17,7 +17,6 @@ from .model import Model, Motion
 from .rigid.broad_phase import find_pairs, sort_along, update_shapes, widest_axis
 from .rigid.constraints import (
     CONTACTS,
-    JOINTS,
     SPECULATIVE,
     Arms,
     ConstraintSet,
@@ -28,7 +27,7 @@ from .rigid.constraints import (
 from .rigid.contact_cache import Pairing, Pairs, match_cache, sleeping_pairs_first
 from .rigid.detection import ContactPoints, DetectionScratch, Span, find_contacts, make_detection_scratch
 from .rigid.groups import Bodies, Scene, WorldShapes, make_world_shapes
-from .rigid.joints import gather_joints
+from .rigid.joints import Joints, gather_joints
 from .rigid.redetection import prepare_redetection
 from .rigid.solver import RigidScratch, make_rigid_scratch
 from .state import Assemblies, ContactCache
@@ -99,7 +98,7 @@ def _find_awake(asm: Assemblies, awake: Index) -> int:
     return n
 
 
-@kernel(inner=True)
+@kernel(inline=True)
 def _detect(
     scene: Scene,
     bodies: Bodies,
@@ -163,6 +162,7 @@ def run_interval(
     pairs: Pairs,
     points: ContactPoints,
     solver: ConstraintSet,
+    tied: Joints,
     scratch: IntervalScratch,
     numbers: Index,
 ) -> None:
@@ -175,10 +175,10 @@ def run_interval(
     if not _detect(scene, bodies, cache, pairing, pairs, points, solver, scratch, numbers):
         return
     if numbers[UNTIL] == Stage.SOLVE:
-        solver.counts[JOINTS] = 0
+        tied.count[0] = 0
         return
     settings, world, rigid, stale = scene.settings, scratch.world, scratch.rigid, solver.stale
-    solver.counts[JOINTS] = gather_joints(scene, bodies, solver.joints)
+    gather_joints(tied, bodies)
     numbers[AWAKE] = _find_awake(bodies.assemblies, rigid.awake)
     awake = rigid.awake[: numbers[AWAKE]]
     # not literals: the substeps would be compiled once more for them
@@ -186,7 +186,7 @@ def run_interval(
     world.placed_at[:] = 0
     rigid.inertia_at[:] = 0
     while True:
-        step, count = run_substeps(scene, bodies, solver, awake, step, count, regroup, rigid)
+        step, count = run_substeps(settings, bodies, solver, tied, awake, step, count, regroup, rigid)
         if count == 0:
             break
         span = Span(np.int64(step), settings.interval * (1.0 - step / settings.substeps))

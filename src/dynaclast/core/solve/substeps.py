@@ -10,17 +10,20 @@ import numpy as np
 
 from ..arrays import Index
 from ..kernels import kernel
+from .model import Settings
 from .rigid.constraints import ConstraintSet
-from .rigid.groups import Bodies, Scene
+from .rigid.groups import Bodies
+from .rigid.joints import Joints
 from .rigid.redetection import find_stale
 from .rigid.solver import RigidScratch, begin_interval, begin_substep, end_substep, solve_velocities
 
 
 @kernel(inner=True)
 def run_substeps(
-    scene: Scene,
+    settings: Settings,
     bodies: Bodies,
     solver: ConstraintSet,
+    tied: Joints,
     awake: Index,
     first: int,
     stale: int,
@@ -34,13 +37,12 @@ def run_substeps(
     regroup : int, 1 where there are new contacts
     Returns : the substep to go on with, and how many contacts in solver.stale want to be detected anew
     """
-    settings = scene.settings
     h = settings.interval / settings.substeps
-    begin_interval(scene, bodies, solver, awake, first, stale, regroup, scratch)
+    begin_interval(settings, bodies, solver, tied, awake, first, stale, regroup, scratch)
     for step in range(first, settings.substeps):
-        begin_substep(scene, bodies, solver, awake, step, h, scratch)
-        solve_velocities(scene, bodies, solver, step, h, scratch)
-        end_substep(scene, bodies, solver, awake, h, scratch)
+        begin_substep(settings, bodies, solver, tied, awake, step, h, scratch)
+        solve_velocities(settings, bodies, solver, tied, step, h, scratch)
+        end_substep(settings, bodies, solver, tied, awake, h, scratch)
         if step + 1 < settings.substeps:
             found = find_stale(solver, bodies, h)
             if found:

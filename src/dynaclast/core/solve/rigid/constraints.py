@@ -34,7 +34,6 @@ from ..model import Motion
 from ..state import Assemblies, ContactCache
 from .detection import ContactPoints
 from .groups import Bodies, Scene
-from .joints import JointConstraints
 
 RESTITUTION_SPEED = 0.14
 """Points that meet slower than this share of the pair's characteristic speed do not bounce."""
@@ -173,32 +172,27 @@ class StaleContacts(NamedTuple):
     entry: Index
 
 
-CONTACTS, SPECULATIVE, JOINTS = range(3)
+CONTACTS, SPECULATIVE = range(2)
 """Places in ConstraintSet.counts."""
 
 
 class ConstraintSet(NamedTuple):
-    """All constraints of an interval.
+    """All constraints of contacts in an interval.
 
-    counts : (3,) int64, how many contacts, speculative pairs and joints there are
+    counts : (2,) int64, how many contacts and speculative pairs there are
     """
 
     contacts: ContactConstraints
     speculative: SpeculativePairs
-    joints: JointConstraints
     stale: StaleContacts
     counts: Index
 
 
-def make_constraints(pairs: int, ties: int) -> ConstraintSet:
-    """Room for the constraints of so many pairs and ties."""
+def make_constraints(pairs: int) -> ConstraintSet:
+    """Room for the constraints of so many pairs."""
     stale = StaleContacts(np.zeros(pairs, np.int32), np.zeros(pairs, np.uint8), np.zeros(pairs, np.int64))
     return ConstraintSet(
-        allocate(ContactConstraints, pairs),
-        allocate(SpeculativePairs, pairs),
-        allocate(JointConstraints, ties),
-        stale,
-        np.zeros(3, np.int64),
+        allocate(ContactConstraints, pairs), allocate(SpeculativePairs, pairs), stale, np.zeros(2, np.int64)
     )
 
 

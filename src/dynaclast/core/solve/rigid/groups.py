@@ -7,7 +7,7 @@ from typing import NamedTuple
 import numpy as np
 
 from ...arrays import Array, Index
-from ..model import Hulls, Model, PieceTable, Settings, TieTable, TriangleMeshes
+from ..model import Hulls, Model, PieceTable, Settings, TriangleMeshes
 from ..state import Assemblies, State
 
 
@@ -20,7 +20,6 @@ class Scene(NamedTuple):
     hulls: Hulls
     pieces: PieceTable
     meshes: TriangleMeshes
-    ties: TieTable
     uncollided: Index
     settings: Settings
 
@@ -29,8 +28,6 @@ class Bodies(NamedTuple):
     """What moves, by assembly slot (A).
 
     piece_assembly       : (P,) int32, slot of each piece
-    tie_broken           : (T,) uint8
-    tie_impulse          : (T, 8) float64, what each tie ended the last interval with
     acceleration         : (A, 3) float64, [m/s2], by fields, the same all through the interval
     angular_acceleration : (A, 3) float64, [rad/s2], likewise
     inv_mass             : (A,) float64, [1/kg], 0 for what is fixed, kinematic or asleep
@@ -42,8 +39,6 @@ class Bodies(NamedTuple):
 
     assemblies: Assemblies
     piece_assembly: Index
-    tie_broken: Array
-    tie_impulse: Array
     acceleration: Array
     angular_acceleration: Array
     inv_mass: Array
@@ -87,7 +82,7 @@ def make_world_shapes(hulls: Hulls) -> WorldShapes:
 def scene_of(model: Model, state: State) -> Scene:
     """The scene of a run; pieces are held as the state says."""
     pieces = model.pieces._replace(hold=state.hold)
-    return Scene(model.hulls, pieces, model.triangle_meshes, model.ties, model.uncollided, model.settings)
+    return Scene(model.hulls, pieces, model.triangle_meshes, model.uncollided, model.settings)
 
 
 def bodies_of(state: State) -> Bodies:
@@ -96,8 +91,6 @@ def bodies_of(state: State) -> Bodies:
     return Bodies(
         state.assemblies,
         state.piece_assembly,
-        state.tie_broken,
-        state.tie_impulse,
         f((slots, 3)),
         f((slots, 3)),
         f(slots),

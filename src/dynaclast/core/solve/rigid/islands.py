@@ -11,8 +11,9 @@ from ...arrays import Flag, Index, Int, Scalar, Vec4
 from ...kernels import kernel
 from ...kernels.union_find import find_root, unite
 from ..model import Motion
-from .constraints import CONTACTS, IMPACT_SPEED, JOINTS, ConstraintSet, ContactConstraints
+from .constraints import CONTACTS, IMPACT_SPEED, ConstraintSet, ContactConstraints
 from .groups import Bodies
+from .joints import Joints
 
 ITERATIONS_OF = ((24, 6), (60, 3))
 """Passes a substep of islands with at most so many contacts; larger ones take one. Few contacts cost little, and stacks
@@ -83,14 +84,14 @@ def _is_driven(bodies: Bodies, a: int, b: int) -> bool:
 
 
 @kernel(inner=True)
-def _join(islands: Islands, solver: ConstraintSet, awake: Index, inv_mass: Scalar) -> None:
+def _join(islands: Islands, solver: ConstraintSet, tied: Joints, awake: Index, inv_mass: Scalar) -> None:
     """Fill islands.island."""
-    island, contacts, joints = islands.island, solver.contacts, solver.joints
+    island, contacts, joints = islands.island, solver.contacts, tied.constraints
     for r in range(solver.counts[CONTACTS]):
         a, b = contacts.body_a[r], contacts.body_b[r]
         if inv_mass[a] > 0.0 and inv_mass[b] > 0.0:
             unite(island, np.int64(a), np.int64(b))
-    for r in range(solver.counts[JOINTS]):
+    for r in range(tied.count[0]):
         a, b = joints.body_a[r], joints.body_b[r]
         if inv_mass[a] > 0.0 and inv_mass[b] > 0.0:
             unite(island, np.int64(a), np.int64(b))
@@ -100,19 +101,19 @@ def _join(islands: Islands, solver: ConstraintSet, awake: Index, inv_mass: Scala
 
 
 @kernel(inner=True)
-def find_islands(solver: ConstraintSet, bodies: Bodies, awake: Index, islands: Islands) -> int:
+def find_islands(solver: ConstraintSet, tied: Joints, bodies: Bodies, awake: Index, islands: Islands) -> int:
     """Moving slots joined by contacts and joints; fills islands, but for energies, and contacts.iterations.
 
     awake   : (n,) int64, slots that are awake
     Returns : the most iterations of any contact
     """
-    contacts, joints, inv_mass = solver.contacts, solver.joints, bodies.inv_mass
+    contacts, joints, inv_mass = solver.contacts, tied.constraints, bodies.inv_mass
     watch, grounded, size = islands.watch, islands.grounded, islands.size
     for k in range(len(awake)):
         a = awake[k]
         islands.island[a] = a
         grounded[a], watch[a], size[a] = 0, 0, 0
-    _join(islands, solver, awake, inv_mass)
+    _join(islands, solver, tied, awake, inv_mass)
     for r in range(solver.counts[CONTACTS]):
         a, b = contacts.body_a[r], contacts.body_b[r]
         i = _island_of(islands, bodies, a, b)
@@ -125,7 +126,7 @@ def find_islands(solver: ConstraintSet, bodies: Bodies, awake: Index, islands: I
             watch[i] |= Watch.MOTION
         if _is_driven(bodies, a, b):
             watch[i] |= Watch.DRIVEN
-    for r in range(solver.counts[JOINTS]):
+    for r in range(tied.count[0]):
         a, b = joints.body_a[r], joints.body_b[r]
         i = _island_of(islands, bodies, a, b)
         watch[i] |= Watch.JOINTED

@@ -9,12 +9,13 @@ from typing import NamedTuple
 
 import numpy as np
 
-from ...arrays import Array, Int, Mat3, Scalar, Vec3, Vec8
+from ...arrays import Array, Flags, Index, Int, Mat3, Scalar, Vec3, Vec8, allocate
 from ...kernels import kernel
 from ...kernels.linalg import invert_symmetric_3x3, multiply_quaternions, quaternion_to_matrix
-from ..model import Motion, TieKind, TieTable
+from ..model import Model, Motion, TieKind, TieTable
+from ..state import Assemblies, State
 from .assemblies import wake
-from .groups import Bodies, Scene
+from .groups import Bodies
 
 LIMIT, FRICTION = 6, 7
 """Places in JointConstraints.impulse: 0 to 2 at the point [N s], 3 to 5 of rotation [N m s], then these about the axis
@@ -63,6 +64,27 @@ class JointConstraints(NamedTuple):
     total_angular_impulse: Scalar
 
 
+class Joints(NamedTuple):
+    """Ties, and the joints they are in an interval.
+
+    broken      : (T,) uint8
+    impulse     : (T, 8) float64, what each tie ended the last interval with
+    constraints : of which the first count[0] are in use
+    count       : (1,) int64
+    """
+
+    ties: TieTable
+    broken: Flags
+    impulse: Array
+    constraints: JointConstraints
+    count: Index
+
+
+def joints_of(model: Model, state: State) -> Joints:
+    constraints = allocate(JointConstraints, len(model.ties.kind))
+    return Joints(model.ties, state.tie_broken, state.tie_impulse, constraints, np.zeros(1, np.int64))
+
+
 class JointScratch(NamedTuple):
     """Scratch for one joint: five matrices (3, 3) and two vectors (3,)."""
 
@@ -80,15 +102,14 @@ def make_joint_scratch() -> JointScratch:
 
 
 @kernel
-def wake_joined(ties: TieTable, bodies: Bodies) -> int:
+def wake_joined(ties: TieTable, broken: Flags, piece_assembly: Index, asm: Assemblies) -> int:
     """Wake what sleeps at the other end of a tie to something awake; returns 1 if anything woke."""
-    asm = bodies.assemblies
     woke = 0
     ground = len(asm.alive) - 1
     for i in range(len(ties.kind)):
-        if bodies.tie_broken[i] or ties.piece[i, 1] < 0:
+        if broken[i] or ties.piece[i, 1] < 0:
             continue
-        a, b = bodies.piece_assembly[ties.piece[i, 0]], bodies.piece_assembly[ties.piece[i, 1]]
+        a, b = piece_assembly[ties.piece[i, 0]], piece_assembly[ties.piece[i, 1]]
         for x, y in ((a, b), (b, a)):
             awake = x != ground and not asm.asleep[x] and asm.motion[x] != Motion.FIXED
             if awake and asm.asleep[y]:
@@ -98,15 +119,13 @@ def wake_joined(ties: TieTable, bodies: Bodies) -> int:
 
 
 @kernel(inner=True)
-def gather_joints(scene: Scene, bodies: Bodies, joints: JointConstraints) -> int:
-    """The ties between ends of which one can move, with the impulses they ended the last interval with; returns how
-    many.
-    """
-    ties, inv_mass = scene.ties, bodies.inv_mass
+def gather_joints(tied: Joints, bodies: Bodies) -> None:
+    """The ties between ends of which one can move, with the impulses they ended the last interval with."""
+    ties, joints, inv_mass = tied.ties, tied.constraints, bodies.inv_mass
     ground = len(inv_mass) - 1
     n = 0
     for i in range(len(ties.kind)):
-        if bodies.tie_broken[i]:
+        if tied.broken[i]:
             continue
         a = bodies.piece_assembly[ties.piece[i, 0]]
         b = bodies.piece_assembly[ties.piece[i, 1]] if ties.piece[i, 1] >= 0 else ground
@@ -116,9 +135,9 @@ def gather_joints(scene: Scene, bodies: Bodies, joints: JointConstraints) -> int
         joints.total_impulse[n] = 0.0
         joints.total_angular_impulse[n] = 0.0
         for c in range(8):
-            joints.impulse[n, c] = bodies.tie_impulse[i, c]
+            joints.impulse[n, c] = tied.impulse[i, c]
         n += 1
-    return n
+    tied.count[0] = n
 
 
 @kernel(inner=True)

@@ -21,13 +21,13 @@ from ..interval import (
 from ..model import Model, Motion
 from ..state import ContactCache, State, make_contact_cache
 from .assemblies import split, wake_around
-from .constraints import CONTACTS, JOINTS, ConstraintSet, make_constraints, update_inverse_masses
+from .constraints import CONTACTS, ConstraintSet, make_constraints, update_inverse_masses
 from .contact_cache import make_pairing, make_pairs
 from .contact_solver import store_impulses
 from .detection import make_contact_points
 from .groups import bodies_of, scene_of
 from .joint_solver import joint_loads
-from .joints import wake_joined
+from .joints import joints_of, wake_joined
 from .sleep import SleepScratch, update_sleep
 
 FIRST_ROOM = 1024
@@ -42,12 +42,12 @@ class RigidRun:
 
     def __init__(self, model: Model, state: State) -> None:
         self.model, self.state = model, state
-        self.scene, self.bodies = scene_of(model, state), bodies_of(state)
+        self.scene, self.bodies, self.tied = scene_of(model, state), bodies_of(state), joints_of(model, state)
         slots = model.piece_count + 1
         self._scratch = make_interval_scratch(model, piece_positions(model, state)[model.hulls.piece])
         self._room = FIRST_ROOM
         self._pairs, self._points = make_pairs(self._room, 0), make_contact_points(0)
-        self.solver: ConstraintSet = make_constraints(self._room, len(model.ties.kind))
+        self.solver: ConstraintSet = make_constraints(self._room)
         self._cache, self._pairing = make_contact_cache(0), make_pairing(0)
         self._sleep = allocate(SleepScratch, slots)
         self._numbers = np.zeros(7, np.int64)
@@ -140,7 +140,8 @@ class RigidRun:
     # ---------------------------------------------------------------------------- interval
 
     def wake_joined(self) -> None:
-        if len(self.model.ties.kind) and wake_joined(self.model.ties, self.bodies):
+        tied, state = self.tied, self.state
+        if len(tied.ties.kind) and wake_joined(tied.ties, tied.broken, state.piece_assembly, state.assemblies):
             self.place_everything()
 
     def solve(self, stage: Stage = Stage.DETECT, until: Stage = Stage.DONE) -> Index:
@@ -163,6 +164,7 @@ class RigidRun:
                 self._pairs,
                 self._points,
                 self.solver,
+                self.tied,
                 self._scratch,
                 numbers,
             )
@@ -177,7 +179,7 @@ class RigidRun:
         """Room for more pairs of an interval."""
         self._room = max(room, self._room)
         if self._room > len(self.solver.contacts.body_a):
-            self.solver = make_constraints(self._room, len(self.model.ties.kind))
+            self.solver = make_constraints(self._room)
 
     def _make_room(self) -> None:
         """Bring the cache of the state into memory with room for an interval's pairs."""
@@ -207,7 +209,7 @@ class RigidRun:
         """The ties at work in the interval (M,), and the load of every tie (T,) [N]; None where there are none. What
         they did is written to the state.
         """
-        model, joints, count = self.model, self.solver.joints, int(self.solver.counts[JOINTS])
+        model, joints, count = self.model, self.tied.constraints, int(self.tied.count[0])
         if not count:
             return None
         tie = joints.tie[:count]
@@ -218,5 +220,7 @@ class RigidRun:
 
     def fall_asleep(self, awake: Index) -> None:
         """Put to sleep what has been still long enough."""
-        if update_sleep(self.state.assemblies, awake, self.solver, self.model.settings, self._sleep):
+        contacts, tied = self.solver.contacts, self.tied
+        settings, asm = self.model.settings, self.state.assemblies
+        if update_sleep(asm, awake, contacts, self.contact_count, tied, settings, self._sleep):
             self.place_everything()  # sleepers' shapes are placed once more, where they came to lie

@@ -15,7 +15,8 @@ from ...kernels import kernel
 from ...kernels.union_find import find_root, unite
 from ..model import Motion, Settings
 from ..state import NOT_MEASURED, Assemblies
-from .constraints import CONTACTS, JOINTS, ConstraintSet, ContactConstraints
+from .constraints import ContactConstraints
+from .joints import Joints
 
 SLEEP_SPEED = 0.03
 """An assembly is slow below this share of sqrt(g * size) [m/s]."""
@@ -123,10 +124,11 @@ def _update_dwell(asm: Assemblies, a: int, dt: float, slides: bool) -> None:
 
 
 @kernel(inner=True)
-def _mark_support(asm: Assemblies, solver: ConstraintSet, scratch: SleepScratch) -> None:
+def _mark_support(
+    asm: Assemblies, contacts: ContactConstraints, contact_count: int, tied: Joints, scratch: SleepScratch
+) -> None:
     """What presses on what, carries it, or is joined to it."""
-    contacts, joints = solver.contacts, solver.joints
-    for r in range(solver.counts[CONTACTS]):
+    for r in range(contact_count):
         a, b = contacts.body_a[r], contacts.body_b[r]
         kinematic = asm.motion[a] == Motion.KINEMATIC or asm.motion[b] == Motion.KINEMATIC
         for i in range(contacts.point_count[r]):
@@ -136,8 +138,8 @@ def _mark_support(asm: Assemblies, solver: ConstraintSet, scratch: SleepScratch)
                 if kinematic:
                     scratch.carried[a] = 1
                     scratch.carried[b] = 1
-    for r in range(solver.counts[JOINTS]):
-        a, b = joints.body_a[r], joints.body_b[r]
+    for r in range(tied.count[0]):
+        a, b = tied.constraints.body_a[r], tied.constraints.body_b[r]
         scratch.jointed[a] = 1
         scratch.jointed[b] = 1
         if asm.motion[a] == Motion.KINEMATIC or asm.motion[b] == Motion.KINEMATIC:
@@ -173,26 +175,34 @@ def _update_timer(asm: Assemblies, a: int, g: float, dt: float, scratch: SleepSc
 
 
 @kernel(inner=True)
-def _keep_awake(asm: Assemblies, awake: Index, solver: ConstraintSet, g: float, scratch: SleepScratch) -> None:
+def _keep_awake(
+    asm: Assemblies,
+    awake: Index,
+    contacts: ContactConstraints,
+    contact_count: int,
+    tied: Joints,
+    g: float,
+    scratch: SleepScratch,
+) -> None:
     """What is restless stays awake, with what it is joined to and what presses on it, but not what presses on that in
     turn: a trembling piece does not keep the heap awake.
     """
-    contacts, joints, restless = solver.contacts, solver.joints, scratch.restless
+    restless = scratch.restless
     ground = len(asm.alive) - 1
     for k in range(len(awake)):
         a = awake[k]
         if asm.sleep_timer[a] < SLEEP_AFTER and asm.dwell_time[a] < DWELL_AFTER:
             restless[a] = 1
             scratch.awake[a] = 1
-    for r in range(solver.counts[JOINTS]):
-        a, b = joints.body_a[r], joints.body_b[r]
+    for r in range(tied.count[0]):
+        a, b = tied.constraints.body_a[r], tied.constraints.body_b[r]
         if asm.motion[a] != Motion.DYNAMIC or asm.motion[b] != Motion.DYNAMIC or a == ground or b == ground:
             continue
         if restless[a]:
             scratch.awake[b] = 1
         if restless[b]:
             scratch.awake[a] = 1
-    for r in range(solver.counts[CONTACTS]):
+    for r in range(contact_count):
         a, b = contacts.body_a[r], contacts.body_b[r]
         if _load(contacts, r) <= 0.0 or not _may_sleep(asm, a, b):
             continue
@@ -225,7 +235,13 @@ def _couple(asm: Assemblies, a: int, b: int, scratch: SleepScratch) -> None:
 
 @kernel
 def update_sleep(
-    asm: Assemblies, awake: Index, solver: ConstraintSet, settings: Settings, scratch: SleepScratch
+    asm: Assemblies,
+    awake: Index,
+    contacts: ContactConstraints,
+    contact_count: int,
+    tied: Joints,
+    settings: Settings,
+    scratch: SleepScratch,
 ) -> int:
     """Put to sleep what has been still long enough.
 
@@ -240,15 +256,15 @@ def update_sleep(
         scratch.jointed[n] = scratch.restless[n] = scratch.awake[n] = 0
     for a in range(len(asm.alive)):
         asm.age[a] = min(1.0, asm.age[a] + settings.interval)
-    _find_sliding(asm, solver.contacts, solver.counts[CONTACTS], g, scratch.sliding)
-    _mark_support(asm, solver, scratch)
+    _find_sliding(asm, contacts, contact_count, g, scratch.sliding)
+    _mark_support(asm, contacts, contact_count, tied, scratch)
     for k in range(len(awake)):
         _update_timer(asm, awake[k], g, settings.interval, scratch)
-    _keep_awake(asm, awake, solver, g, scratch)
-    for r in range(solver.counts[CONTACTS]):
-        _couple(asm, solver.contacts.body_a[r], solver.contacts.body_b[r], scratch)
-    for r in range(solver.counts[JOINTS]):
-        _couple(asm, solver.joints.body_a[r], solver.joints.body_b[r], scratch)
+    _keep_awake(asm, awake, contacts, contact_count, tied, g, scratch)
+    for r in range(contact_count):
+        _couple(asm, contacts.body_a[r], contacts.body_b[r], scratch)
+    for r in range(tied.count[0]):
+        _couple(asm, tied.constraints.body_a[r], tied.constraints.body_b[r], scratch)
     slept = 0
     for k in range(len(awake)):
         a = awake[k]

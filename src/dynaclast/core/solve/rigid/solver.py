@@ -8,7 +8,8 @@ import numpy as np
 
 from ...arrays import Array, Index, allocate
 from ...kernels import kernel
-from .constraints import CONTACTS, JOINTS, ConstraintSet
+from ..model import Settings
+from .constraints import CONTACTS, ConstraintSet
 from .contact_solver import (
     accumulate_impulses,
     any_impulse,
@@ -18,7 +19,7 @@ from .contact_solver import (
     warm_start_contacts,
 )
 from .energy import clamp_kinetic_energy, clamp_swing_energy, measure_kinetic_energy, measure_swing_energy
-from .groups import Bodies, Scene
+from .groups import Bodies
 from .integration import integrate_kinematic, integrate_poses, integrate_velocities
 from .islands import Islands, find_islands, watch_impacts, watch_turning
 from .joint_solver import (
@@ -31,7 +32,7 @@ from .joint_solver import (
     update_arc_velocities,
     warm_start_joints,
 )
-from .joints import JointScratch, make_joint_scratch, update_joints
+from .joints import Joints, JointScratch, make_joint_scratch, update_joints
 
 OPENING_ITERATIONS, OPENING_BUDGET = 20_000, 400_000
 """Where nothing is known yet of what presses on what, as when a run opens on things that rest on one another, the first
@@ -88,11 +89,12 @@ def make_rigid_scratch(slots: int) -> RigidScratch:
     )
 
 
-@kernel(inner=True)
+@kernel(inline=True)
 def begin_interval(
-    scene: Scene,
+    settings: Settings,
     bodies: Bodies,
     solver: ConstraintSet,
+    tied: Joints,
     awake: Index,
     first: int,
     stale: int,
@@ -106,7 +108,7 @@ def begin_interval(
     stale   : int, how many stale contacts were detected anew
     regroup : int, 1 where islands must be found, since there are new contacts
     """
-    islands, passes, settings = scratch.islands, scratch.passes, scene.settings
+    islands, passes = scratch.islands, scratch.passes
     if first == 0:
         bodies.displacement[:, :] = 0.0
         bodies.rotation[:, :] = 0.0
@@ -115,11 +117,11 @@ def begin_interval(
     scratch.changed_at[:] = 0
     passes[DONE] = 1
     if regroup:
-        passes[MOST] = find_islands(solver, bodies, awake, islands)
+        passes[MOST] = find_islands(solver, tied, bodies, awake, islands)
     else:
         watch_impacts(solver, stale, bodies, islands)
     watch_turning(awake, bodies, settings.interval, islands)
-    if solver.counts[JOINTS]:
+    if tied.count[0]:
         half = 0.5 * settings.interval / settings.substeps
         measure_swing_energy(bodies, awake, islands, settings.gravity, half, islands.swing_before)
     count = solver.counts[CONTACTS]
@@ -127,13 +129,20 @@ def begin_interval(
     passes[OPENING] = 0 if resting else min(OPENING_ITERATIONS, OPENING_BUDGET // max(count, 1))
 
 
-@kernel(inner=True)
+@kernel(inline=True)
 def begin_substep(
-    scene: Scene, bodies: Bodies, solver: ConstraintSet, awake: Index, step: int, h: float, scratch: RigidScratch
+    settings: Settings,
+    bodies: Bodies,
+    solver: ConstraintSet,
+    tied: Joints,
+    awake: Index,
+    step: int,
+    h: float,
+    scratch: RigidScratch,
 ) -> None:
     """Forces, and the impulses of the last substep again."""
-    settings, ties, joints, contacts = scene.settings, scene.ties, solver.joints, solver.contacts
-    count, joint_count = solver.counts[CONTACTS], solver.counts[JOINTS]
+    ties, joints, contacts = tied.ties, tied.constraints, solver.contacts
+    count, joint_count = solver.counts[CONTACTS], tied.count[0]
     integrate_velocities(bodies, awake, h, settings.gravity)
     update_joints(ties, joints, joint_count, bodies, scratch.joint)
     update_arc_velocities(ties, joints, joint_count, bodies, h)
@@ -143,13 +152,13 @@ def begin_substep(
     warm_start_joints(ties, joints, joint_count, bodies)
 
 
-@kernel(inner=True)
+@kernel(inline=True)
 def solve_velocities(
-    scene: Scene, bodies: Bodies, solver: ConstraintSet, step: int, h: float, scratch: RigidScratch
+    settings: Settings, bodies: Bodies, solver: ConstraintSet, tied: Joints, step: int, h: float, scratch: RigidScratch
 ) -> None:
     """Pass over contacts and joints until every contact had its passes, joints hold, and impacts have spread."""
-    contacts, joints, passes = solver.contacts, solver.joints, scratch.passes
-    count, joint_count = solver.counts[CONTACTS], solver.counts[JOINTS]
+    contacts, joints, passes = solver.contacts, tied.constraints, scratch.passes
+    count, joint_count = solver.counts[CONTACTS], tied.count[0]
     most = passes[MOST]
     least = passes[OPENING] if step == 0 else 0
     rounds = max(most, least) if count else 0
@@ -166,20 +175,26 @@ def solve_velocities(
         if iteration < rounds or spreading:
             spreading = iterate_contacts(contacts, count, bodies, h, iteration, least, scratch.changed_at, passes[DONE])
         if joint_count:
-            parted = iterate_joints(scene.ties, joints, joint_count, bodies, h, iteration)
+            parted = iterate_joints(tied.ties, joints, joint_count, bodies, h, iteration)
             opened = max(opened, parted)
             parting = iteration < MIN_ITERATIONS or parted > CONVERGENCE * opened
         if iteration == most - 1 and rounds > most and not any_impulse(contacts, count):
             rounds = most  # things fall side by side: nothing bears anything yet
 
 
-@kernel(inner=True)
+@kernel(inline=True)
 def end_substep(
-    scene: Scene, bodies: Bodies, solver: ConstraintSet, awake: Index, h: float, scratch: RigidScratch
+    settings: Settings,
+    bodies: Bodies,
+    solver: ConstraintSet,
+    tied: Joints,
+    awake: Index,
+    h: float,
+    scratch: RigidScratch,
 ) -> None:
     """Clamp energy, take penetration and drift out, and go on."""
-    asm, islands, contacts, joints = bodies.assemblies, scratch.islands, solver.contacts, solver.joints
-    count, joint_count = solver.counts[CONTACTS], solver.counts[JOINTS]
+    asm, islands, contacts, joints = bodies.assemblies, scratch.islands, solver.contacts, tied.constraints
+    count, joint_count = solver.counts[CONTACTS], tied.count[0]
     shift, turn = scratch.shift, scratch.turn
     measure_kinetic_energy(asm, awake, islands, islands.energy_after)
     clamp_kinetic_energy(asm, awake, islands)
@@ -188,11 +203,11 @@ def end_substep(
             shift[awake[k], c] = 0.0
             turn[awake[k], c] = 0.0
     apply_split_impulses(contacts, count, bodies, shift, turn, h, scratch.passes[MOST])
-    stabilise_joints(scene.ties, joints, joint_count, shift, turn, bodies)
-    accumulate_joint_impulses(scene.ties, joints, joint_count)
+    stabilise_joints(tied.ties, joints, joint_count, shift, turn, bodies)
+    accumulate_joint_impulses(tied.ties, joints, joint_count)
     integrate_poses(bodies, awake, h, shift, turn, scratch.matrix, scratch.quaternion)
     integrate_kinematic(bodies, h)
     accumulate_impulses(contacts, count)
     if joint_count:
-        measure_swing_energy(bodies, awake, islands, scene.settings.gravity, 0.5 * h, islands.swing_after)
+        measure_swing_energy(bodies, awake, islands, settings.gravity, 0.5 * h, islands.swing_after)
         clamp_swing_energy(asm, awake, islands)
