@@ -219,10 +219,10 @@ def threads() -> None:
     from concurrent.futures import ThreadPoolExecutor
 
     import numba
+    from dynaclast.core.solve.rigid.interval import DONE, SEARCH, SOLVE
 
     from dynaclast.core.solve import touching
     from dynaclast.core.solve.rigid.gjk import gjk, make_scratch
-    from dynaclast.core.solve.rigid.interval import DONE, SEARCH, SOLVE
 
     @numba.njit(nogil=True)
     def distances(points, first, last, out, scratch):  # noqa: ANN001, ANN202

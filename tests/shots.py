@@ -6,7 +6,7 @@ from typing import Any
 
 from dynaclast.core.bake import bake
 from dynaclast.core.document import Shot, parse
-from dynaclast.core.formats.bake import Baked
+from dynaclast.core.formats.frames import Baked
 
 
 def box(

@@ -25,7 +25,8 @@ def _load(path: Path) -> Shot:
 
 def _resolver(folder: Path):  # noqa: ANN202
     """Reads mesh files beside the document, and nothing outside its folder."""
-    from .core.formats.meshes import MOST_BYTES, read_mesh
+    from .core.formats.read import MOST_BYTES, read_mesh
+    from .files import usd_layer
 
     def resolve(shape: FileShape | AssetShape) -> TriMesh:
         if isinstance(shape, AssetShape):
@@ -40,14 +41,14 @@ def _resolver(folder: Path):  # noqa: ANN202
             raise InputError(f"there is no file '{shape.path}' beside the document", where=shape.path)
         if path.stat().st_size > MOST_BYTES:
             raise InputError(f"'{shape.path}' is larger than {MOST_BYTES // 1_000_000} MB", where=shape.path)
-        return read_mesh(path.read_bytes(), shape.path, shape.scale)
+        return read_mesh(path.read_bytes(), shape.path, usd_layer, shape.scale)
 
     return resolve
 
 
 def cmd_bake(args: argparse.Namespace) -> int:
     from .core.bake import bake
-    from .core.formats.bake import write_events, write_frames
+    from .core.formats.frames import write_events, write_frames
     from .core.preflight.faults import faults, refuse, without
 
     shot = _load(args.shot)
@@ -142,13 +143,13 @@ def cmd_schema(args: argparse.Namespace) -> int:
 
 
 def cmd_export(args: argparse.Namespace) -> int:
-    from .export import write_export
+    from .files import write_export
 
     folder = Path(args.source)
     if folder.is_dir():
         write_export(folder, args.to)
     else:
-        from .jobs.export import export_take
+        from .jobs.take_export import export_take
 
         export_take(args.source, args.to)
     print(f"wrote {args.to}")

@@ -10,7 +10,7 @@ SOURCE = Path(__file__).parents[2] / "src" / "dynaclast"
 LAYERS = {
     "core": {"core"},
     "store": {"store", "core"},
-    "jobs": {"jobs", "store", "core", "export", "runtime"},
+    "jobs": {"jobs", "store", "core", "files", "runtime"},
     "web": {"web", "jobs", "store", "core"},
 }
 CORE = {
@@ -54,6 +54,19 @@ FORBIDDEN_IN_CORE = {
     "socket",
     "subprocess",
     "sys",
+}
+
+
+OPENS_A_PATH = {
+    "CreateNew",
+    "FindOrOpen",
+    "Export",
+    "fromfile",
+    "tofile",
+    "loadtxt",
+    "savetxt",
+    "read_bytes",
+    "write_bytes",
 }
 
 
@@ -106,6 +119,8 @@ def test_core_touches_no_files_clock_web_or_database() -> None:
             if isinstance(n, ast.Call) and isinstance(n.func, ast.Name)
         ]
         wrong += [f"{path.name} calls {c}" for c in calls if c in ("open", "eval", "exec", "print")]
+        attributes = [n.attr for n in ast.walk(ast.parse(path.read_text())) if isinstance(n, ast.Attribute)]
+        wrong += [f"{path.name} opens a path by {a}" for a in attributes if a in OPENS_A_PATH]
     assert not wrong
 
 
@@ -131,3 +146,42 @@ def test_only_the_viewport_knows_the_drawing_library() -> None:
         and ('from "three' in p.read_text() or "camera-controls" in p.read_text())
     ]
     assert not wrong
+
+
+def module_graph() -> dict[str, set[str]]:
+    """Every module of the package and the modules it imports when it is loaded."""
+    names = {
+        ".".join(("dynaclast", *p.relative_to(SOURCE).with_suffix("").parts)).removesuffix(".__init__"): p
+        for p in SOURCE.rglob("*.py")
+    }
+    graph: dict[str, set[str]] = {}
+    for name, path in names.items():
+        found: set[str] = set()
+        package = name.split(".") if path.name == "__init__.py" else name.split(".")[:-1]
+        for node in ast.parse(path.read_text()).body:
+            if not isinstance(node, ast.ImportFrom):
+                continue
+            base = package[: len(package) - node.level + 1] if node.level else []
+            module = ".".join([*base, *(node.module.split(".") if node.module else [])])
+            for alias in node.names:
+                whole = f"{module}.{alias.name}"
+                found.add(whole if whole in names else module)
+        graph[name] = {m for m in found if m in names and m != name}
+    return graph
+
+
+def test_no_module_imports_itself_by_a_circle() -> None:
+    graph = module_graph()
+    done: set[str] = set()
+
+    def follow(name: str, way: list[str]) -> None:
+        if name in way:
+            raise AssertionError(" -> ".join([*way[way.index(name) :], name]))
+        if name in done:
+            return
+        for other in sorted(graph[name]):
+            follow(other, [*way, name])
+        done.add(name)
+
+    for name in sorted(graph):
+        follow(name, [])

@@ -14,17 +14,23 @@ from hypothesis import strategies as st
 from pxr import Usd, UsdGeom
 
 from dynaclast.core.errors import InputError
-from dynaclast.core.formats.bake import read_baked, write_events, write_frames
-from dynaclast.core.formats.meshes import MOST_BYTES, read_mesh
+from dynaclast.core.formats.frames import read_baked, write_events, write_frames
+from dynaclast.core.formats.read import MOST_BYTES
+from dynaclast.core.formats.read import read_mesh as read_bytes
 from dynaclast.core.fracture.build import build_pieces
 from dynaclast.core.geometry import primitives
 from dynaclast.core.geometry.check import solid
 from dynaclast.core.geometry.mass import signed_volume
+from dynaclast.core.geometry.mesh import TriMesh
 from dynaclast.core.geometry.rotations import rotation_matrix
-from dynaclast.export import write_scene
+from dynaclast.files import usd_layer, write_scene
 from shots import blow, footing, pillar, run, shot
 
 TUBE = primitives.tube(1.0, 0.3, 2.0, segments=16)
+
+
+def read_mesh(data: bytes, name: str, *more: object, **named: object) -> TriMesh:
+    return read_bytes(data, name, usd_layer, *more, **named)
 
 
 def as_file(kind: str) -> bytes:

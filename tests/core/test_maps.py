@@ -11,7 +11,7 @@ from dynaclast.__main__ import main as command
 from dynaclast.core.bake import bake
 from dynaclast.core.document import parse
 from dynaclast.core.errors import DocumentError, GeometryError
-from dynaclast.core.formats.bake import read_baked, write_events, write_frames
+from dynaclast.core.formats.frames import read_baked, write_events, write_frames
 from dynaclast.core.fracture.build import build_pieces, content_key
 from dynaclast.core.geometry.mass import signed_volume
 from dynaclast.core.layout import with_shared

@@ -18,8 +18,8 @@ import pytest
 
 from dynaclast.core.bake import bake
 from dynaclast.core.document import Shot, parse
-from dynaclast.jobs.bake import run_bake
-from dynaclast.jobs.export import baked_take
+from dynaclast.jobs.take import run_bake
+from dynaclast.jobs.take_export import baked_take
 from dynaclast.mariadb import Database
 from dynaclast.store import shots, takes
 from dynaclast.store.database import Store

@@ -9,7 +9,7 @@ import pytest
 
 from dynaclast.core.falloff.noise import curl_noise
 from dynaclast.core.fields import EFFECTS, PIECES, EffectContext
-from dynaclast.core.formats.bake import Baked
+from dynaclast.core.formats.frames import Baked
 from dynaclast.core.geometry.rotations import rotation_matrix
 from dynaclast.core.solve.elements import Elements
 from dynaclast.core.solve.field_actions import Actions, Blow

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from dynaclast.core.bake import bake
-from dynaclast.core.formats.bake import Baked
+from dynaclast.core.formats.frames import Baked
 from dynaclast.core.fracture.build import build_pieces
 from dynaclast.core.geometry.rotations import rotation_matrix
 from dynaclast.core.solve.loop import Run

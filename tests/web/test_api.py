@@ -12,7 +12,7 @@ from flask.testing import FlaskClient
 
 from dynaclast.core import document
 from dynaclast.core.geometry import primitives
-from dynaclast.jobs.bake import run_bake
+from dynaclast.jobs.take import run_bake
 from dynaclast.mariadb import Database
 from dynaclast.store.blobs import unpack
 from dynaclast.web.app import create_app

@@ -7,7 +7,7 @@ from collections.abc import Callable
 import numpy as np
 
 from .document import Shot
-from .formats.bake import Baked
+from .formats.frames import Baked
 from .fracture.build import Resolve, no_files
 from .solve.frame import STATE_NAMES, Frame
 from .solve.loop import frames

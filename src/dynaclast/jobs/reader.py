@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import contextlib
 import os
-import pickle
 import select
 import struct
 import subprocess
@@ -18,8 +17,12 @@ import time
 from pathlib import Path
 from typing import Any, BinaryIO
 
-from ..core.errors import DynaclastError, InputError
-from ..core.formats.meshes import MeshFile, kind_of
+import numpy as np
+
+from ..core.errors import DynaclastError, GeometryError, InputError
+from ..core.formats.parts import MeshFile, PartMesh, kind_of
+from ..core.geometry.mesh import make
+from ..store.blobs import pack, unpack
 
 MOST_SECONDS = 60.0
 MOST_MEMORY = 6 * 1024**3
@@ -42,8 +45,9 @@ class Reader:
                 child = self._child = _start()
             assert child.stdin and child.stdout
             try:
-                _send(child.stdin, (data, name, scale))
-                answer = _receive(child.stdout, time.monotonic() + self.seconds)
+                _send(child.stdin, pack({"data": np.frombuffer(data, np.uint8)}, name=name, scale=scale))
+                arrays, said = unpack(_receive(child.stdout, time.monotonic() + self.seconds))
+                return _answer(arrays, said)
             except TimeoutError:
                 self._end()
                 raise InputError(
@@ -51,17 +55,13 @@ class Reader:
                     where=name,
                     code="input.size",
                 ) from None
-            except (OSError, EOFError, pickle.UnpicklingError):
+            except (OSError, EOFError, ValueError, KeyError, TypeError, AttributeError):
                 self._end()
                 raise InputError(
                     f"'{name}' is damaged in a way that stops its reader; export it again and bring in the new file",
                     where=name,
                     code="input.broken",
                 ) from None
-        if isinstance(answer, MeshFile):
-            return answer
-        kind, message, where, code = answer
-        raise kind(message, where=where, code=code)
 
     def _end(self) -> None:
         if self._child is not None:
@@ -89,17 +89,60 @@ def _start() -> subprocess.Popen[bytes]:
     )
 
 
-def _send(pipe: BinaryIO, what: Any) -> None:
-    raw = pickle.dumps(what, protocol=5)
-    pipe.write(struct.pack("<Q", len(raw)))
-    pipe.write(raw)
+ERRORS: dict[str, type[DynaclastError]] = {kind.__name__: kind for kind in (InputError, GeometryError)}
+
+
+def _question(message: bytes) -> tuple[bytes, str, float | None]:
+    """What the child is asked: the file's bytes, its name, metres per unit."""
+    arrays, said = unpack(message)
+    scale = said["scale"]
+    return arrays["data"].tobytes(), str(said["name"]), None if scale is None else float(str(scale))
+
+
+def _parts(found: MeshFile) -> bytes:
+    """A file's parts as a message."""
+    arrays: dict[str, np.ndarray] = {}
+    parts = []
+    for k, part in enumerate(found.parts):
+        arrays |= {f"{k}/vertices": part.mesh.vertices, f"{k}/faces": part.mesh.faces}
+        if part.uv is not None:
+            arrays[f"{k}/uv"] = part.uv
+        plain = {"name": part.name, "position": part.position, "rotation": part.rotation, "color": part.color}
+        parts.append(plain)
+    return pack(arrays, parts=parts, metres=found.metres, notes=found.notes)
+
+
+def _answer(arrays: dict[str, np.ndarray], said: dict[str, Any]) -> MeshFile:
+    """What the child answered. Raises the error it tells; ValueError, KeyError or TypeError where it is no answer."""
+    if "error" in said:
+        kind = ERRORS[said["error"]]
+        raise kind(str(said["message"]), where=str(said["where"]), code=str(said["code"]))
+    parts = []
+    for k, plain in enumerate(said["parts"]):
+        mesh = make(arrays[f"{k}/vertices"].copy(), arrays[f"{k}/faces"].copy())
+        uv = arrays.get(f"{k}/uv")
+        position, rotation = (tuple(float(x) for x in plain[key]) for key in ("position", "rotation"))
+        if len(position) != 3 or len(rotation) != 4 or not np.isfinite(mesh.vertices).all():
+            raise ValueError("not a part")
+        if len(mesh.faces) and not 0 <= mesh.faces.min() <= mesh.faces.max() < len(mesh.vertices):
+            raise ValueError("not a mesh")
+        color = None if plain["color"] is None else str(plain["color"])
+        parts.append(PartMesh(str(plain["name"]), mesh, position, rotation, color, None if uv is None else uv.copy()))
+    return MeshFile(parts, float(said["metres"]), [str(x) for x in said["notes"]])
+
+
+def _send(pipe: BinaryIO, message: bytes) -> None:
+    pipe.write(struct.pack("<Q", len(message)))
+    pipe.write(message)
     pipe.flush()
 
 
-def _receive(pipe: BinaryIO, until: float | None = None) -> Any:
-    """The next message. Raises TimeoutError, or EOFError at the end of the pipe."""
+def _receive(pipe: BinaryIO, until: float | None = None) -> bytes:
+    """The next message. Raises TimeoutError, or EOFError at the end of the pipe; ValueError where it is too long."""
     (length,) = struct.unpack("<Q", _exactly(pipe, 8, until))
-    return pickle.loads(_exactly(pipe, length, until))
+    if length > MOST_MEMORY:
+        raise ValueError("no message is so long")
+    return _exactly(pipe, length, until)
 
 
 def _exactly(pipe: BinaryIO, count: int, until: float | None) -> bytes:
@@ -121,19 +164,22 @@ def main() -> None:
     """The child: reads requests from its input until that ends."""
     import resource
 
-    from ..core.formats.meshes import read_file
+    from ..core.formats.read import read_file
+    from ..files import usd_layer
 
     resource.setrlimit(resource.RLIMIT_AS, (MOST_MEMORY, MOST_MEMORY))
     source, sink = sys.stdin.buffer, sys.stdout.buffer
     while True:
         try:
-            data, name, scale = _receive(source)
+            data, name, scale = _question(_receive(source))
         except EOFError:
             return
         try:
-            _send(sink, read_file(data, name, scale))
+            answer = _parts(read_file(data, name, usd_layer, scale))
         except DynaclastError as exc:
-            _send(sink, (type(exc), exc.message, exc.where, exc.code))
+            kind = type(exc).__name__
+            answer = pack({}, error=kind, message=exc.message, where=exc.where, code=exc.code)
+        _send(sink, answer)
 
 
 if __name__ == "__main__":

@@ -17,7 +17,7 @@ from distributed import Client, LocalCluster
 
 from ..store import takes
 from ..store.database import Store
-from .bake import run_bake
+from .take import run_bake
 from .warm import warm
 
 LOOK_EVERY = 0.15

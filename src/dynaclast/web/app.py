@@ -12,7 +12,7 @@ from werkzeug.exceptions import HTTPException
 
 from .. import __version__
 from ..core.errors import DocumentError, DynaclastError
-from ..core.formats.meshes import MOST_BYTES
+from ..core.formats.parts import MOST_BYTES
 from ..store.shots import Conflict, NotFound
 from .bodies import api as bodies
 from .library import api as library

@@ -15,7 +15,7 @@ from flask_openapi3 import APIBlueprint, Tag
 from ..core import document
 from ..core.preflight.faults import faults, refuse, without
 from ..core.solve.frame import STATE_NAMES
-from ..jobs.export import export_take
+from ..jobs.take_export import export_take
 from ..store import shots, takes
 from ..store.models import TakeRow
 from .schemas import (

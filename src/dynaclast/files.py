@@ -1,17 +1,35 @@
-"""Writing a baked shot as a file of an open format."""
+"""Files of open formats, by their paths: what the core reads from and writes to memory."""
 
 from __future__ import annotations
 
+import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
+from typing import Any
 
 from .core import document
 from .core.document import Shot
 from .core.errors import InputError
-from .core.formats.bake import Baked, read_baked, write_frames
-from .core.formats.scene import export_scene
+from .core.formats.frames import Baked, read_baked, write_frames
+from .core.formats.write.scene import export_scene
 from .core.fracture.build import build_pieces, content_key
 from .core.fracture.pieces import Pieces
 from .core.layout import written_out
+
+
+@contextmanager
+def usd_layer(data: bytes, kind: str) -> Iterator[Any]:
+    """The bytes of a USD file as a layer, None if they are none: OpenUSD reads from paths alone."""
+    from pxr import Sdf
+
+    with tempfile.NamedTemporaryFile(suffix=f".{kind}") as file:
+        file.write(data)
+        file.flush()
+        layer = Sdf.Layer.FindOrOpen(file.name)
+        yield layer
+        del layer
+
 
 ENDINGS = (".usdc", ".usda", ".usd", ".glb", ".npz")
 
@@ -28,14 +46,15 @@ def write_scene(shot: Shot, built: list[Pieces], baked: Baked, to: Path) -> None
         return
     scene = export_scene(shot, built, baked)
     if ending == ".glb":
-        from .core.formats.glb import write_glb
+        from .core.formats.write.glb import write_glb
 
         to.write_bytes(write_glb(scene))
         return
-    from .core.formats.usd import write_usd
+    from .core.formats.write.usd import write_usd
 
     to.unlink(missing_ok=True)
-    write_usd(scene, str(to))
+    stage = write_usd(scene)  # its layer lives as long as it does
+    stage.GetRootLayer().Export(str(to))
 
 
 def write_export(folder: Path, to: Path) -> None:

@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 import pygltflib as gltf
 
+from .changes import changes
 from .scene import ExportPiece, ExportScene, Swap
-from .usd import changes
 
 
 class _Buffer:

@@ -7,13 +7,13 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ..arrays import Array
-from ..document import Shot
-from ..fracture.display import drawn, whole_skin
-from ..fracture.pieces import Pieces
-from ..geometry.mesh import TriMesh
-from ..geometry.rotations import rotation_matrix
-from .bake import Baked
+from ...arrays import Array
+from ...document import Shot
+from ...fracture.display import drawn, whole_skin
+from ...fracture.pieces import Pieces
+from ...geometry.mesh import TriMesh
+from ...geometry.rotations import rotation_matrix
+from ..frames import Baked
 
 
 @dataclass(frozen=True)

@@ -8,11 +8,11 @@ import numpy as np
 
 from ..core import document
 from ..core.document import Shot
-from ..core.formats.bake import Baked
+from ..core.formats.frames import Baked
 from ..core.fracture.pieces import Pieces
 from ..core.layout import written_out
 from ..core.solve.frame import STATE_NAMES
-from ..export import write_scene
+from ..files import write_scene
 from ..store import takes
 from ..store.assets import PieceCache
 from ..store.database import Store

@@ -4,41 +4,32 @@ honoured.
 
 from __future__ import annotations
 
-import tempfile
-
 import numpy as np
 from pxr import Gf, Sdf, Usd, UsdGeom, UsdShade
 
-from ..arrays import Array
-from ..errors import InputError
-from .meshes import MOST_PARTS, MOST_TRIANGLES, MeshFile, PartMesh, hex_color, placed_part
+from ...arrays import Array
+from ...errors import InputError
+from ..parts import MOST_PARTS, MOST_TRIANGLES, MeshFile, PartMesh, hex_color, placed_part
 
 
-def read_usd(data: bytes, kind: str, scale: float | None) -> MeshFile:
-    """Meshes of a USD file at its default time. Raises InputError where it refers to other files or is no USD."""
-    with tempfile.NamedTemporaryFile(suffix=f".{kind}") as file:
-        file.write(data)
-        file.flush()
-        layer = Sdf.Layer.FindOrOpen(file.name)
-        if layer is None:
-            raise InputError(
-                "is not a USD file, or is damaged; export it again and bring in the new file", code="input.broken"
-            )
-        if layer.GetCompositionAssetDependencies():
-            raise InputError("refers to other files; flatten it into one and bring that in", code="input.broken")
-        stage = Usd.Stage.Open(layer)
-        metres = scale if scale is not None else float(UsdGeom.GetStageMetersPerUnit(stage))
-        if not 1e-9 < metres < 1e9:
-            raise InputError(f"says {metres:g} m per unit, which cannot be right", code="input.broken")
-        z_up = UsdGeom.GetStageUpAxis(stage) == UsdGeom.Tokens.z
-        notes = [
-            f"{metres:g} m per unit, {'z' if z_up else 'y'} up"
-            + (" (turned to y up)" if z_up else "")
-            + ", as the file says"
-        ]
-        parts = _parts(stage, metres, z_up, notes)
-        del stage, layer
-    return MeshFile(parts, metres, notes)
+def read_usd(layer: Sdf.Layer | None, scale: float | None) -> MeshFile:
+    """Meshes of a USD layer at its default time; None: it could not be opened. Raises InputError where it refers to
+    other files or is no USD.
+    """
+    if layer is None:
+        raise InputError(
+            "is not a USD file, or is damaged; export it again and bring in the new file", code="input.broken"
+        )
+    if layer.GetCompositionAssetDependencies():
+        raise InputError("refers to other files; flatten it into one and bring that in", code="input.broken")
+    stage = Usd.Stage.Open(layer)
+    metres = scale if scale is not None else float(UsdGeom.GetStageMetersPerUnit(stage))
+    if not 1e-9 < metres < 1e9:
+        raise InputError(f"says {metres:g} m per unit, which cannot be right", code="input.broken")
+    z_up = UsdGeom.GetStageUpAxis(stage) == UsdGeom.Tokens.z
+    turned = " (turned to y up)" if z_up else ""
+    notes = [f"{metres:g} m per unit, {'z' if z_up else 'y'} up{turned}, as the file says"]
+    return MeshFile(_parts(stage, metres, z_up, notes), metres, notes)
 
 
 def _parts(stage: Usd.Stage, metres: float, z_up: bool, notes: list[str]) -> list[PartMesh]:

@@ -12,13 +12,14 @@ from typing import Any
 import numpy as np
 from pxr import Gf, Sdf, Usd, UsdGeom, UsdShade, Vt
 
-from ..geometry.mesh import TriMesh
+from ...geometry.mesh import TriMesh
+from .changes import changes
 from .scene import ExportScene, Swap, safe_name
 
 
-def write_usd(scene: ExportScene, path: str) -> None:
-    """Write a .usdc, .usda or .usd file at ``path``; frame 0 is time code 0."""
-    stage = Usd.Stage.CreateNew(path)
+def write_usd(scene: ExportScene) -> Usd.Stage:
+    """The scene as a stage in memory, to be exported to a .usdc, .usda or .usd file; frame 0 is time code 0."""
+    stage = Usd.Stage.CreateInMemory("export.usdc")
     UsdGeom.SetStageUpAxis(stage, UsdGeom.Tokens.y)
     UsdGeom.SetStageMetersPerUnit(stage, 1.0)
     frames = len(scene.baked.time)
@@ -59,7 +60,7 @@ def write_usd(scene: ExportScene, path: str) -> None:
                     layer.SetTimeSample(path, float(f), float(values[f]))
     for swap in scene.swaps:
         _swap(stage, bodies[swap.body], scene, swap)
-    layer.Save()
+    return stage
 
 
 def _numbers(scene: ExportScene) -> dict[str, np.ndarray]:
@@ -150,11 +151,3 @@ def _real_part(q: np.ndarray) -> float:
     """
     x, y, z, w = (float(v) for v in q)
     return float(np.copysign(np.sqrt(max(0.0, 1.0 - x * x - y * y - z * z)), w)) if abs(w) > 0.5 else w
-
-
-def changes(rows: np.ndarray) -> np.ndarray:
-    """Frames (ascending) that a linear reading needs: first, last, and both ends of every run of equal rows."""
-    same = (rows[1:] == rows[:-1]).all(axis=1)
-    keep = np.ones(len(rows), bool)
-    keep[1:-1] = ~(same[:-1] & same[1:])
-    return np.flatnonzero(keep)

@@ -1,0 +1,1 @@
+"""Baked shots out: USD and GLB."""
