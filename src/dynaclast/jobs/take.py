@@ -9,7 +9,7 @@ import time
 from collections.abc import Iterator
 
 from ..core import document
-from ..core.errors import DynaclastError
+from ..core.errors import DynaclastError, InputError
 from ..core.solve.frame import Frame
 from ..core.solve.loop import frames
 from ..core.solve.prepare import prepare
@@ -22,6 +22,8 @@ FLUSH_AFTER = 0.4
 """Seconds after which frames computed so far are stored, so that they can be watched."""
 MOST_FRAMES = 24
 """Frames in one chunk at most."""
+MOST_BYTES = 6_000_000
+"""Bytes of frames after which a chunk is stored: what it takes in the database must stay below 16 MB."""
 BEAT = 1.0
 
 
@@ -78,10 +80,11 @@ def _bake(
         shot = document.parse_json(text)
         cache = PieceCache(store)
         prepared = prepare(shot, cache.resolve, cache.get)
-        carry = store.patiently(lambda s: takes.last_state(s, take_id))
-        state = State.unpack(carry) if carry else prepared.state
+        state = _last_state(store, take_id) or prepared.state
+        kept = store.patiently(lambda s: takes.frames_kept(s, take_id))
         stream = frames(prepared.shot, prepared.model, state, total, should_stop=lambda: pulse.stop)
-        for block, seconds in _blocks(stream, frame_pause):
+        fresh = (f for f in stream if f.index > kept)  # frames before a state that can be gone on from are kept already
+        for block, seconds in _blocks(fresh, frame_pause):
             packed = state.pack()
             if not store.patiently(lambda s: takes.add_chunk(s, take_id, attempt, block, packed, seconds)):  # noqa: B023
                 return "superseded", ""
@@ -92,18 +95,34 @@ def _bake(
     return ("cancelled", "") if state.frame < total else ("done", "")
 
 
+def _last_state(store: Store, take_id: str) -> State | None:
+    """The state to go on from. One that another version of the program stored cannot be: then it is computed again from
+    the opening pose, to the same frames.
+    """
+    carry = store.patiently(lambda s: takes.state_at(s, take_id))
+    if carry is None:
+        return None
+    try:
+        return State.unpack(carry)
+    except InputError:
+        return None
+
+
 def _blocks(stream: Iterator[Frame], frame_pause: float) -> Iterator[tuple[list[Frame], float]]:
     """Frames in blocks to store; the first frames at once, later ones as time or number asks. With the seconds each
     took.
     """
     block: list[Frame] = []
+    size = 0
     began = time.monotonic()
     for frame in stream:
         block.append(frame)
         if frame_pause:
             time.sleep(frame_pause)
-        if frame.index <= 1 or len(block) >= MOST_FRAMES or time.monotonic() - began > FLUSH_AFTER:
+        size += sum(array.nbytes for array in frame.arrays.values())
+        full = len(block) >= MOST_FRAMES or size >= MOST_BYTES
+        if frame.index <= 1 or full or time.monotonic() - began > FLUSH_AFTER:
             yield block, time.monotonic() - began
-            block, began = [], time.monotonic()
+            block, size, began = [], 0, time.monotonic()
     if block:
         yield block, time.monotonic() - began

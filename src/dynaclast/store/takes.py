@@ -18,6 +18,8 @@ from .models import ChunkRow, TakeRow, now
 from .shots import NotFound, get
 
 ACTIVE = ("queued", "baking")
+STATE_EVERY = 48
+"""Frames between states that are kept of a take."""
 
 
 def ask(session: Session, shot_id: str, frames_total: int, instead: dict[str, Any] | None = None) -> TakeRow:
@@ -122,17 +124,8 @@ def add_chunk(session: Session, take_id: str, attempt: int, frames: list[Frame],
         return False
     first = frames[0].index
     if session.scalar(select(ChunkRow.id).where(ChunkRow.take_id == take_id, ChunkRow.first == first)) is None:
-        session.execute(
-            update(ChunkRow).where(ChunkRow.take_id == take_id, ChunkRow.carry.is_not(None)).values(carry=None)
-        )
-        data = pack(
-            {
-                "position": np.array([f.position for f in frames]),
-                "orientation": np.array([f.orientation for f in frames]),
-                "state": np.array([f.state for f in frames]),
-            }
-            | {key: np.array([f.maps[key] for f in frames]) for key in frames[0].maps}
-        )
+        _thin_states(session, take_id)
+        data = pack({name: np.array([f.arrays[name] for f in frames]) for name in frames[0].arrays})
         session.add(
             ChunkRow(
                 take_id=take_id,
@@ -149,9 +142,36 @@ def add_chunk(session: Session, take_id: str, attempt: int, frames: list[Frame],
     return True
 
 
-def last_state(session: Session, take_id: str) -> bytes | None:
-    """The state to go on from, or None for a bake without frames."""
-    return session.scalar(select(ChunkRow.carry).where(ChunkRow.take_id == take_id, ChunkRow.carry.is_not(None)))
+def _thin_states(session: Session, take_id: str) -> None:
+    """Drop stored states but one every STATE_EVERY frames, so that any frame can be computed again from nearby."""
+    rows = session.execute(
+        select(ChunkRow.id, ChunkRow.first, ChunkRow.count)
+        .where(ChunkRow.take_id == take_id, ChunkRow.carry.is_not(None))
+        .order_by(ChunkRow.first)
+    ).all()
+    last = 0
+    drop = []
+    for row in rows:
+        after = row.first + row.count - 1
+        if after - last >= STATE_EVERY:
+            last = after
+        else:
+            drop.append(row.id)
+    if drop:
+        session.execute(update(ChunkRow).where(ChunkRow.id.in_(drop)).values(carry=None))
+
+
+def state_at(session: Session, take_id: str, frame: int | None = None) -> bytes | None:
+    """The newest state stored, or the newest at or before a frame; None where the way begins at the opening pose."""
+    query = select(ChunkRow.carry).where(ChunkRow.take_id == take_id, ChunkRow.carry.is_not(None))
+    if frame is not None:
+        query = query.where(ChunkRow.first + ChunkRow.count - 1 <= frame)
+    return session.scalar(query.order_by(ChunkRow.first.desc()).limit(1))
+
+
+def frames_kept(session: Session, take_id: str) -> int:
+    """The last frame of a take that is stored, -1 for none."""
+    return find(session, take_id).frames_done
 
 
 def finish(session: Session, take_id: str, attempt: int, status: str, message: str = "") -> None:
