@@ -183,8 +183,8 @@ def begin_kernels(*, compile_now: bool = True) -> Callable[[], None] | None:
 
 
 def check_sources() -> None:
-    """The linter and the formatter over all Python, with the reasons of their rules in pyproject.toml."""
-    say("checking the Python sources: format, lint")
+    """The formatter and the linter over all Python, with the reasons of their rules in pyproject.toml, and types."""
+    say("checking the Python sources: format, lint, types")
     ruff = [sys.executable, "-m", "ruff"]
     for command in (["format", "--check", "-q"], ["check", "-q"]):
         text = f"ruff {' '.join(command)}"
@@ -193,6 +193,8 @@ def check_sources() -> None:
             text,
             "Run `.venv/bin/ruff format . && .venv/bin/ruff check --fix .`, then mend what it names.",
         )
+    types = [sys.executable, "-m", "mypy", "--no-error-summary"]
+    _run(types, "mypy", "Run `.venv/bin/python -m mypy` and mend what it names.")
 
 
 CORE_TESTS = ("architecture", "core", "verification")

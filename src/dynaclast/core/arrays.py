@@ -12,13 +12,13 @@ as many as are asked for.
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Annotated, Any, NamedTuple, TypeVar, get_type_hints
+from typing import TYPE_CHECKING, Annotated, Any, NamedTuple, TypeAlias, TypeVar, get_type_hints
 
 import numpy as np
 from numpy.typing import NDArray
 
 Array = NDArray[np.float64]
-Index = NDArray[np.int32]
+Index = NDArray[np.integer[Any]]
 Flags = NDArray[np.uint8]
 Mask = NDArray[np.bool_]
 
@@ -33,9 +33,22 @@ class Entry(NamedTuple):
 
 
 if TYPE_CHECKING:
-    Scalar = Vec2 = Vec3 = Vec4 = Vec6 = Vec8 = Vec9 = Mat3 = Mat2x3 = Mat4x3 = Mat4x12 = Mat2x12 = Array
-    Int = Int2 = Long = Index
-    Flag = Flags
+    Scalar: TypeAlias = Array
+    Vec2: TypeAlias = Array
+    Vec3: TypeAlias = Array
+    Vec4: TypeAlias = Array
+    Vec6: TypeAlias = Array
+    Vec8: TypeAlias = Array
+    Vec9: TypeAlias = Array
+    Mat3: TypeAlias = Array
+    Mat2x3: TypeAlias = Array
+    Mat4x3: TypeAlias = Array
+    Mat4x12: TypeAlias = Array
+    Mat2x12: TypeAlias = Array
+    Int: TypeAlias = Index
+    Int2: TypeAlias = Index
+    Long: TypeAlias = Index
+    Flag: TypeAlias = Flags
 else:
 
     def _of(dtype: type, *shape: int) -> Any:

@@ -6,7 +6,7 @@ import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
-from typing import TypeVar
+from typing import Any, TypeVar
 
 from alembic import command
 from alembic.config import Config
@@ -26,7 +26,7 @@ def connect(url: str) -> Engine:
     )
 
     @event.listens_for(engine, "connect")
-    def _sizes(connection, _record) -> None:  # noqa: ANN001
+    def _sizes(connection: Any, _record: Any) -> None:
         with connection.cursor() as cursor:
             cursor.execute("SET SESSION innodb_lock_wait_timeout = 20")
 

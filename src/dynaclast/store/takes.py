@@ -111,7 +111,7 @@ def beat(session: Session, take_id: str, attempt: int) -> bool:
         .where(TakeRow.id == take_id, TakeRow.attempt == attempt, TakeRow.status == "baking", TakeRow.cancel.is_(False))
         .values(heartbeat=now())
     )
-    return changed.rowcount > 0
+    return bool(changed.rowcount > 0)  # type: ignore[attr-defined]
 
 
 def add_chunk(session: Session, take_id: str, attempt: int, frames: list[Frame], carry: bytes, seconds: float) -> bool:

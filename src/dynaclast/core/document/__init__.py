@@ -156,7 +156,7 @@ class Limits(Part):
 class Shot(Part):
     """One scene: bodies, fields, time, and how carefully to compute."""
 
-    version: Literal[1] = VERSION
+    version: Literal[1] = 1
     name: Name = "Untitled shot"
     timing: Timing = Field(default_factory=Timing)
     quality: Literal["draft", "standard", "fine"] = "standard"
@@ -177,19 +177,20 @@ class Shot(Part):
 
     @model_validator(mode="after")
     def _names(self) -> Shot:
-        for kind, items in (
+        parts: tuple[tuple[str, list[Any]], ...] = (
             ("bodies and groups", [*self.bodies, *self.groups]),
             ("fields", self.fields),
             ("ties", self.ties),
             ("falloffs", self.falloffs),
             ("maps", self.maps),
-        ):
+        )
+        for kind, items in parts:
             seen: set[str] = set()
             for item in items:
                 if item.name in seen:
                     raise ValueError(f"{kind}: the name '{item.name}' is used twice; names must differ")
                 seen.add(item.name)
-        known = {item.name for item in [*self.bodies, *self.groups]}
+        known = {b.name for b in self.bodies} | {g.name for g in self.groups}
         for row, field in enumerate(self.fields):
             if field.targets != "all":
                 for name in field.targets:
@@ -197,9 +198,9 @@ class Shot(Part):
                         raise ValueError(f"fields[{row}].targets: there is no body or group named '{name}'")
         alone = {body.name for body in self.bodies}
         for row, tie in enumerate(self.ties):
-            for key, name in (("body", tie.body), ("to", tie.to)):
-                if name is not None and name not in alone:
-                    raise ValueError(f"ties[{row}].{key}: there is no body named '{name}'")
+            for key, end in (("body", tie.body), ("to", tie.to)):
+                if end is not None and end not in alone:
+                    raise ValueError(f"ties[{row}].{key}: there is no body named '{end}'")
         _check_references(self)
         for row, group in enumerate(self.groups):
             over = group.layout.body if isinstance(group.layout, SurfaceScatter) else None
@@ -210,7 +211,7 @@ class Shot(Part):
 
 def _check_references(shot: Shot) -> None:
     """What fields and falloffs name must be there, and what channels set must be a number that may be so."""
-    columns = {item.name for item in [*shot.bodies, *shot.groups]}
+    columns = {b.name for b in shot.bodies} | {g.name for g in shot.groups}
     roles = {body.name: body.role for body in shot.bodies}
     shared = {f.name for f in shot.falloffs}
     names = {f.name for f in shot.fields}
@@ -257,14 +258,14 @@ def _check_references(shot: Shot) -> None:
     layers = {f.name: f.layers for f in shot.falloffs}
     for kind, items in (("bodies", shot.bodies), ("groups", [g.body for g in shot.groups])):
         for row, one in enumerate(items):
-            for place, falloff in still_falloffs(one):
-                if falloff.use is None:
+            for place, still in still_falloffs(one):
+                if still.use is None:
                     continue
                 at = f"{kind}[{row}]{'.body' if kind == 'groups' else ''}.{place}.use"
-                if falloff.use not in layers:
-                    raise ValueError(f"{at}: there is no falloff named '{falloff.use}'")
-                if (problem := not_still(layers[falloff.use])) is not None:
-                    raise ValueError(f"{at}: '{falloff.use}' cannot be used here: {problem}")
+                if still.use not in layers:
+                    raise ValueError(f"{at}: there is no falloff named '{still.use}'")
+                if (problem := not_still(layers[still.use])) is not None:
+                    raise ValueError(f"{at}: '{still.use}' cannot be used here: {problem}")
 
 
 def still_falloffs(part: Part, place: str = "") -> list[tuple[str, StillFalloff]]:
@@ -377,4 +378,148 @@ __all__ = [
     if not name.startswith("_")
     and name
     not in ("Any", "Literal", "BaseModel", "Field", "ValidationError", "model_validator", "annotations", "json")
+]
+
+__all__ = [
+    "AllPieces",
+    "AnchorEffect",
+    "AssetShape",
+    "AtCue",
+    "AttractorEffect",
+    "Body",
+    "Bonds",
+    "BoxReach",
+    "BoxShape",
+    "BreakStep",
+    "BricksPattern",
+    "BurstEffect",
+    "CapsuleReach",
+    "CellsPattern",
+    "Channel",
+    "Choice",
+    "ClustersPattern",
+    "ConeReach",
+    "ConeShape",
+    "Crowd",
+    "Cue",
+    "CutPattern",
+    "CylinderReach",
+    "CylinderShape",
+    "Decimate",
+    "DelayReach",
+    "DisplaceEffect",
+    "DisplaceMesh",
+    "DragEffect",
+    "Effect",
+    "EverywhereReach",
+    "ExpressionReach",
+    "FacesPattern",
+    "Falloff",
+    "FalloffShape",
+    "FieldItem",
+    "FileShape",
+    "FillHoles",
+    "Finite",
+    "GravityEffect",
+    "GridLayout",
+    "Ground",
+    "Group",
+    "HandCue",
+    "HingeTie",
+    "HoldReach",
+    "ImageReach",
+    "ImpactCue",
+    "KillEffect",
+    "LargerPieces",
+    "Layer",
+    "LayerShape",
+    "Layout",
+    "Limits",
+    "LineLayout",
+    "ListedPieces",
+    "Look",
+    "MakeSolid",
+    "Material",
+    "MeshReach",
+    "MeshShape",
+    "MeshStep",
+    "Motion",
+    "Name",
+    "NoiseReach",
+    "NumberKey",
+    "OVER_TIME",
+    "Part",
+    "PathTravel",
+    "Pattern",
+    "PiecesInReach",
+    "PiecesReach",
+    "PinTie",
+    "Place",
+    "PlaceKey",
+    "PlaneReach",
+    "PulseCue",
+    "PushEffect",
+    "RadialPattern",
+    "Ramp",
+    "ReachShape",
+    "Release",
+    "ReleaseCue",
+    "ReleaseIntact",
+    "ReleaseStart",
+    "ReleaseTouch",
+    "RideTravel",
+    "RingLayout",
+    "Roughness",
+    "RoundTravel",
+    "ScaleMesh",
+    "Seed",
+    "Shape",
+    "Share",
+    "SharedFalloff",
+    "SheetShape",
+    "Shot",
+    "SlabsPattern",
+    "SoundReach",
+    "SpanCue",
+    "SphereReach",
+    "SphereShape",
+    "SpinEffect",
+    "SplintersPattern",
+    "Stack",
+    "Stagger",
+    "Standing",
+    "StillFalloff",
+    "StrainEffect",
+    "StrengthReach",
+    "StringTie",
+    "Subdivide",
+    "SurfaceScatter",
+    "Tie",
+    "TieKind",
+    "Timing",
+    "TorusReach",
+    "TorusShape",
+    "TrailReach",
+    "TubeShape",
+    "TurbulenceEffect",
+    "Unify",
+    "VERSION",
+    "Vec3",
+    "VolumeScatter",
+    "VortexEffect",
+    "WeightMap",
+    "Weld",
+    "WeldTie",
+    "WindEffect",
+    "checked",
+    "dump",
+    "not_still",
+    "number_at",
+    "parse",
+    "parse_json",
+    "place_of",
+    "schema",
+    "sentence_of",
+    "set_number",
+    "still_falloffs",
 ]

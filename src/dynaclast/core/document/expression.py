@@ -9,7 +9,7 @@ lists them.
 from __future__ import annotations
 
 import re
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 NAMES = ("value", "x", "y", "z", "distance", "nx", "ny", "nz", "time", "frame", "seed", "pi")
 FUNCTIONS: dict[str, int] = {
@@ -46,7 +46,7 @@ class Node(NamedTuple):
     """A number ("number", value), a name ("name", text), or a call (function or operator, *arguments)."""
 
     what: str
-    args: tuple
+    args: tuple[Any, ...]
 
 
 class ExpressionError(ValueError):

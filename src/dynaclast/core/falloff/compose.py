@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 
-from ..arrays import Array
+from ..arrays import Array, Index
 from ..document import Layer
 from ..geometry.rotations import rotation_matrix
 from ..kernels import kernel
@@ -48,7 +50,7 @@ class Rows:
             self._fill(k, layer, places[k], time)
 
     def _fill(self, k: int, layer: Layer, place: tuple[Array, Array] | None, time: float) -> None:
-        shape = layer.shape
+        shape: Any = layer.shape  # which numbers it has goes by its kind
         self.kind[k] = SHAPES.get(shape.kind, GIVEN_PLACE if shape.kind in ("mesh", "pieces") else GIVEN_VALUE)
         if isinstance(layer.profile, str):
             self.profile[k] = PROFILES[layer.profile]
@@ -113,7 +115,7 @@ class Rows:
 
 
 @kernel(fastmath={"contract"}, inner=True)
-def _distance(what, points, center, m, size, out):
+def _distance(what: int, points: Array, center: Array, m: Array, size: Array, out: Array) -> None:
     """Signed distance of points (n, 3) to one core; m (3, 3) its axes as columns."""
     cx, cy, cz = center[0], center[1], center[2]
     s0, s1, s2 = size[0], size[1], size[2]
@@ -172,7 +174,7 @@ def _distance(what, points, center, m, size, out):
 
 
 @kernel(inner=True)
-def _shape(profile, knots, curve, pieces, t):
+def _shape(profile: int, knots: Array, curve: Array, pieces: int, t: Array) -> None:
     """Places across the edge (n,) into values, in place."""
     n = len(t)
     if profile == 0:
@@ -198,7 +200,7 @@ def _shape(profile, knots, curve, pieces, t):
 
 
 @kernel
-def _compose_run(how, opacity, top, out):
+def _blend(how: int, opacity: float, top: Array, out: Array) -> None:
     """Lay values (n,) over what is beneath, in place (W3C Compositing and Blending, level 1)."""
     for i in range(len(out)):
         a, b = out[i], top[i]
@@ -222,7 +224,23 @@ def _compose_run(how, opacity, top, out):
 
 
 @kernel(allocates=True)
-def _compose(points, kind, profile, blend, center, turn, size, look, knots, curve, pieces, grain, seed, given, out):
+def _compose(
+    points: Array,
+    kind: Index,
+    profile: Index,
+    blend: Index,
+    center: Array,
+    turn: Array,
+    size: Array,
+    look: Array,
+    knots: Array,
+    curve: Array,
+    pieces: Index,
+    grain: Index,
+    seed: Index,
+    given: Array,
+    out: Array,
+) -> None:
     n = len(points)
     top, hold = np.empty(n), np.empty(4)
     for k in range(len(kind)):
@@ -256,4 +274,4 @@ def _compose(points, kind, profile, blend, center, turn, size, look, knots, curv
         if least != 0.0 or most != 1.0:
             for i in range(n):
                 top[i] = least + (most - least) * top[i]
-        _compose_run(blend[k], look[k, 2], top, out)
+        _blend(blend[k], look[k, 2], top, out)

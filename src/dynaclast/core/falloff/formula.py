@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from typing import Any
 
 import numpy as np
 
@@ -35,7 +36,7 @@ def _noise3(x: Array, y: Array, z: Array) -> Array:
     return noise(np.stack([x.reshape(-1), y.reshape(-1), z.reshape(-1)], axis=1), 1.0, 0.0, 5).reshape(x.shape)
 
 
-DOES: dict[str, Callable[..., Array]] = {
+DOES: dict[str, Callable[..., Any]] = {
     "+": np.add,
     "-": np.subtract,
     "*": np.multiply,
@@ -78,7 +79,7 @@ DOES: dict[str, Callable[..., Array]] = {
 
 def _work(node: Node, names: Mapping[str, Array]) -> Array:
     if node.what == "number":
-        return np.float64(node.args[0])
+        return np.asarray(node.args[0], np.float64)[()]
     if node.what == "name":
         return names[node.args[0]]
     return DOES[node.what](*(_work(a, names) for a in node.args))

@@ -14,7 +14,7 @@ from ..kernels import kernel
 
 
 @kernel(inline=True)
-def _hash(x, y, z, seed):
+def _hash(x: int, y: int, z: int, seed: int) -> float:
     """A number in [0, 1) for a lattice point."""
     a = np.uint32(np.int64(x) & 0xFFFFFFFF) * np.uint32(1664525) + np.uint32(1013904223)
     b = np.uint32(np.int64(y) & 0xFFFFFFFF) * np.uint32(1664525) + np.uint32(1013904223)
@@ -32,7 +32,7 @@ def _hash(x, y, z, seed):
 
 
 @kernel(inner=True)
-def value_and_slope(x, y, z, seed, out):
+def value_and_slope(x: float, y: float, z: float, seed: int, out: Array) -> None:
     """Noise at a point in lattice units: its value in [0, 1), and its slopes along x, y, z, into out (4,)."""
     fx, fy, fz = np.floor(x), np.floor(y), np.floor(z)
     i, j, k = int(fx), int(fy), int(fz)
@@ -62,7 +62,7 @@ def value_and_slope(x, y, z, seed, out):
 
 
 @kernel(inner=True)
-def noise_at(x, y, z, phase, seed, out):
+def noise_at(x: float, y: float, z: float, phase: float, seed: int, out: Array) -> None:
     """``value_and_slope`` at a phase: a whole number is one lattice of values, between two it goes from one to the
     next.
     """
@@ -80,7 +80,7 @@ def noise_at(x, y, z, phase, seed, out):
 
 
 @kernel(allocates=True)
-def _noise(points, size, phase, seed, out):
+def _noise(points: Array, size: float, phase: float, seed: int, out: Array) -> None:
     hold = np.empty(4)
     for i in range(len(points)):
         noise_at(points[i, 0] / size, points[i, 1] / size, points[i, 2] / size, phase, seed, hold)
@@ -95,7 +95,7 @@ def noise(points: Array, size: float, phase: float, seed: int) -> Array:
 
 
 @kernel(allocates=True)
-def _curl(points, size, phase, seed, out):
+def _curl(points: Array, size: float, phase: float, seed: int, out: Array) -> None:
     a, b, c = np.empty(4), np.empty(4), np.empty(4)
     for i in range(len(points)):
         x, y, z = points[i, 0] / size, points[i, 1] / size, points[i, 2] / size

@@ -7,7 +7,9 @@ from __future__ import annotations
 import base64
 import binascii
 import io
+from collections.abc import Callable
 from functools import lru_cache
+from typing import Any
 
 import numpy as np
 from PIL import Image
@@ -50,8 +52,8 @@ def near_pieces(shape: PiecesReach, points: Array, context: EvaluationContext) -
     top = 0.5 * float(size.max())
     tree = cKDTree(middle)
     k = min(8, len(middle))
-    d, which = tree.query(points, k=k, distance_upper_bound=shape.core + shape.edge + top + 1e-9)
-    d, which = d.reshape(len(points), k), which.reshape(len(points), k)
+    found: Any = tree.query(points, k=k, distance_upper_bound=shape.core + shape.edge + top + 1e-9)
+    d, which = found[0].reshape(len(points), k), found[1].reshape(len(points), k)
     radius = np.append(0.5 * size, 0.0)[which]
     return across(np.where(np.isfinite(d), d - radius, np.inf).min(axis=1), shape.core, shape.edge)
 
@@ -153,4 +155,4 @@ def delay(shape: DelayReach, beneath: Array, context: EvaluationContext, layer: 
     return (1 - share) * rows[first, 1:] + share * rows[first + 1, 1:]
 
 
-REMEMBERS = {"trail": trail, "delay": delay, "hold": hold}
+REMEMBERS: dict[str, Callable[..., Array]] = {"trail": trail, "delay": delay, "hold": hold}

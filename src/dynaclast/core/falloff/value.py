@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 
@@ -96,10 +97,11 @@ def _rows(layers: list[Layer], places: list[tuple[Array, Array] | None], time: f
 
 def _place(layer: Layer, context: EvaluationContext) -> tuple[Array, Array] | None:
     """Where a shape that rides has got to, and its body's turn as a matrix."""
-    body = getattr(layer.shape, "ride", None)
+    shape: Any = layer.shape
+    body = getattr(shape, "ride", None)
     if body is None or context.world is None:
         return None
-    point, turn = context.world.carried(body, np.asarray(layer.shape.center, float))
+    point, turn = context.world.carried(body, np.asarray(shape.center, float))
     return point, rotation_matrix(turn)
 
 

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import numpy as np
 
-from ..arrays import Array
+from ..arrays import Array, Mask
 from ..document import AnchorEffect, FieldItem
 from .base import Effect, EffectContext
 
 
 class Anchor(Effect):
-    def holds(self, item: FieldItem, on: EffectContext) -> Array:
+    def holds(self, item: FieldItem, on: EffectContext) -> Mask:
         assert isinstance(item.effect, AnchorEffect)
         return on.reach_of(item) >= item.effect.cut
 

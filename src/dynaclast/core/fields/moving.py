@@ -6,6 +6,8 @@ Each gives the mean acceleration over a step. What depends on velocity is solved
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 
 from ..arrays import Array
@@ -116,7 +118,7 @@ class Attractor(Effect):
         pose, samples, f = on.pose_of(item), on.samples, on.reach_of(item)
         to = self.target(effect, on, on.at, pose) - on.at
         way, d = unit(to)
-        law = {
+        law: Callable[[Array], Array] = {
             "constant": lambda x: np.ones_like(x),
             "linear": lambda x: x,
             "inverse": lambda x: 1.0 / x,

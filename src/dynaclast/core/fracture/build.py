@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import json
 from collections.abc import Callable
+from typing import Any
 
 import numpy as np
 
@@ -64,7 +65,8 @@ PRIMITIVES: dict[type, Callable[..., TriMesh]] = {
 def raw_mesh(body: Body, resolve: Resolve = no_files) -> TriMesh:
     """The body's mesh after its steps, at its true size: scaled, not turned or moved; whatever its state."""
     primitive = PRIMITIVES.get(type(body.shape))
-    mesh = primitive(body.shape) if primitive else resolve(body.shape)
+    shape: Any = body.shape
+    mesh = primitive(shape) if primitive else resolve(shape)
     mesh = apply_steps(mesh, body.steps, value)
     return TriMesh(np.ascontiguousarray(mesh.vertices * np.asarray(body.place.scale)), mesh.faces)
 

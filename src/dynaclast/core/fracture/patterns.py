@@ -7,6 +7,7 @@ Voronoi cells come from SciPy (Qhull); far guard points make all of them finite.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
+from typing import Any
 
 import manifold3d
 import numpy as np
@@ -217,9 +218,9 @@ REGIONS: dict[str, Callable[..., object]] = {
 }
 
 
-def regions(pattern: object, mesh: TriMesh) -> tuple[Iterator[manifold3d.Manifold], int]:
+def regions(pattern: Any, mesh: TriMesh) -> tuple[Iterator[manifold3d.Manifold], int]:
     """The pattern's regions over a mesh, as solids, and how many there will be."""
-    made = REGIONS[pattern.kind](pattern, mesh)
+    made: Any = REGIONS[pattern.kind](pattern, mesh)
     if isinstance(made, list):
         return (hull(corners) for corners in made), len(made)
-    return made, pattern.count
+    return made, int(pattern.count)

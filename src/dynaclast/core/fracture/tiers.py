@@ -187,7 +187,7 @@ def _guided(pieces: Pieces, pattern: ClustersPattern, mesh: TriMesh) -> Index:
     found, _ = regions(pattern.guide, mesh)
     for number, region in enumerate(found):
         shape, _ = mesh_of(region, -1)
-        label[(label < 0) & inside(shape, pieces.center)] = number
+        label[(label < 0) & inside(shape, pieces.center)] = number  # type: ignore[operator]
     label[label < 0] = label.max() + 1
     return label
 

@@ -135,7 +135,7 @@ class Inside:
             self._member,
             out,
         )
-        return out > 0.5
+        return out > 0.5  # type: ignore[return-value]
 
 
 def inside(mesh: TriMesh, points: Array) -> Array:

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import numpy as np
+from numpy.typing import ArrayLike
 
 from ..arrays import Array
 
 
-def rotation_matrix(q: object) -> Array:
+def rotation_matrix(q: ArrayLike) -> Array:
     """(3, 3) rotation of a quaternion x, y, z, w; the quaternion is normalised first."""
-    x, y, z, w = np.asarray(q, dtype=np.float64) / np.linalg.norm(q)
+    x, y, z, w = np.asarray(q, dtype=np.float64) / np.linalg.norm(np.asarray(q))
     return np.array(
         [
             [1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w)],

@@ -198,7 +198,7 @@ def solid_step(mesh: TriMesh, step: MakeSolid) -> TriMesh:
     inside[band] = field[band] > 0.5
     volume = inside.reshape(shape)
     calm = ~band.reshape(shape)
-    volume = _spread(volume, calm, mesh, grid.reshape(*shape, 3))
+    volume = _spread(volume, calm, mesh, grid.reshape(*shape, 3))  # type: ignore[arg-type]
     distance = np.where(volume > 0.5, near.reshape(shape), -near.reshape(shape))
 
     return surface_of_grid(

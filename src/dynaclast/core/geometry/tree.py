@@ -17,14 +17,14 @@ LEAF = 8
 
 class Tree(NamedTuple):
     """N nodes, the first is the root: lo, hi (N, 3); child (N,) left child, the right one behind it, -1 at leaves;
-    start, count (N,) the leaf's triangles in ``order`` (T,).
+    start, triangle_count (N,) the leaf's triangles in ``order`` (T,).
     """
 
     lo: Array
     hi: Array
     child: Index
     start: Index
-    count: Index
+    triangle_count: Index
     order: Index
 
 
@@ -62,7 +62,7 @@ def triangle_tree(corners: Array) -> Tree:
 
 
 @kernel(fastmath={"contract", "nsz", "arcp"}, inner=True)
-def closest_on_triangle(px, py, pz, t, corners):
+def closest_on_triangle(px: float, py: float, pz: float, t: int, corners: Array) -> tuple[float, float, float]:
     """The point of triangle t nearest to a point (Ericson 2005, Real-Time Collision Detection, 5.1.5)."""
     ax, ay, az = corners[t, 0, 0], corners[t, 0, 1], corners[t, 0, 2]
     bx, by, bz = corners[t, 1, 0], corners[t, 1, 1], corners[t, 1, 2]
@@ -99,7 +99,7 @@ def closest_on_triangle(px, py, pz, t, corners):
 
 
 @kernel(inline=True, fastmath={"contract", "nsz", "nnan"})
-def _away(lo, hi, node, px, py, pz):
+def _away(lo: Array, hi: Array, node: int, px: float, py: float, pz: float) -> float:
     """Squared distance of a point from a node's box."""
     x = max(max(lo[node, 0] - px, px - hi[node, 0]), 0.0)
     y = max(max(lo[node, 1] - py, py - hi[node, 1]), 0.0)
@@ -108,7 +108,9 @@ def _away(lo, hi, node, px, py, pz):
 
 
 @kernel(allocates=True, fastmath={"contract", "nsz", "nnan"})
-def _nearest(points, corners, balls, tree, most, distance, near):
+def _nearest(
+    points: Array, corners: Array, balls: Array, tree: Tree, most: Array, distance: Array, near: Array
+) -> None:
     """Distance of points (n, 3) to the nearest triangle, ``most`` where none is nearer; near (n, 3) gets the point
     there.
 
@@ -131,7 +133,7 @@ def _nearest(points, corners, balls, tree, most, distance, near):
             node = stack[top]
             left = child[node]
             if left < 0:
-                for k in range(tree.start[node], tree.start[node] + tree.count[node]):
+                for k in range(tree.start[node], tree.start[node] + tree.triangle_count[node]):
                     far = reach + balls[k, 3]
                     if (px - balls[k, 0]) ** 2 + (py - balls[k, 1]) ** 2 + (pz - balls[k, 2]) ** 2 > far * far:
                         continue

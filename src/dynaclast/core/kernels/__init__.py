@@ -16,7 +16,7 @@ FUSED = frozenset({"contract", "nsz"})
 """Multiply and add in one instruction; the compiled code, and so the result, stays the same from run to run."""
 
 
-class Kernel(CPUDispatcher):
+class Kernel(CPUDispatcher):  # type: ignore[misc]
     """A function over arrays, compiled for the types it is called with."""
 
     def compile(self, sig: Any) -> Any:

@@ -21,7 +21,7 @@ from numba.core.types.functions import BaseFunction
 from numba.np import arrayobj
 
 
-class _Library(JITCodeLibrary):
+class _Library(JITCodeLibrary):  # type: ignore[misc]
     """Code of a function, optimised once, when all it calls has been put beside it. The compiler would also go through
     each function before, and through all once more to find references it need not count; kernels count none.
     """
@@ -119,7 +119,7 @@ def _remembered(self: BaseFunction, context: Any, args: tuple[Any, ...], kws: di
     signature = known.get(key)
     if signature is None:
         signature = _type_call(self, context, args, kws)
-        if signature is not None and self._impl_keys.get(signature.args) is self.typing_key:
+        if signature is not None and self._impl_keys.get(signature.args) is self.typing_key:  # type: ignore[attr-defined]
             known[key] = signature
     return signature
 

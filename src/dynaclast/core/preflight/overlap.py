@@ -138,7 +138,7 @@ def _deepest(a: _Standing, b: _Standing) -> tuple[float, tuple[int, int]] | None
         room = np.minimum(b.hi[meet], a.hi[s]) - np.maximum(b.lo[meet], a.lo[s])
         pairs.extend((float(r), int(s), int(t)) for r, t in zip(room.min(axis=1), meet, strict=True))
     best: tuple[float, tuple[int, int]] | None = None
-    for room, s, t in sorted(pairs, reverse=True)[:MOST_PAIRS]:
+    for room, s, t in sorted(pairs, reverse=True)[:MOST_PAIRS]:  # type: ignore[assignment]
         if best is not None and room <= best[0]:
             break  # no pair is deeper than its bounds
         depth = penetration(a.hulls[s], b.hulls[t])

@@ -6,6 +6,7 @@ velocities and accelerations, *joined* ones loads. Vertices of deformable bodies
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Protocol
 
 import numpy as np
@@ -40,7 +41,7 @@ class Space(Protocol):
         number : int, the interval that starts; None within one, where nothing is said of how they will move
         """
 
-    def doing(self, states: list[str]) -> Mask:
+    def doing(self, states: Sequence[str]) -> Mask:
         """Which samples (n,) bool do one of these things: held, resting, moving."""
 
 
@@ -74,7 +75,7 @@ class PieceSpace:
             self._exposed,
         )
 
-    def doing(self, states: list[str]) -> Mask:
+    def doing(self, states: Sequence[str]) -> Mask:
         asm, slot = self._state.assemblies, self._state.piece_assembly
         held, asleep = asm.motion[slot] != Motion.DYNAMIC, asm.asleep[slot] != 0
         out = np.zeros(len(held), bool)
@@ -118,7 +119,7 @@ class BondSpace:
     def samples(self, number: int | None) -> Samples:
         return at_rest(BONDS, bond_positions(self._model, self._state))
 
-    def doing(self, states: list[str]) -> Mask:
+    def doing(self, states: Sequence[str]) -> Mask:
         return self._pieces.doing(states)[self._model.bonds.piece[:, 0]]
 
 

@@ -95,7 +95,7 @@ class Call(NamedTuple):
     """The last impact that called a field, as the state remembers it."""
 
     time: float
-    count: float
+    calls: float
     place: Array
     normal: Array
 
@@ -249,8 +249,8 @@ class ActiveFields:
         for item, fired, share in busy:
             if isinstance(item.effect, DisplaceEffect):
                 continue  # by itself, at the end of the interval
-            lasts = quiet and fired is None and item.name in self._steady and share is not None
-            lasts = lasts and bool((share == 1.0).all())
+            whole = share is not None and bool((share == 1.0).all())
+            lasts = whole and quiet and fired is None and item.name in self._steady
             own = replace(evaluation, memory=self._state.memory)
             pose = self._pose(item, own, origins)
             self._act(item, fired, share, own, pose, samples, lasts, out)
@@ -332,7 +332,7 @@ class ActiveFields:
             load = effect.load(item, on[space.name])
             if load is not None:
                 blow.loads[space.name] = load
-        if strains and item.effect.mode == "wear":
+        if isinstance(item.effect, StrainEffect) and item.effect.mode == "wear":
             out.ticks.append((item, {name: self._capped(item, name, load) for name, load in blow.loads.items()}))
             return
         for space in self._elements.movable:
@@ -401,7 +401,7 @@ class ActiveFields:
                 for name in cue.bodies:
                     heard[self.world.own(name)] = True
             last = self._call(item)
-            if last is not None and (time - last.time < cue.rest or (cue.most is not None and last.count >= cue.most)):
+            if last is not None and (time - last.time < cue.rest or (cue.most is not None and last.calls >= cue.most)):
                 continue
             loud = [
                 impact
@@ -412,7 +412,7 @@ class ActiveFields:
             if best is None:
                 continue
             normal = best.normal if heard[best.pieces[0]] else -best.normal
-            count = 1.0 if last is None else last.count + 1.0
+            count = 1.0 if last is None else last.calls + 1.0
             self._remember_call(item, Call(time, count, best.place, normal))
             out.append((item, item.effect.kind not in OVER_TIME and cue.length <= 0))
         return out

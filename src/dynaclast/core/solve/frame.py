@@ -205,4 +205,5 @@ def snapshot(model: Model, state: State, events: list[dict[str, Any]], more: dic
         "top_speed": top,
         "overlap": max(0.0, float(state.contact_cache.penetration.max(initial=0.0))),
     }
-    return Frame(state.frame, {"position": position, "orientation": orientation, "state": what} | more, stats, events)
+    arrays: dict[str, np.ndarray] = {"position": position, "orientation": orientation, "state": what}
+    return Frame(state.frame, arrays | more, stats, events)

@@ -41,7 +41,7 @@ class Impacts:
 
     def __init__(self, model: Model, state: State, rigid: RigidRun, log: EventLog) -> None:
         self._model, self._state, self._rigid, self._log = model, state, rigid, log
-        self._hardest: list[tuple[Array, ...]] = []
+        self._hardest: list[tuple[np.ndarray, ...]] = []
         self._before = np.zeros(0)
 
     def store(self) -> None:
@@ -52,7 +52,7 @@ class Impacts:
         if impulse is not None:
             self._hardest.append(self._columns(impulse))
 
-    def _columns(self, impulse: Array) -> tuple[Array, ...]:
+    def _columns(self, impulse: Array) -> tuple[np.ndarray, ...]:
         """The hardest of an interval by the impulses of its contacts (M,) [N s], at most as many as are kept of a
         frame: impulse, pieces (GROUND for the ground), speed [m/s], place.
         """

@@ -175,7 +175,7 @@ def run_interval(
     if not _detect(scene, bodies, cache, pairing, pairs, points, solver, scratch, numbers):
         return
     if numbers[UNTIL] == Stage.SOLVE:
-        tied.count[0] = 0
+        tied.active[0] = 0
         return
     settings, world, rigid, stale = scene.settings, scratch.world, scratch.rigid, solver.stale
     gather_joints(tied, bodies)

@@ -177,7 +177,7 @@ class TriangleMeshes(NamedTuple):
     upper       : (N, 3) float64, [m]
     child       : (N,) int32, the left child, the right one behind it; -1 at leaves
     start       : (N,) int32, of a leaf's triangles in order
-    count       : (N,) int32
+    triangle_count : (N,) int32
     order       : (F,) int32, shapes
     convex_edge : (F, 3) uint8, whether an edge stands out, by shape - first_shape
     """
@@ -189,7 +189,7 @@ class TriangleMeshes(NamedTuple):
     upper: Array
     child: Index
     start: Index
-    count: Index
+    triangle_count: Index
     order: Index
     convex_edge: Flags
 

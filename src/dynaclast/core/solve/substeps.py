@@ -47,4 +47,4 @@ def run_substeps(
             found = find_stale(solver, bodies, h)
             if found:
                 return step + 1, found
-    return np.int64(settings.substeps), 0
+    return np.int64(settings.substeps), 0  # type: ignore[return-value]

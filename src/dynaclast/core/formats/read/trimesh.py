@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import json
 import struct
+from typing import Any
 
 import numpy as np
 import trimesh
@@ -15,7 +16,7 @@ from ..parts import MOST_PARTS, MOST_TRIANGLES, MeshFile, PartMesh, hex_color, p
 
 def _look(mesh: trimesh.Trimesh) -> tuple[str | None, np.ndarray | None]:
     """Colour and corner texture coordinates of a mesh, as far as it has them."""
-    visual = getattr(mesh, "visual", None)
+    visual: Any = getattr(mesh, "visual", None)
     color, uv = None, None
     try:
         if getattr(visual, "kind", None) == "texture":

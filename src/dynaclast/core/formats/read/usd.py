@@ -7,7 +7,7 @@ from __future__ import annotations
 import numpy as np
 from pxr import Gf, Sdf, Usd, UsdGeom, UsdShade
 
-from ...arrays import Array
+from ...arrays import Index
 from ...errors import InputError
 from ..parts import MOST_PARTS, MOST_TRIANGLES, MeshFile, PartMesh, hex_color, placed_part
 
@@ -74,7 +74,7 @@ def _parts(stage: Usd.Stage, metres: float, z_up: bool, notes: list[str]) -> lis
     return parts
 
 
-def _fans(counts: Array) -> np.ndarray:
+def _fans(counts: Index) -> np.ndarray:
     """Rows of corner numbers (T, 3) that split polygons of so many corners into fans."""
     start = np.concatenate([[0], np.cumsum(counts)[:-1]])
     owner = np.repeat(np.arange(len(counts)), counts - 2)

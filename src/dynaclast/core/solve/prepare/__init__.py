@@ -11,7 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from ...arrays import Array, Flags, Index
-from ...document import Body, Shot
+from ...document import AnchorEffect, Body, Shot
 from ...errors import InputError
 from ...falloff import EvaluationContext
 from ...fields import BONDS, EFFECTS, PIECES, EffectContext
@@ -164,7 +164,7 @@ def _anchor(shot: Shot, held: _Held, pieces: Array, bonds: Array, masks: Masks) 
             continue
         targets, effect = masks(item), EFFECTS[item.effect.kind]
         own = effect.holds(item, EffectContext(at_rest(PIECES, pieces), targets[PIECES], evaluation))
-        if own is not None:
+        if own is not None and isinstance(item.effect, AnchorEffect):
             own = own & np.isin(held.hold, (Hold.FREE, Hold.TOUCH, Hold.CUE))
             held.hold[own] = ANCHOR_HOLD[item.effect.hold]
             if item.effect.carrier is not None:

@@ -300,7 +300,7 @@ def _mesh_pairs(
                 stack[top + 1] = meshes.child[n] + 1
                 top += 2
                 continue
-            for k in range(meshes.start[n], meshes.start[n] + meshes.count[n]):
+            for k in range(meshes.start[n], meshes.start[n] + meshes.triangle_count[n]):
                 t = meshes.order[k]
                 if not _overlap(world.lower, world.upper, s, t):
                     continue

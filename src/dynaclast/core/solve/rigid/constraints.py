@@ -162,12 +162,12 @@ def make_arms() -> Arms:
 class StaleContacts(NamedTuple):
     """What must be detected anew within an interval, R at most.
 
-    index       : (R,) int32, into the contacts, or into the speculative pairs
+    place       : (R,) int32, in the contacts, or into the speculative pairs
     speculative : (R,) uint8, 1 where it is a speculative pair
     entry       : (R,) int64, its entry of the contact cache
     """
 
-    index: Index
+    place: Index
     speculative: Flags
     entry: Index
 
@@ -482,9 +482,9 @@ def build_constraints(
         r = np.int64(-1)
         w = counts[SPECULATIVE]
         if again and solver.stale.speculative[first_stale + x]:
-            w = np.int64(solver.stale.index[first_stale + x])
+            w = np.int64(solver.stale.place[first_stale + x])
         elif again:
-            r = np.int64(solver.stale.index[first_stale + x])
+            r = np.int64(solver.stale.place[first_stale + x])
         was_contact = r >= 0
         if not was_contact and n == 0:
             counts[SPECULATIVE] = max(counts[SPECULATIVE], w + 1)

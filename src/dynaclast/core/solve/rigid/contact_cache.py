@@ -69,7 +69,7 @@ def _hash(a: int, b: int, mask: int) -> tuple[int, int]:
     """
     key = (np.int64(a) << np.int64(32)) + np.int64(b)
     h = np.uint64(key) * np.uint64(0x9E3779B97F4A7C15)
-    return np.int64((h >> np.uint64(32)) & np.uint64(mask)), key
+    return np.int64((h >> np.uint64(32)) & np.uint64(mask)), key  # type: ignore[return-value]
 
 
 @kernel

@@ -112,7 +112,7 @@ class Span(NamedTuple):
     time   : float, [s], until the next detection
     """
 
-    number: int
+    number: int | np.int64
     time: float
 
 

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ...arrays import Array
+from ...arrays import Array, Index
 from ...kernels import kernel
 
 MOST_STEPS = 40
@@ -18,12 +18,12 @@ ROUNDING = 1e-12
 
 
 @kernel(inline=True)
-def dot3(a, b):
+def dot3(a: Array, b: Array) -> float:
     return a[0] * b[0] + a[1] * b[1] + a[2] * b[2]
 
 
 @kernel(inner=True)
-def support(points, start, end, dx, dy, dz):
+def support(points: Array, start: int, end: int, dx: float, dy: float, dz: float) -> int:
     """Row of the point farthest along (dx, dy, dz); the first of equals."""
     best = start
     most = points[start, 0] * dx + points[start, 1] * dy + points[start, 2] * dz
@@ -36,7 +36,7 @@ def support(points, start, end, dx, dy, dz):
 
 
 @kernel(inner=True)
-def _closest_on_segment(w, i, j, bary):
+def _closest_on_segment(w: Array, i: int, j: int, bary: Array) -> float:
     """Barycentric weights of the point of segment (w[i], w[j]) nearest the origin; returns squared distance."""
     ex, ey, ez = w[j, 0] - w[i, 0], w[j, 1] - w[i, 1], w[j, 2] - w[i, 2]
     den = ex * ex + ey * ey + ez * ez
@@ -51,7 +51,7 @@ def _closest_on_segment(w, i, j, bary):
 
 
 @kernel(inner=True)
-def _closest_on_triangle(w, i, j, k, bary):
+def _closest_on_triangle(w: Array, i: int, j: int, k: int, bary: Array) -> float:
     """The same for triangle (w[i], w[j], w[k]). Written out in scalars: small arrays here would cost more than the
     arithmetic.
     """
@@ -95,7 +95,7 @@ def _closest_on_triangle(w, i, j, k, bary):
 
 
 @kernel(inner=True)
-def _outside(w, f, i, j, k):
+def _outside(w: Array, f: int, i: int, j: int, k: int) -> bool:
     """Is the origin on the other side of face (i, j, k) than corner f (or the tetrahedron flat there)?"""
     ux, uy, uz = w[j, 0] - w[i, 0], w[j, 1] - w[i, 1], w[j, 2] - w[i, 2]
     vx, vy, vz = w[k, 0] - w[i, 0], w[k, 1] - w[i, 1], w[k, 2] - w[i, 2]
@@ -105,13 +105,30 @@ def _outside(w, f, i, j, k):
     return towards_origin * towards_f < 0.0 or abs(towards_f) < 1e-30
 
 
-def make_scratch() -> tuple[Array, ...]:
+Simplex = tuple[Array, Array, Array, Array, Index, Index]
+"""What ``make_scratch`` gives."""
+
+
+def make_scratch() -> Simplex:
     """Simplex corners, barycentric weights, and the rows they stem from."""
     return np.empty((4, 3)), np.zeros(4), np.zeros(4), np.zeros(4), np.zeros(4, np.int32), np.zeros(4, np.int32)
 
 
 @kernel
-def gjk(pa, a0, a1, pb, b0, b1, shift, limit, axis, near_a, near_b, scratch):
+def gjk(
+    pa: Array,
+    a0: int,
+    a1: int,
+    pb: Array,
+    b0: int,
+    b1: int,
+    shift: Array,
+    limit: float,
+    axis: Array,
+    near_a: Array,
+    near_b: Array,
+    scratch: Simplex,
+) -> float:
     """Distance between the hulls of pa[a0:a1], moved by ``shift`` (3,), and pb[b0:b1].
 
     limit   : [m], where they are farther apart than this, a bound of the distance will do, and the closest points stay

@@ -91,7 +91,7 @@ def _join(islands: Islands, solver: ConstraintSet, tied: Joints, awake: Index, i
         a, b = contacts.body_a[r], contacts.body_b[r]
         if inv_mass[a] > 0.0 and inv_mass[b] > 0.0:
             unite(island, np.int64(a), np.int64(b))
-    for r in range(tied.count[0]):
+    for r in range(tied.active[0]):
         a, b = joints.body_a[r], joints.body_b[r]
         if inv_mass[a] > 0.0 and inv_mass[b] > 0.0:
             unite(island, np.int64(a), np.int64(b))
@@ -126,7 +126,7 @@ def find_islands(solver: ConstraintSet, tied: Joints, bodies: Bodies, awake: Ind
             watch[i] |= Watch.MOTION
         if _is_driven(bodies, a, b):
             watch[i] |= Watch.DRIVEN
-    for r in range(tied.count[0]):
+    for r in range(tied.active[0]):
         a, b = joints.body_a[r], joints.body_b[r]
         i = _island_of(islands, bodies, a, b)
         watch[i] |= Watch.JOINTED
@@ -161,7 +161,7 @@ def watch_impacts(solver: ConstraintSet, count: int, bodies: Bodies, islands: Is
     """Watch islands in which one of the first ``count`` stale contacts, detected anew, is hit."""
     contacts, stale = solver.contacts, solver.stale
     for x in range(count):
-        r = stale.index[x]
+        r = stale.place[x]
         if not stale.speculative[x] and _is_impact(contacts, r):
             islands.watch[_island_of(islands, bodies, contacts.body_a[r], contacts.body_b[r])] |= Watch.MOTION
 

@@ -69,15 +69,15 @@ class Joints(NamedTuple):
 
     broken      : (T,) uint8
     impulse     : (T, 8) float64, what each tie ended the last interval with
-    constraints : of which the first count[0] are in use
-    count       : (1,) int64
+    constraints : of which the first active[0] are in use
+    active      : (1,) int64, how many
     """
 
     ties: TieTable
     broken: Flags
     impulse: Array
     constraints: JointConstraints
-    count: Index
+    active: Index
 
 
 def joints_of(model: Model, state: State) -> Joints:
@@ -98,7 +98,8 @@ class JointScratch(NamedTuple):
 
 
 def make_joint_scratch() -> JointScratch:
-    return JointScratch(*(np.zeros((3, 3)) for _ in range(5)), np.zeros(3), np.zeros(3))
+    a, b, half, inverse, cross = (np.zeros((3, 3)) for _ in range(5))
+    return JointScratch(a, b, half, inverse, cross, np.zeros(3), np.zeros(3))
 
 
 @kernel
@@ -137,7 +138,7 @@ def gather_joints(tied: Joints, bodies: Bodies) -> None:
         for c in range(8):
             joints.impulse[n, c] = tied.impulse[i, c]
         n += 1
-    tied.count[0] = n
+    tied.active[0] = n
 
 
 @kernel(inner=True)

@@ -12,7 +12,7 @@ import numpy as np
 from ...arrays import Array, Index
 from ...kernels import kernel
 from ..model import Hulls
-from .gjk import make_scratch, support
+from .gjk import Simplex, make_scratch, support
 from .groups import WorldShapes
 
 HEIGHT_WEIGHT = 5.0
@@ -43,7 +43,7 @@ class Patch(NamedTuple):
     feature: Index
     polygon: Array
     clipped: Array
-    simplex: tuple[Array, ...]
+    simplex: Simplex
 
 
 def make_patch() -> Patch:

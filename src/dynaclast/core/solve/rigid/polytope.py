@@ -6,15 +6,18 @@ faces at once, instead of triangles to be merged.
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 
+from ...arrays import Array, Flags, Index
 from ...kernels import kernel
 
 MOST_FACES, MOST_CORNERS = 96, 128
 
 
 @kernel(inner=True)
-def _plane_of(points, i, j, k, out):
+def _plane_of(points: Array, i: int, j: int, k: int, out: Array) -> bool:
     """Unit normal and offset (n . x + d = 0) of the plane through three points; returns twice their triangle's area."""
     ax, ay, az = points[j, 0] - points[i, 0], points[j, 1] - points[i, 1], points[j, 2] - points[i, 2]
     bx, by, bz = points[k, 0] - points[i, 0], points[k, 1] - points[i, 1], points[k, 2] - points[i, 2]
@@ -27,7 +30,7 @@ def _plane_of(points, i, j, k, out):
 
 
 @kernel(inner=True)
-def _one_sided(points, n, plane, tol):
+def _one_sided(points: Array, n: int, plane: Array, tol: float) -> tuple[Any, int]:
     """Which points lie on the plane, as bits, and the side the rest lies on: -1 behind, 1 before, 0 on both."""
     bits = np.uint64(0)
     low, high = 0.0, 0.0
@@ -43,7 +46,7 @@ def _one_sided(points, n, plane, tol):
 
 
 @kernel(allocates=True, inner=True)
-def _widest(points, n, bits, out):
+def _widest(points: Array, n: int, bits: int, out: Array) -> None:
     """The plane through the widest triangle that can be had quickly among the points in ``bits``."""
     first, far, third, most = -1, -1, -1, -1.0
     for p in range(n):
@@ -70,7 +73,7 @@ def _widest(points, n, bits, out):
 
 
 @kernel(allocates=True)
-def faces_of(points, tol, planes):
+def faces_of(points: Array, tol: float, planes: Array) -> int:
     """Planes (n . x + d = 0, n outward) of the faces of the hull of points (n, 3), n <= 64, into planes (96, 4).
 
     tol : points nearer than this to a face's plane lie on it [m]
@@ -117,7 +120,7 @@ def faces_of(points, tol, planes):
 
 
 @kernel
-def corners_of(planes, count, inset, tol, near, corners, on):
+def corners_of(planes: Array, count: int, inset: float, tol: float, near: float, corners: Array, on: Flags) -> int:
     """Corners of the solid behind planes[:count], each moved inwards by ``inset`` [m], into corners (128, 3); those
     nearer than ``near`` are one.
 
@@ -173,7 +176,7 @@ def corners_of(planes, count, inset, tol, near, corners, on):
 
 
 @kernel(allocates=True)
-def rings_of(planes, count, corners, n, on, start, ring):
+def rings_of(planes: Array, count: int, corners: Array, n: int, on: Flags, start: Index, ring: Index) -> float:
     """The corners of every face, counter-clockwise from outside: ring[start[f]:start[f + 1]]. start (count + 1,), ring
     (1024,); on as ``corners_of`` gives it.
 

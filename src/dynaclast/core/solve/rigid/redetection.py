@@ -68,7 +68,7 @@ def find_stale(solver: ConstraintSet, bodies: Bodies, h: float) -> int:
         x, y, z, far = _relative_motion(contacts.reference_motion[r], contacts.bound[r], a, b, displacement, rotation)
         if contacts.point_count[r] == 0:
             if _may_touch(contacts.normal[r], x, y, z, far, contacts.separation[r, 0]):
-                stale.index[n], stale.speculative[n] = r, 0
+                stale.place[n], stale.speculative[n] = r, 0
                 n += 1
             continue
         along = contacts.normal[r, 0] * x + contacts.normal[r, 1] * y + contacts.normal[r, 2] * z
@@ -79,7 +79,7 @@ def find_stale(solver: ConstraintSet, bodies: Bodies, h: float) -> int:
         for i in range(1, contacts.point_count[r]):
             gap = min(gap, contacts.separation[r, i])
         if far > gap:
-            stale.index[n], stale.speculative[n] = r, 0
+            stale.place[n], stale.speculative[n] = r, 0
             n += 1
     for s in range(solver.counts[SPECULATIVE]):
         if speculative.separation[s] == np.inf:
@@ -92,7 +92,7 @@ def find_stale(solver: ConstraintSet, bodies: Bodies, h: float) -> int:
         far += h * speculative.bound[s, 0] * np.sqrt(w[a, 0] ** 2 + w[a, 1] ** 2 + w[a, 2] ** 2)
         far += h * speculative.bound[s, 1] * np.sqrt(w[b, 0] ** 2 + w[b, 1] ** 2 + w[b, 2] ** 2)
         if _may_touch(speculative.normal[s], x, y, z, far, speculative.separation[s]):
-            stale.index[n], stale.speculative[n] = s, 1
+            stale.place[n], stale.speculative[n] = s, 1
             n += 1
     return n
 
@@ -118,7 +118,7 @@ def prepare_redetection(
     contacts, speculative, stale = solver.contacts, solver.speculative, solver.stale
     asm = bodies.assemblies
     for x in range(first, last):
-        r = stale.index[x]
+        r = stale.place[x]
         if stale.speculative[x]:
             k, a, b = speculative.cache_index[r], speculative.body_a[r], speculative.body_b[r]
         else:

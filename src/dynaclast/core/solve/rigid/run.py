@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 
 from ...arrays import Array, Index, allocate
@@ -168,7 +170,8 @@ class RigidRun:
                 self._scratch,
                 numbers,
             )
-            state.contact_cache = ContactCache(*(x[: numbers[ENTRIES]] for x in self._cache))
+            used: list[Any] = [x[: numbers[ENTRIES]] for x in self._cache]
+            state.contact_cache = ContactCache(*used)
             self._all_moved = False
             if numbers[STAGE] >= until:
                 return self._scratch.rigid.awake[: numbers[AWAKE]]
@@ -209,7 +212,7 @@ class RigidRun:
         """The ties at work in the interval (M,), and the load of every tie (T,) [N]; None where there are none. What
         they did is written to the state.
         """
-        model, joints, count = self.model, self.tied.constraints, int(self.tied.count[0])
+        model, joints, count = self.model, self.tied.constraints, int(self.tied.active[0])
         if not count:
             return None
         tie = joints.tie[:count]

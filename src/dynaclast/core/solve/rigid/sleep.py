@@ -138,7 +138,7 @@ def _mark_support(
                 if kinematic:
                     scratch.carried[a] = 1
                     scratch.carried[b] = 1
-    for r in range(tied.count[0]):
+    for r in range(tied.active[0]):
         a, b = tied.constraints.body_a[r], tied.constraints.body_b[r]
         scratch.jointed[a] = 1
         scratch.jointed[b] = 1
@@ -194,7 +194,7 @@ def _keep_awake(
         if asm.sleep_timer[a] < SLEEP_AFTER and asm.dwell_time[a] < DWELL_AFTER:
             restless[a] = 1
             scratch.awake[a] = 1
-    for r in range(tied.count[0]):
+    for r in range(tied.active[0]):
         a, b = tied.constraints.body_a[r], tied.constraints.body_b[r]
         if asm.motion[a] != Motion.DYNAMIC or asm.motion[b] != Motion.DYNAMIC or a == ground or b == ground:
             continue
@@ -263,7 +263,7 @@ def update_sleep(
     _keep_awake(asm, awake, contacts, contact_count, tied, g, scratch)
     for r in range(contact_count):
         _couple(asm, contacts.body_a[r], contacts.body_b[r], scratch)
-    for r in range(tied.count[0]):
+    for r in range(tied.active[0]):
         _couple(asm, tied.constraints.body_a[r], tied.constraints.body_b[r], scratch)
     slept = 0
     for k in range(len(awake)):

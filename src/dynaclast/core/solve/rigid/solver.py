@@ -121,7 +121,7 @@ def begin_interval(
     else:
         watch_impacts(solver, stale, bodies, islands)
     watch_turning(awake, bodies, settings.interval, islands)
-    if tied.count[0]:
+    if tied.active[0]:
         half = 0.5 * settings.interval / settings.substeps
         measure_swing_energy(bodies, awake, islands, settings.gravity, half, islands.swing_before)
     count = solver.counts[CONTACTS]
@@ -142,7 +142,7 @@ def begin_substep(
 ) -> None:
     """Forces, and the impulses of the last substep again."""
     ties, joints, contacts = tied.ties, tied.constraints, solver.contacts
-    count, joint_count = solver.counts[CONTACTS], tied.count[0]
+    count, joint_count = solver.counts[CONTACTS], tied.active[0]
     integrate_velocities(bodies, awake, h, settings.gravity)
     update_joints(ties, joints, joint_count, bodies, scratch.joint)
     update_arc_velocities(ties, joints, joint_count, bodies, h)
@@ -158,7 +158,7 @@ def solve_velocities(
 ) -> None:
     """Pass over contacts and joints until every contact had its passes, joints hold, and impacts have spread."""
     contacts, joints, passes = solver.contacts, tied.constraints, scratch.passes
-    count, joint_count = solver.counts[CONTACTS], tied.count[0]
+    count, joint_count = solver.counts[CONTACTS], tied.active[0]
     most = passes[MOST]
     least = passes[OPENING] if step == 0 else 0
     rounds = max(most, least) if count else 0
@@ -194,7 +194,7 @@ def end_substep(
 ) -> None:
     """Clamp energy, take penetration and drift out, and go on."""
     asm, islands, contacts, joints = bodies.assemblies, scratch.islands, solver.contacts, tied.constraints
-    count, joint_count = solver.counts[CONTACTS], tied.count[0]
+    count, joint_count = solver.counts[CONTACTS], tied.active[0]
     shift, turn = scratch.shift, scratch.turn
     measure_kinetic_energy(asm, awake, islands, islands.energy_after)
     clamp_kinetic_energy(asm, awake, islands)

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 
+from ...arrays import Flags
 from ...geometry.mesh import TriMesh, triangle_normals
 from ...geometry.tree import triangle_tree
-from ..model import Flags, TriangleMeshes
+from ..model import TriangleMeshes
 
 CONVEX_EDGE_ANGLE = 0.05
 """An edge stands out where its faces bend away from each other by more than this [rad]."""
@@ -56,7 +57,7 @@ def build_triangle_meshes(first: int, pieces: list[int], meshes: list[TriMesh]) 
         hi.append(tree.hi)
         child.append(np.where(tree.child < 0, -1, tree.child + nodes))
         start.append(tree.start + filled)
-        count.append(tree.count)
+        count.append(tree.triangle_count)
         order.append(tree.order + base)
         nodes += len(tree.child)
         filled += len(tree.order)
