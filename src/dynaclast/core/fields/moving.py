@@ -145,7 +145,7 @@ class Attractor(Effect):
                 effect.strength * law(np.full_like(d, max(effect.settle, effect.near))) * scale / effect.settle
             )
             w = np.minimum(np.maximum(own, np.maximum(speed, 0.0) / np.maximum(d, SMALL)), 0.5 / on.step)
-            calm = _critical(to, samples.velocity, w, on.step)
+            calm = critical_acceleration(to, samples.velocity, w, on.step)
             acc = np.where(near[:, None], calm - samples.gravity, acc)
         return f[:, None] * acc, None
 
@@ -165,7 +165,7 @@ class Attractor(Effect):
         return mesh.closest((at - offset) @ m) @ m.T + offset
 
 
-def _critical(to: Array, velocity: Array, w: Array, step: float) -> Array:
+def critical_acceleration(to: Array, velocity: Array, w: Array, step: float) -> Array:
     """Mean acceleration (n, 3) over a step of the critically damped x'' = -w^2 x - 2 w x' towards x = 0 at ``to`` from
     here, exactly.
     """

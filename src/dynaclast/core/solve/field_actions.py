@@ -182,7 +182,7 @@ class ActiveFields:
         return None if known is None else Call(float(known[0]), float(known[1]), known[2:5], known[5:8])
 
     def _remember_call(self, item: FieldItem, call: Call) -> None:
-        row = np.concatenate([[call.time, call.count], call.place, call.normal])
+        row = np.concatenate([[call.time, call.calls], call.place, call.normal])
         self._state.memory[f"{item.name}:impact"] = row
 
     def _shared_at(self, time: float) -> dict[str, Stack]:

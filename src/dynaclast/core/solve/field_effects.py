@@ -39,10 +39,13 @@ class FieldEffects:
         self._active, self._model, self._state, self._rigid = active, model, state, rigid
         self._bonds, self._releases, self._log = bonds, releases, log
 
-    def act(self, number: int) -> None:
-        """Let the fields act in an interval: blows at its start, accelerations all through it."""
+    def act(self, number: int, hands: Array | None = None) -> None:
+        """Let the fields act in an interval: blows at its start, accelerations all through it.
+
+        hands : (P, 3) float64, [m/s2], what hands add to what fields do
+        """
         if not self._active:
-            self._rigid.set_field_accelerations(None, None)
+            self._rigid.set_field_accelerations(hands, None)
             return
         actions = self._active.actions(number, quiet=not self._rigid.active())
         for item in actions.started:
@@ -52,6 +55,8 @@ class FieldEffects:
         self._wake_where_changed(linear, angular)
         for item, pieces in actions.ends:
             self._end(item, self._active.innermost(item, [i for i, _ in actions.ends], pieces))
+        if hands is not None:
+            linear = hands if linear is None else linear + hands
         self._rigid.set_field_accelerations(linear, angular)
 
     def fire_impact_cues(self, number: int, impacts: Impacts) -> None:

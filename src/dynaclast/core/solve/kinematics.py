@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
 from ..arrays import Array
+from ..document import Shot
 from ..geometry.rotations import rotation_matrix, rotation_vector_between
 from ..timeline.channels import channel_value
 from .model import Hold, Model, Motion
@@ -73,13 +76,18 @@ class BodyChannels:
 
     def __init__(self, model: Model, state: State) -> None:
         self._model, self._state = model, state
+        self._channels = model.channels
+
+    def read(self, shot: Shot) -> None:
+        """Take the channels of a document whose numbers were changed in the run."""
+        self._channels = [(b, channel) for b, body in enumerate(shot.bodies) for channel in body.channels]
 
     def apply(self, number: int, waking: bool = True) -> None:
         """Give bodies the numbers their channels have at the start of an interval; what then weighs otherwise wakes
         (not where a stored run goes on: it woke when it was computed).
         """
         model = self._model
-        for body, channel in model.channels:
+        for body, channel in self._channels:
             column = getattr(model.pieces, COLUMN_OF[channel.of])
             own = np.arange(model.body_first[body], model.body_first[body + 1])
             now = channel_value(channel, number * model.settings.interval)
@@ -101,10 +109,6 @@ class BodyChannels:
 
 
 def with_own_columns(model: Model) -> Model:
-    """The model with columns that its channels may change."""
-    from dataclasses import replace
-
-    if not model.channels:
-        return model
+    """The model with columns that channels may change in the run."""
     own = {name: getattr(model.pieces, name).copy() for name in COLUMN_OF.values()}
     return replace(model, pieces=model.pieces._replace(**own))

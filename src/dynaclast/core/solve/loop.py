@@ -15,6 +15,7 @@ import numpy as np
 
 from ..document import Shot
 from .bonds import Bonds, LoadPaths
+from .control import RECORD, Control, Hands, Recording, record, recording_of, written_in
 from .events import EventLog
 from .field_actions import ActiveFields
 from .field_effects import FieldEffects
@@ -38,7 +39,7 @@ class Run:
 
     def __init__(self, shot: Shot, model: Model, state: State) -> None:
         model = with_own_columns(model)
-        self.shot, self.model, self.state = shot, model, state
+        self.model, self.state = model, state
         self.log = EventLog(model, state)
         self.rigid = RigidRun(model, state)
         self.bonds = Bonds(model, state, self.rigid, self.log)
@@ -47,15 +48,40 @@ class Run:
         self.tie_breaks = TieBreaks(model, state, self.rigid, self.log)
         self.kinematics = Kinematics(model, state, self.rigid)
         self.channels = BodyChannels(model, state)
-        self.active_fields = ActiveFields(shot, model, state)
-        self.fields = FieldEffects(self.active_fields, model, state, self.rigid, self.bonds, self.releases, self.log)
         self.impacts = Impacts(model, state, self.rigid, self.log)
         self.limits = Limits(model, state, self.log)
-        self.maps = RunMaps(shot, model, state)
-        self._hears_impacts = any(item.on and item.cue.kind == "impact" for item in shot.fields)
+        self.hands = Hands(model, state, self.rigid)
         self._unchanged: Frame | None = None
+        self._read(written_in(shot, recording_of(state)) if RECORD in state.memory else shot)
         if state.frame:
             self.channels.apply(state.frame * model.intervals_per_frame - 1, waking=False)
+
+    def _read(self, shot: Shot) -> None:
+        """Let the run go by a document: the one it began with, or with what was done to it since."""
+        model, state = self.model, self.state
+        self.shot = shot
+        self.active_fields = ActiveFields(shot, model, state)
+        self.fields = FieldEffects(self.active_fields, model, state, self.rigid, self.bonds, self.releases, self.log)
+        self.maps = RunMaps(shot, model, state)
+        self.channels.read(shot)
+        self._hears_impacts = any(item.on and item.cue.kind == "impact" for item in shot.fields)
+
+    @property
+    def recording(self) -> Recording:
+        """What was done to the run from outside so far, by frame."""
+        return recording_of(self.state)
+
+    def _take(self, control: Control) -> None:
+        """Do what comes from outside, and record it. Raises InputError where it cannot be done; then nothing is."""
+        frame = self.state.frame + 1
+        shot = written_in(self.shot, {frame: control}) if control.numbers or control.fired else None
+        for throw in control.thrown:
+            self.hands.throw(throw)
+        for grip in control.grips:
+            self.hands.grip(grip)
+        record(self.state, frame, control)
+        if shot is not None:
+            self._read(shot)
 
     # ------------------------------------------------------------------------------ frames
 
@@ -66,8 +92,10 @@ class Run:
             self.load_paths.measure()
         return snapshot(self.model, self.state, [], self._more_arrays())
 
-    def advance(self) -> Frame:
-        """Compute the next frame."""
+    def advance(self, control: Control | None = None) -> Frame:
+        """Compute the next frame; ``control``: what is done from outside at its start."""
+        if control:
+            self._take(control)
         per_frame = self.model.intervals_per_frame
         self.limits.begin_frame()
         self.load_paths.follow()
@@ -76,7 +104,7 @@ class Run:
             self.channels.apply(number)
             self.releases.release_due(number)
             self.kinematics.aim(number)
-            self.fields.act(number)
+            self.fields.act(number, self.hands.acceleration())
             self._solve_interval()
             if self._hears_impacts:
                 self.fields.fire_impact_cues(number, self.impacts)

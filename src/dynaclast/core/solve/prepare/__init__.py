@@ -21,6 +21,7 @@ from ...fracture.pieces import Pieces
 from ...layout import written_out
 from ...timeline.channels import shared_at
 from ..collision import HullShop, pack_hulls
+from ..control import reserved
 from ..elements import target_masks
 from ..model import Hold, Hulls, LoadPath, Model, Settings, bond_table
 from ..rigid.hulls import Hull
@@ -64,8 +65,12 @@ class _Held:
     strength: Array
 
 
-def prepare(shot: Shot, resolve: Resolve = no_files, get_pieces: GetPieces | None = None) -> Prepared:
+def prepare(
+    shot: Shot, resolve: Resolve = no_files, get_pieces: GetPieces | None = None, reserve: tuple[str, ...] = ()
+) -> Prepared:
     """Build everything a run needs.
+
+    reserve : names of bodies that are not in the world until a run is told to throw them
 
     Raises GeometryError for an unusable mesh, InputError for a shot without bodies.
     """
@@ -74,11 +79,13 @@ def prepare(shot: Shot, resolve: Resolve = no_files, get_pieces: GetPieces | Non
         raise InputError("the shot has no bodies; add at least one", where="bodies")
     based = [get_pieces(b) for b in shot.bodies] if get_pieces else build_each_once(shot.bodies, resolve)
     built = [p.scaled(b.factor) for b, p in zip(shot.bodies, based, strict=True)]
-    model = build_model(shot, based, built, resolve)
+    model = build_model(shot, based, built, resolve, reserve)
     return Prepared(shot, model, opening_state(model), built)
 
 
-def build_model(shot: Shot, based: list[Pieces], built: list[Pieces], resolve: Resolve = no_files) -> Model:
+def build_model(
+    shot: Shot, based: list[Pieces], built: list[Pieces], resolve: Resolve = no_files, reserve: tuple[str, ...] = ()
+) -> Model:
     """The model of a written-out shot.
 
     based, built : pieces of each body, before and after its size in a group; there may be none
@@ -90,6 +97,7 @@ def build_model(shot: Shot, based: list[Pieces], built: list[Pieces], resolve: R
     piece_tier = np.concatenate([np.zeros(0, np.int32), *((p.path >= 0).sum(axis=1, dtype=np.int32) for p in built)])
     held = _Held(table.hold, np.where(table.hold == Hold.DRIVEN, table.body, -1).astype(np.int32), strength)
     _anchor(shot, held, table.rest_center, center, _masks(shot, table.body, bond_piece, piece_tier, tier))
+    reserved(held.hold, table.body, [b.name for b in shot.bodies], reserve)
     table = table._replace(hold=held.hold, chunk=first_chunks(built, body_first))
     searches, substeps = intervals(shot.quality, shot.timing.fps)
     ground = shot.ground
