@@ -1,0 +1,95 @@
+"""A database of every earlier revision comes up to date with what was in it, and migrations go both ways."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from alembic import command
+from alembic.config import Config
+from alembic.script import ScriptDirectory
+from sqlalchemy import MetaData, create_engine, inspect, text
+
+import dynaclast.store
+from dynaclast.mariadb import Database
+from dynaclast.store.models import Base
+
+MIGRATIONS = Path(dynaclast.store.__file__).parent / "migrations"
+
+
+def config(url: str) -> Config:
+    out = Config()
+    out.set_main_option("script_location", str(MIGRATIONS))
+    out.attributes["url"] = url
+    return out
+
+
+REVISIONS = [r.revision for r in ScriptDirectory(str(MIGRATIONS)).walk_revisions()][::-1]
+
+
+@pytest.fixture(scope="module")
+def bare(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Database]:
+    """A server beside that of the other tests, with no table in it."""
+    server = Database(tmp_path_factory.mktemp("bare"))
+    server.start()
+    yield server
+    server.stop()
+
+
+@pytest.fixture
+def fresh(bare: Database) -> str:
+    """Its address, emptied of what an earlier test made."""
+    engine = create_engine(bare.url)
+    made = MetaData()
+    made.reflect(engine)
+    made.drop_all(engine)
+    engine.dispose()
+    return bare.url
+
+
+def shape(url: str) -> dict[str, dict[str, str]]:
+    engine = create_engine(url)
+    found = inspect(engine)
+    out = {
+        table: {c["name"]: str(c["type"]).split(" COLLATE")[0] for c in found.get_columns(table)}
+        for table in found.get_table_names()
+        if table != "alembic_version"
+    }
+    engine.dispose()
+    return out
+
+
+def test_revisions_follow_one_another() -> None:
+    assert REVISIONS == sorted(REVISIONS) and len(REVISIONS) >= 4
+
+
+@pytest.mark.parametrize("start", REVISIONS)
+def test_a_database_of_an_earlier_revision_comes_up_to_date_and_keeps_its_shots(fresh: str, start: str) -> None:
+    command.upgrade(config(fresh), start)
+    engine = create_engine(fresh)
+    with engine.begin() as connection:
+        connection.execute(
+            text(
+                "INSERT INTO shots (id, name, head, version, created, changed) "
+                "VALUES ('s1', 'Lower tower', 1, 1, NOW(6), NOW(6))"
+            )
+        )
+    command.upgrade(config(fresh), "head")
+    command.upgrade(config(fresh), "head")  # again: nothing to do
+    with engine.begin() as connection:
+        assert connection.execute(text("SELECT name FROM shots")).scalar_one() == "Lower tower"
+    engine.dispose()
+    got = shape(fresh)
+    assert set(got) == set(Base.metadata.tables)
+    for name, table in Base.metadata.tables.items():
+        assert set(got[name]) == {c.name for c in table.columns}, name
+
+
+def test_migrations_can_be_taken_back_and_made_again(fresh: str) -> None:
+    command.upgrade(config(fresh), "head")
+    whole = shape(fresh)
+    for revision in REVISIONS[:-1][::-1]:
+        command.downgrade(config(fresh), revision)
+    command.upgrade(config(fresh), "head")
+    assert shape(fresh) == whole
