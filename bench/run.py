@@ -219,10 +219,10 @@ def threads() -> None:
     from concurrent.futures import ThreadPoolExecutor
 
     import numba
-    from dynaclast.core.solve.rigid.interval import DONE, SEARCH, SOLVE
 
-    from dynaclast.core.solve import touching
+    from dynaclast.core.solve.interval import Stage
     from dynaclast.core.solve.rigid.gjk import gjk, make_scratch
+    from dynaclast.core.solve.rigid.run import RigidRun
 
     @numba.njit(nogil=True)
     def distances(points, first, last, out, scratch):  # noqa: ANN001, ANN202
@@ -252,17 +252,17 @@ def threads() -> None:
     say("  the same bytes", str(one.tobytes() == two.tobytes()), "True")
     spent = 0.0
 
-    def in_two(self: touching.Touching, *_: object) -> np.ndarray:
+    def in_two(self: RigidRun) -> np.ndarray:
         nonlocal spent
         began = time.process_time()
-        whole(self, SEARCH, SOLVE)
+        whole(self, Stage.DETECT, Stage.SOLVE)
         spent += time.process_time() - began
-        return whole(self, SOLVE, DONE)
+        return whole(self, Stage.SOLVE, Stage.DONE)
 
-    whole = touching.Touching._touch
-    touching.Touching._touch = in_two
+    whole = RigidRun.solve
+    RigidRun.solve = in_two
     _, run, _ = timed(scenes.wall500())
-    touching.Touching._touch = whole
+    RigidRun.solve = whole
     say("  share of wall500 that its searches take", f"{100 * spent / run:.0f} %", "-")
 
 

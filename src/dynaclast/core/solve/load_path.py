@@ -40,8 +40,8 @@ def _stiffness(center: Array, piece: Index, bond_center: Array, area: Array) -> 
     line = b - a
     length = np.linalg.norm(line, axis=1)
     line = line / length[:, None]
-    multiply_rotated = np.einsum("bi,bj->bij", line, line)
-    stiff = (area / length)[:, None, None] * (multiply_rotated + SHEAR * (np.eye(3) - multiply_rotated))
+    projection = np.einsum("bi,bj->bij", line, line)
+    stiff = (area / length)[:, None, None] * (projection + SHEAR * (np.eye(3) - projection))
     g = np.zeros((len(piece), 3, 12))
     g[:, :, 0:3], g[:, :, 6:9] = -np.eye(3), np.eye(3)
     g[:, :, 3:6], g[:, :, 9:12] = (
