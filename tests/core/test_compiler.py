@@ -12,12 +12,16 @@ import numba
 import numpy as np
 import pytest
 from llvmlite.binding import Linkage
+from numba.core import inline_closurecall
 from numba.core.caching import NullCache
 from numba.core.compiler import Flags
 from numba.core.registry import cpu_target
+from numba.core.types.functions import BaseFunction
+from numba.np import arrayobj
 
 import dynaclast.core
 from dynaclast.core.kernels import kernel, rehearse
+from dynaclast.core.kernels.compiler import sparing
 
 
 @kernel(inner=True)
@@ -78,14 +82,66 @@ def test_one_that_makes_arrays_beside_one_that_does_not():
 
 
 def test_options_are_the_same_by_what_they_say():
-    a, b = Flags(), Flags()
-    assert a == b and hash(a) == hash(b)
-    a.nrt = False  # what it is anyway
-    assert a == b and hash(a) == hash(b)
-    a.nrt = True
-    assert a != b
-    b.nrt = True
-    assert a == b and a != "a text"
+    with sparing():
+        a, b = Flags(), Flags()
+        assert a == b and hash(a) == hash(b)
+        a.nrt = False  # what it is anyway
+        assert a == b and hash(a) == hash(b)
+        a.nrt = True
+        assert a != b
+        b.nrt = True
+        assert a == b and a != "a text"
+
+
+def theirs(a):
+    """As another package may write it: places from the end, arrays made, a callee laid in, loops worth vectorising."""
+    total = np.zeros(3)
+    for i in range(1, len(a) + 1):
+        total += np.cross(a[-i], np.array([0.0, 1.0, 2.0]))
+    return total, a[-1, -1], a[::-1].copy(), [x for x in a[:, 0] if x > 0]
+
+
+def test_functions_of_other_packages_are_compiled_as_ever_before_and_after_ours():
+    a = np.arange(12.0).reshape(4, 3) - 3.0
+    want = theirs(a)
+    before = numba.njit(theirs)
+    for got in (before(a), (kernel(mixed.py_func).compile_for(np.ones(3), 1, True), numba.njit(theirs)(a))[1]):
+        for x, y in zip(got, want, strict=True):
+            np.testing.assert_array_equal(np.asarray(x), np.asarray(y))
+    bounds = numba.njit(lambda x, i: x[i], boundscheck=True)
+    assert bounds(a[:, 0], -1) == a[-1, 0]
+    with pytest.raises(IndexError):
+        bounds(a[:, 0], 4)
+
+
+def test_what_is_put_aside_in_the_compiler_is_put_back_also_after_a_failure():
+    codegen = cpu_target.target_context.codegen()
+
+    def found() -> tuple:
+        return (
+            codegen._library_class,
+            Flags.__eq__,
+            Flags.__hash__,
+            BaseFunction.get_call_type,
+            arrayobj.fix_integer_index,
+            inline_closurecall.copy,
+            numba.config.LOOP_VECTORIZE,
+            numba.config.SLP_VECTORIZE,
+            gc.isenabled(),
+        )
+
+    before = found()
+    with sparing(), sparing():
+        assert all(x != y for x, y in zip(found()[:6], before[:6], strict=True))
+    assert found() == before
+
+    @kernel
+    def wrong(x):
+        return x.nothing_like_it
+
+    with pytest.raises(numba.TypingError):
+        wrong(np.ones(3))
+    assert found() == before
 
 
 def test_an_inner_kernel_says_that_python_cannot_call_it():
@@ -98,7 +154,8 @@ def test_code_kept_on_disk_is_read_again_for_those_who_lay_it_in():
     fresh._cache = NullCache()  # compiled here, not read from an earlier run
     fresh.compile_for(np.ones(3), 1, True)
     kept = next(iter(fresh.overloads.values())).library.serialize_using_object_code()
-    read = cpu_target.target_context.codegen().unserialize_library(kept)
+    with sparing():
+        read = cpu_target.target_context.codegen().unserialize_library(kept)
     assert read._shared_module is None
     names = {f.name for f in read._get_module_for_linking().functions if not f.is_declaration}
     assert any("mixed" in name for name in names)

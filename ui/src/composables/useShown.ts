@@ -1,10 +1,11 @@
 /**
  * What the view shows: bodies and groups of the document being edited, or of the take, with their pieces and copies.
  */
-import { computed, shallowRef, watch, type ComputedRef } from "vue";
+import { computed, shallowRef, watch, type ComputedRef, type ShallowRef } from "vue";
 import { api } from "../api/client";
 import type { Packed } from "../api/packed";
 import { filled } from "../lib/document";
+import type { FrameCache, FrameData } from "../lib/frames";
 import { standAt } from "../lib/motion";
 import type { Quat, Vec } from "../lib/rotation";
 import { usePieces } from "../stores/pieces";
@@ -50,11 +51,13 @@ export function useShown(): {
   time: ComputedRef<number>;
   shown: ComputedRef<Shown[]>;
   missing: ComputedRef<number>;
+  frame: ShallowRef<FrameData | null>;
 } {
   const shot = useShot();
   const pieces = usePieces();
   const takes = useTakes();
   const view = useView();
+  let held: FrameCache | null = null;
   const parts = shallowRef<TakeParts>({ packed: new Map(), members: new Map() });
 
   watch(
@@ -72,6 +75,18 @@ export function useShown(): {
   );
 
   const inTake = computed(() => view.showing === "take" && takes.frames !== null && takes.document !== null);
+  /** the frame of the take at the playhead; while that is fetched, the one shown last */
+  const frame = shallowRef<FrameData | null>(null);
+  watch(
+    [inTake, () => view.frame, () => takes.frames, () => takes.frames?.count, () => takes.arrived],
+    () => {
+      const all = inTake.value ? takes.frames : null;
+      if (!all) frame.value = null;
+      else frame.value = all.at(Math.min(view.frame, all.count - 1)) ?? (held === all ? frame.value : all.opening);
+      held = all;
+    },
+    { immediate: true },
+  );
   const things = computed(() => (inTake.value ? thingsOf(takes.document!) : shot.things));
   const time = computed(() =>
     inTake.value || !things.value.some((t) => t.body.role === "animated")
@@ -93,5 +108,5 @@ export function useShown(): {
     });
   });
   const missing = computed(() => things.value.length - shown.value.length);
-  return { inTake, time, shown, missing };
+  return { inTake, time, shown, missing, frame };
 }

@@ -74,17 +74,16 @@ describe("a shared falloff", () => {
 });
 
 describe("what a take knows of pieces", () => {
-  const frames = {
-    count: 2,
+  const frame = {
+    index: 1,
     pieces: 3,
-    maps: { acted: new Uint8Array([0, 0, 0, 1, 2, 3]), "map/wet": new Float32Array([0, 0, 0, 0, 0.5, 1]) },
-    wide: { acted: 1, "map/wet": 1 },
-  } as never;
+    arrays: { acted: new Uint8Array([1, 2, 3]), "map/wet": new Float32Array([0, 0.5, 1]) },
+  };
   it("reads acting fields bit by bit, and gives breaking the colour before holding", () => {
     const d = shot();
-    expect([0, 1, 2].map((p) => actedOn(frames, d, 1, p))).toEqual([["push"], ["hold"], ["push", "hold"]]);
-    expect(actedOn(frames, d, 0, 2)).toEqual([]);
-    const color = byFields(frames, d, 1, { holds: [0, 1, 0], breaks: [1, 0, 0], moves: [0, 0, 1], ends: [1, 1, 1] });
+    expect([0, 1, 2].map((p) => actedOn(frame, d, p))).toEqual([["push"], ["hold"], ["push", "hold"]]);
+    expect(actedOn({ ...frame, arrays: {} }, d, 2)).toEqual([]);
+    const color = byFields(frame, d, { holds: [0, 1, 0], breaks: [1, 0, 0], moves: [0, 0, 1], ends: [1, 1, 1] });
     expect([0, 1, 2].map((p) => color(p))).toEqual([
       [0, 0, 1],
       [0, 1, 0],
@@ -92,10 +91,10 @@ describe("what a take knows of pieces", () => {
     ]);
   });
   it("colours a map from the low to the high end of its ramp", () => {
-    const color = byMap(shot(), "wet", frames, 1, null)!;
+    const color = byMap(shot(), "wet", frame, null)!;
     expect(color(0)).not.toEqual(color(2));
     expect(color(2)![0]).toBeCloseTo(1, 2); // the ember ramp ends in a warm white
-    expect(byMap(shot(), "none", frames, 1, null)).toBeNull();
+    expect(byMap(shot(), "none", frame, null)).toBeNull();
   });
 });
 

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { ElDialog } from "element-plus";
-import { computed, onBeforeUnmount, onMounted, ref, watch } from "vue";
+import { onBeforeUnmount, onMounted, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 import { ApiError } from "../api/client";
 import CueSheet from "../components/CueSheet.vue";
@@ -9,6 +9,7 @@ import KeySheet from "../components/KeySheet.vue";
 import StepRail from "../components/StepRail.vue";
 import TopBar from "../components/TopBar.vue";
 import View3D from "../components/View3D.vue";
+import { usePlayback } from "../composables/usePlayback";
 import BindPanel from "../steps/BindPanel.vue";
 import BreakPanel from "../steps/BreakPanel.vue";
 import BuildPanel from "../steps/BuildPanel.vue";
@@ -33,10 +34,7 @@ const build = ref<InstanceType<typeof BuildPanel> | null>(null);
 const failure = ref("");
 const keys = ref(false);
 const STEPS: Step[] = ["build", "break", "bind", "drive", "run", "export"];
-const inTake = computed(() => view.showing === "take" && takes.frames !== null);
-const lastFrame = computed(() =>
-  inTake.value ? Math.max(0, takes.frames!.count - 1) : (shot.document?.timing.frames ?? 240),
-);
+const { lastFrame, seek, toggle } = usePlayback();
 
 async function load(id: string): Promise<void> {
   failure.value = "";
@@ -61,53 +59,6 @@ async function bake(withoutFaulty = false): Promise<void> {
   view.step = "run";
   await takes.bake(shot.id, withoutFaulty);
   if (takes.current && !takes.faulty.length) view.showing = "take";
-}
-
-/** The steps that set up move the playhead through the set-up; the others through the take. */
-function toRun(): void {
-  if (takes.frames && (view.step === "run" || view.step === "export")) view.showing = "take";
-}
-
-function seek(frame: number): void {
-  toRun();
-  view.frame = Math.max(0, Math.min(frame, lastFrame.value));
-}
-
-let began = 0;
-let from = 0;
-let raf = 0;
-function play(): void {
-  toRun();
-  if (view.frame >= lastFrame.value) view.frame = 0;
-  from = view.frame;
-  began = performance.now();
-  view.playing = true;
-  const tick = (now: number): void => {
-    if (!view.playing) return;
-    const fps = (inTake.value ? takes.document : shot.document)?.timing.fps ?? 24;
-    let frame = from + Math.floor(((now - began) / 1000) * fps);
-    if (frame > lastFrame.value) {
-      if (inTake.value && takes.baking && takes.baking.id === takes.current?.id) {
-        frame = lastFrame.value; // wait for frames still being baked
-        from = frame;
-        began = now;
-      } else if (view.loop) {
-        from = frame = 0;
-        began = now;
-      } else {
-        frame = lastFrame.value;
-        view.playing = false;
-      }
-    }
-    if (frame !== view.frame) view.frame = frame;
-    raf = requestAnimationFrame(tick);
-  };
-  raf = requestAnimationFrame(tick);
-}
-
-function toggle(): void {
-  if (view.playing) view.playing = false;
-  else play();
 }
 
 function onKey(event: KeyboardEvent): void {
@@ -205,18 +156,11 @@ watch(
     }
   },
 );
-watch(
-  () => view.playing,
-  (on) => {
-    if (!on) cancelAnimationFrame(raf);
-  },
-);
 onMounted(() => {
   window.addEventListener("keydown", onKey);
   window.addEventListener("beforeunload", onLeave);
 });
 onBeforeUnmount(() => {
-  view.playing = false;
   void shot.flush();
   takes.close();
   window.removeEventListener("keydown", onKey);

@@ -16,11 +16,11 @@ const seen = computed<ColorBy[]>(() => [
   "material",
   "piece",
   "state",
-  ...(takes.frames?.maps.acted ? (["fields"] as const) : []),
-  ...(takes.frames?.maps.load ? (["weight"] as const) : []),
+  ...(takes.frames?.names.has("acted") ? (["fields"] as const) : []),
+  ...(takes.frames?.names.has("load") ? (["weight"] as const) : []),
 ]);
 const maps = computed(() =>
-  Object.keys(takes.frames?.maps ?? {}).flatMap((k) => (k.startsWith("map/") ? [k.slice(4)] : [])),
+  [...(takes.frames?.names ?? [])].flatMap((k) => (k.startsWith("map/") ? [k.slice(4)] : [])),
 );
 const WORD: Record<string, string> = {
   done: "whole",

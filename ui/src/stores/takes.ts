@@ -3,25 +3,16 @@ import { defineStore } from "pinia";
 import { computed, ref, shallowRef, triggerRef } from "vue";
 import { api, ApiError } from "../api/client";
 import type { Chunk, ShotDocument, Take, TakeEvent } from "../api/types";
-
-export interface Frames {
-  /** frames loaded so far, without a gap from 0 */
-  count: number;
-  pieces: number;
-  position: Float32Array;
-  orientation: Float32Array;
-  state: Uint8Array;
-  /** more numbers of pieces by name, several a piece where `wide` says so */
-  maps: Record<string, Float32Array | Uint8Array>;
-  wide: Record<string, number>;
-}
+import { FrameCache } from "../lib/frames";
 
 export const useTakes = defineStore("takes", () => {
   const list = ref<Take[]>([]);
   const current = ref<Take | null>(null);
   const document = shallowRef<ShotDocument | null>(null);
   const stateNames = ref<string[]>([]);
-  const frames = shallowRef<Frames | null>(null);
+  /** frames of the take shown, once its opening is there; what is in it changes with `arrived` */
+  const frames = shallowRef<FrameCache | null>(null);
+  const arrived = ref(0);
   const stats = shallowRef<Record<string, number[]>>({});
   const events = shallowRef<TakeEvent[]>([]);
   const problem = ref("");
@@ -30,6 +21,7 @@ export const useTakes = defineStore("takes", () => {
   let stream: EventSource | null = null;
   let run = 0;
   let queue: Promise<void> = Promise.resolve();
+  let cache: FrameCache | null = null;
 
   const baking = computed(() => list.value.find((t) => t.status === "baking" || t.status === "queued") ?? null);
 
@@ -43,6 +35,8 @@ export const useTakes = defineStore("takes", () => {
   function close(): void {
     stream?.close();
     stream = null;
+    cache?.close();
+    cache = null;
     run++;
   }
 
@@ -77,70 +71,34 @@ export const useTakes = defineStore("takes", () => {
     events.value = [];
     problem.value = "";
     queue = Promise.resolve();
+    const mine = (cache = cacheOf(id));
     const source = (stream = api.stream(id));
     source.addEventListener("take", (e) => put(JSON.parse((e as MessageEvent<string>).data) as Take));
     source.addEventListener("chunks", (e) => {
       const chunks = JSON.parse((e as MessageEvent<string>).data) as Chunk[];
-      queue = queue
-        .then(() => append(id, own, chunks))
-        .catch((error: unknown) => {
-          problem.value = error instanceof ApiError ? error.message : String(error);
-        });
+      queue = queue.then(() => append(id, own, mine, chunks)).catch(say);
     });
     source.addEventListener("end", () => source.close());
   }
 
-  async function append(id: string, own: number, chunks: Chunk[]): Promise<void> {
-    for (const chunk of chunks) {
-      if (own !== run) return;
-      const have = frames.value?.count ?? 0;
-      if (chunk.first + chunk.count <= have) continue;
-      const packed = await api.chunk(id, chunk.first);
-      if (own !== run) return;
-      const state = packed.state as Uint8Array;
-      const pieces = state.length / chunk.count;
-      const total = (current.value?.frames_total ?? chunk.count) + 1;
-      const room = Math.max(total, chunk.first + chunk.count);
-      let all = frames.value;
-      if (!all || all.state.length < room * pieces) {
-        const grown: Frames = {
-          count: have,
-          pieces,
-          position: new Float32Array(room * pieces * 3),
-          orientation: new Float32Array(room * pieces * 4),
-          state: new Uint8Array(room * pieces),
-          maps: {},
-          wide: {},
-        };
-        for (const [name, values] of Object.entries(packed)) {
-          if (name === "position" || name === "orientation" || name === "state") continue;
-          const wide = (grown.wide[name] = values.length / state.length);
-          grown.maps[name] =
-            values instanceof Uint8Array
-              ? new Uint8Array(room * pieces * wide)
-              : new Float32Array(room * pieces * wide);
-          if (all?.maps[name]) grown.maps[name]!.set(all.maps[name]!);
-        }
-        if (all) {
-          grown.position.set(all.position);
-          grown.orientation.set(all.orientation);
-          grown.state.set(all.state);
-        }
-        all = grown;
-      }
-      all.position.set(packed.position as Float32Array, chunk.first * pieces * 3);
-      all.orientation.set(packed.orientation as Float32Array, chunk.first * pieces * 4);
-      all.state.set(state, chunk.first * pieces);
-      for (const [name, values] of Object.entries(all.maps))
-        values.set(packed[name] as Float32Array, chunk.first * pieces * all.wide[name]!);
-      all.count = chunk.first + chunk.count;
-      const next: Record<string, number[]> = {};
+  function say(error: unknown): void {
+    problem.value = error instanceof ApiError ? error.message : String(error);
+  }
+
+  function cacheOf(id: string): FrameCache {
+    return new FrameCache((first) => api.chunk(id, first), { arrived: () => arrived.value++, failed: say });
+  }
+
+  async function append(id: string, own: number, to: FrameCache, chunks: Chunk[]): Promise<void> {
+    await to.add(chunks);
+    if (own !== run) return;
+    if (to.pieces) frames.value = to;
+    const next = { ...stats.value };
+    for (const chunk of chunks)
       for (const [name, values] of Object.entries(chunk.stats))
-        next[name] = [...(stats.value[name] ?? []).slice(0, chunk.first), ...values];
-      stats.value = next;
-      frames.value = all;
-      triggerRef(frames);
-    }
+        next[name] = [...(next[name] ?? []).slice(0, chunk.first), ...values];
+    stats.value = next;
+    triggerRef(frames);
     if (own !== run || !chunks.length) return;
     const fresh = await api.events(id, chunks[0]!.first - 1);
     if (own !== run) return;
@@ -194,6 +152,7 @@ export const useTakes = defineStore("takes", () => {
     document,
     stateNames,
     frames,
+    arrived,
     stats,
     events,
     problem,

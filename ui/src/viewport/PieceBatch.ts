@@ -5,6 +5,7 @@
 import * as THREE from "three";
 import type { Packed } from "../api/packed";
 import { cutOutline } from "../lib/outline";
+import type { Vec } from "../lib/rotation";
 import {
   PICK_FRAGMENT,
   PICK_VERTEX,
@@ -17,6 +18,11 @@ import {
 } from "./shaders";
 
 const WIDTH = 1536; // three texels a piece, never broken over two rows
+/** numbers of a piece in the texture: its place, its state; its turn; its colour, whether it is chosen */
+const STRIDE = 12;
+const STATE = 3;
+const TURN = 4;
+const COLOR = 8;
 
 /** A body, or a group as copies of one body. */
 export interface BatchBody {
@@ -32,7 +38,7 @@ export class PieceBatch {
   bodies: BatchBody[] = [];
   /** first piece of each body, and the total at the end */
   first: number[] = [0];
-  values = new Float32Array(0);
+  private values = new Float32Array(0);
   private texture: THREE.DataTexture | null = null;
   private readonly materials: THREE.ShaderMaterial[];
   private readonly pickMaterial: THREE.ShaderMaterial;
@@ -172,24 +178,34 @@ export class PieceBatch {
     size = 1,
   ): void {
     const v = this.values;
-    const o = piece * 12;
+    const o = piece * STRIDE;
     const root = Math.sqrt(size);
     v[o] = x;
     v[o + 1] = y;
     v[o + 2] = z;
-    v[o + 3] = state;
-    v[o + 4] = q[at]! * root;
-    v[o + 5] = q[at + 1]! * root;
-    v[o + 6] = q[at + 2]! * root;
-    v[o + 7] = q[at + 3]! * root;
+    v[o + STATE] = state;
+    v[o + TURN] = q[at]! * root;
+    v[o + TURN + 1] = q[at + 1]! * root;
+    v[o + TURN + 2] = q[at + 2]! * root;
+    v[o + TURN + 3] = q[at + 3]! * root;
   }
 
   setColor(piece: number, r: number, g: number, b: number, chosen: boolean): void {
-    const o = piece * 12 + 8;
+    const o = piece * STRIDE + COLOR;
     this.values[o] = r;
     this.values[o + 1] = g;
     this.values[o + 2] = b;
     this.values[o + 3] = chosen ? 1 : 0;
+  }
+
+  /** Where the middle of a piece is drawn. */
+  placeOf(piece: number): Vec {
+    return [...this.values.subarray(piece * STRIDE, piece * STRIDE + 3)] as Vec;
+  }
+
+  /** The state a piece is drawn in. */
+  stateOf(piece: number): number {
+    return this.values[piece * STRIDE + STATE]!;
   }
 
   changed(): void {
@@ -200,6 +216,15 @@ export class PieceBatch {
     let b = 0;
     while (b + 1 < this.first.length - 1 && piece >= this.first[b + 1]!) b++;
     return b;
+  }
+
+  /** The copy of its body a piece is of, and its number within it; null beside all pieces. */
+  locate(piece: number): { body: number; copy: number; index: number } | null {
+    if (piece < 0 || piece >= this.count) return null;
+    const body = this.bodyOf(piece);
+    const within = piece - this.first[body]!;
+    const each = this.perCopy(body);
+    return { body, copy: Math.floor(within / each), index: within % each };
   }
 
   /** The piece under a pixel (device pixels from the top left), or -1. */

@@ -8,6 +8,7 @@ import type { Layer } from "../api/types";
 import type { Vec } from "../lib/rotation";
 import { fit } from "./fit";
 import { LineLayer } from "./LineLayer";
+import { Look, tokenColor } from "./Look";
 import { PieceBatch } from "./PieceBatch";
 import { ReachShell, type Stood } from "./ReachShell";
 import { GROUND_FRAGMENT, GROUND_VERTEX } from "./shaders";
@@ -41,8 +42,6 @@ export interface StageHooks {
   onCamera(azimuth: number, metresPerPixel: number): void;
 }
 
-const KEY = new THREE.Vector3(0.55, 0.75, 0.42).normalize();
-
 export class Stage {
   readonly renderer: THREE.WebGLRenderer;
   readonly camera = new THREE.PerspectiveCamera(38, 1, 0.05, 4000);
@@ -61,7 +60,7 @@ export class Stage {
   private readonly proxy = new THREE.Object3D();
   private readonly handles: TransformControls;
   private readonly ground: THREE.Mesh;
-  private readonly light: Record<string, THREE.IUniform>;
+  private readonly look = new Look();
   private readonly clock = new THREE.Timer();
   private readonly sizes: ResizeObserver;
   private wanted = true;
@@ -89,24 +88,7 @@ export class Stage {
     this.controls.dollyToCursor = true;
     this.controls.maxPolarAngle = Math.PI * 0.52;
     this.controls.minDistance = 0.02;
-    this.light = {
-      sky: { value: new THREE.Color() },
-      earth: { value: new THREE.Color() },
-      key: { value: KEY },
-      keyColor: { value: new THREE.Color() },
-      accent: { value: new THREE.Color() },
-      haze: { value: new THREE.Color() },
-      hazeFar: { value: 120 },
-      showHeld: { value: 0 },
-      heldLines: { value: 3 },
-      heldColor: { value: new THREE.Color() },
-      shade: { value: new THREE.Color() },
-      strength: { value: 0.5 },
-      groundHeight: { value: 0 },
-      section: { value: new THREE.Vector4(0, 0, 0, 1e9) },
-      wireColor: { value: new THREE.Color() },
-    };
-    this.batch = new PieceBatch(this.light);
+    this.batch = new PieceBatch(this.look.uniforms);
     this.scene.add(
       this.batch.group,
       this.bonds.object,
@@ -159,30 +141,12 @@ export class Stage {
 
   /** Take the palette from the page's tokens. */
   applyTheme(): void {
-    const style = getComputedStyle(document.documentElement);
-    const dark = document.documentElement.dataset.theme !== "light";
-    const color = (name: string): THREE.Color => {
-      const c = style.getPropertyValue(name).trim();
-      return new THREE.Color(
-        parseInt(c.slice(1, 3), 16) / 255,
-        parseInt(c.slice(3, 5), 16) / 255,
-        parseInt(c.slice(5, 7), 16) / 255,
-      );
-    };
-    const set = (name: string, value: THREE.Color): void => void (this.light[name]!.value as THREE.Color).copy(value);
-    set("sky", dark ? new THREE.Color(0.42, 0.47, 0.5) : new THREE.Color(0.62, 0.66, 0.68));
-    set("earth", dark ? new THREE.Color(0.13, 0.15, 0.16) : new THREE.Color(0.36, 0.37, 0.37));
-    set("keyColor", dark ? new THREE.Color(0.62, 0.58, 0.5) : new THREE.Color(0.45, 0.43, 0.38));
-    set("accent", color("--accent"));
-    set("heldColor", color("--lichen"));
-    set("wireColor", dark ? new THREE.Color(0.93, 0.95, 0.92) : new THREE.Color(0.08, 0.12, 0.13));
-    set("haze", color("--view-bottom"));
-    set("shade", dark ? new THREE.Color(0.01, 0.02, 0.02) : new THREE.Color(0.2, 0.25, 0.25));
-    this.light.strength!.value = dark ? 0.55 : 0.35;
+    this.look.applyTheme();
     const uniforms = (this.ground.material as THREE.ShaderMaterial).uniforms;
-    (uniforms.ground!.value as THREE.Color).copy(color("--ground"));
-    (uniforms.line!.value as THREE.Color).copy(color("--grid"));
-    this.handles.setColors(color("--chalk"), color("--chalk"), color("--chalk"), color("--accent"));
+    (uniforms.ground!.value as THREE.Color).copy(tokenColor("--ground"));
+    (uniforms.line!.value as THREE.Color).copy(tokenColor("--grid"));
+    const chalk = tokenColor("--chalk");
+    this.handles.setColors(chalk, chalk, chalk, tokenColor("--accent"));
     this.invalidate();
   }
 
@@ -194,9 +158,7 @@ export class Stage {
     const uniforms = (this.ground.material as THREE.ShaderMaterial).uniforms;
     uniforms.reach!.value = reach;
     uniforms.cell!.value = 10 ** Math.round(Math.log10(reach / 40));
-    this.light.groundHeight!.value = on ? height : -1e6;
-    this.light.hazeFar!.value = reach * 4;
-    this.light.heldLines!.value = 130 / reach;
+    this.look.setGround(on, height, reach);
     this.camera.near = Math.max(1e-4, reach * 1e-3);
     this.camera.far = reach * 40;
     this.camera.updateProjectionMatrix();
@@ -205,13 +167,12 @@ export class Stage {
 
   /** Cut the view open: what lies beyond ``at`` along an axis is not drawn; null shows all. */
   setSection(axis: 0 | 1 | 2 | null, at = 0): void {
-    const plane = this.light.section!.value as THREE.Vector4;
-    plane.set(axis === 0 ? 1 : 0, axis === 1 ? 1 : 0, axis === 2 ? 1 : 0, axis === null ? 1e9 : at);
+    this.look.setSection(axis, at);
     this.invalidate();
   }
 
   showHeld(on: boolean): void {
-    this.light.showHeld!.value = on ? 1 : 0;
+    this.look.showHeld(on);
     this.invalidate();
   }
 
@@ -227,7 +188,6 @@ export class Stage {
 
   /** Show layers of falloffs; those shown before and not named now are taken away. */
   setReaches(reaches: readonly Reach[]): void {
-    const style = getComputedStyle(document.documentElement);
     const wanted = new Set(reaches.map((r) => r.key));
     for (const [key, shell] of this.shells) {
       if (wanted.has(key)) continue;
@@ -243,18 +203,7 @@ export class Stage {
         this.scene.add(shell.group);
       }
       const token = /var\((--[a-z]+)\)/.exec(reach.color)?.[1] ?? "--chalk";
-      const hex = style.getPropertyValue(token).trim();
-      shell.update(
-        reach.layer,
-        new THREE.Color(
-          parseInt(hex.slice(1, 3), 16) / 255,
-          parseInt(hex.slice(3, 5), 16) / 255,
-          parseInt(hex.slice(5, 7), 16) / 255,
-        ),
-        reach.chosen,
-        reach.sliced,
-        reach.stood,
-      );
+      shell.update(reach.layer, tokenColor(token), reach.chosen, reach.sliced, reach.stood);
     }
     this.invalidate();
   }

@@ -34,8 +34,7 @@ export function bondLines(
   let top = 1e-9;
   for (const k of strength) top = Math.max(top, k);
   for (let b = 0; b < strength.length; b++) {
-    for (let e = 0; e < 2; e++)
-      for (let c = 0; c < 3; c++) at[b * 6 + e * 3 + c] = batch.values[(first + ends[b * 2 + e]!) * 12 + c]!;
+    for (let e = 0; e < 2; e++) at.set(batch.placeOf(first + ends[b * 2 + e]!), b * 6 + e * 3);
     colors.set(
       strength[b]! <= 0 ? [1, 0.3, 0.2] : ramp(weight ? weight[b]! : 0.15 + 0.7 * (strength[b]! / top)),
       b * 3,

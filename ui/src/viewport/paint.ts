@@ -1,9 +1,9 @@
 /** Lays transforms and colours of everything shown into the piece batch. */
 import type { Shown } from "../composables/useShown";
+import type { FrameData } from "../lib/frames";
 import { hexColor, pieceColor, ramp, steady, type Rgb } from "../lib/ramp";
 import { multiply, turn, type Quat, type Vec } from "../lib/rotation";
 import { pieceFigures, TIERS } from "../lib/pieces";
-import type { Frames } from "../stores/takes";
 import type { ColorBy } from "../stores/view";
 import type { PieceBatch } from "./PieceBatch";
 
@@ -29,8 +29,8 @@ export interface Paint {
   chosen: string | null;
   whole: boolean;
   picked: ReadonlySet<number>;
-  frames: Frames | null;
-  frame: number;
+  /** the frame of a take that is shown, null in the set-up */
+  frame: FrameData | null;
   reach: readonly number[] | undefined;
   /** colour of a piece by a map, by weight or by the fields that act, where one of these is chosen */
   own: ((piece: number) => Rgb | null) | null;
@@ -61,8 +61,8 @@ function meanStrength(shown: Shown, strength: Float32Array | undefined): { mean:
 }
 
 export function paint(batch: PieceBatch, shown: readonly Shown[], how: Paint): void {
-  const usable = how.frames && how.frames.pieces === batch.count ? how.frames : null;
-  const f = usable ? Math.min(how.frame, usable.count - 1) : 0;
+  const usable = how.frame && how.frame.pieces === batch.count ? how.frame : null;
+  const f = usable?.index ?? 0;
   shown.forEach((thing, b) => {
     const { body, packed, copies, name } = thing;
     const figures = pieceFigures(packed);
@@ -78,20 +78,11 @@ export function paint(batch: PieceBatch, shown: readonly Shown[], how: Paint): v
         const piece = batch.first[b]! + c * figures.count + p;
         let state = 2;
         if (usable) {
-          const at = f * usable.pieces + piece;
-          const o = usable.orientation;
-          const q = multiply([o[at * 4]!, o[at * 4 + 1]!, o[at * 4 + 2]!, o[at * 4 + 3]!], copy.rotation);
-          state = usable.state[at]!;
-          batch.setTransform(
-            piece,
-            usable.position[at * 3]!,
-            usable.position[at * 3 + 1]!,
-            usable.position[at * 3 + 2]!,
-            q,
-            0,
-            state,
-            copy.size,
-          );
+          const { position: x, orientation: o, state: states } = usable.arrays as Record<string, Float32Array>;
+          const at = piece;
+          const q = multiply([o![at * 4]!, o![at * 4 + 1]!, o![at * 4 + 2]!, o![at * 4 + 3]!], copy.rotation);
+          state = states![at]!;
+          batch.setTransform(piece, x![at * 3]!, x![at * 3 + 1]!, x![at * 3 + 2]!, q, 0, state, copy.size);
         } else {
           const local: Vec = [center[p * 3]!, center[p * 3 + 1]!, center[p * 3 + 2]!];
           for (let t = 0; t < TIERS; t++) {

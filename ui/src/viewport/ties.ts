@@ -3,7 +3,7 @@ import type { Tie } from "../api/types";
 import type { Shown } from "../composables/useShown";
 import { standAt } from "../lib/motion";
 import { turn, type Quat, type Vec } from "../lib/rotation";
-import type { Frames } from "../stores/takes";
+import type { FrameData } from "../lib/frames";
 import type { PieceBatch } from "./PieceBatch";
 
 export interface TieEnds {
@@ -17,14 +17,22 @@ const back = (q: Quat): Quat => [-q[0], -q[1], -q[2], q[3]];
 const sub = (a: readonly number[], b: readonly number[]): Vec => [a[0]! - b[0]!, a[1]! - b[1]!, a[2]! - b[2]!];
 const add = (a: readonly number[], b: readonly number[]): Vec => [a[0]! + b[0]!, a[1]! + b[1]!, a[2]! + b[2]!];
 
+/** A frame of a take, and the opening that its orientations are told from. */
+export interface Moved {
+  now: FrameData;
+  opening: FrameData;
+}
+
+function placeOf(frame: FrameData, piece: number): Vec {
+  return [...frame.arrays.position!.subarray(piece * 3, piece * 3 + 3)] as Vec;
+}
+
 /** The piece of a thing whose middle is nearest to a point, in the first frame of a take. */
-function nearest(batch: PieceBatch, frames: Frames, body: number, point: Vec): number {
+function nearest(batch: PieceBatch, opening: FrameData, body: number, point: Vec): number {
   let best = batch.first[body]!;
   let least = Infinity;
   for (let p = batch.first[body]!; p < batch.first[body + 1]!; p++) {
-    const d = Math.hypot(
-      ...sub(point, [frames.position[p * 3]!, frames.position[p * 3 + 1]!, frames.position[p * 3 + 2]!]),
-    );
+    const d = Math.hypot(...sub(point, placeOf(opening, p)));
     if (d < least) [best, least] = [p, d];
   }
   return best;
@@ -36,25 +44,16 @@ function carried(
   shown: readonly Shown[],
   name: string | null,
   point: Vec,
-  frames: Frames | null,
-  frame: number,
+  moved: Moved | null,
   time: number,
 ): { at: Vec; turned: Quat } {
   const still = { at: point, turned: [0, 0, 0, 1] as Quat };
   const b = name === null ? -1 : batch.names.indexOf(name);
   if (b < 0) return still;
-  if (frames && frames.pieces === batch.count) {
-    const p = nearest(batch, frames, b, point);
-    const f = (Math.min(frame, frames.count - 1) * frames.pieces + p) * 4;
-    const q = [
-      frames.orientation[f]!,
-      frames.orientation[f + 1]!,
-      frames.orientation[f + 2]!,
-      frames.orientation[f + 3]!,
-    ] as Quat;
-    const from = [0, 1, 2].map((c) => frames.position[p * 3 + c]!);
-    const to = [0, 1, 2].map((c) => frames.position[(f / 4) * 3 + c]!);
-    return { at: add(to, turn(q, sub(point, from))), turned: q };
+  if (moved && moved.now.pieces === batch.count) {
+    const p = nearest(batch, moved.opening, b, point);
+    const q = [...moved.now.arrays.orientation!.subarray(p * 4, p * 4 + 4)] as Quat;
+    return { at: add(placeOf(moved.now, p), turn(q, sub(point, placeOf(moved.opening, p)))), turned: q };
   }
   const thing = shown[b];
   if (thing?.body.role !== "animated") return still;
@@ -71,16 +70,15 @@ export function tieEnds(
   batch: PieceBatch,
   shown: readonly Shown[],
   ties: readonly Tie[],
-  frames: Frames | null,
-  frame: number,
+  moved: Moved | null,
   time: number,
   gone: ReadonlySet<string>,
 ): TieEnds[] {
   return ties
     .filter((t) => t.on && !gone.has(t.name))
     .map((t) => {
-      const first = carried(batch, shown, t.body, t.point as Vec, frames, frame, time);
-      const second = carried(batch, shown, t.to, (t.to_point ?? t.point) as Vec, frames, frame, time);
+      const first = carried(batch, shown, t.body, t.point as Vec, moved, time);
+      const second = carried(batch, shown, t.to, (t.to_point ?? t.point) as Vec, moved, time);
       const axis = t.how.kind === "hinge" ? turn(first.turned, t.how.axis as Vec) : ([0, 1, 0] as Vec);
       const length = Math.hypot(...axis) || 1;
       return { name: t.name, kind: t.how.kind, ends: [first.at, second.at], axis: axis.map((x) => x / length) as Vec };

@@ -1,0 +1,130 @@
+/** What a click, a box or a click while placing a tie chooses in the view. */
+import { ref, type ComputedRef, type Ref, type ShallowRef } from "vue";
+import { freeName, newTie } from "../lib/document";
+import type { Vec } from "../lib/rotation";
+import { useShot } from "../stores/shot";
+import { useView } from "../stores/view";
+import type { Stage } from "../viewport/Stage";
+import { hitPiece } from "../viewport/ties";
+import { tidy } from "./useHandles";
+import type { Shown } from "./useShown";
+
+/** A piece of a thing, by its number within a copy. */
+export interface Hit {
+  thing: Shown;
+  copy: number;
+  index: number;
+}
+
+interface Point {
+  x: number;
+  y: number;
+}
+
+export interface Area extends Point {
+  w: number;
+  h: number;
+}
+
+export function usePicking(
+  stage: ShallowRef<Stage | null>,
+  shown: ComputedRef<Shown[]>,
+  chosenThing: ComputedRef<Shown | undefined>,
+): {
+  box: Ref<Area | null>;
+  locate: (piece: number) => Hit | null;
+  onPick: (piece: number, together: boolean, at: Point) => void;
+  onBox: (area: Area, done: boolean) => void;
+} {
+  const shot = useShot();
+  const view = useView();
+  const box = ref<Area | null>(null);
+
+  /** The thing a batch piece belongs to, and its number within a copy. */
+  function locate(piece: number): Hit | null {
+    const at = stage.value?.batch.locate(piece);
+    const thing = at && shown.value[at.body];
+    return thing ? { thing, copy: at.copy, index: at.index } : null;
+  }
+
+  /**
+   * A click while a tie is being placed: its point on a body; of a string then the other end, on a body or on the ground.
+   */
+  function placeTie(hit: Hit | null, at: { x: number; y: number }): void {
+    const placing = view.placing!;
+    const s = stage.value!;
+    const { origin, along } = s.ray(at.x, at.y);
+    let point: Vec | null = null;
+    if (hit) {
+      point = hitPiece(origin, along, hit.thing, hit.thing.copies[hit.copy]!, hit.index);
+    }
+    const ground = shot.document!.ground.height!;
+    if (!hit && placing.point && along[1] < -1e-6)
+      point = origin.map((x, k) => x + ((ground - origin[1]) / along[1]) * along[k]!) as Vec;
+    if (hit?.thing.group)
+      return void (view.placing = { ...placing, note: `${hit.thing.name} is a group, whose members cannot be tied. ` });
+    if (!point || (!hit && !placing.point)) return;
+    const clean = point.map(tidy) as Vec;
+    if (placing.kind === "string" && !placing.point) {
+      view.placing = { kind: placing.kind, body: hit!.thing.name, point: clean, note: "" };
+      return;
+    }
+    const name = freeName(
+      placing.kind,
+      shot.ties.map((t) => t.name),
+    );
+    const to = placing.point && hit && hit.thing.name !== placing.body ? hit.thing.name : null;
+    const tie = newTie(
+      placing.kind,
+      name,
+      placing.body ?? hit!.thing.name,
+      placing.point ?? clean,
+      to,
+      placing.point ? clean : null,
+    );
+    view.placing = null;
+    shot.edit(`add ${name}`, (d) => d.ties.push(tie));
+    view.select({ kind: "tie", name });
+  }
+
+  function onPick(piece: number, together: boolean, at: { x: number; y: number }): void {
+    const hit = locate(piece);
+    if (view.placing) return placeTie(hit, at);
+    if (!hit) {
+      if (!together) view.select(null);
+      return;
+    }
+    const { thing, index } = hit;
+    const many = thing.packed.volume!.length > 1;
+    if (together && many && view.selection?.name === thing.name) {
+      const set = new Set(view.picked.length ? view.picked : view.piece ? [view.piece.index] : []);
+      if (!set.delete(index)) set.add(index);
+      view.picked = [...set].sort((a, b) => a - b);
+      view.piece = null;
+      return;
+    }
+    view.select({ kind: thing.group ? "group" : "body", name: thing.name });
+    view.picked = many ? [index] : [];
+    view.piece = many ? { body: thing.name, index } : null;
+  }
+
+  /** All pieces of the chosen body whose middle lies in a box of the screen. */
+  function onBox(area: { x: number; y: number; w: number; h: number }, done: boolean): void {
+    box.value = done ? null : area;
+    const s = stage.value!;
+    const thing = chosenThing.value ?? (shown.value.length === 1 ? shown.value[0] : undefined);
+    if (!done || !thing) return;
+    if (view.selection?.name !== thing.name) view.select({ kind: thing.group ? "group" : "body", name: thing.name });
+    const b = s.batch.names.indexOf(thing.name);
+    const inside = new Set<number>();
+    for (let p = s.batch.first[b]!; p < s.batch.first[b + 1]!; p++) {
+      const at = s.project(...s.batch.placeOf(p));
+      if (at && at.x >= area.x && at.x <= area.x + area.w && at.y >= area.y && at.y <= area.y + area.h)
+        inside.add((p - s.batch.first[b]!) % s.batch.perCopy(b));
+    }
+    view.piece = null;
+    view.picked = [...inside].sort((x, y) => x - y);
+  }
+
+  return { box, locate, onPick, onBox };
+}
