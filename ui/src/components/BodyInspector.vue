@@ -103,14 +103,12 @@ function remove(): void {
 <template>
   <div class="section head">
     <header>
-      <NameField :name="thing.name" :taken="shot.things.map((t) => t.name)" @rename="rename" />
-      <span>{{ what }}</span>
+      <NameField :name="thing.name" :taken="shot.things.map((t) => t.name)" @rename="rename" /><span>{{ what }}</span>
     </header>
     <p v-if="figures" class="figures size" data-testid="size">
-      {{ figures.size.map((s) => showNumber(s, 3)).join(" × ") }} m
-      <br />
-      {{ many > 1 ? `${many} × ` : "" }}{{ showMass(figures.mass) }} · {{ figures.pieces }}
-      {{ figures.pieces === 1 ? "piece" : "pieces" }}{{ many > 1 ? " each" : "" }}
+      {{ figures.size.map((s) => showNumber(s, 3)).join(" × ") }} m<br />{{ many > 1 ? `${many} × ` : ""
+      }}{{ showMass(figures.mass) }} · {{ figures.pieces }} {{ figures.pieces === 1 ? "piece" : "pieces"
+      }}{{ many > 1 ? " each" : "" }}
     </p>
     <p v-if="problem" class="problem" role="alert">{{ problem }}</p>
   </div>
@@ -130,8 +128,8 @@ function remove(): void {
       </span>
     </header>
     <div class="stack">
-      <label>position</label>
-      <VectorField
+      <label>position</label
+      ><VectorField
         label="position"
         unit="m"
         :model-value="stand.position.map((x) => Number(x.toFixed(4)))"
@@ -139,8 +137,8 @@ function remove(): void {
         @update:model-value="(v) => place('place', { position: v })" />
     </div>
     <div class="stack">
-      <label>rotation</label>
-      <VectorField
+      <label>rotation</label
+      ><VectorField
         label="rotation"
         unit="°"
         :model-value="angles"
@@ -148,8 +146,8 @@ function remove(): void {
         @update:model-value="(v) => place('rotation', { rotation: fromAngles(v) })" />
     </div>
     <div class="stack">
-      <label>scale</label>
-      <VectorField
+      <label>scale</label
+      ><VectorField
         label="scale"
         :model-value="body.place.scale!"
         :min="0.0001"
@@ -171,8 +169,8 @@ function remove(): void {
       </button>
     </div>
     <div class="row collide">
-      <label for="collision">collides as</label>
-      <select
+      <label for="collision">collides as</label
+      ><select
         id="collision"
         :value="body.collision"
         @change="
@@ -185,9 +183,8 @@ function remove(): void {
           :title="why"
           :disabled="c === 'exact' && body.role === 'active'">
           {{ c }}
-        </option>
-      </select>
-      <button
+        </option></select
+      ><button
         class="button eye"
         :aria-pressed="view.shapes"
         :class="{ lit: view.shapes }"
@@ -198,13 +195,13 @@ function remove(): void {
       </button>
     </div>
     <p class="mute small">
-      {{ COLLISION[body.collision] }}
-      <template v-if="view.shapes">
+      {{ COLLISION[body.collision]
+      }}<template v-if="view.shapes">
         ·
-        <span class="figures">
-          {{ shapes === undefined ? "being found" : shapes === 1 ? "1 shape" : `${shapes} shapes` }}
-        </span>
-      </template>
+        <span class="figures">{{
+          shapes === undefined ? "being found" : shapes === 1 ? "1 shape" : `${shapes} shapes`
+        }}</span></template
+      >
     </p>
   </div>
   <MaterialSection :name="thing.name" :body="body" @key="key" />
@@ -224,8 +221,7 @@ function remove(): void {
       @change="(k, v) => edit(k, (b) => setAt(b, k, v))"
       @key="key" />
     <div class="stack">
-      <label>{{ body.role === "active" ? "velocity at the start" : "velocity" }}</label>
-      <VectorField
+      <label>{{ body.role === "active" ? "velocity at the start" : "velocity" }}</label><VectorField
         label="velocity"
         unit="m/s"
         :model-value="body.velocity!"
@@ -233,8 +229,7 @@ function remove(): void {
         @update:model-value="(v) => edit('velocity', (b) => (b.velocity = v))" />
     </div>
     <div class="stack">
-      <label>{{ body.role === "active" ? "spin at the start" : "spin" }}</label>
-      <VectorField
+      <label>{{ body.role === "active" ? "spin at the start" : "spin" }}</label><VectorField
         label="spin"
         unit="°/s"
         :model-value="spin"

@@ -19,13 +19,10 @@ const view = useView();
       class="item"
       :class="{ chosen: view.thing === t.name }"
       @click="view.select({ kind: t.group ? 'group' : 'body', name: t.name })">
-      <i :style="{ background: t.body.material.look?.color }" :class="{ many: t.group }" />
-      <span>
-        {{ t.name }}
-        <small v-if="t.group">× {{ layoutCount(t.group.layout) }}</small>
-      </span>
-      <em v-if="pieces.errors.get(t.name)" class="problem">unusable</em>
-      <em v-else class="figures">{{ figure(t) }}</em>
+      <i :style="{ background: t.body.material.look?.color }" :class="{ many: t.group }" /><span
+        >{{ t.name }}<small v-if="t.group"> × {{ layoutCount(t.group.layout) }}</small></span
+      >
+      <em v-if="pieces.errors.get(t.name)" class="problem">unusable</em><em v-else class="figures">{{ figure(t) }}</em>
     </button>
   </div>
 </template>

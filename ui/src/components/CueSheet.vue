@@ -354,26 +354,24 @@ onBeforeUnmount(() => {
       </div>
       <div class="happened">
         <p>
-          <span class="ember">
-            broken
-            <b class="figures">{{ brokenSoFar }}</b>
-          </span>
+          <span class="ember"
+            >broken <b class="figures">{{ brokenSoFar }}</b></span
+          >
         </p>
         <p>
-          moving
-          <b class="figures">{{ moving[view.frame] ?? 0 }}</b>
+          moving <b class="figures">{{ moving[view.frame] ?? 0 }}</b>
         </p>
         <p class="tide">
           energy
-          <b class="figures">
-            {{ energy.length ? showEnergy(energy[Math.min(view.frame, energy.length - 1)]!) : "–" }}
-          </b>
+          <b class="figures">{{
+            energy.length ? showEnergy(energy[Math.min(view.frame, energy.length - 1)]!) : "–"
+          }}</b>
         </p>
         <p title="deepest overlap between collision shapes at this frame">
           overlap
-          <b class="figures" data-testid="overlap">
-            {{ overlap.length ? showLength(overlap[Math.min(view.frame, overlap.length - 1)]!) : "–" }}
-          </b>
+          <b class="figures" data-testid="overlap">{{
+            overlap.length ? showLength(overlap[Math.min(view.frame, overlap.length - 1)]!) : "–"
+          }}</b>
         </p>
       </div>
       <template v-if="view.sheetOpen">
@@ -384,8 +382,7 @@ onBeforeUnmount(() => {
           :class="{ chosen: view.selection?.kind === 'field' && view.selection.name === f.name, off: !f.on }"
           :style="{ color: hue(f) }"
           @click="view.select({ kind: 'field', name: f.name })">
-          <Glyph :name="f.effect.kind" :size="14" />
-          {{ f.name }}
+          <Glyph :name="f.effect.kind" :size="14" />{{ f.name }}
         </button>
         <button
           v-for="o in falloffs"
@@ -393,8 +390,7 @@ onBeforeUnmount(() => {
           class="lane-name keyed"
           :class="{ chosen: view.selection?.kind === 'falloff' && view.selection.name === o.name }"
           @click="view.select({ kind: 'falloff', name: o.name })">
-          <Glyph name="falloff" :size="14" />
-          {{ o.name }}
+          <Glyph name="falloff" :size="14" />{{ o.name }}
         </button>
         <button
           v-for="b in keyed"
@@ -402,8 +398,7 @@ onBeforeUnmount(() => {
           class="lane-name keyed"
           :class="{ chosen: view.thing === b.name }"
           @click="view.select({ kind: b.kind, name: b.name })">
-          <Glyph name="peg" :size="14" />
-          {{ b.name }}
+          <Glyph name="peg" :size="14" />{{ b.name }}
         </button>
         <button
           v-for="t in shot.ties"
@@ -411,8 +406,7 @@ onBeforeUnmount(() => {
           class="lane-name tied"
           :class="{ chosen: view.selection?.kind === 'tie' && view.selection.name === t.name, off: !t.on }"
           @click="view.select({ kind: 'tie', name: t.name })">
-          <Glyph :name="t.how.kind" :size="14" />
-          {{ t.name }}
+          <Glyph :name="t.how.kind" :size="14" />{{ t.name }}
         </button>
         <p v-if="!shot.fields.length && !keyed.length && !shot.ties.length" class="none mute">
           Fields, keys and ties get lanes here.

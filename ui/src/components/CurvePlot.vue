@@ -104,8 +104,7 @@ const editKey = (change: Partial<NumberKey>): void =>
 <template>
   <div class="curve" :style="{ color }">
     <p class="figures">
-      <b>{{ word }}</b>
-      <span>{{ showNumber(numberAt(channel, view.frame / fps), 4) }} at f {{ view.frame }}</span>
+      <b>{{ word }}</b><span>{{ showNumber(numberAt(channel, view.frame / fps), 4) }} at f {{ view.frame }}</span>
     </p>
     <svg
       :viewBox="`0 0 ${W} ${H}`"

@@ -95,11 +95,12 @@ function remove(): void {
 <template>
   <div class="section">
     <header>
-      <span class="title">
-        <Glyph name="falloff" />
-        <NameField :name="falloff.name" :taken="(shot.document?.falloffs ?? []).map((f) => f.name)" @rename="rename" />
-      </span>
-      <span>shared falloff</span>
+      <span class="title"
+        ><Glyph name="falloff" /><NameField
+          :name="falloff.name"
+          :taken="(shot.document?.falloffs ?? []).map((f) => f.name)"
+          @rename="rename" /></span
+      ><span>shared falloff</span>
     </header>
     <p v-for="f in users" :key="f.name" class="user">
       <button

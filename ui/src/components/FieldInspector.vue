@@ -144,19 +144,19 @@ function toggleTier(tier: number): void {
 <template>
   <div class="section">
     <header>
-      <span class="title" :style="{ color }">
-        <Glyph :name="kind" />
-        <NameField :name="field.name" :taken="shot.fields.map((f) => f.name)" @rename="rename" />
-      </span>
-      <span>{{ kind }}</span>
+      <span class="title" :style="{ color }"
+        ><Glyph :name="kind" /><NameField
+          :name="field.name"
+          :taken="shot.fields.map((f) => f.name)"
+          @rename="rename" /></span
+      ><span>{{ kind }}</span>
     </header>
     <p class="figures" :class="totals.pieces || !totals.known ? 'mute' : 'note'" data-testid="reach-count">
-      <template v-if="!totals.known">counting the pieces it reaches</template>
-      <template v-else>
-        {{ kind === "anchor" ? "holds" : "reaches" }} {{ totals.pieces }} of {{ totals.of }} pieces
-      </template>
-      <template v-if="kind === 'strain' && totals.known">· {{ totals.bonds }} bonds</template>
-      <template v-if="view.frame > 0 && view.showing === 'set-up'">at f {{ view.frame }}</template>
+      <template v-if="!totals.known">counting the pieces it reaches</template
+      ><template v-else
+        >{{ kind === "anchor" ? "holds" : "reaches" }} {{ totals.pieces }} of {{ totals.of }} pieces</template
+      ><template v-if="kind === 'strain' && totals.known"> · {{ totals.bonds }} bonds</template
+      ><template v-if="view.frame > 0 && view.showing === 'set-up'"> at f {{ view.frame }}</template>
     </p>
     <ChoiceRow
       label="acts"
@@ -196,8 +196,11 @@ function toggleTier(tier: number): void {
       <span v-if="field.reach.use">{{ sharers }} {{ sharers === 1 ? "user" : "users" }}</span>
     </header>
     <div v-if="shared.length" class="row">
-      <label for="reach-use">falloff</label>
-      <select id="reach-use" :value="field.reach.use ?? ''" @change="(e) => use((e.target as HTMLSelectElement).value)">
+      <label for="reach-use">falloff</label
+      ><select
+        id="reach-use"
+        :value="field.reach.use ?? ''"
+        @change="(e) => use((e.target as HTMLSelectElement).value)">
         <option value="">its own</option>
         <option v-for="name in shared" :key="name">{{ name }}</option>
       </select>
@@ -213,9 +216,8 @@ function toggleTier(tier: number): void {
       @key="key" />
     <p v-else class="more">
       <button class="link" @click="view.select({ kind: 'falloff', name: field.reach.use! })">
-        Open {{ field.reach.use }}
-      </button>
-      <button class="link" @click="use('')">make it local</button>
+        Open {{ field.reach.use }}</button
+      ><button class="link" @click="use('')">make it local</button>
     </p>
     <button v-if="!field.reach.use" class="link small" data-testid="share-reach" @click="share">
       share it with other fields
@@ -286,8 +288,8 @@ function toggleTier(tier: number): void {
   <div v-if="kind !== 'anchor'" class="section">
     <header><h3>Travels</h3></header>
     <div class="choices">
-      <button :aria-pressed="!travel" @click="edit('travel', (f) => (f.travel = null))">stays</button>
-      <button
+      <button :aria-pressed="!travel" @click="edit('travel', (f) => (f.travel = null))">stays</button
+      ><button
         v-for="(t, k) in TRAVELS"
         :key="k"
         :aria-pressed="travel?.kind === k"
@@ -315,8 +317,8 @@ function toggleTier(tier: number): void {
       @change="(k, v) => edit('travel', (f) => setAt(f.travel, k, v))"
       @key="key" />
     <div v-if="'direction' in effect || 'axis' in effect" class="row">
-      <label for="aim">aims at</label>
-      <select
+      <label for="aim">aims at</label
+      ><select
         id="aim"
         :value="field.aim ?? ''"
         @change="(e) => edit('aim', (f) => (f.aim = (e.target as HTMLSelectElement).value || null))">
@@ -357,9 +359,12 @@ function toggleTier(tier: number): void {
     </div>
   </div>
   <div class="section">
-    <button class="button wide" data-testid="copy-field" @click="copy">Copy {{ field.name }}</button>
-    <KeepButton kind="field" :item="field" :falloffs="shot.document?.falloffs" />
-    <button class="button wide gap" @click="remove">Delete {{ field.name }}</button>
+    <button class="button wide" data-testid="copy-field" @click="copy">Copy {{ field.name }}</button
+    ><KeepButton kind="field" :item="field" :falloffs="shot.document?.falloffs" /><button
+      class="button wide gap"
+      @click="remove">
+      Delete {{ field.name }}
+    </button>
   </div>
 </template>
 

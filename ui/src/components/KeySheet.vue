@@ -22,10 +22,10 @@ const KEYS: [string, string][] = [
 <template>
   <ElDialog v-model="open" title="Keys" width="460">
     <dl>
-      <template v-for="[key, what] in KEYS" :key="key">
-        <dt class="figures">{{ key }}</dt>
-        <dd>{{ what }}</dd>
-      </template>
+      <template v-for="[key, what] in KEYS" :key="key"
+        ><dt class="figures">{{ key }}</dt>
+        <dd>{{ what }}</dd></template
+      >
     </dl>
   </ElDialog>
 </template>

@@ -110,12 +110,11 @@ async function bring(event: Event, name: string): Promise<void> {
       class="layer"
       :class="{ chosen: layers.length - 1 - k === chosen }">
       <button class="pick" @click="chosen = layers.length - 1 - k">
-        <b>{{ LAYERS[l.shape.kind].word }}</b>
-        <span>
-          {{ k === layers.length - 1 ? "at the bottom" : l.blend
+        <b>{{ LAYERS[l.shape.kind].word }}</b><span
+          >{{ k === layers.length - 1 ? "at the bottom" : l.blend
           }}{{ (l.opacity ?? 1) < 1 ? ` · ${Math.round(l.opacity! * 100)} %` : ""
-          }}{{ l.invert ? " · inside out" : "" }}
-        </span>
+          }}{{ l.invert ? " · inside out" : "" }}</span
+        >
       </button>
       <template v-if="layers.length - 1 - k === chosen && layers.length > 1">
         <button class="button plain" title="Lay it higher" :disabled="chosen === layers.length - 1" @click="move(1)">
@@ -136,8 +135,8 @@ async function bring(event: Event, name: string): Promise<void> {
       {{ adding ? "not now" : "lay one more over it" }}
     </button>
     <div v-if="adding" class="kinds">
-      <template v-for="[group, word] in GROUPS" :key="group">
-        <p class="mute">{{ word }}</p>
+      <template v-for="[group, word] in GROUPS" :key="group"
+        ><p class="mute">{{ word }}</p>
         <div class="choices wrap">
           <button
             v-for="kind in ofGroup(group)"
@@ -147,15 +146,15 @@ async function bring(event: Event, name: string): Promise<void> {
             @click="add(kind)">
             {{ LAYERS[kind].word }}
           </button>
-        </div>
-      </template>
+        </div></template
+      >
     </div>
   </div>
   <template v-if="layer && shape">
     <ProfilePlot v-if="shaped" :layer="layer" :color="color" @points="(p) => edit('profile', (l) => (l.profile = p))" />
     <div class="row">
-      <label :for="`kind-${base}`">layer</label>
-      <select
+      <label :for="`kind-${base}`">layer</label
+      ><select
         :id="`kind-${base}`"
         :value="shape.kind"
         @change="(e) => edit('layer', (l) => (l.shape = made((e.target as HTMLSelectElement).value as LayerKind)))">
@@ -165,8 +164,8 @@ async function bring(event: Event, name: string): Promise<void> {
       </select>
     </div>
     <div v-if="shape.kind === 'image' || shape.kind === 'sound'" class="row">
-      <label>file</label>
-      <input
+      <label>file</label
+      ><input
         type="file"
         class="file"
         :accept="shape.kind === 'image' ? '.png' : '.wav'"
@@ -181,8 +180,8 @@ async function bring(event: Event, name: string): Promise<void> {
       @change="(name, value) => edit(name, (l) => setAt(l.shape, name, value))"
       @key="(path, value) => emit('key', path, value)" />
     <div v-if="shaped" class="row">
-      <label :for="`profile-${base}`">profile</label>
-      <select
+      <label :for="`profile-${base}`">profile</label
+      ><select
         :id="`profile-${base}`"
         :value="typeof layer.profile === 'string' ? layer.profile : 'own'"
         @change="
@@ -204,8 +203,8 @@ async function bring(event: Event, name: string): Promise<void> {
       </select>
     </div>
     <div v-if="chosen > 0" class="row">
-      <label :for="`blend-${base}`">laid as</label>
-      <select
+      <label :for="`blend-${base}`">laid as</label
+      ><select
         :id="`blend-${base}`"
         :value="layer.blend"
         @change="(e) => edit('blend', (l) => (l.blend = (e.target as HTMLSelectElement).value as 'max'))">
@@ -220,38 +219,37 @@ async function bring(event: Event, name: string): Promise<void> {
       :model-value="layer.opacity ?? 1"
       @update:model-value="(v) => edit('opacity', (l) => (l.opacity = v))" />
     <div class="row">
-      <label>from, to</label>
-      <span class="pair">
-        <NumberRow
+      <label>from, to</label
+      ><span class="pair"
+        ><NumberRow
           label=""
           :min="0"
           :max="1"
           :initial="0"
           :model-value="layer.low ?? 0"
-          @update:model-value="(v) => edit('least value', (l) => (l.low = v))" />
-        <NumberRow
+          @update:model-value="(v) => edit('least value', (l) => (l.low = v))" /><NumberRow
           label=""
           :min="0"
           :max="1"
           :initial="1"
           :model-value="layer.high ?? 1"
-          @update:model-value="(v) => edit('greatest value', (l) => (l.high = v))" />
-      </span>
+          @update:model-value="(v) => edit('greatest value', (l) => (l.high = v))"
+      /></span>
     </div>
     <div class="row">
-      <label :for="`color-${base}`">colour</label>
-      <span class="tint">
-        <input
+      <label :for="`color-${base}`">colour</label
+      ><span class="tint"
+        ><input
           v-if="layer.color"
           :id="`color-${base}`"
           type="color"
           :value="layer.color"
           data-testid="layer-color"
-          @change="(e) => edit('colour', (l) => (l.color = (e.target as HTMLInputElement).value))" />
-        <button class="link small" @click="edit('colour', (l) => (l.color = layer!.color ? null : '#3c8ec4'))">
-          {{ layer.color ? "none" : "give it one" }}
-        </button>
-        <select
+          @change="(e) => edit('colour', (l) => (l.color = (e.target as HTMLInputElement).value))" /><button
+          class="link small"
+          @click="edit('colour', (l) => (l.color = layer!.color ? null : '#3c8ec4'))">
+          {{ layer.color ? "none" : "give it one" }}</button
+        ><select
           v-if="layer.color && chosen > 0"
           :aria-label="'colour laid as'"
           :value="layer.color_blend ?? 'normal'"
@@ -259,8 +257,8 @@ async function bring(event: Event, name: string): Promise<void> {
             (e) => edit('colour blend', (l) => (l.color_blend = (e.target as HTMLSelectElement).value as 'max'))
           ">
           <option v-for="b in BLENDS" :key="b">{{ b }}</option>
-        </select>
-      </span>
+        </select></span
+      >
     </div>
     <NumberRow
       v-if="layer.color"

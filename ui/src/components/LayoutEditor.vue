@@ -46,8 +46,8 @@ const tidy = (x: number): number => Number(x.toFixed(2));
       @update:model-value="(k) => k !== l.kind && edit('layout', (g) => (g.layout = newLayout(k, g.body, l)))" />
     <template v-if="l.kind === 'grid'">
       <div class="stack">
-        <label>count</label>
-        <VectorField
+        <label>count</label
+        ><VectorField
           label="count"
           whole
           :min="1"
@@ -55,8 +55,8 @@ const tidy = (x: number): number => Number(x.toFixed(2));
           @update:model-value="(v) => set('count', v)" />
       </div>
       <div class="stack">
-        <label>step</label>
-        <VectorField
+        <label>step</label
+        ><VectorField
           label="step"
           unit="m"
           :min="0.001"
@@ -73,8 +73,8 @@ const tidy = (x: number): number => Number(x.toFixed(2));
       :model-value="l.count as number"
       @update:model-value="(v) => set('count', v)" />
     <div v-if="l.kind === 'line'" class="stack">
-      <label>step</label>
-      <VectorField label="step" unit="m" :model-value="l.step as Vec" @update:model-value="(v) => set('step', v)" />
+      <label>step</label
+      ><VectorField label="step" unit="m" :model-value="l.step as Vec" @update:model-value="(v) => set('step', v)" />
     </div>
     <template v-if="l.kind === 'ring'">
       <NumberRow
@@ -111,8 +111,8 @@ const tidy = (x: number): number => Number(x.toFixed(2));
         hint="smallest distance between members"
         @update:model-value="(v) => set('gap', v)" />
       <div v-if="l.kind === 'surface'" class="row">
-        <label>over</label>
-        <select
+        <label>over</label
+        ><select
           class="pick"
           aria-label="over"
           :value="l.body ?? ''"

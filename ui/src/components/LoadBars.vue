@@ -10,24 +10,19 @@ const top = computed(() => Math.max(props.load, props.high, 1e-6) * 1.04);
 <template>
   <div class="bars">
     <div class="bar load">
-      <i :style="{ width: `${(load / top) * 100}%` }" />
-      <span>load, at most</span>
-      <b class="figures">{{ showNumber(load, 3) }} kN</b>
+      <i :style="{ width: `${(load / top) * 100}%` }" /><span>load, at most</span
+      ><b class="figures">{{ showNumber(load, 3) }} kN</b>
     </div>
     <div class="bar high">
-      <i :style="{ width: `${(high / top) * 100}%` }" />
-      <span>strongest bond</span>
-      <b class="figures">{{ showNumber(high, 3) }} kN</b>
+      <i :style="{ width: `${(high / top) * 100}%` }" /><span>strongest bond</span
+      ><b class="figures">{{ showNumber(high, 3) }} kN</b>
     </div>
     <div class="bar low">
-      <i :style="{ width: `${(low / top) * 100}%` }" />
-      <span>weakest bond</span>
-      <b class="figures">{{ showNumber(low, 3) }} kN</b>
+      <i :style="{ width: `${(low / top) * 100}%` }" /><span>weakest bond</span
+      ><b class="figures">{{ showNumber(low, 3) }} kN</b>
     </div>
     <p class="figures sum">
-      breaks
-      <b>{{ breaks }}</b>
-      of {{ bonds }} bonds in reach
+      breaks <b>{{ breaks }}</b> of {{ bonds }} bonds in reach
     </p>
   </div>
 </template>

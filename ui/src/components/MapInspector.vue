@@ -83,11 +83,12 @@ function remove(): void {
 <template>
   <div class="section">
     <header>
-      <span class="title">
-        <Glyph name="map" />
-        <NameField :name="map.name" :taken="(shot.document?.maps ?? []).map((m) => m.name)" @rename="rename" />
-      </span>
-      <span>map</span>
+      <span class="title"
+        ><Glyph name="map" /><NameField
+          :name="map.name"
+          :taken="(shot.document?.maps ?? []).map((m) => m.name)"
+          @rename="rename" /></span
+      ><span>map</span>
     </header>
     <p class="mute figures" data-testid="map-figures">
       {{
@@ -104,8 +105,7 @@ function remove(): void {
         :title="name"
         :data-testid="`ramp-${name}`"
         @click="edit('colours', (m) => (m.ramp = name))">
-        <i :style="{ background: css(name) }" />
-        {{ name }}
+        <i :style="{ background: css(name) }" />{{ name }}
       </button>
     </div>
     <p v-if="found?.tint.length" class="mute small">Its layers have colours of their own, which are shown instead.</p>
@@ -113,8 +113,8 @@ function remove(): void {
   <div class="section">
     <header><h3>Falloff</h3></header>
     <div v-if="shared.length" class="row">
-      <label for="map-use">falloff</label>
-      <select id="map-use" :value="map.reach.use ?? ''" @change="(e) => use((e.target as HTMLSelectElement).value)">
+      <label for="map-use">falloff</label
+      ><select id="map-use" :value="map.reach.use ?? ''" @change="(e) => use((e.target as HTMLSelectElement).value)">
         <option value="">its own</option>
         <option v-for="name in shared" :key="name">{{ name }}</option>
       </select>

@@ -82,16 +82,16 @@ function by(way: "density" | "mass"): void {
   <div class="section">
     <header>
       <h3>Material</h3>
-      <span class="links">
-        <button v-if="saved.some((p) => p.name === m.preset)" class="link" @click="forget">forget</button>
-        <button class="link" title="Save these values under a name" @click="naming = m.preset || 'my material'">
+      <span class="links"
+        ><button v-if="saved.some((p) => p.name === m.preset)" class="link" @click="forget">forget</button
+        ><button class="link" title="Save these values under a name" @click="naming = m.preset || 'my material'">
           save
-        </button>
-      </span>
+        </button></span
+      >
     </header>
     <div v-if="naming !== null" class="row">
-      <label>name</label>
-      <input
+      <label>name</label
+      ><input
         v-model="naming"
         class="name"
         aria-label="material name"
@@ -99,8 +99,8 @@ function by(way: "density" | "mass"): void {
         @keydown.stop.esc="naming = null" />
     </div>
     <div class="row">
-      <label>made of</label>
-      <select
+      <label>made of</label
+      ><select
         class="pick"
         aria-label="material"
         :value="m.preset ?? ''"
@@ -150,8 +150,8 @@ function by(way: "density" | "mass"): void {
       @change="(k, v) => edit(k, (b) => setAt(b.material, k, v))"
       @key="(path, value) => emit('key', path, value)" />
     <div class="row">
-      <label>colour</label>
-      <input
+      <label>colour</label
+      ><input
         type="color"
         class="swatch"
         aria-label="colour"

@@ -125,8 +125,8 @@ function apply(): void {
           @click="show(shownKind === d.kind ? '' : d.kind)">
           {{ d.sentence[0]!.toUpperCase() + d.sentence.slice(1) }}.
         </button>
-        <span class="mends">
-          <button
+        <span class="mends"
+          ><button
             v-for="m in d.mends"
             :key="m"
             class="link"
@@ -134,17 +134,16 @@ function apply(): void {
             :data-testid="`mend-${m}`"
             @click="add(m)">
             {{ WORDS[m] }}
-          </button>
-        </span>
+          </button></span
+        >
       </li>
     </ul>
     <p v-else-if="report" class="small mute">Closed and clean: a solid.</p>
     <div v-for="(s, k) in body.steps" :key="k" class="step">
-      <span>
-        {{ k + 1 }} · {{ WORDS[s.kind] }}
-        <template v-if="s.kind === 'scale'">{{ s.by!.map((x) => showNumber(x, 3)).join(" × ") }}</template>
-      </span>
-      <button
+      <span
+        >{{ k + 1 }} · {{ WORDS[s.kind]
+        }}<template v-if="s.kind === 'scale'"> {{ s.by!.map((x) => showNumber(x, 3)).join(" × ") }}</template></span
+      ><button
         class="link mute"
         :title="`Take back ${WORDS[s.kind]}`"
         @click="edit(`take back ${WORDS[s.kind]}`, (b) => b.steps.splice(k, 1))">

@@ -36,17 +36,16 @@ function leave(): void {
 
 <template>
   <span v-if="!editing" class="name" title="Double-click to rename" @dblclick="begin">{{ name }}</span>
-  <span v-else class="edit">
-    <input
+  <span v-else class="edit"
+    ><input
       ref="input"
       v-model="text"
       aria-label="Name"
       maxlength="80"
       @keydown.stop.enter="accept"
       @keydown.stop.escape="editing = false"
-      @blur="leave" />
-    <em v-if="problem" class="problem">{{ problem }}</em>
-  </span>
+      @blur="leave" /><em v-if="problem" class="problem">{{ problem }}</em></span
+  >
 </template>
 
 <style scoped>

@@ -104,9 +104,9 @@ function drag(event: PointerEvent): void {
 
 <template>
   <span class="number" :class="{ bad: problem }" :title="hint">
-    <span class="handle" @pointerdown.prevent="drag" @dblclick="initial !== undefined && give(initial)">
-      {{ mark || "·" }}
-    </span>
+    <span class="handle" @pointerdown.prevent="drag" @dblclick="initial !== undefined && give(initial)">{{
+      mark || "·"
+    }}</span>
     <input
       :value="shown"
       :aria-label="label"

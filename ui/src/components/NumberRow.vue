@@ -18,8 +18,7 @@ const emit = defineEmits<{ "update:modelValue": [value: number] }>();
 
 <template>
   <div class="row" :title="hint">
-    <label>{{ label }}</label>
-    <NumberField
+    <label>{{ label }}</label><NumberField
       :label="label"
       :unit="unit"
       :min="min"

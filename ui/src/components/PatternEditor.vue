@@ -177,13 +177,13 @@ function addCrowd(): void {
       @update:model-value="(v) => set(n.key, n.angle ? v * RAD : v)" />
   </template>
   <div v-if="p.kind === 'splinters'" class="stack">
-    <label>grain</label>
-    <VectorField label="grain" :model-value="p.grain as Vec" @update:model-value="(v) => set('grain', v)" />
+    <label>grain</label
+    ><VectorField label="grain" :model-value="p.grain as Vec" @update:model-value="(v) => set('grain', v)" />
   </div>
   <template v-if="p.kind === 'radial'">
     <div class="stack">
-      <label>centre</label>
-      <VectorField
+      <label>centre</label
+      ><VectorField
         label="crack centre"
         unit="m"
         :model-value="p.center as Vec"
@@ -191,13 +191,13 @@ function addCrowd(): void {
         @update:model-value="(v) => set('center', v)" />
     </div>
     <div class="stack">
-      <label>axis</label>
-      <VectorField label="crack axis" :model-value="p.axis as Vec" @update:model-value="(v) => set('axis', v)" />
+      <label>axis</label
+      ><VectorField label="crack axis" :model-value="p.axis as Vec" @update:model-value="(v) => set('axis', v)" />
     </div>
   </template>
   <div v-if="p.kind === 'slabs'" class="stack">
-    <label>across</label>
-    <VectorField label="across" :model-value="p.axis as Vec" @update:model-value="(v) => set('axis', v)" />
+    <label>across</label
+    ><VectorField label="across" :model-value="p.axis as Vec" @update:model-value="(v) => set('axis', v)" />
   </div>
   <template v-if="p.kind === 'clusters'">
     <ChoiceRow

@@ -74,8 +74,8 @@ const name = computed(() => props.label ?? "reach");
 
 <template>
   <div v-if="shared.length" class="row">
-    <label :for="`use-${name}`">{{ name }} by</label>
-    <select
+    <label :for="`use-${name}`">{{ name }} by</label
+    ><select
       :id="`use-${name}`"
       :value="modelValue.use ?? ''"
       :data-testid="`use-${name}`"

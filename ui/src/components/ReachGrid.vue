@@ -44,16 +44,14 @@ function widen(f: FieldItem): void {
 
 <template>
   <div class="grid" :style="{ gridTemplateColumns: columns }" role="grid" aria-label="Reach grid">
-    <span />
-    <span v-for="b in shot.things" :key="b.name" class="col" :title="b.name">{{ b.name }}</span>
+    <span /><span v-for="b in shot.things" :key="b.name" class="col" :title="b.name">{{ b.name }}</span>
     <template v-for="f in shot.fields" :key="f.name">
       <button
         class="name"
         :class="{ chosen: view.selection?.name === f.name, off: !f.on }"
         :style="{ color: FAMILY_COLOR[FAMILY[f.effect.kind]] }"
         @click="view.select({ kind: 'field', name: f.name })">
-        <Glyph :name="f.effect.kind" :size="14" />
-        <span>{{ f.name }}</span>
+        <Glyph :name="f.effect.kind" :size="14" /><span>{{ f.name }}</span>
       </button>
       <button
         v-for="b in shot.things"
@@ -82,13 +80,10 @@ function widen(f: FieldItem): void {
     </template>
   </div>
   <p v-for="f in empty" :key="f.name" class="note">
-    {{ f.name }} reaches no piece.
-    <button class="link" @click="widen(f)">Widen it</button>
-    or
+    {{ f.name }} reaches no piece. <button class="link" @click="widen(f)">Widen it</button> or
     <button class="link" @click="shot.editField(f.name, `switch off ${f.name}`, (x) => (x.on = false))">
-      switch it off
-    </button>
-    .
+      switch it off</button
+    >.
   </p>
 </template>
 

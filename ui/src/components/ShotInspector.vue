@@ -19,8 +19,9 @@ const QUALITY = {
 <template>
   <div class="section">
     <header>
-      <NameField :name="doc.name" :taken="[]" @rename="(n) => shot.edit('rename the shot', (d) => (d.name = n))" />
-      <span>shot</span>
+      <NameField :name="doc.name" :taken="[]" @rename="(n) => shot.edit('rename the shot', (d) => (d.name = n))" /><span
+        >shot</span
+      >
     </header>
     <p class="mute">Pick a body or a field to see its settings here.</p>
   </div>
@@ -30,8 +31,8 @@ const QUALITY = {
       <span class="figures">{{ (doc.timing.frames! / doc.timing.fps!).toFixed(2) }} s</span>
     </header>
     <div class="row">
-      <label>frames</label>
-      <NumberField
+      <label>frames</label
+      ><NumberField
         label="frames"
         whole
         :min="1"
@@ -41,8 +42,8 @@ const QUALITY = {
         @update:model-value="(v) => shot.edit('frames', (d) => (d.timing.frames = v))" />
     </div>
     <div class="row">
-      <label>frame rate</label>
-      <NumberField
+      <label>frame rate</label
+      ><NumberField
         label="frame rate"
         unit="fps"
         :min="1"
@@ -88,8 +89,8 @@ const QUALITY = {
   <div class="section">
     <header><h3>World</h3></header>
     <div class="stack">
-      <label>gravity</label>
-      <VectorField
+      <label>gravity</label
+      ><VectorField
         label="gravity"
         unit="m/s²"
         :model-value="doc.gravity!"
@@ -98,14 +99,14 @@ const QUALITY = {
     <div class="row">
       <span class="label">ground</span>
       <div class="choices">
-        <button :aria-pressed="doc.ground.on" @click="shot.edit('ground', (d) => (d.ground.on = true))">on</button>
-        <button :aria-pressed="!doc.ground.on" @click="shot.edit('ground', (d) => (d.ground.on = false))">off</button>
+        <button :aria-pressed="doc.ground.on" @click="shot.edit('ground', (d) => (d.ground.on = true))">on</button
+        ><button :aria-pressed="!doc.ground.on" @click="shot.edit('ground', (d) => (d.ground.on = false))">off</button>
       </div>
     </div>
     <template v-if="doc.ground.on">
       <div class="row">
-        <label>height</label>
-        <NumberField
+        <label>height</label
+        ><NumberField
           label="ground height"
           unit="m"
           :model-value="doc.ground.height!"
@@ -113,8 +114,8 @@ const QUALITY = {
           @update:model-value="(v) => shot.edit('ground height', (d) => (d.ground.height = v))" />
       </div>
       <div class="row">
-        <label>friction</label>
-        <NumberField
+        <label>friction</label
+        ><NumberField
           label="ground friction"
           :min="0"
           :max="5"

@@ -110,8 +110,7 @@ function setTimes(s: Spec, text: string): void {
       :model-value="valueAt(of, s.key) ? 'yes' : 'no'"
       @update:model-value="(v) => emit('change', s.key, v === 'yes')" />
     <div v-else-if="s.kind === 'body'" class="row" :title="s.hint">
-      <label>{{ s.label }}</label>
-      <select
+      <label>{{ s.label }}</label><select
         :value="(valueAt(of, s.key) as string | null) ?? ''"
         :aria-label="s.label"
         @change="(e) => emit('change', s.key, words(e) || null)">
@@ -120,8 +119,7 @@ function setTimes(s: Spec, text: string): void {
       </select>
     </div>
     <div v-else-if="s.kind === 'bodies'" class="row">
-      <label>{{ s.label }}</label>
-      <select
+      <label>{{ s.label }}</label><select
         :value="((valueAt(of, s.key) as string[] | null) ?? [''])[0]"
         :aria-label="s.label"
         @change="(e) => emit('change', s.key, words(e) ? [words(e)] : null)">
@@ -130,8 +128,7 @@ function setTimes(s: Spec, text: string): void {
       </select>
     </div>
     <div v-else-if="s.kind === 'text'" class="stack">
-      <label>{{ s.label }}</label>
-      <textarea
+      <label>{{ s.label }}</label><textarea
         rows="2"
         spellcheck="false"
         class="figures"
@@ -141,8 +138,7 @@ function setTimes(s: Spec, text: string): void {
         @keydown.stop />
     </div>
     <div v-else-if="s.kind === 'times'" class="row">
-      <label>{{ s.label }}</label>
-      <input
+      <label>{{ s.label }}</label><input
         class="figures line"
         :aria-label="s.label"
         :value="(valueAt(of, s.key) as number[]).join(', ')"
@@ -156,8 +152,7 @@ function setTimes(s: Spec, text: string): void {
           :label="`point ${row + 1}`"
           unit="m"
           :model-value="p"
-          @update:model-value="(v) => setPoint(s, row, v)" />
-        <button
+          @update:model-value="(v) => setPoint(s, row, v)" /><button
           class="button plain"
           title="Take this point out"
           :disabled="(valueAt(of, s.key) as Vec[]).length < 3"
@@ -177,8 +172,7 @@ function setTimes(s: Spec, text: string): void {
       </button>
     </div>
     <div v-else-if="s.kind === 'turn'" class="stack">
-      <label>{{ s.label }}</label>
-      <VectorField
+      <label>{{ s.label }}</label><VectorField
         :label="s.label"
         unit="°"
         :initial="0"
@@ -186,18 +180,16 @@ function setTimes(s: Spec, text: string): void {
         @update:model-value="(v) => emit('change', s.key, fromAngles(v))" />
     </div>
     <div v-else-if="s.kind === 'vector' || s.kind === 'direction'" class="stack">
-      <label>
-        {{ s.label }}
-        <button
+      <label
+        >{{ s.label
+        }}<button
           v-if="canKey(s)"
           class="peg"
           :class="{ on: channelOf(`${s.key}.0`), here: keyedHere(`${s.key}.0`) }"
           :title="`Key ${s.label} at f ${view.frame}`"
           @click="toggle([0, 1, 2].map((k) => `${s.key}.${k}`))">
-          <Glyph name="peg" :size="12" />
-        </button>
-      </label>
-      <VectorField
+          <Glyph name="peg" :size="12" /></button></label
+      ><VectorField
         :label="s.label"
         :unit="unit(s)"
         :marks="s.marks"
@@ -217,8 +209,7 @@ function setTimes(s: Spec, text: string): void {
         :model-value="valueAt(of, s.key) === null ? 'none' : 'own'"
         @update:model-value="(v) => emit('change', s.key, v === 'own' ? s.optional!.on : null)" />
       <div v-if="valueAt(of, s.key) !== null" class="row" :title="s.hint">
-        <label />
-        <NumberField
+        <label /><NumberField
           :label="s.label"
           :unit="unit(s)"
           :min="s.min"
@@ -229,8 +220,7 @@ function setTimes(s: Spec, text: string): void {
       </div>
     </template>
     <div v-else class="row" :class="{ keyable: canKey(s) }" :title="s.hint">
-      <label>{{ s.label }}</label>
-      <NumberField
+      <label>{{ s.label }}</label><NumberField
         :label="s.label"
         :unit="unit(s)"
         :min="s.min"
@@ -238,8 +228,7 @@ function setTimes(s: Spec, text: string): void {
         :whole="s.whole"
         :initial="s.initial"
         :model-value="shown(s)"
-        @update:model-value="(v) => give(s, v)" />
-      <button
+        @update:model-value="(v) => give(s, v)" /><button
         v-if="canKey(s)"
         class="peg"
         :class="{ on: channelOf(s.key), here: keyedHere(s.key) }"

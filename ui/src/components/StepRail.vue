@@ -31,9 +31,8 @@ const marks = computed(
       :title="`${why} (${k + 1})`"
       :data-testid="`step-${step}`"
       @click="view.step = step">
-      <Glyph :name="step" :size="22" />
-      <span>{{ word }}</span>
-      <i v-if="marks.has(step)" class="mark" title="something to check" />
+      <Glyph :name="step" :size="22" /><span>{{ word }}</span
+      ><i v-if="marks.has(step)" class="mark" title="something to check" />
     </button>
   </nav>
 </template>

@@ -62,11 +62,12 @@ function remove(): void {
 <template>
   <div class="section">
     <header>
-      <span class="title">
-        <Glyph :name="how.kind" />
-        <NameField :name="tie.name" :taken="shot.ties.map((t) => t.name)" @rename="rename" />
-      </span>
-      <span>tie · {{ TIES[how.kind] }}</span>
+      <span class="title"
+        ><Glyph :name="how.kind" /><NameField
+          :name="tie.name"
+          :taken="shot.ties.map((t) => t.name)"
+          @rename="rename" /></span
+      ><span>tie · {{ TIES[how.kind] }}</span>
     </header>
     <p v-if="gaveWay" class="figures note" data-testid="tie-gave-way">
       gave way at f {{ gaveWay.frame }}: {{ showNumber(gaveWay.load!, 3) }} kN of {{ showNumber(gaveWay.strength!, 3) }}
@@ -95,8 +96,8 @@ function remove(): void {
   <div class="section">
     <header><h3>Joins</h3></header>
     <div class="row">
-      <label :for="`body-${tie.name}`">body</label>
-      <select
+      <label :for="`body-${tie.name}`">body</label
+      ><select
         :id="`body-${tie.name}`"
         :value="tie.body"
         @change="(e) => edit('body', (t) => (t.body = (e.target as HTMLSelectElement).value))">
@@ -104,8 +105,8 @@ function remove(): void {
       </select>
     </div>
     <div class="row">
-      <label :for="`to-${tie.name}`">to</label>
-      <select
+      <label :for="`to-${tie.name}`">to</label
+      ><select
         :id="`to-${tie.name}`"
         :value="tie.to ?? ''"
         @change="(e) => edit('other body', (t) => (t.to = (e.target as HTMLSelectElement).value || null))">
@@ -114,16 +115,16 @@ function remove(): void {
       </select>
     </div>
     <div class="stack">
-      <label>point</label>
-      <VectorField
+      <label>point</label
+      ><VectorField
         label="point"
         unit="m"
         :model-value="tie.point"
         @update:model-value="(v) => edit('point', (t) => (t.point = v))" />
     </div>
     <div v-if="tie.to_point" class="stack">
-      <label>other end</label>
-      <VectorField
+      <label>other end</label
+      ><VectorField
         label="other end"
         unit="m"
         :model-value="tie.to_point"
@@ -169,8 +170,8 @@ function remove(): void {
   <div v-if="hinge" class="section">
     <header><h3>Turning</h3></header>
     <div class="stack">
-      <label>axis</label>
-      <VectorField
+      <label>axis</label
+      ><VectorField
         label="axis"
         :model-value="hinge.axis!"
         @update:model-value="(v) => editHow('axis', (h) => (h.axis = v.some((x) => x !== 0) ? v : [0, 0, 1]))" />

@@ -50,8 +50,7 @@ function goTo(step: string, about: string): void {
 <template>
   <header class="top">
     <button class="brand" title="All shots" @click="emit('home')">
-      <img src="/mark.svg" alt="" width="22" height="22" />
-      <b>dynaclast</b>
+      <img src="/mark.svg" alt="" width="22" height="22" /><b>dynaclast</b>
     </button>
     <span class="slash">/</span>
     <h1 :title="shot.document?.name">{{ shot.document?.name }}</h1>
@@ -74,9 +73,9 @@ function goTo(step: string, about: string): void {
     </button>
     <span class="space" />
     <ElPopover v-if="survey.findings.length" trigger="click" :width="380" placement="bottom-end">
-      <template #reference>
-        <button class="chip check" data-testid="preflight">{{ survey.findings.length }} to check</button>
-      </template>
+      <template #reference
+        ><button class="chip check" data-testid="preflight">{{ survey.findings.length }} to check</button></template
+      >
       <ul class="findings">
         <li v-for="f in survey.findings" :key="f.code + f.about">
           <Glyph name="check" :style="{ color: f.grave === 'stop' ? 'var(--ember)' : 'var(--brass)' }" />
@@ -99,15 +98,18 @@ function goTo(step: string, about: string): void {
         }
       ">
       <button class="chip" data-testid="take-chip">
-        take
-        <b class="figures">{{ takes.current ? number(takes.current.number) : "–" }}</b>
-        <em v-if="stale.length" class="note" :title="stale.join('\n')">· out of date</em>
+        take <b class="figures">{{ takes.current ? number(takes.current.number) : "–" }}</b><em
+          v-if="stale.length"
+          class="note"
+          :title="stale.join('\n')">
+          · out of date</em
+        >
       </button>
       <template #dropdown>
         <ElDropdownMenu>
-          <ElDropdownItem v-for="t in takes.list" :key="t.id" :command="t.id">
-            take {{ number(t.number) }} · {{ Math.max(0, t.frames_done) }} frames · {{ t.status }}
-          </ElDropdownItem>
+          <ElDropdownItem v-for="t in takes.list" :key="t.id" :command="t.id"
+            >take {{ number(t.number) }} · {{ Math.max(0, t.frames_done) }} frames · {{ t.status }}</ElDropdownItem
+          >
         </ElDropdownMenu>
       </template>
     </ElDropdown>
@@ -123,9 +125,8 @@ function goTo(step: string, about: string): void {
       title="Stop here and keep what is done"
       data-testid="cancel"
       @click="takes.cancel(progress.id)">
-      <i :style="{ width: `${progress.share * 100}%` }" />
-      <span class="figures">{{ progress.text }}</span>
-      <em><Glyph name="cross" :size="12" /></em>
+      <i :style="{ width: `${progress.share * 100}%` }" /><span class="figures">{{ progress.text }}</span
+      ><em><Glyph name="cross" :size="12" /></em>
     </button>
     <button
       v-else

@@ -206,8 +206,7 @@ defineExpose({ fit: () => fit(true) });
       class="tag"
       :class="{ chosen: l.chosen }"
       :style="{ left: `${l.x}px`, top: `${l.y}px`, color: l.color }">
-      {{ l.name }}
-      <span>{{ l.text }}</span>
+      {{ l.name }} <span>{{ l.text }}</span>
     </div>
     <button
       v-for="t in tieTags"
@@ -239,10 +238,10 @@ defineExpose({ fit: () => fit(true) });
     <ViewCorner :azimuth="azimuth" :metres-per-pixel="metresPerPixel" @fit="fit(true)" />
     <div v-if="building.length" class="busy" data-testid="building">
       <p v-for="b in building" :key="b.name">
-        <span>building {{ b.name }}</span>
-        <i><u :style="{ width: `${b.share * 100}%` }" /></i>
-        <b class="figures">{{ b.left === null ? "…" : `${Math.max(1, Math.round(b.left))} s left` }}</b>
-        <button class="link" @click="pieces.cancel(b.name)">stop</button>
+        <span>building {{ b.name }}</span
+        ><i><u :style="{ width: `${b.share * 100}%` }" /></i
+        ><b class="figures">{{ b.left === null ? "…" : `${Math.max(1, Math.round(b.left))} s left` }}</b
+        ><button class="link" @click="pieces.cancel(b.name)">stop</button>
       </p>
     </div>
     <div v-if="dropping" class="dropnote">Drop OBJ, STL, PLY, GLB or USD</div>

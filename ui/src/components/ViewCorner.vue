@@ -37,8 +37,7 @@ const scale = computed(() => {
       </g>
     </svg>
     <div class="bar">
-      <span class="figures">{{ scale.text }}</span>
-      <i :style="{ width: `${scale.pixels}px` }" />
+      <span class="figures">{{ scale.text }}</span><i :style="{ width: `${scale.pixels}px` }" />
     </div>
     <button class="button plain" title="Bring everything into view (0)" @click="emit('fit')">
       <Glyph name="fit" />

@@ -54,38 +54,31 @@ const rampWords = computed(() =>
   <div v-if="legend" class="legend">
     <template v-if="legend === 'ramp'">
       <span>{{ rampWords[0] }}</span>
-      <i :style="{ background: rampCss }" />
-      <b class="figures">
-        <span>{{ rampWords[1] }}</span>
-        <span>{{ rampWords[2] }}</span>
-      </b>
+      <i :style="{ background: rampCss }" /><b class="figures"
+        ><span>{{ rampWords[1] }}</span
+        ><span>{{ rampWords[2] }}</span></b
+      >
     </template>
-    <span v-else-if="view.colorBy === 'state'" class="states">
-      <em v-for="(name, k) in ['held', 'resting', 'moving']" :key="name">
-        <i class="dot" :style="{ background: css(STATE_COLORS[k]!) }" />
-        {{ name }}
-      </em>
-    </span>
-    <span v-else-if="view.colorBy === 'fields'" class="states">
-      <em v-for="(color, family) in FAMILY_COLOR" :key="family">
-        <i class="dot" :style="{ background: color }" />
-        {{ family }}
-      </em>
-    </span>
-    <span v-else class="states">
-      <em v-for="k in deepest" :key="k">
-        <i class="dot" :style="{ background: css(TIER_COLORS[k]!) }" />
-        tier {{ k }}
-      </em>
-    </span>
+    <span v-else-if="view.colorBy === 'state'" class="states"
+      ><em v-for="(name, k) in ['held', 'resting', 'moving']" :key="name"
+        ><i class="dot" :style="{ background: css(STATE_COLORS[k]!) }" />{{ name }}</em
+      ></span
+    >
+    <span v-else-if="view.colorBy === 'fields'" class="states"
+      ><em v-for="(color, family) in FAMILY_COLOR" :key="family"
+        ><i class="dot" :style="{ background: color }" />{{ family }}</em
+      ></span
+    >
+    <span v-else class="states"
+      ><em v-for="k in deepest" :key="k"
+        ><i class="dot" :style="{ background: css(TIER_COLORS[k]!) }" />tier {{ k }}</em
+      ></span
+    >
   </div>
   <div v-else-if="view.bonds === 'weight' && !inTake && weighs" class="legend">
-    <span>own weight / strength</span>
-    <i :style="{ background: RAMP_CSS }" />
-    <b class="figures">
-      <span>0</span>
-      <span>1</span>
-    </b>
+    <span>own weight / strength</span><i :style="{ background: RAMP_CSS }" /><b class="figures"
+      ><span>0</span><span>1</span></b
+    >
   </div>
 </template>
 

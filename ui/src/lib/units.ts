@@ -81,7 +81,7 @@ class Reader {
     this.skip();
     if (this.at < this.text.length) throw new Error(`'${this.text.slice(this.at)}' is not understood`);
     if (!Number.isFinite(value)) throw new Error("that is not a number");
-    return value;
+    return Number(value.toPrecision(12)); // what was typed, without the last digits of binary sums
   }
 }
 

@@ -224,11 +224,12 @@ onBeforeUnmount(() => {
     :close-on-click-modal="false"
     :close-on-press-escape="false">
     <p>{{ shot.refusal || "This shot was changed in another tab." }} Nothing is overwritten until you choose.</p>
-    <template #footer>
-      <button class="button" data-testid="settle-copy" @click="settle('copy')">Keep mine as a copy</button>
-      &nbsp;
-      <button class="button main" data-testid="settle-theirs" @click="settle('theirs')">Load its version</button>
-    </template>
+    <template #footer
+      ><button class="button" data-testid="settle-copy" @click="settle('copy')">Keep mine as a copy</button
+      >&nbsp;<button class="button main" data-testid="settle-theirs" @click="settle('theirs')">
+        Load its version
+      </button></template
+    >
   </ElDialog>
   <KeySheet v-model="keys" />
 </template>

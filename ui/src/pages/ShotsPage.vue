@@ -69,10 +69,7 @@ onMounted(load);
 <template>
   <div class="page">
     <header>
-      <img src="/mark.svg" alt="" width="30" height="30" />
-      <b>dynaclast</b>
-      <span class="space" />
-      <button
+      <img src="/mark.svg" alt="" width="30" height="30" /><b>dynaclast</b><span class="space" /><button
         class="button plain"
         title="Light or dark"
         @click="view.setTheme(view.theme === 'dark' ? 'light' : 'dark')">
@@ -83,11 +80,8 @@ onMounted(load);
       <div class="head">
         <h1>Shots</h1>
         <div>
-          <button class="button" @click="picker?.click()">Open a shot document</button>
-          <button class="button main" data-testid="new-shot" @click="make">
-            <Glyph name="plus" />
-            New shot
-          </button>
+          <button class="button" @click="picker?.click()">Open a shot document</button
+          ><button class="button main" data-testid="new-shot" @click="make"><Glyph name="plus" />New shot</button>
         </div>
       </div>
       <input
@@ -100,14 +94,13 @@ onMounted(load);
       <ul v-if="shots?.length">
         <li v-for="s in shots" :key="s.id">
           <button class="card" data-testid="shot-card" @click="router.push(`/shot/${s.id}`)">
-            <b>{{ s.name }}</b>
-            <span class="figures">{{ s.takes }} {{ s.takes === 1 ? "take" : "takes" }}</span>
-            <span class="mute">{{ when(s.changed) }}</span>
+            <b>{{ s.name }}</b><span class="figures">{{ s.takes }} {{ s.takes === 1 ? "take" : "takes" }}</span
+            ><span class="mute">{{ when(s.changed) }}</span>
           </button>
-          <template v-if="doomed === s.id">
-            <button class="button" @click="remove(s.id)">Delete with its takes</button>
-            <button class="button plain" @click="doomed = ''">keep</button>
-          </template>
+          <template v-if="doomed === s.id"
+            ><button class="button" @click="remove(s.id)">Delete with its takes</button
+            ><button class="button plain" @click="doomed = ''">keep</button></template
+          >
           <button v-else class="button plain" title="Delete this shot" @click="doomed = s.id">
             <Glyph name="cross" :size="13" />
           </button>

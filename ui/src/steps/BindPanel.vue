@@ -193,16 +193,15 @@ function placeNew(kind: TieKind): void {
         </template>
         <div v-if="figures" class="figures counts">
           <p>
-            <span>bonds</span>
-            <b>{{ figures.bonds }}</b>
+            <span>bonds</span><b>{{ figures.bonds }}</b>
           </p>
           <p v-for="t in figures.tiers" :key="t.tier">
-            <span>{{ figures.tiers.length > 1 ? `tier ${t.tier}, ${t.bonds}` : "each" }}</span>
-            <b>{{ showNumber(t.strength[0], 2) }} to {{ showNumber(t.strength[1], 3) }} kN</b>
+            <span>{{ figures.tiers.length > 1 ? `tier ${t.tier}, ${t.bonds}` : "each" }}</span><b
+              >{{ showNumber(t.strength[0], 2) }} to {{ showNumber(t.strength[1], 3) }} kN</b
+            >
           </p>
           <p>
-            <span>own weight</span>
-            <b>{{ showNumber((figures.mass * 9.81) / 1000, 3) }} kN</b>
+            <span>own weight</span><b>{{ showNumber((figures.mass * 9.81) / 1000, 3) }} kN</b>
           </p>
         </div>
         <div class="more">
@@ -227,9 +226,7 @@ function placeNew(kind: TieKind): void {
       </button>
     </template>
     <p v-else-if="chosen" class="mute">
-      {{ chosen.name }} is whole.
-      <button class="link" @click="view.step = 'break'">Break it</button>
-      to have bonds.
+      {{ chosen.name }} is whole. <button class="link" @click="view.step = 'break'">Break it</button> to have bonds.
     </p>
     <p v-else class="mute">Pick a broken body to set how strongly its pieces hold together.</p>
   </div>
@@ -243,16 +240,16 @@ function placeNew(kind: TieKind): void {
         <p>
           <i
             class="hold"
-            :style="{ width: `${Math.min(100, (100 * part.strength) / Math.max(part.strength, part.weight))}%` }" />
-          <span>{{ part.bonds }} bonds hold</span>
-          <b>{{ showNumber(part.strength, 3) }} kN</b>
+            :style="{
+              width: `${Math.min(100, (100 * part.strength) / Math.max(part.strength, part.weight))}%`,
+            }" /><span>{{ part.bonds }} bonds hold</span><b>{{ showNumber(part.strength, 3) }} kN</b>
         </p>
         <p>
           <i
             class="load"
-            :style="{ width: `${Math.min(100, (100 * part.weight) / Math.max(part.strength, part.weight, 1e-9))}%` }" />
-          <span>its weight</span>
-          <b>{{ showNumber(part.weight, 3) }} kN</b>
+            :style="{
+              width: `${Math.min(100, (100 * part.weight) / Math.max(part.strength, part.weight, 1e-9))}%`,
+            }" /><span>its weight</span><b>{{ showNumber(part.weight, 3) }} kN</b>
         </p>
       </div>
       <button class="button wide" data-testid="cut-bonds" :disabled="!part.rows.length" @click="cut(!!isCut)">
@@ -357,9 +354,8 @@ function placeNew(kind: TieKind): void {
       :class="{ chosen: view.selection?.kind === 'tie' && view.selection.name === t.name, off: !t.on }"
       :style="{ color: FAMILY_COLOR.holds }"
       @click="view.select({ kind: 'tie', name: t.name })">
-      <Glyph :name="t.how.kind" />
-      <b>{{ t.name }}</b>
-      <span class="figures">{{ t.breaks ? `${showNumber(t.breaks, 3)} kN` : (t.to ?? "world") }}</span>
+      <Glyph :name="t.how.kind" /><b>{{ t.name }}</b
+      ><span class="figures">{{ t.breaks ? `${showNumber(t.breaks, 3)} kN` : (t.to ?? "world") }}</span>
     </button>
     <div class="choices kinds">
       <button
@@ -370,8 +366,7 @@ function placeNew(kind: TieKind): void {
         :disabled="!shot.bodies.length"
         :data-testid="`add-${kind}`"
         @click="placeNew(kind)">
-        <Glyph :name="kind" :size="14" />
-        {{ kind }}
+        <Glyph :name="kind" :size="14" />{{ kind }}
       </button>
     </div>
   </div>
@@ -387,15 +382,13 @@ function placeNew(kind: TieKind): void {
       :class="{ chosen: view.selection?.name === f.name }"
       :style="{ color: FAMILY_COLOR.holds }"
       @click="view.select({ kind: 'field', name: f.name })">
-      <Glyph name="anchor" />
-      <b>{{ f.name }}</b>
-      <span class="figures">
-        {{ survey.totals(f.name).known ? `holds ${survey.totals(f.name).pieces}` : "counting" }}
-      </span>
+      <Glyph name="anchor" /><b>{{ f.name }}</b
+      ><span class="figures">{{
+        survey.totals(f.name).known ? `holds ${survey.totals(f.name).pieces}` : "counting"
+      }}</span>
     </button>
     <button class="button wide" data-testid="add-anchor" @click="add('anchor')">
-      <Glyph name="plus" />
-      Add an anchor
+      <Glyph name="plus" />Add an anchor
     </button>
   </div>
 </template>

@@ -156,8 +156,7 @@ const explode = (t: number, value: number): void => {
     </template>
     <p v-else-if="shot.things.length" class="mute">Pick a body in the view or below, then break it.</p>
     <p v-else class="mute">
-      There is nothing to break yet.
-      <button class="link" @click="view.step = 'build'">Add a body</button>
+      There is nothing to break yet. <button class="link" @click="view.step = 'build'">Add a body</button>
     </p>
   </div>
   <template v-if="body?.pattern">
@@ -256,8 +255,7 @@ const explode = (t: number, value: number): void => {
       :model-value="view.colorBy as 'material'"
       @update:model-value="(c) => (view.colorBy = c)" />
     <div v-for="t in Math.max(1, tiers)" :key="t" class="row">
-      <label>{{ tiers > 1 ? `explode ${t}` : "explode" }}</label>
-      <ElSlider
+      <label>{{ tiers > 1 ? `explode ${t}` : "explode" }}</label><ElSlider
         :model-value="view.explode[t - 1]"
         :min="0"
         :max="1.5"
@@ -275,8 +273,8 @@ const explode = (t: number, value: number): void => {
         (a) => (view.section = a < 0 ? null : { axis: a as 0, share: view.section?.share ?? 0.5 })
       " />
     <div v-if="view.section" class="row">
-      <label>at</label>
-      <ElSlider
+      <label>at</label
+      ><ElSlider
         v-model="view.section.share"
         :min="0"
         :max="1"
@@ -297,20 +295,16 @@ const explode = (t: number, value: number): void => {
   </div>
   <div v-if="figures && figures.pieces > 1" class="section figures counts" data-testid="break-figures">
     <p>
-      <span>pieces</span>
-      <b>{{ figures.pieces }}</b>
+      <span>pieces</span><b>{{ figures.pieces }}</b>
     </p>
     <p>
-      <span>smallest</span>
-      <b>{{ showMass(figures.smallest) }}</b>
+      <span>smallest</span><b>{{ showMass(figures.smallest) }}</b>
     </p>
     <p>
-      <span>largest</span>
-      <b>{{ showMass(figures.largest) }}</b>
+      <span>largest</span><b>{{ showMass(figures.largest) }}</b>
     </p>
     <p>
-      <span>triangles</span>
-      <b>{{ figures.triangles.toLocaleString("en") }}</b>
+      <span>triangles</span><b>{{ figures.triangles.toLocaleString("en") }}</b>
     </p>
   </div>
 </template>

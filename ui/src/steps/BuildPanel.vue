@@ -179,13 +179,11 @@ defineExpose({ bringIn });
           class="add"
           :data-testid="`add-${kind}`"
           @click="add(kind)">
-          <Glyph :name="kind" :size="20" />
-          {{ kind }}
+          <Glyph :name="kind" :size="20" />{{ kind }}
         </button>
       </div>
       <button class="button wide" :disabled="!!bringing" @click="picker?.click()">
-        <Glyph name="file" />
-        {{ bringing ? `reading ${bringing}…` : "Bring in a mesh file" }}
+        <Glyph name="file" />{{ bringing ? `reading ${bringing}…` : "Bring in a mesh file" }}
       </button>
       <input
         ref="picker"
@@ -226,8 +224,8 @@ defineExpose({ bringIn });
         :model-value="shape.size as Vec"
         @update:model-value="(v) => editShape((s) => (s.size = v))" />
       <div v-if="shape.kind === 'box'" class="stack">
-        <label>divisions</label>
-        <VectorField
+        <label>divisions</label
+        ><VectorField
           label="divisions"
           marks="whd"
           whole
@@ -241,8 +239,8 @@ defineExpose({ bringIn });
           :model-value="shape.reach as FieldItem['reach']"
           @update:model-value="(v) => editShape((s) => (s.reach = v))" />
         <div class="stack">
-          <label>looked at: middle</label>
-          <VectorField
+          <label>looked at: middle</label
+          ><VectorField
             label="box centre"
             unit="m"
             :model-value="shape.center as Vec"
@@ -250,8 +248,8 @@ defineExpose({ bringIn });
             @update:model-value="(v) => editShape((s) => (s.center = v))" />
         </div>
         <div class="stack">
-          <label>and size</label>
-          <VectorField
+          <label>and size</label
+          ><VectorField
             label="box size"
             unit="m"
             marks="whd"

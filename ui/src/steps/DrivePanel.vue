@@ -157,15 +157,13 @@ function put(field: FieldItem, came: ShotDocument["falloffs"]): void {
           @mouseenter="why = EFFECTS[kind].why"
           @mouseleave="why = ''"
           @click="add(kind)">
-          <Glyph :name="kind" :size="15" :style="{ color: FAMILY_COLOR[family] }" />
-          {{ kind }}
+          <Glyph :name="kind" :size="15" :style="{ color: FAMILY_COLOR[family] }" />{{ kind }}
         </button>
       </div>
     </div>
     <p class="mute why">{{ why }}</p>
     <button v-if="copied" class="button wide gap" data-testid="paste-field" @click="paste">
-      <Glyph name="copy" />
-      Paste {{ copied.field.name }}
+      <Glyph name="copy" />Paste {{ copied.field.name }}
     </button>
     <p v-if="problem" class="note">{{ problem }}</p>
   </div>
@@ -180,13 +178,11 @@ function put(field: FieldItem, came: ShotDocument["falloffs"]): void {
       class="shared"
       :class="{ chosen: view.selection?.kind === 'falloff' && view.selection.name === f.name }"
       @click="view.select({ kind: 'falloff', name: f.name })">
-      <Glyph name="falloff" />
-      <b>{{ f.name }}</b>
-      <span class="figures">{{ users(f.name) }} {{ users(f.name) === 1 ? "user" : "users" }}</span>
+      <Glyph name="falloff" /><b>{{ f.name }}</b
+      ><span class="figures">{{ users(f.name) }} {{ users(f.name) === 1 ? "user" : "users" }}</span>
     </button>
     <button class="button wide" data-testid="add-falloff" @click="addFalloff">
-      <Glyph name="plus" />
-      Add a falloff
+      <Glyph name="plus" />Add a falloff
     </button>
   </div>
   <div class="section">
@@ -200,14 +196,10 @@ function put(field: FieldItem, came: ShotDocument["falloffs"]): void {
       class="shared"
       :class="{ chosen: view.selection?.kind === 'map' && view.selection.name === m.name }"
       @click="showMap(m.name)">
-      <Glyph name="map" />
-      <b>{{ m.name }}</b>
-      <i :style="{ background: `linear-gradient(90deg, ${RAMPS[m.ramp!].join(', ')})` }" />
+      <Glyph name="map" /><b>{{ m.name }}</b
+      ><i :style="{ background: `linear-gradient(90deg, ${RAMPS[m.ramp!].join(', ')})` }" />
     </button>
-    <button class="button wide" data-testid="add-map" @click="addMap">
-      <Glyph name="plus" />
-      Add a map
-    </button>
+    <button class="button wide" data-testid="add-map" @click="addMap"><Glyph name="plus" />Add a map</button>
   </div>
   <div class="section">
     <header>
@@ -223,10 +215,10 @@ function put(field: FieldItem, came: ShotDocument["falloffs"]): void {
         title="Bring it into this shot"
         :data-testid="`bring-${x.name}`"
         @click="bring(x)">
-        <Glyph :name="x.kind === 'field' ? (x.item as unknown as FieldItem).effect.kind : 'falloff'" />
-        <b>{{ x.name }}</b>
-      </button>
-      <button class="button plain" title="Take it out of the library" @click="library.drop(x)">
+        <Glyph :name="x.kind === 'field' ? (x.item as unknown as FieldItem).effect.kind : 'falloff'" /><b>{{
+          x.name
+        }}</b></button
+      ><button class="button plain" title="Take it out of the library" @click="library.drop(x)">
         <Glyph name="cross" :size="11" />
       </button>
     </div>
@@ -252,8 +244,8 @@ function put(field: FieldItem, came: ShotDocument["falloffs"]): void {
     <div class="row">
       <span class="label">arrows</span>
       <div class="choices">
-        <button :aria-pressed="view.arrows" @click="view.arrows = true">shown</button>
-        <button :aria-pressed="!view.arrows" @click="view.arrows = false">hidden</button>
+        <button :aria-pressed="view.arrows" @click="view.arrows = true">shown</button
+        ><button :aria-pressed="!view.arrows" @click="view.arrows = false">hidden</button>
       </div>
     </div>
   </div>

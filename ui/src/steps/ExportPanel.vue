@@ -60,9 +60,7 @@ async function download(format: string): Promise<void> {
       <p v-if="problem" class="problem" role="alert">{{ problem }}</p>
     </template>
     <p v-else class="mute">
-      There is no take to hand on yet.
-      <button class="link" @click="view.step = 'run'">Bake one first</button>
-      .
+      There is no take to hand on yet. <button class="link" @click="view.step = 'run'">Bake one first</button>.
     </p>
   </div>
 </template>

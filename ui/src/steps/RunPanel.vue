@@ -47,8 +47,9 @@ function open(id: string): void {
     </div>
     <div v-for="t in takes.list" :key="t.id" class="take" :class="{ chosen: takes.current?.id === t.id }">
       <button class="open" @click="open(t.id)">
-        <b class="figures">{{ String(t.number).padStart(2, "0") }}</b>
-        <span>{{ WORD[t.status] }} · {{ Math.max(0, t.frames_done) }} of {{ t.frames_total }} frames</span>
+        <b class="figures">{{ String(t.number).padStart(2, "0") }}</b><span
+          >{{ WORD[t.status] }} · {{ Math.max(0, t.frames_done) }} of {{ t.frames_total }} frames</span
+        >
       </button>
       <button
         v-if="t.status === 'cancelled' || t.status === 'failed'"
@@ -68,8 +69,7 @@ function open(id: string): void {
     </div>
     <p v-if="!takes.list.length" class="mute">
       Nothing is baked yet.
-      <button class="link" :disabled="!shot.things.length" @click="emit('bake')">Bake the shot</button>
-      to see it fall.
+      <button class="link" :disabled="!shot.things.length" @click="emit('bake')">Bake the shot</button> to see it fall.
     </p>
     <div v-if="takes.faulty.length" role="alert" data-testid="faulty">
       <p v-for="why in takes.faulty" :key="why" class="problem">{{ why }}</p>
@@ -115,9 +115,9 @@ function open(id: string): void {
   <div v-if="moments.length" class="section">
     <header><h3>What broke, and why</h3></header>
     <button v-for="m in moments.slice(0, MOST)" :key="m.frame" class="moment" @click="emit('seek', m.frame)">
-      <b class="figures">f {{ m.frame }}</b>
-      <span :title="m.cause">{{ m.cause }}</span>
-      <em v-if="m.broken" class="figures">{{ m.broken }}</em>
+      <b class="figures">f {{ m.frame }}</b
+      ><span :title="m.cause">{{ m.cause }}</span
+      ><em v-if="m.broken" class="figures">{{ m.broken }}</em>
     </button>
     <p v-if="moments.length > MOST" class="mute small">and {{ moments.length - MOST }} frames more</p>
   </div>
