@@ -132,7 +132,7 @@ def test_room_made_on_the_way_changes_no_frame() -> None:
     one, other = prepare(scene), prepare(scene)
     roomy, tight = Run(scene, one.model, one.state), Run(scene, other.model, other.state)
     rigid = tight.rigid
-    rigid._room, rigid.solver = 4, make_constraints(4)
+    rigid._room, rigid.constraints = 4, make_constraints(4)
     rigid._pairs, rigid._points = make_pairs(4, 0), make_contact_points(0)
     for _ in range(30):
         a, b = roomy.advance(), tight.advance()

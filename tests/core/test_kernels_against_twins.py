@@ -106,7 +106,7 @@ def test_rows_say_what_their_points_do() -> None:
     """Arms, effective masses and speeds of approach of every contact point, from the bodies' states."""
     prepared = heap()
     run = searched(prepared)
-    rows, asm = run.rigid.solver.contacts, prepared.state.assemblies
+    rows, asm = run.rigid.constraints.contacts, prepared.state.assemblies
     ground = len(asm.position) - 1
     assert run.rigid.contact_count > 10
     for r in range(run.rigid.contact_count):
@@ -136,7 +136,7 @@ def test_an_interval_changes_momentum_by_the_impulses_it_tells_and_no_more(whirl
     prepared = heap()
     prepared.state.assemblies.angular_velocity[:14] = whirl * np.random.default_rng(5).normal(size=(14, 3))
     run = searched(prepared)
-    asm, rows, model = prepared.state.assemblies, run.rigid.solver.contacts, prepared.model
+    asm, rows, model = prepared.state.assemblies, run.rigid.constraints.contacts, prepared.model
     before = (model.pieces.mass[:, None] * asm.velocity[:14]).sum(axis=0)
     run.rigid.solve(Stage.SOLVE, Stage.DONE)
     change = (model.pieces.mass[:, None] * asm.velocity[:14]).sum(axis=0) - before

@@ -1,4 +1,4 @@
-"""Parts of the rigid solver by themselves: constraints against dense algebra, passes against a slow twin, sleep."""
+"""Parts of the solver of rigid bodies: constraints against dense algebra, passes against a slow twin, sleep."""
 
 from __future__ import annotations
 
@@ -44,7 +44,7 @@ def heap(seed: int, count: int = 9) -> Run:
 def test_a_pass_over_all_contacts_equals_the_slow_twin(seed: int) -> None:
     going = heap(seed)
     rigid, asm = going.rigid, going.state.assemblies
-    contacts, n = rigid.solver.contacts, rigid.contact_count
+    contacts, n = rigid.constraints.contacts, rigid.contact_count
     assert n > 3
     rng = np.random.default_rng(seed)
     contacts.iterations[:n] = 1

@@ -78,7 +78,7 @@ class Bonds:
         out.blame[:] = GROUND_BODY
         struck = Struck(model.hulls.piece, model.pieces.body, state.assemblies.piece_count[state.piece_assembly] > 1)
         hits = load_by_impacts(
-            rigid.solver.contacts,
+            rigid.constraints.contacts,
             rigid.contact_count,
             state.contact_cache,
             struck,

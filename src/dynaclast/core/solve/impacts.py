@@ -46,7 +46,7 @@ class Impacts:
 
     def store(self) -> None:
         """At the end of an interval: keep what contacts did, and note its hardest impacts."""
-        solver, n = self._rigid.solver, self._rigid.contact_count
+        solver, n = self._rigid.constraints, self._rigid.contact_count
         self._before = self._state.contact_cache.impact_impulse[solver.contacts.cache_index[:n]].copy()
         impulse = self._rigid.store_impulses(IMPACT_EVENT_FROM)
         if impulse is not None:
@@ -56,7 +56,7 @@ class Impacts:
         """The hardest of an interval by the impulses of its contacts (M,) [N s], at most as many as are kept of a
         frame: impulse, pieces (GROUND for the ground), speed [m/s], place.
         """
-        contacts, cache, piece = self._rigid.solver.contacts, self._state.contact_cache, self._model.hulls.piece
+        contacts, cache, piece = self._rigid.constraints.contacts, self._state.contact_cache, self._model.hulls.piece
         hard = np.flatnonzero(impulse > 0.0)
         hard = hard[np.argsort(-impulse[hard], kind="stable")[:MOST_IMPACTS]]
         k = contacts.cache_index[hard]
@@ -86,7 +86,7 @@ class Impacts:
 
     def of_interval(self) -> list[Impact]:
         """The impacts of the interval just stored, in the order of its contacts."""
-        contacts, cache, piece = self._rigid.solver.contacts, self._state.contact_cache, self._model.hulls.piece
+        contacts, cache, piece = self._rigid.constraints.contacts, self._state.contact_cache, self._model.hulls.piece
         out = []
         for r in range(self._rigid.contact_count):
             met = contacts.approach_velocity[r] < -IMPACT_SPEED * contacts.characteristic_speed[r]

@@ -29,7 +29,7 @@ from .rigid.detection import ContactPoints, DetectionScratch, Span, find_contact
 from .rigid.groups import Bodies, Scene, WorldShapes, make_world_shapes
 from .rigid.joints import Joints, gather_joints
 from .rigid.redetection import prepare_redetection
-from .rigid.solver import RigidScratch, make_rigid_scratch
+from .rigid.substep import RigidScratch, make_rigid_scratch
 from .state import Assemblies, ContactCache
 from .substeps import run_substeps
 

@@ -70,7 +70,7 @@ class Releases:
         name of the body that did so first, in the order of the contacts.
         """
         model, state = self._model, self._state
-        contacts, cache, n = self._rigid.solver.contacts, state.contact_cache, self._rigid.contact_count
+        contacts, cache, n = self._rigid.constraints.contacts, state.contact_cache, self._rigid.contact_count
         out = np.zeros(len(state.hold), bool)
         pressed = np.flatnonzero(contacts.total_impulse[:n].sum(axis=1) > 0) if n else np.zeros(0, int)
         k = contacts.cache_index[pressed]

@@ -15,7 +15,7 @@ from .rigid.constraints import ConstraintSet
 from .rigid.groups import Bodies
 from .rigid.joints import Joints
 from .rigid.redetection import find_stale
-from .rigid.solver import RigidScratch, begin_interval, begin_substep, end_substep, solve_velocities
+from .rigid.substep import RigidScratch, begin_interval, begin_substep, end_substep, solve_velocities
 
 
 @kernel(inner=True)

@@ -1,4 +1,4 @@
-"""What kernels of the rigid solver are handed, in groups: the scene, its bodies, shapes where they are now."""
+"""What kernels of the solver are handed, in groups: the scene, its bodies, shapes where they are now."""
 
 from __future__ import annotations
 

@@ -49,7 +49,7 @@ class RigidRun:
         self._scratch = make_interval_scratch(model, piece_positions(model, state)[model.hulls.piece])
         self._room = FIRST_ROOM
         self._pairs, self._points = make_pairs(self._room, 0), make_contact_points(0)
-        self.solver: ConstraintSet = make_constraints(self._room)
+        self.constraints: ConstraintSet = make_constraints(self._room)
         self._cache, self._pairing = make_contact_cache(0), make_pairing(0)
         self._sleep = allocate(SleepScratch, slots)
         self._numbers = np.zeros(7, np.int64)
@@ -62,7 +62,7 @@ class RigidRun:
 
     @property
     def contact_count(self) -> int:
-        return int(self.solver.counts[CONTACTS])
+        return int(self.constraints.counts[CONTACTS])
 
     @property
     def kinematic(self) -> Index:
@@ -165,7 +165,7 @@ class RigidRun:
                 self._pairing,
                 self._pairs,
                 self._points,
-                self.solver,
+                self.constraints,
                 self.tied,
                 self._scratch,
                 numbers,
@@ -181,8 +181,8 @@ class RigidRun:
     def _grow(self, room: int) -> None:
         """Room for more pairs of an interval."""
         self._room = max(room, self._room)
-        if self._room > len(self.solver.contacts.body_a):
-            self.solver = make_constraints(self._room)
+        if self._room > len(self.constraints.contacts.body_a):
+            self.constraints = make_constraints(self._room)
 
     def _make_room(self) -> None:
         """Bring the cache of the state into memory with room for an interval's pairs."""
@@ -205,7 +205,7 @@ class RigidRun:
         met faster than this share of its characteristic speed (M,) [N s], None where none did.
         """
         out = np.empty(self.contact_count)
-        any_hard = store_impulses(self.solver.contacts, self.contact_count, self.state.contact_cache, share, out)
+        any_hard = store_impulses(self.constraints.contacts, self.contact_count, self.state.contact_cache, share, out)
         return out if any_hard else None
 
     def joint_loads(self) -> tuple[Index, Array] | None:
@@ -223,7 +223,7 @@ class RigidRun:
 
     def fall_asleep(self, awake: Index) -> None:
         """Put to sleep what has been still long enough."""
-        contacts, tied = self.solver.contacts, self.tied
+        contacts, tied = self.constraints.contacts, self.tied
         settings, asm = self.model.settings, self.state.assemblies
         if update_sleep(asm, awake, contacts, self.contact_count, tied, settings, self._sleep):
             self.place_everything()  # sleepers' shapes are placed once more, where they came to lie
