@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import importlib.util
+import json
 from pathlib import Path
 
 import numpy as np
@@ -28,6 +30,17 @@ def test_every_demo_shot_reads_and_passes_preflight(name: str) -> None:
     whole = written_out(shot)
     made = {content_key(b): build_pieces(b) for b in {content_key(b): b for b in whole.bodies}.values()}
     assert preflight(whole, [made[content_key(b)].scaled(b.factor) for b in whole.bodies]) == []
+
+
+def test_the_documents_are_what_their_maker_writes() -> None:
+    path = Path(__file__).parents[2] / "demo" / "make.py"
+    spec = importlib.util.spec_from_file_location("make", path)
+    assert spec and spec.loader
+    made = importlib.util.module_from_spec(spec)
+    spec.loader.exec_module(made)
+    assert {f"skerry-light-{name}" for name in made.SHOTS} == set(SHOTS)
+    for name, make in made.SHOTS.items():
+        assert json.dumps(make(), indent=1) + "\n" == SHOTS[f"skerry-light-{name}"].read_text(), name
 
 
 def test_the_boathouse_waits_for_the_squall() -> None:

@@ -13,6 +13,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from pxr import Usd, UsdGeom
 
+from dynaclast.core.bake import bake
 from dynaclast.core.errors import InputError
 from dynaclast.core.formats.frames import read_baked, write_events, write_frames
 from dynaclast.core.formats.read import MOST_BYTES
@@ -164,3 +165,61 @@ def test_glb_holds_animated_nodes_that_match_the_frames(fallen: tuple) -> None:
     assert sum(g.volume for g in (m.process(validate=True) or m for m in loaded.geometry.values())) == pytest.approx(
         pieces.volume.sum(), rel=1e-4
     )
+
+
+@pytest.fixture(scope="module")
+def intact() -> tuple:
+    """A pillar that is drawn whole until a blow at frame 3 breaks its first bond."""
+    made = shot(pillar(release={"kind": "intact"}), fields=(footing(), blow(1500, time=0.1)), frames=6)
+    baked = bake(made)
+    pieces = [build_pieces(b) for b in made.bodies]
+    broke = min(e["frame"] for e in baked.events if e["kind"] == "bond_broken")
+    return made, pieces, baked, broke
+
+
+def seen_in_usd(stage: Usd.Stage, frames: int, name: str) -> list[bool]:
+    prim = next(p for p in stage.Traverse() if p.GetName() == name)
+    return [UsdGeom.Imageable(prim).ComputeVisibility(f) != UsdGeom.Tokens.invisible for f in range(frames)]
+
+
+def test_usd_shows_a_body_whole_until_its_first_bond_breaks_and_its_pieces_from_then_on(intact, tmp_path) -> None:  # noqa: ANN001
+    made, pieces, baked, broke = intact
+    write_scene(made, pieces, baked, tmp_path / "a.usdc")
+    stage = Usd.Stage.Open(str(tmp_path / "a.usdc"))
+    frames = len(baked.time)
+    assert 0 < broke < frames - 1
+    assert seen_in_usd(stage, frames, "pillar_whole") == [f < broke for f in range(frames)]
+    for p in range(pieces[0].count):
+        assert seen_in_usd(stage, frames, f"pillar_{p:04d}") == [f >= broke for f in range(frames)]
+    whole = UsdGeom.Mesh(next(p for p in stage.Traverse() if p.GetName() == "pillar_whole"))
+    faces = np.array(whole.GetFaceVertexIndicesAttr().Get()).reshape(-1, 3)
+    mesh = TriMesh(np.array(whole.GetPointsAttr().Get(), np.float64), faces)
+    assert signed_volume(mesh) == pytest.approx(pieces[0].volume.sum(), rel=1e-5)
+
+
+def test_glb_swaps_the_same_by_a_scale_that_jumps(intact, tmp_path) -> None:  # noqa: ANN001
+    made, pieces, baked, broke = intact
+    write_scene(made, pieces, baked, tmp_path / "a.glb")
+    doc = pygltflib.GLTF2().load(str(tmp_path / "a.glb"))
+    blob = doc.binary_blob()
+
+    def read(index: int) -> np.ndarray:
+        accessor = doc.accessors[index]
+        view = doc.bufferViews[accessor.bufferView]
+        width = {"SCALAR": 1, "VEC3": 3}[accessor.type]
+        start = (view.byteOffset or 0) + (accessor.byteOffset or 0)
+        return np.frombuffer(blob, np.float32, accessor.count * width, start).reshape(-1, width)
+
+    scales = {}
+    for animation in doc.animations:
+        for channel in animation.channels:
+            if channel.target.path == "scale":
+                sampler = animation.samplers[channel.sampler]
+                assert sampler.interpolation == "STEP"
+                times, values = read(sampler.input)[:, 0], read(sampler.output)
+                at = np.searchsorted(times, baked.time.astype(np.float32), side="right") - 1
+                scales[doc.nodes[channel.target.node].name] = values[np.maximum(at, 0), 0]
+    before = np.arange(len(baked.time)) < broke
+    assert (scales["pillar_whole"] == before).all()
+    assert len(scales) == 1 + pieces[0].count
+    assert all((scale == ~before).all() for name, scale in scales.items() if name != "pillar_whole")

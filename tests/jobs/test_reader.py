@@ -12,7 +12,8 @@ from pxr import Gf, Usd, UsdGeom
 
 from dynaclast.core.errors import DynaclastError, InputError
 from dynaclast.core.geometry import primitives
-from dynaclast.jobs.reader import Reader
+from dynaclast.jobs.reader import Reader, _answer
+from dynaclast.store.blobs import pack, unpack
 
 
 @pytest.fixture(scope="module")
@@ -152,3 +153,42 @@ def test_a_thousand_damaged_files_never_take_the_reader_along(reader: Reader, tm
                 )
     assert read + refused == 2120 and read > 150 and refused > 200
     assert time.monotonic() - began < 600  # none hung until its limit
+
+
+BOX = primitives.box((1, 1, 1))
+PART = {"name": "a", "position": [0, 0, 0], "rotation": [0, 0, 0, 1], "color": None}
+
+
+def answered(part: dict | None = None, **arrays: np.ndarray) -> bytes:
+    given = {"0/vertices": BOX.vertices, "0/faces": BOX.faces} | {f"0/{k}": v for k, v in arrays.items()}
+    return pack(given, parts=[part or PART], metres=1.0, notes=["one"])
+
+
+def test_an_answer_that_is_one_is_read() -> None:
+    found = _answer(*unpack(answered()))
+    assert found.parts[0].mesh.vertices.flags.writeable and found.notes == ["one"] and found.metres == 1.0
+
+
+@pytest.mark.parametrize(
+    "message",
+    [
+        b"cos\nsystem\n(S'true'\ntR.",  # an object to be made anew, as another format would have it
+        answered()[:40],
+        answered()[:-64],
+        answered(faces=np.array([[0, 1, 99]], np.int32)),
+        answered(faces=np.array([[0, 1, -1]], np.int32)),
+        answered(vertices=np.full((8, 3), np.nan)),
+        answered(vertices=np.zeros(7)),
+        answered(PART | {"position": [0, 0]}),
+        answered(PART | {"rotation": "none"}),
+        answered({"name": "a"}),
+        pack({}, parts=[PART], metres=1.0, notes=[]),
+        pack({}, parts=[], metres=[], notes=[]),
+        pack({}, error="SystemExit", message="", where="", code=""),
+        answered().replace(b'"f8", [8, 3]', b'"O", [8, 3] '),
+        answered().replace(b'"f8", [8, 3]', b'"f8",[-8,3]'),
+    ],
+)
+def test_an_answer_that_is_none_is_refused_as_damage_and_runs_nothing(message: bytes) -> None:
+    with pytest.raises((ValueError, KeyError, TypeError, AttributeError, EOFError)):
+        _answer(*unpack(message))
