@@ -165,6 +165,24 @@ def test_what_cannot_be_done_says_so_and_is_not_recorded(control: Control, says:
     assert run.recording == {} and run.advance().index == 1
 
 
+@pytest.mark.parametrize(
+    "wrong",
+    [
+        Control(thrown=(Throw("stone", (0, 5, 0)),), grips=(Grip(99, (0, 0, 0)),)),
+        Control(thrown=(Throw("stone", (0, 5, 0)), Throw("stone", (0, 6, 0)))),
+        Control(thrown=(Throw("stone", (0, float("nan"), 0)),)),
+        Control(grips=(Grip(0, (0, 0, 0)), Grip(0, (0, float("inf"), 0)))),
+    ],
+)
+def test_where_a_part_of_it_cannot_be_done_nothing_is(wrong: Control) -> None:
+    prepared = prepare(shot(box("crate", (0, 0.5, 0)), ball("stone", (9, 9, 9), 0.25)), reserve=("stone",))
+    run = Run(prepared.shot, prepared.model, prepared.state)
+    before = prepared.state.pack()
+    with pytest.raises(InputError):
+        run.advance(wrong)
+    assert prepared.state.pack() == before
+
+
 def test_a_body_that_is_not_there_cannot_be_kept_in_reserve() -> None:
     with pytest.raises(InputError, match="no body 'boulder'"):
         prepare(scene(), reserve=("boulder",))

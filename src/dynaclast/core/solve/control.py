@@ -14,7 +14,7 @@ from typing import Any
 
 import numpy as np
 
-from ..arrays import Array, Flags
+from ..arrays import Array, Flags, Index
 from ..document import Channel, HandCue, NumberKey, Shot, number_at
 from ..errors import InputError
 from ..fields.moving import critical_acceleration
@@ -177,17 +177,34 @@ class Hands:
     def __init__(self, model: Model, state: State, rigid: RigidRun) -> None:
         self._model, self._state, self._rigid = model, state, rigid
 
+    def check(self, control: Control) -> None:
+        """Raises InputError where a throw or a grip cannot be done."""
+        for what in (*control.thrown, *control.grips):
+            if not all(np.isfinite(v).all() for v in vars(what).values() if isinstance(v, tuple)):
+                raise InputError("places and velocities must be numbers", where=str(getattr(what, "body", "piece")))
+        names = [throw.body for throw in control.thrown]
+        for name in names:
+            self._own(name)
+            if names.count(name) > 1:
+                raise InputError(f"{name} is one body and cannot be thrown twice", where=name)
+        for grip in control.grips:
+            if not 0 <= grip.piece < self._model.piece_count:
+                raise InputError(f"there is no piece {grip.piece}", where="piece")
+
+    def _own(self, name: str) -> Index:
+        """The pieces of a body of the reserve. Raises InputError where it is not in the reserve."""
+        model, state = self._model, self._state
+        if name not in model.body_names:
+            raise InputError(f"there is no body '{name}'", where=name)
+        own = np.flatnonzero(model.pieces.body == model.body_names.index(name))
+        if len(np.unique(state.piece_assembly[own])) != 1 or (state.hold[own] != Hold.REMOVED).any():
+            raise InputError(f"{name} is not in the reserve, or was thrown already", where=name)
+        return own
+
     def throw(self, throw: Throw) -> None:
         """Bring a body of the reserve into the world. Raises InputError where it is not in the reserve."""
-        model, state = self._model, self._state
-        asm = state.assemblies
-        if throw.body not in model.body_names:
-            raise InputError(f"there is no body '{throw.body}'", where=throw.body)
-        own = np.flatnonzero(model.pieces.body == model.body_names.index(throw.body))
-        slots = np.unique(state.piece_assembly[own])
-        if len(slots) != 1 or (state.hold[own] != Hold.REMOVED).any():
-            raise InputError(f"{throw.body} is not in the reserve, or was thrown already", where=throw.body)
-        slot = int(slots[0])
+        own, state = self._own(throw.body), self._state
+        asm, slot = state.assemblies, int(state.piece_assembly[own[0]])
         state.hold[own] = Hold.FREE
         asm.position[slot], asm.orientation[slot] = throw.position, (0.0, 0.0, 0.0, 1.0)
         self._rigid.part(own[:1])  # nothing holds it any more: its mass is counted anew
@@ -195,9 +212,7 @@ class Hands:
         self._rigid.place_everything()
 
     def grip(self, grip: Grip) -> None:
-        """Begin, move or end a grip. Raises InputError for a piece that is not there."""
-        if not 0 <= grip.piece < self._model.piece_count:
-            raise InputError(f"there is no piece {grip.piece}", where="piece")
+        """Begin, move or end a grip of a piece that is there."""
         gripped = self._gripped()
         gripped.pop(grip.piece, None)
         if grip.target is not None:

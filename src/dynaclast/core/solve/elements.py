@@ -24,9 +24,8 @@ from .state import State
 class Space(Protocol):
     """One index space of a run.
 
-    name   : what it is called in Samples
-    key    : short name under which falloffs remember their values there
-    holder : (n,) int32, a piece that carries each sample: what that does, the sample does
+    name : what it is called in Samples
+    key  : short name under which falloffs remember their values there
     """
 
     name: str

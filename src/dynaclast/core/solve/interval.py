@@ -177,7 +177,7 @@ def run_interval(
     if numbers[UNTIL] == Stage.SOLVE:
         tied.active[0] = 0
         return
-    settings, world, rigid, stale = scene.settings, scratch.world, scratch.rigid, solver.stale
+    settings, world, stale, rigid = scene.settings, scratch.world, solver.stale, scratch.rigid
     gather_joints(tied, bodies)
     numbers[AWAKE] = _find_awake(bodies.assemblies, rigid.awake)
     awake = rigid.awake[: numbers[AWAKE]]

@@ -75,6 +75,7 @@ class Run:
         """Do what comes from outside, and record it. Raises InputError where it cannot be done; then nothing is."""
         frame = self.state.frame + 1
         shot = written_in(self.shot, {frame: control}) if control.numbers or control.fired else None
+        self.hands.check(control)
         for throw in control.thrown:
             self.hands.throw(throw)
         for grip in control.grips:
