@@ -150,7 +150,9 @@ def _enter_new(
         cache.penetration_allowance[k] = cache.penetration[k] = cache.impact_impulse[k] = 0.0
         cache.point_count[k] = cache.feature[k] = 0
         for c in range(3):
-            cache.normal[k, c] = 0.0
+            cache.normal[k, c] = cache.normal_a[k, c] = cache.normal_b[k, c] = 0.0
+            for i in range(4):
+                cache.point_a[k, i, c] = cache.point_b[k, i, c] = 0.0
         clear_impulses(cache, k)
     return first, count
 
