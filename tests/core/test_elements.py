@@ -50,13 +50,13 @@ def test_an_effect_does_to_vertices_what_it_does_to_pieces(effect: dict) -> None
     item = field(effect, cue={"kind": "span", "start": 0.0})
     whole = EffectContext(samples(PIECES), np.ones(40, bool), EvaluationContext(time=0.3))
     vertices = EffectContext(samples("vertices/sail"), np.ones(40, bool), EvaluationContext(time=0.3))
-    got = EFFECTS[effect["kind"]].acceleration(item, whole)
-    other = EFFECTS[effect["kind"]].acceleration(item, vertices)
+    got = EFFECTS[effect["kind"]].forcing(item, whole)
+    other = EFFECTS[effect["kind"]].forcing(item, vertices)
     assert any(x is not None and np.abs(x).max() > 0 for x in got)
     for a, b in zip(got, other, strict=True):
         assert (a is None) == (b is None) and (a is None or a.tobytes() == b.tobytes())
     none = EffectContext(samples(PIECES), np.zeros(40, bool), EvaluationContext(time=0.3))
-    for a in EFFECTS[effect["kind"]].acceleration(item, none):
+    for a in EFFECTS[effect["kind"]].forcing(item, none):
         assert a is None or not a.any()  # what is no target is left alone
 
 

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from dynaclast.core.falloff.noise import curl_noise
-from dynaclast.core.fields import EFFECTS, PIECES, EffectContext
+from dynaclast.core.fields import EFFECTS, PIECES, EffectContext, Forcing
 from dynaclast.core.formats.frames import Baked
 from dynaclast.core.geometry.rotations import rotation_matrix
 from dynaclast.core.solve.elements import Elements
@@ -239,8 +239,8 @@ def test_a_burst_inside_what_is_whole_moves_it_no_more_than_its_pieces_together(
     world = LiveWorld(prepared.model, prepared.state)
     world.refresh()
     samples = Elements(prepared.model, prepared.state, world).pieces.samples(None)
-    kick = EFFECTS["burst"].velocity_change(scene.fields[0], EffectContext(samples, np.ones(30, bool)))
-    run.fields.carry_out(Actions(blows=[Blow(scene.fields[0], velocity_changes={PIECES: kick})]))
+    kick = EFFECTS["burst"].blow(scene.fields[0], EffectContext(samples, np.ones(30, bool))).linear
+    run.fields.carry_out(Actions(blows=[Blow(scene.fields[0], changes={PIECES: Forcing(kick)})]))
     mass, asm = prepared.model.pieces.mass, prepared.state.assemblies
     slot = prepared.state.piece_assembly[0]
     momentum = (mass[:, None] * kick).sum(axis=0)

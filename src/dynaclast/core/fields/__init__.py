@@ -6,7 +6,7 @@ solver does them.
 """
 
 from .anchor import Anchor
-from .base import Effect, EffectContext
+from .base import Effect, EffectContext, Forcing
 from .burst import Burst, Push, Spin
 from .moving import Attractor, Drag, Gravity, Turbulence, Vortex, Wind
 from .samples import BONDS, PIECES, Samples
@@ -28,4 +28,4 @@ EFFECTS: dict[str, Effect] = {
     "displace": Effect(),
 }
 
-__all__ = ["BONDS", "EFFECTS", "PIECES", "Effect", "EffectContext", "Samples"]
+__all__ = ["BONDS", "EFFECTS", "PIECES", "Effect", "EffectContext", "Forcing", "Samples"]

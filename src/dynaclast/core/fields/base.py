@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from typing import Literal
+from typing import Literal, NamedTuple
 
 import numpy as np
 
@@ -13,6 +13,27 @@ from ..falloff import EvaluationContext, value
 from ..falloff.context import NOW
 from .pose import Pose, pose_of
 from .samples import Samples
+
+
+class Forcing(NamedTuple):
+    """What is done to the samples of one space, n of them; None for what is not done.
+
+    linear  : (n, 3) float64, [m/s2], acceleration; [m/s] of a blow, change of velocity
+    angular : (n, 3) float64, [rad/s2], angular acceleration; [rad/s] of a blow
+    torque  : (n, 3) float64, [N m], or [N m s] of a blow
+    """
+
+    linear: Array | None = None
+    angular: Array | None = None
+    torque: Array | None = None
+
+    def __add__(self, other: Forcing) -> Forcing:  # type: ignore[override]
+        return Forcing(*(b if a is None else a if b is None else a + b for a, b in zip(self, other, strict=True)))
+
+    def acts(self) -> Mask | None:
+        """Samples (n,) bool to which anything is done; None where nothing is done to any."""
+        given = [x for x in self if x is not None]
+        return np.logical_or.reduce([(x != 0).any(axis=1) for x in given]) if given else None
 
 
 @dataclass(frozen=True)
@@ -27,6 +48,8 @@ class EffectContext:
     points     : (n, 3) float64, [m], where the effect is worked out, half way through the step for one over time; None:
                  where samples are now
     reach      : (n,) float64, in [0, 1], if worked out already
+    before     : (n, 3) float64, [m/s2], acceleration that the field gave in the last interval; None where that is not
+                 known
     """
 
     samples: Samples
@@ -36,6 +59,7 @@ class EffectContext:
     step: float = 1.0 / 48.0
     points: Array | None = None
     reach: Array | None = None
+    before: Array | None = None
 
     @property
     def at(self) -> Array:
@@ -56,10 +80,17 @@ class EffectContext:
 class Effect:
     """Base of all effects: does nothing anywhere.
 
-    ``holds`` and ``strength_factor`` act once before the first step; ``load``, ``velocity_change`` and
-    ``angular_velocity_change`` when the cue fires; ``acceleration`` all the while it is on. Each is asked over the
-    samples of one space at a time: loads and strengths over what is joined there (bonds), the rest over what moves.
+    ``holds`` and ``strength_factor`` act once before the first step; ``load`` and ``blow`` when the cue fires;
+    ``forcing`` all the while it is on. Each is asked over the samples of one space at a time: loads and strengths over
+    what is joined there (bonds), the rest over what moves.
+
+    over_volume : whether it acts over time on a body that is one piece by several points spread in it, so that what
+                  differs from side to side also turns it
+    remembers   : whether it wants to be told what it gave in the last interval
     """
+
+    over_volume = True
+    remembers = False
 
     def holds(self, item: FieldItem, on: EffectContext) -> Mask | None:
         """Samples (n,) bool to hold from the start."""
@@ -73,17 +104,13 @@ class Effect:
         """Load (n,) [N] added when the cue fires."""
         return None
 
-    def velocity_change(self, item: FieldItem, on: EffectContext) -> Array | None:
-        """Change of velocity (n, 3) [m/s] given to what can move when the cue fires."""
-        return None
+    def blow(self, item: FieldItem, on: EffectContext) -> Forcing:
+        """Changes of velocity given to what can move when the cue fires."""
+        return Forcing()
 
-    def angular_velocity_change(self, item: FieldItem, on: EffectContext) -> Array | None:
-        """Change of angular velocity (n, 3) [rad/s] given to what can move when the cue fires."""
-        return None
-
-    def acceleration(self, item: FieldItem, on: EffectContext) -> tuple[Array | None, Array | None]:
-        """Acceleration (n, 3) [m/s2] and angular acceleration (n, 3) [rad/s2], as their mean over the step."""
-        return None, None
+    def forcing(self, item: FieldItem, on: EffectContext) -> Forcing:
+        """Accelerations of what can move, as their mean over the step."""
+        return Forcing()
 
 
 def among(targets: Literal["all"] | list[str], names: list[str]) -> Mask:

@@ -2,17 +2,16 @@
 
 from __future__ import annotations
 
-import numpy as np
-
-from ..arrays import Array
 from ..document import BurstEffect, FieldItem, PushEffect, SpinEffect
-from .base import Effect, EffectContext, differing, per_mass, radial
+from .base import Effect, EffectContext, Forcing, differing, per_mass, radial
 
 
 class Burst(Effect):
-    """Radial."""
+    """Radial: the speed it gives is that of a thing as a whole."""
 
-    def velocity_change(self, item: FieldItem, on: EffectContext) -> Array:
+    over_volume = False
+
+    def blow(self, item: FieldItem, on: EffectContext) -> Forcing:
         effect = item.effect
         assert isinstance(effect, BurstEffect)
         mass = on.samples.mass
@@ -22,16 +21,16 @@ class Burst(Effect):
             * differing(len(mass), effect.noise, effect.seed)
             * on.reach_of(item)
         )
-        return amount[:, None] * radial(item, on)
+        return Forcing(amount[:, None] * radial(item, on))
 
-    def acceleration(self, item: FieldItem, on: EffectContext) -> tuple[Array, None]:
-        return self.velocity_change(item, on), None
+    def forcing(self, item: FieldItem, on: EffectContext) -> Forcing:
+        return self.blow(item, on)
 
 
 class Push(Effect):
     """Along a direction."""
 
-    def velocity_change(self, item: FieldItem, on: EffectContext) -> Array:
+    def blow(self, item: FieldItem, on: EffectContext) -> Forcing:
         effect = item.effect
         assert isinstance(effect, PushEffect)
         mass = on.samples.mass
@@ -41,25 +40,23 @@ class Push(Effect):
             * differing(len(mass), effect.noise, effect.seed)
             * on.reach_of(item)
         )
-        return amount[:, None] * on.pose_of(item).direction
+        return Forcing(amount[:, None] * on.pose_of(item).direction)
 
-    def acceleration(self, item: FieldItem, on: EffectContext) -> tuple[Array, None]:
-        return self.velocity_change(item, on), None
+    def forcing(self, item: FieldItem, on: EffectContext) -> Forcing:
+        return self.blow(item, on)
 
 
 class Spin(Effect):
-    """Each piece about itself; given as a torque it divides by the inertia of a ball of the piece's mass and size."""
+    """Each piece about itself: by an angular velocity, or by a torque, which turns it as its inertia has it."""
 
-    def angular_velocity_change(self, item: FieldItem, on: EffectContext) -> Array:
+    over_volume = False
+
+    def blow(self, item: FieldItem, on: EffectContext) -> Forcing:
         effect = item.effect
         assert isinstance(effect, SpinEffect)
-        count = len(on.samples)
-        weigh = np.ones(count)
-        if effect.unit == "N m":
-            radius = on.samples.size * (3.0 / (4.0 * np.pi)) ** (1.0 / 3.0)
-            weigh = 1.0 / (0.4 * on.samples.mass * radius**2)
-        amount = effect.amount * weigh * differing(count, effect.noise, effect.seed) * on.reach_of(item)
-        return amount[:, None] * on.pose_of(item).direction
+        amount = effect.amount * differing(len(on.samples), effect.noise, effect.seed) * on.reach_of(item)
+        about = amount[:, None] * on.pose_of(item).direction
+        return Forcing(torque=about) if effect.unit == "N m" else Forcing(angular=about)
 
-    def acceleration(self, item: FieldItem, on: EffectContext) -> tuple[None, Array]:
-        return None, self.angular_velocity_change(item, on)
+    def forcing(self, item: FieldItem, on: EffectContext) -> Forcing:
+        return self.blow(item, on)

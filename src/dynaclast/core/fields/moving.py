@@ -14,7 +14,7 @@ from ..arrays import Array
 from ..document import AttractorEffect, DragEffect, FieldItem, GravityEffect, TurbulenceEffect, VortexEffect, WindEffect
 from ..falloff.noise import curl_noise, noise
 from ..geometry.rotations import rotation_matrix
-from .base import Effect, EffectContext, per_mass
+from .base import Effect, EffectContext, Forcing, per_mass
 from .pose import Pose
 
 SMALL = 1e-12
@@ -34,7 +34,7 @@ def unit(vectors: Array) -> tuple[Array, Array]:
 class Vortex(Effect):
     """Rankine: v_t(r) = swirl r / core inside the core, swirl core / r outside (Saffman 1992, Vortex Dynamics, 2.2)."""
 
-    def acceleration(self, item: FieldItem, on: EffectContext) -> tuple[Array, None]:
+    def forcing(self, item: FieldItem, on: EffectContext) -> Forcing:
         effect = item.effect
         assert isinstance(effect, VortexEffect)
         pose, samples, f = on.pose_of(item), on.samples, on.reach_of(item)
@@ -65,7 +65,7 @@ class Vortex(Effect):
                 - (now**2 / np.maximum(r, 0.1 * effect.ring + SMALL))[:, None] * out
                 - samples.gravity
             )
-        return f[:, None] * acc, None
+        return Forcing(f[:, None] * acc)
 
 
 class Wind(Effect):
@@ -73,7 +73,9 @@ class Wind(Effect):
     the faces that meet it.
     """
 
-    def acceleration(self, item: FieldItem, on: EffectContext) -> tuple[Array, None]:
+    over_volume = False
+
+    def forcing(self, item: FieldItem, on: EffectContext) -> Forcing:
         effect = item.effect
         assert isinstance(effect, WindEffect)
         pose, samples, f = on.pose_of(item), on.samples, on.reach_of(item)
@@ -94,7 +96,7 @@ class Wind(Effect):
         # where the air would stop a piece within the step, as much as brings it to the air's speed; else what it is
         # half way through
         size = per * area * speed * on.step
-        return np.where(f > 0, 1.0, 0.0)[:, None] * force / (1.0 + size * size / (1.0 + size))[:, None], None
+        return Forcing(np.where(f > 0, 1.0, 0.0)[:, None] * force / (1.0 + size * size / (1.0 + size))[:, None])
 
     @staticmethod
     def air(effect: WindEffect, direction: Array, points: Array, time: float) -> Array:
@@ -112,7 +114,7 @@ class Wind(Effect):
 class Attractor(Effect):
     """A pull by the distance to a point, a line or a surface."""
 
-    def acceleration(self, item: FieldItem, on: EffectContext) -> tuple[Array, None]:
+    def forcing(self, item: FieldItem, on: EffectContext) -> Forcing:
         effect = item.effect
         assert isinstance(effect, AttractorEffect)
         pose, samples, f = on.pose_of(item), on.samples, on.reach_of(item)
@@ -147,7 +149,7 @@ class Attractor(Effect):
             w = np.minimum(np.maximum(own, np.maximum(speed, 0.0) / np.maximum(d, SMALL)), 0.5 / on.step)
             calm = critical_acceleration(to, samples.velocity, w, on.step)
             acc = np.where(near[:, None], calm - samples.gravity, acc)
-        return f[:, None] * acc, None
+        return Forcing(f[:, None] * acc)
 
     @staticmethod
     def target(effect: AttractorEffect, on: EffectContext, at: Array, pose: Pose) -> Array:
@@ -175,27 +177,42 @@ def critical_acceleration(to: Array, velocity: Array, w: Array, step: float) -> 
 
 
 class Turbulence(Effect):
-    def acceleration(self, item: FieldItem, on: EffectContext) -> tuple[Array, None]:
+    def forcing(self, item: FieldItem, on: EffectContext) -> Forcing:
         effect = item.effect
         assert isinstance(effect, TurbulenceEffect)
         f = on.reach_of(item)
-        return (effect.strength * f)[:, None] * curl_noise(
-            on.at, effect.size, effect.rate * on.evaluation.time, effect.seed
-        ), None
+        whirl = curl_noise(on.at, effect.size, effect.rate * on.evaluation.time, effect.seed)
+        return Forcing((effect.strength * f)[:, None] * whirl)
 
 
 class Drag(Effect):
-    def acceleration(self, item: FieldItem, on: EffectContext) -> tuple[Array, Array]:
+    """dv/dt = a - c v over the step, exactly, with a what everything else does to a sample: so that what falls comes to
+    g / c at every step.
+    """
+
+    over_volume = False
+    remembers = True
+
+    def forcing(self, item: FieldItem, on: EffectContext) -> Forcing:
         effect = item.effect
         assert isinstance(effect, DragEffect)
         samples, f = on.samples, on.reach_of(item)
+        rate = effect.amount * f
+        # a, by what samples did over the last step without what this field did; what is not known falls
+        other = samples.gravity
+        if samples.acceleration is not None:
+            last = samples.acceleration - (0.0 if on.before is None else on.before)
+            other = np.where(np.isfinite(last), last, other)
+        share = -np.expm1(-rate * on.step) / np.maximum(rate * on.step, SMALL)
+        held_back = (np.where(rate > 0, share, 1.0) - 1.0)[:, None] * other
         still = np.zeros_like(samples.velocity)
-        return towards(still, samples.velocity, effect.amount * f, on.step), towards(
-            still, samples.angular_velocity, effect.turning * f, on.step
+        return Forcing(
+            towards(still, samples.velocity + samples.lead, rate, on.step) + held_back,
+            towards(still, samples.angular_velocity, effect.turning * f, on.step),
         )
 
 
 class Gravity(Effect):
-    def acceleration(self, item: FieldItem, on: EffectContext) -> tuple[Array, None]:
+    def forcing(self, item: FieldItem, on: EffectContext) -> Forcing:
         assert isinstance(item.effect, GravityEffect)
-        return on.reach_of(item)[:, None] * np.asarray(item.effect.acceleration), None
+        return Forcing(on.reach_of(item)[:, None] * np.asarray(item.effect.acceleration))

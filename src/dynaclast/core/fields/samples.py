@@ -41,6 +41,10 @@ class Samples:
     gravity           : (n, 3) float64, [m/s2], as it acts on each
     midpoint_velocity : (n, 3) float64, [m/s], that they are likely to have half way through the step
     exposure          : what they turn to the air; None where that is not known: then size squared
+    acceleration      : (n, 3) float64, [m/s2], over the last interval; not a number where that is not known, or where
+                        it was a jump; None where it is known of none
+    lead              : (n, 3) float64, [m/s], by how much they moved faster in the last interval than their velocities
+                        say, since what falls in substeps runs half a substep ahead; 0 where that is not known
     """
 
     space: str
@@ -52,6 +56,8 @@ class Samples:
     gravity: Array
     midpoint_velocity: Array
     exposure: Exposure | None = None
+    acceleration: Array | None = None
+    lead: Array | float = 0.0
 
     def __len__(self) -> int:
         return len(self.point)

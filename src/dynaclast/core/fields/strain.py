@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from ..arrays import Array
 from ..document import FieldItem, StrainEffect
-from .base import Effect, EffectContext, radial
+from .base import Effect, EffectContext, Forcing, radial
 
 
 class Strain(Effect):
@@ -12,8 +12,8 @@ class Strain(Effect):
         assert isinstance(item.effect, StrainEffect)
         return 1000.0 * item.effect.load * on.reach_of(item)
 
-    def velocity_change(self, item: FieldItem, on: EffectContext) -> Array | None:
+    def blow(self, item: FieldItem, on: EffectContext) -> Forcing:
         assert isinstance(item.effect, StrainEffect)
         if item.effect.burst == 0.0:
-            return None
-        return item.effect.burst * on.reach_of(item)[:, None] * radial(item, on)
+            return Forcing()
+        return Forcing(item.effect.burst * on.reach_of(item)[:, None] * radial(item, on))

@@ -117,8 +117,8 @@ def arrows(shot: Shot, at: Layout, name: str) -> Array | None:
     if item.effect.kind == "displace":
         return on.reach_of(item)[:, None] * np.asarray(item.effect.offset)
     effect = EFFECTS[item.effect.kind]
-    acceleration, _ = effect.acceleration(item, on)
-    return acceleration if acceleration is not None else effect.velocity_change(item, on)
+    acceleration = effect.forcing(item, on).linear
+    return acceleration if acceleration is not None else effect.blow(item, on).linear
 
 
 def maps_at(shot: Shot, at: Layout) -> dict[str, tuple[np.ndarray, np.ndarray | None]]:

@@ -15,10 +15,15 @@ from ..arrays import Array, Flags, Index, Mask
 from ..document import FieldItem
 from ..fields.base import among
 from ..fields.samples import BONDS, PIECES, Samples, at_rest
+from ..geometry.rotations import rotation_matrix
 from .frame import bond_positions
 from .live_world import Exposed, LiveWorld
 from .model import Model, Motion
 from .state import State
+
+
+NO_JUMP = 1e-3
+"""A change of acceleration up to this [m/s2] is no blow."""
 
 
 class Space(Protocol):
@@ -61,7 +66,8 @@ class PieceSpace:
         model, asm, slot = self._model, self._state.assemblies, self._state.piece_assembly
         arm = self._world.center - asm.position[slot]
         velocity = asm.velocity[slot] + np.cross(asm.angular_velocity[slot], arm)
-        likely = 0.0 if number is None else self._likely_acceleration(velocity, number)
+        last, lead = (None, 0.0) if number is None else self._last_motion(velocity, number)
+        likely = 0.0 if last is None else self._likely_acceleration(last)
         return Samples(
             PIECES,
             self._world.center,
@@ -72,6 +78,8 @@ class PieceSpace:
             model.pieces.gravity_scale[:, None] * model.settings.gravity,
             velocity + 0.5 * model.settings.interval * likely,
             self._exposed,
+            last,
+            lead,
         )
 
     def doing(self, states: Sequence[str]) -> Mask:
@@ -83,24 +91,77 @@ class PieceSpace:
                 out |= mask
         return out
 
-    def _likely_acceleration(self, velocity: Array, number: int) -> Array:
-        """Acceleration (P, 3) [m/s2] that pieces are likely to have: what they had over the last interval, a jump by a
-        blow or an impact left out.
+    def _last_motion(self, velocity: Array, number: int) -> tuple[Array, Array]:
+        """Acceleration (P, 3) [m/s2] of pieces over the last interval, not a number where that is not known, or where
+        it was a jump, by a blow or an impact; and their lead (P, 3) [m/s], as of Samples.
         """
-        memory, step = self._state.memory, self._model.settings.interval
+        memory, step, asm = self._state.memory, self._model.settings.interval, self._state.assemblies
         before, last = memory.get("velocity"), memory.get("velocity at")
         memory["velocity"], memory["velocity at"] = velocity.copy(), np.array([number])
-        if before is None or last is None or last[0] != number - 1:
-            memory.pop("acceleration", None)
-            return np.zeros_like(velocity)
+        start, memory["point"] = memory.get("point"), self._world.center
+        still = (asm.motion != Motion.DYNAMIC) | (asm.asleep != 0)
+        usual = memory.pop("acceleration", None)
+        memory.pop("acceleration before", None)
+        if before is None or start is None or last is None or last[0] != number - 1:
+            unknown = np.where(still[self._state.piece_assembly, None], 0.0, np.full_like(velocity, np.nan))
+            return unknown, np.zeros_like(velocity)
+        lead = (self._world.center - start) / step - 0.5 * (velocity + before)
         change = (velocity - before) / step
-        usual = memory.get("acceleration")
         memory["acceleration"] = change
         if usual is None:
-            return np.zeros_like(velocity)
+            return change, lead
         size = np.linalg.norm(change, axis=1) + np.linalg.norm(usual, axis=1)
-        jump = np.linalg.norm(change - usual, axis=1) > 0.5 * size
-        return np.where(jump[:, None], 0.0, 1.5 * change - 0.5 * usual)
+        jump = np.linalg.norm(change - usual, axis=1) > 0.5 * size + NO_JUMP
+        memory["acceleration before"] = usual
+        return np.where(jump[:, None], np.nan, change), np.where(jump[:, None], 0.0, lead)
+
+    def _likely_acceleration(self, last: Array) -> Array:
+        """Acceleration (P, 3) [m/s2] that pieces are likely to have, by that over the last interval and the trend."""
+        usual = self._state.memory.get("acceleration before")
+        if usual is None:
+            return np.zeros_like(last)
+        return np.nan_to_num(1.5 * last - 0.5 * usual)
+
+
+class VolumePoints:
+    """Bodies that are one piece, each as six points of a sixth of its mass that have its second moments: on its
+    principal axes, sqrt(3 c / m) to both sides of its centre, with c the second moment of mass along the axis.
+
+    piece : (W,) int64
+    """
+
+    def __init__(self, model: Model, state: State) -> None:
+        self._state = state
+        of_body = np.diff(model.body_first)
+        self.piece = np.asarray(model.body_first[:-1][of_body == 1], np.int64)
+        self._arm = np.zeros((len(self.piece), 6, 3))
+        for row, p in enumerate(self.piece):
+            inertia = model.pieces.inertia[p]
+            second, axes = np.linalg.eigh(0.5 * np.trace(inertia) * np.eye(3) - inertia)
+            reach = np.sqrt(3.0 * np.maximum(second, 0.0) / model.pieces.mass[p])
+            self._arm[row] = np.concatenate([reach[:, None] * axes.T, -reach[:, None] * axes.T])
+
+    def samples(self, pieces: Samples) -> tuple[Samples, Array]:
+        """The points as samples (6 W) with the masses and sizes of whole pieces, and their arms (6 W, 3) [m], by the
+        samples of all pieces.
+        """
+        asm, slot, row = self._state.assemblies, self._state.piece_assembly[self.piece], np.repeat(self.piece, 6)
+        turn = np.array([rotation_matrix(q) for q in asm.orientation[slot]]).reshape(-1, 3, 3)
+        arm = np.einsum("wij,wkj->wki", turn, self._arm).reshape(-1, 3)
+        spin = np.cross(pieces.angular_velocity[row], arm)
+        known = None if pieces.acceleration is None else pieces.acceleration[row]
+        return Samples(
+            PIECES,
+            pieces.point[row] + arm,
+            pieces.mass[row],
+            pieces.size[row],
+            pieces.velocity[row] + spin,
+            pieces.angular_velocity[row],
+            pieces.gravity[row],
+            pieces.midpoint_velocity[row] + spin,
+            None,
+            known,
+        ), arm
 
 
 class BondSpace:
@@ -129,6 +190,7 @@ class Elements:
         """exposed : bool, whether anything asks for areas turned to the air."""
         pieces = PieceSpace(model, state, world, exposed)
         self.pieces, self.bonds = pieces, BondSpace(model, state, pieces)
+        self.volume = VolumePoints(model, state)
         self.movable: list[Space] = [self.pieces]
         self.joined: list[Space] = [self.bonds]
 

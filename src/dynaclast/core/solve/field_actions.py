@@ -27,7 +27,7 @@ from ..document import (
 from ..falloff import EvaluationContext
 from ..falloff.sources import REMEMBERS
 from ..falloff.value import layers_of, value
-from ..fields import BONDS, EFFECTS, PIECES, EffectContext
+from ..fields import BONDS, EFFECTS, PIECES, EffectContext, Forcing
 from ..fields.pose import Pose, pose_at_impact, pose_of
 from ..fields.samples import Samples, at_rest
 from ..geometry.rotations import vector_to_quaternion
@@ -44,51 +44,55 @@ from .state import State
 class Blow:
     """What a field does at once, by index space; what it does not do is not there.
 
-    loads                     : (n,) float64, [N]
-    velocity_changes          : (n, 3) float64, [m/s]
-    angular_velocity_changes  : (n, 3) float64, [rad/s]
+    loads   : (n,) float64, [N]
+    changes : of velocities
     """
 
     item: FieldItem
     loads: dict[str, Array] = field(default_factory=dict)
-    velocity_changes: dict[str, Array] = field(default_factory=dict)
-    angular_velocity_changes: dict[str, Array] = field(default_factory=dict)
+    changes: dict[str, Forcing] = field(default_factory=dict)
 
 
 @dataclass
 class Actions:
     """What fields do in an interval; arrays by index space, where there is anything.
 
-    acceleration          : (n, 3) float64, [m/s2]; angular_acceleration : (n, 3) float64, [rad/s2]
-    blows                 : in the order of the fields
-    ticks                 : of wear, with the load (n,) [N] of each
-    displaced             : changes of velocity of what fields displace, and of its angular velocity (P, 3); None
-    releases              : (P,) bool, what waits and is to be let go; None
-    ends                  : what kills end, with the pieces (P,) bool
-    started               : fields over time whose cue begins
+    forcing   : accelerations all through the interval
+    touching  : fields over time that move something, with the pieces (P,) bool
+    blows     : in the order of the fields
+    ticks     : of wear, with the load (n,) [N] of each
+    displaced : changes of velocity of what fields displace (P, 3); None
+    releases  : (P,) bool, what waits and is to be let go; None
+    ends      : what kills end, with the pieces (P,) bool
+    started   : fields over time whose cue begins
     """
 
-    acceleration: dict[str, Array] = field(default_factory=dict)
-    angular_acceleration: dict[str, Array] = field(default_factory=dict)
+    forcing: dict[str, Forcing] = field(default_factory=dict)
+    touching: list[tuple[FieldItem, Mask]] = field(default_factory=list)
     blows: list[Blow] = field(default_factory=list)
     ticks: list[tuple[FieldItem, dict[str, Array]]] = field(default_factory=list)
-    displaced: tuple[Array, Array] | None = None
+    displaced: Forcing | None = None
     releases: Mask | None = None
     ends: list[tuple[FieldItem, Mask]] = field(default_factory=list)
     started: list[FieldItem] = field(default_factory=list)
 
-    def accelerate(self, space: str, linear: Array | None, angular: Array | None) -> None:
-        for of, more in ((self.acceleration, linear), (self.angular_acceleration, angular)):
-            if more is not None:
-                of[space] = of[space] + more if space in of else more
+    def add(self, item: FieldItem, space: str, more: Forcing) -> None:
+        """Let a field force the samples of a space."""
+        self.forcing[space] = self.forcing.get(space, Forcing()) + more
+        if space == PIECES and (acts := more.acts()) is not None:
+            self.touching.append((item, acts))
 
 
 class Steady(NamedTuple):
     """What a field does over time to one space while nothing moves."""
 
-    acceleration: Array | None
-    angular_acceleration: Array | None
+    forcing: Forcing
     reached: Mask
+
+
+def _spreads(item: FieldItem) -> bool:
+    """Whether a field acts on bodies of one piece at points spread in them; what differs piece by piece does not."""
+    return EFFECTS[item.effect.kind].over_volume and not getattr(item.effect, "noise", 0.0)
 
 
 class Call(NamedTuple):
@@ -227,7 +231,8 @@ class ActiveFields:
         time = number * step
         out = Actions()
         busy: list[tuple[FieldItem, Mask | None, Array | None]] = []
-        for item in self._keyed.at(time):
+        middle = time + 0.5 * step  # what changes over the interval is taken as it is half way through
+        for item in self._keyed.at(middle):
             delay = self._delays(item)
             fired = fires(item, number, step, delay)
             call = self._call(item)
@@ -243,8 +248,8 @@ class ActiveFields:
         if not busy:
             return out
         self.world.refresh()
-        evaluation = EvaluationContext(time, self._fps, self._shared_at(time), self.world)
-        origins = {f.name: pose_of(f, evaluation).origin for f in self._all.at(time)} if self._aims else {}
+        evaluation = EvaluationContext(time, self._fps, self._shared_at(middle), self.world)
+        origins = {f.name: pose_of(f, evaluation).origin for f in self._all.at(middle)} if self._aims else {}
         samples = {space.name: space.samples(number) for space in self._elements.spaces}
         for item, fired, share in busy:
             if isinstance(item.effect, DisplaceEffect):
@@ -284,7 +289,7 @@ class ActiveFields:
             for space in self._elements.movable:
                 kept = self._kept[item.name, space.name]
                 self._mark(item, space.name, kept.reached)
-                out.accelerate(space.name, kept.acceleration, kept.angular_acceleration)
+                out.add(item, space.name, kept.forcing)
             return
         here: dict[str, Array] = {}
         if fired is not None or kills or remembers:
@@ -299,13 +304,13 @@ class ActiveFields:
             return
         for space in self._elements.movable:
             name = space.name
-            done = self._over_time(item, on[name], share, here[name] if remembers else None)
+            done = self._over_time(item, on[name], space, share, here[name] if remembers else None)
             self._mark(item, name, done.reached)
-            out.accelerate(name, done.acceleration, done.angular_acceleration)
+            out.add(item, name, done.forcing)
             if lasts:
                 self._kept[item.name, name] = done
 
-    def _over_time(self, item: FieldItem, on: EffectContext, share: Array, here: Array | None) -> Steady:
+    def _over_time(self, item: FieldItem, on: EffectContext, space: Space, share: Array, here: Array | None) -> Steady:
         """Acceleration where things are half way through the step: with the straight runs around it a leapfrog, which
         keeps energy (Hairer, Lubich and Wanner 2003, "Geometric numerical integration illustrated by the
         Stoermer-Verlet method").
@@ -313,12 +318,51 @@ class ActiveFields:
         share : (n,) float64, of the step that the field acts
         here  : (n,) float64, reach worked out already, of falloffs that remember
         """
+        effect = EFFECTS[item.effect.kind]
         halfway = on.samples.point + 0.5 * self._step * on.samples.velocity
         later = replace(on.evaluation, time=on.evaluation.time + 0.5 * self._step, memory=None)
-        on = replace(on, points=halfway, evaluation=later)
+        on = replace(
+            on, points=halfway, evaluation=later, before=self._before(item, space, on) if effect.remembers else None
+        )
         on = replace(on, reach=share * (here if here is not None else on.reach_of(item)))
-        reached = on.reach_of(item) > 0
-        return Steady(*EFFECTS[item.effect.kind].acceleration(item, on), reached)
+        forcing = effect.forcing(item, on)
+        if space is self._elements.pieces and here is None and _spreads(item):
+            forcing = self._over_volume(item, on, share, forcing)
+        if effect.remembers and forcing.linear is not None:
+            key = f"{item.name}:{space.key}:before"
+            self._state.memory[key], self._state.memory[f"{key} at"] = forcing.linear, np.array([on.evaluation.time])
+        return Steady(forcing, on.reach_of(item) > 0)
+
+    def _before(self, item: FieldItem, space: Space, on: EffectContext) -> Array | None:
+        """What a field gave (n, 3) [m/s2] in the last interval; None where it did not act then."""
+        key = f"{item.name}:{space.key}:before"
+        last = self._state.memory.get(f"{key} at")
+        if last is None or abs(on.evaluation.time + 0.5 * self._step - last[0] - self._step) > 0.25 * self._step:
+            return None
+        return self._state.memory[key]
+
+    def _over_volume(self, item: FieldItem, on: EffectContext, share: Array, forcing: Forcing) -> Forcing:
+        """A forcing over pieces (P, 3), with that of bodies of one piece by points spread in them: the mean of what it
+        does there, and its moment.
+
+        share : (P,) float64, of the step that it acts
+        """
+        volume = self._elements.volume
+        piece = volume.piece
+        if not len(piece) or forcing.linear is None:
+            return forcing
+        samples, arm = volume.samples(on.samples)
+        row = np.repeat(piece, 6)
+        at = None if on.points is None else samples.point + 0.5 * self._step * samples.velocity
+        spread = replace(on, samples=samples, targets=on.targets[row], points=at, reach=None)
+        spread = replace(spread, reach=share[row] * spread.reach_of(item))
+        done = EFFECTS[item.effect.kind].forcing(item, spread).linear
+        assert done is not None
+        force = (samples.mass / 6.0)[:, None] * done
+        linear, torque = forcing.linear.copy(), np.zeros((len(on.samples), 3))
+        linear[piece] = done.reshape(-1, 6, 3).mean(axis=1)
+        torque[piece] = np.cross(arm, force).reshape(-1, 6, 3).sum(axis=1)
+        return forcing._replace(linear=linear) + Forcing(torque=torque)
 
     # ------------------------------------------------------------------------------- blows
 
@@ -339,11 +383,7 @@ class ActiveFields:
             name = space.name
             if not strains and on[name].reach is not None:
                 self._mark(item, name, on[name].reach_of(item) > 0)
-            change, angular = effect.velocity_change(item, on[name]), effect.angular_velocity_change(item, on[name])
-            if change is not None:
-                blow.velocity_changes[name] = change
-            if angular is not None:
-                blow.angular_velocity_changes[name] = angular
+            blow.changes[name] = effect.blow(item, on[name])
         out.blows.append(blow)
 
     def _strained(self, item: FieldItem, on: EffectContext, space: Space, fired: Mask) -> EffectContext:
@@ -486,10 +526,8 @@ class ActiveFields:
         change = now - speed
         moved = (np.abs(now) > 1e-9).any(axis=1)
         shift[:], before[:], speed[:] = wanted, f, now
-        linear, angular = change[:, :3], change[:, 3:]
-        if out.displaced is not None:
-            linear, angular = out.displaced[0] + linear, out.displaced[1] + angular
-        out.displaced = linear, angular
+        more = Forcing(change[:, :3], change[:, 3:])
+        out.displaced = more if out.displaced is None else out.displaced + more
         return moved
 
     def innermost(self, item: FieldItem, others: list[FieldItem], pieces: Mask) -> Mask:

@@ -6,7 +6,7 @@ import numpy as np
 
 from ..arrays import Array, Mask
 from ..document import FieldItem, KillEffect
-from ..fields import BONDS, PIECES
+from ..fields import BONDS, PIECES, Forcing
 from .bond_loads import apply_load
 from .bonds import Bonds
 from .events import EventLog, kilonewtons
@@ -45,19 +45,18 @@ class FieldEffects:
         hands : (P, 3) float64, [m/s2], what hands add to what fields do
         """
         if not self._active:
-            self._rigid.set_field_accelerations(hands, None)
+            self._rigid.set_forcing(Forcing(hands))
             return
         actions = self._active.actions(number, quiet=not self._rigid.active())
         for item in actions.started:
             self._log.add("cue", field=item.name, effect=item.effect.kind)
         self.carry_out(actions)
-        linear, angular = actions.acceleration.get(PIECES), actions.angular_acceleration.get(PIECES)
-        self._wake_where_changed(linear, angular)
+        self._release(actions)
+        forcing = actions.forcing.get(PIECES, Forcing())
+        self._wake_where_changed(forcing)
         for item, pieces in actions.ends:
             self._end(item, self._active.innermost(item, [i for i, _ in actions.ends], pieces))
-        if hands is not None:
-            linear = hands if linear is None else linear + hands
-        self._rigid.set_field_accelerations(linear, angular)
+        self._rigid.set_forcing(forcing + Forcing(hands))
 
     def fire_impact_cues(self, number: int, impacts: Impacts) -> None:
         """Fields that wait for an impact act at once where it fell."""
@@ -76,9 +75,15 @@ class FieldEffects:
         """Blows and ticks: let go what they touch, break what they break, then move what is free."""
         self._break(actions)
         for blow in actions.blows:
-            self._change_velocity(blow.velocity_changes.get(PIECES), blow.angular_velocity_changes.get(PIECES))
+            self._change_velocity(blow.changes.get(PIECES, Forcing()))
         if actions.displaced is not None:
-            self._change_velocity(*actions.displaced)
+            self._change_velocity(actions.displaced)
+
+    def _release(self, actions: Actions) -> None:
+        """Let go what waits to be touched and a field over time moves."""
+        if self._releases.waiting_for_touch():
+            for item, pieces in actions.touching:
+                self._releases.release_touched(pieces, {"field": item.name})
 
     def _break(self, actions: Actions) -> None:
         model, state = self._model, self._state
@@ -93,9 +98,9 @@ class FieldEffects:
             if own is not None:
                 shares.append((blow.item.name, own))
                 load += own
-            for change in (blow.velocity_changes.get(PIECES), blow.angular_velocity_changes.get(PIECES)):
-                if change is not None:
-                    touched |= (change != 0).any(axis=1)
+            acts = blow.changes.get(PIECES, Forcing()).acts()
+            if acts is not None:
+                touched |= acts
         touched[model.bonds.piece[load > 0].ravel()] = True
         if touched.any():
             self._releases.release_touched(touched, {"field": first or "displace"})
@@ -120,10 +125,11 @@ class FieldEffects:
             lambda b: [{"field": name, "load": kilonewtons(total[b])}],
         )
 
-    def _change_velocity(self, linear: Array | None, angular: Array | None) -> None:
-        """Change the velocity (P, 3) [m/s] and angular velocity (P, 3) [rad/s] of pieces; an assembly takes the sum of
-        its pieces' momenta, and the mean of their angular velocities by mass.
+    def _change_velocity(self, change: Forcing) -> None:
+        """Change the velocities of pieces; an assembly takes the sum of its pieces' momenta and angular impulses, and the
+        mean of their angular velocities by mass.
         """
+        linear, angular, torque = change
         asm, mass, slots = self._state.assemblies, self._model.pieces.mass, self._state.piece_assembly
         if angular is not None:
             for slot in np.unique(slots[(angular != 0).any(axis=1)]):
@@ -131,6 +137,13 @@ class FieldEffects:
                     wake(int(slot), asm)
                     own = np.flatnonzero(slots == slot)
                     asm.angular_velocity[slot] += (mass[own, None] * angular[own]).sum(axis=0) / mass[own].sum()
+        if torque is not None:
+            twisted = np.flatnonzero((torque != 0).any(axis=1))
+            for slot in np.unique(slots[twisted]):
+                if asm.motion[slot] == Motion.DYNAMIC:
+                    wake(int(slot), asm)
+                    own = twisted[slots[twisted] == slot]
+                    asm.angular_velocity[slot] += self._rigid.inverse_inertia(slot) @ torque[own].sum(axis=0)
         if linear is None:
             return
         moved = np.flatnonzero((linear != 0).any(axis=1))
@@ -148,14 +161,14 @@ class FieldEffects:
 
     # ------------------------------------------------------------------------------- sleep
 
-    def _wake_where_changed(self, linear: Array | None, angular: Array | None) -> None:
-        """Wake what sleeps where fields (P, 3) now act otherwise than when it fell asleep."""
+    def _wake_where_changed(self, forcing: Forcing) -> None:
+        """Wake what sleeps where fields now act otherwise than when it fell asleep."""
         state = self._state
         asm = state.assemblies
-        acceleration, turning = self._rigid.gather(linear, angular)
+        acceleration, turning = self._rigid.gather(forcing)
         felt = state.memory.get("felt")
         if felt is None:
-            if linear is None and angular is None:
+            if all(x is None for x in forcing):
                 return
             felt = state.memory["felt"] = np.zeros((len(asm.mass), 3))
         g = float(np.linalg.norm(self._model.settings.gravity))
@@ -176,9 +189,9 @@ class FieldEffects:
                 wake_around(slot, self._model.hulls.piece, state.piece_assembly, state.contact_cache, asm)
                 state.hold[own] = Hold.FROZEN if what == "freeze" else Hold.REMOVED
                 asm.motion[slot], asm.inv_mass[slot], asm.inv_inertia[slot] = Motion.FIXED, 0.0, 0.0
-                self._rigid.place_everything()
             else:
                 asm.asleep[slot], asm.sleep_island[slot] = 1, slot
             asm.velocity[slot] = asm.angular_velocity[slot] = 0.0
+            self._rigid.place_everything()
             body = self._model.body_names[self._model.pieces.body[own[0]]]
             self._log.add("kill", field=item.name, what=what, body=body, pieces=own.tolist())

@@ -83,14 +83,14 @@ class BodyChannels:
         self._channels = [(b, channel) for b, body in enumerate(shot.bodies) for channel in body.channels]
 
     def apply(self, number: int, waking: bool = True) -> None:
-        """Give bodies the numbers their channels have at the start of an interval; what then weighs otherwise wakes
+        """Give bodies the numbers their channels have half way through an interval; what then weighs otherwise wakes
         (not where a stored run goes on: it woke when it was computed).
         """
         model = self._model
         for body, channel in self._channels:
             column = getattr(model.pieces, COLUMN_OF[channel.of])
             own = np.arange(model.body_first[body], model.body_first[body + 1])
-            now = channel_value(channel, number * model.settings.interval)
+            now = channel_value(channel, (number + 0.5) * model.settings.interval)
             if column[own[0]] == now:
                 continue
             column[own] = now

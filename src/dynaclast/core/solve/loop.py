@@ -106,8 +106,8 @@ class Run:
             self.releases.release_due(number)
             self.kinematics.aim(number)
             self.fields.act(number, self.hands.acceleration())
-            self._solve_interval()
-            if self._hears_impacts:
+            solved = self._solve_interval()
+            if solved and self._hears_impacts:
                 self.fields.fire_impact_cues(number, self.impacts)
         self.impacts.write_down()
         events = self.log.take()
@@ -135,15 +135,15 @@ class Run:
 
     # --------------------------------------------------------------------------- intervals
 
-    def _solve_interval(self) -> None:
-        """Solve an interval, again where what it does changes what hangs together."""
+    def _solve_interval(self) -> bool:
+        """Solve an interval, again where what it does changes what hangs together. Returns whether anything moved."""
         state, rigid = self.state, self.rigid
         waiting = self.releases.waiting_for_touch()
         can_break = bool(self.model.bond_count) and not state.bond_broken.all()
         for attempt in range(MOST_RETRIES + 1):
             rigid.wake_joined()
             if not rigid.active():
-                return
+                return False
             before = copied((state.assemblies, state.contact_cache)) if can_break or waiting else None
             awake = rigid.solve()
             if before is None:
@@ -166,6 +166,7 @@ class Run:
         self.limits.apply(awake)
         self.tie_breaks.break_overloaded()
         rigid.fall_asleep(awake)
+        return True
 
     def _take_back(self, before: tuple[Any, Any]) -> None:
         """To the start of an interval that is to be solved again."""

@@ -45,11 +45,15 @@ def integrate_poses(bodies: Bodies, awake: Index, h: float, shift: Array, turn: 
             asm.position[a, c] += d
             displacement[a, c] += d
         w = asm.angular_velocity[a]
+        by_field = bodies.angular_acceleration[a]
+        bx, by, bz = 0.5 * h * h * by_field[0], 0.5 * h * h * by_field[1], 0.5 * h * h * by_field[2]
         fast = w[0] * w[0] + w[1] * w[1] + w[2] * w[2]
         if fast < SLOW_TURN:
-            rotate_quaternion(asm.orientation[a], h * w[0] + turn[a, 0], h * w[1] + turn[a, 1], h * w[2] + turn[a, 2])
-            for c in range(3):
-                rotation[a, c] += h * w[c] + turn[a, c]
+            tx, ty, tz = h * w[0] + (turn[a, 0] - bx), h * w[1] + (turn[a, 1] - by), h * w[2] + (turn[a, 2] - bz)
+            rotate_quaternion(asm.orientation[a], tx, ty, tz)
+            rotation[a, 0] += tx
+            rotation[a, 1] += ty
+            rotation[a, 2] += tz
             continue
         quaternion_to_matrix(asm.orientation[a], m)
         lx, ly, lz = multiply_rotated(m, asm.inertia[a], w[0], w[1], w[2])
@@ -58,7 +62,7 @@ def integrate_poses(bodies: Bodies, awake: Index, h: float, shift: Array, turn: 
         rotate_quaternion(q, 0.5 * h * w[0], 0.5 * h * w[1], 0.5 * h * w[2])
         quaternion_to_matrix(q, m)
         mx, my, mz = multiply_rotated(m, asm.inv_inertia[a], lx, ly, lz)
-        tx, ty, tz = h * mx + turn[a, 0], h * my + turn[a, 1], h * mz + turn[a, 2]
+        tx, ty, tz = h * mx + (turn[a, 0] - bx), h * my + (turn[a, 1] - by), h * mz + (turn[a, 2] - bz)
         rotate_quaternion(asm.orientation[a], tx, ty, tz)
         rotation[a, 0] += tx
         rotation[a, 1] += ty

@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 
 from ...arrays import Array, Index, allocate
+from ...fields import Forcing
 from ..frame import piece_positions
 from ..interval import (
     AWAKE,
@@ -54,8 +55,7 @@ class RigidRun:
         self._sleep = allocate(SleepScratch, slots)
         self._numbers = np.zeros(7, np.int64)
         self._reach = model.piece_reach()
-        self._linear: Array | None = None
-        self._angular: Array | None = None
+        self.forcing = Forcing()
         self._all_moved = True
 
     # ------------------------------------------------------------------------------- state
@@ -99,6 +99,7 @@ class RigidRun:
                 state.piece_assembly,
                 state.assemblies,
             )
+        self.place_everything()  # what stays held stands where it stood, but by another rounding
 
     def inverse_inertia(self, slot: int) -> Array:
         """(3, 3) float64, [1/(kg m2)], world frame, as an assembly stands now."""
@@ -107,17 +108,18 @@ class RigidRun:
 
     # ------------------------------------------------------------------------------ forces
 
-    def set_field_accelerations(self, linear: Array | None, angular: Array | None) -> None:
-        """What fields do to pieces (P, 3) [m/s2], [rad/s2] all through the interval."""
-        self._linear, self._angular = linear, angular
+    def set_forcing(self, forcing: Forcing) -> None:
+        """What fields do to pieces (P, 3) all through the interval."""
+        self.forcing = forcing
 
-    def gather(self, linear: Array | None, angular: Array | None) -> tuple[Array, Array]:
-        """Accelerations and angular accelerations (A, 3) of assemblies by those of their pieces (P, 3)."""
+    def gather(self, forcing: Forcing) -> tuple[Array, Array]:
+        """Accelerations and angular accelerations (A, 3) of assemblies by what is done to their pieces (P, 3)."""
+        linear, angular, torque = forcing
         model, state = self.model, self.state
         asm, slot = state.assemblies, state.piece_assembly
         slots = len(asm.mass)
         out, turning = np.zeros((slots, 3)), np.zeros((slots, 3))
-        if linear is None and angular is None:
+        if linear is None and angular is None and torque is None:
             return out, turning
         mass = model.pieces.mass
         whole = np.maximum(np.bincount(slot, mass, slots), 1e-300)
@@ -129,9 +131,13 @@ class RigidRun:
                 own = np.flatnonzero(many[slot])
                 arm = piece_positions(model, state)[own] - asm.position[slot[own]]
                 moment = np.cross(arm, mass[own, None] * linear[own])
-                torque = np.stack([np.bincount(slot[own], moment[:, c], slots) for c in range(3)], axis=1)
+                summed = np.stack([np.bincount(slot[own], moment[:, c], slots) for c in range(3)], axis=1)
                 update_inverse_masses(asm, self.bodies.inv_mass, self.bodies.inv_inertia)
-                turning += np.einsum("aij,aj->ai", self.bodies.inv_inertia, torque) * many[:, None]
+                turning += np.einsum("aij,aj->ai", self.bodies.inv_inertia, summed) * many[:, None]
+        if torque is not None:
+            summed = np.stack([np.bincount(slot, torque[:, c], slots) for c in range(3)], axis=1)
+            update_inverse_masses(asm, self.bodies.inv_mass, self.bodies.inv_inertia)
+            turning += np.einsum("aij,aj->ai", self.bodies.inv_inertia, summed)
         if angular is not None:
             for c in range(3):
                 turning[:, c] += np.bincount(slot, mass * angular[:, c], slots) / whole
@@ -152,7 +158,7 @@ class RigidRun:
         """
         state, numbers = self.state, self._numbers
         # by assembly: what hangs together may have changed since the interval was solved last
-        self.bodies.acceleration[:], self.bodies.angular_acceleration[:] = self.gather(self._linear, self._angular)
+        self.bodies.acceleration[:], self.bodies.angular_acceleration[:] = self.gather(self.forcing)
         numbers[STAGE], numbers[UNTIL] = stage, until
         numbers[EVERYTHING], numbers[ENTRIES] = int(self._all_moved), len(state.contact_cache.shape_a)
         while True:
