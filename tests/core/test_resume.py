@@ -1,4 +1,4 @@
-"""A run that goes on from a stored state is, to the bit, the run that was never interrupted: frames, events and state."""
+"""A run that goes on from a stored state is, to the bit, the run that never stopped: frames, events and state."""
 
 from __future__ import annotations
 
@@ -107,7 +107,7 @@ def any_scene(seed: int) -> Shot:
         (1, 2, 1),
         pattern={**pattern, "count": 7},
         bonds={"strength": 30},
-        release={"kind": str(rng.choice(["touch", "cue", "start"])), **({})},
+        release={"kind": str(rng.choice(["touch", "cue", "start"]))},
     )
     if waits["release"]["kind"] == "cue":
         waits["release"]["time"] = 0.6

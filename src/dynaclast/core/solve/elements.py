@@ -21,7 +21,6 @@ from .live_world import Exposed, LiveWorld
 from .model import Model, Motion
 from .state import State
 
-
 NO_JUMP = 1e-3
 """A change of acceleration up to this [m/s2] is no blow."""
 

@@ -126,8 +126,8 @@ class FieldEffects:
         )
 
     def _change_velocity(self, change: Forcing) -> None:
-        """Change the velocities of pieces; an assembly takes the sum of its pieces' momenta and angular impulses, and the
-        mean of their angular velocities by mass.
+        """Change the velocities of pieces; an assembly takes the sum of its pieces' momenta and angular impulses, and
+        the mean of their angular velocities by mass.
         """
         linear, angular, torque = change
         asm, mass, slots = self._state.assemblies, self._model.pieces.mass, self._state.piece_assembly
