@@ -9,8 +9,9 @@ import naive
 from dynaclast.core.solve.impact_loads import make_bond_impacts, make_graph_search, spread_load
 from dynaclast.core.solve.interval import Stage
 from dynaclast.core.solve.loop import Run
-from dynaclast.core.solve.model import bond_table
+from dynaclast.core.solve.model import linked
 from dynaclast.core.solve.prepare import prepare
+from dynaclast.core.solve.prepare.pieces import NO_BONDS
 from dynaclast.core.solve.rigid.gjk import hull_distance
 from dynaclast.core.solve.rigid.hulls import convex_core
 from dynaclast.core.solve.state import State
@@ -54,7 +55,7 @@ def test_spreading_a_hit_equals_the_slow_twin(pieces: int, seed: int) -> None:
     if not len(pairs):
         return
     count = len(pairs)
-    table = bond_table(pairs, np.ones(count), np.zeros((count, 3)), np.ones(count), np.ones(count, np.uint8), pieces)
+    table = linked(NO_BONDS._replace(piece=pairs), pieces)
     broken = (rng.random(count) < 0.2).astype(np.uint8)
     out, search = make_bond_impacts(count), make_graph_search(pieces)
     first, floor = int(rng.integers(pieces)), 3.0

@@ -7,6 +7,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
+from scipy.spatial.transform import Rotation
 
 from dynaclast.core.document import parse
 from dynaclast.core.errors import InputError
@@ -15,7 +16,7 @@ from dynaclast.core.fracture.build import build_pieces
 from dynaclast.core.fracture.build import convex_cells as break_into_cells
 from dynaclast.core.fracture.display import drawn, whole_skin
 from dynaclast.core.fracture.pieces import Pieces
-from dynaclast.core.fracture.sharing import clip_area
+from dynaclast.core.fracture.sharing import AREA, clip_moments, shared_faces
 from dynaclast.core.fracture.solids import solid_of
 from dynaclast.core.geometry import primitives
 from dynaclast.core.geometry.check import diagnose
@@ -356,7 +357,32 @@ def test_the_same_seed_gives_the_same_pieces_and_another_seed_others() -> None:
 def test_clipping_two_triangles_gives_their_overlap() -> None:
     a = np.array([[0.0, 0], [2, 0], [0, 2]])
     b = np.array([[0.0, 0], [1, 0], [0, 1]])
-    out, poly, other = np.zeros(2), np.empty((10, 2)), np.empty((10, 2))
-    assert clip_area(a, b, poly, other, out) == pytest.approx(0.5) and out == pytest.approx([1 / 3, 1 / 3])
-    assert clip_area(a, b + 5.0, poly, other, out) == 0.0
-    assert clip_area(a, np.array([[1.0, 1], [3, 1], [1, 3]]), poly, other, out) == pytest.approx(0.0)
+    out, polygon, other = np.zeros(6), np.empty((10, 2)), np.empty((10, 2))
+    assert clip_moments(a, b, polygon, other, out) == pytest.approx(0.5) == out[AREA]
+    # a right triangle of legs 1: first moments A / 3, second ones 1 / 12, 1 / 12, 1 / 24
+    assert out == pytest.approx([1 / 2, 1 / 6, 1 / 6, 1 / 12, 1 / 12, 1 / 24])
+    assert clip_moments(a, b + 5.0, polygon, other, out) == 0.0
+    assert clip_moments(a, np.array([[1.0, 1], [3, 1], [1, 3]]), polygon, other, out) == pytest.approx(0.0)
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_a_shared_face_has_the_normal_and_the_moments_of_its_rectangle(seed: int) -> None:
+    """Two boxes side by side, turned anyhow: normal from the lower to the higher piece, I = A side^2 / 12 along each
+    side, 0 across.
+    """
+    rng = np.random.default_rng(seed)
+    size, (high, deep) = rng.uniform(0.5, 2, 3), rng.uniform(0.3, 1.0, 2)
+    one, two = primitives.box((size[0], high, deep)), primitives.box((size[1], high, deep))
+    turn, at = Rotation.random(random_state=seed).as_matrix(), rng.uniform(-30, 30, 3)
+    shift = np.array([0.5 * (size[0] + size[1]), 0, 0])
+    corners = np.concatenate([one.vertices[one.faces], two.vertices[two.faces] + shift]) @ turn.T + at
+    piece = np.repeat([0, 1], [len(one.faces), len(two.faces)]).astype(np.int32)
+    if seed % 2:  # the other way round
+        corners, piece = corners[::-1].copy(), np.sort(piece)
+    got = shared_faces(corners, piece, 2, 3.0)
+    assert got.piece.tolist() == [[0, 1]] and got.area == pytest.approx([high * deep])
+    assert got.normal[0] == pytest.approx(turn[:, 0] * (-1 if seed % 2 else 1), abs=1e-6)
+    assert got.center[0] == pytest.approx(turn @ [0.5 * size[0], 0, 0] + at, abs=1e-6)
+    local = turn.T @ got.second_moment[0] @ turn
+    area = high * deep
+    assert local == pytest.approx(np.diag([0, area * high**2 / 12, area * deep**2 / 12]), abs=1e-6)

@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 from scipy.spatial import ConvexHull
 from scipy.spatial.transform import Rotation
 
+from dynaclast.core.fields import Forcing
 from dynaclast.core.solve.interval import Stage
 from dynaclast.core.solve.loop import Run
 from dynaclast.core.solve.prepare import Prepared, prepare
@@ -219,7 +220,7 @@ def test_what_fields_do_to_pieces_adds_up_to_the_assembly() -> None:
     run = Run(scene, prepared.model, prepared.state)
     rng = np.random.default_rng(1)
     linear, angular = rng.normal(size=(21, 3)), rng.normal(size=(21, 3))
-    push, twist = run.rigid.gather(linear, angular)
+    push, twist = run.rigid.gather(Forcing(linear, angular))
     mass, rest, asm = prepared.model.pieces.mass, prepared.model.pieces.rest_center, prepared.state.assemblies
     for slot, own in ((0, np.arange(20)), (20, np.array([20]))):
         force = mass[own, None] * linear[own]

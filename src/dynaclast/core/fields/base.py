@@ -33,7 +33,7 @@ class Forcing(NamedTuple):
     def acts(self) -> Mask | None:
         """Samples (n,) bool to which anything is done; None where nothing is done to any."""
         given = [x for x in self if x is not None]
-        return np.logical_or.reduce([(x != 0).any(axis=1) for x in given]) if given else None
+        return np.any([(x != 0).any(axis=1) for x in given], axis=0) if given else None
 
 
 @dataclass(frozen=True)

@@ -39,7 +39,7 @@ from .tiers import break_mesh
 Resolve = Callable[[FileShape | AssetShape], TriMesh]
 """Gives the mesh a document only refers to; handed in by whoever may open files or the store."""
 
-PIECES_FORMAT = 5
+PIECES_FORMAT = 6
 """Part of every content key: grows when the same description would give other pieces."""
 
 

@@ -28,6 +28,8 @@ class Pieces:
                    before) is the same chunk, -1 below the piece's own tier
     bond_piece   : (B, 2) int32, lower index first
     bond_area    : (B,) float64 [m2];  bond_center : (B, 3) [m]
+    bond_normal  : (B, 3) float64, unit, of each bond's face, from its first piece to its second
+    bond_second_moment : (B, 3, 3) float64 [m4], of the face about its centre
     bond_tier    : (B,) uint8, 1 for bonds between chunks of tier 1, and so on
     """
 
@@ -43,6 +45,8 @@ class Pieces:
     bond_piece: Index
     bond_area: Array
     bond_center: Array
+    bond_normal: Array
+    bond_second_moment: Array
     bond_tier: NDArray[np.uint8]
 
     @property
@@ -85,6 +89,7 @@ class Pieces:
             inertia=self.inertia * factor**5,
             bond_area=self.bond_area * factor**2,
             bond_center=self.bond_center * factor,
+            bond_second_moment=self.bond_second_moment * factor**4,
         )
 
     def arrays(self) -> dict[str, np.ndarray]:
@@ -112,6 +117,8 @@ def collect(meshes: list[TriMesh], skins: list[NDArray[np.bool_]], path: Index |
         bond_piece=np.zeros((0, 2), np.int32),
         bond_area=np.zeros(0),
         bond_center=np.zeros((0, 3)),
+        bond_normal=np.zeros((0, 3)),
+        bond_second_moment=np.zeros((0, 3, 3)),
         bond_tier=np.zeros(0, np.uint8),
     )
 
@@ -137,5 +144,7 @@ def as_it_is(mesh: TriMesh) -> Pieces:
         np.zeros((0, 2), np.int32),
         np.zeros(0),
         np.zeros((0, 3)),
+        np.zeros((0, 3)),
+        np.zeros((0, 3, 3)),
         np.zeros(0, np.uint8),
     )

@@ -151,15 +151,17 @@ def _break_again(pieces: Pieces, step: BreakStep, name: str, where: str, progres
 def _bonded(pieces: Pieces, size: float) -> Pieces:
     """The pieces with the faces they share, and each bond's tier: the first on which its two pieces part ways."""
     corners, piece = pieces.corners()
-    pair, area, center = shared_faces(corners[~pieces.skin], piece[~pieces.skin], pieces.count, size)
-    keep = area > 1e-10 * size * size
-    pair, area, center = pair[keep], area[keep], center[keep]
+    faces = shared_faces(corners[~pieces.skin], piece[~pieces.skin], pieces.count, size)
+    keep = faces.area > 1e-10 * size * size
+    pair = faces.piece[keep]
     differ = pieces.path[pair[:, 0]] != pieces.path[pair[:, 1]]
     return replace(
         pieces,
         bond_piece=pair,
-        bond_area=area,
-        bond_center=center,
+        bond_area=faces.area[keep],
+        bond_center=faces.center[keep],
+        bond_normal=faces.normal[keep],
+        bond_second_moment=faces.second_moment[keep],
         bond_tier=(1 + np.argmax(differ, axis=1)).astype(np.uint8),
     )
 

@@ -11,7 +11,8 @@ from ..fields import BONDS, EFFECTS, PIECES, EffectContext
 from ..fields.samples import at_rest
 from ..fracture.bonds import bond_strengths, bonds_cut, placed
 from ..fracture.pieces import Pieces
-from ..solve.load_path import weigh
+from ..geometry.rotations import rotation_matrix
+from ..solve.statics import Faces, weigh
 from ..timeline.channels import shared_at
 
 
@@ -39,13 +40,13 @@ def weight_loads(shot: Shot, built: list[Pieces], index: int) -> tuple[Array, Ar
             strength = strength * factor if factor is not None else strength
     keep = ~bonds_cut(body, pieces)
     mass = body.gravity * body.material.density_for(float(pieces.volume.sum())) * pieces.volume
-    load[keep] = weigh(
-        center,
-        mass,
-        np.asarray(shot.gravity, float),
-        fixed,
-        pieces.bond_piece[keep],
-        middle[keep],
-        pieces.bond_area[keep],
+    turn = rotation_matrix(body.place.rotation)
+    faces = Faces(
+        pieces.bond_piece,
+        middle,
+        pieces.bond_area,
+        pieces.bond_normal @ turn.T,
+        turn @ pieces.bond_second_moment @ turn.T,
     )
+    load[keep] = weigh(center, mass, np.asarray(shot.gravity, float), fixed, faces.at(np.flatnonzero(keep)))
     return load, strength

@@ -58,7 +58,7 @@ class Actions:
     """What fields do in an interval; arrays by index space, where there is anything.
 
     forcing   : accelerations all through the interval
-    touching  : fields over time that move something, with the pieces (P,) bool
+    acting    : fields over time, with what each does to pieces
     blows     : in the order of the fields
     ticks     : of wear, with the load (n,) [N] of each
     displaced : changes of velocity of what fields displace (P, 3); None
@@ -68,7 +68,7 @@ class Actions:
     """
 
     forcing: dict[str, Forcing] = field(default_factory=dict)
-    touching: list[tuple[FieldItem, Mask]] = field(default_factory=list)
+    acting: list[tuple[FieldItem, Forcing]] = field(default_factory=list)
     blows: list[Blow] = field(default_factory=list)
     ticks: list[tuple[FieldItem, dict[str, Array]]] = field(default_factory=list)
     displaced: Forcing | None = None
@@ -79,8 +79,8 @@ class Actions:
     def add(self, item: FieldItem, space: str, more: Forcing) -> None:
         """Let a field force the samples of a space."""
         self.forcing[space] = self.forcing.get(space, Forcing()) + more
-        if space == PIECES and (acts := more.acts()) is not None:
-            self.touching.append((item, acts))
+        if space == PIECES:
+            self.acting.append((item, more))
 
 
 class Steady(NamedTuple):

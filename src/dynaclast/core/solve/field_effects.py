@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from ..arrays import Array, Mask
-from ..document import FieldItem, KillEffect
+from ..document import FieldItem, KillEffect, StrainEffect
 from ..fields import BONDS, PIECES, Forcing
 from .bond_loads import apply_load
 from .bonds import Bonds
@@ -13,6 +13,7 @@ from .events import EventLog, kilonewtons
 from .field_actions import Actions, ActiveFields
 from .frame import piece_positions
 from .impacts import Impacts
+from .load_paths import LoadPaths
 from .model import Hold, Model, Motion
 from .releases import Releases
 from .rigid.assemblies import wake, wake_around, wake_one
@@ -33,20 +34,22 @@ class FieldEffects:
         state: State,
         rigid: RigidRun,
         bonds: Bonds,
+        load_paths: LoadPaths,
         releases: Releases,
         log: EventLog,
     ) -> None:
         self._active, self._model, self._state, self._rigid = active, model, state, rigid
-        self._bonds, self._releases, self._log = bonds, releases, log
+        self._bonds, self._load_paths, self._releases, self._log = bonds, load_paths, releases, log
 
-    def act(self, number: int, hands: Array | None = None) -> None:
-        """Let the fields act in an interval: blows at its start, accelerations all through it.
+    def act(self, number: int, hands: Array | None = None) -> list[tuple[str, Forcing]]:
+        """Let the fields act in an interval: blows at its start, accelerations all through it. Returns what each does
+        all through it.
 
         hands : (P, 3) float64, [m/s2], what hands add to what fields do
         """
         if not self._active:
             self._rigid.set_forcing(Forcing(hands))
-            return
+            return []
         actions = self._active.actions(number, quiet=not self._rigid.active())
         for item in actions.started:
             self._log.add("cue", field=item.name, effect=item.effect.kind)
@@ -57,6 +60,7 @@ class FieldEffects:
         for item, pieces in actions.ends:
             self._end(item, self._active.innermost(item, [i for i, _ in actions.ends], pieces))
         self._rigid.set_forcing(forcing + Forcing(hands))
+        return [(item.name, own) for item, own in actions.acting]
 
     def fire_impact_cues(self, number: int, impacts: Impacts) -> None:
         """Fields that wait for an impact act at once where it fell."""
@@ -74,6 +78,11 @@ class FieldEffects:
     def carry_out(self, actions: Actions) -> None:
         """Blows and ticks: let go what they touch, break what they break, then move what is free."""
         self._break(actions)
+        self._load_paths.strike(
+            (blow.item.name, blow.changes[PIECES])
+            for blow in actions.blows
+            if PIECES in blow.changes and not isinstance(blow.item.effect, StrainEffect)
+        )
         for blow in actions.blows:
             self._change_velocity(blow.changes.get(PIECES, Forcing()))
         if actions.displaced is not None:
@@ -82,8 +91,9 @@ class FieldEffects:
     def _release(self, actions: Actions) -> None:
         """Let go what waits to be touched and a field over time moves."""
         if self._releases.waiting_for_touch():
-            for item, pieces in actions.touching:
-                self._releases.release_touched(pieces, {"field": item.name})
+            for item, forcing in actions.acting:
+                if (acts := forcing.acts()) is not None:
+                    self._releases.release_touched(acts, {"field": item.name})
 
     def _break(self, actions: Actions) -> None:
         model, state = self._model, self._state

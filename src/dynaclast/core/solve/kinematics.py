@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import replace
+from itertools import pairwise
 
 import numpy as np
 
@@ -10,8 +12,9 @@ from ..arrays import Array
 from ..document import Shot
 from ..geometry.rotations import rotation_matrix, rotation_vector_between
 from ..timeline.channels import channel_value
+from ..timeline.drive import Drive
 from .model import Hold, Model, Motion
-from .rigid.assemblies import wake
+from .rigid.assemblies import wake, wake_around
 from .rigid.run import RigidRun
 from .state import State
 
@@ -34,6 +37,8 @@ class Kinematics:
         self._model, self._state, self._rigid = model, state, rigid
         self._drives = [(b, drive) for b, drive in enumerate(model.drives) if drive is not None]
         self._position, self._orientation = np.zeros((0, 3)), np.zeros((0, 4))
+        self._held: list[tuple[int, Drive]] = []
+        self._number = 0
 
     def aim(self, number: int) -> None:
         """Give what is animated the velocities that take it to where its keys want it at the end of interval
@@ -41,6 +46,7 @@ class Kinematics:
         """
         model, state = self._model, self._state
         asm, interval = state.assemblies, model.settings.interval
+        self._held, self._number = [], number
         slots: list[int] = []
         positions: list[Array] = []
         orientations: list[Array] = []
@@ -57,6 +63,7 @@ class Kinematics:
                     self._rigid.place_everything()  # it stops here: its shapes are placed once more
                 asm.motion[slot] = Motion.KINEMATIC if moves else Motion.FIXED
                 asm.velocity[slot], asm.angular_velocity[slot] = (velocity, angular) if moves else (0.0, 0.0)
+                self._held.append((int(slot), drive))
                 if moves:
                     slots.append(int(slot))
                     positions.append(to)
@@ -64,6 +71,21 @@ class Kinematics:
         self._rigid.set_kinematic(np.array(slots, np.int64))
         self._position = np.array(positions).reshape(-1, 3)
         self._orientation = np.array(orientations).reshape(-1, 4)
+
+    def accelerations(self) -> Iterator[tuple[int, Array, Array]]:
+        """Slots that an animation holds, with their acceleration (3,) [m/s2] and angular acceleration (3,) [rad/s2]
+        from the last interval to this one. What moves in the first interval is taken to have moved before.
+        """
+        interval, number = self._model.settings.interval, max(self._number, 1)
+        for slot, drive in self._held:
+            rest = self._state.assemblies.rest_center[slot]
+            places, turns = [], []
+            for k in (-1, 0, 1):
+                place, turn = drive.at((number + k) * interval)
+                places.append(place + rotation_matrix(turn) @ (rest - drive.pivot))
+                turns.append(turn)
+            spin = [rotation_vector_between(a, b) for a, b in pairwise(turns)]
+            yield slot, (places[2] - 2.0 * places[1] + places[0]) / interval**2, (spin[1] - spin[0]) / interval**2
 
     def arrive(self) -> None:
         """Put what is animated where it was aimed at: substeps come there but for rounding."""
@@ -96,6 +118,10 @@ class BodyChannels:
             column[own] = now
             if channel.of == "gravity":
                 self._weigh_anew(own, waking)
+            elif waking:
+                state = self._state
+                for slot in np.unique(state.piece_assembly[own]):  # it, and what lies on it or it lies on
+                    wake_around(slot, model.hulls.piece, state.piece_assembly, state.contact_cache, state.assemblies)
 
     def _weigh_anew(self, pieces: np.ndarray, waking: bool) -> None:
         model, state = self._model, self._state

@@ -14,7 +14,7 @@ from typing import Any
 import numpy as np
 
 from ..document import Shot
-from .bonds import Bonds, LoadPaths
+from .bonds import Bonds
 from .control import RECORD, Control, Hands, Recording, record, recording_of, written_in
 from .events import EventLog
 from .field_actions import ActiveFields
@@ -23,6 +23,7 @@ from .frame import Frame, snapshot
 from .impacts import Impacts
 from .kinematics import BodyChannels, Kinematics, with_own_columns
 from .limits import Limits
+from .load_paths import LoadPaths
 from .maps import RunMaps
 from .model import Model
 from .releases import Releases
@@ -43,10 +44,10 @@ class Run:
         self.log = EventLog(model, state)
         self.rigid = RigidRun(model, state)
         self.bonds = Bonds(model, state, self.rigid, self.log)
-        self.load_paths = LoadPaths(model, state, self.rigid, self.bonds)
         self.releases = Releases(model, state, self.rigid, self.bonds, self.log)
         self.tie_breaks = TieBreaks(model, state, self.rigid, self.log)
         self.kinematics = Kinematics(model, state, self.rigid)
+        self.load_paths = LoadPaths(model, state, self.rigid, self.bonds, self.kinematics)
         self.channels = BodyChannels(model, state)
         self.impacts = Impacts(model, state, self.rigid, self.log)
         self.limits = Limits(model, state, self.log)
@@ -61,7 +62,9 @@ class Run:
         model, state = self.model, self.state
         self.shot = shot
         self.active_fields = ActiveFields(shot, model, state)
-        self.fields = FieldEffects(self.active_fields, model, state, self.rigid, self.bonds, self.releases, self.log)
+        self.fields = FieldEffects(
+            self.active_fields, model, state, self.rigid, self.bonds, self.load_paths, self.releases, self.log
+        )
         self.maps = RunMaps(shot, model, state)
         self.channels.read(shot)
         self._hears_impacts = any(item.on and item.cue.kind == "impact" for item in shot.fields)
@@ -99,13 +102,14 @@ class Run:
             self._take(control)
         per_frame = self.model.intervals_per_frame
         self.limits.begin_frame()
-        self.load_paths.follow()
         for k in range(per_frame):
             number = self.state.frame * per_frame + k
             self.channels.apply(number)
             self.releases.release_due(number)
             self.kinematics.aim(number)
-            self.fields.act(number, self.hands.acceleration())
+            acting = self.fields.act(number, self.hands.acceleration())
+            if k == 0:
+                self.load_paths.follow(acting)
             solved = self._solve_interval()
             if solved and self._hears_impacts:
                 self.fields.fire_impact_cues(number, self.impacts)

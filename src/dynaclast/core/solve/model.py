@@ -123,19 +123,23 @@ class Release(NamedTuple):
 class BondTable(NamedTuple):
     """Bonds, and which of them each piece has.
 
-    piece      : (B, 2) int32
-    strength   : (B,) float64, [N]
-    center     : (B, 3) float64, [m], at the opening pose
-    area       : (B,) float64, [m2]
-    tier       : (B,) uint8
-    link_start : (P + 1,) int32, into link
-    link       : (2 B,) int32, bonds of each piece, ascending
+    piece         : (B, 2) int32
+    strength      : (B,) float64, [N]
+    center        : (B, 3) float64, [m], of its face, at the opening pose
+    area          : (B,) float64, [m2]
+    normal        : (B, 3) float64, unit, from the first piece to the second, at the opening pose
+    second_moment : (B, 3, 3) float64, [m4], of the face about its centre, likewise
+    tier          : (B,) uint8
+    link_start    : (P + 1,) int32, into link
+    link          : (2 B,) int32, bonds of each piece, ascending
     """
 
     piece: Index
     strength: Array
     center: Array
     area: Array
+    normal: Array
+    second_moment: Array
     tier: Flags
     link_start: Index
     link: Index
@@ -281,11 +285,10 @@ class Model:
         return out
 
 
-def bond_table(piece: Index, strength: Array, center: Array, area: Array, tier: Flags, pieces: int) -> BondTable:
-    """A bond table with the bonds of each of so many pieces; arguments as its columns."""
-    ends = piece.reshape(-1)
-    owner = np.repeat(np.arange(len(piece)), 2)
+def linked(bonds: BondTable, pieces: int) -> BondTable:
+    """A bond table with the bonds of each of so many pieces filled in."""
+    ends = bonds.piece.reshape(-1)
+    owner = np.repeat(np.arange(len(bonds.piece)), 2)
     order = np.argsort(ends, kind="stable")
     start = np.searchsorted(ends[order], np.arange(pieces + 1)).astype(np.int32)
-    pairs = np.ascontiguousarray(piece, dtype=np.int32).reshape(-1, 2)
-    return BondTable(pairs, strength, center.reshape(-1, 3), area, tier, start, owner[order].astype(np.int32))
+    return bonds._replace(link_start=start, link=owner[order].astype(np.int32))

@@ -16,7 +16,7 @@ import zstandard
 from ..arrays import Array, Flag, Flags, Index, Int, Mat3, Mat4x3, Scalar, Vec3, Vec4, allocate
 from ..errors import InputError
 
-FORMAT = 2
+FORMAT = 3
 """Grows when what is packed is named or meant otherwise: what an older program packed is not gone on from."""
 
 NOT_MEASURED = 1.0e3
@@ -40,12 +40,12 @@ class Assemblies(NamedTuple):
     motion            : (A,) uint8, Motion
     asleep            : (A,) uint8
     piece_count       : (A,) int32
-    mean_speed        : (A,) float64, [m/s], smoothed over a few intervals
-    sleep_timer       : (A,) float64, [s], how long it has been slow
-    slip_time         : (A,) float64, [s], how long it has slid without a break
+    mean_speed        : (A,) float64, [m/s], smoothed over some intervals
+    mean_velocity     : (A, 3) float64, [m/s], likewise
+    mean_angular_velocity : (A, 3) float64, [rad/s], likewise
     dwell_position    : (A, 3) float64, [m], where it was when dwell_time began
     dwell_orientation : (A, 4) float64
-    dwell_time        : (A,) float64, [s], how long it has hardly left that place
+    dwell_time        : (A,) float64, [s], how long it has not left that place
     age               : (A,) float64, [s], since it came to be, at the start or by a split; 1 at most
     gravity_scale     : (A,) float64, by its pieces' masses
     sleep_island      : (A,) int32, lowest slot of the island it sleeps in, -1 while awake
@@ -66,8 +66,8 @@ class Assemblies(NamedTuple):
     asleep: Flag
     piece_count: Int
     mean_speed: Scalar
-    sleep_timer: Scalar
-    slip_time: Scalar
+    mean_velocity: Vec3
+    mean_angular_velocity: Vec3
     dwell_position: Vec3
     dwell_orientation: Vec4
     dwell_time: Scalar
@@ -91,6 +91,8 @@ class ContactCache(NamedTuple):
     normal_b              : (K, 3) float64, in that of b
     feature               : (K,) int32, reference face + 1, negative if it is b's; 0 for an edge or a corner
     normal_impulse        : (K, 4) float64, [N s], of the last substep
+    total_impulse         : (K, 4) float64, [N s], normal, over the last interval
+    mean_force            : (K, 3) float64, [N], world, on a, friction and all, smoothed over some intervals
     friction_impulse      : (K, 4) float64, [N s], world x, y, z, and torsional [N m s], of the last substep
     impact_impulse        : (K,) float64, [N s], of an impact in the last interval
     """
@@ -107,6 +109,8 @@ class ContactCache(NamedTuple):
     normal_b: Vec3
     feature: Int
     normal_impulse: Vec4
+    total_impulse: Vec4
+    mean_force: Vec3
     friction_impulse: Vec4
     impact_impulse: Scalar
 
@@ -127,7 +131,6 @@ class State:
     hold           : (P,) uint8, Hold of each piece now
     tie_broken     : (T,) uint8
     tie_impulse    : (T, 8) float64, what each tie ended the last interval with (rigid.joints)
-    load_path_due  : int, 1 where weight must be followed through the bonds again, since something parted
     memory         : what fields and falloffs remember, by their own keys
     """
 
@@ -139,7 +142,6 @@ class State:
     hold: Flags
     tie_broken: Flags
     tie_impulse: Array
-    load_path_due: int = 1
     memory: dict[str, Array] = field(default_factory=dict)
     contact_cache: ContactCache = field(default_factory=make_contact_cache)
 

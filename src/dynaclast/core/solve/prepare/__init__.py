@@ -23,7 +23,7 @@ from ...timeline.channels import shared_at
 from ..collision import HullShop, pack_hulls
 from ..control import reserved
 from ..elements import target_masks
-from ..model import Hold, Hulls, LoadPath, Model, Settings, bond_table
+from ..model import Hold, Hulls, LoadPath, Model, Settings, linked
 from ..rigid.hulls import Hull
 from ..state import State
 from .motion import drives_of, hold_of, releases
@@ -93,10 +93,10 @@ def build_model(
     body_first = np.cumsum([0] + [p.count for p in built]).astype(np.int32)
     hulls, solid = _hulls(shot, based, body_first, resolve)
     table = piece_table(shot, built)
-    bond_piece, area, center, strength, tier = gather_bonds(shot, built, body_first)
+    bonds = gather_bonds(shot, built, body_first)
     piece_tier = np.concatenate([np.zeros(0, np.int32), *((p.path >= 0).sum(axis=1, dtype=np.int32) for p in built)])
-    held = _Held(table.hold, np.where(table.hold == Hold.DRIVEN, table.body, -1).astype(np.int32), strength)
-    _anchor(shot, held, table.rest_center, center, _masks(shot, table.body, bond_piece, piece_tier, tier))
+    held = _Held(table.hold, np.where(table.hold == Hold.DRIVEN, table.body, -1).astype(np.int32), bonds.strength)
+    _anchor(shot, held, table.rest_center, bonds.center, _masks(shot, table.body, bonds.piece, piece_tier, bonds.tier))
     reserved(held.hold, table.body, [b.name for b in shot.bodies], reserve)
     table = table._replace(hold=held.hold, chunk=first_chunks(built, body_first))
     searches, substeps = intervals(shot.quality, shot.timing.fps)
@@ -116,7 +116,7 @@ def build_model(
         body_first=body_first,
         hulls=hulls,
         pieces=table,
-        bonds=bond_table(bond_piece, held.strength, center, area, tier, len(table.mass)),
+        bonds=linked(bonds._replace(strength=held.strength), len(table.mass)),
         settings=settings,
         start_velocity=np.array([b.velocity for b in shot.bodies], float).reshape(-1, 3),
         start_angular_velocity=np.array([b.spin for b in shot.bodies], float).reshape(-1, 3),

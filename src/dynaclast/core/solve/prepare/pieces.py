@@ -4,14 +4,26 @@ from __future__ import annotations
 
 import numpy as np
 
-from ...arrays import Array, Flags, Index, allocate
+from ...arrays import Index, allocate
 from ...document import Body, Shot
 from ...fracture.bonds import bond_strengths, bonds_cut, placed
 from ...fracture.build import Resolve, build_pieces, content_key
 from ...fracture.pieces import Pieces
 from ...geometry.rotations import rotation_matrix
-from ..model import PieceTable
+from ..model import BondTable, PieceTable
 from .motion import hold_of
+
+NO_LINKS = np.zeros(0, np.int32), np.zeros(0, np.int32)
+NO_BONDS = BondTable(
+    np.zeros((0, 2), np.int32),
+    np.zeros(0),
+    np.zeros((0, 3)),
+    np.zeros(0),
+    np.zeros((0, 3)),
+    np.zeros((0, 3, 3)),
+    np.zeros(0, np.uint8),
+    *NO_LINKS,
+)
 
 
 def build_each_once(bodies: list[Body], resolve: Resolve) -> list[Pieces]:
@@ -76,30 +88,23 @@ def tier_chunks(built: list[Pieces], piece_body: Index) -> Index:
     return out
 
 
-def gather_bonds(shot: Shot, built: list[Pieces], body_first: Index) -> tuple[Index, Array, Array, Array, Flags]:
-    """Bonds of all bodies but those cut by hand: pieces (B, 2), area (B,), centre (B, 3), strength (B,) [N], tier
-    (B,).
-    """
-    piece, area, center, strength, tier = (
-        [np.zeros((0, 2), np.int32)],
-        [np.zeros(0)],
-        [np.zeros((0, 3))],
-        [np.zeros(0)],
-        [np.zeros(0, np.uint8)],
-    )
+def gather_bonds(shot: Shot, built: list[Pieces], body_first: Index) -> BondTable:
+    """Bonds of all bodies but those cut by hand, before fields act on them."""
+    parts = []
     for body, pieces, first in zip(shot.bodies, built, body_first, strict=False):
         if body.bonds is None or not len(pieces.bond_area):
             continue
-        keep = ~bonds_cut(body, pieces)
-        piece.append(pieces.bond_piece[keep] + np.int32(first))
-        area.append(pieces.bond_area[keep])
-        center.append(placed(body, pieces.bond_center[keep]))
-        strength.append(bond_strengths(body, pieces)[keep])
-        tier.append(pieces.bond_tier[keep])
-    return (
-        np.concatenate(piece),
-        np.concatenate(area),
-        np.concatenate(center),
-        np.concatenate(strength),
-        np.concatenate(tier),
-    )
+        keep, turn = ~bonds_cut(body, pieces), rotation_matrix(body.place.rotation)
+        parts.append(
+            BondTable(
+                pieces.bond_piece[keep] + np.int32(first),
+                bond_strengths(body, pieces)[keep],
+                placed(body, pieces.bond_center[keep]),
+                pieces.bond_area[keep],
+                pieces.bond_normal[keep] @ turn.T,
+                turn @ pieces.bond_second_moment[keep] @ turn.T,
+                pieces.bond_tier[keep],
+                *NO_LINKS,
+            )
+        )
+    return BondTable(*(np.concatenate(column) for column in zip(NO_BONDS, *parts, strict=True)))

@@ -61,8 +61,6 @@ def _gather(members: Index, n: int, pieces: PieceTable, reach: Array, asm: Assem
     asm.motion[slot] = Motion.FIXED if held else Motion.DYNAMIC
     asm.asleep[slot] = 0
     asm.mean_speed[slot] = NOT_MEASURED
-    asm.sleep_timer[slot] = 0.0
-    asm.slip_time[slot] = 0.0
     asm.dwell_time[slot] = 0.0
     asm.age[slot] = 0.0
     asm.sleep_island[slot] = -1
@@ -167,7 +165,6 @@ def wake(slot: int, asm: Assemblies) -> None:
         if asm.asleep[a] and asm.sleep_island[a] == island:
             asm.asleep[a] = 0
             asm.sleep_island[a] = -1
-            asm.sleep_timer[a] = 0.0
             asm.dwell_time[a] = 0.0
             asm.mean_speed[a] = NOT_MEASURED
 
@@ -177,7 +174,6 @@ def wake_one(slot: int, asm: Assemblies) -> None:
     """Wake an assembly alone: what it sleeps against stays."""
     asm.asleep[slot] = 0
     asm.sleep_island[slot] = -1
-    asm.sleep_timer[slot] = 0.0
     asm.dwell_time[slot] = 0.0
     asm.mean_speed[slot] = NOT_MEASURED
 

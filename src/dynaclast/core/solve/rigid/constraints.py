@@ -62,6 +62,7 @@ class ContactConstraints(NamedTuple):
     tangent_jacobian     : (M, 2, 12) float64, at the middle of the patch
     tangent_mass         : (M, 2) float64, [kg], effective
     friction_impulse     : (M, 2) float64, [N s]
+    total_friction       : (M, 3) float64, [N s], world frame, summed over the interval
     torsional_mass       : (M,) float64, [kg m2], effective, about the normal
     torsional_impulse    : (M,) float64, [N m s]
     torsional_radius     : (M,) float64, [m], lever of friction about the normal
@@ -98,6 +99,7 @@ class ContactConstraints(NamedTuple):
     tangent_jacobian: Mat2x12
     tangent_mass: Vec2
     friction_impulse: Vec2
+    total_friction: Vec3
     torsional_mass: Scalar
     torsional_impulse: Scalar
     torsional_radius: Scalar
@@ -445,6 +447,8 @@ def _open_contact(
     ps = hulls.piece[s]
     g = np.sqrt(gravity[0] ** 2 + gravity[1] ** 2 + gravity[2] ** 2)
     contacts.cache_index[r], contacts.body_a[r], contacts.body_b[r] = k, a, b
+    for c in range(3):
+        contacts.total_friction[r, c] = 0.0
     contacts.bound[r, 0], contacts.bound[r, 1] = hulls.bound[s], hulls.bound[t] if t >= 0 else 0.0
     contacts.size[r] = min(pieces.size[ps], pieces.size[hulls.piece[t]]) if t >= 0 else pieces.size[ps]
     contacts.characteristic_speed[r] = np.sqrt(max(g, 1.0) * contacts.size[r])

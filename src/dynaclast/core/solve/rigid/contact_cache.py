@@ -189,8 +189,10 @@ def _is_dormant(cache: ContactCache, k: int, hulls: Hulls, piece_assembly: Index
 
 @kernel(inline=True)
 def clear_impulses(cache: ContactCache, k: int) -> None:
+    for c in range(3):
+        cache.mean_force[k, c] = 0.0
     for c in range(4):
-        cache.normal_impulse[k, c] = 0.0
+        cache.normal_impulse[k, c] = cache.total_impulse[k, c] = 0.0
         cache.friction_impulse[k, c] = 0.0
 
 
@@ -202,11 +204,11 @@ def _move_entry(cache: ContactCache, k: int, n: int) -> None:
     cache.impact_impulse[n] = cache.impact_impulse[k]
     cache.point_count[n], cache.feature[n] = cache.point_count[k], cache.feature[k]
     for c in range(3):
-        cache.normal[n, c] = cache.normal[k, c]
+        cache.normal[n, c], cache.mean_force[n, c] = cache.normal[k, c], cache.mean_force[k, c]
         cache.normal_a[n, c] = cache.normal_a[k, c]
         cache.normal_b[n, c] = cache.normal_b[k, c]
     for c in range(4):
-        cache.normal_impulse[n, c] = cache.normal_impulse[k, c]
+        cache.normal_impulse[n, c], cache.total_impulse[n, c] = cache.normal_impulse[k, c], cache.total_impulse[k, c]
         cache.friction_impulse[n, c] = cache.friction_impulse[k, c]
     for i in range(cache.point_count[k]):
         for c in range(3):

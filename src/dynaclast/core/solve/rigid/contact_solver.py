@@ -37,6 +37,10 @@ Velocities = tuple[Vector, Vector, Vector, Vector]
 """Velocity and angular velocity of body a, then of body b."""
 
 
+STEADY_TIME = 0.04
+"""What presses for less time than this [s] hardly counts as a steady load."""
+
+
 @kernel(inline=True)
 def _relative_velocity(d: Array, j: Array, va: Vector, wa: Vector, vb: Vector, wb: Vector) -> float:
     """Velocity of a against b along a direction at a constraint's point [m/s].
@@ -428,6 +432,10 @@ def set_target_velocities(
 def accumulate_impulses(contacts: ContactConstraints, count: int) -> None:
     """Add a substep's impulses to those of the interval."""
     for r in range(count):
+        t, q = contacts.tangent[r, 0], contacts.tangent[r, 1]
+        d1, d2 = contacts.friction_impulse[r, 0], contacts.friction_impulse[r, 1]
+        for c in range(3):
+            contacts.total_friction[r, c] += d1 * t[c] + d2 * q[c]
         for i in range(contacts.point_count[r]):
             contacts.total_impulse[r, i] += contacts.normal_impulse[r, i]
             if contacts.target_velocity[r, i] > 0.0:  # a bounce is over at once
@@ -455,9 +463,12 @@ def impact_impulse(contacts: ContactConstraints, r: int, share: float) -> float:
 
 
 @kernel
-def store_impulses(contacts: ContactConstraints, count: int, cache: ContactCache, share: float, out: Array) -> int:
+def store_impulses(
+    contacts: ContactConstraints, count: int, cache: ContactCache, interval: float, share: float, out: Array
+) -> int:
     """Write the last substep's impulses and the impacts back to the cache.
 
+    interval : float, [s]
     out     : (count,) float64, [N s], out: impulse of the points of each manifold that met faster than this share of
               the characteristic speed
     Returns : how many manifolds have any
@@ -465,7 +476,16 @@ def store_impulses(contacts: ContactConstraints, count: int, cache: ContactCache
     hard = 0
     for r in range(count):
         store_contact_impulses(contacts, r, cache)
-        cache.impact_impulse[contacts.cache_index[r]] = impact_impulse(contacts, r, IMPACT_SPEED)
+        k = contacts.cache_index[r]
+        cache.impact_impulse[k] = impact_impulse(contacts, r, IMPACT_SPEED)
+        whole = 0.0
+        for i in range(4):
+            cache.total_impulse[k, i] = contacts.total_impulse[r, i]
+            whole += contacts.total_impulse[r, i]
+        if cache.impact_impulse[k] == 0.0:
+            for c in range(3):
+                force = (whole * contacts.normal[r, c] + contacts.total_friction[r, c]) / interval
+                cache.mean_force[k, c] += interval / (interval + STEADY_TIME) * (force - cache.mean_force[k, c])
         out[r] = impact_impulse(contacts, r, share)
         hard += out[r] > 0.0
     return hard

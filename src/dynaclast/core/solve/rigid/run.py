@@ -211,7 +211,14 @@ class RigidRun:
         met faster than this share of its characteristic speed (M,) [N s], None where none did.
         """
         out = np.empty(self.contact_count)
-        any_hard = store_impulses(self.constraints.contacts, self.contact_count, self.state.contact_cache, share, out)
+        any_hard = store_impulses(
+            self.constraints.contacts,
+            self.contact_count,
+            self.state.contact_cache,
+            self.model.settings.interval,
+            share,
+            out,
+        )
         return out if any_hard else None
 
     def joint_loads(self) -> tuple[Index, Array] | None:

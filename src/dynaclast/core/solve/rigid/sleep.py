@@ -1,4 +1,8 @@
-"""Sleep: what has been slow for half a second costs nothing until something wakes it.
+"""Sleep: what is in balance for half a second costs nothing until something wakes it.
+
+Slow is not still: what falls slowly, leans past tipping, swings a little or creeps gets away from its place, while what
+bears itself trembles about it. So stillness is measured by distance, over half a second, against what the least lack of
+balance would do; and only what is held up, in the end, by something fixed or asleep can rest.
 
 What can fall asleep is a *node* of one union-find: the first nodes are assemblies by their slots, and bodies of other
 matter follow. What falls asleep together and touches is one island, which an impact wakes together.
@@ -18,25 +22,28 @@ from ..state import NOT_MEASURED, Assemblies
 from .constraints import ContactConstraints
 from .joints import Joints
 
-SLEEP_SPEED = 0.03
-"""An assembly is slow below this share of sqrt(g * size) [m/s]."""
+BALANCE = 8e-4
+"""What rests is out of balance by less than this share of gravity: in SLEEP_AFTER it comes no farther than that would
+take it from rest."""
+JOINT_BALANCE = 4e-5
+"""The same of what hangs from joints, which do not tremble."""
+LEAST_GRAVITY = 0.1
+"""Where there is less gravity [m/s2], balance is measured against this."""
 SLEEP_AFTER = 0.5
-"""Seconds of slowness after which an island sleeps."""
+"""Seconds without leaving its place after which an island sleeps."""
+SLOW_SPEED = 0.03
+"""An assembly is slow below this share of sqrt(g * size) [m/s]."""
 CREEP_SHARE = 0.06
-"""Sliding slower than this share of the sleep speed is trembling, not sliding."""
+"""Sliding slower than this share of the slow speed is trembling, not sliding."""
 FULL_FRICTION = 0.999
 """Friction is used up from this share of the cone on."""
-DWELL_SHARE = 0.03
-"""A body that in DWELL_AFTER seconds moves less than this share of its radius, and turns less than twice as many
-radians, trembles in place."""
-DWELL_AFTER = 0.75
-SLIDING_AFTER = 0.06
-"""Seconds of sliding without a break after which it is believed, and neither damped nor put to sleep."""
-REST_DAMPING = 6.0
-"""Damping of slow assemblies [1/s], so that the last tremble dies away."""
+COHERENT = 0.5
+"""Motion whose mean over some intervals is more than this share of its mean speed leads somewhere."""
+TREMBLE_DAMPING = 25.0
+"""Damping [1/s] of what is slow, lies on something, and moves to and fro: the solver's own trembling dies away."""
 FASTEST = 100.0
 """Speeds are smoothed up to this [m/s]."""
-SMOOTHING = 0.25
+SMOOTHING = 0.1
 """Share of the newest speed in the mean."""
 
 
@@ -50,6 +57,7 @@ class SleepScratch(NamedTuple):
     jointed   : (n,) uint8
     restless  : (n,) uint8, not still for long enough
     awake     : (n,) uint8, it stays awake
+    grounded  : (n,) uint8, of roots: something fixed or asleep holds it up
     """
 
     parent: Int
@@ -59,6 +67,7 @@ class SleepScratch(NamedTuple):
     jointed: Flag
     restless: Flag
     awake: Flag
+    grounded: Flag
 
 
 @kernel(inline=True)
@@ -71,9 +80,9 @@ def _load(contacts: ContactConstraints, r: int) -> float:
 
 
 @kernel(inner=True)
-def _sleep_speed(asm: Assemblies, a: int, g: float) -> float:
+def _slow_speed(asm: Assemblies, a: int, g: float) -> float:
     """Speed below which an assembly is slow [m/s]; g [m/s2]."""
-    return SLEEP_SPEED * np.sqrt(max(g, 1.0) * asm.radius[a] * 2.0)
+    return SLOW_SPEED * np.sqrt(max(g, 1.0) * asm.radius[a] * 2.0)
 
 
 @kernel(inner=True)
@@ -98,22 +107,21 @@ def _find_sliding(asm: Assemblies, contacts: ContactConstraints, count: int, g: 
                 )
             creep += v * v
         size = max(asm.radius[a], asm.radius[b])
-        if creep > (CREEP_SHARE * SLEEP_SPEED) ** 2 * max(g, 1.0) * size * 2.0:
+        if creep > (CREEP_SHARE * SLOW_SPEED) ** 2 * max(g, 1.0) * size * 2.0:
             sliding[a] = 1
             sliding[b] = 1
 
 
 @kernel(inner=True)
-def _update_dwell(asm: Assemblies, a: int, dt: float, slides: bool) -> None:
-    """Count how long the body has hardly left its place, however it trembles there."""
+def _update_dwell(asm: Assemblies, a: int, dt: float, farthest: float) -> None:
+    """Count how long no point of a body has left its place by more than ``farthest`` [m]."""
     d2, dot = 0.0, 0.0
     for c in range(3):
         d2 += (asm.position[a, c] - asm.dwell_position[a, c]) ** 2
     for c in range(4):
         dot += asm.orientation[a, c] * asm.dwell_orientation[a, c]
-    # half the angle between the two orientations has cosine |dot|
-    near = d2 < (DWELL_SHARE * asm.radius[a]) ** 2 and abs(dot) > 1.0 - 0.5 * DWELL_SHARE**2
-    if asm.dwell_time[a] > 0.0 and not slides and near:
+    angle = np.sqrt(8.0 * max(0.0, 1.0 - abs(dot)))  # half of it has cosine |dot|
+    if asm.dwell_time[a] > 0.0 and np.sqrt(d2) + angle * asm.radius[a] <= farthest:
         asm.dwell_time[a] += dt
         return
     asm.dwell_time[a] = 1e-9
@@ -148,30 +156,35 @@ def _mark_support(
 
 
 @kernel(inner=True)
-def _update_timer(asm: Assemblies, a: int, g: float, dt: float, scratch: SleepScratch) -> None:
-    """Smooth the speed, count stillness, and damp what is slow and lies on something. A body up to twice too fast
-    counts its stillness slowly down instead of starting over.
-    """
+def _is_coherent(asm: Assemblies, a: int) -> bool:
+    """Bring the means of a body's motion up to date; whether it leads somewhere, or goes to and fro."""
     v, w = asm.velocity[a], asm.angular_velocity[a]
     speed = np.sqrt(v[0] ** 2 + v[1] ** 2 + v[2] ** 2) + np.sqrt(w[0] ** 2 + w[1] ** 2 + w[2] ** 2) * asm.radius[a]
-    mean = asm.mean_speed[a]
-    capped = min(speed, FASTEST)
-    asm.mean_speed[a] = capped if mean > 0.5 * NOT_MEASURED else mean + SMOOTHING * (capped - mean)
-    limit = _sleep_speed(asm, a, g)
-    asm.slip_time[a] = asm.slip_time[a] + dt if scratch.sliding[a] else 0.0
-    slides = asm.slip_time[a] >= SLIDING_AFTER
-    _update_dwell(asm, a, dt, slides)
-    if asm.mean_speed[a] < limit and not slides:
-        asm.sleep_timer[a] += dt
-        free = scratch.sliding[a] or scratch.carried[a] or scratch.jointed[a] or not scratch.supported[a]
-        damping = 1.0 if free else max(0.0, 1.0 - REST_DAMPING * dt)
-        for c in range(3):
-            asm.velocity[a, c] *= damping
-            asm.angular_velocity[a, c] *= damping
-    elif asm.mean_speed[a] < 2.0 * limit:
-        asm.sleep_timer[a] = max(0.0, asm.sleep_timer[a] - 0.5 * dt)
-    else:
-        asm.sleep_timer[a] = 0.0
+    share = 1.0 if asm.mean_speed[a] > 0.5 * NOT_MEASURED else SMOOTHING
+    asm.mean_speed[a] += share * (min(speed, FASTEST) - asm.mean_speed[a])
+    linear, angular = 0.0, 0.0
+    for c in range(3):
+        asm.mean_velocity[a, c] += share * (v[c] - asm.mean_velocity[a, c])
+        asm.mean_angular_velocity[a, c] += share * (w[c] - asm.mean_angular_velocity[a, c])
+        linear += asm.mean_velocity[a, c] ** 2
+        angular += asm.mean_angular_velocity[a, c] ** 2
+    return np.sqrt(linear) + np.sqrt(angular) * asm.radius[a] > COHERENT * asm.mean_speed[a]  # type: ignore[no-any-return]
+
+
+@kernel(inner=True)
+def _update_stillness(asm: Assemblies, a: int, g: float, dt: float, scratch: SleepScratch) -> None:
+    """Count how long a body has stayed in its place, and damp its trembling."""
+    coherent = _is_coherent(asm, a)
+    pull = max(g * abs(asm.gravity_scale[a]), LEAST_GRAVITY)
+    share = BALANCE if scratch.supported[a] else JOINT_BALANCE
+    _update_dwell(asm, a, dt, 0.5 * share * pull * SLEEP_AFTER * SLEEP_AFTER)
+    free = scratch.sliding[a] or scratch.carried[a] or scratch.jointed[a] or not scratch.supported[a]
+    if coherent or free or not asm.mean_speed[a] < _slow_speed(asm, a, g):
+        return
+    damping = max(0.0, 1.0 - TREMBLE_DAMPING * dt)
+    for c in range(3):
+        asm.velocity[a, c] *= damping
+        asm.angular_velocity[a, c] *= damping
 
 
 @kernel(inner=True)
@@ -191,7 +204,7 @@ def _keep_awake(
     ground = len(asm.alive) - 1
     for k in range(len(awake)):
         a = awake[k]
-        if asm.sleep_timer[a] < SLEEP_AFTER and asm.dwell_time[a] < DWELL_AFTER:
+        if asm.dwell_time[a] < SLEEP_AFTER:
             restless[a] = 1
             scratch.awake[a] = 1
     for r in range(tied.active[0]):
@@ -206,14 +219,42 @@ def _keep_awake(
         a, b = contacts.body_a[r], contacts.body_b[r]
         if _load(contacts, r) <= 0.0 or not _may_sleep(asm, a, b):
             continue
-        if restless[a] and not asm.mean_speed[a] < _sleep_speed(asm, a, g):
+        if restless[a] and not asm.mean_speed[a] < _slow_speed(asm, a, g):
             scratch.awake[b] = 1
-        if restless[b] and not asm.mean_speed[b] < _sleep_speed(asm, b, g):
+        if restless[b] and not asm.mean_speed[b] < _slow_speed(asm, b, g):
             scratch.awake[a] = 1
     for k in range(len(awake)):
         a = awake[k]
-        if scratch.carried[a] or not (scratch.supported[a] or scratch.jointed[a]):
+        held_up = scratch.grounded[find_root(scratch.parent, np.int64(a))]
+        if scratch.carried[a] or not held_up:
             scratch.awake[a] = 1
+
+
+@kernel(inner=True)
+def _find_grounded(
+    asm: Assemblies, contacts: ContactConstraints, contact_count: int, tied: Joints, scratch: SleepScratch
+) -> None:
+    """Join what presses on, or is joined to, one another, and mark of each such group whether something that is not
+    moved by forces now bears it.
+    """
+    for r in range(contact_count):
+        if _load(contacts, r) > 0.0:
+            _bear(asm, contacts.body_a[r], contacts.body_b[r], scratch)
+    for r in range(tied.active[0]):
+        _bear(asm, tied.constraints.body_a[r], tied.constraints.body_b[r], scratch)
+    for a in range(len(asm.alive)):
+        if scratch.grounded[a]:
+            scratch.grounded[find_root(scratch.parent, np.int64(a))] = 1
+
+
+@kernel(inner=True)
+def _bear(asm: Assemblies, a: int, b: int, scratch: SleepScratch) -> None:
+    """One holds the other up."""
+    if _may_sleep(asm, a, b):
+        unite(scratch.parent, np.int64(a), np.int64(b))
+        return
+    for x in (a, b):
+        scratch.grounded[x] = 1
 
 
 @kernel(inline=True)
@@ -253,14 +294,17 @@ def update_sleep(
     for n in range(len(scratch.parent)):
         scratch.parent[n] = n
         scratch.sliding[n] = scratch.supported[n] = scratch.carried[n] = 0
-        scratch.jointed[n] = scratch.restless[n] = scratch.awake[n] = 0
+        scratch.jointed[n] = scratch.restless[n] = scratch.awake[n] = scratch.grounded[n] = 0
     for a in range(len(asm.alive)):
         asm.age[a] = min(1.0, asm.age[a] + settings.interval)
     _find_sliding(asm, contacts, contact_count, g, scratch.sliding)
     _mark_support(asm, contacts, contact_count, tied, scratch)
     for k in range(len(awake)):
-        _update_timer(asm, awake[k], g, settings.interval, scratch)
+        _update_stillness(asm, awake[k], g, settings.interval, scratch)
+    _find_grounded(asm, contacts, contact_count, tied, scratch)
     _keep_awake(asm, awake, contacts, contact_count, tied, g, scratch)
+    for n in range(len(scratch.parent)):
+        scratch.parent[n] = n
     for r in range(contact_count):
         _couple(asm, contacts.body_a[r], contacts.body_b[r], scratch)
     for r in range(tied.active[0]):

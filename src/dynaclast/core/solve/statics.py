@@ -1,0 +1,243 @@
+"""Forces in bonds: a static solve on the bond graph.
+
+Every piece is a rigid node of six freedoms, every bond an elastic layer in its face: a linear spring at the face's
+centre, along its normal with A / L and across it with 0.4 A / L, and against turning with the face's own second moments
+of area, I / L about each axis in the face and 0.4 J / L about its normal; L is how far both pieces' centres are from
+the face, of pieces that are held 0. The material's stiffness drops out of the forces. Source: direct stiffness method
+(Przemieniecki 1968, "Theory of Matrix Structural Analysis"), with rigid offsets from centre to face.
+
+What nothing holds is balanced by its own inertia first (d'Alembert): then it bears itself.
+"""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+from scipy.sparse import coo_matrix, csc_matrix
+from scipy.sparse.linalg import splu
+
+from ..arrays import Array, Index, Mask
+
+SHEAR = 0.4
+"""Stiffness across the face as a share of that along it: G / E of stone-like materials."""
+PRESSED = 10.0
+"""A pressed face carries so many times as much as a pulled one: compressive over tensile strength of stone and
+concrete.
+"""
+SHORTEST = 1e-3
+"""L is at least this share of a face's size."""
+GRIP = 0.6
+"""Friction of a pressed face: shear up to this share of the pressure loads no bond (Mohr and Coulomb)."""
+
+
+class Faces(NamedTuple):
+    """Faces of bonds in one frame; B of them.
+
+    piece         : (B, 2) int32
+    center        : (B, 3) float64, [m]
+    area          : (B,) float64, [m2]
+    normal        : (B, 3) float64, unit, from the first piece to the second
+    second_moment : (B, 3, 3) float64, [m4], about the centre
+    """
+
+    piece: Index
+    center: Array
+    area: Array
+    normal: Array
+    second_moment: Array
+
+    def at(self, rows: Index) -> Faces:
+        return Faces(self.piece[rows], self.center[rows], self.area[rows], self.normal[rows], self.second_moment[rows])
+
+
+class Sections(NamedTuple):
+    """Faces as the rectangles with their second moments.
+
+    axis : (B, 2, 3) float64, unit, along the long and the short side
+    side : (B, 2) float64, [m], the long and the short side
+    """
+
+    axis: Array
+    side: Array
+
+
+def sections_of(faces: Faces) -> Sections:
+    """The sides of a rectangle are sqrt(12 I / A)."""
+    size, axes = np.linalg.eigh(faces.second_moment)
+    return Sections(
+        np.stack([axes[:, :, 2], axes[:, :, 1]], axis=1),
+        np.sqrt(np.maximum(12.0 * size[:, [2, 1]] / faces.area[:, None], 1e-18)),
+    )
+
+
+def _cross_matrices(v: Array) -> Array:
+    """(n, 3, 3) matrices X with X w = v x w."""
+    out = np.zeros((len(v), 3, 3))
+    out[:, 0, 1], out[:, 0, 2], out[:, 1, 2] = -v[:, 2], v[:, 1], -v[:, 0]
+    out[:, 1, 0], out[:, 2, 0], out[:, 2, 1] = v[:, 2], -v[:, 1], v[:, 0]
+    return out
+
+
+class Structure:
+    """Pieces joined by bonds, some of them held, ready to be loaded again and again.
+
+    Every free piece must reach a held one by bonds.
+    """
+
+    def __init__(self, center: Array, held: Mask, faces: Faces, floats: bool = False) -> None:
+        """What is loaded.
+
+        center : (P, 3) float64, [m]
+        held   : (P,) bool
+        floats : bool, whether nothing really holds it: what is held is a place to count from
+        """
+        piece = faces.piece
+        a, b = center[piece[:, 0]], center[piece[:, 1]]
+        gives = floats | ~held[piece]  # what is held gives nowhere: of it no length counts
+        length = gives[:, 0] * np.abs(np.einsum("bi,bi->b", faces.center - a, faces.normal))
+        length += gives[:, 1] * np.abs(np.einsum("bi,bi->b", b - faces.center, faces.normal))
+        length = np.maximum(length, SHORTEST * np.sqrt(faces.area))
+        across = np.einsum("bi,bj->bij", faces.normal, faces.normal)
+        self._stiff = (faces.area / length)[:, None, None] * (across + SHEAR * (np.eye(3) - across))
+        turned = _cross_matrices(faces.normal)  # r x n = -[n] r, so that K = integral (r x n)(r x n)^T = [n] S [n]^T
+        bending = turned @ faces.second_moment @ turned.transpose(0, 2, 1)
+        polar = np.trace(faces.second_moment, axis1=1, axis2=2)
+        self._turn = (bending + SHEAR * polar[:, None, None] * across) / length[:, None, None]
+        # (B, 3, 12) from the freedoms of both pieces to the opening of the face: theta x r = -[r] theta
+        self._opening = np.zeros((len(piece), 3, 12))
+        self._opening[:, :, 0:3], self._opening[:, :, 6:9] = -np.eye(3), np.eye(3)
+        self._opening[:, :, 3:6] = _cross_matrices(faces.center - a)
+        self._opening[:, :, 9:12] = -_cross_matrices(faces.center - b)
+        self._piece, self._free = piece, np.flatnonzero(~held)
+        self._factor = self._factored(len(center)) if len(self._free) else None
+
+    def _factored(self, count: int) -> object:
+        """The stiffness matrix of the free pieces, factored."""
+        piece, opening = self._piece, self._opening
+        block = np.einsum("bki,bkl,blj->bij", opening, self._stiff, opening)
+        for i, j, sign in ((3, 3, 1.0), (3, 9, -1.0), (9, 3, -1.0), (9, 9, 1.0)):
+            block[:, i : i + 3, j : j + 3] += sign * self._turn
+        number = np.full(count, -1)
+        number[self._free] = np.arange(len(self._free))
+        freedom = np.where(number[piece] >= 0, 6 * number[piece], -12)[:, :, None] + np.arange(6)
+        freedom = freedom.reshape(len(piece), 12)
+        rows, columns = np.broadcast_arrays(freedom[:, :, None], freedom[:, None, :])
+        keep, size = (rows >= 0) & (columns >= 0), 6 * len(self._free)
+        matrix = csc_matrix(coo_matrix((block[keep], (rows[keep], columns[keep])), shape=(size, size)))
+        return splu(matrix, permc_spec="MMD_AT_PLUS_A", diag_pivot_thresh=0.0, options={"SymmetricMode": True})
+
+    def solve(self, force: Array, torque: Array) -> tuple[Array, Array]:
+        """Forces in bonds that carry loads on pieces to held pieces.
+
+        force   : (P, 3) float64, [N]
+        torque  : (P, 3) float64, [N m], about each piece's centre
+        Returns : (B, 3) [N], force the second piece exerts on the first through the bond; (B, 3) [N m], moment
+                  likewise, about the face's centre
+        """
+        u = np.zeros((len(force), 6))
+        if self._factor is not None:
+            load = np.concatenate([force[self._free], torque[self._free]], axis=1).ravel()
+            u[self._free] = self._factor.solve(load).reshape(-1, 6)  # type: ignore[attr-defined]
+        both = np.concatenate([u[self._piece[:, 0]], u[self._piece[:, 1]]], axis=1)
+        pull = np.einsum("bij,bj->bi", self._stiff, np.einsum("bij,bj->bi", self._opening, both))
+        return pull, np.einsum("bij,bj->bi", self._turn, both[:, 9:] - both[:, 3:6])
+
+
+def bond_loads(faces: Faces, sections: Sections, pull: Array, moment: Array) -> Array:
+    """Load (B,) [N] that counts against strength: the greatest stress on the face, times its area. Of these the worst:
+    tension at the worst edge, a tenth of the pressure there, and shear with torsion that friction does not hold.
+
+    pull, moment : (B, 3), as ``Structure.solve`` gives them
+    Source       : beam bending sigma = M c / I about both axes; torsion of a rectangle of sides a > b,
+                   T (3 a + 1.8 b) / (a b)^2 (Young, Budynas and Sadegh 2012, "Roark's Formulas", table 10.7)
+    """
+    normal = faces.normal
+    along = np.einsum("bi,bi->b", pull, normal)
+    shear = np.linalg.norm(pull - along[:, None] * normal, axis=1)
+    long, short = sections.side.T
+    # a moment about the short side's axis bends along the long one: 6 M / side; of both, that of an oval, since which
+    # way the sides of a nearly square face look its second moments do not say
+    about = np.einsum("bki,bi->bk", sections.axis, moment)
+    edge = 6.0 * np.hypot(about[:, 1] / long, about[:, 0] / short)
+    twist = np.abs(np.einsum("bi,bi->b", moment, normal)) * (3.0 + 1.8 * short / long) / short
+    pressed = np.maximum(0.0, -along)
+    return np.max(
+        [
+            np.maximum(along + edge, 0.0),
+            np.maximum(edge - along, 0.0) / PRESSED,
+            np.maximum(0.0, shear + twist - GRIP * pressed),
+        ],
+        axis=0,
+    )
+
+
+class RigidMotion(NamedTuple):
+    """How pieces that hang together move as one, about a point.
+
+    origin               : (3,) float64, [m]
+    angular_velocity     : (3,) float64, [rad/s]
+    acceleration         : (3,) float64, [m/s2], of the origin
+    angular_acceleration : (3,) float64, [rad/s2]
+    """
+
+    origin: Array
+    angular_velocity: Array
+    acceleration: Array
+    angular_acceleration: Array
+
+
+def inertial_loads(center: Array, mass: Array, inertia: Array, motion: RigidMotion) -> tuple[Array, Array]:
+    """Forces (P, 3) [N] and torques (P, 3) [N m] by which pieces resist a motion (d'Alembert, Newton and Euler).
+
+    center  : (P, 3) float64, [m]
+    mass    : (P,) float64, [kg]
+    inertia : (P, 3, 3) float64, [kg m2], of each piece about its centre
+    """
+    arm, w = center - motion.origin, motion.angular_velocity
+    acceleration = motion.acceleration + np.cross(motion.angular_acceleration, arm) + np.cross(w, np.cross(w, arm))
+    momentum = inertia @ w
+    return -mass[:, None] * acceleration, -(inertia @ motion.angular_acceleration) - np.cross(w, momentum)
+
+
+def free_motion(
+    center: Array, mass: Array, inertia: Array, angular_velocity: Array, force: Array, torque: Array
+) -> RigidMotion:
+    """The motion that forces (P, 3) [N] and torques (P, 3) [N m] give pieces that hang together and are not held."""
+    total = mass.sum()
+    origin = (mass[:, None] * center).sum(axis=0) / total
+    arm, w = center - origin, angular_velocity
+    square = np.einsum("pi,pi->p", arm, arm)[:, None, None] * np.eye(3) - np.einsum("pi,pj->pij", arm, arm)
+    whole = inertia.sum(axis=0) + (mass[:, None, None] * square).sum(axis=0)
+    moment = (torque + np.cross(arm, force)).sum(axis=0) - np.cross(w, whole @ w)
+    return RigidMotion(origin, w, force.sum(axis=0) / total, np.linalg.solve(whole, moment))
+
+
+def weigh(center: Array, mass: Array, gravity: Array, held: Mask, faces: Faces) -> Array:
+    """Load (B,) [N] on bonds by the weight of pieces that reach a held one; 0 elsewhere.
+
+    center  : (P, 3) float64, [m]; mass : (P,) float64, [kg]; held : (P,) bool
+    gravity : (3,) float64, [m/s2]
+    """
+    out, piece = np.zeros(len(faces.piece)), faces.piece
+    if not len(piece):
+        return out
+    reach = _reaching(len(center), piece, held)
+    use = np.flatnonzero(reach[piece[:, 0]] & reach[piece[:, 1]] & ~(held[piece[:, 0]] & held[piece[:, 1]]))
+    if not len(use):
+        return out
+    force, own = mass[:, None] * gravity, faces.at(use)
+    pull, moment = Structure(center, held | ~reach, own).solve(force, np.zeros_like(force))
+    out[use] = bond_loads(own, sections_of(own), pull, moment)
+    return out
+
+
+def _reaching(count: int, piece: Index, held: Mask) -> Mask:
+    """Which pieces (P,) bool hang on a held piece."""
+    from scipy.sparse.csgraph import connected_components
+
+    graph = coo_matrix((np.ones(len(piece), np.int8), (piece[:, 0], piece[:, 1])), shape=(count, count))
+    label = connected_components(graph, directed=False)[1]
+    hangs = np.zeros(label.max() + 1, bool)
+    hangs[label[held]] = True
+    return hangs[label]
