@@ -11,11 +11,11 @@ import pytest
 import trimesh
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from pxr import Usd, UsdGeom
+from pxr import Usd, UsdGeom, UsdShade
 
 from dynaclast.core.bake import bake
 from dynaclast.core.errors import InputError
-from dynaclast.core.formats.frames import read_baked, write_events, write_frames
+from dynaclast.core.formats.frames import Baked, read_baked, write_events, write_frames
 from dynaclast.core.formats.read import MOST_BYTES
 from dynaclast.core.formats.read import read_mesh as read_bytes
 from dynaclast.core.fracture.build import build_pieces
@@ -25,7 +25,7 @@ from dynaclast.core.geometry.mass import signed_volume
 from dynaclast.core.geometry.mesh import TriMesh
 from dynaclast.core.geometry.rotations import rotation_matrix
 from dynaclast.files import usd_layer, write_scene
-from shots import blow, footing, pillar, run, shot
+from shots import blow, box, footing, pillar, reach_box, run, shot
 
 TUBE = primitives.tube(1.0, 0.3, 2.0, segments=16)
 
@@ -135,7 +135,7 @@ def test_usd_holds_every_pieces_mesh_and_motion(fallen: tuple) -> None:
     assert prim.GetAttribute("dynaclast:mass").Get() == pytest.approx(baked.piece_mass[moving])
     assert prim.GetAttribute("dynaclast:state").Get(30) in ("moving", "resting")
     for f in (0, 13, 30):
-        assert prim.GetAttribute("dynaclast:map:high_up").Get(f) == pytest.approx(
+        assert prim.GetAttribute("primvars:dynaclast:map:high_up").Get(f) == pytest.approx(
             float(baked.maps["map/high up"][f, moving]), abs=1e-6
         )
     assert np.ptp(baked.maps["map/high up"][:, moving]) > 0.1
@@ -197,10 +197,8 @@ def test_usd_shows_a_body_whole_until_its_first_bond_breaks_and_its_pieces_from_
     assert signed_volume(mesh) == pytest.approx(pieces[0].volume.sum(), rel=1e-5)
 
 
-def test_glb_swaps_the_same_by_a_scale_that_jumps(intact, tmp_path) -> None:  # noqa: ANN001
-    made, pieces, baked, broke = intact
-    write_scene(made, pieces, baked, tmp_path / "a.glb")
-    doc = pygltflib.GLTF2().load(str(tmp_path / "a.glb"))
+def scales_of(doc: pygltflib.GLTF2, baked: Baked) -> dict[str, np.ndarray]:
+    """Scale of every node that has keys of it, in every frame."""
     blob = doc.binary_blob()
 
     def read(index: int) -> np.ndarray:
@@ -219,7 +217,83 @@ def test_glb_swaps_the_same_by_a_scale_that_jumps(intact, tmp_path) -> None:  # 
                 times, values = read(sampler.input)[:, 0], read(sampler.output)
                 at = np.searchsorted(times, baked.time.astype(np.float32), side="right") - 1
                 scales[doc.nodes[channel.target.node].name] = values[np.maximum(at, 0), 0]
+    return scales
+
+
+def test_glb_swaps_the_same_by_a_scale_that_jumps(intact, tmp_path) -> None:  # noqa: ANN001
+    made, pieces, baked, broke = intact
+    write_scene(made, pieces, baked, tmp_path / "a.glb")
+    doc = pygltflib.GLTF2().load(str(tmp_path / "a.glb"))
+    scales = scales_of(doc, baked)
     before = np.arange(len(baked.time)) < broke
     assert (scales["pillar_whole"] == before).all()
     assert len(scales) == 1 + pieces[0].count
     assert all((scale == ~before).all() for name, scale in scales.items() if name != "pillar_whole")
+
+
+@pytest.fixture(scope="module")
+def taken_out() -> tuple:
+    """Six pieces of a glass pane fall into a region that takes them out; a second pane stays."""
+    pane = box(
+        "pane",
+        (0, 4, 0),
+        (1, 1, 0.1),
+        pattern={"kind": "cells", "count": 6, "seed": 2},
+        material={"look": {"color": "#80c0c0", "roughness": 0.1, "opacity": 0.4}},
+    )
+    kill = {
+        "name": "end",
+        "effect": {"kind": "kill", "what": "remove", "slower": 0.1, "age": 0.05},
+        "reach": reach_box((0, 1, 0), (9, 2, 9)),
+        "cue": {"kind": "span", "start": 0.0},
+    }
+    made = shot(pane, box("stays", (5, 0.5, 0)), fields=({**kill, "targets": ["pane"]},), frames=30)
+    baked = bake(made)
+    assert (baked.state[-1, :6] == baked.state_names.index("removed")).all()
+    return made, [build_pieces(b) for b in made.bodies], baked
+
+
+def there(baked: Baked, piece: int) -> list[bool]:
+    return (baked.state[:, piece] != baked.state_names.index("removed")).tolist()
+
+
+def test_what_was_taken_out_is_gone_from_usd(taken_out, tmp_path) -> None:  # noqa: ANN001
+    made, pieces, baked = taken_out
+    write_scene(made, pieces, baked, tmp_path / "a.usdc")
+    stage = Usd.Stage.Open(str(tmp_path / "a.usdc"))
+    for p in range(6):
+        assert seen_in_usd(stage, len(baked.time), f"pane_{p:04d}") == there(baked, p)
+    assert all(seen_in_usd(stage, len(baked.time), "stays"))
+
+
+def test_usd_gives_cut_faces_a_material_of_their_own_and_glass_its_opacity(taken_out, tmp_path) -> None:  # noqa: ANN001
+    made, pieces, baked = taken_out
+    write_scene(made, pieces, baked, tmp_path / "a.usda")
+    stage = Usd.Stage.Open(str(tmp_path / "a.usda"))
+    prim = next(p for p in stage.Traverse() if p.GetName() == "pane_0003")
+    subset = UsdGeom.Subset(next(c for c in prim.GetChildren() if c.IsA(UsdGeom.Subset)))
+    assert np.array(subset.GetIndicesAttr().Get()).tolist() == np.flatnonzero(~pieces[0].skin_of(3)).tolist()
+    bound = UsdShade.MaterialBindingAPI(subset.GetPrim()).ComputeBoundMaterial()[0]
+    assert bound.GetPath().name == "inside"
+    for name in ("look", "inside"):
+        shader = UsdShade.Shader(stage.GetPrimAtPath(bound.GetPath().GetParentPath().AppendPath(f"{name}/surface")))
+        assert shader.GetInput("opacity").Get() == pytest.approx(0.4)
+    solid = next(p for p in stage.Traverse() if p.GetPath().pathString.endswith("stays/look/surface"))
+    assert not UsdShade.Shader(solid).GetInput("opacity")
+
+
+def test_glb_takes_out_what_was_and_gives_cut_faces_their_material(taken_out, tmp_path) -> None:  # noqa: ANN001
+    made, pieces, baked = taken_out
+    write_scene(made, pieces, baked, tmp_path / "a.glb")
+    doc = pygltflib.GLTF2().load(str(tmp_path / "a.glb"))
+    scales = scales_of(doc, baked)
+    for p in range(6):
+        assert scales[f"pane_{p:04d}"].astype(bool).tolist() == there(baked, p)
+    assert "stays" not in scales
+    mesh = next(m for m in doc.meshes if m.name == "pane_0003")
+    assert [x.material for x in mesh.primitives] == [0, 1]
+    counts = [doc.accessors[x.attributes.POSITION].count for x in mesh.primitives]
+    skin = pieces[0].skin_of(3)
+    assert counts == [3 * int(skin.sum()), 3 * int((~skin).sum())]
+    alpha = [(m.alphaMode, m.pbrMetallicRoughness.baseColorFactor[3]) for m in doc.materials]
+    assert alpha == [("BLEND", pytest.approx(0.4))] * 2 + [("OPAQUE", 1.0)] * 2

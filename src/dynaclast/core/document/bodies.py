@@ -26,6 +26,7 @@ class Look(Part):
 
     color: str = Field("#9aa5a3", pattern=r"^#[0-9a-fA-F]{6}$")
     roughness: Share = 0.85
+    opacity: Share = Field(1.0, description="how much of what is behind it hides; exported")
 
 
 class Material(Part):

@@ -5,8 +5,9 @@ from __future__ import annotations
 import numpy as np
 import pygltflib as gltf
 
+from ...geometry.mesh import TriMesh
 from .changes import changes
-from .scene import ExportPiece, ExportScene, Swap
+from .scene import ExportPiece, ExportScene
 
 
 class _Buffer:
@@ -41,31 +42,29 @@ def write_glb(scene: ExportScene) -> bytes:
     """The scene as one GLB file; pieces keep flat shading (a vertex per face corner)."""
     doc = gltf.GLTF2(asset=gltf.Asset(version="2.0", generator="Dynaclast"), scene=0)
     buffer = _Buffer(doc)
-    for color, rough in zip(scene.colors, scene.roughness, strict=True):
+    for body, color in [(b, c) for b, skin in enumerate(scene.colors) for c in (skin, scene.inside(b))]:
+        opaque = float(scene.opacity[body])
         pbr = gltf.PbrMetallicRoughness(
-            baseColorFactor=[*map(float, color), 1.0], metallicFactor=0.0, roughnessFactor=float(rough)
+            baseColorFactor=[*map(float, color), opaque],
+            metallicFactor=0.0,
+            roughnessFactor=float(scene.roughness[body]),
         )
-        doc.materials.append(gltf.Material(pbrMetallicRoughness=pbr))
+        see_through = {} if opaque == 1.0 else {"alphaMode": gltf.BLEND}
+        doc.materials.append(gltf.Material(pbrMetallicRoughness=pbr, **see_through))
     roots: list[int] = []
     for name in scene.body_names:
         doc.nodes.append(gltf.Node(name=name, children=[]))
         roots.append(len(doc.nodes) - 1)
     animation = gltf.Animation(name=scene.name, channels=[], samplers=[])
     times: dict[bytes, int] = {}
-    swap_of = {p: s for s in scene.swaps for p in s.pieces}
     for piece in [
         *scene.pieces,
         *(ExportPiece(s.name, s.body, s.mesh, np.ones(len(s.mesh.faces), bool), s.index) for s in scene.swaps),
     ]:
-        swap = next((s for s in scene.swaps if s.name == piece.name), None) or swap_of.get(piece.index)
-        corners = piece.mesh.vertices[piece.mesh.faces].astype(np.float32)
-        normals = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
-        length = np.linalg.norm(normals, axis=1, keepdims=True)
-        normals = np.where(length > 0, normals / np.where(length > 0, length, 1), [0, 1, 0]).astype(np.float32)
-        position = buffer.add(corners.reshape(-1, 3), gltf.VEC3, target=gltf.ARRAY_BUFFER, bounds=True)
-        normal = buffer.add(np.repeat(normals, 3, axis=0), gltf.VEC3, target=gltf.ARRAY_BUFFER)
-        primitive = gltf.Primitive(attributes=gltf.Attributes(POSITION=position, NORMAL=normal), material=piece.body)
-        doc.meshes.append(gltf.Mesh(name=piece.name, primitives=[primitive]))
+        swap = next((s for s in scene.swaps if s.name == piece.name), None)
+        parts = [(piece.skin, 2 * piece.body), (~piece.skin, 2 * piece.body + 1)]
+        primitives = [_primitive(buffer, piece.mesh, faces, material) for faces, material in parts if faces.any()]
+        doc.meshes.append(gltf.Mesh(name=piece.name, primitives=primitives))
         pos, rot = scene.baked.position[:, piece.index], scene.baked.orientation[:, piece.index]
         doc.nodes.append(
             gltf.Node(
@@ -78,10 +77,9 @@ def write_glb(scene: ExportScene) -> bytes:
         )
         node = len(doc.nodes) - 1
         doc.nodes[roots[piece.body]].children.append(node)
-        if swap is not None:
-            _shown(
-                buffer, animation, node, doc.nodes[node], swap, whole=piece.name == swap.name, times=scene.baked.time
-            )
+        shown = scene.shown(piece.index) if swap is None else scene.whole(swap)
+        if not shown.all():
+            _shown(buffer, animation, node, doc.nodes[node], shown, scene.baked.time)
         keep = changes(np.concatenate([pos, rot], axis=1))
         if len(keep) < 2 or (pos[keep] == pos[0]).all() and (rot[keep] == rot[0]).all():
             continue
@@ -112,23 +110,27 @@ def write_glb(scene: ExportScene) -> bytes:
     return b"".join(doc.save_to_bytes())
 
 
+def _primitive(buffer: _Buffer, mesh: TriMesh, faces: np.ndarray, material: int) -> gltf.Primitive:
+    """Some faces (F,) bool of a mesh, with a vertex per corner."""
+    corners = mesh.vertices[mesh.faces[faces]].astype(np.float32)
+    normals = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    length = np.linalg.norm(normals, axis=1, keepdims=True)
+    normals = np.where(length > 0, normals / np.where(length > 0, length, 1), [0, 1, 0]).astype(np.float32)
+    position = buffer.add(corners.reshape(-1, 3), gltf.VEC3, target=gltf.ARRAY_BUFFER, bounds=True)
+    normal = buffer.add(np.repeat(normals, 3, axis=0), gltf.VEC3, target=gltf.ARRAY_BUFFER)
+    return gltf.Primitive(attributes=gltf.Attributes(POSITION=position, NORMAL=normal), material=material)
+
+
 def _shown(
-    buffer: _Buffer,
-    animation: gltf.Animation,
-    node: int,
-    part: gltf.Node,
-    swap: Swap,
-    *,
-    whole: bool,
-    times: np.ndarray,
+    buffer: _Buffer, animation: gltf.Animation, node: int, part: gltf.Node, shown: np.ndarray, times: np.ndarray
 ) -> None:
-    """Shows the intact mesh until the break and the pieces after it, by a scale that jumps between 1 and 0."""
-    first = 1.0 if whole else 0.0
-    part.scale = [first] * 3
-    if swap.frame is None:
+    """Shows a node in some frames (F,) bool only, by a scale that jumps between 1 and 0."""
+    part.scale = [float(shown[0])] * 3
+    frames = [0, *(np.flatnonzero(shown[1:] != shown[:-1]) + 1).tolist()]
+    if len(frames) < 2:
         return
-    stamp = buffer.add(np.array([0.0, times[swap.frame]], np.float32), gltf.SCALAR, bounds=True)
-    values = buffer.add(np.array([[first] * 3, [1.0 - first] * 3], np.float32), gltf.VEC3)
+    stamp = buffer.add(times[frames].astype(np.float32), gltf.SCALAR, bounds=True)
+    values = buffer.add(np.repeat(shown[frames, None], 3, axis=1).astype(np.float32), gltf.VEC3)
     animation.samplers.append(gltf.AnimationSampler(input=stamp, output=values, interpolation="STEP"))
     animation.channels.append(
         gltf.AnimationChannel(

@@ -54,10 +54,34 @@ class ExportScene:
     body_names: list[str]
     colors: Array
     roughness: list[float]
+    opacity: list[float]
     pieces: list[ExportPiece]
     swaps: list[Swap]
     baked: Baked
     fps: float
+
+    def inside(self, body: int) -> Array:
+        """Colour (3,) of a body's cut faces: a fresh cut is a little brighter than weathered skin."""
+        return np.minimum(FRESH * self.colors[body], 1.0)
+
+    def shown(self, piece: int) -> np.ndarray:
+        """In which frames (F,) bool a piece is there to be seen: not where it was taken out, is yet to be thrown in, or
+        an intact mesh stands for it.
+        """
+        out = self.baked.state[:, piece] != self.baked.state_names.index("removed")
+        for swap in self.swaps:
+            if piece in swap.pieces:
+                out = out & ~self.whole(swap)
+        return out
+
+    def whole(self, swap: Swap) -> np.ndarray:
+        """In which frames (F,) bool an intact mesh is shown."""
+        frame = np.arange(len(self.baked.time))
+        return np.ones(len(frame), bool) if swap.frame is None else frame < swap.frame
+
+
+FRESH = 1.1
+"""How much brighter cut faces are drawn than skin."""
 
 
 def safe_name(text: str) -> str:
@@ -115,6 +139,7 @@ def export_scene(shot: Shot, built: list[Pieces], baked: Baked) -> ExportScene:
         [b.name for b in shot.bodies],
         colors,
         [b.material.look.roughness for b in shot.bodies],
+        [b.material.look.opacity for b in shot.bodies],
         out,
         swaps,
         baked,

@@ -1,8 +1,9 @@
 """USD out: every piece a mesh with an animated transform, under its body.
 
 Custom attributes carry what other departments ask for: ``dynaclast:mass`` [kg], ``dynaclast:state`` (animated), and
-the primvar ``dynaclast:skin`` (1 on original surface, 0 on cut faces); animated where the bake has them,
-``dynaclast:weight`` and ``dynaclast:map:NAME``.
+the primvar ``dynaclast:skin`` (1 on original surface, 0 on cut faces); animated where the bake has them, the primvars
+``dynaclast:weight`` and ``dynaclast:map:NAME``. Cut faces are a subset with a material of their own; what is removed,
+or not there yet, is invisible.
 """
 
 from __future__ import annotations
@@ -35,6 +36,7 @@ def write_usd(scene: ExportScene) -> Usd.Stage:
     for piece in scene.pieces:
         mesh = UsdGeom.Mesh.Define(stage, bodies[piece.body].AppendChild(piece.name))
         _geometry(mesh, piece.mesh)
+        _cut_faces(stage, mesh, bodies[piece.body], np.flatnonzero(~piece.skin))
         skin = UsdGeom.PrimvarsAPI(mesh).CreatePrimvar(
             "dynaclast:skin", Sdf.ValueTypeNames.IntArray, UsdGeom.Tokens.uniform
         )
@@ -47,8 +49,12 @@ def write_usd(scene: ExportScene) -> Usd.Stage:
             mesh.AddTranslateOp(UsdGeom.XformOp.PrecisionDouble),
             mesh.AddOrientOp(UsdGeom.XformOp.PrecisionDouble),
         )
+        primvars = UsdGeom.PrimvarsAPI(mesh)
         numbers = [
-            (mesh.GetPrim().CreateAttribute(name, Sdf.ValueTypeNames.Float).GetPath(), values[:, piece.index])
+            (
+                primvars.CreatePrimvar(name, Sdf.ValueTypeNames.Float, UsdGeom.Tokens.constant).GetAttr().GetPath(),
+                values[:, piece.index],
+            )
             for name, values in _numbers(scene).items()
         ]
         samples.append((piece.index, move.GetAttr().GetPath(), turn.GetAttr().GetPath(), state.GetPath(), numbers))
@@ -58,9 +64,20 @@ def write_usd(scene: ExportScene) -> Usd.Stage:
             for path, values in numbers:
                 for f in changes(values[:, None]):
                     layer.SetTimeSample(path, float(f), float(values[f]))
+    for piece in scene.pieces:
+        _visibility(stage, bodies[piece.body].AppendChild(piece.name), scene.shown(piece.index))
     for swap in scene.swaps:
         _swap(stage, bodies[swap.body], scene, swap)
     return stage
+
+
+def _visibility(stage: Usd.Stage, path: Sdf.Path, shown: np.ndarray) -> None:
+    """Show a prim in some frames (F,) bool only."""
+    if shown.all():
+        return
+    attribute = UsdGeom.Imageable(stage.GetPrimAtPath(path)).CreateVisibilityAttr()
+    for f in [0, *(np.flatnonzero(shown[1:] != shown[:-1]) + 1)]:
+        attribute.Set(UsdGeom.Tokens.inherited if shown[f] else UsdGeom.Tokens.invisible, float(f))
 
 
 def _numbers(scene: ExportScene) -> dict[str, np.ndarray]:
@@ -86,18 +103,7 @@ def _swap(stage: Usd.Stage, body: Sdf.Path, scene: ExportScene, swap: Swap) -> N
             None,
             swap.frame,
         )
-    shown = mesh.CreateVisibilityAttr()
-    shown.Set(UsdGeom.Tokens.inherited, 0)
-    hidden = [
-        UsdGeom.Imageable(stage.GetPrimAtPath(body.AppendChild(scene.pieces[p].name))).CreateVisibilityAttr()
-        for p in swap.pieces
-    ]
-    for attribute in hidden:
-        attribute.Set(UsdGeom.Tokens.invisible, 0)
-    if swap.frame is not None:
-        shown.Set(UsdGeom.Tokens.invisible, swap.frame)
-        for attribute in hidden:
-            attribute.Set(UsdGeom.Tokens.inherited, swap.frame)
+    _visibility(stage, mesh.GetPath(), scene.whole(swap))
 
 
 def _geometry(mesh: UsdGeom.Mesh, tri: TriMesh) -> None:
@@ -110,18 +116,37 @@ def _geometry(mesh: UsdGeom.Mesh, tri: TriMesh) -> None:
 
 def _bodies(stage: Usd.Stage, root: UsdGeom.Xform, scene: ExportScene) -> list[Sdf.Path]:
     out: list[Sdf.Path] = []
-    for name, color, rough in zip(scene.body_names, scene.colors, scene.roughness, strict=True):
+    for row, name in enumerate(scene.body_names):
         body = UsdGeom.Xform.Define(stage, root.GetPath().AppendChild(safe_name(name)))
         body.GetPrim().SetDisplayName(name)
-        material = UsdShade.Material.Define(stage, body.GetPath().AppendChild("look"))
-        shader = UsdShade.Shader.Define(stage, material.GetPath().AppendChild("surface"))
-        shader.CreateIdAttr("UsdPreviewSurface")
-        shader.CreateInput("diffuseColor", Sdf.ValueTypeNames.Color3f).Set(Gf.Vec3f(*map(float, color)))
-        shader.CreateInput("roughness", Sdf.ValueTypeNames.Float).Set(float(rough))
-        material.CreateSurfaceOutput().ConnectToSource(shader.ConnectableAPI(), "surface")
+        material = _material(stage, body.GetPath().AppendChild("look"), scene, row, scene.colors[row])
+        _material(stage, body.GetPath().AppendChild("inside"), scene, row, scene.inside(row))
         UsdShade.MaterialBindingAPI.Apply(body.GetPrim()).Bind(material)
         out.append(body.GetPath())
     return out
+
+
+def _material(stage: Usd.Stage, path: Sdf.Path, scene: ExportScene, row: int, color: np.ndarray) -> UsdShade.Material:
+    material = UsdShade.Material.Define(stage, path)
+    shader = UsdShade.Shader.Define(stage, path.AppendChild("surface"))
+    shader.CreateIdAttr("UsdPreviewSurface")
+    shader.CreateInput("diffuseColor", Sdf.ValueTypeNames.Color3f).Set(Gf.Vec3f(*map(float, color)))
+    shader.CreateInput("roughness", Sdf.ValueTypeNames.Float).Set(float(scene.roughness[row]))
+    if scene.opacity[row] < 1.0:
+        shader.CreateInput("opacity", Sdf.ValueTypeNames.Float).Set(float(scene.opacity[row]))
+    material.CreateSurfaceOutput().ConnectToSource(shader.ConnectableAPI(), "surface")
+    return material
+
+
+def _cut_faces(stage: Usd.Stage, mesh: UsdGeom.Mesh, body: Sdf.Path, cut: np.ndarray) -> None:
+    """Faces (n,) of a piece that were cut, as a subset with the material of the inside."""
+    if not len(cut):
+        return
+    subset = UsdGeom.Subset.CreateGeomSubset(
+        mesh, "cut", UsdGeom.Tokens.face, Vt.IntArray.FromNumpy(cut.astype(np.int32)), "materialBind"
+    )
+    inside = UsdShade.Material(stage.GetPrimAtPath(body.AppendChild("inside")))
+    UsdShade.MaterialBindingAPI.Apply(subset.GetPrim()).Bind(inside)
 
 
 def _animate(
