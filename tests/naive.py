@@ -7,6 +7,8 @@ from collections import deque
 import numpy as np
 from scipy.optimize import minimize
 
+from dynaclast.core.solve.statics import RigidMotion
+
 
 def hull_distance(a: np.ndarray, b: np.ndarray) -> float:
     """Distance between two convex hulls as a quadratic program over convex weights."""
@@ -228,3 +230,21 @@ class Contacts:
         self.rolling[r] = new
         for slot, sign in ((row["a"], 1.0), (row["b"], -1.0)):
             angular[slot] += sign * abs(row["normal"] @ inertia[slot] @ row["normal"]) * change
+
+
+def free_motion(
+    center: np.ndarray,
+    mass: np.ndarray,
+    inertia: np.ndarray,
+    angular_velocity: np.ndarray,
+    force: np.ndarray,
+    torque: np.ndarray,
+) -> RigidMotion:
+    """The motion that forces (P, 3) [N] and torques (P, 3) [N m] give pieces that hang together and are not held."""
+    total = mass.sum()
+    origin = (mass[:, None] * center).sum(axis=0) / total
+    arm, w = center - origin, angular_velocity
+    square = np.einsum("pi,pi->p", arm, arm)[:, None, None] * np.eye(3) - np.einsum("pi,pj->pij", arm, arm)
+    whole = inertia.sum(axis=0) + (mass[:, None, None] * square).sum(axis=0)
+    moment = (torque + np.cross(arm, force)).sum(axis=0) - np.cross(w, whole @ w)
+    return RigidMotion(origin, w, force.sum(axis=0) / total, np.linalg.solve(whole, moment))

@@ -6,7 +6,8 @@ import numpy as np
 import pytest
 from scipy.spatial.transform import Rotation
 
-from dynaclast.core.solve.statics import Faces, Structure, bond_loads, free_motion, inertial_loads, sections_of, weigh
+import naive
+from dynaclast.core.solve.statics import Faces, bond_loads, inertial_loads, sections_of, structure_of, weigh
 from shots import box, reach_box, run
 
 G = np.array([0.0, -9.81, 0.0])
@@ -35,7 +36,7 @@ def loads(faces: Faces, pull: np.ndarray, moment: np.ndarray) -> np.ndarray:
 def test_a_pillar_presses_each_joint_with_what_stands_on_it() -> None:
     """N = -m g n for n cubes above the joint; no shear, no moment."""
     center, faces, fixed = row(6, 1)
-    pull, moment = Structure(center, fixed, faces).solve(np.tile(100 * G, (6, 1)), np.zeros((6, 3)))
+    pull, moment = structure_of(center, fixed, faces).solve(np.tile(100 * G, (6, 1)), np.zeros((6, 3)))
     above = np.arange(5, 0, -1)
     assert pull[:, 1] == pytest.approx(-981 * above) and np.abs(moment).max() < 1e-6
     assert loads(faces, pull, moment) == pytest.approx(98.1 * above)  # a pressed face counts a tenth
@@ -47,7 +48,7 @@ def test_a_cantilever_has_the_shear_and_moment_of_the_textbook(sides: tuple[floa
     6 M / (b h^2), with h the upright side: a plank on edge is stiff, laid flat it is not.
     """
     center, faces, fixed = row(6, 0, sides)
-    pull, moment = Structure(center, fixed, faces).solve(np.tile(100 * G, (6, 1)), np.zeros((6, 3)))
+    pull, moment = structure_of(center, fixed, faces).solve(np.tile(100 * G, (6, 1)), np.zeros((6, 3)))
     n = np.arange(5, 0, -1)
     assert pull[:, 1] == pytest.approx(-981 * n) and np.abs(pull[:, [0, 2]]).max() < 1e-6
     assert np.abs(moment[:, 2]) == pytest.approx(981 * n**2 / 2)
@@ -61,7 +62,7 @@ def test_a_beam_held_at_both_ends_shares_its_weight() -> None:
     count = 21
     center, faces, _ = row(count, 0)
     fixed = np.isin(np.arange(count), (0, count - 1))
-    pull, moment = Structure(center, fixed, faces).solve(np.tile(100 * G, (count, 1)), np.zeros((count, 3)))
+    pull, moment = structure_of(center, fixed, faces).solve(np.tile(100 * G, (count, 1)), np.zeros((count, 3)))
     span = count - 2
     assert abs(pull[0, 1]) == pytest.approx(span / 2 * 981) and abs(pull[-1, 1]) == pytest.approx(span / 2 * 981)
     assert abs(moment[0, 2]) == pytest.approx(span**2 * 981 / 12, rel=0.03)
@@ -73,7 +74,7 @@ def test_a_twisted_bar_has_the_torsion_of_the_textbook() -> None:
     center, faces, fixed = row(5, 0, (0.5, 0.5))
     torque = np.zeros((5, 3))
     torque[4, 0] = 70.0
-    pull, moment = Structure(center, fixed, faces).solve(np.zeros((5, 3)), torque)
+    pull, moment = structure_of(center, fixed, faces).solve(np.zeros((5, 3)), torque)
     assert moment[:, 0] == pytest.approx(70) and np.abs(pull).max() < 1e-6
     assert loads(faces, pull, moment) == pytest.approx(4.8 * 70 / 0.5**3 * 0.25)
 
@@ -82,10 +83,10 @@ def test_a_sheared_lap_bears_its_shear_and_pressure_helps_it() -> None:
     center, faces, fixed = row(2, 1)
     at_face = np.array([[0.0, 0, 0], [0, 0, -500 * 0.5]])  # the push is through the face: no bending
     push = np.array([[0.0, 0, 0], [500.0, 0, 0]])
-    pull, moment = Structure(center, fixed, faces).solve(push, at_face * [0, 0, -1])
+    pull, moment = structure_of(center, fixed, faces).solve(push, at_face * [0, 0, -1])
     assert loads(faces, pull, moment) == pytest.approx([500], rel=1e-6)
     pressed = push + [[0, 0, 0], [0, -300.0, 0]]
-    pull, moment = Structure(center, fixed, faces).solve(pressed, at_face * [0, 0, -1])
+    pull, moment = structure_of(center, fixed, faces).solve(pressed, at_face * [0, 0, -1])
     assert loads(faces, pull, moment) == pytest.approx([500 - 0.6 * 300], rel=1e-6)
 
 
@@ -105,7 +106,7 @@ def lattice(seed: int) -> tuple[np.ndarray, Faces, np.random.Generator]:
 
 def left_over(center: np.ndarray, faces: Faces, force: np.ndarray, torque: np.ndarray, held: np.ndarray) -> np.ndarray:
     """Forces and torques on pieces that bonds do not balance."""
-    pull, moment = Structure(center, held, faces).solve(force, torque)
+    pull, moment = structure_of(center, held, faces).solve(force, torque)
     total, turn = force.copy(), torque.copy()
     for (i, j), f, m, x in zip(faces.piece, pull, moment, faces.center, strict=True):
         total[i] += f
@@ -128,7 +129,7 @@ def test_what_nothing_holds_is_balanced_by_its_own_inertia() -> None:
     center, faces, rng = lattice(7)
     mass, inertia = rng.uniform(50, 200, 27), np.array([np.diag(rng.uniform(2, 9, 3)) for _ in range(27)])
     force, torque, spin = rng.normal(size=(27, 3)) * 900, rng.normal(size=(27, 3)) * 90, rng.normal(size=3) * 4
-    motion = free_motion(center, mass, inertia, spin, force, torque)
+    motion = naive.free_motion(center, mass, inertia, spin, force, torque)
     resists, twists = inertial_loads(center, mass, inertia, motion)
     force, torque = force + resists, torque + twists
     assert np.abs(force.sum(axis=0)).max() < 1e-9 * np.abs(force).max() * 27

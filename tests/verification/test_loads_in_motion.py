@@ -6,9 +6,15 @@ from typing import Any
 
 import numpy as np
 import pytest
+from scipy.spatial.transform import Rotation
 
-from dynaclast.core.solve.statics import Faces, Structure, bond_loads, free_motion, inertial_loads, sections_of
-from shots import ball, box, reach_box, reach_sphere, run
+import naive
+from dynaclast.core.solve.load_paths import Spans, balance
+from dynaclast.core.solve.loop import Run
+from dynaclast.core.solve.model import Motion
+from dynaclast.core.solve.prepare import prepare
+from dynaclast.core.solve.statics import Faces, bond_loads, inertial_loads, sections_of, structure_of
+from shots import ball, box, reach_box, reach_sphere, run, shot
 
 IN_SPACE: dict[str, Any] = {"gravity": [0, 0, 0], "ground": {"on": False}}
 EVERYWHERE = reach_sphere((0, 0, 0), 1e4)
@@ -79,9 +85,9 @@ def test_a_spinning_ring_bears_rho_v2(count: int, inner: float) -> None:
     faces = Faces(piece, (1 + inner) / 2 * radial, np.full(count, area), normal, moment)
     inertia = np.tile(np.eye(3) * 0.01, (count, 1, 1))
     none, still = np.zeros((count, 3)), np.array([0, spin, 0.0])
-    resists, twists = inertial_loads(center, mass, inertia, free_motion(center, mass, inertia, still, none, none))
+    resists, twists = inertial_loads(center, mass, inertia, naive.free_motion(center, mass, inertia, still, none, none))
     loads = bond_loads(
-        faces, sections_of(faces), *Structure(center, np.arange(count) == 0, faces, True).solve(resists, twists)
+        faces, sections_of(faces), *structure_of(center, np.arange(count) == 0, faces, True).solve(resists, twists)
     )
     wanted = DENSITY * spin**2 * (1 - inner**3) / 3 * high
     assert loads == pytest.approx(np.full(count, wanted), rel=1e-6)
@@ -129,6 +135,50 @@ def test_a_carried_wall_breaks_at_the_acceleration_that_statics_gives(share: flo
         first = broken(baked)[0]
         assert first["pieces"] == [0, 1] and [next(iter(c)) for c in first["causes"]] == ["motion"]
         assert first["load"] == pytest.approx(load, rel=0.01)
+
+
+def test_loads_are_balanced_as_newton_and_euler_do_it_slowly() -> None:
+    """Of assemblies that spin and are forced, turned anyhow: at the opening pose, piece by piece; one is held."""
+    rng = np.random.default_rng(6)
+    bodies = []
+    for k in range(3):
+        turn = Rotation.random(random_state=k).as_quat().tolist()
+        spin = rng.normal(size=3).tolist() if k < 2 else [0, 0, 0]
+        bodies.append(
+            box(
+                f"b{k}",
+                (4.0 * k, 0, 0),
+                (1, 2, 1.5),
+                pattern={"kind": "cells", "count": 9, "seed": k},
+                bonds=strength_of(1e4),
+                load_path="on",
+                place={"rotation": turn},
+                spin=spin,
+            )
+        )
+    scene = shot(*bodies, fields=({**anchor((8, 0, 0), (0.8, 9, 9)), "targets": ["b2"]},), **IN_SPACE)
+    ready = prepare(scene)
+    going = Run(ready.shot, ready.model, ready.state)
+    for _ in range(5):
+        going.advance()
+    pieces, asm, slots = ready.model.pieces, ready.state.assemblies, ready.state.piece_assembly
+    force, torque = rng.normal(size=(27, 3)) * 500, rng.normal(size=(27, 3)) * 80
+    own = np.arange(27)
+    spans = Spans(np.array([0, 9, 18, 27]), slots[[0, 9, 18]].astype(np.int64))
+    got_force, got_torque, most = np.empty((27, 3)), np.empty((27, 3)), np.empty(3)
+    balance(spans, own, asm, pieces, force, torque, True, got_force, got_torque, most)
+    for k, a in enumerate(spans.slot):
+        mine = np.arange(9 * k, 9 * k + 9)
+        turn = Rotation.from_quat(asm.orientation[a]).as_matrix()
+        f, t = force[mine] @ turn, torque[mine] @ turn
+        if asm.motion[a] == Motion.DYNAMIC:
+            center, mass, inertia = pieces.rest_center[mine], pieces.mass[mine], pieces.inertia[mine]
+            motion = naive.free_motion(center, mass, inertia, asm.angular_velocity[a] @ turn, f, t)
+            more, twist = inertial_loads(center, mass, inertia, motion)
+            f, t = f + more, t + twist
+        assert got_force[mine] == pytest.approx(f, abs=1e-6) and got_torque[mine] == pytest.approx(t, abs=1e-6)
+        assert np.linalg.norm(f, axis=1).max() <= most[k]
+    assert asm.motion[slots[18]] == Motion.FIXED
 
 
 def test_a_chimney_that_falls_breaks_in_flight_below_its_middle() -> None:

@@ -40,8 +40,9 @@ def test_a_block_past_its_edge_falls_over(high: float, side: float, share: float
 
 @pytest.mark.parametrize("share", [-0.05, -0.3])
 def test_a_block_short_of_its_edge_falls_back(share: float) -> None:
-    baked = run(on_its_edge(3.0, 0.6, share * 0.6), frames=240, ground={"friction": 1.2})
-    assert baked.position[-1, 0, 1] == pytest.approx(1.5, abs=0.01) and baked.stats["moving"][-1] == 0
+    """It rocks, and each time its feet meet it loses what Housner 1963 says; a squat one is soon still."""
+    baked = run(on_its_edge(1.0, 0.6, share * 0.6), frames=144, ground={"friction": 1.2})
+    assert baked.position[-1, 0, 1] == pytest.approx(0.5, abs=1e-3) and baked.stats["moving"][-1] == 0
 
 
 @pytest.mark.parametrize("angle", [0.003, 0.02])

@@ -127,3 +127,20 @@ def squared_length(v: Array) -> float:
     v : (3,) float64
     """
     return v[0] * v[0] + v[1] * v[1] + v[2] * v[2]
+
+
+@kernel(inline=True)
+def multiply(m: Array, x: float, y: float, z: float) -> tuple[float, float, float]:
+    """A matrix (3, 3) times a vector."""
+    return (
+        m[0, 0] * x + m[0, 1] * y + m[0, 2] * z,
+        m[1, 0] * x + m[1, 1] * y + m[1, 2] * z,
+        m[2, 0] * x + m[2, 1] * y + m[2, 2] * z,
+    )
+
+
+@kernel(inline=True)
+def rotate_by(qx: float, qy: float, qz: float, qw: float, x: float, y: float, z: float) -> tuple[float, float, float]:
+    """A vector turned by a unit quaternion."""
+    tx, ty, tz = 2.0 * (qy * z - qz * y), 2.0 * (qz * x - qx * z), 2.0 * (qx * y - qy * x)
+    return x + qw * tx + qy * tz - qz * ty, y + qw * ty + qz * tx - qx * tz, z + qw * tz + qx * ty - qy * tx

@@ -7,6 +7,7 @@ import numpy as np
 from ..arrays import Array, Index
 from ..geometry.rotations import rotation_matrix
 from ..kernels import kernel
+from ..kernels.linalg import rotate_by
 from .model import Model, TieKind
 from .state import Assemblies, ContactCache, State
 
@@ -42,15 +43,12 @@ def add_contact_forces(
             z += load * cache.point_a[k, i, 2]
         if whole <= 0.0:
             continue
-        x, y, z = x / whole, y / whole, z / whole
         p = shape_piece[cache.shape_a[k]]
         q = shape_piece[cache.shape_b[k]] if cache.shape_b[k] >= 0 else -1
         a = piece_assembly[p]
         w = asm.orientation[a]
-        tx, ty, tz = 2.0 * (w[1] * z - w[2] * y), 2.0 * (w[2] * x - w[0] * z), 2.0 * (w[0] * y - w[1] * x)
-        px = asm.position[a, 0] + x + w[3] * tx + w[1] * tz - w[2] * ty
-        py = asm.position[a, 1] + y + w[3] * ty + w[2] * tx - w[0] * tz
-        pz = asm.position[a, 2] + z + w[3] * tz + w[0] * ty - w[1] * tx
+        x, y, z = rotate_by(w[0], w[1], w[2], w[3], x / whole, y / whole, z / whole)
+        px, py, pz = asm.position[a, 0] + x, asm.position[a, 1] + y, asm.position[a, 2] + z
         for side in range(2):
             piece, sign = (p, 1.0) if side == 0 else (q, -1.0)
             if piece < 0:

@@ -9,6 +9,7 @@ it is until a bond of it breaks.
 from __future__ import annotations
 
 from collections.abc import Iterable
+from dataclasses import dataclass
 from typing import NamedTuple
 
 import numpy as np
@@ -16,22 +17,34 @@ import numpy as np
 from ..arrays import Array, Index, Mask
 from ..fields import Forcing
 from ..geometry.rotations import rotation_matrix
+from ..kernels import kernel
+from ..kernels.linalg import multiply, rotate_by
 from .bonds import Bonds
 from .contact_forces import add_contact_forces, add_tie_forces
 from .events import Event, kilonewtons
 from .frame import piece_positions
 from .impact_loads import IMPACT_TIME
 from .kinematics import Kinematics
-from .model import Hold, LoadPath, Model, Motion
+from .model import Hold, LoadPath, Model, Motion, PieceTable
 from .rigid.run import RigidRun
-from .state import State
-from .statics import Faces, RigidMotion, Sections, Structure, bond_loads, free_motion, inertial_loads, sections_of
+from .state import Assemblies, State
+from .statics import (
+    Elements,
+    Faces,
+    RigidMotion,
+    Sections,
+    Structure,
+    bond_loads,
+    elements_of,
+    inertial_loads,
+    sections_of,
+)
 
 MOST_ROUNDS = 6
 """Rounds of breaking in one frame; a collapse that needs more goes on in the next."""
 WORST_SHARE = 0.85
 """Overloaded bonds within this share of the worst break together."""
-IDLE_SHARE = 0.01
+IDLE_SHARE = 0.02
 """What cannot load any bond of an assembly by more than this share of its strength is not followed."""
 
 
@@ -49,27 +62,111 @@ class Source(NamedTuple):
     torque: Array
 
 
-class Held(NamedTuple):
-    """An assembly whose load path is followed, ready to be solved.
+@dataclass
+class Followed:
+    """An assembly whose load path is followed.
 
-    slot     : int
-    own      : (n,) int64, its pieces
-    rows     : (m,) int64, its bonds
-    faces    : at the opening pose, pieces numbered in own
-    sections : of them
-    held     : (n,) bool
-    lever    : float, [1/m], load of a face by a moment of 1 N m, at most
-    solved   : the structure, made when first loaded
+    own       : (n,) int64, its pieces
+    rows      : (m,) int64, its bonds
+    held      : (n,) bool
+    lever     : float, the most that a face can be loaded with by a newton on a piece, as far off as can be, or by a
+                newton metre
+    structure : made when first loaded
+    last      : what it bore last: forces and torques on pieces, forces and moments in bonds
     """
 
-    slot: int
     own: Index
     rows: Index
-    faces: Faces
-    sections: Sections
     held: Mask
     lever: float
-    solved: list[Structure]
+    structure: Structure | None = None
+    last: tuple[Array, Array, Array, Array] | None = None
+
+
+class Spans(NamedTuple):
+    """Where the pieces of each followed assembly are among all that are followed; K of them.
+
+    start  : (K + 1,) int64
+    slot   : (K,) int64
+    """
+
+    start: Index
+    slot: Index
+
+
+@kernel
+def balance(
+    spans: Spans,
+    own: Index,
+    asm: Assemblies,
+    pieces: PieceTable,
+    force: Array,
+    torque: Array,
+    spins: bool,
+    out_force: Array,
+    out_torque: Array,
+    most: Array,
+) -> None:
+    """Turn forces and torques back to the opening pose, and add what free assemblies resist with (d'Alembert).
+
+    own           : (N,) int64, pieces of all assemblies, one after the other
+    force, torque : (P, 3) float64, [N], [N m], world frame
+    spins         : bool, whether spinning counts
+    out_force     : (N, 3) float64, [N], out, at the opening pose; out_torque : likewise [N m]
+    most          : (K,) float64, out: a bound on what any force in the assembly can come to [N] and [N m]
+    """
+    for k in range(len(spans.slot)):
+        a = spans.slot[k]
+        free = asm.motion[a] == Motion.DYNAMIC
+        qx, qy, qz, qw = -asm.orientation[a, 0], -asm.orientation[a, 1], -asm.orientation[a, 2], asm.orientation[a, 3]
+        fx, fy, fz, mx, my, mz = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
+        for n in range(spans.start[k], spans.start[k + 1]):
+            p = own[n]
+            x, y, z = rotate_by(qx, qy, qz, qw, force[p, 0], force[p, 1], force[p, 2])
+            u, v, w = rotate_by(qx, qy, qz, qw, torque[p, 0], torque[p, 1], torque[p, 2])
+            out_force[n, 0], out_force[n, 1], out_force[n, 2] = x, y, z
+            out_torque[n, 0], out_torque[n, 1], out_torque[n, 2] = u, v, w
+            rx, ry, rz = arm(pieces, asm, p, a)
+            fx, fy, fz = fx + x, fy + y, fz + z
+            mx, my, mz = mx + u + ry * z - rz * y, my + v + rz * x - rx * z, mz + w + rx * y - ry * x
+        ax, ay, az, bx, by, bz, wx, wy, wz = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
+        if free:
+            if spins:
+                omega = asm.angular_velocity[a]
+                wx, wy, wz = rotate_by(qx, qy, qz, qw, omega[0], omega[1], omega[2])
+            lx, ly, lz = multiply(asm.inertia[a], wx, wy, wz)
+            bx, by, bz = multiply(
+                asm.inv_inertia[a], mx - (wy * lz - wz * ly), my - (wz * lx - wx * lz), mz - (wx * ly - wy * lx)
+            )
+            ax, ay, az = fx / asm.mass[a], fy / asm.mass[a], fz / asm.mass[a]
+        push, twist = 0.0, 0.0
+        for n in range(spans.start[k], spans.start[k + 1]):
+            p = own[n]
+            if free:
+                rx, ry, rz = arm(pieces, asm, p, a)
+                cx, cy, cz = wy * rz - wz * ry, wz * rx - wx * rz, wx * ry - wy * rx
+                m = pieces.mass[p]
+                out_force[n, 0] -= m * (ax + by * rz - bz * ry + wy * cz - wz * cy)
+                out_force[n, 1] -= m * (ay + bz * rx - bx * rz + wz * cx - wx * cz)
+                out_force[n, 2] -= m * (az + bx * ry - by * rx + wx * cy - wy * cx)
+                lx, ly, lz = multiply(pieces.inertia[p], wx, wy, wz)
+                ix, iy, iz = multiply(pieces.inertia[p], bx, by, bz)
+                out_torque[n, 0] -= ix + wy * lz - wz * ly
+                out_torque[n, 1] -= iy + wz * lx - wx * lz
+                out_torque[n, 2] -= iz + wx * ly - wy * lx
+            push += np.sqrt(out_force[n, 0] ** 2 + out_force[n, 1] ** 2 + out_force[n, 2] ** 2)
+            twist += np.sqrt(out_torque[n, 0] ** 2 + out_torque[n, 1] ** 2 + out_torque[n, 2] ** 2)
+        most[k] = max(push, push * 2.0 * asm.radius[a] + twist)
+
+
+@kernel(inline=True)
+def arm(pieces: PieceTable, asm: Assemblies, p: int, a: int) -> tuple[float, float, float]:
+    """From the centre of assembly a to that of its piece p, at the opening pose [m]."""
+    return (
+        pieces.rest_center[p, 0] - asm.rest_center[a, 0],
+        pieces.rest_center[p, 1] - asm.rest_center[a, 1],
+        pieces.rest_center[p, 2] - asm.rest_center[a, 2],
+    )
 
 
 class LoadPaths:
@@ -80,9 +177,15 @@ class LoadPaths:
         self._kinematics = kinematics
         self.followed = bool(model.load_path.any()) and model.bond_count > 0
         self._rule = model.load_path[model.pieces.body[model.bonds.piece[:, 0]]]
-        self._known: dict[int, Held] = {}
+        self._known: dict[int, Followed] = {}
+        table = model.bonds
+        self._faces = Faces(table.piece, table.center, table.area, table.normal, table.second_moment)
+        self._sections = sections_of(self._faces) if self.followed else Sections(np.zeros((0, 2, 3)), np.zeros((0, 2)))
+        self._elements: Elements | None = None
+        self._hold = b""
+        self._own = np.zeros(0, np.int64)
+        self._spans = Spans(np.zeros(1, np.int64), np.zeros(0, np.int64))
         self._parts: tuple[bytes, bytes, bytes] | None = None
-        self._last: tuple[list[bytes], Array] | None = None
 
     # ------------------------------------------------------------------------------ frames
 
@@ -109,15 +212,9 @@ class LoadPaths:
         sources = [self._weight(), self._motion()] if sources is None else sources
         force = np.sum([s.force for s in sources], axis=0)
         torque = np.sum([s.torque for s in sources], axis=0)
-        given = [*self._group(), force.tobytes(), torque.tobytes(), state.assemblies.orientation.tobytes()]
+        self._group()
         strength = np.maximum(model.bonds.strength * (1.0 - state.bond_wear), 1e-9)
-        if self._last is not None and self._last[0] == given:
-            load = self._last[1].copy()
-        else:
-            load = np.zeros(model.bond_count)
-            for part in self._known.values():
-                load[part.rows] = self._loads(part, force, torque, strength)
-            self._last = given, load.copy()
+        load = self._loads(force, torque, strength)
         ratio = load / strength
         share = np.zeros(model.piece_count)
         for side in (0, 1):
@@ -146,11 +243,10 @@ class LoadPaths:
         model = self._model
         strength = np.maximum(model.bonds.strength * (1.0 - self._state.bond_wear), 1e-9)
         alone = np.zeros((len(sources), model.bond_count))
-        for row, source in enumerate(sources):
-            for part in self._known.values():
-                if np.isin(part.rows, failing).any():
-                    spins = source.kind == "motion"
-                    alone[row, part.rows] = self._loads(part, source.force, source.torque, strength, spins)
+        if len(sources) > 1:
+            for row, source in enumerate(sources):
+                spins = source.kind == "motion"
+                alone[row] = self._loads(source.force, source.torque, strength, spins, failing)
         out: dict[int, list[Event]] = {}
         for b in failing.tolist():
             body = model.body_names[model.pieces.body[model.bonds.piece[b, 0]]]
@@ -212,66 +308,88 @@ class LoadPaths:
 
     # ------------------------------------------------------------------------------ solves
 
-    def _group(self) -> tuple[bytes, bytes, bytes]:
-        """Bring the followed assemblies up to date; returns what tells one state of parting from another."""
+    def _group(self) -> None:
+        """Bring the followed assemblies up to date."""
         model, state = self._model, self._state
         now = state.bond_broken.tobytes(), state.piece_assembly.tobytes(), state.hold.tobytes()
         if now == self._parts:
-            return now
+            return
         self._parts = now
         before, self._known = self._known, {}
+        if self._elements is None or self._hold != now[2]:
+            self._hold = now[2]
+            self._elements = elements_of(model.pieces.rest_center, self._faces, state.hold != Hold.FREE)
         rows = np.flatnonzero((state.bond_broken == 0) & (self._rule != LoadPath.OFF))
+        self._own, self._spans = np.zeros(0, np.int64), Spans(np.zeros(1, np.int64), np.zeros(0, np.int64))
         if not len(rows):
-            return now
+            return
         slot = state.piece_assembly[model.bonds.piece[rows, 0]]
         order = np.argsort(slot, kind="stable")
         slots, first = np.unique(slot[order], return_index=True)
         by_slot = np.argsort(state.piece_assembly, kind="stable")
         starts = np.searchsorted(state.piece_assembly[by_slot], slots)
         ends = np.searchsorted(state.piece_assembly[by_slot], slots, side="right")
-        for k, here in enumerate(np.split(order, first[1:])):
-            a, own = int(slots[k]), by_slot[starts[k] : ends[k]]
-            old = before.get(a)
-            held = state.hold[own] != Hold.FREE
-            same = old is not None and np.array_equal(old.own, own) and np.array_equal(old.held, held)
-            if same and np.array_equal(old.rows, rows[here]):  # type: ignore[union-attr]
-                self._known[a] = old  # type: ignore[assignment]
-            elif not held.all():
-                self._known[a] = self._ready(a, own, rows[here], held)
-        return now
+        for a, start, end, here in zip(slots.tolist(), starts, ends, np.split(order, first[1:]), strict=True):
+            own, mine = by_slot[start:end], rows[here]
+            held, old = state.hold[own] != Hold.FREE, before.get(a)
+            if held.all():
+                continue
+            if old is not None and all(
+                np.array_equal(x, y) for x, y in ((old.own, own), (old.held, held), (old.rows, mine))
+            ):
+                self._known[a] = old
+            else:
+                self._known[a] = Followed(own, mine, held, max(1.0, 9.0 / float(self._sections.side[mine].min())))
+        parts = list(self._known.values())
+        self._own = np.concatenate([np.zeros(0, np.int64), *(x.own for x in parts)])
+        start = np.cumsum([0, *(len(x.own) for x in parts)], dtype=np.int64)
+        self._spans = Spans(start, np.array(list(self._known), np.int64))
 
-    def _ready(self, slot: int, own: Index, rows: Index, held: Mask) -> Held:
-        table = self._model.bonds
-        faces = Faces(
-            np.searchsorted(own, table.piece[rows]).astype(np.int32),
-            table.center[rows],
-            table.area[rows],
-            table.normal[rows],
-            table.second_moment[rows],
-        )
-        sections = sections_of(faces)
-        return Held(slot, own, rows, faces, sections, held, float(12.0 / sections.side.min()), [])
+    def _loads(
+        self, force: Array, torque: Array, strength: Array, spins: bool = True, failing: Index | None = None
+    ) -> Array:
+        """Loads (B,) [N] on bonds by forces and torques on all pieces (P, 3).
 
-    def _loads(self, part: Held, force: Array, torque: Array, strength: Array, spins: bool = True) -> Array:
-        """Loads (m,) [N] on an assembly's bonds by forces and torques on all pieces (P, 3); spins: whether it bears its
-        own spinning too.
+        spins   : bool, whether what is free bears its own spinning too
+        failing : of assemblies with these bonds only, and without keeping what they bore
         """
-        model, state, own = self._model, self._state, part.own
-        asm, slot = state.assemblies, part.slot
-        turn = rotation_matrix(asm.orientation[slot])
-        center, mass = model.pieces.rest_center[own], model.pieces.mass[own]
-        f, t = force[own] @ turn, torque[own] @ turn  # at the opening pose: what is turned back
-        if asm.motion[slot] == Motion.DYNAMIC:
-            inertia, spin = model.pieces.inertia[own], asm.angular_velocity[slot] @ turn if spins else np.zeros(3)
-            motion = free_motion(center, mass, inertia, spin, f, t)
-            resists, twists = inertial_loads(center, mass, inertia, motion)
-            f, t = f + resists, t + twists
-        push, reach = float(np.linalg.norm(f, axis=1).sum()), 2.0 * float(asm.radius[slot])
-        most = push + part.lever * (push * reach + float(np.linalg.norm(t, axis=1).sum()))
-        if most < IDLE_SHARE * float(strength[part.rows].min()):
-            return np.zeros(len(part.rows))
-        if not part.solved:
-            floats = not part.held.any()
-            held = np.arange(len(own)) == 0 if floats else part.held  # what floats balances: the first takes nothing
-            part.solved.append(Structure(center, held, part.faces, floats))
-        return bond_loads(part.faces, part.sections, *part.solved[0].solve(f, t))
+        model, asm, out = self._model, self._state.assemblies, np.zeros(self._model.bond_count)
+        f, t, most = np.empty((len(self._own), 3)), np.empty((len(self._own), 3)), np.empty(len(self._known))
+        balance(self._spans, self._own, asm, model.pieces, force, torque, spins, f, t, most)
+        used: list[Index] = []
+        pulls: list[Array] = []
+        moments: list[Array] = []
+        for k, part in enumerate(self._known.values()):
+            if most[k] * part.lever < IDLE_SHARE * float(strength[part.rows].min()):
+                continue
+            if failing is not None and not np.isin(part.rows, failing).any():
+                continue
+            mine = slice(self._spans.start[k], self._spans.start[k + 1])
+            pull, moment = self._solved(part, f[mine], t[mine], failing is None)
+            used.append(part.rows)
+            pulls.append(pull)
+            moments.append(moment)
+        if used:
+            rows = np.concatenate(used)
+            faces, sections = self._faces.at(rows), self._sections.at(rows)
+            out[rows] = bond_loads(faces, sections, np.concatenate(pulls), np.concatenate(moments))
+        return out
+
+    def _solved(self, part: Followed, force: Array, torque: Array, keep: bool) -> tuple[Array, Array]:
+        """Forces and moments in an assembly's bonds (m, 3) by those on its pieces (n, 3) at the opening pose, in
+        balance where nothing holds it.
+        """
+        last = part.last
+        if last is not None and np.array_equal(last[0], force) and np.array_equal(last[1], torque):
+            return last[2], last[3]
+        if part.structure is None:
+            assert self._elements is not None
+            held = (
+                part.held if part.held.any() else np.arange(len(part.own)) == 0
+            )  # what floats: the first takes nothing
+            piece = np.searchsorted(part.own, self._faces.piece[part.rows]).astype(np.int32)
+            part.structure = Structure(piece, self._elements.at(part.rows), held)
+        pull, moment = part.structure.solve(force, torque)
+        if keep:
+            part.last = force.copy(), torque.copy(), pull, moment
+        return pull, moment

@@ -61,6 +61,9 @@ class Sections(NamedTuple):
     axis: Array
     side: Array
 
+    def at(self, rows: Index) -> Sections:
+        return Sections(self.axis[rows], self.side[rows])
+
 
 def sections_of(faces: Faces) -> Sections:
     """The sides of a rectangle are sqrt(12 I / A)."""
@@ -79,52 +82,70 @@ def _cross_matrices(v: Array) -> Array:
     return out
 
 
+class Elements(NamedTuple):
+    """Bonds as elastic layers.
+
+    stiff   : (B, 3, 3) float64, [m], against opening, of a material of modulus 1
+    turn    : (B, 3, 3) float64, [m3], against turning
+    opening : (B, 3, 12) float64, from the freedoms of both pieces to the opening of the face: theta x r = -[r] theta
+    block   : (B, 12, 12) float64, stiffness over the freedoms of both pieces
+    """
+
+    stiff: Array
+    turn: Array
+    opening: Array
+    block: Array
+
+    def at(self, rows: Index) -> Elements:
+        return Elements(self.stiff[rows], self.turn[rows], self.opening[rows], self.block[rows])
+
+
+def elements_of(center: Array, faces: Faces, held: Mask) -> Elements:
+    """The bonds between pieces of which some are held.
+
+    center : (P, 3) float64, [m]; held : (P,) bool
+    """
+    piece = faces.piece
+    a, b = center[piece[:, 0]], center[piece[:, 1]]
+    gives = ~held[piece]  # what is held gives nowhere: of it no length counts
+    length = gives[:, 0] * np.abs(np.einsum("bi,bi->b", faces.center - a, faces.normal))
+    length += gives[:, 1] * np.abs(np.einsum("bi,bi->b", b - faces.center, faces.normal))
+    length = np.maximum(length, SHORTEST * np.sqrt(faces.area))
+    across = np.einsum("bi,bj->bij", faces.normal, faces.normal)
+    stiff = (faces.area / length)[:, None, None] * (across + SHEAR * (np.eye(3) - across))
+    turned = _cross_matrices(faces.normal)  # r x n = -[n] r, so that K = integral (r x n)(r x n)^T = [n] S [n]^T
+    bending = turned @ faces.second_moment @ turned.transpose(0, 2, 1)
+    polar = np.trace(faces.second_moment, axis1=1, axis2=2)
+    turn = (bending + SHEAR * polar[:, None, None] * across) / length[:, None, None]
+    opening = np.zeros((len(piece), 3, 12))
+    opening[:, :, 0:3], opening[:, :, 6:9] = -np.eye(3), np.eye(3)
+    opening[:, :, 3:6], opening[:, :, 9:12] = _cross_matrices(faces.center - a), -_cross_matrices(faces.center - b)
+    block = opening.transpose(0, 2, 1) @ (stiff @ opening)
+    for i, j, sign in ((3, 3, 1.0), (3, 9, -1.0), (9, 3, -1.0), (9, 9, 1.0)):
+        block[:, i : i + 3, j : j + 3] += sign * turn
+    return Elements(stiff, turn, opening, block)
+
+
 class Structure:
     """Pieces joined by bonds, some of them held, ready to be loaded again and again.
 
     Every free piece must reach a held one by bonds.
     """
 
-    def __init__(self, center: Array, held: Mask, faces: Faces, floats: bool = False) -> None:
-        """What is loaded.
-
-        center : (P, 3) float64, [m]
-        held   : (P,) bool
-        floats : bool, whether nothing really holds it: what is held is a place to count from
-        """
-        piece = faces.piece
-        a, b = center[piece[:, 0]], center[piece[:, 1]]
-        gives = floats | ~held[piece]  # what is held gives nowhere: of it no length counts
-        length = gives[:, 0] * np.abs(np.einsum("bi,bi->b", faces.center - a, faces.normal))
-        length += gives[:, 1] * np.abs(np.einsum("bi,bi->b", b - faces.center, faces.normal))
-        length = np.maximum(length, SHORTEST * np.sqrt(faces.area))
-        across = np.einsum("bi,bj->bij", faces.normal, faces.normal)
-        self._stiff = (faces.area / length)[:, None, None] * (across + SHEAR * (np.eye(3) - across))
-        turned = _cross_matrices(faces.normal)  # r x n = -[n] r, so that K = integral (r x n)(r x n)^T = [n] S [n]^T
-        bending = turned @ faces.second_moment @ turned.transpose(0, 2, 1)
-        polar = np.trace(faces.second_moment, axis1=1, axis2=2)
-        self._turn = (bending + SHEAR * polar[:, None, None] * across) / length[:, None, None]
-        # (B, 3, 12) from the freedoms of both pieces to the opening of the face: theta x r = -[r] theta
-        self._opening = np.zeros((len(piece), 3, 12))
-        self._opening[:, :, 0:3], self._opening[:, :, 6:9] = -np.eye(3), np.eye(3)
-        self._opening[:, :, 3:6] = _cross_matrices(faces.center - a)
-        self._opening[:, :, 9:12] = -_cross_matrices(faces.center - b)
-        self._piece, self._free = piece, np.flatnonzero(~held)
-        self._factor = self._factored(len(center)) if len(self._free) else None
+    def __init__(self, piece: Index, elements: Elements, held: Mask) -> None:
+        """piece : (B, 2) int32; held : (P,) bool."""
+        self._piece, self._elements, self._free = piece, elements, np.flatnonzero(~held)
+        self._factor = self._factored(len(held)) if len(self._free) else None
 
     def _factored(self, count: int) -> object:
         """The stiffness matrix of the free pieces, factored."""
-        piece, opening = self._piece, self._opening
-        block = np.einsum("bki,bkl,blj->bij", opening, self._stiff, opening)
-        for i, j, sign in ((3, 3, 1.0), (3, 9, -1.0), (9, 3, -1.0), (9, 9, 1.0)):
-            block[:, i : i + 3, j : j + 3] += sign * self._turn
         number = np.full(count, -1)
         number[self._free] = np.arange(len(self._free))
-        freedom = np.where(number[piece] >= 0, 6 * number[piece], -12)[:, :, None] + np.arange(6)
-        freedom = freedom.reshape(len(piece), 12)
+        freedom = np.where(number[self._piece] >= 0, 6 * number[self._piece], -12)[:, :, None] + np.arange(6)
+        freedom = freedom.reshape(len(self._piece), 12)
         rows, columns = np.broadcast_arrays(freedom[:, :, None], freedom[:, None, :])
         keep, size = (rows >= 0) & (columns >= 0), 6 * len(self._free)
-        matrix = csc_matrix(coo_matrix((block[keep], (rows[keep], columns[keep])), shape=(size, size)))
+        matrix = csc_matrix(coo_matrix((self._elements.block[keep], (rows[keep], columns[keep])), shape=(size, size)))
         return splu(matrix, permc_spec="MMD_AT_PLUS_A", diag_pivot_thresh=0.0, options={"SymmetricMode": True})
 
     def solve(self, force: Array, torque: Array) -> tuple[Array, Array]:
@@ -140,8 +161,17 @@ class Structure:
             load = np.concatenate([force[self._free], torque[self._free]], axis=1).ravel()
             u[self._free] = self._factor.solve(load).reshape(-1, 6)  # type: ignore[attr-defined]
         both = np.concatenate([u[self._piece[:, 0]], u[self._piece[:, 1]]], axis=1)
-        pull = np.einsum("bij,bj->bi", self._stiff, np.einsum("bij,bj->bi", self._opening, both))
-        return pull, np.einsum("bij,bj->bi", self._turn, both[:, 9:] - both[:, 3:6])
+        stiff, turn, opening, _ = self._elements
+        pull = (stiff @ (opening @ both[:, :, None]))[:, :, 0]
+        return pull, (turn @ (both[:, 9:] - both[:, 3:6])[:, :, None])[:, :, 0]
+
+
+def structure_of(center: Array, held: Mask, faces: Faces, floats: bool = False) -> Structure:
+    """Pieces with centres (P, 3) [m] of which some are held (P,) bool. floats: nothing really holds them: what is
+    called held is a place to count from.
+    """
+    gives = np.zeros(len(center), bool) if floats else held
+    return Structure(faces.piece, elements_of(center, faces, gives), held)
 
 
 def bond_loads(faces: Faces, sections: Sections, pull: Array, moment: Array) -> Array:
@@ -200,19 +230,6 @@ def inertial_loads(center: Array, mass: Array, inertia: Array, motion: RigidMoti
     return -mass[:, None] * acceleration, -(inertia @ motion.angular_acceleration) - np.cross(w, momentum)
 
 
-def free_motion(
-    center: Array, mass: Array, inertia: Array, angular_velocity: Array, force: Array, torque: Array
-) -> RigidMotion:
-    """The motion that forces (P, 3) [N] and torques (P, 3) [N m] give pieces that hang together and are not held."""
-    total = mass.sum()
-    origin = (mass[:, None] * center).sum(axis=0) / total
-    arm, w = center - origin, angular_velocity
-    square = np.einsum("pi,pi->p", arm, arm)[:, None, None] * np.eye(3) - np.einsum("pi,pj->pij", arm, arm)
-    whole = inertia.sum(axis=0) + (mass[:, None, None] * square).sum(axis=0)
-    moment = (torque + np.cross(arm, force)).sum(axis=0) - np.cross(w, whole @ w)
-    return RigidMotion(origin, w, force.sum(axis=0) / total, np.linalg.solve(whole, moment))
-
-
 def weigh(center: Array, mass: Array, gravity: Array, held: Mask, faces: Faces) -> Array:
     """Load (B,) [N] on bonds by the weight of pieces that reach a held one; 0 elsewhere.
 
@@ -227,7 +244,7 @@ def weigh(center: Array, mass: Array, gravity: Array, held: Mask, faces: Faces) 
     if not len(use):
         return out
     force, own = mass[:, None] * gravity, faces.at(use)
-    pull, moment = Structure(center, held | ~reach, own).solve(force, np.zeros_like(force))
+    pull, moment = structure_of(center, held | ~reach, own).solve(force, np.zeros_like(force))
     out[use] = bond_loads(own, sections_of(own), pull, moment)
     return out
 

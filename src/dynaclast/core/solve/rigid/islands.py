@@ -27,6 +27,11 @@ UNEVEN_MASS_RATIO = 50.0
 
 UNEVEN_ITERATIONS = 24
 
+CALM_SPEED = 0.01
+"""What has been slower than this share of a contact's characteristic speed for a while lies there."""
+CALM_ITERATIONS = 24
+"""Passes of large islands in which everything lies there: what is not solved to the end creeps."""
+
 FAR_TURN = 0.01
 """What turns farther than this within an interval (squared, rad) may gain energy by it."""
 
@@ -38,6 +43,7 @@ class Watch(IntEnum):
     UNEVEN = 2  # masses are uneven
     DRIVEN = 4  # something kinematic pushes
     JOINTED = 8  # it has a joint
+    RESTLESS = 16  # something in it does not just lie there
 
 
 CONTACT_ALONE = int(Watch.MOTION) | int(Watch.DRIVEN)
@@ -107,7 +113,7 @@ def find_islands(solver: ConstraintSet, tied: Joints, bodies: Bodies, awake: Ind
     awake   : (n,) int64, slots that are awake
     Returns : the most iterations of any contact
     """
-    contacts, joints, inv_mass = solver.contacts, tied.constraints, bodies.inv_mass
+    contacts, joints, inv_mass, asm = solver.contacts, tied.constraints, bodies.inv_mass, bodies.assemblies
     watch, grounded, size = islands.watch, islands.grounded, islands.size
     for k in range(len(awake)):
         a = awake[k]
@@ -126,6 +132,8 @@ def find_islands(solver: ConstraintSet, tied: Joints, bodies: Bodies, awake: Ind
             watch[i] |= Watch.MOTION
         if _is_driven(bodies, a, b):
             watch[i] |= Watch.DRIVEN
+        if max(asm.mean_speed[a], asm.mean_speed[b]) > CALM_SPEED * contacts.characteristic_speed[r]:
+            watch[i] |= Watch.RESTLESS
     for r in range(tied.active[0]):
         a, b = joints.body_a[r], joints.body_b[r]
         i = _island_of(islands, bodies, a, b)
@@ -143,6 +151,8 @@ def find_islands(solver: ConstraintSet, tied: Joints, bodies: Bodies, awake: Ind
             if size[i] <= ITERATIONS_OF[k][0]:
                 contacts.iterations[r] = max(contacts.iterations[r], ITERATIONS_OF[k][1])
                 break
+        if watch[i] & Watch.RESTLESS == 0:
+            contacts.iterations[r] = max(contacts.iterations[r], CALM_ITERATIONS)
         most = max(most, contacts.iterations[r])
     return most
 

@@ -6,7 +6,7 @@ import numpy as np
 
 from ...arrays import Array
 from ...kernels import kernel
-from ...kernels.linalg import squared_length
+from ...kernels.linalg import multiply, squared_length
 from ..model import PieceTable, TieKind, TieTable
 from .groups import Bodies
 from .joints import FRICTION, LIMIT, JointConstraints
@@ -75,16 +75,6 @@ def _separating_velocity(joints: JointConstraints, r: int, linear: Array, angula
 def _relative_angular(joints: JointConstraints, r: int, angular: Array) -> tuple[float, float, float]:
     a, b = joints.body_a[r], joints.body_b[r]
     return angular[a, 0] - angular[b, 0], angular[a, 1] - angular[b, 1], angular[a, 2] - angular[b, 2]
-
-
-@kernel(inline=True)
-def _times(m: Array, x: float, y: float, z: float) -> tuple[float, float, float]:
-    """A matrix (3, 3) times a vector."""
-    return (
-        m[0, 0] * x + m[0, 1] * y + m[0, 2] * z,
-        m[1, 0] * x + m[1, 1] * y + m[1, 2] * z,
-        m[2, 0] * x + m[2, 1] * y + m[2, 2] * z,
-    )
 
 
 @kernel(inner=True)
@@ -168,7 +158,7 @@ def _solve_rotation(ties: TieTable, joints: JointConstraints, r: int, hinge: boo
         wx, wy, wz = wx - along * u[0], wy - along * u[1], wz - along * u[2]
     arms = squared_length(joints.arm_a[r]) + squared_length(joints.arm_b[r])
     parted = np.sqrt((wx * wx + wy * wy + wz * wz) * arms)
-    x, y, z = _times(joints.rotation_mass[r], wx, wy, wz)
+    x, y, z = multiply(joints.rotation_mass[r], wx, wy, wz)
     tx, ty, tz = -x, -y, -z
     p[3] += tx
     p[4] += ty
@@ -205,7 +195,7 @@ def iterate_joints(
             continue
         vx, vy, vz = vx + joints.arc_velocity[r, 0], vy + joints.arc_velocity[r, 1], vz + joints.arc_velocity[r, 2]
         parted = max(parted, np.sqrt(vx * vx + vy * vy + vz * vz))
-        mx, my, mz = _times(joints.point_mass[r], vx, vy, vz)
+        mx, my, mz = multiply(joints.point_mass[r], vx, vy, vz)
         x, y, z = -mx, -my, -mz
         p[0] += x
         p[1] += y
@@ -233,7 +223,7 @@ def stabilise_joints(
                 if kind == TieKind.HINGE:
                     along = e0 * u[0] + e1 * u[1] + e2 * u[2]
                     e0, e1, e2 = e0 - along * u[0], e1 - along * u[1], e2 - along * u[2]
-                tx, ty, tz = _times(joints.rotation_mass[r], e0, e1, e2)
+                tx, ty, tz = multiply(joints.rotation_mass[r], e0, e1, e2)
                 _apply_angular_impulse(joints, r, tx, ty, tz, turn, bodies)
             dx, dy, dz = _separating_velocity(joints, r, shift, turn)
             if kind == TieKind.STRING:
@@ -244,7 +234,7 @@ def stabilise_joints(
                 _apply_impulse(joints, r, d * u[0], d * u[1], d * u[2], shift, turn, bodies)
                 continue
             error = joints.position_error[r]
-            x, y, z = _times(
+            x, y, z = multiply(
                 joints.point_mass[r],
                 -JOINT_CORRECTION * error[0] - dx,
                 -JOINT_CORRECTION * error[1] - dy,
