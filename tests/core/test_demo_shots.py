@@ -73,6 +73,6 @@ def test_the_undercut_tower_comes_down_by_its_own_weight() -> None:
     after = [e for e in baked.events if e["kind"] == "bond_broken" and 25 < e["frame"] < 50]
     why = [next(iter(e["causes"][0])) for e in after]
     assert len(after) > 5 and set(why) <= {"weight", "motion", "impact"}
-    assert sum(w == "weight" for w in why) > 0.5 * len(why)
+    assert sum(w == "weight" for w in why) > 0.3 * len(why)
     top = baked.position[:, np.argmax(baked.position[0, :, 1]), 1]
     assert top[40] > 0.95 * top[0] and top[140] < 0.6 * top[0]  # it leans for a while before it falls

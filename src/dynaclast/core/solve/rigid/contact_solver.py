@@ -17,6 +17,7 @@ from ...kernels import kernel
 from ..state import ContactCache
 from .constraints import IMPACT_SPEED, RESTITUTION_SPEED, ContactConstraints, store_contact_impulses
 from .groups import Bodies
+from .islands import PROPAGATION_ITERATIONS, UNEVEN_ITERATIONS
 
 CORRECTION_SHARE = 0.2
 """Share of a penetration taken out per substep."""
@@ -29,6 +30,9 @@ CORRECTION_SPEED = 0.55
 PROPAGATION_SPEED = 0.05
 """Where a pass changes how fast something meets by more than this share of the pair's characteristic speed, what else
 its bodies touch is solved once more."""
+UNEVEN_PROPAGATION_SPEED = 0.002
+"""The same of small islands in which masses are uneven: what is not solved to the end acts as a spring, and throws the
+heavy back."""
 POINT_ITERATIONS = 2
 """Passes over one manifold's points per solver pass."""
 
@@ -239,8 +243,11 @@ def iterate_contacts(
         a, b = contacts.body_a[r], contacts.body_b[r]
         if contacts.point_count[r] == 0:
             continue
-        if iteration >= max(contacts.iterations[r], least) and max(changed_at[a], changed_at[b]) < now - 1:
-            continue
+        own = contacts.iterations[r]
+        if iteration >= max(own, least):
+            spreads = own == UNEVEN_ITERATIONS or iteration < PROPAGATION_ITERATIONS
+            if not spreads or max(changed_at[a], changed_at[b]) < now - 1:
+                continue
         ma, mb = inv_mass[a], inv_mass[b]
         va, wa = (v[a, 0], v[a, 1], v[a, 2]), (w[a, 0], w[a, 1], w[a, 2])
         vb, wb = (v[b, 0], v[b, 1], v[b, 2]), (w[b, 0], w[b, 1], w[b, 2])
@@ -255,7 +262,8 @@ def iterate_contacts(
         if first:
             _update_separations(contacts, r, bodies.displacement, bodies.rotation)
         va, wa, vb, wb, change = _solve_normals(contacts, r, per_second, ma, mb, va, wa, vb, wb)
-        changes = change > PROPAGATION_SPEED * contacts.characteristic_speed[r]
+        least_change = UNEVEN_PROPAGATION_SPEED if own == UNEVEN_ITERATIONS else PROPAGATION_SPEED
+        changes = change > least_change * contacts.characteristic_speed[r]
         any_changed |= changes
         if ma > 0.0:
             if changes:

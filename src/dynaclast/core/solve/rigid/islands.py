@@ -22,14 +22,16 @@ and mass ratios need them."""
 SMALL_ISLAND = ITERATIONS_OF[-1][0]
 """The most contacts of an island that gets more passes than one."""
 
-UNEVEN_MASS_RATIO = 50.0
-"""A heavy body on one so many times lighter needs more passes, in small islands."""
+UNEVEN_MASS_RATIO = 4.0
+"""A body on one so many times lighter needs more passes, in small islands."""
 
 UNEVEN_ITERATIONS = 24
+PROPAGATION_ITERATIONS = 10
+"""Passes that follow an impact from contact to contact, at most; in small uneven islands more."""
 
 CALM_SPEED = 0.01
 """What has been slower than this share of a contact's characteristic speed for a while lies there."""
-CALM_ITERATIONS = 24
+CALM_ITERATIONS = 20
 """Passes of large islands in which everything lies there: what is not solved to the end creeps."""
 
 FAR_TURN = 0.01

@@ -178,7 +178,8 @@ def _update_stillness(asm: Assemblies, a: int, g: float, dt: float, scratch: Sle
     pull = max(g * abs(asm.gravity_scale[a]), LEAST_GRAVITY)
     share = BALANCE if scratch.supported[a] else JOINT_BALANCE
     _update_dwell(asm, a, dt, 0.5 * share * pull * SLEEP_AFTER * SLEEP_AFTER)
-    free = scratch.sliding[a] or scratch.carried[a] or scratch.jointed[a] or not scratch.supported[a]
+    held_up = scratch.supported[a] and scratch.grounded[find_root(scratch.parent, np.int64(a))]
+    free = scratch.sliding[a] or scratch.carried[a] or scratch.jointed[a] or not held_up
     if coherent or free or not asm.mean_speed[a] < _slow_speed(asm, a, g):
         return
     damping = max(0.0, 1.0 - TREMBLE_DAMPING * dt)
@@ -299,9 +300,9 @@ def update_sleep(
         asm.age[a] = min(1.0, asm.age[a] + settings.interval)
     _find_sliding(asm, contacts, contact_count, g, scratch.sliding)
     _mark_support(asm, contacts, contact_count, tied, scratch)
+    _find_grounded(asm, contacts, contact_count, tied, scratch)
     for k in range(len(awake)):
         _update_stillness(asm, awake[k], g, settings.interval, scratch)
-    _find_grounded(asm, contacts, contact_count, tied, scratch)
     _keep_awake(asm, awake, contacts, contact_count, tied, g, scratch)
     for n in range(len(scratch.parent)):
         scratch.parent[n] = n

@@ -21,7 +21,7 @@ from .contact_solver import (
 from .energy import clamp_kinetic_energy, clamp_swing_energy, measure_kinetic_energy, measure_swing_energy
 from .groups import Bodies
 from .integration import integrate_kinematic, integrate_poses, integrate_velocities
-from .islands import Islands, find_islands, watch_impacts, watch_turning
+from .islands import PROPAGATION_ITERATIONS, UNEVEN_ITERATIONS, Islands, find_islands, watch_impacts, watch_turning
 from .joint_solver import (
     CONVERGENCE,
     MAX_ITERATIONS,
@@ -38,8 +38,8 @@ OPENING_ITERATIONS, OPENING_BUDGET = 20_000, 400_000
 """Where nothing is known yet of what presses on what, as when a run opens on things that rest on one another, the first
 substep takes up to so many passes, contacts times passes within the budget: weight not yet carried would let things
 sink, and the push back gives energy."""
-PROPAGATION_ITERATIONS = 10
-"""Passes that follow an impact from contact to contact, at most."""
+UNEVEN_SPREAD = 20_000
+"""Passes that follow an impact in a small island in which masses are uneven, at most."""
 
 
 class RigidScratch(NamedTuple):
@@ -162,13 +162,14 @@ def solve_velocities(
     most = passes[MOST]
     least = passes[OPENING] if step == 0 else 0
     rounds = max(most, least) if count else 0
+    most_spread = UNEVEN_SPREAD if most == UNEVEN_ITERATIONS else PROPAGATION_ITERATIONS
     iteration, spreading, opened, parting = -1, False, 0.0, joint_count > 0
     while (
         iteration + 1 < rounds
         or parting
         and iteration + 1 < MAX_ITERATIONS
         or spreading
-        and iteration + 1 < PROPAGATION_ITERATIONS
+        and iteration + 1 < most_spread
     ):
         iteration += 1
         passes[DONE] += 1

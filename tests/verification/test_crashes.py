@@ -1,0 +1,70 @@
+"""Crashes: what is heavy is not thrown back by what is light, momentum is kept, and a heavy load stands."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import pytest
+from scipy.spatial.transform import Rotation
+
+from shots import ball, box, run
+
+QUALITIES = ("draft", "standard", "fine")
+
+
+def stack(count: int) -> list[dict[str, Any]]:
+    """Slabs of 500 kg, half a metre high, on the ground."""
+    return [box(f"slab {k}", (0, 0.25 + 0.5 * k, 0), (1, 0.5, 1)) for k in range(count)]
+
+
+@pytest.mark.parametrize("quality", QUALITIES)
+@pytest.mark.parametrize(("ratio", "count", "most"), [(20, 3, 0.03), (150, 5, 0.03), (800, 4, 0.03), (1500, 8, 0.05)])
+def test_a_heavy_body_that_falls_on_light_ones_is_not_thrown_back(
+    ratio: float, count: int, most: float, quality: str
+) -> None:
+    """Bounce 0: it leaves with next to none of the speed it came with, and no energy is gained."""
+    speed, top = 6.0, 0.5 * count
+    heavy = box("heavy", (0, top + 0.6, 0), velocity=[0, -speed, 0], material={"mass": 500 * ratio})
+    baked = run(*stack(count), heavy, frames=36, quality=quality)
+    up = np.diff(baked.position[:, -1, 1].astype(float)) * 24
+    assert up.max() <= most * speed
+    assert np.diff(baked.stats["energy"]).max() <= 1e-3 * baked.stats["energy"][0]
+    assert baked.position[-1, -1, 1] == pytest.approx(top + 0.5, abs=0.015)
+
+
+@pytest.mark.parametrize("ratio", [2500, 5000])
+def test_a_very_heavy_body_stands_on_eight_light_ones(ratio: float) -> None:
+    heavy = box("heavy", (0, 4.5, 0), material={"mass": 500 * ratio})
+    baked = run(*stack(8), heavy, frames=120)
+    assert abs(baked.position[-1, -1, 1] - 4.5) <= 5e-3 and baked.stats["moving"][-1] == 0
+
+
+@pytest.mark.parametrize("bounce", [0.0, 0.6])
+@pytest.mark.parametrize("seed", [3, 8])
+def test_free_bodies_that_collide_keep_their_momentum(bounce: float, seed: int) -> None:
+    """A swarm of boxes and balls of all masses that fly into each other in empty space."""
+    rng = np.random.default_rng(seed)
+    bodies = []
+    for k in range(14):
+        at = rng.uniform(-2, 2, 3)
+        more: dict[str, Any] = {
+            "velocity": (-2.0 * at + rng.normal(size=3)).tolist(),
+            "spin": rng.normal(size=3).tolist(),
+            "material": {"density": float(10 ** rng.uniform(2, 4)), "bounce": bounce},
+        }
+        if k % 3:
+            more["place"] = {"rotation": Rotation.random(random_state=seed + k).as_quat().tolist()}
+            bodies.append(box(f"b{k}", tuple(at), tuple(rng.uniform(0.3, 0.8, 3)), **more))
+        else:
+            bodies.append(ball(f"b{k}", tuple(at), 0.3, **more))
+    # far from one another at the start, so that nothing overlaps
+    for body in bodies:
+        body["place"]["position"] = (2.5 * np.array(body["place"]["position"])).tolist()
+    baked = run(*bodies, frames=96, gravity=[0, 0, 0], ground={"on": False})
+    mass = baked.piece_mass
+    place = (mass[:, None] * baked.position.astype(float)).sum(axis=1) / mass.sum()
+    speed = np.diff(place, axis=0) * 24
+    assert np.abs(speed - speed[0]).max() < 2e-5  # positions are kept in single precision
+    single = np.diff(baked.position.astype(float), axis=0) * 24
+    assert (np.abs(single - single[0]).max(axis=(1, 2)) > 0.1).any()  # they did collide
