@@ -113,7 +113,7 @@ FAULTS = (
     ),
     Fault(
         "a bond's moment against the wrong section modulus",
-        "solve/load_path.py",
+        "solve/statics.py",
         "edge = 6.0 * ",
         "edge = 4.0 * ",
         ("verification/test_load_path.py",),

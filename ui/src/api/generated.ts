@@ -752,7 +752,7 @@ export interface components {
             bonds: components["schemas"]["Bonds"] | null;
             /**
              * Load Path
-             * @description its weight through its bonds: off; on, to be seen; fail, so that bonds break under it
+             * @description what acts on it, its weight and its own motion through its bonds: off; on, to be seen; fail, so that bonds break under it
              * @default off
              * @enum {string}
              */
@@ -2286,6 +2286,12 @@ export interface components {
              * @default 0.85
              */
             roughness: number;
+            /**
+             * Opacity
+             * @description how much of what is behind it hides; exported
+             * @default 1
+             */
+            opacity: number;
         };
         /**
          * MakeSolid

@@ -158,6 +158,14 @@ function by(way: "density" | "mass"): void {
         :value="m.look!.color"
         @change="(e) => edit('colour', (b) => (b.material.look!.color = (e.target as HTMLInputElement).value))" />
     </div>
+    <NumberRow
+      label="opacity"
+      hint="how much of what is behind it hides, in exports"
+      :min="0"
+      :max="1"
+      :model-value="m.look!.opacity ?? 1"
+      :initial="1"
+      @update:model-value="(v) => edit('opacity', (b) => (b.material.look!.opacity = v))" />
     <p v-if="problem" class="problem" role="alert">{{ problem }}</p>
   </div>
 </template>

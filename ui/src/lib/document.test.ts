@@ -87,6 +87,7 @@ describe("words", () => {
   it("why a bond broke", () => {
     expect(causeWords({ field: "lightning" }, "tower")).toBe("lightning");
     expect(causeWords({ weight: "tower" }, "tower")).toBe("its own weight");
+    expect(causeWords({ motion: "tower" }, "tower")).toBe("its own motion");
     expect(causeWords({ impact: "tower" }, "tower")).toBe("hit by its own pieces");
     expect(causeWords({ impact: "ball" }, "tower")).toBe("hit by ball");
     expect(causeWords(undefined, "tower")).toBe("");

@@ -81,7 +81,7 @@ export function newBody(name: string, shape: Shape, lift: number): Body {
       friction: 0.6,
       bounce: 0.1,
       rolling: 0.01,
-      look: { color: "#b4b1a4", roughness: 0.85 },
+      look: { color: "#b4b1a4", roughness: 0.85, opacity: 1 },
     },
     steps: [],
     pattern: null,
@@ -343,12 +343,13 @@ export function layoutCount(layout: Layout): number {
 
 /** Why a bond of a body broke, in words. */
 export function causeWords(
-  cause: { field?: string; impact?: string; weight?: string } | undefined,
+  cause: { field?: string; impact?: string; weight?: string; motion?: string } | undefined,
   body: string | undefined,
 ): string {
   if (!cause) return "";
   if (cause.field) return cause.field;
   if (cause.weight) return "its own weight";
+  if (cause.motion) return "its own motion";
   return cause.impact === body ? "hit by its own pieces" : `hit by ${cause.impact}`;
 }
 

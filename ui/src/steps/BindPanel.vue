@@ -284,8 +284,8 @@ function placeNew(kind: TieKind): void {
   </div>
   <div v-if="body?.pattern && body.bonds" class="section">
     <header>
-      <h3>Own weight</h3>
-      <span>through the bonds</span>
+      <h3>Loads</h3>
+      <span>weight, fields, motion through the bonds</span>
     </header>
     <ChoiceRow
       label="followed"
@@ -297,8 +297,8 @@ function placeNew(kind: TieKind): void {
         ] as const
       "
       :model-value="body.load_path!"
-      @update:model-value="(v) => edit('own weight', (b) => (b.load_path = v))" />
-    <p v-if="body.load_path !== 'off'" class="mute small">A take shows it under Run, coloured by weight.</p>
+      @update:model-value="(v) => edit('loads', (b) => (b.load_path = v))" />
+    <p v-if="body.load_path !== 'off'" class="mute small">A take shows them under Run, coloured by load.</p>
   </div>
   <div v-if="body && body.role === 'active'" class="section">
     <header><h3>Free</h3></header>

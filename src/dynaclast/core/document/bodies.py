@@ -73,7 +73,9 @@ class Body(Part):
     roughness: Roughness | None = Field(None, description="rough cut faces, for the eye only")
     bonds: Bonds | None = Field(None, description="what joins the pieces; without it they are free from the start")
     load_path: Literal["off", "on", "fail"] = Field(
-        "off", description="its weight through its bonds: off; on, to be seen; fail, so that bonds break under it"
+        "off",
+        description="what acts on it, its weight and its own motion through its bonds: off; on, to be seen; fail, so "
+        "that bonds break under it",
     )
     release: Release = Field(
         default_factory=ReleaseStart, description="when the body may move and how it is shown before"
