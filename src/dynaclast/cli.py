@@ -6,6 +6,7 @@ import argparse
 import json
 import sys
 import time
+import warnings
 from pathlib import Path
 
 from .core import document
@@ -108,6 +109,7 @@ def cmd_check(args: argparse.Namespace) -> int:
     from .core.layout import with_shared, written_out
     from .core.preflight import preflight
     from .core.solve.collision import HullShop
+    from .core.solve.prepare import build_model
 
     shot = with_shared(_load(args.shot))
     resolve = _resolver(args.shot.parent)
@@ -125,10 +127,16 @@ def cmd_check(args: argparse.Namespace) -> int:
     if problems:
         raise DocumentError(problems)
     whole = written_out(shot, resolve)
-    built = [made[content_key(b)].scaled(b.factor) for b in whole.bodies]
+    based = [made[content_key(b)] for b in whole.bodies]
+    built = [pieces.scaled(b.factor) for pieces, b in zip(based, whole.bodies, strict=True)]
     findings = preflight(whole, built, HullShop(resolve))
     for f in findings:
         print(f"{f.grave}: {f.about + ': ' if f.about else ''}{f.sentence} {f.remedy}.")
+    if whole.bodies and not any(f.grave == "stop" for f in findings):
+        try:
+            build_model(whole, based, built, resolve)  # what a bake does first: what it would refuse is said here
+        except DynaclastError as exc:
+            print(f"stop: {exc.line()}")
     pieces = sum(p.count for p in built)
     print(
         f"{shot.name}: {len(whole.bodies)} bodies, {pieces} pieces, {len(shot.fields)} fields, {shot.timing.frames} "
@@ -179,6 +187,8 @@ def main(argv: list[str] | None = None) -> int:
     p.add_argument("--to", type=Path, required=True, help="FILE.usdc, .usda, .usd, .glb or .npz")
     p.set_defaults(run=cmd_export)
     args = parser.parse_args(argv)
+    if not sys.warnoptions:
+        warnings.simplefilter("ignore")  # what libraries tell their developers is nothing to an artist
     try:
         return args.run(args)
     except DocumentError as exc:

@@ -113,3 +113,38 @@ def test_every_problem_gets_a_line_of_its_own(tmp_path: Path) -> None:
     (tmp_path / "bad.json").write_text('{"quality": "best", "timing": {"fps": 0}, "extra": 1}')
     done = dynaclast("check", tmp_path / "bad.json")
     assert done.returncode == 2 and len(done.stderr.strip().splitlines()) == 3
+
+
+def test_warnings_of_libraries_do_not_reach_the_terminal(tmp_path: Path) -> None:
+    """A library that warns while a command runs is not heard; asked for, it is."""
+    script = (
+        "import warnings, sys\n"
+        "from dynaclast import cli\n"
+        "cli._load = lambda path: warnings.warn('inner matters', DeprecationWarning, stacklevel=1) or sys.exit(0)\n"
+        "cli.main(['check', 'x.json'])\n"
+    )
+    environment = {"PYTHONPATH": str(ROOT / "src"), "PATH": "/usr/bin:/bin"}
+    for options, heard in (([], False), (["-W", "always"], True)):
+        done = subprocess.run(
+            [sys.executable, *options, "-c", script], capture_output=True, text=True, cwd=tmp_path, env=environment
+        )
+        assert ("inner matters" in done.stderr) == heard
+
+
+def test_check_says_what_bake_would_refuse(tmp_path: Path) -> None:
+    """A flat mesh builds as faces, but no hull can be made of it: bake stops, and check says so with the same words."""
+    flat = {
+        "name": "flat",
+        "shape": {
+            "kind": "mesh",
+            "vertices": [[0, 0, 0], [1, 0, 0], [1, 0, 1], [0, 0, 1]],
+            "faces": [[0, 2, 1], [0, 3, 2], [0, 1, 2], [0, 2, 3]],
+        },
+        "place": {"position": [0, 2, 0]},
+    }
+    path = tmp_path / "flat.json"
+    path.write_text(json.dumps({"bodies": [flat, box("crate", (5, 1, 0))]}))
+    refused = dynaclast("bake", path, "--out", tmp_path / "out", "--frames", 2)
+    said = dynaclast("check", path)
+    assert refused.returncode == 2 and refused.stderr.startswith("error: ")
+    assert said.returncode == 2 or "stop: " in said.stdout

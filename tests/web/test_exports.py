@@ -1,0 +1,135 @@
+"""Exports fetched through the web, opened by other readers, and their numbers compared with a bake of the document."""
+
+from __future__ import annotations
+
+import io
+import json
+from collections.abc import Iterator
+from pathlib import Path
+
+import numpy as np
+import pygltflib
+import pytest
+from flask.testing import FlaskClient
+from pxr import Usd, UsdGeom
+
+from dynaclast.core import document
+from dynaclast.core.bake import bake
+from dynaclast.core.formats.frames import Baked
+from dynaclast.jobs.take import run_bake
+from dynaclast.mariadb import Database
+from dynaclast.store.blobs import unpack
+from dynaclast.web.app import create_app
+from shots import ball, blow, footing, pillar, shot
+
+FRAMES = 60
+
+
+@pytest.fixture(scope="module")
+def client(database: Database) -> Iterator[FlaskClient]:
+    app = create_app(database.url)
+    with app.test_client() as out:
+        yield out
+    app.extensions["dynaclast"].store.engine.dispose()
+
+
+@pytest.fixture(scope="module")
+def take(client: FlaskClient, database: Database) -> tuple[str, Baked]:
+    """A take of a pillar that is blown and struck, longer than one chunk; and the bake of its document."""
+    scene = shot(
+        pillar(),
+        ball("stone", (0, 2.2, -4), velocity=[0, 0, 9]),
+        fields=(footing(), blow(1500, (0, 2, 0), 0.9, 0.2)),
+        maps=[{"name": "high", "reach": {"layers": [{"shape": {"kind": "plane", "normal": [0, 1, 0], "edge": 4}}]}}],
+        frames=FRAMES,
+        name="struck",
+    )
+    made = client.post("/api/shots", json={"name": "struck", "document": document.dump(scene)}).get_json()
+    started = client.post(f"/api/shots/{made['id']}/takes").get_json()
+    assert run_bake(database.url, started["id"]) == "done"
+    return started["id"], bake(scene)
+
+
+def fetched(client: FlaskClient, take: str, kind: str) -> bytes:
+    answer = client.get(f"/api/takes/{take}/export?format={kind}")
+    assert answer.status_code == 200
+    data = answer.data
+    answer.close()
+    return data
+
+
+def test_the_chunks_of_a_take_are_the_frames_of_the_bake(client: FlaskClient, take: tuple[str, Baked]) -> None:
+    key, baked = take
+    rows = client.get(f"/api/takes/{key}/chunks").get_json()["chunks"]
+    assert len(rows) > 1 and [r["first"] for r in rows] == np.cumsum([0, *(r["count"] for r in rows[:-1])]).tolist()
+    parts = [unpack(client.get(f"/api/takes/{key}/chunks/{r['first']}").data)[0] for r in rows]
+    for name, whole in (
+        ("position", baked.position),
+        ("orientation", baked.orientation),
+        ("state", baked.state),
+        ("map/high", baked.maps["map/high"]),
+    ):
+        assert np.concatenate([p[name] for p in parts]).tobytes() == whole.tobytes(), name
+
+
+def test_events_through_the_web_are_those_of_the_bake(client: FlaskClient, take: tuple[str, Baked]) -> None:
+    key, baked = take
+    got = client.get(f"/api/takes/{key}/events").get_json()["events"]
+    assert got == json.loads(json.dumps(baked.events)) and any(e["kind"] == "bond_broken" for e in got)
+
+
+def test_npz_through_the_web_is_the_bake_to_the_bit(client: FlaskClient, take: tuple[str, Baked]) -> None:
+    key, baked = take
+    with np.load(io.BytesIO(fetched(client, key, "npz")), allow_pickle=False) as z:
+        assert z["position"].tobytes() == baked.position.tobytes()
+        assert z["orientation"].tobytes() == baked.orientation.tobytes()
+        assert z["state"].tobytes() == baked.state.tobytes()
+        assert z["map/high"].tobytes() == baked.maps["map/high"].tobytes()
+        assert z["piece_mass"] == pytest.approx(baked.piece_mass, rel=1e-12)
+        assert [str(x) for x in z["body_names"]] == ["pillar", "stone"]
+
+
+@pytest.mark.parametrize("kind", ["usda", "usdc"])
+def test_usd_through_the_web_has_every_piece_where_the_bake_has_it(
+    client: FlaskClient, take: tuple[str, Baked], tmp_path: Path, kind: str
+) -> None:
+    key, baked = take
+    path = tmp_path / f"take.{kind}"
+    path.write_bytes(fetched(client, key, kind))
+    stage = Usd.Stage.Open(str(path))
+    meshes = [p for p in stage.Traverse() if p.IsA(UsdGeom.Mesh)]
+    assert len(meshes) == len(baked.piece_mass) and stage.GetEndTimeCode() == FRAMES
+    for f in (0, 7, 33, FRAMES):
+        times = UsdGeom.XformCache(f)
+        at = np.array([times.GetLocalToWorldTransform(p).ExtractTranslation() for p in meshes])
+        assert at == pytest.approx(baked.position[f].astype(float), abs=1e-6)
+    states = [p.GetAttribute("dynaclast:state").Get(40) for p in meshes]
+    assert states == [baked.state_names[s] for s in baked.state[40]]
+
+
+def test_glb_through_the_web_moves_every_node_as_the_bake_does(client: FlaskClient, take: tuple[str, Baked]) -> None:
+    key, baked = take
+    doc = pygltflib.GLTF2.load_from_bytes(fetched(client, key, "glb"))
+    nodes = [k for k, n in enumerate(doc.nodes) if n.mesh is not None]
+    assert len(nodes) == len(baked.piece_mass)
+    blob = doc.binary_blob()
+
+    def column(index: int, width: int) -> np.ndarray:
+        accessor = doc.accessors[index]
+        start = doc.bufferViews[accessor.bufferView].byteOffset
+        return np.frombuffer(blob, np.float32, accessor.count * width, start).reshape(-1, width)
+
+    moved = 0
+    for channel in doc.animations[0].channels:
+        if channel.target.path != "translation":
+            continue
+        sampler, p = doc.animations[0].samplers[channel.sampler], nodes.index(channel.target.node)
+        times, values = column(sampler.input, 1)[:, 0], column(sampler.output, 3)
+        got = np.stack([np.interp(baked.time, times, values[:, k]) for k in range(3)], axis=1)
+        assert got == pytest.approx(baked.position[:, p].astype(float), abs=2e-5)
+        moved += 1
+    still = np.abs(baked.position - baked.position[0]).max(axis=(0, 2)) == 0
+    assert moved >= int((~still).sum())
+    for p, k in enumerate(nodes):
+        assert doc.nodes[k].extras["mass"] == pytest.approx(baked.piece_mass[p], rel=1e-9)
+        assert doc.nodes[k].translation == pytest.approx(baked.position[0, p].tolist(), abs=1e-6)
