@@ -62,3 +62,39 @@ def test_a_frame_in_which_nothing_can_move_is_the_last_one_with_its_number() -> 
     still = [f for f in frames if f.stats["moving"] == 0]
     assert len(still) > 10 and still[-1].position is still[1].position and still[-1].index == 40
     assert not run.rigid.active()
+
+
+class Restless:
+    """Matter of another kind that moves for some intervals, and counts how often it was asked."""
+
+    def __init__(self, intervals: int) -> None:
+        self.left, self.asked = intervals, 0
+
+    def active(self) -> bool:
+        self.asked += 1
+        self.left -= 1
+        return self.left >= 0
+
+
+def test_an_interval_is_solved_while_any_matter_moves() -> None:
+    """Everything rigid sleeps; what else moves keeps intervals going, and rigid pieces stay where they are, to the
+    bit.
+    """
+    prepared = prepare(shot(box("b", (0, 0.5, 0)), frames=80))
+    run = Run(prepared.shot, prepared.model, prepared.state)
+    for _ in range(40):
+        run.advance()
+    assert not run.rigid.active()
+    solved = []
+    solve = run.rigid.solve
+    run.rigid.solve = lambda *a: solved.append(1) or solve(*a)
+    before = prepared.state.assemblies.position.copy()
+    run.advance()
+    assert not solved
+    run.matter.append(Restless(10**6))
+    run.advance()
+    assert len(solved) == prepared.model.intervals_per_frame
+    assert prepared.state.assemblies.position.tobytes() == before.tobytes()
+    run.matter[1] = Restless(0)
+    run.advance()
+    assert len(solved) == prepared.model.intervals_per_frame

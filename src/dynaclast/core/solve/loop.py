@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from dataclasses import replace
-from typing import Any
+from typing import Any, Protocol
 
 import numpy as np
 
@@ -35,6 +35,13 @@ MOST_RETRIES = 3
 """How often one interval is taken back because bonds broke in it."""
 
 
+class Matter(Protocol):
+    """One kind of matter in a run."""
+
+    def active(self) -> bool:
+        """Whether any of it moves. An interval is solved while anything does, of whatever kind."""
+
+
 class Run:
     """A run in progress: objects of one subject each over one State, and their order."""
 
@@ -43,6 +50,7 @@ class Run:
         self.model, self.state = model, state
         self.log = EventLog(model, state)
         self.rigid = RigidRun(model, state)
+        self.matter: list[Matter] = [self.rigid]
         self.bonds = Bonds(model, state, self.rigid, self.log)
         self.releases = Releases(model, state, self.rigid, self.bonds, self.log)
         self.tie_breaks = TieBreaks(model, state, self.rigid, self.log)
@@ -119,7 +127,7 @@ class Run:
         return self._frame(events)
 
     def _frame(self, events: list[dict[str, Any]]) -> Frame:
-        quiet = not events and not self.rigid.active()
+        quiet = not events and not self._active()
         if self._unchanged is not None and quiet:  # nothing can have moved
             still = self._unchanged
             return replace(still, index=self.state.frame, arrays=still.arrays | self._more_arrays())
@@ -139,6 +147,9 @@ class Run:
 
     # --------------------------------------------------------------------------- intervals
 
+    def _active(self) -> bool:
+        return any(matter.active() for matter in self.matter)
+
     def _solve_interval(self) -> bool:
         """Solve an interval, again where what it does changes what hangs together. Returns whether anything moved."""
         state, rigid = self.state, self.rigid
@@ -146,7 +157,7 @@ class Run:
         can_break = bool(self.model.bond_count) and not state.bond_broken.all()
         for attempt in range(MOST_RETRIES + 1):
             rigid.wake_joined()
-            if not rigid.active():
+            if not self._active():
                 return False
             before = copied((state.assemblies, state.contact_cache)) if can_break or waiting else None
             awake = rigid.solve()
