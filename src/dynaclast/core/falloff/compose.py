@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import Any
+from enum import IntEnum
+from typing import Any, NamedTuple
 
 import numpy as np
 
@@ -12,106 +13,162 @@ from ..geometry.rotations import rotation_matrix
 from ..kernels import kernel
 from .noise import noise_at
 
-SHAPES = {
-    "sphere": 0,
-    "box": 1,
-    "plane": 2,
-    "cylinder": 3,
-    "capsule": 4,
-    "cone": 5,
-    "torus": 6,
-    "everywhere": 7,
-    "noise": 8,
-}
-GIVEN_PLACE, GIVEN_VALUE = 20, 21
-"""Layers worked out beforehand: as a place across the edge, or as a value."""
-PROFILES = {"linear": 0, "smooth": 1, "sharp": 2, "round": 3}
-BLENDS = {"normal": 0, "max": 1, "min": 2, "add": 3, "subtract": 4, "multiply": 5, "screen": 6, "overlay": 7}
+
+class Kind(IntEnum):
+    """What a layer is worked out by; those before EVERYWHERE have a place."""
+
+    SPHERE = 0
+    BOX = 1
+    PLANE = 2
+    CYLINDER = 3
+    CAPSULE = 4
+    CONE = 5
+    TORUS = 6
+    EVERYWHERE = 7
+    NOISE = 8
+    GIVEN_PLACE = 20  # worked out beforehand, as a place across the edge
+    GIVEN_VALUE = 21  # or as a value
+
+
+class Profile(IntEnum):
+    LINEAR = 0
+    SMOOTH = 1
+    SHARP = 2
+    ROUND = 3
+    POINTS = 4
+
+
+class Blend(IntEnum):
+    NORMAL = 0
+    MAX = 1
+    MIN = 2
+    ADD = 3
+    SUBTRACT = 4
+    MULTIPLY = 5
+    SCREEN = 6
+    OVERLAY = 7
+
+
 ROOM = 32
 """Most points of a profile that is given by points."""
+EDGE, INVERT, OPACITY, LOW, HIGH = range(5)
+"""Places in LayerTable.strength."""
+GRAIN, PHASE, CONTRAST = range(3)
+"""Places in LayerTable.noise."""
 
 
-class Rows:
-    """The numbers of some layers, as the kernel reads them.
+class LayerTable(NamedTuple):
+    """Layers as the kernel reads them; L of them.
 
-    kind, profile, blend (L,) int; center (L, 3); turn (L, 3, 3) columns are the shape's axes; size (L, 4); look (L, 6):
-    edge, invert, opacity, low, high, unused; knots (L, ROOM), curve (L, ROOM, 4): a profile by points, as cubic pieces;
-    pieces (L,) how many; noise (L, 3): size, phase, contrast; seed (L,)
+    kind     : (L,) int64, Kind
+    profile  : (L,) int64, Profile
+    blend    : (L,) int64, Blend
+    center   : (L, 3) float64, [m]
+    turn     : (L, 3, 3) float64, columns are the shape's axes
+    size     : (L, 4) float64, [m]; of a plane its normal
+    strength : (L, 5) float64, places as EDGE and following
+    knots    : (L, ROOM) float64, of a profile by points
+    curve    : (L, ROOM, 4) float64, its cubic pieces
+    pieces   : (L,) int64, how many
+    noise    : (L, 3) float64, places as GRAIN and following
+    seed     : (L,) int64
     """
 
+    kind: Index
+    profile: Index
+    blend: Index
+    center: Array
+    turn: Array
+    size: Array
+    strength: Array
+    knots: Array
+    curve: Array
+    pieces: Index
+    noise: Array
+    seed: Index
+
+
+def _empty(n: int) -> LayerTable:
+    kind, profile, blend, pieces, seed = (np.zeros(n, np.int64) for _ in range(5))
+    return LayerTable(
+        kind,
+        profile,
+        blend,
+        np.zeros((n, 3)),
+        np.tile(np.eye(3), (n, 1, 1)),
+        np.zeros((n, 4)),
+        np.zeros((n, 5)),
+        np.zeros((n, ROOM)),
+        np.zeros((n, ROOM, 4)),
+        pieces,
+        np.ones((n, 3)),
+        seed,
+    )
+
+
+def _kind_of(name: str) -> Kind:
+    if name in ("mesh", "pieces"):
+        return Kind.GIVEN_PLACE
+    return Kind[name.upper()] if name.upper() in Kind.__members__ else Kind.GIVEN_VALUE
+
+
+class ComposedLayers:
+    """Some layers, ready to be laid over each other at any points."""
+
     def __init__(self, layers: list[Layer], places: list[tuple[Array, Array] | None], time: float) -> None:
-        n = len(layers)
-        self.kind, self.profile, self.blend, self.seed, self.pieces = (np.zeros(n, np.int64) for _ in range(5))
-        self.center, self.turn = np.zeros((n, 3)), np.tile(np.eye(3), (n, 1, 1))
-        self.size, self.look, self.noise = np.zeros((n, 4)), np.zeros((n, 6)), np.ones((n, 3))
-        self.rate = np.zeros(n)
-        self.knots, self.curve = np.zeros((n, ROOM)), np.zeros((n, ROOM, 4))
+        self.table, self._rate = _empty(len(layers)), np.zeros(len(layers))
         for k, layer in enumerate(layers):
             self._fill(k, layer, places[k], time)
 
     def _fill(self, k: int, layer: Layer, place: tuple[Array, Array] | None, time: float) -> None:
-        shape: Any = layer.shape  # which numbers it has goes by its kind
-        self.kind[k] = SHAPES.get(shape.kind, GIVEN_PLACE if shape.kind in ("mesh", "pieces") else GIVEN_VALUE)
+        table, shape = self.table, layer.shape
+        table.kind[k], table.blend[k] = _kind_of(shape.kind), Blend[layer.blend.upper()]
         if isinstance(layer.profile, str):
-            self.profile[k] = PROFILES[layer.profile]
+            table.profile[k] = Profile[layer.profile.upper()]
         else:
             from scipy.interpolate import PchipInterpolator
 
             where, values = np.array(layer.profile, float).T
             cubic = PchipInterpolator(where, values)
             count = min(ROOM - 1, len(where) - 1)
-            self.profile[k], self.pieces[k] = 4, count
-            self.knots[k, : count + 1] = where[: count + 1]
-            self.curve[k, :count] = cubic.c[:, :count].T
-        self.blend[k] = BLENDS[layer.blend]
-        self.look[k] = getattr(shape, "edge", 0.0), layer.invert, layer.opacity, layer.low, layer.high, 0.0
+            table.profile[k], table.pieces[k] = Profile.POINTS, count
+            table.knots[k, : count + 1] = where[: count + 1]
+            table.curve[k, :count] = cubic.c[:, :count].T
+        table.strength[k] = getattr(shape, "edge", 0.0), layer.invert, layer.opacity, layer.low, layer.high
         if shape.kind == "noise":
-            self.noise[k] = shape.size, time * shape.rate, shape.contrast
-            self.rate[k] = shape.rate
-            self.seed[k] = shape.seed
-        if self.kind[k] >= 7:
-            return
-        self.center[k] = shape.center
+            table.noise[k] = shape.size, time * shape.rate, shape.contrast
+            table.seed[k], self._rate[k] = shape.seed, shape.rate
+        if table.kind[k] < Kind.EVERYWHERE:
+            self._place(k, shape, place)
+
+    def _place(self, k: int, shape: Any, place: tuple[Array, Array] | None) -> None:
+        """Where a shape is and how large; which numbers it has goes by its kind."""
+        table = self.table
+        table.center[k] = shape.center
         if shape.kind == "plane":
-            self.size[k, :3] = np.asarray(shape.normal) / np.linalg.norm(shape.normal)
+            table.size[k, :3] = np.asarray(shape.normal) / np.linalg.norm(shape.normal)
         elif shape.kind == "box":
-            self.size[k, :3] = 0.5 * np.asarray(shape.core)
+            table.size[k, :3] = 0.5 * np.asarray(shape.core)
         elif shape.kind == "torus":
-            self.size[k, :2] = shape.ring, shape.core
+            table.size[k, :2] = shape.ring, shape.core
         else:
-            self.size[k, :2] = shape.core, getattr(shape, "height", 0.0)
+            table.size[k, :2] = shape.core, getattr(shape, "height", 0.0)
         if hasattr(shape, "rotation"):
-            self.turn[k] = rotation_matrix(shape.rotation)
+            table.turn[k] = rotation_matrix(shape.rotation)
         if place is not None:  # it rides: its own place comes first
             point, turned = place
-            self.center[k] = point
-            self.turn[k] = turned @ self.turn[k]
+            table.center[k] = point
+            table.turn[k] = turned @ table.turn[k]
             if shape.kind == "plane":
-                self.size[k, :3] = turned @ self.size[k, :3]
+                table.size[k, :3] = turned @ table.size[k, :3]
 
     def at(self, time: float) -> None:
         """Go on to a time [s]: noise changes with it."""
-        self.noise[:, 1] = time * self.rate
+        self.table.noise[:, PHASE] = time * self._rate
 
     def compose(self, points: Array, given: Array, out: Array) -> None:
         """Lay the layers over what is in out (n,); given (L, n): what was worked out beforehand."""
-        _compose(
-            points,
-            self.kind,
-            self.profile,
-            self.blend,
-            self.center,
-            self.turn,
-            self.size,
-            self.look,
-            self.knots,
-            self.curve,
-            self.pieces,
-            self.noise,
-            self.seed,
-            given,
-            out,
-        )
+        _compose(points, self.table, given, out)
 
 
 @kernel(fastmath={"contract"}, inner=True)
@@ -119,12 +176,12 @@ def _distance(what: int, points: Array, center: Array, m: Array, size: Array, ou
     """Signed distance of points (n, 3) to one core; m (3, 3) its axes as columns."""
     cx, cy, cz = center[0], center[1], center[2]
     s0, s1, s2 = size[0], size[1], size[2]
-    if what == 0:
+    if what == Kind.SPHERE:
         for i in range(len(points)):
             x, y, z = points[i, 0] - cx, points[i, 1] - cy, points[i, 2] - cz
             out[i] = np.sqrt(x * x + y * y + z * z) - s0
         return
-    if what == 2:
+    if what == Kind.PLANE:
         for i in range(len(points)):
             out[i] = (points[i, 0] - cx) * s0 + (points[i, 1] - cy) * s1 + (points[i, 2] - cz) * s2
         return
@@ -139,7 +196,7 @@ def _distance(what: int, points: Array, center: Array, m: Array, size: Array, ou
         m[1, 2],
         m[2, 2],
     )
-    if what == 1:
+    if what == Kind.BOX:
         for i in range(len(points)):
             dx, dy, dz = points[i, 0] - cx, points[i, 1] - cy, points[i, 2] - cz
             qx, qy, qz = (
@@ -154,14 +211,14 @@ def _distance(what: int, points: Array, center: Array, m: Array, size: Array, ou
         dx, dy, dz = points[i, 0] - cx, points[i, 1] - cy, points[i, 2] - cz
         x, y, z = dx * m00 + dy * m10 + dz * m20, dx * m01 + dy * m11 + dz * m21, dx * m02 + dy * m12 + dz * m22
         r = np.sqrt(x * x + z * z)
-        if what == 3:
+        if what == Kind.CYLINDER:
             q, h = r - s0, abs(y) - 0.5 * s1
             oq, oh = max(q, 0.0), max(h, 0.0)
             out[i] = np.sqrt(oq * oq + oh * oh) + min(max(q, h), 0.0)
-        elif what == 4:
+        elif what == Kind.CAPSULE:
             d = y - min(max(y, -0.5 * s1), 0.5 * s1)
             out[i] = np.sqrt(r * r + d * d) - s0
-        elif what == 5:
+        elif what == Kind.CONE:
             h = y - 0.5 * s1
             t = min(max((r * s0 - h * s1) / (s0 * s0 + s1 * s1), 0.0), 1.0)
             sx, sy = r - t * s0, h + t * s1
@@ -177,16 +234,16 @@ def _distance(what: int, points: Array, center: Array, m: Array, size: Array, ou
 def _shape(profile: int, knots: Array, curve: Array, pieces: int, t: Array) -> None:
     """Places across the edge (n,) into values, in place."""
     n = len(t)
-    if profile == 0:
+    if profile == Profile.LINEAR:
         for i in range(n):
             t[i] = 1.0 - t[i]
-    elif profile == 1:
+    elif profile == Profile.SMOOTH:
         for i in range(n):
             t[i] = 1.0 - t[i] * t[i] * (3.0 - 2.0 * t[i])
-    elif profile == 2:
+    elif profile == Profile.SHARP:
         for i in range(n):
             t[i] = (1.0 - t[i]) * (1.0 - t[i])
-    elif profile == 3:
+    elif profile == Profile.ROUND:
         for i in range(n):
             t[i] = np.sqrt(max(0.0, 1.0 - t[i] * t[i]))
     else:
@@ -204,19 +261,19 @@ def _blend(how: int, opacity: float, top: Array, out: Array) -> None:
     """Lay values (n,) over what is beneath, in place (W3C Compositing and Blending, level 1)."""
     for i in range(len(out)):
         a, b = out[i], top[i]
-        if how == 0:
+        if how == Blend.NORMAL:
             c = b
-        elif how == 1:
+        elif how == Blend.MAX:
             c = max(a, b)
-        elif how == 2:
+        elif how == Blend.MIN:
             c = min(a, b)
-        elif how == 3:
+        elif how == Blend.ADD:
             c = a + b
-        elif how == 4:
+        elif how == Blend.SUBTRACT:
             c = a - b
-        elif how == 5:
+        elif how == Blend.MULTIPLY:
             c = a * b
-        elif how == 6:
+        elif how == Blend.SCREEN:
             c = a + b - a * b
         else:
             c = 2.0 * a * b if a < 0.5 else 1.0 - 2.0 * (1.0 - a) * (1.0 - b)
@@ -224,54 +281,44 @@ def _blend(how: int, opacity: float, top: Array, out: Array) -> None:
 
 
 @kernel(allocates=True)
-def _compose(
-    points: Array,
-    kind: Index,
-    profile: Index,
-    blend: Index,
-    center: Array,
-    turn: Array,
-    size: Array,
-    look: Array,
-    knots: Array,
-    curve: Array,
-    pieces: Index,
-    grain: Index,
-    seed: Index,
-    given: Array,
-    out: Array,
-) -> None:
+def _compose(points: Array, layers: LayerTable, given: Array, out: Array) -> None:
+    """Lay layers over what is in out.
+
+    points : (n, 3) float64, [m]
+    given  : (L, n) float64, what was worked out beforehand
+    out    : (n,) float64, in and out
+    """
     n = len(points)
     top, hold = np.empty(n), np.empty(4)
-    for k in range(len(kind)):
-        what = kind[k]
-        if what == GIVEN_VALUE or what == GIVEN_PLACE:
+    for k in range(len(layers.kind)):
+        what, grain, strength = layers.kind[k], layers.noise[k], layers.strength[k]
+        if what == Kind.GIVEN_VALUE or what == Kind.GIVEN_PLACE:
             for i in range(n):
                 top[i] = given[k, i]
-        elif what == 7:
+        elif what == Kind.EVERYWHERE:
             top[:] = 0.0
-        elif what == 8:
+        elif what == Kind.NOISE:
             for i in range(n):
                 noise_at(
-                    points[i, 0] / grain[k, 0],
-                    points[i, 1] / grain[k, 0],
-                    points[i, 2] / grain[k, 0],
-                    grain[k, 1],
-                    seed[k],
+                    points[i, 0] / grain[GRAIN],
+                    points[i, 1] / grain[GRAIN],
+                    points[i, 2] / grain[GRAIN],
+                    grain[PHASE],
+                    layers.seed[k],
                     hold,
                 )
-                top[i] = min(max(0.5 + grain[k, 2] * (hold[0] - 0.5), 0.0), 1.0)
+                top[i] = min(max(0.5 + grain[CONTRAST] * (hold[0] - 0.5), 0.0), 1.0)
         else:
-            _distance(what, points, center[k], turn[k], size[k], top)
-            edge = look[k, 0]
+            _distance(what, points, layers.center[k], layers.turn[k], layers.size[k], top)
+            edge = strength[EDGE]
             for i in range(n):
                 top[i] = (1.0 if top[i] > 0.0 else 0.0) if edge <= 0.0 else min(max(top[i] / edge, 0.0), 1.0)
-        if what != GIVEN_VALUE and what != 8:
-            _shape(profile[k], knots[k], curve[k], pieces[k], top)
-        least, most = look[k, 3], look[k, 4]
-        if look[k, 1] != 0.0:
+        if what != Kind.GIVEN_VALUE and what != Kind.NOISE:
+            _shape(layers.profile[k], layers.knots[k], layers.curve[k], layers.pieces[k], top)
+        least, most = strength[LOW], strength[HIGH]
+        if strength[INVERT] != 0.0:
             least, most = most, least
         if least != 0.0 or most != 1.0:
             for i in range(n):
                 top[i] = least + (most - least) * top[i]
-        _blend(blend[k], look[k, 2], top, out)
+        _blend(layers.blend[k], strength[OPACITY], top, out)

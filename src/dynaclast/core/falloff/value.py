@@ -12,7 +12,7 @@ from ..arrays import Array
 from ..document import Falloff, Layer, Stack
 from ..errors import InputError
 from ..geometry.rotations import rotation_matrix
-from .compose import GIVEN_PLACE, Rows
+from .compose import ComposedLayers, Kind
 from .context import NOW, EvaluationContext
 from .formula import formula
 from .profile import BLEND
@@ -66,10 +66,14 @@ def _compose_run(
     if not run or not len(points):
         return
     layers = [layer for _, layer in run]
-    rows = _rows(layers, [_place(layer, context) for layer in layers], context.time, stack)
-    given = np.zeros((len(run), len(points))) if (rows.kind >= GIVEN_PLACE).any() else np.zeros((len(run), 0))
+    composed = _composed(layers, [_place(layer, context) for layer in layers], context.time, stack)
+    given = (
+        np.zeros((len(run), len(points)))
+        if (composed.table.kind >= Kind.GIVEN_PLACE).any()
+        else np.zeros((len(run), 0))
+    )
     for row, (k, layer) in enumerate(run):
-        if rows.kind[row] < GIVEN_PLACE:
+        if composed.table.kind[row] < Kind.GIVEN_PLACE:
             continue
         shape = layer.shape
         if shape.kind == "expression":
@@ -78,19 +82,21 @@ def _compose_run(
             given[row] = REMEMBERS[shape.kind](shape, out.copy(), context, k)
         else:
             given[row] = GIVES[shape.kind](shape, points, context)
-    rows.compose(points, given, out)
+    composed.compose(points, given, out)
 
 
-def _rows(layers: list[Layer], places: list[tuple[Array, Array] | None], time: float, stack: Stack) -> Rows:
+def _composed(
+    layers: list[Layer], places: list[tuple[Array, Array] | None], time: float, stack: Stack
+) -> ComposedLayers:
     """The layers as the kernel reads them; kept with their stack while nothing in them rides or is keyed
-    (fields.stand.Keyed drops what is kept).
+    (timeline.channels.Keyed drops what is kept).
     """
     if any(place is not None for place in places):
-        return Rows(layers, places, time)
+        return ComposedLayers(layers, places, time)
     key = tuple(map(id, layers))
     known = stack._kept.get(key)
     if known is None or any(a is not b for a, b in zip(known[0], layers, strict=True)):
-        known = stack._kept[key] = (layers, Rows(layers, places, time))
+        known = stack._kept[key] = (layers, ComposedLayers(layers, places, time))
     known[1].at(time)
     return known[1]
 
