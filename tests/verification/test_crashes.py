@@ -8,7 +8,10 @@ import numpy as np
 import pytest
 from scipy.spatial.transform import Rotation
 
-from shots import ball, box, run
+from dynaclast.core.solve.loop import Run
+from dynaclast.core.solve.model import Motion
+from dynaclast.core.solve.prepare import prepare
+from shots import ball, box, run, shot
 
 QUALITIES = ("draft", "standard", "fine")
 
@@ -38,6 +41,51 @@ def test_a_very_heavy_body_stands_on_eight_light_ones(ratio: float) -> None:
     heavy = box("heavy", (0, 4.5, 0), material={"mass": 500 * ratio})
     baked = run(*stack(8), heavy, frames=120)
     assert abs(baked.position[-1, -1, 1] - 4.5) <= 5e-3 and baked.stats["moving"][-1] == 0
+
+
+def momenta(run: Run) -> tuple[np.ndarray, np.ndarray]:
+    """Momentum [kg m/s] and angular momentum about the origin [kg m2/s] of all that can move."""
+    asm = run.state.assemblies
+    own = np.flatnonzero((asm.alive == 1) & (asm.motion == Motion.DYNAMIC))
+    turn = Rotation.from_quat(asm.orientation[own]).as_matrix()
+    inertia = turn @ asm.inertia[own] @ turn.transpose(0, 2, 1)
+    p = asm.mass[own, None] * asm.velocity[own]
+    spin = np.einsum("nij,nj->ni", inertia, asm.angular_velocity[own])
+    return p.sum(axis=0), np.cross(asm.position[own], p).sum(axis=0) + spin.sum(axis=0)
+
+
+def cells(name: str, at: tuple[float, float, float], count: int, **more: Any) -> dict[str, Any]:
+    """A block of loose pieces, 2 m long."""
+    return box(name, at, (2, 2, 2), pattern={"kind": "cells", "count": count, "seed": count}, **more)
+
+
+CRASHES = {
+    "blocks": [
+        cells("a", (-2.6, 0.5, 0.2), 50, velocity=[9, 0, 0]),
+        cells("b", (2.6, -0.5, 0), 40, velocity=[-7, 0, 1]),
+    ],
+    "ball into a wall": [
+        box("wall", (0, 0, 0), (4, 3, 0.4), pattern={"kind": "cells", "count": 90, "seed": 4}),
+        ball("ball", (1.2, 0.7, -3), 0.5, velocity=[0, 0, 18], material={"density": 5000}),
+    ],
+    "spinning": [cells("c", (0, 0, 0), 60, spin=[1, 3, 0]), ball("d", (0.6, 4, 0), 0.6, velocity=[0, -14, 0])],
+}
+
+
+@pytest.mark.parametrize("name", CRASHES)
+def test_a_crash_in_empty_space_keeps_momentum_and_angular_momentum(name: str) -> None:
+    scene = shot(*CRASHES[name], frames=48, gravity=[0, 0, 0], ground={"on": False})
+    ready = prepare(scene)
+    going = Run(ready.shot, ready.model, ready.state)
+    going.opening()
+    before, turning = momenta(going)
+    asm = ready.state.assemblies
+    whole = float((asm.mass * np.linalg.norm(asm.velocity, axis=1)).sum())
+    energy = [going.advance().stats["energy"] for _ in range(48)]
+    after, turns = momenta(going)
+    assert np.linalg.norm(after - before) < 1e-9 * whole
+    assert np.linalg.norm(turns - turning) < 5e-3 * np.linalg.norm(turning)
+    assert energy[-1] < energy[0] * 0.99 and np.diff(energy).max() <= 1e-9 * energy[0]  # they met
 
 
 @pytest.mark.parametrize("bounce", [0.0, 0.6])

@@ -6,6 +6,7 @@ import numpy as np
 
 from ...arrays import Array, Index
 from ...kernels import kernel
+from ...kernels.linalg import invert_symmetric_3x3, multiply, multiply_rotated, quaternion_to_matrix, squared_length
 from ..state import Assemblies
 from .groups import Bodies
 from .islands import CONTACT_ALONE, Islands, Watch
@@ -52,43 +53,115 @@ def measure_kinetic_energy(asm: Assemblies, awake: Index, islands: Islands, out:
             out[i] += kinetic_energy(asm, a)
 
 
+@kernel(inline=True)
+def _gained(islands: Islands, i: int) -> bool:
+    return islands.energy_after[i] > islands.energy_before[i] * (1.0 + GAIN_TOLERANCE)  # type: ignore[no-any-return]
+
+
 @kernel(inner=True)
-def clamp_kinetic_energy(asm: Assemblies, awake: Index, islands: Islands) -> None:
-    """Where contact alone has made energy (bodies turned on while their constraints stood still; bounces at several
-    points that were not solved to the end), slow the island's relative motion to what it had. An island that touches
-    nothing fixed keeps its momentum.
+def _move_as_one(asm: Assemblies, awake: Index, islands: Islands, m: Array, inverse: Array) -> None:
+    """The rigid motion with the momentum and the angular momentum of each island that gained and touches nothing fixed;
+    0 of those that do.
+
+    m, inverse : (3, 3) float64, scratch
     """
-    before, after, momentum = islands.energy_before, islands.energy_after, islands.momentum
+    mass, center, velocity, spin, inertia = (
+        islands.mass,
+        islands.center,
+        islands.velocity,
+        islands.spin,
+        islands.inertia,
+    )
+    for k in range(len(awake)):
+        i = awake[k]
+        mass[i] = islands.rigid_energy[i] = 0.0
+        for c in range(3):
+            center[i, c] = velocity[i, c] = spin[i, c] = 0.0
+            for d in range(3):
+                inertia[i, c, d] = 0.0
+    for k in range(len(awake)):
+        a = awake[k]
+        i = islands.island[a]
+        if _gained(islands, i) and not islands.grounded[i]:
+            mass[i] += asm.mass[a]
+            for c in range(3):
+                center[i, c] += asm.mass[a] * asm.position[a, c]
+                velocity[i, c] += asm.mass[a] * asm.velocity[a, c]
+    for k in range(len(awake)):
+        i = awake[k]
+        if mass[i] > 0.0:
+            for c in range(3):
+                center[i, c] /= mass[i]
+                velocity[i, c] /= mass[i]
+    for k in range(len(awake)):
+        a = awake[k]
+        i = islands.island[a]
+        if mass[i] <= 0.0:
+            continue
+        x, y, z = (
+            asm.position[a, 0] - center[i, 0],
+            asm.position[a, 1] - center[i, 1],
+            asm.position[a, 2] - center[i, 2],
+        )
+        u, v, w = asm.mass[a] * asm.velocity[a, 0], asm.mass[a] * asm.velocity[a, 1], asm.mass[a] * asm.velocity[a, 2]
+        quaternion_to_matrix(asm.orientation[a], m)
+        own = asm.angular_velocity[a]
+        lx, ly, lz = multiply_rotated(m, asm.inertia[a], own[0], own[1], own[2])
+        spin[i, 0] += lx + y * w - z * v
+        spin[i, 1] += ly + z * u - x * w
+        spin[i, 2] += lz + x * v - y * u
+        arm, square = (x, y, z), x * x + y * y + z * z
+        for d in range(3):
+            column = multiply_rotated(
+                m, asm.inertia[a], 1.0 if d == 0 else 0.0, 1.0 if d == 1 else 0.0, 1.0 if d == 2 else 0.0
+            )
+            for c in range(3):
+                inertia[i, c, d] += column[c] + asm.mass[a] * ((square if c == d else 0.0) - arm[c] * arm[d])
+    for k in range(len(awake)):
+        i = awake[k]
+        if mass[i] <= 0.0:
+            continue
+        invert_symmetric_3x3(inertia[i], inverse)
+        lx, ly, lz = spin[i, 0], spin[i, 1], spin[i, 2]
+        wx, wy, wz = multiply(inverse, lx, ly, lz)
+        spin[i, 0], spin[i, 1], spin[i, 2] = wx, wy, wz
+        islands.rigid_energy[i] = 0.5 * (mass[i] * squared_length(velocity[i]) + wx * lx + wy * ly + wz * lz)
+
+
+@kernel(inner=True)
+def clamp_kinetic_energy(asm: Assemblies, awake: Index, islands: Islands, m: Array, inverse: Array) -> None:
+    """Where contact alone has made energy (bodies turned on while their constraints stood still; bounces at several
+    points that were not solved to the end), slow the island's inner motion to what it had. An island that touches
+    nothing fixed keeps its momentum and its angular momentum: the rigid motion with them stays.
+
+    m, inverse : (3, 3) float64, scratch
+    """
     excess = False
     for k in range(len(awake)):
-        i = islands.island[awake[k]]
-        if after[i] > before[i] * (1.0 + GAIN_TOLERANCE):
-            excess = True
-            for c in range(4):
-                momentum[i, c] = 0.0
+        excess |= _gained(islands, islands.island[awake[k]])
     if not excess:
         return
+    _move_as_one(asm, awake, islands, m, inverse)
     for k in range(len(awake)):
         a = awake[k]
         i = islands.island[a]
-        if after[i] > before[i] * (1.0 + GAIN_TOLERANCE) and not islands.grounded[i]:
-            momentum[i, 3] += asm.mass[a]
-            for c in range(3):
-                momentum[i, c] += asm.mass[a] * asm.velocity[a, c]
-    for k in range(len(awake)):
-        a = awake[k]
-        i = islands.island[a]
-        if after[i] <= before[i] * (1.0 + GAIN_TOLERANCE):
+        if not _gained(islands, i):
             continue
-        whole = 0.0  # energy of the motion as one, which stays
+        whole = islands.rigid_energy[i]
+        s = np.sqrt(max(0.0, islands.energy_before[i] - whole) / max(islands.energy_after[i] - whole, 1e-300))
+        s = min(s, 1.0)
+        x, y, z = 0.0, 0.0, 0.0
+        if islands.mass[i] > 0.0:
+            x, y, z = (
+                asm.position[a, 0] - islands.center[i, 0],
+                asm.position[a, 1] - islands.center[i, 1],
+                asm.position[a, 2] - islands.center[i, 2],
+            )
+        w, v = islands.spin[i], islands.velocity[i]
+        mean = v[0] + w[1] * z - w[2] * y, v[1] + w[2] * x - w[0] * z, v[2] + w[0] * y - w[1] * x
         for c in range(3):
-            if momentum[i, 3] > 0.0:
-                whole += 0.5 * momentum[i, c] ** 2 / momentum[i, 3]
-        s = np.sqrt(max(0.0, before[i] - whole) / max(after[i] - whole, 1e-300))
-        for c in range(3):
-            mean = momentum[i, c] / momentum[i, 3] if momentum[i, 3] > 0.0 else 0.0
-            asm.velocity[a, c] = mean + s * (asm.velocity[a, c] - mean)
-            asm.angular_velocity[a, c] *= s
+            asm.velocity[a, c] = mean[c] + s * (asm.velocity[a, c] - mean[c])
+            asm.angular_velocity[a, c] = w[c] + s * (asm.angular_velocity[a, c] - w[c])
 
 
 @kernel(inner=True)

@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from ...arrays import Flag, Index, Int, Scalar, Vec4
+from ...arrays import Flag, Index, Int, Mat3, Scalar, Vec3
 from ...kernels import kernel
 from ...kernels.union_find import find_root, unite
 from ..model import Motion
@@ -64,7 +64,12 @@ class Islands(NamedTuple):
     swing_before  : (A,) float64, [J], of islands with joints, in the middle of the last substep
     swing_after   : (A,) float64, [J], in the middle of this one
     swing_kinetic : (A,) float64, [J], kinetic part of it
-    momentum      : (A, 4) float64, [kg m/s] (3), [kg]
+    mass          : (A,) float64, [kg], of islands that are clamped, as the following
+    center        : (A, 3) float64, [m]
+    velocity      : (A, 3) float64, [m/s], of the centre
+    spin          : (A, 3) float64, [rad/s], as one; angular momentum [kg m2/s] while that is summed
+    inertia       : (A, 3, 3) float64, [kg m2], about the centre
+    rigid_energy  : (A,) float64, [J], of the motion as one
     """
 
     island: Int
@@ -76,7 +81,12 @@ class Islands(NamedTuple):
     swing_before: Scalar
     swing_after: Scalar
     swing_kinetic: Scalar
-    momentum: Vec4
+    mass: Scalar
+    center: Vec3
+    velocity: Vec3
+    spin: Vec3
+    inertia: Mat3
+    rigid_energy: Scalar
 
 
 @kernel(inline=True)

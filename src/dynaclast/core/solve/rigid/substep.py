@@ -52,6 +52,7 @@ class RigidScratch(NamedTuple):
     awake       : (A,) int64, slots that are awake, the first so many
     inertia_at  : (A,) int64, the detection an inverse inertia was last turned for
     matrix      : (3, 3) float64
+    inverse     : (3, 3) float64
     quaternion  : (4,) float64
     joint       : for one joint
     passes      : (3,) int64: most iterations of any contact; passes so far in this interval; opening passes
@@ -64,6 +65,7 @@ class RigidScratch(NamedTuple):
     awake: Index
     inertia_at: Index
     matrix: Array
+    inverse: Array
     quaternion: Array
     joint: JointScratch
     passes: Index
@@ -82,6 +84,7 @@ def make_rigid_scratch(slots: int) -> RigidScratch:
         f(slots, np.int32),
         f(slots, i8),
         f(slots, i8),
+        f((3, 3)),
         f((3, 3)),
         f(4),
         make_joint_scratch(),
@@ -198,7 +201,7 @@ def end_substep(
     count, joint_count = solver.counts[CONTACTS], tied.active[0]
     shift, turn = scratch.shift, scratch.turn
     measure_kinetic_energy(asm, awake, islands, islands.energy_after)
-    clamp_kinetic_energy(asm, awake, islands)
+    clamp_kinetic_energy(asm, awake, islands, scratch.matrix, scratch.inverse)
     for k in range(len(awake)):
         for c in range(3):
             shift[awake[k], c] = 0.0
