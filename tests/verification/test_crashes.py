@@ -85,7 +85,7 @@ def test_a_crash_in_empty_space_keeps_momentum_and_angular_momentum(name: str) -
     after, turns = momenta(going)
     assert np.linalg.norm(after - before) < 1e-9 * whole
     assert np.linalg.norm(turns - turning) < 5e-3 * np.linalg.norm(turning)
-    assert energy[-1] < energy[0] * 0.99 and np.diff(energy).max() <= 1e-9 * energy[0]  # they met
+    assert energy[-1] < energy[0] * 0.99 and np.diff(energy).max() <= 1e-7 * energy[0]  # they met
 
 
 @pytest.mark.parametrize("bounce", [0.0, 0.6])
