@@ -14,6 +14,7 @@ import numpy as np
 
 from ...arrays import Array, Index
 from ...kernels import kernel
+from ...kernels.linalg import multiply
 from ..state import ContactCache
 from .constraints import IMPACT_SPEED, RESTITUTION_SPEED, ContactConstraints, store_contact_impulses
 from .groups import Bodies
@@ -30,6 +31,8 @@ CORRECTION_SPEED = 0.55
 PROPAGATION_SPEED = 0.05
 """Where a pass changes how fast something meets by more than this share of the pair's characteristic speed, what else
 its bodies touch is solved once more."""
+APART_SHARE = 0.002
+"""Points that have come apart by less than this share of the smaller piece's size count as one."""
 UNEVEN_PROPAGATION_SPEED = 0.002
 """The same of small islands in which masses are uneven: what is not solved to the end acts as a spring, and throws the
 heavy back."""
@@ -436,10 +439,40 @@ def set_target_velocities(
                 contacts.target_velocity[r, i] = e * min(half - vn, -came + fall)
 
 
+@kernel(inline=True)
+def _keep_angular_momentum(contacts: ContactConstraints, r: int, bodies: Bodies) -> None:
+    """Where the points of two free bodies have come apart since they were found, an impulse at both turns the pair out
+    of nothing: by their distance times the impulse. Half of that is taken back from each.
+    """
+    a, b, reference = contacts.body_a[r], contacts.body_b[r], contacts.reference_motion[r]
+    if bodies.inv_mass[a] == 0.0 or bodies.inv_mass[b] == 0.0:
+        return
+    displacement = bodies.displacement
+    x = displacement[a, 0] - displacement[b, 0] - reference[0]
+    y = displacement[a, 1] - displacement[b, 1] - reference[1]
+    z = displacement[a, 2] - displacement[b, 2] - reference[2]
+    if x * x + y * y + z * z < (APART_SHARE * contacts.size[r]) ** 2:
+        return
+    load, n, t, q = _normal_load(contacts, r), contacts.normal[r], contacts.tangent[r, 0], contacts.tangent[r, 1]
+    d1, d2 = contacts.friction_impulse[r, 0], contacts.friction_impulse[r, 1]
+    px = load * n[0] + d1 * t[0] + d2 * q[0]
+    py = load * n[1] + d1 * t[1] + d2 * q[1]
+    pz = load * n[2] + d1 * t[2] + d2 * q[2]
+    tx, ty, tz = 0.5 * (y * pz - z * py), 0.5 * (z * px - x * pz), 0.5 * (x * py - y * px)
+    w = bodies.assemblies.angular_velocity
+    for s in (a, b):
+        ux, uy, uz = multiply(bodies.inv_inertia[s], tx, ty, tz)
+        w[s, 0] -= ux
+        w[s, 1] -= uy
+        w[s, 2] -= uz
+
+
 @kernel(inner=True)
-def accumulate_impulses(contacts: ContactConstraints, count: int) -> None:
+def accumulate_impulses(contacts: ContactConstraints, count: int, bodies: Bodies) -> None:
     """Add a substep's impulses to those of the interval."""
     for r in range(count):
+        if contacts.point_count[r]:
+            _keep_angular_momentum(contacts, r, bodies)
         t, q = contacts.tangent[r, 0], contacts.tangent[r, 1]
         d1, d2 = contacts.friction_impulse[r, 0], contacts.friction_impulse[r, 1]
         for c in range(3):

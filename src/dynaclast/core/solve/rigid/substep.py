@@ -200,6 +200,7 @@ def end_substep(
     asm, islands, contacts, joints = bodies.assemblies, scratch.islands, solver.contacts, tied.constraints
     count, joint_count = solver.counts[CONTACTS], tied.active[0]
     shift, turn = scratch.shift, scratch.turn
+    accumulate_impulses(contacts, count, bodies)
     measure_kinetic_energy(asm, awake, islands, islands.energy_after)
     clamp_kinetic_energy(asm, awake, islands, scratch.matrix, scratch.inverse)
     for k in range(len(awake)):
@@ -211,7 +212,6 @@ def end_substep(
     accumulate_joint_impulses(tied.ties, joints, joint_count)
     integrate_poses(bodies, awake, h, shift, turn, scratch.matrix, scratch.quaternion)
     integrate_kinematic(bodies, h)
-    accumulate_impulses(contacts, count)
     if joint_count:
         measure_swing_energy(bodies, awake, islands, settings.gravity, 0.5 * h, islands.swing_after)
         clamp_swing_energy(asm, awake, islands)
