@@ -23,7 +23,7 @@ const rampCss = computed(() =>
 const legend = computed(() =>
   view.colorBy === "map" && mapNow.value
     ? "ramp"
-    : props.inTake && view.colorBy === "weight"
+    : props.inTake && view.colorBy === "load"
       ? "ramp"
       : props.inTake && view.colorBy === "fields"
         ? "list"
@@ -36,8 +36,8 @@ const legend = computed(() =>
 const rampWords = computed(() =>
   view.colorBy === "map"
     ? [view.map, "0", "1"]
-    : view.colorBy === "weight"
-      ? ["weight / strength", "0", "1"]
+    : view.colorBy === "load"
+      ? ["load / strength", "0", "1"]
       : view.colorBy === "reach"
         ? [
             view.selection?.kind === "field" ? `reach of ${view.selection.name}` : "pick a field to see its reach",

@@ -65,7 +65,7 @@ export function usePainting(
     if (view.colorBy === "map")
       return now || (known && !inTake.value) ? byMap(document, view.map, now, survey.result) : null;
     if (view.colorBy === "fields" && now?.arrays.acted) return byFields(now, document, familyColors());
-    return view.colorBy === "weight" && now?.arrays.load ? byWeight(now) : null;
+    return view.colorBy === "load" && now?.arrays.load ? byWeight(now) : null;
   }
 
   /** Places and colours of all pieces; true if there is other geometry than before. */

@@ -110,8 +110,8 @@ export function usePieceCard(
     lines.push(takes.stateNames[stage.value!.batch.stateOf(piece)] ?? "");
     if (view.colorBy === "fields" && frame.value && takes.document)
       lines.push(actedOn(frame.value, takes.document, piece).join(", ") || "no field acts on it");
-    if (view.colorBy === "weight" && now?.load)
-      lines.push(`weight takes ${showNumber(100 * now.load[piece]!, 2)} % of its worst bond`);
+    if (view.colorBy === "load" && now?.load)
+      lines.push(`loads take ${showNumber(100 * now.load[piece]!, 2)} % of its worst bond`);
     const broke = takes.events.filter(
       (e) => e.kind === "bond_broken" && e.frame <= view.frame && (e.pieces?.[0] === piece || e.pieces?.[1] === piece),
     );

@@ -285,7 +285,7 @@ function placeNew(kind: TieKind): void {
   <div v-if="body?.pattern && body.bonds" class="section">
     <header>
       <h3>Loads</h3>
-      <span>weight, fields, motion through the bonds</span>
+      <span>through the bonds</span>
     </header>
     <ChoiceRow
       label="followed"
@@ -298,7 +298,7 @@ function placeNew(kind: TieKind): void {
       "
       :model-value="body.load_path!"
       @update:model-value="(v) => edit('loads', (b) => (b.load_path = v))" />
-    <p v-if="body.load_path !== 'off'" class="mute small">A take shows them under Run, coloured by load.</p>
+    <p v-if="body.load_path !== 'off'" class="mute small">Weight, fields, contacts, ties and its own motion; a take shows them under Run, coloured by load.</p>
   </div>
   <div v-if="body && body.role === 'active'" class="section">
     <header><h3>Free</h3></header>

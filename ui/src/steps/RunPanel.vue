@@ -17,7 +17,7 @@ const seen = computed<ColorBy[]>(() => [
   "piece",
   "state",
   ...(takes.frames?.names.has("acted") ? (["fields"] as const) : []),
-  ...(takes.frames?.names.has("load") ? (["weight"] as const) : []),
+  ...(takes.frames?.names.has("load") ? (["load"] as const) : []),
 ]);
 const maps = computed(() =>
   [...(takes.frames?.names ?? [])].flatMap((k) => (k.startsWith("map/") ? [k.slice(4)] : [])),

@@ -6,7 +6,7 @@ import type { TieKind } from "../api/types";
 export type Step = "build" | "break" | "bind" | "drive" | "run" | "export";
 export type Selection = { kind: "body" | "group" | "field" | "tie" | "falloff" | "map"; name: string } | null;
 export type ColorBy =
-  "material" | "piece" | "tier" | "size" | "strength" | "state" | "reach" | "map" | "weight" | "fields";
+  "material" | "piece" | "tier" | "size" | "strength" | "state" | "reach" | "map" | "load" | "fields";
 export type Section = { axis: 0 | 1 | 2; share: number } | null;
 export type Handle = "move" | "turn" | "scale";
 
