@@ -298,7 +298,9 @@ function placeNew(kind: TieKind): void {
       "
       :model-value="body.load_path!"
       @update:model-value="(v) => edit('loads', (b) => (b.load_path = v))" />
-    <p v-if="body.load_path !== 'off'" class="mute small">Weight, fields, contacts, ties and its own motion; a take shows them under Run, coloured by load.</p>
+    <p v-if="body.load_path !== 'off'" class="mute small">
+      Weight, fields, contacts, ties and its own motion; a take shows them under Run, coloured by load.
+    </p>
   </div>
   <div v-if="body && body.role === 'active'" class="section">
     <header><h3>Free</h3></header>
