@@ -187,14 +187,16 @@ def planted(fault: Fault, root: Path) -> None:
 
 
 def noticed(root: Path, tests: tuple[str, ...]) -> str | None:
-    """The first test that fails there, or None."""
+    """The first test that fails there, or None. Raises SystemExit where tests cannot even be collected."""
     environment = os.environ | {"PYTHONPATH": str(root / "src")}
     command = [sys.executable, "-m", "pytest", "-x", "-q", "--no-header", "-p", "no:cacheprovider", *tests]
     out = subprocess.run(command, cwd=root, env=environment, capture_output=True, text=True)
     if out.returncode == 0:
         return None
-    failed = [line for line in out.stdout.splitlines() if line.startswith(("FAILED", "ERROR"))]
-    return failed[0].split(" - ")[0].split(" ", 1)[1] if failed else out.stdout[-300:]
+    failed = [line for line in out.stdout.splitlines() if line.startswith("FAILED")]
+    if not failed:
+        raise SystemExit(f"no test failed, and yet they did not pass:\n{out.stdout[-2000:]}")
+    return failed[0].split(" - ")[0].split(" ", 1)[1]
 
 
 def main(names: list[str]) -> int:
@@ -205,7 +207,7 @@ def main(names: list[str]) -> int:
             continue
         with tempfile.TemporaryDirectory() as folder:
             root = Path(folder)
-            for part in ("src", "tests", "demo", "pyproject.toml", "docs", "ui/src"):
+            for part in ("src", "tests", "bench", "demo", "pyproject.toml", "docs", "ui/src"):
                 whole = ROOT / part
                 if whole.is_dir():
                     shutil.copytree(whole, root / part, ignore=shutil.ignore_patterns("__pycache__"))

@@ -167,3 +167,12 @@ def test_what_runs_away_is_slowed_to_the_limit_and_named_once_a_frame() -> None:
     assert {e["limit"] for e in limits} == {50.0, 20.0} and limits[0]["value"] == pytest.approx(300)
     step = baked.position[3, 0, 0] - baked.position[2, 0, 0]
     assert step * 24 == pytest.approx(50, rel=1e-3)
+
+
+@pytest.mark.parametrize(("along", "slowed"), [(28.0, False), (30.0, True)])
+def test_a_limit_is_on_the_whole_speed_not_on_its_parts(along: float, slowed: bool) -> None:
+    """Three parts of 28 or 30 m/s are 48.5 or 52 m/s together, either side of a limit of 50."""
+    fast = box("fast", (0, 5, 0), (0.2, 0.2, 0.2), velocity=[along] * 3)
+    baked = run(fast, limits={"speed": 50}, gravity=[0, 0, 0], frames=2)
+    assert bool([e for e in baked.events if e["kind"] == "limit"]) == slowed
+    assert baked.stats["top_speed"][-1] == pytest.approx(min(50.0, along * np.sqrt(3)), rel=1e-6)

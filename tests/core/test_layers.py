@@ -273,3 +273,32 @@ def test_colours_are_laid_by_their_own_blend() -> None:
         {"shape": {"kind": "everywhere"}, "high": 0.5, "color": "#0000ff", "color_blend": "add"},
     )
     assert color(one, POINTS[:1])[0] == pytest.approx([128 / 255, 0, 0.5], abs=1e-9)
+
+
+COLOR_BLENDS = {
+    "normal": lambda a, b: b,
+    "max": max,
+    "min": min,
+    "add": lambda a, b: a + b,
+    "subtract": lambda a, b: a - b,
+    "multiply": lambda a, b: a * b,
+    "screen": lambda a, b: 1 - (1 - a) * (1 - b),
+    "overlay": lambda a, b: 2 * a * b if a < 0.5 else 1 - 2 * (1 - a) * (1 - b),
+}
+
+
+@pytest.mark.parametrize("how", COLOR_BLENDS)
+@pytest.mark.parametrize("cover", [1.0, 0.4])
+def test_colours_are_laid_over_each_other_by_their_blend(how: str, cover: float) -> None:
+    """Channel by channel, W3C Compositing and Blending, as far as the layer covers."""
+    below, above = (0x33, 0x99, 0xE0), (0x80, 0xCC, 0x20)
+    everywhere = {"kind": "everywhere"}
+    stack = falloff(
+        {"shape": everywhere, "color": "#3399e0"},
+        {"shape": everywhere, "color": "#80cc20", "color_blend": how, "color_opacity": cover},
+    )
+    wanted = []
+    for a, b in zip(below, above, strict=True):
+        a, b = a / 255, b / 255
+        wanted.append(a + cover * (min(1.0, max(0.0, COLOR_BLENDS[how](a, b))) - a))
+    assert color(stack, np.zeros((1, 3)))[0] == pytest.approx(wanted, abs=1e-12)
