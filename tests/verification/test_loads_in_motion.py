@@ -181,6 +181,18 @@ def test_loads_are_balanced_as_newton_and_euler_do_it_slowly() -> None:
     assert asm.motion[slots[18]] == Motion.FIXED
 
 
+def test_causes_name_what_bears_most_first() -> None:
+    """A mast that the wind bends far more than its weight presses it: the wind is named first, the weight after it."""
+    mast = bricks("mast", (0, 2, 0), (0.4, 4, 0.4), 0.5, bonds=strength_of(40), material={"density": 700})
+    wind = field({"kind": "wind", "speed": 70, "direction": [1, 0, 0], "gusts": 0})
+    baked = run(mast, fields=(wind, anchor((0, 0.1, 0), (3, 0.4, 3))), frames=6, ground={"on": False})
+    causes = broken(baked)[0]["causes"]
+    loads = [c["load"] for c in causes]
+    assert causes[0]["field"] == "field" and loads == sorted(loads, reverse=True)
+    assert sum(loads) == pytest.approx(broken(baked)[0]["load"], rel=0.02)
+    assert sum(c["share"] for c in causes) == pytest.approx(1, abs=1e-3)
+
+
 def test_a_chimney_that_falls_breaks_in_flight_below_its_middle() -> None:
     """A slender chimney tipping about its foot bends most at a third of its height (V = 0 there), where it breaks
     before it lands.

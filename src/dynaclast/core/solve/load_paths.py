@@ -239,7 +239,9 @@ class LoadPaths:
             self._bonds.break_overloaded(load, causes.__getitem__)
 
     def _causes(self, failing: Index, load: Array, sources: list[Source]) -> dict[int, list[Event]]:
-        """What each failing bond bears, and from where: sources by what each would load it with alone."""
+        """What each failing bond bears, and from where: sources by what each would load it with alone; the
+        first bears most.
+        """
         model = self._model
         strength = np.maximum(model.bonds.strength * (1.0 - self._state.bond_wear), 1e-9)
         alone = np.zeros((len(sources), model.bond_count))
@@ -256,6 +258,7 @@ class LoadPaths:
                 for k, s in enumerate(sources)
                 if share[k] > 0.005
             ]
+            rows.sort(key=lambda row: -float(row["load"]))
             out[b] = rows or [{"weight": body, "load": kilonewtons(load[b])}]
         return out
 
