@@ -16,6 +16,17 @@ MATERIAL = {"density": 2000, "friction": 0.6, "bounce": 0.1}
 GROUND = {"friction": 0.6, "bounce": 0.1}
 
 
+def hull_of(points: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Vertices and outward faces of the convex hull of points (n, 3)."""
+    hull = ConvexHull(points)
+    used, inverse = np.unique(hull.simplices, return_inverse=True)
+    faces, tri = inverse.reshape(-1, 3), points[hull.simplices]
+    across = np.cross(tri[:, 1] - tri[:, 0], tri[:, 2] - tri[:, 0])
+    inward = np.einsum("ij,ij->i", across, hull.equations[:, :3]) < 0
+    faces[inward] = faces[inward][:, ::-1]
+    return points[used], faces
+
+
 def voronoi_pieces(
     lo: list[float], hi: list[float], count: int, rng: np.random.Generator
 ) -> list[tuple[np.ndarray, np.ndarray]]:
@@ -32,15 +43,7 @@ def voronoi_pieces(
     out = []
     for k in range(count):
         corners = np.unique(np.round(np.clip(vor.vertices[vor.regions[vor.point_region[k]]], low, high), 5), axis=0)
-        hull = ConvexHull(corners)
-        used, inverse = np.unique(hull.simplices, return_inverse=True)
-        faces = inverse.reshape(-1, 3)
-        tri = corners[hull.simplices]
-        inward = (
-            np.einsum("ij,ij->i", np.cross(tri[:, 1] - tri[:, 0], tri[:, 2] - tri[:, 0]), hull.equations[:, :3]) < 0
-        )
-        faces[inward] = faces[inward][:, ::-1]
-        out.append((corners[used], faces))
+        out.append(hull_of(corners))
     return out
 
 
@@ -178,3 +181,86 @@ def tower5000() -> Shot:
         "reach": {"layers": [{"shape": {"kind": "box", "core": [9, 2, 9]}}]},
     }
     return parse({"bodies": [body], "fields": [anchor], "timing": {"frames": 240}})
+
+
+# ------------------------------------------- other shapes, sizes and speeds than those the solver was tuned on
+
+
+def _cells(name: str, shape: dict[str, Any], at: list[float], count: int, seed: int, **more: Any) -> dict[str, Any]:
+    """A shape in loose cells."""
+    pattern = {"kind": "cells", "count": count, "seed": seed}
+    return {"name": name, "shape": shape, "place": {"position": at}, "material": MATERIAL, "pattern": pattern, **more}
+
+
+def drum_and_wall() -> Shot:
+    """A drum of 9 t at 16 m/s, rolling, into 700 pieces of a wall as thick as they are large."""
+    wall = _cells("wall", {"kind": "box", "size": [7, 5, 0.8]}, [0, 2.5, 0], 700, 21)
+    drum = {
+        "name": "drum",
+        "shape": {"kind": "cylinder", "radius": 1.0, "height": 1.6, "segments": 24},
+        "place": {"position": [0.4, 1.05, -4], "rotation": [0, 0, 0.7071067811865476, 0.7071067811865476]},
+        "material": MATERIAL | {"mass": 9000},
+        "velocity": [0, 0, 16],
+        "spin": [16, 0, 0],
+    }
+    return parse({"timing": {"frames": 168}, "ground": GROUND, "bodies": [wall, drum]})
+
+
+def falling_cube() -> Shot:
+    """A cube of 600 loose pieces that lands on a corner from 5 m."""
+    turn = np.array([0.36, 0.15, 0.36, 0.85])
+    cube = _cells("cube", {"kind": "box", "size": [2.5, 2.5, 2.5]}, [0, 7.2, 0], 600, 22)
+    cube["place"]["rotation"] = (turn / np.linalg.norm(turn)).tolist()
+    return parse({"timing": {"frames": 144}, "ground": GROUND, "bodies": [cube]})
+
+
+def stones() -> Shot:
+    """800 stones of all sizes, each the hull of some random points, poured into a heap."""
+    rng = np.random.default_rng(SEED + 7)
+    bodies = []
+    for k in range(800):
+        vertices, faces = hull_of(rng.normal(size=(14, 3)) * rng.uniform(0.08, 0.2))
+        shape = {"kind": "mesh", "vertices": vertices.tolist(), "faces": faces.tolist()}
+        at = [float(rng.uniform(-1.5, 1.5)), 0.6 + 0.03 * k, float(rng.uniform(-1.5, 1.5))]
+        bodies.append({"name": f"s{k}", "shape": shape, "place": {"position": at}, "material": MATERIAL})
+    return parse({"timing": {"frames": 168}, "ground": GROUND, "bodies": bodies})
+
+
+def hollow_tower() -> Shot:
+    """A hollow tower of 500 loose pieces on two posts; it comes down between them."""
+    tower = _cells("tower", {"kind": "tube", "radius": 1.6, "wall": 0.4, "height": 6}, [0, 4.0, 0], 500, 24)
+    posts = [_box(f"post {x}", [0.3, 0.5, 0.6], [x, 0.5, 0], role="passive") for x in (-1.4, 1.4)]
+    return parse({"timing": {"frames": 144}, "ground": GROUND, "bodies": [tower, *posts]})
+
+
+def slates() -> Shot:
+    """300 thin slates that slide down a slope onto each other."""
+    tilt = float(np.deg2rad(38))
+    q = [float(np.sin(tilt / 2)), 0.0, 0.0, float(np.cos(tilt / 2))]
+    slate = MATERIAL | {"friction": 0.3}
+    slope = _box("slope", [4, 0.2, 4], [0, 2.0, 0], q, role="passive", material=slate)
+    along, up = np.array([0, -np.sin(tilt), np.cos(tilt)]), np.array([0, np.cos(tilt), np.sin(tilt)])
+    bodies = []
+    for row in range(15):
+        for k in range(20):
+            at = np.array([(k - 9.5) * 0.36, 2.0, 0]) + along * (row * 0.36 - 3.2) + up * (0.23 + 0.05 * (row % 3))
+            bodies.append(_box(f"s{row}-{k}", [0.17, 0.012, 0.17], at.tolist(), q, material=slate))
+    return parse({"timing": {"frames": 144}, "ground": GROUND, "bodies": [slope, *bodies]})
+
+
+def rain5000() -> Shot:
+    """5,000 small boxes of three kinds, all awake, fall in layers onto the ground."""
+    groups = []
+    for k, size in enumerate(([0.3, 0.14, 0.22], [0.2, 0.2, 0.2], [0.12, 0.3, 0.16])):
+        turn = np.array([0.1 * k, 0.3, 0.2 - 0.1 * k, 1.0])
+        box = {"name": f"kind {k}", "shape": {"kind": "box", "size": size}, "material": MATERIAL}
+        box["place"] = {
+            "position": [0.06 * k, 1.0 + 1.2 * k, 0.04 * k],
+            "rotation": (turn / np.linalg.norm(turn)).tolist(),
+        }
+        layout = {"kind": "grid", "count": [24, 3, 23], "step": [0.45, 0.4, 0.45]}
+        groups.append({"name": f"rain {k}", "body": box, "layout": layout})
+    return parse({"timing": {"frames": 72}, "ground": GROUND, "groups": groups})
+
+
+UNSEEN = (drum_and_wall, falling_cube, stones, hollow_tower, slates, rain5000)

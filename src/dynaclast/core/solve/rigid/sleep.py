@@ -168,7 +168,8 @@ def _is_coherent(asm: Assemblies, a: int) -> bool:
         asm.mean_angular_velocity[a, c] += share * (w[c] - asm.mean_angular_velocity[a, c])
         linear += asm.mean_velocity[a, c] ** 2
         angular += asm.mean_angular_velocity[a, c] ** 2
-    return np.sqrt(linear) + np.sqrt(angular) * asm.radius[a] > COHERENT * asm.mean_speed[a]  # type: ignore[no-any-return]
+    leads = np.sqrt(linear) + np.sqrt(angular) * asm.radius[a]
+    return leads > COHERENT * asm.mean_speed[a]  # type: ignore[no-any-return]
 
 
 @kernel(inner=True)
