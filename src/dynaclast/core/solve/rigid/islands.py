@@ -26,7 +26,7 @@ UNEVEN_MASS_RATIO = 4.0
 """A body on one so many times lighter needs more passes, in small islands."""
 
 UNEVEN_ITERATIONS = 24
-PROPAGATION_ITERATIONS = 10
+PROPAGATION_ITERATIONS = 100
 """Passes that follow an impact from contact to contact, at most; in small uneven islands more."""
 
 CALM_SPEED = 0.01
