@@ -88,7 +88,7 @@ FAULTS = (
         "solve/rigid/assemblies.py",
         "p_vel[1] + p_spin[2] * arm[0] - p_spin[0] * arm[2]",
         "p_vel[1] + p_spin[2] * arm[0] + p_spin[0] * arm[2]",
-        ("core/test_bonds_and_releases.py", "core/test_solver_parts.py"),
+        ("core/test_kernels_against_twins.py",),
     ),
     Fault(
         "what is jointed to something restless falls asleep",
@@ -151,7 +151,7 @@ FAULTS = (
         "solve/limits.py",
         "-values.min()) * np.sqrt(3.0) <= limit",
         "-values.min()) <= limit",
-        ("core/test_field_actions.py",),
+        ("core/test_bonds_and_releases.py",),
     ),
     Fault(
         "a layer screened over another without their product",

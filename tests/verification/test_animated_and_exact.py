@@ -112,7 +112,7 @@ def test_things_come_to_rest_in_an_exact_bowl() -> None:
         box(f"c{k}", (x, 3 + 0.8 * k, z), (0.5, 0.5, 0.5))
         for k, (x, z) in enumerate([(0, 0), (2, 1), (-2, 2), (1, -3)])
     ]
-    baked = run(bowl(), *things, ball("b", (2.5, 4, -2), 0.4), frames=200, ground={"on": False})
+    baked = run(bowl(), *things, ball("b", (2.5, 4, -2), 0.4), frames=288, ground={"on": False})
     at = baked.position[-1, 1:]
     assert np.hypot(at[:, 0], at[:, 2]).max() < 2.5 and (baked.state[-1, 1:] == 1).all()
     assert (at[:, 1] - 0.05 * (at[:, 0] ** 2 + at[:, 2] ** 2) > 0.2).all()
