@@ -67,7 +67,7 @@ FAULTS = (
         "solve/rigid/manifold.py",
         "out = max(out, -_signed_area(points, side, j, i, ux, uy, uz)",
         "out = max(out, _signed_area(points, side, j, i, ux, uy, uz)",
-        ("core/test_contact.py", "core/test_kernels_against_twins.py"),
+        ("core/test_fast_meetings.py",),
     ),
     Fault(
         "a clipped edge's point in the wrong place",
@@ -95,7 +95,7 @@ FAULTS = (
         "solve/rigid/sleep.py",
         "        if restless[a]:\n            scratch.awake[b] = 1\n",
         "        if restless[a]:\n            scratch.awake[a] = 1\n",
-        ("core/test_rest_and_reuse.py", "core/test_solver_parts.py"),
+        ("verification/test_rest.py",),
     ),
     Fault(
         "an impact's load fades once, however far it goes",

@@ -143,3 +143,24 @@ def test_a_number_of_friction_that_changes_wakes_what_lies_there() -> None:
     moved = np.linalg.norm(baked.position[:, 1] - baked.position[0, 1], axis=1)
     assert moved[47] < 1e-3 and baked.stats["moving"][40] == 0
     assert moved[-1] > 0.5
+
+
+def test_what_is_tied_to_something_that_swings_stays_awake() -> None:
+    """A post stands still on the ground while a bob swings from it: it must feel the pull at once, so it does not sleep
+    before the bob does.
+    """
+    post = box("post", (0, 1, 0), (1, 2, 1), material={"density": 4000})
+    bob = ball("bob", (1.5, 2.0, 0), 0.15)
+    tie = {
+        "name": "rope",
+        "how": {"kind": "pin"},
+        "body": "bob",
+        "to": "post",
+        "point": [0.7, 2.0, 0],
+        "collide": False,
+    }
+    baked = run(post, bob, ties=[tie], frames=96)
+    moving = baked.state_names.index("moving")
+    assert (baked.state[24:, 1] == moving).all() and np.ptp(baked.position[60:, 1, 0]) > 0.5
+    assert (baked.state[24:, 0] == moving).all()
+    assert np.abs(baked.position[:, 0] - baked.position[0, 0]).max() < 2e-3
