@@ -77,7 +77,7 @@ class Actions:
     started: list[FieldItem] = field(default_factory=list)
 
     def add(self, item: FieldItem, space: str, more: Forcing) -> None:
-        """Let a field force the samples of a space."""
+        """Let a field act on the samples of a space."""
         self.forcing[space] = self.forcing.get(space, Forcing()) + more
         if space == PIECES:
             self.acting.append((item, more))
