@@ -9,10 +9,8 @@ from ..geometry.rotations import rotation_matrix
 from ..kernels import kernel
 from ..kernels.linalg import rotate_by
 from .model import Model, TieKind
+from .rigid.joints import FRICTION, LIMIT
 from .state import Assemblies, ContactCache, State
-
-LIMIT, FRICTION = 6, 7
-"""Places in a tie's impulses of its limit and its friction (rigid.joints)."""
 
 
 @kernel

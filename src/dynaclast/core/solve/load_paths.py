@@ -26,7 +26,6 @@ from .frame import piece_positions
 from .impact_loads import IMPACT_TIME
 from .kinematics import Kinematics
 from .model import Hold, LoadPath, Model, Motion, PieceTable
-from .rigid.run import RigidRun
 from .state import Assemblies, State
 from .statics import (
     Elements,
@@ -126,7 +125,7 @@ def balance(
             u, v, w = rotate_by(qx, qy, qz, qw, torque[p, 0], torque[p, 1], torque[p, 2])
             out_force[n, 0], out_force[n, 1], out_force[n, 2] = x, y, z
             out_torque[n, 0], out_torque[n, 1], out_torque[n, 2] = u, v, w
-            rx, ry, rz = arm(pieces, asm, p, a)
+            rx, ry, rz = _arm(pieces, asm, p, a)
             fx, fy, fz = fx + x, fy + y, fz + z
             mx, my, mz = mx + u + ry * z - rz * y, my + v + rz * x - rx * z, mz + w + rx * y - ry * x
         ax, ay, az, bx, by, bz, wx, wy, wz = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
@@ -143,7 +142,7 @@ def balance(
         for n in range(spans.start[k], spans.start[k + 1]):
             p = own[n]
             if free:
-                rx, ry, rz = arm(pieces, asm, p, a)
+                rx, ry, rz = _arm(pieces, asm, p, a)
                 cx, cy, cz = wy * rz - wz * ry, wz * rx - wx * rz, wx * ry - wy * rx
                 m = pieces.mass[p]
                 out_force[n, 0] -= m * (ax + by * rz - bz * ry + wy * cz - wz * cy)
@@ -160,7 +159,7 @@ def balance(
 
 
 @kernel(inline=True)
-def arm(pieces: PieceTable, asm: Assemblies, p: int, a: int) -> tuple[float, float, float]:
+def _arm(pieces: PieceTable, asm: Assemblies, p: int, a: int) -> tuple[float, float, float]:
     """From the centre of assembly a to that of its piece p, at the opening pose [m]."""
     return (
         pieces.rest_center[p, 0] - asm.rest_center[a, 0],
@@ -172,8 +171,8 @@ def arm(pieces: PieceTable, asm: Assemblies, p: int, a: int) -> tuple[float, flo
 class LoadPaths:
     """The bodies of a run whose load path is followed."""
 
-    def __init__(self, model: Model, state: State, rigid: RigidRun, bonds: Bonds, kinematics: Kinematics) -> None:
-        self._model, self._state, self._rigid, self._bonds = model, state, rigid, bonds
+    def __init__(self, model: Model, state: State, bonds: Bonds, kinematics: Kinematics) -> None:
+        self._model, self._state, self._bonds = model, state, bonds
         self._kinematics = kinematics
         self.followed = bool(model.load_path.any()) and model.bond_count > 0
         self._rule = model.load_path[model.pieces.body[model.bonds.piece[:, 0]]]

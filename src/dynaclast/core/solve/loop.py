@@ -55,7 +55,7 @@ class Run:
         self.releases = Releases(model, state, self.rigid, self.bonds, self.log)
         self.tie_breaks = TieBreaks(model, state, self.rigid, self.log)
         self.kinematics = Kinematics(model, state, self.rigid)
-        self.load_paths = LoadPaths(model, state, self.rigid, self.bonds, self.kinematics)
+        self.load_paths = LoadPaths(model, state, self.bonds, self.kinematics)
         self.channels = BodyChannels(model, state)
         self.impacts = Impacts(model, state, self.rigid, self.log)
         self.limits = Limits(model, state, self.log)
