@@ -221,17 +221,16 @@ def threads() -> None:
     import numba
 
     from dynaclast.core.solve.interval import Stage
-    from dynaclast.core.solve.rigid.gjk import gjk, make_scratch
+    from dynaclast.core.solve.rigid.gjk import PointSet, gjk, make_scratch
     from dynaclast.core.solve.rigid.run import RigidRun
 
     @numba.njit(nogil=True)
     def distances(points, first, last, out, scratch):  # noqa: ANN001, ANN202
-        still, axis, near, far = np.zeros(3), np.zeros(3), np.zeros(3), np.zeros(3)
+        axis, witness = np.zeros(3), np.zeros((3, 3))
         for k in range(first, last):
             axis[0], axis[1], axis[2] = 1.0, 0.0, 0.0
-            out[k] = gjk(
-                points, 32 * k, 32 * k + 16, points, 32 * k + 16, 32 * k + 32, still, np.inf, axis, near, far, scratch
-            )
+            a, b = PointSet(points, 32 * k, 32 * k + 16), PointSet(points, 32 * k + 16, 32 * k + 32)
+            out[k] = gjk(a, b, np.inf, axis, witness, scratch)
 
     count = 20_000
     points = np.random.default_rng(0).normal(size=(count, 2, 16, 3))

@@ -16,7 +16,7 @@ from dynaclast.core.solve.interval import Stage
 from dynaclast.core.solve.loop import Run
 from dynaclast.core.solve.prepare import Prepared, prepare
 from dynaclast.core.solve.rigid.constraints import _transfer_points, make_constraints, update_inverse_masses
-from dynaclast.core.solve.rigid.gjk import gjk, make_scratch
+from dynaclast.core.solve.rigid.gjk import PointSet, gjk, make_scratch
 from dynaclast.core.solve.rigid.hulls import convex_core, general_core
 from shots import ball, box, run, shot
 
@@ -283,11 +283,11 @@ def test_distance_of_broken_pieces_is_proved_by_its_own_direction() -> None:
             + beside
             - beside @ toward * toward
         )
-        axis, p, q = 0.05 * rng.normal(size=3) - toward, np.zeros(3), np.zeros(3)
-        distance = gjk(a, 0, len(a), b, 0, len(b), np.zeros(3), np.inf, axis, p, q, scratch)
+        axis, witness = 0.05 * rng.normal(size=3) - toward, np.zeros((3, 3))
+        distance = gjk(PointSet(a, 0, len(a)), PointSet(b, 0, len(b)), np.inf, axis, witness, scratch)
         assert distance > 0.0
         assert (a @ axis).min() - (b @ axis).max() == pytest.approx(distance, abs=1e-7)
-        assert np.linalg.norm(p - q) == pytest.approx(distance, abs=1e-9)
+        assert np.linalg.norm(witness[0] - witness[1]) == pytest.approx(distance, abs=1e-9)
 
 
 def test_what_a_hit_sends_aside_within_an_interval_does_not_sink_into_its_neighbour() -> None:

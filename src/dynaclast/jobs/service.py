@@ -10,6 +10,7 @@ import logging
 import os
 import signal
 import threading
+from functools import partial
 from typing import Any
 
 import dask
@@ -42,7 +43,8 @@ class Dispatcher:
             if future.status in ("finished", "error", "cancelled", "lost"):
                 if future.status != "finished":
                     log.warning("take %s: its worker was lost (%s)", take_id, future.status)
-                    self.store.patiently(lambda s: takes.requeue_lost(s, -1.0, set(self.running) - {take_id}))  # noqa: B023
+                    others = set(self.running) - {take_id}
+                    self.store.patiently(partial(takes.requeue_lost, older_than=-1.0, alive=others))
                 del self.running[take_id]
         self.store.patiently(lambda s: takes.requeue_lost(s, LOST_AFTER, set(self.running)))
         for take_id in self.store.patiently(takes.queued):

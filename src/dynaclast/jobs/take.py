@@ -7,6 +7,7 @@ import socket
 import threading
 import time
 from collections.abc import Iterator
+from functools import partial
 
 from ..core import document
 from ..core.errors import DynaclastError, InputError
@@ -85,8 +86,10 @@ def _bake(
         stream = frames(prepared.shot, prepared.model, state, total, should_stop=lambda: pulse.stop)
         fresh = (f for f in stream if f.index > kept)  # frames before a state that can be gone on from are kept already
         for block, seconds in _blocks(fresh, frame_pause):
-            packed = state.pack()
-            if not store.patiently(lambda s: takes.add_chunk(s, take_id, attempt, block, packed, seconds)):  # noqa: B023
+            add = partial(
+                takes.add_chunk, take_id=take_id, attempt=attempt, frames=block, carry=state.pack(), seconds=seconds
+            )
+            if not store.patiently(add):
                 return "superseded", ""
     except DynaclastError as exc:
         return "failed", exc.line()

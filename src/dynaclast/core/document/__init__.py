@@ -373,14 +373,6 @@ def schema() -> dict[str, Any]:
 
 
 __all__ = [
-    name
-    for name in dir()
-    if not name.startswith("_")
-    and name
-    not in ("Any", "Literal", "BaseModel", "Field", "ValidationError", "model_validator", "annotations", "json")
-]
-
-__all__ = [
     "AllPieces",
     "AnchorEffect",
     "AssetShape",

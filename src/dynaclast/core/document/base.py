@@ -35,6 +35,6 @@ Direction = Annotated[tuple[Finite, Finite, Finite], AfterValidator(_long)]
 
 
 class Part(BaseModel):
-    """Base of every part of the document: unknown keys are errors, not silence."""
+    """Base of every part of the document: unknown keys are errors, not silence, and numbers are finite."""
 
-    model_config = ConfigDict(extra="forbid")
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)

@@ -119,7 +119,8 @@ def _remembered(self: BaseFunction, context: Any, args: tuple[Any, ...], kws: di
     signature = known.get(key)
     if signature is None:
         signature = _type_call(self, context, args, kws)
-        if signature is not None and self._impl_keys.get(signature.args) is self.typing_key:  # type: ignore[attr-defined]
+        keys: dict[Any, Any] = self._impl_keys  # type: ignore[attr-defined]
+        if signature is not None and keys.get(signature.args) is self.typing_key:
             known[key] = signature
     return signature
 

@@ -6,6 +6,8 @@ Ericson 2004, "Real-Time Collision Detection", chapter 5.
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import numpy as np
 
 from ...arrays import Array, Index
@@ -105,6 +107,14 @@ def _outside(w: Array, f: int, i: int, j: int, k: int) -> bool:
     return towards_origin * towards_f < 0.0 or abs(towards_f) < 1e-30
 
 
+class PointSet(NamedTuple):
+    """The corners of one convex shape among those of all."""
+
+    points: Array
+    start: int
+    end: int
+
+
 Simplex = tuple[Array, Array, Array, Array, Index, Index]
 """What ``make_scratch`` gives."""
 
@@ -115,30 +125,18 @@ def make_scratch() -> Simplex:
 
 
 @kernel
-def gjk(
-    pa: Array,
-    a0: int,
-    a1: int,
-    pb: Array,
-    b0: int,
-    b1: int,
-    shift: Array,
-    limit: float,
-    axis: Array,
-    near_a: Array,
-    near_b: Array,
-    scratch: Simplex,
-) -> float:
-    """Distance between the hulls of pa[a0:a1], moved by ``shift`` (3,), and pb[b0:b1].
+def gjk(a: PointSet, b: PointSet, limit: float, axis: Array, witness: Array, scratch: Simplex) -> float:
+    """Distance between the hulls of a, moved by ``witness[2]``, and b.
 
-    limit   : [m], where they are farther apart than this, a bound of the distance will do, and the closest points stay
-    out
+    limit   : float, [m], where they are farther apart than this, a bound of the distance will do, and the closest
+              points stay out
+    axis    : (3,) float64, in: first guess of the direction from b to a; out: that direction, unit, if apart
+    witness : (3, 3) float64, [m]; in: row 2, by how much a is moved; out: rows 0 and 1, the closest points of a, as it
+              lies before that, and of b
     scratch : what ``make_scratch`` gives, kept by the caller: memory here would cost more than the search
-
-    axis   : (3,) in: first guess of the direction from b to a; out: that direction, unit, if apart
-    near_a, near_b : (3,) out: the closest points, the first where it lies before the shift
-    Returns the distance [m], or -1 where the hulls overlap
+    Returns : the distance [m], or -1 where the hulls overlap
     """
+    pa, pb = a.points, b.points
     w, bary, trial, best_bary, ia, ib = scratch
     vx, vy, vz = axis[0], axis[1], axis[2]
     if vx * vx + vy * vy + vz * vz < 1e-20:
@@ -146,13 +144,11 @@ def gjk(
     n = 0
     dist2, big = np.inf, 0.0
     for step in range(MOST_STEPS):
-        sa = support(pa, a0, a1, -vx, -vy, -vz)
-        sb = support(pb, b0, b1, vx, vy, vz)
-        wx, wy, wz = (
-            pa[sa, 0] + shift[0] - pb[sb, 0],
-            pa[sa, 1] + shift[1] - pb[sb, 1],
-            pa[sa, 2] + shift[2] - pb[sb, 2],
-        )
+        sa = support(pa, a.start, a.end, -vx, -vy, -vz)
+        sb = support(pb, b.start, b.end, vx, vy, vz)
+        wx = pa[sa, 0] + witness[2, 0] - pb[sb, 0]
+        wy = pa[sa, 1] + witness[2, 1] - pb[sb, 1]
+        wz = pa[sa, 2] + witness[2, 2] - pb[sb, 2]
         if step > 0:
             bound = vx * wx + vy * wy + vz * wz
             if bound > 0.0 and bound * bound > limit * limit * dist2:
@@ -220,10 +216,10 @@ def gjk(
             break
         vx, vy, vz, dist2 = x, y, z, square
         for c in range(3):
-            near_a[c], near_b[c] = 0.0, 0.0
+            witness[0, c], witness[1, c] = 0.0, 0.0
             for i in range(n):
-                near_a[c] += bary[i] * pa[ia[i], c]
-                near_b[c] += bary[i] * pb[ib[i], c]
+                witness[0, c] += bary[i] * pa[ia[i], c]
+                witness[1, c] += bary[i] * pb[ib[i], c]
     dist = np.sqrt(dist2)
     axis[0], axis[1], axis[2] = vx / dist, vy / dist, vz / dist
     return dist
@@ -231,23 +227,6 @@ def gjk(
 
 def hull_distance(a: Array, b: Array) -> float:
     """Distance [m] between the convex hulls of (n, 3) and (m, 3) points; 0 where they overlap."""
-    axis, na, nb = a.mean(axis=0) - b.mean(axis=0), np.zeros(3), np.zeros(3)
-    return max(
-        0.0,
-        float(
-            gjk(
-                np.ascontiguousarray(a),
-                0,
-                len(a),
-                np.ascontiguousarray(b),
-                0,
-                len(b),
-                np.zeros(3),
-                np.inf,
-                axis,
-                na,
-                nb,
-                make_scratch(),
-            )
-        ),
-    )
+    one, other = PointSet(np.ascontiguousarray(a), 0, len(a)), PointSet(np.ascontiguousarray(b), 0, len(b))
+    axis = a.mean(axis=0) - b.mean(axis=0)
+    return max(0.0, float(gjk(one, other, np.inf, axis, np.zeros((3, 3)), make_scratch())))

@@ -11,7 +11,7 @@ import numpy as np
 from ...arrays import Array, Flags
 from ...kernels import kernel
 from ..model import Hulls
-from .gjk import gjk, support
+from .gjk import PointSet, gjk, support
 from .groups import WorldShapes
 from .manifold import (
     MAX_POLYGON,
@@ -54,7 +54,7 @@ def collide_hulls(
     patch      : in: normal; out: everything of the contact
     Returns    : the number of points, 0 to 4
     """
-    axis, witness = patch.normal, patch.witness
+    axis = patch.normal
     s0, s1 = np.int64(hulls.vertex_start[s]), np.int64(hulls.vertex_start[s + 1])
     t0, t1 = np.int64(hulls.vertex_start[t]), np.int64(hulls.vertex_start[t + 1])
     vertices, rs, rt = world.vertices, hulls.radius[s], hulls.radius[t]
@@ -72,9 +72,8 @@ def collide_hulls(
         if _parting(patch, gap, margin, slip):
             patch.separations[0] = gap
             return 0
-    dist = gjk(
-        vertices, s0, s1, vertices, t0, t1, witness[2], margin + both, axis, witness[0], witness[1], patch.simplex
-    )
+    core_s, core_t = PointSet(vertices, s0, s1), PointSet(vertices, t0, t1)
+    dist = gjk(core_s, core_t, margin + both, axis, patch.witness, patch.simplex)
     faced = hulls.face_start[s + 1] > hulls.face_start[s] and hulls.face_start[t + 1] > hulls.face_start[t]
     if dist < 0.0:
         dist = penetration_direction(hulls, world, s, t, patch)
@@ -141,9 +140,8 @@ def collide_triangle(
         return 0
     if nx * world.center[s, 0] + ny * world.center[s, 1] + nz * world.center[s, 2] - base <= 0.0:
         return 0  # behind the face: another side of the body must hold it
-    dist = gjk(
-        vertices, s0, s1, vertices, t0, t0 + 3, witness[2], margin + radius, axis, witness[0], witness[1], patch.simplex
-    )
+    core, triangle = PointSet(vertices, s0, s1), PointSet(vertices, t0, t0 + 3)
+    dist = gjk(core, triangle, margin + radius, axis, witness, patch.simplex)
     flat = dist < 0.0
     if not flat:
         gap = dist - radius

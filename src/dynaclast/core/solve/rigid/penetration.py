@@ -7,7 +7,7 @@ import numpy as np
 from ...arrays import Array
 from ...kernels import kernel
 from ..model import Hulls
-from .gjk import dot3, gjk, support
+from .gjk import PointSet, dot3, gjk, support
 from .groups import WorldShapes
 from .manifold import Patch
 
@@ -69,7 +69,7 @@ def _descend(
         out = hulls.radius[s] + hulls.radius[t] - dist
         witness[2, 0], witness[2, 1], witness[2, 2] = ax * out, ay * out, az * out
         axis[0], axis[1], axis[2] = ax, ay, az
-        apart = gjk(vertices, s0, s1, vertices, t0, t1, witness[2], np.inf, axis, witness[0], witness[1], patch.simplex)
+        apart = gjk(PointSet(vertices, s0, s1), PointSet(vertices, t0, t1), np.inf, axis, witness, patch.simplex)
         if apart < 0.0:
             i = support(vertices, s0, s1, -ax, -ay, -az)
             for c in range(3):
