@@ -1,0 +1,275 @@
+import { flushPromises, mount, type VueWrapper } from "@vue/test-utils";
+import { createPinia, setActivePinia } from "pinia";
+import { beforeEach, describe, expect, it, vi } from "vitest";
+import type { Component } from "vue";
+import { api, ApiError } from "../api/client";
+import type { Body, Report, SharedFalloff, ShotDocument, Tie, WeightMap } from "../api/types";
+import { newBody, newField, newLayer, newMap, newTie } from "../lib/document";
+import { usePieces } from "../stores/pieces";
+import { useShot } from "../stores/shot";
+import { useSurvey } from "../stores/survey";
+import { useTakes } from "../stores/takes";
+import { useView } from "../stores/view";
+import FalloffInspector from "./FalloffInspector.vue";
+import MapInspector from "./MapInspector.vue";
+import MaterialSection from "./MaterialSection.vue";
+import MeshState from "./MeshState.vue";
+import TieInspector from "./TieInspector.vue";
+
+const box = (name: string): Body => newBody(name, { kind: "box", size: [1, 2, 3], divisions: [1, 1, 1] }, 1);
+
+function opened(more: Partial<ShotDocument> = {}): ReturnType<typeof useShot> {
+  const shot = useShot();
+  shot.document = {
+    name: "s",
+    bodies: [box("door"), box("frame")],
+    groups: [],
+    ties: [],
+    fields: [],
+    falloffs: [],
+    maps: [],
+    timing: { fps: 24, frames: 48 },
+    ...more,
+  } as unknown as ShotDocument;
+  return shot;
+}
+
+/** A component over one thing of the document, given anew after every edit as its parent does. */
+function over(component: Component, prop: string, find: (d: ShotDocument) => unknown, more = {}): VueWrapper {
+  const shot = useShot();
+  const it = mount(component, { props: { [prop]: find(shot.document!), ...more } });
+  shot.$subscribe(() => {
+    const found = find(shot.document!);
+    if (found) void it.setProps({ [prop]: found });
+  });
+  return it;
+}
+
+const button = (it: VueWrapper, text: string) => it.findAll("button").find((b) => b.text() === text)!;
+
+async function type(it: VueWrapper, label: string, text: string): Promise<void> {
+  const input = it.get(`input[aria-label="${label}"]`);
+  await input.trigger("focus");
+  await input.setValue(text);
+  await input.trigger("keydown", { key: "Enter" });
+}
+
+beforeEach(() => {
+  setActivePinia(createPinia());
+  vi.restoreAllMocks();
+  vi.spyOn(api, "save").mockRejectedValue(new ApiError(0, { message: "away" }));
+});
+
+describe("a tie", () => {
+  const tie = (): Tie => useShot().ties[0]!;
+  const shown = (kind: Tie["how"]["kind"] = "pin"): VueWrapper => {
+    opened({ ties: [newTie(kind, "latch", "door", [0, 1, 0], "frame", [0, 3, 0])] });
+    return over(TieInspector, "tie", (d) => d.ties[0]);
+  };
+  it("becomes another kind where it is; a string gets an end of its own and loses it again", async () => {
+    const it = shown();
+    await button(it, "string").trigger("click");
+    expect(tie()).toMatchObject({ how: { kind: "string" }, point: [0, 1, 0], to_point: [0, 2, 0], to: "frame" });
+    expect(it.text()).toContain("ends 1 m apart");
+    await button(it, "as placed").trigger("click");
+    await button(it, "own").trigger("click");
+    expect((tie().how as { length: number }).length).toBe(1);
+    await button(it, "weld").trigger("click");
+    expect(tie()).toMatchObject({ how: { kind: "weld" }, to_point: null });
+  });
+  it("of a kind it has already is left alone", async () => {
+    const it = shown();
+    const before = useShot().document;
+    await button(it, "pin").trigger("click");
+    expect(useShot().document).toBe(before);
+  });
+  it("turns within limits said in degrees and kept in radians", async () => {
+    const it = shown("hinge");
+    await button(it, "between").trigger("click");
+    expect((tie().how as { limits: number[] }).limits).toEqual([-Math.PI / 4, Math.PI / 4]);
+    await type(it, "most", "90");
+    expect((tie().how as { limits: number[] }).limits[1]).toBeCloseTo(Math.PI / 2);
+    await type(it, "least", "10");
+    expect((tie().how as { limits: number[] }).limits[0]).toBeCloseTo(-Math.PI / 4);
+  });
+  it("gives way at a load or never, and says where it did", async () => {
+    const it = shown();
+    await button(it, "at a load").trigger("click");
+    expect(tie().breaks).toBe(10);
+    await type(it, "load", "2.5");
+    expect(tie().breaks).toBe(2.5);
+    await button(it, "never").trigger("click");
+    expect(tie().breaks).toBeNull();
+    useTakes().events = [{ kind: "tie_broken", tie: "latch", frame: 31, load: 12.3, strength: 10 }] as never;
+    await it.vm.$nextTick();
+    expect(it.get('[data-testid="tie-gave-way"]').text()).toBe("gave way at f 31: 12.3 kN of 10");
+  });
+  it("joins a body to another or to the world, never to itself", async () => {
+    const it = shown();
+    const [body, to] = it.findAll("select");
+    expect(to!.findAll("option").map((o) => o.attributes("disabled") !== undefined)).toEqual([false, true, false]);
+    expect(body!.findAll("option").map((o) => o.attributes("disabled") !== undefined)).toEqual([false, true]);
+    await to!.setValue("");
+    expect(tie().to).toBeNull();
+    expect(it.text()).not.toContain("they touch");
+  });
+  it("is renamed and deleted as an edit, and what is chosen follows", async () => {
+    const it = shown();
+    const view = useView();
+    await it.get("span.name").trigger("dblclick");
+    await it.get(".title input").setValue("bolt");
+    await it.get(".title input").trigger("keydown", { key: "Enter" });
+    expect([tie().name, view.selection]).toEqual(["bolt", { kind: "tie", name: "bolt" }]);
+    await button(it, "Delete bolt").trigger("click");
+    expect([useShot().ties, view.selection]).toEqual([[], null]);
+  });
+});
+
+describe("a map", () => {
+  const map = (): WeightMap => useShot().document!.maps[0] as WeightMap;
+  const spot = { name: "spot", layers: [newLayer([0, 1, 0], 2)], strength: 0.5, limits: [0, 0.8], channels: [] };
+  const shown = (use: string | null = null): VueWrapper => {
+    opened({ maps: [newMap("wet", use, [0, 0, 0], 1)], falloffs: [spot] as unknown as SharedFalloff[] });
+    return over(MapInspector, "map", (d) => d.maps[0]);
+  };
+  it("says on how many pieces it is, once that is known", async () => {
+    const it = shown();
+    expect(it.get('[data-testid="map-figures"]').text()).toContain("not worked out");
+    useSurvey().result = { maps: { wet: { values: [0, 0.5, 1, 0.5], tint: [] } } } as never;
+    await it.vm.$nextTick();
+    expect(it.get('[data-testid="map-figures"]').text()).toBe("on 3 of 4 pieces · mean 0.5");
+  });
+  it("takes a shared falloff, and its layers for itself when it lets go of it", async () => {
+    const it = shown();
+    await it.get("#map-use").setValue("spot");
+    expect(map().reach).toMatchObject({ use: "spot", layers: [] });
+    await it.get("#map-use").setValue("");
+    expect(map().reach).toMatchObject({ use: null, strength: 0.5, limits: [0, 0.8] });
+    expect(map().reach.layers).toEqual(spot.layers);
+    map().reach.layers![0]!.low = 0.3;
+    expect(spot.layers[0]!.low).toBe(0);
+  });
+  it("is of all things, of some, and of all again", async () => {
+    const it = shown();
+    await button(it, "frame").trigger("click");
+    expect(map().targets).toEqual(["door"]);
+    await button(it, "frame").trigger("click");
+    expect(map().targets).toBe("all");
+  });
+  it("has one of the ramps", async () => {
+    const it = shown();
+    await it.get('[data-testid="ramp-tide"]').trigger("click");
+    expect(map().ramp).toBe("tide");
+    expect(it.get('[data-testid="ramp-tide"]').attributes("aria-pressed")).toBe("true");
+  });
+});
+
+describe("a shared falloff", () => {
+  it("says who uses it", async () => {
+    const push = newField("push", "shove", [0, 0, 0], 1);
+    push.reach = { layers: [], use: "spot", strength: 1, limits: [0, 1] };
+    const spot = { name: "spot", layers: [newLayer([0, 1, 0], 2)], strength: 1, limits: [0, 1], channels: [] };
+    opened({ fields: [push], falloffs: [spot] as unknown as SharedFalloff[] });
+    const it = over(FalloffInspector, "falloff", (d) => d.falloffs[0]);
+    expect(it.text()).toContain("shove");
+  });
+});
+
+describe("the state of a mesh", () => {
+  const defect = (kind: string, mends: string[] = []): Report["defects"][number] =>
+    ({ kind, count: 1, sentence: `${kind} somewhere`, near: [0, 0, 0], marks: [[0, 0, 0, 1, 0, 0]], mends }) as never;
+  async function shown(defects: Report["defects"]): Promise<VueWrapper> {
+    vi.spyOn(api, "report").mockResolvedValue({ triangles: 12, size: [1, 2, 3], defects } as unknown as Report);
+    opened();
+    const it = over(MeshState, "body", (d) => d.bodies[0], { name: "door" });
+    await flushPromises();
+    return it;
+  }
+  const steps = (): string[] => useShot().bodies[0]!.steps.map((s) => s.kind);
+  it("is closed and clean, in its true size", async () => {
+    const it = await shown([]);
+    expect(it.text()).toContain("Closed and clean: a solid.");
+    expect(it.text()).toContain("1 × 2 × 3 m");
+  });
+  it("shows the gravest defect at once and another on request", async () => {
+    const it = await shown([defect("shells"), defect("open", ["fill"])]);
+    const [shells, open] = it.findAll('[data-testid="defect"]');
+    expect([shells!.classes("shown"), open!.classes("shown"), open!.classes("grave")]).toEqual([false, true, true]);
+    expect(useView().marks).toEqual([[0, 0, 0, 1, 0, 0]]);
+    await open!.get("button").trigger("click");
+    expect(useView().marks).toEqual([]);
+    await shells!.get("button").trigger("click");
+    expect(it.findAll('[data-testid="defect"]')[0]!.classes("shown")).toBe(true);
+  });
+  it("offers the steps that mend it, each an edit of its own, and takes them back", async () => {
+    const it = await shown([defect("open", ["weld", "fill"])]);
+    await it.get('[data-testid="mend-fill"]').trigger("click");
+    await it.get('[data-testid="step-decimate"]').trigger("click");
+    expect(steps()).toEqual(["fill", "decimate"]);
+    await type(it, "keep", "0.25");
+    expect(useShot().bodies[0]!.steps[1]).toEqual({ kind: "decimate", keep: 0.25 });
+    await it.get('[title="Take back fill holes"]').trigger("click");
+    expect(steps()).toEqual(["decimate"]);
+  });
+  it("makes a scaled size the true one: a plain box's own, another mesh's by a step", async () => {
+    const it = await shown([]);
+    expect(it.find('[data-testid="apply-scale"]').exists()).toBe(false);
+    useShot().editBody("door", "scale", (b) => (b.place.scale = [2, 1, 1]));
+    await flushPromises();
+    await it.get('[data-testid="apply-scale"]').trigger("click");
+    expect(useShot().bodies[0]!.shape).toMatchObject({ size: [2, 2, 3] });
+    expect([steps(), useShot().bodies[0]!.place.scale]).toEqual([[], [1, 1, 1]]);
+    useShot().editBody("door", "scale", (b) => {
+      b.steps.push({ kind: "subdivide", times: 1 });
+      b.place.scale = [1, 3, 1];
+    });
+    await flushPromises();
+    await it.get('[data-testid="apply-scale"]').trigger("click");
+    expect(useShot().bodies[0]!.steps[1]).toEqual({ kind: "scale", by: [1, 3, 1] });
+  });
+  it("says why it is not known", async () => {
+    vi.spyOn(api, "report").mockRejectedValue(new ApiError(422, { message: "the file is not there" }));
+    opened();
+    const it = over(MeshState, "body", (d) => d.bodies[0], { name: "door" });
+    await flushPromises();
+    expect(it.get('[role="alert"]').text()).toBe("the file is not there");
+  });
+});
+
+describe("the material of a body", () => {
+  const preset = (name: string, density: number) => ({
+    name,
+    material: { ...box("x").material, density, friction: 0.9 },
+    bonds: { strength: 777, unit: "kN" },
+  });
+  async function shown(): Promise<VueWrapper> {
+    vi.spyOn(api, "materials").mockResolvedValue({ presets: [preset("granite", 2700)], saved: [] } as never);
+    const shot = opened();
+    shot.editBody("door", "bonds", (b) => (b.bonds = { strength: 1, unit: "kN/m2", cut: [[0, 1]] } as never));
+    const it = over(MaterialSection, "body", (d) => d.bodies[0], { name: "door" });
+    await flushPromises();
+    return it;
+  }
+  it("comes from a preset as a whole, with the strength of its bonds, and what is cut stays cut", async () => {
+    const it = await shown();
+    await it.get("select").setValue("granite");
+    const { material, bonds } = useShot().bodies[0]!;
+    expect(material).toMatchObject({ preset: "granite", density: 2700, friction: 0.9, mass: null });
+    expect(bonds).toMatchObject({ strength: 777, unit: "kN", cut: [[0, 1]] });
+  });
+  it("is given by its mass as well as by its density, the one following from the other", async () => {
+    const it = await shown();
+    usePieces().built.set("door", { text: "", figures: { mass: 1234.56, density: 205.76 } as never });
+    await button(it, "total mass").trigger("click");
+    expect(useShot().bodies[0]!.material.mass).toBe(1235);
+    await button(it, "density").trigger("click");
+    expect(useShot().bodies[0]!.material).toMatchObject({ mass: null, density: 205.8 });
+  });
+  it("says what keeps the presets away", async () => {
+    vi.spyOn(api, "materials").mockRejectedValue(new ApiError(0, { message: "the server is away" }));
+    opened();
+    const it = over(MaterialSection, "body", (d) => d.bodies[0], { name: "door" });
+    await flushPromises();
+    expect(it.text()).toContain("the server is away");
+  });
+});
