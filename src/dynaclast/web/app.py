@@ -6,6 +6,7 @@ from pathlib import Path
 from typing import Any
 
 from flask import Response, jsonify, request, send_from_directory
+from flask.json.provider import DefaultJSONProvider
 from flask_openapi3 import Info, OpenAPI
 from pydantic import ValidationError
 from werkzeug.exceptions import HTTPException
@@ -38,6 +39,18 @@ def _invalid(exc: ValidationError) -> Response:
     return response
 
 
+class Json(DefaultJSONProvider):
+    """JSON as Flask reads and writes it. Text nested too deeply is none, not an error inside the program."""
+
+    sort_keys = False
+
+    def loads(self, s: str | bytes, **kwargs: Any) -> Any:
+        try:
+            return super().loads(s, **kwargs)
+        except RecursionError:
+            raise ValueError("nested too deeply") from None
+
+
 def create_app(url: str, interface: Path | None = None) -> OpenAPI:
     """The web application on one database; ``interface`` is the folder of the built pages."""
     app = OpenAPI(
@@ -49,7 +62,7 @@ def create_app(url: str, interface: Path | None = None) -> OpenAPI:
         doc_prefix="/api/doc",
     )
     app.config["MAX_CONTENT_LENGTH"] = MOST_BYTES + 1_000_000
-    app.json.sort_keys = False
+    app.json = Json(app)
     provide(app, url)
 
     for blueprint in (shots, bodies, materials, library, takes):

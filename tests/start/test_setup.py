@@ -1,0 +1,232 @@
+"""Bringing a machine to where commands run: what is done again and what is not, and what is said where it fails."""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+import sys
+import threading
+from pathlib import Path
+
+import pytest
+
+from dynaclast import runtime, setup
+from dynaclast.setup import Failed
+
+
+@pytest.fixture
+def root(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
+    """A checkout of the tests' own."""
+    monkeypatch.setattr(setup, "ROOT", tmp_path)
+    monkeypatch.setattr(setup, "RUNTIME", tmp_path / "runtime")
+    monkeypatch.setattr(runtime, "RUNTIME", tmp_path / "runtime")
+    (tmp_path / "runtime").mkdir()
+    return tmp_path
+
+
+@pytest.fixture
+def ran(monkeypatch: pytest.MonkeyPatch) -> list[list[str]]:
+    """Commands that would have been run."""
+    out: list[list[str]] = []
+    monkeypatch.setattr(setup, "_run", lambda command, *_more: out.append(command))
+    return out
+
+
+def written(path: Path, text: str) -> Path:
+    path.parent.mkdir(parents=True, exist_ok=True)
+    path.write_text(text)
+    return path
+
+
+def test_a_hash_knows_files_by_name_and_content_in_any_order(root: Path) -> None:
+    a, b = written(root / "a", "1"), written(root / "b", "2")
+    first = setup._hash([a, b])
+    assert setup._hash([b, a]) == first
+    b.write_text("3")
+    assert setup._hash([a, b]) != first
+    a.write_text("3"), b.write_text("1")
+    assert len({first, setup._hash([a]), setup._hash([b])}) == 3
+
+
+def test_a_command_that_fails_says_its_last_lines_and_what_to_do(root: Path) -> None:
+    lines = "; ".join(f"print({k})" for k in range(40))
+    with pytest.raises(Failed) as said:
+        setup._run([sys.executable, "-c", f"{lines}; raise SystemExit(3)"], "the try", "Try again.", root)
+    text = str(said.value)
+    assert text.startswith("the try failed.\n25\n") and text.endswith("39\nTry again.")
+    setup._run([sys.executable, "-c", "pass"], "the try", "Try again.", root)
+
+
+def test_packages_are_installed_again_only_when_their_list_changes(
+    root: Path, ran: list[list[str]], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(sys, "prefix", str(root))
+    written(root / "requirements.txt", "a==1"), written(root / "requirements-test.txt", "b==1")
+    setup.ensure_python()
+    setup.ensure_python()
+    assert len(ran) == 1 and str(root / "requirements-test.txt") not in ran[0]
+    setup.ensure_python(tests=True)
+    assert len(ran) == 2 and str(root / "requirements-test.txt") in ran[1]
+    (root / "requirements.txt").write_text("a==2")
+    setup.ensure_python(tests=True)
+    assert len(ran) == 3
+
+
+def test_a_failed_installation_is_tried_again_at_the_next_start(root: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    tries = []
+
+    def fails(*_any: object) -> None:
+        tries.append(1)
+        raise Failed("no network")
+
+    monkeypatch.setattr(sys, "prefix", str(root))
+    monkeypatch.setattr(setup, "_run", fails)
+    written(root / "requirements.txt", "a==1")
+    for _ in range(2):
+        with pytest.raises(Failed):
+            setup.ensure_python()
+    assert len(tries) == 2
+
+
+def interface(root: Path) -> None:
+    for name in (
+        "package-lock.json",
+        "index.html",
+        "vite.config.ts",
+        "tsconfig.json",
+        "src/main.ts",
+        "public/mark.svg",
+    ):
+        written(root / "ui" / name, name)
+    for folder in ("node_modules", "dist"):
+        (root / "ui" / folder).mkdir()
+
+
+def test_the_interface_is_built_again_only_when_its_sources_change(root: Path, ran: list[list[str]]) -> None:
+    interface(root)
+    setup.ensure_interface()
+    setup.ensure_interface()
+    assert [c[1] for c in ran] == ["ci", "run"]
+    (root / "ui" / "src" / "main.ts").write_text("changed")
+    setup.ensure_interface()
+    assert [c[1:] for c in ran[2:]] == [["run", "build"]]
+    (root / "ui" / "package-lock.json").write_text("changed")
+    setup.ensure_interface(checks=True)
+    assert [c[1:3] for c in ran[3:]] == [
+        ["ci", "--no-fund"],
+        ["run", "build"],
+        ["run", "check"],
+        ["run", "lint"],
+        ["run", "test"],
+    ]
+
+
+def test_without_node_it_says_what_to_install(root: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(setup.shutil, "which", lambda *_a, **_k: None)
+    with pytest.raises(Failed, match="apt-get install nodejs npm"):
+        setup.ensure_interface()
+
+
+def test_missing_debian_packages_are_installed_by_root_and_named_to_others(
+    root: Path, ran: list[list[str]], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(setup, "database_program", lambda name: None if name == "mariadbd" else f"/usr/bin/{name}")
+    monkeypatch.setattr(setup.subprocess, "run", lambda *_a, **_k: subprocess.CompletedProcess([], 0, "", ""))
+    monkeypatch.setattr(setup.shutil, "which", lambda *_a, **_k: "/usr/bin/apt-get")
+    monkeypatch.setattr(os, "geteuid", lambda: 0)
+    setup.ensure_database()
+    assert ran == [["apt-get", "install", "-y", "--no-install-recommends", "mariadb-server-core"]]
+    monkeypatch.setattr(os, "geteuid", lambda: 1000)
+    with pytest.raises(Failed, match="sudo apt-get install -y --no-install-recommends mariadb-server-core"):
+        setup.ensure_database()
+
+
+def test_the_browser_is_installed_only_for_what_is_missing(
+    root: Path, ran: list[list[str]], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    have = (
+        "\n".join(f"{p} installed" for p in setup.BROWSER_PACKAGES[:-1])
+        + f"\n{setup.BROWSER_PACKAGES[-1]} config-files"
+    )
+    monkeypatch.setattr(setup.subprocess, "run", lambda *_a, **_k: subprocess.CompletedProcess([], 0, have, ""))
+    monkeypatch.setattr(setup.shutil, "which", lambda *_a, **_k: "/usr/bin/apt-get")
+    monkeypatch.setattr(os, "geteuid", lambda: 0)
+    setup.ensure_browser()
+    assert [c[4:] for c in ran] == [[setup.BROWSER_PACKAGES[-1]]]
+
+
+def test_kernels_are_dropped_when_any_core_file_changes_and_only_then(root: Path) -> None:
+    source = written(root / "src/dynaclast/core/a.py", "x = 1")
+    stale = written(root / "src/dynaclast/core/__pycache__/a.f-1.py311.nbi", "old")
+    setup.ensure_kernels()
+    assert not stale.exists()
+    kept = written(root / "src/dynaclast/core/__pycache__/a.f-1.py311.nbc", "new")
+    setup.ensure_kernels()
+    assert kept.exists()
+    source.write_text("x = 2")
+    setup.ensure_kernels()
+    assert not kept.exists()
+
+
+def test_kernels_that_cannot_be_compiled_say_what_the_compiler_said(
+    root: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    written(root / "src/dynaclast/core/a.py", "x = 1")
+    monkeypatch.setattr(sys, "executable", "/bin/false")
+    wait = setup.begin_kernels()
+    assert wait is not None
+    with pytest.raises(Failed, match="compiling the solver failed"):
+        wait()
+    assert not (root / "runtime" / "kernels-warm.stamp").exists()
+
+
+# ------------------------------------------------------------------------- what is running
+
+
+def state(root: Path, **more: object) -> Path:
+    return written(root / "runtime" / runtime.STATE, json.dumps({"pid": os.getpid(), "address": "http://x", **more}))
+
+
+def test_nothing_runs_where_nothing_is_written_or_what_is_written_is_stale(
+    root: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    assert runtime.status() == 3 and runtime.stop() == 0
+    for text in ("", "{", "{}", '{"pid": 999999999, "address": "x"}'):
+        written(root / "runtime" / runtime.STATE, text)
+        assert runtime.status() == 3
+    assert "running at" not in capsys.readouterr().out
+    with pytest.raises(Failed, match="start it with ./dynaclast start"):
+        runtime.running_url()
+
+
+def test_another_process_with_our_number_is_not_ours(root: Path) -> None:
+    stranger = subprocess.Popen(["/bin/sleep", "60"])
+    try:
+        state(root, pid=stranger.pid, parts=[stranger.pid])
+        assert runtime.status() == 3 and runtime.stop() == 0
+        runtime._end_leftovers()
+        assert stranger.poll() is None  # nor is it ended as a leftover
+        assert not (root / "runtime" / runtime.STATE).exists()
+    finally:
+        stranger.kill()
+        stranger.wait()
+
+
+def test_parts_that_a_killed_supervisor_left_are_ended(root: Path) -> None:
+    left = subprocess.Popen(["/bin/sh", "-c", "sleep 60 # dynaclast.jobs.service"], start_new_session=True)
+    try:
+        threading.Thread(target=left.wait, daemon=True).start()  # as whoever adopted it would
+        state(root, pid=999999999, parts=[left.pid])
+        runtime._end_leftovers()
+        assert left.wait(timeout=5) != 0
+    finally:
+        left.kill()
+
+
+@pytest.mark.parametrize("text", ["", "no json", "[1"])
+def test_ports_that_cannot_be_read_are_chosen_anew(root: Path, text: str) -> None:
+    written(root / "runtime" / "ports.json", text)
+    assert runtime._remembered_ports() == {}
+    written(root / "runtime" / "ports.json", '{"web": 8500}')
+    assert runtime._remembered_ports() == {"web": 8500}
