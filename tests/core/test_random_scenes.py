@@ -16,9 +16,10 @@ from shots import ball, box, reach_sphere, shot
 @st.composite
 def scenes(draw: st.DrawFn) -> Shot:
     """A handful of bodies of mixed kinds, scenes over four decades of scale and bodies over one within each, some
-    broken, some bonded, some thrown, over a passive slab.
+    broken, some bonded, some thrown, over a passive slab; in half of them nothing bounces.
     """
     scale = 10.0 ** draw(st.floats(-2, 2))
+    bounce = draw(st.sampled_from([0.0, 0.9]))
     rng = np.random.default_rng(draw(st.integers(0, 2**31)))
     bodies: list[dict[str, Any]] = [
         box("slab", (0, -0.25 * scale, 0), (12 * scale, 0.5 * scale, 12 * scale), role="passive")
@@ -31,7 +32,7 @@ def scenes(draw: st.DrawFn) -> Shot:
             "spin": list(rng.uniform(-4, 4, 3)),
             "material": {
                 "density": float(10 ** rng.uniform(1, 4)),
-                "bounce": float(rng.uniform(0, 0.9)),
+                "bounce": float(rng.uniform(0, bounce)),
                 "friction": float(rng.uniform(0, 1.2)),
             },
         }
@@ -57,8 +58,11 @@ def test_no_scene_breaks_the_numbers_or_makes_energy(scene: Shot) -> None:
     over = np.abs(at[..., [0, 2]]).max(axis=-1) < 6 * -2 * baked.position[0, 0, 1] / 0.5
     assert (at[..., 1] > 0)[over].all()  # what is over the slab stays there
     energy = baked.stats["energy"]
-    # what a heap of uneven masses gains in the frame after a hit, against what the hit took
-    assert np.diff(energy).max(initial=0.0) <= 1e-2 * np.ptp(energy) + 1e-9 * abs(energy[0])
+    # what is stuck in another at the opening is lifted out of it; several bounces at once are not solved exactly
+    stuck = baked.stats["overlap"][1] > 1e-4 * np.abs(baked.position[0, 0, 1])
+    bounces = any(b.material.bounce > 0 for b in scene.bodies)
+    allowed = 1e-2 if stuck or bounces else 1e-4
+    assert np.diff(energy).max(initial=0.0) <= allowed * np.ptp(energy) + 1e-9 * abs(energy[0])
 
 
 @given(scenes())
