@@ -111,8 +111,8 @@ class PointSet(NamedTuple):
     """The corners of one convex shape among those of all."""
 
     points: Array
-    start: int
-    end: int
+    start: int | np.int64
+    end: int | np.int64
 
 
 Simplex = tuple[Array, Array, Array, Array, Index, Index]
