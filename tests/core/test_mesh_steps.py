@@ -11,10 +11,11 @@ from dynaclast.core.errors import GeometryError
 from dynaclast.core.falloff import value
 from dynaclast.core.geometry import primitives
 from dynaclast.core.geometry.check import diagnose, report, solid
-from dynaclast.core.geometry.inside import inside, winding_number
+from dynaclast.core.geometry.inside import inside
 from dynaclast.core.geometry.mass import signed_volume
 from dynaclast.core.geometry.mesh import TriMesh, make, weld
 from dynaclast.core.geometry.steps import apply_steps
+from dynaclast.core.geometry.winding import winding_number
 from shots import box
 
 BALL = primitives.sphere(1.0, 24)
@@ -57,18 +58,42 @@ def test_scattered_vertices_weld() -> None:
     assert "open" in kinds(soup) and kinds(after(soup, {"kind": "weld", "distance": 1e-4})) == set()
 
 
-def test_a_crossing_or_torn_mesh_becomes_one_clean_solid() -> None:
-    two = make(
+def two_balls() -> TriMesh:
+    return make(
         np.concatenate([BALL.vertices, BALL.vertices + [0.8, 0, 0]]),
         np.concatenate([BALL.faces, BALL.faces + len(BALL.vertices)]),
     )
-    assert "self-crossing" in kinds(two) and "shells" in kinds(two)
-    for mesh in (two, make(two.vertices, two.faces[:-30])):
-        made, _ = solid(after(mesh, {"kind": "solid", "detail": 48}), "made")
-        assert signed_volume(made) == pytest.approx(
-            2 * 4 / 3 * np.pi - np.pi / 12 * (4 + 0.8) * (2 - 0.8) ** 2, rel=0.06
-        )
-        assert not diagnose(made)
+
+
+TWO_BALLS = 2 * 4 / 3 * np.pi - np.pi / 12 * (4 + 0.8) * (2 - 0.8) ** 2
+
+
+def test_shells_that_cross_are_joined_and_that_is_told() -> None:
+    assert kinds(two_balls()) == {"crossing", "shells"}
+    made, notes = solid(two_balls(), "made")
+    assert signed_volume(made) == pytest.approx(TWO_BALLS, rel=0.02)
+    assert not diagnose(made) and any("joined into one" in note for note in notes)
+
+
+def test_a_shell_inside_another_that_looks_inwards_stays_a_hollow() -> None:
+    inner = make(0.5 * BALL.vertices, BALL.faces[:, ::-1])
+    hollow = make(
+        np.concatenate([BALL.vertices, inner.vertices]), np.concatenate([BALL.faces, inner.faces + len(BALL.vertices)])
+    )
+    assert signed_volume(solid(hollow, "hollow")[0]) == pytest.approx(0.875 * signed_volume(BALL))
+    beside = make(
+        hollow.vertices + np.where(np.arange(len(hollow.vertices)) < len(BALL.vertices), 0, 0.7)[:, None] * [1, 0, 0],
+        hollow.faces,
+    )
+    made, _ = solid(beside, "beside")  # the hollow breaks through the wall
+    assert not diagnose(made) and 0.8 * signed_volume(BALL) < signed_volume(made) < 0.99 * signed_volume(BALL)
+
+
+def test_a_torn_mesh_becomes_one_clean_solid() -> None:
+    torn = make(two_balls().vertices, two_balls().faces[:-30])
+    made, _ = solid(after(torn, {"kind": "solid", "detail": 48}), "made")
+    assert signed_volume(made) == pytest.approx(TWO_BALLS, rel=0.06)
+    assert not diagnose(made)
 
 
 def test_subdivide_decimate_and_scale_keep_the_shape() -> None:

@@ -12,11 +12,12 @@ from dynaclast.core.arrays import Array
 from dynaclast.core.errors import GeometryError
 from dynaclast.core.falloff.noise import CURL_LENGTH, curl_noise, noise, value_and_slope
 from dynaclast.core.geometry import primitives
-from dynaclast.core.geometry.inside import inside, scatter_inside, winding_number
+from dynaclast.core.geometry.inside import inside, scatter_inside
 from dynaclast.core.geometry.isosurface import level_surface
 from dynaclast.core.geometry.mass import mass_properties, signed_volume
 from dynaclast.core.geometry.mesh import TriMesh, make
 from dynaclast.core.geometry.tree import LEAF, MeshDistance, triangle_tree
+from dynaclast.core.geometry.winding import winding_number
 from dynaclast.core.kernels import kernel
 from dynaclast.core.solve.rigid.triangle_meshes import build_triangle_meshes, find_convex_edges
 

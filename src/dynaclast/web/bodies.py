@@ -17,6 +17,7 @@ from ..core.fracture.build import raw_mesh
 from ..core.fracture.display import drawn
 from ..core.fracture.pieces import Pieces, as_it_is
 from ..core.geometry.check import report
+from ..core.geometry.steps import mending
 from ..core.layout import members, with_shared
 from ..core.preflight.loads import weight_loads
 from ..core.solve.collision import outlines
@@ -32,6 +33,7 @@ from .schemas import (
     Done,
     LoadsIn,
     MembersIn,
+    MendOut,
     PiecesPath,
     Problem,
     ReportOut,
@@ -99,8 +101,10 @@ def report_body(body: BodyIn) -> dict[str, Any]:
     """What is wrong with a body's mesh after its steps, and what would mend it; places in the body's own scaled
     frame.
     """
-    mesh = raw_mesh(_body(body.body), services().cache.resolve)
+    told: list[str] = []
+    mesh = raw_mesh(_body(body.body), services().cache.resolve, told)
     return {
+        "steps": told,
         "triangles": len(mesh.faces),
         "size": np.ptp(mesh.vertices, axis=0).tolist() if len(mesh.vertices) else [0, 0, 0],
         "defects": [
@@ -114,6 +118,13 @@ def report_body(body: BodyIn) -> dict[str, Any]:
             for d in report(mesh)
         ],
     }
+
+
+@api.post("/mend", responses={"200": MendOut})
+def mend_body(body: BodyIn) -> dict[str, Any]:
+    """The steps that mend a body's mesh, picked and put in order."""
+    found = mending(raw_mesh(_body(body.body), services().cache.resolve))
+    return {"steps": None if found is None else [step.model_dump(mode="json") for step in found[0]]}
 
 
 @api.post("/mesh")

@@ -6,7 +6,7 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, Field
 
-from ..core.document import Body, Shot
+from ..core.document import Body, MeshStep, Shot
 from ..core.document.base import Name
 from ..core.materials import Preset
 
@@ -137,9 +137,18 @@ class DefectOut(BaseModel):
 
 
 class ReportOut(BaseModel):
+    """``steps``: what each step of the body's did."""
+
     triangles: int
     size: tuple[float, float, float]
     defects: list[DefectOut]
+    steps: list[str]
+
+
+class MendOut(BaseModel):
+    """The gentlest steps, after those the body has, that make its mesh a solid; null where none do."""
+
+    steps: list[MeshStep] | None
 
 
 class TierOut(BaseModel):

@@ -6,6 +6,7 @@ import type {
   BuildOut,
   Chunk,
   LibraryItem,
+  MeshStep,
   Preset,
   Problem,
   Report,
@@ -78,6 +79,7 @@ export const api = {
   cancelBuild: (body: Body) => json<{ ok: boolean }>("POST", "/build/cancel", { body }),
   mesh: async (body: Body): Promise<Packed> => unpack(await (await send("POST", "/mesh", { body })).arrayBuffer()),
   report: (body: Body) => json<Report>("POST", "/report", { body }),
+  mend: (body: Body) => json<{ steps: MeshStep[] | null }>("POST", "/mend", { body }),
   bonds: async (body: Body): Promise<Packed> => unpack(await (await send("POST", "/bonds", { body })).arrayBuffer()),
   collision: async (body: Body): Promise<Packed> =>
     unpack(await (await send("POST", "/collision", { body })).arrayBuffer()),

@@ -111,6 +111,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/mend": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The steps that mend a body's mesh, picked and put in order. */
+        post: operations["bodies_mend_body_mend_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/mesh": {
         parameters: {
             query?: never;
@@ -4378,7 +4395,10 @@ export interface components {
             /** Defects */
             defects: string[];
         };
-        /** ReportOut */
+        /**
+         * ReportOut
+         * @description ``steps``: what each step of the body's did.
+         */
         ReportOut: {
             /** Triangles */
             triangles: number;
@@ -4390,6 +4410,8 @@ export interface components {
             ];
             /** Defects */
             defects: components["schemas"]["DefectOut"][];
+            /** Steps */
+            steps: string[];
         };
         /**
          * DefectOut
@@ -4413,6 +4435,14 @@ export interface components {
             body: {
                 [key: string]: unknown;
             };
+        };
+        /**
+         * MendOut
+         * @description The gentlest steps, after those the body has, that make its mesh a solid; null where none do.
+         */
+        MendOut: {
+            /** Steps */
+            steps: (components["schemas"]["Weld"] | components["schemas"]["FillHoles"] | components["schemas"]["Unify"] | components["schemas"]["MakeSolid"] | components["schemas"]["Subdivide"] | components["schemas"]["Decimate"] | components["schemas"]["ScaleMesh"] | components["schemas"]["DisplaceMesh"])[] | null;
         };
         /**
          * BuildOut
@@ -5152,6 +5182,48 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ReportOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    bodies_mend_body_mend_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BodyIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MendOut"];
                 };
             };
             /** @description Not Found */

@@ -91,6 +91,23 @@ function add(kind: string): void {
   void shot.flush();
 }
 
+const mending = ref(false);
+/** The steps that make it a solid, picked and put in order by the server: one edit. */
+async function mend(): Promise<void> {
+  mending.value = true;
+  problem.value = "";
+  try {
+    const { steps } = await api.mend(filled(props.body, shot.document?.falloffs, true));
+    if (steps?.length) edit("mend", (b) => b.steps.push(...steps));
+    else if (!steps) problem.value = "No way of mending it was found; it may be too thin: give it thickness.";
+  } catch (error) {
+    if (!(error instanceof ApiError)) throw error;
+    problem.value = error.message;
+  } finally {
+    mending.value = false;
+  }
+}
+
 /** The scale becomes the mesh's true size. */
 function apply(): void {
   edit("apply scale", (b) => {
@@ -139,6 +156,15 @@ function apply(): void {
       </li>
     </ul>
     <p v-else-if="report" class="small mute">Closed and clean: a solid.</p>
+    <button
+      v-if="report?.defects.some((d) => GRAVE.has(d.kind))"
+      class="button wide"
+      :disabled="mending"
+      title="Picks the gentlest steps that make it a solid, and adds them below"
+      data-testid="mend"
+      @click="mend">
+      {{ mending ? "Looking for a way" : "Mend it" }}
+    </button>
     <div v-for="(s, k) in body.steps" :key="k" class="step">
       <span
         >{{ k + 1 }} · {{ WORDS[s.kind]
@@ -149,6 +175,7 @@ function apply(): void {
         @click="edit(`take back ${WORDS[s.kind]}`, (b) => b.steps.splice(k, 1))">
         remove
       </button>
+      <p v-if="report?.steps[k]" class="did mute" data-testid="step-did">{{ report.steps[k] }}</p>
       <NumberRow
         v-if="s.kind === 'weld'"
         label="distance"
@@ -264,6 +291,10 @@ function apply(): void {
   flex-wrap: wrap;
   justify-content: space-between;
   font-size: 12px;
+}
+.did {
+  width: 100%;
+  margin: 1px 0 3px;
 }
 .step .row,
 .step .wide {

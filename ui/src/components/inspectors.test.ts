@@ -179,7 +179,12 @@ describe("the state of a mesh", () => {
   const defect = (kind: string, mends: string[] = []): Report["defects"][number] =>
     ({ kind, count: 1, sentence: `${kind} somewhere`, near: [0, 0, 0], marks: [[0, 0, 0, 1, 0, 0]], mends }) as never;
   async function shown(defects: Report["defects"]): Promise<VueWrapper> {
-    vi.spyOn(api, "report").mockResolvedValue({ triangles: 12, size: [1, 2, 3], defects } as unknown as Report);
+    vi.spyOn(api, "report").mockResolvedValue({
+      triangles: 12,
+      size: [1, 2, 3],
+      defects,
+      steps: ["3 holes closed"],
+    } as unknown as Report);
     opened();
     const it = over(MeshState, "body", (d) => d.bodies[0], { name: "door" });
     await flushPromises();
@@ -210,6 +215,22 @@ describe("the state of a mesh", () => {
     expect(useShot().bodies[0]!.steps[1]).toEqual({ kind: "decimate", keep: 0.25 });
     await it.get('[title="Take back fill holes"]').trigger("click");
     expect(steps()).toEqual(["decimate"]);
+  });
+  it("is mended as one edit by the steps that are found, and each says what it did", async () => {
+    vi.spyOn(api, "mend").mockResolvedValueOnce({ steps: [{ kind: "fill" }, { kind: "unify" }] });
+    const it = await shown([defect("open", ["fill"])]);
+    await it.get('[data-testid="mend"]').trigger("click");
+    await flushPromises();
+    expect(steps()).toEqual(["fill", "unify"]);
+    expect(it.findAll('[data-testid="step-did"]').map((p) => p.text())).toEqual(["3 holes closed"]);
+    vi.spyOn(api, "mend").mockResolvedValueOnce({ steps: null });
+    await it.get('[data-testid="mend"]').trigger("click");
+    await flushPromises();
+    expect(it.get('[role="alert"]').text()).toContain("No way of mending");
+  });
+  it("has nothing to mend where all that is found is told only", async () => {
+    const it = await shown([defect("crossing"), defect("shells")]);
+    expect(it.find('[data-testid="mend"]').exists()).toBe(false);
   });
   it("makes a scaled size the true one: a plain box's own, another mesh's by a step", async () => {
     const it = await shown([]);

@@ -39,7 +39,7 @@ from .tiers import break_mesh
 Resolve = Callable[[FileShape | AssetShape], TriMesh]
 """Gives the mesh a document only refers to; handed in by whoever may open files or the store."""
 
-PIECES_FORMAT = 6
+PIECES_FORMAT = 7
 """Part of every content key: grows when the same description would give other pieces."""
 
 
@@ -62,12 +62,14 @@ PRIMITIVES: dict[type, Callable[..., TriMesh]] = {
 }
 
 
-def raw_mesh(body: Body, resolve: Resolve = no_files) -> TriMesh:
-    """The body's mesh after its steps, at its true size: scaled, not turned or moved; whatever its state."""
+def raw_mesh(body: Body, resolve: Resolve = no_files, told: list[str] | None = None) -> TriMesh:
+    """The body's mesh after its steps, at its true size: scaled, not turned or moved; whatever its state. ``told`` gets
+    what each step did.
+    """
     primitive = PRIMITIVES.get(type(body.shape))
     shape: Any = body.shape
     mesh = primitive(shape) if primitive else resolve(shape)
-    mesh = apply_steps(mesh, body.steps, value)
+    mesh = apply_steps(mesh, body.steps, value, told)
     return TriMesh(np.ascontiguousarray(mesh.vertices * np.asarray(body.place.scale)), mesh.faces)
 
 

@@ -15,6 +15,9 @@ from ..arrays import Array
 from ..errors import GeometryError
 from ..geometry.mesh import TriMesh, make
 
+ADDS_UP = 2e-5
+"""By what share of its volume the pieces of a solid may differ from it: crumbs where its surface crosses itself."""
+
 Progress = Callable[[float], None]
 """Told the share done; may raise to stop the work."""
 
@@ -77,8 +80,8 @@ def cut(
 
     skin (F,) bool tells which of the mesh's triangles are original surface; count is the expected number of regions,
     for progress
-    Returns meshes and their skin flags. Raises GeometryError where the parts do not add up to the solid (1e-6 of its
-    volume).
+    Returns meshes and their skin flags. Raises GeometryError where the parts do not add up to the solid (ADDS_UP of
+    its volume).
     """
     source, number = solid_of(mesh, name)
     meshes: list[TriMesh] = []
@@ -89,16 +92,16 @@ def cut(
             progress(done / max(count, 1))
         for part in (region ^ source).decompose():
             volume = part.volume()
-            if part.is_empty() or volume <= 0.0:
-                continue
             total += volume
+            if part.is_empty() or volume <= 0.0:  # a crumb that is inside out, where the surface crosses itself
+                continue
             part_mesh, origin = mesh_of(part, number)
             if not len(part_mesh.faces):
                 continue
             meshes.append(part_mesh)
             skins.append(np.where(origin >= 0, skin[np.maximum(origin, 0)], False))
     wanted = abs(source.volume())
-    if abs(total - wanted) > 1e-6 * wanted:
+    if abs(total - wanted) > ADDS_UP * wanted:
         raise GeometryError(
             f"{name} cannot be broken exactly: the pieces add up to {total:.6g} m3 of {wanted:.6g} m3", where=name
         )

@@ -1,22 +1,23 @@
 """What is wrong with a mesh, in words and with a place.
 
-A body must be a solid: closed, facing outwards, not crossing itself, with a volume. ``diagnose`` lists what it
-finds; ``solid`` returns a usable mesh or raises GeometryError with the sentence to show.
+A body must be a solid: closed, facing outwards, with a volume, and crossing itself no more than in small places.
+``diagnose`` lists what it finds; ``solid`` returns a usable mesh or raises GeometryError with the sentence to show.
 """
 
 from __future__ import annotations
 
 from dataclasses import dataclass
 
+import manifold3d
 import numpy as np
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
 from ..arrays import Array, Index
 from ..errors import GeometryError
-from ..kernels import kernel
+from .crossings import MOST_PAIRS, crossing_pairs
 from .mass import signed_volume
-from .mesh import TriMesh, triangle_normals, weld
+from .mesh import TriMesh, edges_of, make, triangle_normals, weld
 
 
 @dataclass(frozen=True)
@@ -42,10 +43,20 @@ def _near(place: Array) -> str:
     return "({:.3g}, {:.3g}, {:.3g}) m".format(*place)
 
 
-def _edges(faces: Index) -> tuple[Index, Index]:
-    """All directed edges (3F, 2) and the face each belongs to (3F,)."""
-    edges = np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]])
-    return edges, np.tile(np.arange(len(faces), dtype=np.int32), 3)
+def _turns(faces: Index, number: Index, count: Index) -> Index:
+    """How often the sides of faces run along each edge (E,), less how often against it."""
+    way = np.where(faces < np.roll(faces, -1, axis=1), 1, -1)
+    return np.bincount(number.ravel(), way.ravel(), len(count)).astype(np.int64)
+
+
+def faults(mesh: TriMesh) -> int:
+    """How many edges keep a mesh from being closed and of one direction; of one that is, how often it crosses itself,
+    where that is too much to be computed.
+    """
+    welded = weld(mesh)
+    _, number, count = edges_of(welded.faces)
+    bad = int(((count % 2 == 1) | (_turns(welded.faces, number, count) != 0)).sum())
+    return bad or len([d for d in diagnose(welded) if d.kind != "crossing"])
 
 
 def _defect(kind: str, count: int, marks: Array, sentence: str, mends: tuple[str, ...]) -> Defect:
@@ -71,10 +82,7 @@ def diagnose(mesh: TriMesh, *, crossings: bool = True) -> list[Defect]:
     if not np.isfinite(mesh.vertices).all():
         return [Defect("not finite", 1, (0.0, 0.0, 0.0), "some vertices are not finite numbers", NOWHERE)]
     out: list[Defect] = []
-    edges, _ = _edges(mesh.faces)
-    key = np.sort(edges, axis=1)
-    unique, inverse, count = np.unique(key, axis=0, return_inverse=True, return_counts=True)
-    inverse = inverse.reshape(-1)
+    unique, number, count = edges_of(mesh.faces)
     ends = mesh.vertices[unique]
     rim = np.flatnonzero(count == 1)
     if len(rim):
@@ -99,10 +107,7 @@ def diagnose(mesh: TriMesh, *, crossings: bool = True) -> list[Defect]:
                 ("unify", "solid"),
             )
         )
-    direction = np.where(edges[:, 0] < edges[:, 1], 1, -1)
-    turn = np.zeros(len(unique), dtype=np.int64)
-    np.add.at(turn, inverse, direction)
-    mixed = np.flatnonzero((count == 2) & (turn != 0))
+    mixed = np.flatnonzero((count == 2) & (_turns(mesh.faces, number, count) != 0))
     if len(mixed):
         out.append(
             _defect(
@@ -128,21 +133,72 @@ def diagnose(mesh: TriMesh, *, crossings: bool = True) -> list[Defect]:
                 )
             )
         elif crossings:
-            pair = first_crossing(mesh)
-            if pair is not None:
-                rings = mesh.vertices[mesh.faces[list(pair)]]
-                marks = np.concatenate([np.stack([r, np.roll(r, -1, axis=0)], axis=1) for r in rings])
-                out.append(
-                    _defect(
-                        "self-crossing",
-                        1,
-                        marks,
-                        f"its surface crosses itself near {{at}} (triangles {pair[0]} and {pair[1]}); make it one "
-                        f"clean shell",
-                        ("solid",),
-                    )
-                )
+            pairs = crossing_pairs(mesh)
+            if len(pairs):
+                out.append(_crossing(mesh, pairs))
     return out
+
+
+def _crossing(mesh: TriMesh, pairs: Index) -> Defect:
+    """What is said of pairs of triangles that cut each other; see ``uncrossed`` for what becomes of them."""
+    rings = mesh.vertices[mesh.faces[pairs[: MOST_MARKS // 6].ravel()]]
+    marks = np.stack([rings, np.roll(rings, -1, axis=1)], axis=2).reshape(-1, 2, 3)
+    many = f"{len(pairs)}{' or more' if len(pairs) == MOST_PAIRS else ''} places" if len(pairs) > 1 else "one place"
+    _, left = uncrossed(mesh, pairs)
+    if left:
+        sentence, mends = f"its surface crosses itself in {many}, {{near}}; make it one clean shell", ("solid",)
+        return _defect("self-crossing", len(pairs), marks, sentence, mends)
+    sentence = f"its surface crosses itself in {many}, {{near}}; that is small enough to be computed as it is"
+    if shell_count(mesh) > 1 and uncrossed(mesh, pairs)[0] is not mesh:
+        sentence = f"its shells cross in {many}, {{near}}; they are joined into one"
+    return _defect("crossing", len(pairs), marks, sentence, ())
+
+
+SMALL_CROSSING = 0.02
+"""Share of the surface that may lie in triangles that cut each other, for the body to be computed as it is."""
+
+
+def uncrossed(mesh: TriMesh, pairs: Index) -> tuple[TriMesh, bool]:
+    """A closed mesh whose surface crosses itself, with shells that cross joined by the exact kernel; and whether it
+    crosses itself too much still to be computed.
+    """
+    part = shell_of(mesh)
+    if (part[pairs[:, 0]] != part[pairs[:, 1]]).any():
+        joined = _joined(mesh, part)
+        if joined is not None:
+            mesh = joined
+            pairs = crossing_pairs(mesh)
+    if not len(pairs):
+        return mesh, False
+    area = triangle_normals(mesh)[1]
+    share = float(area[np.unique(pairs)].sum() / area.sum())
+    return mesh, len(pairs) == MOST_PAIRS or share > SMALL_CROSSING or exact_solid(mesh) is None
+
+
+def exact_solid(mesh: TriMesh) -> manifold3d.Manifold | None:
+    """The mesh as an exact solid; None where it is none."""
+    out = manifold3d.Manifold(manifold3d.Mesh64(mesh.vertices.copy(), mesh.faces.astype(np.uint64)))
+    return None if out.status() != manifold3d.Error.NoError or out.is_empty() else out
+
+
+def _joined(mesh: TriMesh, part: Index) -> TriMesh | None:
+    """What the shells enclose together: those that look outwards, without those that look inwards."""
+    solids: list[manifold3d.Manifold] = []
+    hollows: list[manifold3d.Manifold] = []
+    for k in range(int(part.max()) + 1):
+        shell = TriMesh(mesh.vertices, mesh.faces[part == k])
+        hollow = signed_volume(shell) < 0
+        found = exact_solid(weld(shell.flipped() if hollow else shell))
+        if found is None:
+            return None
+        (hollows if hollow else solids).append(found)
+    out = manifold3d.Manifold.batch_boolean(solids, manifold3d.OpType.Add) if solids else None
+    if out is None or out.is_empty():
+        return None
+    for hollow in hollows:
+        out = out - hollow
+    raw = out.to_mesh64()
+    return weld(make(np.asarray(raw.vert_properties)[:, :3], raw.tri_verts))
 
 
 def report(mesh: TriMesh) -> list[Defect]:
@@ -206,15 +262,20 @@ def report(mesh: TriMesh) -> list[Defect]:
     return out
 
 
-def shell_count(mesh: TriMesh) -> int:
-    """How many parts hang together by vertices."""
+def shell_of(mesh: TriMesh) -> Index:
+    """Which part (F,) each face belongs to, of those that hang together by vertices; numbered from 0."""
     count = len(mesh.vertices)
     a, b, c = mesh.faces.T
     graph = coo_matrix(
         (np.ones(2 * len(a), np.int8), (np.concatenate([a, b]), np.concatenate([b, c]))), shape=(count, count)
     )
     labels = connected_components(graph, directed=False)[1]
-    return len(np.unique(labels[mesh.faces[:, 0]]))
+    return np.unique(labels[mesh.faces[:, 0]], return_inverse=True)[1].reshape(-1)
+
+
+def shell_count(mesh: TriMesh) -> int:
+    """How many parts hang together by vertices."""
+    return int(shell_of(mesh).max(initial=-1)) + 1
 
 
 def solid(mesh: TriMesh, name: str) -> tuple[TriMesh, list[str]]:
@@ -229,89 +290,17 @@ def solid(mesh: TriMesh, name: str) -> tuple[TriMesh, list[str]]:
     if len(welded.vertices) < len(mesh.vertices):
         notes.append(f"{len(mesh.vertices) - len(welded.vertices)} doubled vertices were welded")
     defects = diagnose(welded)
-    if defects:
+    grave = [d for d in defects if d.kind != "crossing"]
+    if grave:
         raise GeometryError(
-            f"{name} cannot be used: " + "; ".join(d.sentence for d in defects),
+            f"{name} cannot be used: " + "; ".join(d.sentence for d in grave),
             where=name,
-            code="geometry." + defects[0].kind,
+            code="geometry." + grave[0].kind,
         )
+    for defect in defects:
+        welded, _ = uncrossed(welded, crossing_pairs(welded))
+        notes.append(defect.sentence)
     if signed_volume(welded) < 0:
         welded = welded.flipped()
         notes.append("it was inside out: all faces were turned round")
     return welded, notes
-
-
-# ------------------------------------------------------------------------------- crossings
-
-
-@kernel(inner=True)
-def _segment_hits(p: Array, q: Array, a: Array, b: Array, c: Array) -> bool:
-    """Does the segment pq pass through the inside of triangle abc (both strictly)?
-
-    Source: Moller and Trumbore 1997 (doi 10.1080/10867651.1997.10487468).
-    """
-    dx, dy, dz = q[0] - p[0], q[1] - p[1], q[2] - p[2]
-    ax, ay, az = b[0] - a[0], b[1] - a[1], b[2] - a[2]
-    bx, by, bz = c[0] - a[0], c[1] - a[1], c[2] - a[2]
-    hx, hy, hz = dy * bz - dz * by, dz * bx - dx * bz, dx * by - dy * bx
-    det = ax * hx + ay * hy + az * hz
-    scale = np.sqrt((dx * dx + dy * dy + dz * dz) * (ax * ax + ay * ay + az * az) * (bx * bx + by * by + bz * bz))
-    if abs(det) < 1e-9 * scale or scale == 0.0:
-        return False
-    sx, sy, sz = p[0] - a[0], p[1] - a[1], p[2] - a[2]
-    gx, gy, gz = sy * az - sz * ay, sz * ax - sx * az, sx * ay - sy * ax
-    u = (sx * hx + sy * hy + sz * hz) / det
-    v = (dx * gx + dy * gy + dz * gz) / det
-    t = (bx * gx + by * gy + bz * gz) / det
-    eps = 1e-7
-    return u > eps and v > eps and u + v < 1.0 - eps and t > eps and t < 1.0 - eps
-
-
-@kernel(allocates=True)
-def _find_crossing(vertices: Array, faces: Index, order: Index, lo: Array, hi: Array) -> tuple[int, int]:
-    """First pair of triangles without a common vertex that cut each other, or (-1, -1)."""
-    n = len(order)
-    for oi in range(n):
-        i = order[oi]
-        for oj in range(oi + 1, n):
-            j = order[oj]
-            if lo[j, 0] > hi[i, 0]:
-                break
-            if lo[j, 1] > hi[i, 1] or hi[j, 1] < lo[i, 1] or lo[j, 2] > hi[i, 2] or hi[j, 2] < lo[i, 2]:
-                continue
-            common = False
-            for k in range(3):
-                for m in range(3):
-                    if faces[i, k] == faces[j, m]:
-                        common = True
-            if common:
-                continue
-            for k in range(3):
-                if _segment_hits(
-                    vertices[faces[i, k]],
-                    vertices[faces[i, (k + 1) % 3]],
-                    vertices[faces[j, 0]],
-                    vertices[faces[j, 1]],
-                    vertices[faces[j, 2]],
-                ):
-                    return i, j
-                if _segment_hits(
-                    vertices[faces[j, k]],
-                    vertices[faces[j, (k + 1) % 3]],
-                    vertices[faces[i, 0]],
-                    vertices[faces[i, 1]],
-                    vertices[faces[i, 2]],
-                ):
-                    return i, j
-    return -1, -1
-
-
-def first_crossing(mesh: TriMesh) -> tuple[int, int] | None:
-    """Indices of two triangles that cut each other, or None. Sweeps along the longest axis."""
-    axis = int(np.argmax(np.ptp(mesh.vertices, axis=0)))
-    turned = np.ascontiguousarray(np.roll(mesh.vertices, -axis, axis=1))
-    corners = turned[mesh.faces]
-    lo, hi = corners.min(axis=1), corners.max(axis=1)
-    order = np.argsort(lo[:, 0], kind="stable").astype(np.int32)
-    i, j = _find_crossing(turned, mesh.faces, order, lo, hi)
-    return None if i < 0 else (int(i), int(j))

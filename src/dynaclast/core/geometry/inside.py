@@ -1,8 +1,5 @@
-"""Which points lie inside a mesh.
-
-``winding_number`` tells it of any mesh, open ones included (Jacobson et al. 2013, doi 10.1145/2461912.2461916, with the
-solid angle of Van Oosterom and Strackee 1983). ``inside`` counts crossings of an upward line, with the triangles sorted
-into a grid: for closed meshes, and a hundred times faster.
+"""Which points lie inside a closed mesh, by counting crossings of an upward line, with the triangles sorted into a
+grid. ``winding`` tells it of any mesh, open ones included.
 """
 
 from __future__ import annotations
@@ -12,37 +9,6 @@ import numpy as np
 from ..arrays import Array, Index
 from ..kernels import kernel
 from .mesh import TriMesh
-
-
-@kernel
-def _winding(points: Array, vertices: Array, faces: Index, out: Array) -> None:
-    for p in range(len(points)):
-        total = 0.0
-        px, py, pz = points[p, 0], points[p, 1], points[p, 2]
-        for f in range(len(faces)):
-            i, j, k = faces[f, 0], faces[f, 1], faces[f, 2]
-            ax, ay, az = vertices[i, 0] - px, vertices[i, 1] - py, vertices[i, 2] - pz
-            bx, by, bz = vertices[j, 0] - px, vertices[j, 1] - py, vertices[j, 2] - pz
-            cx, cy, cz = vertices[k, 0] - px, vertices[k, 1] - py, vertices[k, 2] - pz
-            la = np.sqrt(ax * ax + ay * ay + az * az)
-            lb = np.sqrt(bx * bx + by * by + bz * bz)
-            lc = np.sqrt(cx * cx + cy * cy + cz * cz)
-            det = ax * (by * cz - bz * cy) + ay * (bz * cx - bx * cz) + az * (bx * cy - by * cx)
-            div = (
-                la * lb * lc
-                + (ax * bx + ay * by + az * bz) * lc
-                + (bx * cx + by * cy + bz * cz) * la
-                + (cx * ax + cy * ay + cz * az) * lb
-            )
-            total += 2.0 * np.arctan2(det, div)
-        out[p] = total / (4.0 * np.pi)
-
-
-def winding_number(mesh: TriMesh, points: Array) -> Array:
-    """(n,) winding numbers of (n, 3) points: about 1 inside, 0 outside."""
-    out = np.empty(len(points))
-    _winding(np.ascontiguousarray(points), mesh.vertices, mesh.faces, out)
-    return out
 
 
 @kernel

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 
@@ -42,6 +43,28 @@ def make(vertices: object, faces: object) -> TriMesh:
         np.ascontiguousarray(vertices, dtype=np.float64).reshape(-1, 3),
         np.ascontiguousarray(faces, dtype=np.int32).reshape(-1, 3),
     )
+
+
+class Edges(NamedTuple):
+    """Edges of triangles, E of them, in the order of their ends.
+
+    ends   : (E, 2) int64, lower vertex first
+    number : (F, 3) int64, of the edge from each corner of a face to the next
+    shared : (E,) int64, by how many faces
+    """
+
+    ends: Index
+    number: Index
+    shared: Index
+
+
+def edges_of(faces: Index) -> Edges:
+    first, second = faces.astype(np.int64), np.roll(faces, -1, axis=1).astype(np.int64)
+    stride = int(faces.max(initial=0)) + 1
+    key = np.minimum(first, second) * stride + np.maximum(first, second)
+    unique, number, shared = np.unique(key, return_inverse=True, return_counts=True)
+    ends = np.stack([unique // stride, unique % stride], axis=1)
+    return Edges(ends, number.reshape(-1, 3), shared)  # type: ignore[arg-type]
 
 
 def triangle_normals(mesh: TriMesh) -> tuple[Array, Array]:

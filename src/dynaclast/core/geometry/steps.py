@@ -1,17 +1,20 @@
 """Steps that make a mesh usable: weld, fill, unify, make solid, subdivide, decimate, scale.
 
-Each takes a mesh and its document part and gives a new mesh; none changes its input. ``STEPS`` finds them by kind.
+Each takes a mesh and its document part, gives a new mesh, and says what it did; none changes its input, and those that
+mend never leave more faults than there were. ``STEPS`` finds them by kind; ``mending`` picks and orders them.
 """
 
 from __future__ import annotations
 
 from collections.abc import Callable
 
-import manifold3d
 import numpy as np
+from scipy.ndimage import label
+from scipy.sparse import coo_matrix
+from scipy.sparse.csgraph import connected_components
 from scipy.spatial import cKDTree
 
-from ..arrays import Array, Index
+from ..arrays import Array, Index, Mask
 from ..document import (
     Decimate,
     DisplaceMesh,
@@ -26,74 +29,100 @@ from ..document import (
 )
 from ..errors import GeometryError
 from ..kernels import kernel
-from .inside import winding_number
-from .isosurface import surface_of_grid
-from .mass import signed_volume
-from .mesh import TriMesh, make, triangle_normals, weld
+from .branching import without_fins
+from .check import diagnose, exact_solid, faults, solid
+from .mesh import TriMesh, edges_of, make, triangle_normals, weld
+from .rims import MOST_CORNERS, close_rim, open_loops
+from .tetrahedra import surface as marched
+from .tree import MeshDistance
+from .winding import WindingTree
 
 MOST_TRIANGLES = 2_000_000
+Told = list[str]
+"""Gets a sentence: what a step did."""
 
 
-def weld_step(mesh: TriMesh, step: Weld) -> TriMesh:
-    """Joins vertices nearer than a share of the mesh's size, chains included."""
+def counted(number: int, one: str, many: str = "") -> str:
+    return f"{number:,} {one if number == 1 else many or one + 's'}"
+
+
+def better(made: TriMesh, came: TriMesh, said: str, told: Told) -> TriMesh:
+    """What a step made, or the mesh as it came where that has fewer faults; says which."""
+    had, left = faults(came), faults(made)
+    if left > had or left == had and len(made.faces) == len(came.faces) and (made.faces == came.faces).all():
+        would = f": it would leave {counted(left, 'fault')} where there {'is' if had == 1 else 'are'} {had:,}"
+        told.append("nothing to gain" + (would if left > had else ""))
+        return came
+    told.append(said)
+    return made
+
+
+def weld_step(mesh: TriMesh, step: Weld, told: Told) -> TriMesh:
+    """Joins vertices nearer than a share of the mesh's size, chains included; nearer ones only, where joining farther
+    ones would tear the surface elsewhere.
+    """
     size = mesh.size()
     if size <= 0:
         return mesh
-    pairs = cKDTree(mesh.vertices).query_pairs(step.distance * size, output_type="ndarray")
-    root = np.arange(len(mesh.vertices))
-    for a, b in pairs:
-        while root[a] != a:
-            root[a] = root[root[a]]
-            a = root[a]
-        while root[b] != b:
-            root[b] = root[root[b]]
-            b = root[b]
-        root[max(a, b)] = min(a, b)
-    while (root[root] != root).any():
-        root = root[root]
-    used, inverse = np.unique(root, return_inverse=True)
-    faces = inverse.reshape(-1)[mesh.faces]
+    had = faults(mesh)
+    best, least, used = mesh, had, 0.0
+    for distance in step.distance * 0.25 ** np.arange(5):
+        tried = _welded(mesh, distance * size)
+        if (left := faults(tried)) < least or used == 0.0 and left == least:
+            best, least, used = tried, left, distance
+        if least == 0:
+            break
+    gone = len(mesh.vertices) - len(best.vertices)
+    if not gone:
+        told.append("nothing to gain: no vertices lie so close together that joining them helps")
+        return mesh
+    nearer = "" if used == step.distance else f", nearer than {used * size:.3g} m: farther ones would tear it elsewhere"
+    told.append(f"{counted(gone, 'vertex', 'vertices')} joined{nearer}")
+    return best
+
+
+def _welded(mesh: TriMesh, distance: float) -> TriMesh:
+    pairs = cKDTree(mesh.vertices).query_pairs(distance, output_type="ndarray")
+    graph = coo_matrix((np.ones(len(pairs), np.int8), (pairs[:, 0], pairs[:, 1])), shape=(len(mesh.vertices),) * 2)
+    label = connected_components(graph, directed=False)[1]
+    _, first = np.unique(label, return_index=True)  # numbered by the first vertex of each
+    faces = label[mesh.faces]
     whole = (faces[:, 0] != faces[:, 1]) & (faces[:, 1] != faces[:, 2]) & (faces[:, 2] != faces[:, 0])
-    return make(mesh.vertices[used], faces[whole])
+    return make(mesh.vertices[first], faces[whole])
 
 
-def open_loops(mesh: TriMesh) -> list[list[int]]:
-    """Rims of holes: vertices in the order that makes a filling face look outwards. Rims that branch are walked as far
-    as they go.
+def fill_step(mesh: TriMesh, step: FillHoles, told: Told) -> TriMesh:
+    """Closes every rim by the triangles of least area that need no edge twice; long ones by a fan round their
+    middle.
     """
-    edges = np.concatenate([mesh.faces[:, [0, 1]], mesh.faces[:, [1, 2]], mesh.faces[:, [2, 0]]])
-    key = np.sort(edges, axis=1)
-    _, inverse, count = np.unique(key, axis=0, return_inverse=True, return_counts=True)
-    rim = edges[count[inverse.reshape(-1)] == 1]
-    after: dict[int, list[int]] = {}
-    for a, b in rim[:, ::-1].tolist():  # the missing face runs along the edge the other way
-        after.setdefault(a, []).append(b)
-    loops: list[list[int]] = []
-    for start in list(after):
-        while after.get(start):
-            loop, at = [start], after[start].pop()
-            while at != start and after.get(at):
-                loop.append(at)
-                at = after[at].pop()
-            if at == start and len(loop) >= 3:
-                loops.append(loop)
-    return loops
-
-
-def fill_step(mesh: TriMesh, step: FillHoles) -> TriMesh:
-    """Closes every rim: three corners by one triangle, more by a fan round their middle."""
     mesh = weld(mesh)
     vertices, faces = [mesh.vertices], [mesh.faces]
-    count = len(mesh.vertices)
-    for loop in open_loops(mesh):
+    count, loops = len(mesh.vertices), open_loops(mesh)
+    joined = set(map(tuple, edges_of(mesh.faces).ends.tolist())) if loops else set()
+    for loop in loops:
         ring = np.array(loop)
-        if len(ring) == 3:
-            faces.append(ring[None, :])
-            continue
-        vertices.append(mesh.vertices[ring].mean(axis=0, keepdims=True))
-        faces.append(np.stack([ring, np.roll(ring, -1), np.full(len(ring), count)], axis=1))
-        count += 1
-    return make(np.concatenate(vertices), np.concatenate(faces))
+        over = _closing(mesh, loop, joined)
+        if over is None:
+            vertices.append(mesh.vertices[ring].mean(axis=0, keepdims=True))
+            over = np.stack([ring, np.roll(ring, -1), np.full(len(ring), count)], axis=1)
+            count += 1
+        faces.append(over)
+        joined.update(map(tuple, edges_of(over).ends.tolist()))
+    filled = make(np.concatenate(vertices), np.concatenate(faces))
+    return better(filled, mesh, f"{counted(len(loops), 'hole')} closed" if loops else "it has no holes", told)
+
+
+def _closing(mesh: TriMesh, loop: list[int], joined: set[tuple[int, int]]) -> Index | None:
+    """Triangles over a rim that use no edge that is there; None where there are none."""
+    n = len(loop)
+    if n > MOST_CORNERS:
+        return None
+    taken = np.zeros((n, n), np.uint8)
+    for i in range(n):
+        for j in range(i + 1, n):
+            taken[i, j] = (min(loop[i], loop[j]), max(loop[i], loop[j])) in joined
+    over = close_rim(mesh.vertices[loop], taken)
+    return None if over is None else np.array(loop, np.int32)[over]
 
 
 @kernel(allocates=True)
@@ -131,17 +160,13 @@ def _turn_alike(faces: Index, other: Index, flip: Array, part: Index) -> int:
 
 def neighbours(faces: Index) -> Index:
     """(F, 3) the face across each edge (k, k + 1), -1 where there is none or more than one."""
-    edges = np.sort(np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]]), axis=1)
-    owner = np.tile(np.arange(len(faces), dtype=np.int32), 3)
-    _, inverse, count = np.unique(edges, axis=0, return_inverse=True, return_counts=True)
-    inverse = inverse.reshape(-1)
-    order = np.argsort(inverse, kind="stable")
-    start = np.concatenate([[0], np.cumsum(count)])
-    out = np.full(len(edges), -1, np.int32)
-    two = np.flatnonzero(count == 2)
-    a, b = order[start[two]], order[start[two] + 1]
-    out[a], out[b] = owner[b], owner[a]
-    return np.ascontiguousarray(out.reshape(3, -1).T)
+    _, number, count = edges_of(faces)
+    side = np.flatnonzero(count[number.ravel()] == 2)
+    order = side[np.argsort(number.ravel()[side], kind="stable")]
+    a, b = order[0::2], order[1::2]
+    out = np.full(3 * len(faces), -1, np.int32)
+    out[a], out[b] = b // 3, a // 3
+    return out.reshape(-1, 3)
 
 
 def shells(mesh: TriMesh) -> tuple[int, Index, Array]:
@@ -162,24 +187,30 @@ def without_empty(mesh: TriMesh) -> TriMesh:
     return make(mesh.vertices, faces[np.sort(first)])
 
 
-def unify_step(mesh: TriMesh, step: Unify) -> TriMesh:
-    """Faces of every shell agree, and every shell encloses a positive volume."""
-    mesh = without_empty(weld(mesh))
+def unify_step(mesh: TriMesh, step: Unify, told: Told) -> TriMesh:
+    """Faces of every shell agree, and every shell encloses a positive volume; what hangs on a surface and encloses
+    nothing goes.
+    """
+    came = weld(mesh)
+    mesh = without_fins(without_empty(came))
     count, part, flip = shells(mesh)
     faces = np.where(flip[:, None] > 0.5, mesh.faces[:, ::-1], mesh.faces)
-    for k in range(count):
-        own = part == k
-        if signed_volume(TriMesh(mesh.vertices, faces[own])) < 0:
-            faces[own] = faces[own][:, ::-1]
-    return make(mesh.vertices, faces)
+    a, b, c = np.moveaxis(mesh.vertices[faces] - mesh.vertices.mean(axis=0), 1, 0)
+    inwards = np.bincount(part, np.einsum("ij,ij->i", a, np.cross(b, c)), count) < 0
+    faces = np.where(inwards[part][:, None], faces[:, ::-1], faces)
+    turned = int((faces != mesh.faces).any(axis=1).sum())
+    said = f"{counted(turned, 'face')} turned, {counted(len(came.faces) - len(faces), 'face')} left out"
+    return better(make(mesh.vertices, faces), came, said, told)
 
 
-def solid_step(mesh: TriMesh, step: MakeSolid) -> TriMesh:
-    """The surface where the winding number is one half, on a grid; sharp edges are rounded by about a cell.
+def solid_step(mesh: TriMesh, step: MakeSolid, told: Told) -> TriMesh:
+    """The surface where the winding number is one half, on a grid, with fewer triangles within a fifth of its cell;
+    sharp edges are rounded by about a cell. It is closed and never crosses itself.
 
-    Rims are closed and the faces made to agree first, since the winding number needs directions.
+    Corners are joined, rims closed and the faces made to agree first, since the winding number needs directions.
     """
-    mesh = unify_step(fill_step(unify_step(mesh, Unify()), FillHoles()), Unify())
+    for kind in (Weld(distance=1e-5), Unify(), FillHoles(), Unify()):
+        mesh = STEPS[kind.kind](mesh, kind, [])
     if not len(mesh.faces):
         raise GeometryError("there is nothing to make solid: no face has an area")
     lo, hi = mesh.bounds()
@@ -188,61 +219,57 @@ def solid_step(mesh: TriMesh, step: MakeSolid) -> TriMesh:
     shape = tuple(int(n) + 4 for n in np.ceil((hi - lo) / cell))
     axes = [low[k] + cell * np.arange(shape[k]) for k in range(3)]
     grid = np.stack(np.meshgrid(*axes, indexing="ij"), axis=-1).reshape(-1, 3)
-    near, _ = cKDTree(_surface_samples(mesh, 0.5 * cell)).query(grid, distance_upper_bound=2.5 * cell)
-    near = np.minimum(near, 2.5 * cell)
-    # far from the surface the nearest cells decide for all: only a band and one point of each calm block need the sum
-    field = np.empty(len(grid))
+    asked = MeshDistance.of(mesh)
+    near = asked.distance(grid, 2.5 * cell)
+    # far from the surface the nearest cells decide for all: only a band and one point of each calm block are asked
     band = near < 1.9 * cell
-    field[band] = winding_number(mesh, grid[band])
+    winding = WindingTree(mesh)
     inside = np.zeros(len(grid))
-    inside[band] = field[band] > 0.5
-    volume = inside.reshape(shape)
-    calm = ~band.reshape(shape)
-    volume = _spread(volume, calm, mesh, grid.reshape(*shape, 3))  # type: ignore[arg-type]
+    inside[band] = winding(grid[band]) > 0.5
+    volume = _spread(inside.reshape(shape), ~band.reshape(shape), winding, grid.reshape(*shape, 3))
     distance = np.where(volume > 0.5, near.reshape(shape), -near.reshape(shape))
-
-    return surface_of_grid(
-        distance,
-        low,
-        cell,
-        "the mesh is too thin to be made solid at this detail; raise the detail, or give it thickness",
-    )
-
-
-def _surface_samples(mesh: TriMesh, spacing: float) -> Array:
-    """Points on the surface no farther apart than about ``spacing``."""
-    corners = mesh.vertices[mesh.faces]
-    longest = np.max(np.linalg.norm(np.diff(corners[:, [0, 1, 2, 0]], axis=1), axis=2), axis=1)
-    splits = np.clip(np.ceil(longest / spacing).astype(int), 1, 200)
-    out = [mesh.vertices]
-    for n in np.unique(splits):
-        own = corners[splits == n]
-        i, j = (x.ravel() for x in np.meshgrid(np.arange(n + 1), np.arange(n + 1), indexing="ij"))
-        keep = i + j <= n
-        a, b = i[keep] / n, j[keep] / n
-        out.append(
-            (
-                (1 - a - b)[None, :, None] * own[:, None, 0]
-                + a[None, :, None] * own[:, None, 1]
-                + b[None, :, None] * own[:, None, 2]
-            ).reshape(-1, 3)
+    if not (distance > 0.0).any():
+        raise GeometryError(
+            "the mesh is too thin to be made solid at this detail; raise the detail, or give it thickness"
         )
-    return np.concatenate(out)
+    out = simplified(marched(distance, low, cell), 0.2 * cell)
+    off = max(float(asked.distance(out.vertices, np.inf).max()), float(np.abs(_missed(mesh, out)).max()))
+    told.append(f"{len(out.faces):,} triangles; no farther than {off:.3g} m from what it was")
+    return out
 
 
-def _spread(volume: Array, calm: Array, mesh: TriMesh, grid: Array) -> Array:
+def _missed(mesh: TriMesh, out: TriMesh) -> Array:
+    """How far corners of the mesh are from the new surface, asked at 20,000 of them at most."""
+    stride = max(1, len(mesh.vertices) // 20_000)
+    return MeshDistance.of(out).distance(mesh.vertices[::stride], np.inf)
+
+
+def simplified(mesh: TriMesh, tolerance: float) -> TriMesh:
+    """The mesh with fewer triangles, no farther than a tolerance [m] away, and still free of crossings: with less
+    tolerance where need be, or as it was.
+    """
+    source = exact_solid(mesh)
+    for share in (1.0, 0.5, 0.25):
+        if source is None:
+            break
+        raw = source.simplify(share * tolerance).to_mesh64()
+        tried = make(np.asarray(raw.vert_properties)[:, :3], raw.tri_verts)
+        if len(tried.faces) and not diagnose(tried):
+            return tried
+    return mesh
+
+
+def _spread(volume: Array, calm: Mask, winding: WindingTree, grid: Array) -> Array:
     """Fill calm regions (no surface near) with what one winding number in each says."""
-    from scipy.ndimage import label
-
     regions, count = label(calm)
     if count:
-        first = np.array([np.argmax(regions.ravel() == k + 1) for k in range(count)])
-        values = winding_number(mesh, grid.reshape(-1, 3)[first]) > 0.5
+        _, first = np.unique(regions.ravel(), return_index=True)
+        values = winding(grid.reshape(-1, 3)[first[-count:]]) > 0.5
         volume = np.where(calm, np.concatenate([[0.0], values.astype(float)])[regions], volume)
     return volume
 
 
-def subdivide_step(mesh: TriMesh, step: Subdivide) -> TriMesh:
+def subdivide_step(mesh: TriMesh, step: Subdivide, told: Told) -> TriMesh:
     """Every triangle into four, the surface unchanged."""
     for _ in range(step.times):
         if 4 * len(mesh.faces) > MOST_TRIANGLES:
@@ -250,25 +277,25 @@ def subdivide_step(mesh: TriMesh, step: Subdivide) -> TriMesh:
                 f"subdividing once more would give {4 * len(mesh.faces):,} triangles; the limit is "
                 f"{MOST_TRIANGLES:,}. Subdivide fewer times"
             )
-        edges = np.sort(np.concatenate([mesh.faces[:, [0, 1]], mesh.faces[:, [1, 2]], mesh.faces[:, [2, 0]]]), axis=1)
-        unique, inverse = np.unique(edges, axis=0, return_inverse=True)
-        middle = mesh.vertices[unique].mean(axis=1)
-        ab, bc, ca = (inverse.reshape(3, -1) + len(mesh.vertices)).astype(np.int32)
+        ends, number, _ = edges_of(mesh.faces)
+        middle = mesh.vertices[ends].mean(axis=1)
+        ab, bc, ca = (number.T + len(mesh.vertices)).astype(np.int32)
         a, b, c = mesh.faces.T
         faces = np.stack(
             [np.stack(t, axis=1) for t in ((a, ab, ca), (ab, b, bc), (ca, bc, c), (ab, bc, ca))], axis=1
         ).reshape(-1, 3)
         mesh = make(np.concatenate([mesh.vertices, middle]), faces)
+    told.append(f"{len(mesh.faces):,} triangles")
     return mesh
 
 
-def decimate_step(mesh: TriMesh, step: Decimate) -> TriMesh:
+def decimate_step(mesh: TriMesh, step: Decimate, told: Told) -> TriMesh:
     """Collapses edges within a tolerance, found so that about the wanted share of triangles is left. Needs a closed
     mesh.
     """
     mesh = weld(mesh)
-    source = manifold3d.Manifold(manifold3d.Mesh64(mesh.vertices, mesh.faces.astype(np.uint64)))
-    if source.status() != manifold3d.Error.NoError:
+    source = exact_solid(mesh)
+    if source is None:
         raise GeometryError("only a closed mesh can be decimated; fill its holes or make it solid first")
     wanted = max(4, round(step.keep * len(mesh.faces)))
     low, high, best = 0.0, 0.1 * mesh.size(), source
@@ -280,10 +307,11 @@ def decimate_step(mesh: TriMesh, step: Decimate) -> TriMesh:
         else:
             high = middle
     raw = best.to_mesh64()
+    told.append(f"{best.num_tri():,} of {len(mesh.faces):,} triangles are left")
     return make(np.asarray(raw.vert_properties)[:, :3], raw.tri_verts)
 
 
-def scale_step(mesh: TriMesh, step: ScaleMesh) -> TriMesh:
+def scale_step(mesh: TriMesh, step: ScaleMesh, told: Told) -> TriMesh:
     return make(mesh.vertices * np.asarray(step.by), mesh.faces)
 
 
@@ -322,10 +350,45 @@ def displace_step(mesh: TriMesh, step: DisplaceMesh, ask: Ask) -> TriMesh:
     )
 
 
-def apply_steps(mesh: TriMesh, steps: list[MeshStep], ask: Ask) -> TriMesh:
-    """The mesh after all steps, in order; ``ask`` gives values of falloffs. Raises GeometryError where a step cannot be
-    done.
+def apply_steps(mesh: TriMesh, steps: list[MeshStep], ask: Ask, told: Told | None = None) -> TriMesh:
+    """The mesh after all steps, in order; ``ask`` gives values of falloffs. ``told`` gets a sentence of each step: what
+    it did. Raises GeometryError where a step cannot be done.
     """
     for step in steps:
-        mesh = displace_step(mesh, step, ask) if isinstance(step, DisplaceMesh) else STEPS[step.kind](mesh, step)
+        said: Told = []
+        mesh = displace_step(mesh, step, ask) if isinstance(step, DisplaceMesh) else STEPS[step.kind](mesh, step, said)
+        if told is not None:
+            told.append(said[0] if said else "")
     return mesh
+
+
+MENDS: tuple[tuple[MeshStep, ...], ...] = (
+    (),
+    (Unify(),),
+    (Weld(),),
+    (Weld(), Unify()),
+    (FillHoles(),),
+    (Unify(), FillHoles(), Unify()),
+    (Weld(), Unify(), FillHoles(), Unify()),
+    (MakeSolid(),),
+    (MakeSolid(detail=128),),
+)
+"""Ways of mending a mesh, the gentlest first."""
+
+
+def mending(mesh: TriMesh) -> tuple[list[MeshStep], TriMesh] | None:
+    """The gentlest steps after which the mesh is a solid, and the mesh after them; None where none of the ways leads
+    there.
+    """
+    done: dict[str, TriMesh] = {"": mesh}
+    for way in MENDS:
+        so_far, now = "", mesh
+        try:
+            for step in way:
+                so_far += step.model_dump_json()
+                now = done[so_far] = done[so_far] if so_far in done else STEPS[step.kind](now, step, [])
+            solid(now, "the mesh")
+        except GeometryError:
+            continue
+        return list(way), now
+    return None

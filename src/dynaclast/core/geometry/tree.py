@@ -10,7 +10,7 @@ import numpy as np
 from ..arrays import Array, Index
 from ..kernels import kernel
 from .inside import Inside
-from .mesh import TriMesh
+from .mesh import TriMesh, edges_of
 
 LEAF = 8
 
@@ -167,8 +167,7 @@ class MeshDistance:
     @staticmethod
     def of(mesh: TriMesh) -> MeshDistance:
         corners = np.ascontiguousarray(mesh.vertices[mesh.faces])
-        ends = np.sort(np.concatenate([mesh.faces[:, [0, 1]], mesh.faces[:, [1, 2]], mesh.faces[:, [2, 0]]]), axis=1)
-        _, shared = np.unique(ends, axis=0, return_counts=True)
+        shared = edges_of(mesh.faces).shared
         tree = triangle_tree(corners)
         corners = corners[tree.order]
         middle = 0.5 * (corners.min(axis=1) + corners.max(axis=1))
@@ -181,10 +180,15 @@ class MeshDistance:
             Inside(mesh) if (shared == 2).all() else None,
         )
 
-    def signed(self, points: Array, most: float) -> Array:
-        """Distance (n,) to the surface, negative inside a closed mesh; never farther than ``most`` either way [m]."""
+    def distance(self, points: Array, most: float) -> Array:
+        """Distance (n,) to the surface, never farther than ``most`` [m]."""
         distance, near = np.empty(len(points)), np.zeros((len(points), 3))
         _nearest(np.ascontiguousarray(points), self.corners, self.balls, self.tree, most, distance, near)
+        return distance
+
+    def signed(self, points: Array, most: float) -> Array:
+        """Distance (n,) to the surface, negative inside a closed mesh; never farther than ``most`` either way [m]."""
+        distance = self.distance(points, most)
         lo, hi = self.mesh.bounds()
         within = [c for k in range(3) for c in (points[:, k] >= lo[k], points[:, k] <= hi[k])]
         close = np.flatnonzero(np.logical_and.reduce(within)) if self.inside is not None else np.zeros(0, int)
