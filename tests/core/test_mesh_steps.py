@@ -71,7 +71,7 @@ TWO_BALLS = 2 * 4 / 3 * np.pi - np.pi / 12 * (4 + 0.8) * (2 - 0.8) ** 2
 def test_shells_that_cross_are_joined_and_that_is_told() -> None:
     assert kinds(two_balls()) == {"crossing", "shells"}
     made, notes = solid(two_balls(), "made")
-    assert signed_volume(made) == pytest.approx(TWO_BALLS, rel=0.02)
+    assert signed_volume(made) == pytest.approx(TWO_BALLS, rel=0.03)
     assert not diagnose(made) and any("joined into one" in note for note in notes)
 
 

@@ -9,10 +9,11 @@ from scipy.spatial import ConvexHull
 
 from dynaclast.core import document
 from dynaclast.core.fracture.build import build_pieces, no_files
+from dynaclast.core.geometry import primitives
 from dynaclast.core.preflight import preflight
-from dynaclast.core.preflight.overlap import penetration
 from dynaclast.core.solve.collision import HullShop, outlines, pack_hulls
 from dynaclast.core.solve.rigid.groups import make_world_shapes
+from dynaclast.core.solve.rigid.hull_overlap import deeper_than, penetration
 from dynaclast.core.solve.rigid.hulls import Hull, ball, convex_core
 from dynaclast.core.solve.rigid.manifold import make_patch
 from dynaclast.core.solve.rigid.narrow_phase import collide_hulls
@@ -127,3 +128,45 @@ def test_contact_points_reach_as_deep_as_the_hulls_overlap(seed: int) -> None:
         assert found >= true - 1.2 * (a.radius + b.radius)
         ratios.append(along / true)
     assert min(ratios) > 1 - 1e-9 and np.median(ratios) < 1.02 and np.quantile(ratios, 0.75) < 2
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_deeper_than_is_told_as_the_depth_has_it(seed: int) -> None:
+    rng = np.random.default_rng(100 + seed)
+    for _ in range(20):
+        a = convex_core(rng.normal(size=(10, 3)))
+        b = convex_core(rng.normal(size=(8, 3)) + rng.normal(size=3) * 1.5)
+        most = abs(rng.normal()) * 0.3
+        assert deeper_than(most, a, b) == (penetration(a, b) > most)
+
+
+def deepest_of_neighbours(body: document.Body) -> tuple[float, int, int]:
+    """Deepest overlap of the shapes of two pieces of a body, how many shapes there are, and how many pieces."""
+    pieces = build_pieces(body)
+    hulls, owner = HullShop(no_files).of(body, pieces)
+    at = [Hull(h.corners + pieces.center[p], h.normals, h.rings, h.radius) for h, p in zip(hulls, owner, strict=True)]
+    deep = [penetration(at[i], at[j]) for i in range(len(at)) for j in range(i + 1, len(at)) if owner[i] != owner[j]]
+    return max(deep), len(hulls), pieces.count
+
+
+def test_a_ring_round_a_rod_is_taken_as_parts_since_its_hull_would_hold_the_rod() -> None:
+    """One mesh of two shells: slabs across cut it into rings and rods."""
+    ring, rod = primitives.tube(1.0, 0.2, 2.0), primitives.cylinder(0.4, 2.0)
+    both = {
+        "kind": "mesh",
+        "vertices": np.concatenate([ring.vertices, rod.vertices]).tolist(),
+        "faces": np.concatenate([ring.faces, rod.faces + len(ring.vertices)]).tolist(),
+    }
+    slabs = {"kind": "slabs", "count": 3, "axis": [0, 1, 0], "spread": 0}
+    made = box("pipe", (0, 0, 0), pattern=slabs) | {"shape": both}
+    body, plain = (document.parse({"bodies": [made | {"collision": c}]}).bodies[0] for c in ("auto", "hull"))
+    before, hulls, pieces = deepest_of_neighbours(plain)
+    after, parts, _ = deepest_of_neighbours(body)
+    assert (hulls, pieces) == (6, 6) and before > 0.4
+    assert parts >= 3 + 3 * 4 and after <= 0.005
+
+
+def test_convex_pieces_stay_one_hull_each() -> None:
+    body = document.parse({"bodies": [box("b", (0, 0, 0), pattern={"kind": "cells", "count": 12})]}).bodies[0]
+    deep, hulls, pieces = deepest_of_neighbours(body)
+    assert hulls == pieces and deep < 1e-3

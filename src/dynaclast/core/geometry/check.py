@@ -6,7 +6,7 @@ A body must be a solid: closed, facing outwards, with a volume, and crossing its
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import manifold3d
 import numpy as np
@@ -25,7 +25,8 @@ class Defect:
     """One kind of defect: ``kind``, how many, where, and what mends it.
 
     place (3,) the middle of the first place [m]; marks (n, 2, 3) line segments that show where (a point is a segment of
-    no length), at most MOST_MARKS of them; mends: kinds of mesh steps that help, the gentlest first
+    no length), at most MOST_MARKS of them; mends: kinds of mesh steps that help, the gentlest first; taken: the mesh
+    that is computed instead, where the defect is only told
     """
 
     kind: str
@@ -34,6 +35,7 @@ class Defect:
     sentence: str
     marks: Array
     mends: tuple[str, ...] = ()
+    taken: TriMesh | None = None
 
 
 MOST_MARKS = 400
@@ -144,14 +146,14 @@ def _crossing(mesh: TriMesh, pairs: Index) -> Defect:
     rings = mesh.vertices[mesh.faces[pairs[: MOST_MARKS // 6].ravel()]]
     marks = np.stack([rings, np.roll(rings, -1, axis=1)], axis=2).reshape(-1, 2, 3)
     many = f"{len(pairs)}{' or more' if len(pairs) == MOST_PAIRS else ''} places" if len(pairs) > 1 else "one place"
-    _, left = uncrossed(mesh, pairs)
+    taken, left = uncrossed(mesh, pairs)
     if left:
         sentence, mends = f"its surface crosses itself in {many}, {{near}}; make it one clean shell", ("solid",)
         return _defect("self-crossing", len(pairs), marks, sentence, mends)
     sentence = f"its surface crosses itself in {many}, {{near}}; that is small enough to be computed as it is"
-    if shell_count(mesh) > 1 and uncrossed(mesh, pairs)[0] is not mesh:
+    if taken is not mesh:
         sentence = f"its shells cross in {many}, {{near}}; they are joined into one"
-    return _defect("crossing", len(pairs), marks, sentence, ())
+    return replace(_defect("crossing", len(pairs), marks, sentence, ()), taken=taken)
 
 
 SMALL_CROSSING = 0.02
@@ -298,7 +300,7 @@ def solid(mesh: TriMesh, name: str) -> tuple[TriMesh, list[str]]:
             code="geometry." + grave[0].kind,
         )
     for defect in defects:
-        welded, _ = uncrossed(welded, crossing_pairs(welded))
+        welded = defect.taken or welded
         notes.append(defect.sentence)
     if signed_volume(welded) < 0:
         welded = welded.flipped()

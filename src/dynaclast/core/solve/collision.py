@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
+from scipy.spatial import ConvexHull, QhullError
 
 from ..arrays import Array
 from ..document import Body, SphereShape
@@ -12,12 +13,23 @@ from ..fracture.pieces import Pieces
 from ..geometry.mesh import triangle_normals
 from ..geometry.rotations import rotation_matrix
 from .model import Hulls
+from .rigid.hull_overlap import deeper_than
 from .rigid.hulls import Hull, ball, convex_core
 
 WHOLE_BODY_PARTS = 24
 """A whole body that is not convex collides as the hulls of about this many cells."""
 FEWER_PARTS = 6
 """And a piece of a broken one, where asked for, as this many."""
+
+
+CONVEX_WITHIN = 1.03
+"""A piece counts as convex where its hull has no more than so many times its volume."""
+OPENING_OVERLAP = 0.005, 0.05
+"""How deep the hull of a broken body's piece may stand in those of its neighbours before it is taken as several: [m],
+and as a share of its size.
+"""
+PARTS = (4, 8, 16, 32)
+"""As the hulls of so many cells: the fewest that keep to it, or the most."""
 
 
 def _body_hulls(body: Body, pieces: Pieces, resolve: Resolve) -> tuple[list[Hull], list[int]]:
@@ -39,8 +51,7 @@ def _body_hulls(body: Body, pieces: Pieces, resolve: Resolve) -> tuple[list[Hull
         and np.ptp(body.place.scale) < 1e-9
     ):
         return [ball(np.zeros(3), body.shape.radius * body.place.scale[0])], [0]
-    hulls: list[Hull] = []
-    owner: list[int] = []
+    by_piece: list[list[Hull]] = []
     for p in range(pieces.count):
         points = pieces.mesh(p).vertices - pieces.center[p]
         try:
@@ -49,9 +60,36 @@ def _body_hulls(body: Body, pieces: Pieces, resolve: Resolve) -> tuple[list[Hull
             raise GeometryError(
                 f"piece {p} of {body.name} has no usable collision shape: {exc}", where=body.name
             ) from None
-        hulls.extend(parts)
-        owner.extend([p] * len(parts))
-    return hulls, owner
+        by_piece.append(parts)
+    if body.collision == "auto" and pieces.count > 1:
+        _part_where_deep(by_piece, pieces, body.name)
+    return [h for own in by_piece for h in own], [p for p, own in enumerate(by_piece) for _ in own]
+
+
+def _part_where_deep(by_piece: list[list[Hull]], pieces: Pieces, name: str) -> None:
+    """Takes pieces that are not convex as several hulls, in place, where one would stand deep in its neighbours."""
+    lo, hi = np.zeros((pieces.count, 3)), np.zeros((pieces.count, 3))
+    bent = []
+    for p in range(pieces.count):
+        points = pieces.mesh(p).vertices
+        lo[p], hi[p] = points.min(axis=0), points.max(axis=0)
+        if ConvexHull(points).volume > CONVEX_WITHIN * pieces.volume[p]:
+            bent.append(p)
+    for p in bent:
+        near = np.flatnonzero(((lo < hi[p]) & (hi > lo[p])).all(axis=1))
+        others = [_moved(h, pieces.center[q] - pieces.center[p]) for q in near if q != p for h in by_piece[q]]
+        most = min(OPENING_OVERLAP[0], OPENING_OVERLAP[1] * float(pieces.size[p]))
+        if not any(deeper_than(most, h, other) for h in by_piece[p] for other in others):
+            continue
+        for count in PARTS:
+            cells = convex_cells(pieces.mesh(p), count, 7, name)
+            by_piece[p] = [convex_core(cells.mesh(k).vertices - pieces.center[p]) for k in range(cells.count)]
+            if not any(deeper_than(most, h, other) for h in by_piece[p] for other in others):
+                break
+
+
+def _moved(hull: Hull, by: Array) -> Hull:
+    return Hull(hull.corners + by, hull.normals, hull.rings, hull.radius)
 
 
 def _piece_hulls(body: Body, p: int, points: Array, pieces: Pieces, resolve: Resolve) -> list[Hull]:
@@ -70,13 +108,11 @@ def _piece_hulls(body: Body, p: int, points: Array, pieces: Pieces, resolve: Res
 
 def _convex_parts(body: Body, p: int, points: Array, pieces: Pieces, resolve: Resolve) -> list[Hull]:
     """One hull for a convex piece, several for a hollow or bent one."""
-    from scipy.spatial import ConvexHull, QhullError
-
     try:
         full = ConvexHull(points).volume
     except QhullError as exc:
         raise ValueError("it is flat") from exc
-    if full <= 1.03 * pieces.volume[p]:
+    if full <= CONVEX_WITHIN * pieces.volume[p]:
         return [convex_core(points)]
     cells = convex_cells(
         shape_mesh(body, resolve) if pieces.count == 1 else pieces.mesh(p),
