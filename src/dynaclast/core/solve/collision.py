@@ -6,7 +6,7 @@ import numpy as np
 from scipy.spatial import ConvexHull, QhullError
 
 from ..arrays import Array
-from ..document import Body, SphereShape
+from ..document import Body, FacesPattern, SphereShape
 from ..errors import GeometryError
 from ..fracture.build import Resolve, content_key, convex_cells, shape_mesh
 from ..fracture.pieces import Pieces
@@ -61,7 +61,7 @@ def _body_hulls(body: Body, pieces: Pieces, resolve: Resolve) -> tuple[list[Hull
                 f"piece {p} of {body.name} has no usable collision shape: {exc}", where=body.name
             ) from None
         by_piece.append(parts)
-    if body.collision == "auto" and pieces.count > 1:
+    if body.collision == "auto" and pieces.count > 1 and not isinstance(body.pattern, FacesPattern):
         _part_where_deep(by_piece, pieces, body.name)
     return [h for own in by_piece for h in own], [p for p, own in enumerate(by_piece) for _ in own]
 
