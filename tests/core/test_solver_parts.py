@@ -54,9 +54,8 @@ def test_a_pass_over_all_contacts_equals_the_slow_twin(seed: int) -> None:
     h = 1 / 384
     twin = naive.Contacts.of(contacts, n, rigid.bodies)
     velocity, angular = asm.velocity.copy(), asm.angular_velocity.copy()
-    changed = np.zeros(len(asm.mass), np.int32)
     for iteration in range(3):
-        iterate_contacts.py_func(contacts, n, rigid.bodies, h, iteration, 3, changed, 2 + iteration)
+        iterate_contacts.py_func(rigid.constraints, rigid.bodies, rigid._scratch.rigid.islands, h, iteration, 3)
         twin.iterate(velocity, angular, rigid.bodies, h, first=iteration == 0)
     assert asm.velocity == pytest.approx(velocity, rel=1e-9, abs=1e-9)
     assert asm.angular_velocity == pytest.approx(angular, rel=1e-9, abs=1e-9)

@@ -9,6 +9,7 @@ from __future__ import annotations
 from typing import NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ...arrays import (
     Array,
@@ -178,6 +179,29 @@ CONTACTS, SPECULATIVE = range(2)
 """Places in ConstraintSet.counts."""
 
 
+class Worklist(NamedTuple):
+    """Which contacts take part in a pass; C is the room for contacts.
+
+    more   : (C,) int32, those of more than one pass, in order
+    listed : (1,) int64, how many these are
+    row    : (2 C,) int32, contacts of bodies that can move, body after body; where each begins is said by assembly slot
+    flags  : (2, D) uint8, D >= C: taking part in this pass, and in the next
+    words  : (2, D / 8) uint64, the same bytes: where nothing takes part is passed over eight by eight
+    """
+
+    more: Index
+    listed: Index
+    row: Index
+    flags: Flags
+    words: NDArray[np.uint64]
+
+
+def make_worklist(pairs: int) -> Worklist:
+    flags = np.zeros((2, -(-max(pairs, 1) // 8) * 8), np.uint8)
+    i4 = np.int32
+    return Worklist(np.zeros(pairs, i4), np.zeros(1, np.int64), np.zeros(2 * pairs, i4), flags, flags.view(np.uint64))
+
+
 class ConstraintSet(NamedTuple):
     """All constraints of contacts in an interval.
 
@@ -188,13 +212,18 @@ class ConstraintSet(NamedTuple):
     speculative: SpeculativePairs
     stale: StaleContacts
     counts: Index
+    work: Worklist
 
 
 def make_constraints(pairs: int) -> ConstraintSet:
     """Room for the constraints of so many pairs."""
     stale = StaleContacts(np.zeros(pairs, np.int32), np.zeros(pairs, np.uint8), np.zeros(pairs, np.int64))
     return ConstraintSet(
-        allocate(ContactConstraints, pairs), allocate(SpeculativePairs, pairs), stale, np.zeros(2, np.int64)
+        allocate(ContactConstraints, pairs),
+        allocate(SpeculativePairs, pairs),
+        stale,
+        np.zeros(2, np.int64),
+        make_worklist(pairs),
     )
 
 

@@ -12,13 +12,21 @@ from __future__ import annotations
 
 import numpy as np
 
-from ...arrays import Array, Index
+from ...arrays import Array
 from ...kernels import kernel
 from ...kernels.linalg import multiply
 from ..state import ContactCache
-from .constraints import IMPACT_SPEED, RESTITUTION_SPEED, ContactConstraints, store_contact_impulses
+from .constraints import (
+    CONTACTS,
+    IMPACT_SPEED,
+    RESTITUTION_SPEED,
+    ConstraintSet,
+    ContactConstraints,
+    Worklist,
+    store_contact_impulses,
+)
 from .groups import Bodies
-from .islands import PROPAGATION_ITERATIONS, UNEVEN_ITERATIONS
+from .islands import PROPAGATION_ITERATIONS, UNEVEN_ITERATIONS, Islands
 
 CORRECTION_SHARE = 0.2
 """Share of a penetration taken out per substep."""
@@ -216,85 +224,103 @@ def _normal_load(contacts: ContactConstraints, r: int) -> float:
     return load
 
 
+@kernel(inline=True)
+def _call_neighbours(work: Worklist, islands: Islands, slot: int, r: int, turn: int) -> None:
+    """What touches a body whose velocity changed much takes part in the next pass, and later in this one."""
+    first = islands.first_row[slot]
+    for n in range(first, first + islands.rows[slot]):
+        q = work.row[n]
+        work.flags[1 - turn, q] = 1
+        if q > r:
+            work.flags[turn, q] = 1
+
+
 @kernel(inner=True)
 def iterate_contacts(
-    contacts: ContactConstraints,
-    count: int,
-    bodies: Bodies,
-    h: float,
-    iteration: int,
-    least: int,
-    changed_at: Index,
-    now: int,
+    solver: ConstraintSet, bodies: Bodies, islands: Islands, h: float, iteration: int, least: int
 ) -> bool:
-    """One pass over all manifolds: friction, torsion, rolling, then no approach where the gap is closed.
+    """One pass over manifolds: friction, torsion, rolling, then no approach where the gap is closed.
 
     Friction comes first, with the load of the last pass: what must not penetrate has the last word. Where the load is
     gone, what friction put in at the warm start is taken back.
 
-    h          : float, [s], substep
-    iteration  : int, passes of this substep before this one
-    least      : int, passes every manifold takes part in, if that is more than its own number
-    changed_at : (A,) int32, the last pass, numbered by ``now``, in which a body's velocity changed much; what touches
-                 such a body takes part once more
-    Returns    : whether any body's velocity did
+    A manifold takes part as often as its number says, and wherever a body of it changed its velocity much in the last
+    pass, or earlier in this one.
+
+    h         : float, [s], substep
+    iteration : int, passes of this substep before this one
+    least     : int, passes every manifold takes part in, if that is more than its own number
+    Returns   : whether any body's velocity changed much
     """
+    contacts, work, count = solver.contacts, solver.work, solver.counts[CONTACTS]
     asm, inv_mass = bodies.assemblies, bodies.inv_mass
     v, w = asm.velocity, asm.angular_velocity
     first, per_second, any_changed = iteration == 0, 1.0 / h, False
-    for r in range(count):
-        a, b = contacts.body_a[r], contacts.body_b[r]
-        if contacts.point_count[r] == 0:
+    every, turn = first or iteration < least, iteration % 2
+    now, words = work.flags[turn], work.words
+    if first:
+        work.words[1 - turn, :] = 0
+    elif not every:
+        for k in range(work.listed[0]):
+            if contacts.iterations[work.more[k]] > iteration:
+                now[work.more[k]] = 1
+    for place in range((count + 7) // 8):
+        if not every and words[turn, place] == 0:
             continue
-        own = contacts.iterations[r]
-        if iteration >= max(own, least):
-            spreads = own == UNEVEN_ITERATIONS or iteration < PROPAGATION_ITERATIONS
-            if not spreads or max(changed_at[a], changed_at[b]) < now - 1:
+        for r in range(8 * place, min(8 * place + 8, count)):
+            if not every and now[r] == 0:
                 continue
-        ma, mb = inv_mass[a], inv_mass[b]
-        va, wa = (v[a, 0], v[a, 1], v[a, 2]), (w[a, 0], w[a, 1], w[a, 2])
-        vb, wb = (v[b, 0], v[b, 1], v[b, 2]), (w[b, 0], w[b, 1], w[b, 2])
-        load = _normal_load(contacts, r)
-        rubs = contacts.friction_impulse[r, 0] != 0.0 or contacts.friction_impulse[r, 1] != 0.0
-        if load > 0.0 or rubs or contacts.torsional_impulse[r] != 0.0:
-            va, wa, vb, wb = _solve_friction(contacts, r, load, ma, mb, va, wa, vb, wb)
-            if contacts.torsional_mass[r] > 0.0:
-                wa, wb = _solve_torsion(contacts, r, load, wa, wb)
-            if contacts.rolling_length[r] > 0.0:
-                wa, wb = _solve_rolling(contacts, r, load, wa, wb)
-        if first:
-            _update_separations(contacts, r, bodies.displacement, bodies.rotation)
-        va, wa, vb, wb, change = _solve_normals(contacts, r, per_second, ma, mb, va, wa, vb, wb)
-        least_change = UNEVEN_PROPAGATION_SPEED if own == UNEVEN_ITERATIONS else PROPAGATION_SPEED
-        changes = change > least_change * contacts.characteristic_speed[r]
-        any_changed |= changes
-        if ma > 0.0:
-            if changes:
-                changed_at[a] = now
-            v[a, 0], v[a, 1], v[a, 2] = va
-            w[a, 0], w[a, 1], w[a, 2] = wa
-        if mb > 0.0:
-            if changes:
-                changed_at[b] = now
-            v[b, 0], v[b, 1], v[b, 2] = vb
-            w[b, 0], w[b, 1], w[b, 2] = wb
+            now[r] = 0
+            own = contacts.iterations[r]
+            if contacts.point_count[r] == 0 or (
+                iteration >= max(own, least, PROPAGATION_ITERATIONS) and own != UNEVEN_ITERATIONS
+            ):
+                continue
+            a, b = contacts.body_a[r], contacts.body_b[r]
+            ma, mb = inv_mass[a], inv_mass[b]
+            va, wa = (v[a, 0], v[a, 1], v[a, 2]), (w[a, 0], w[a, 1], w[a, 2])
+            vb, wb = (v[b, 0], v[b, 1], v[b, 2]), (w[b, 0], w[b, 1], w[b, 2])
+            load = _normal_load(contacts, r)
+            rubs = contacts.friction_impulse[r, 0] != 0.0 or contacts.friction_impulse[r, 1] != 0.0
+            if load > 0.0 or rubs or contacts.torsional_impulse[r] != 0.0:
+                va, wa, vb, wb = _solve_friction(contacts, r, load, ma, mb, va, wa, vb, wb)
+                if contacts.torsional_mass[r] > 0.0:
+                    wa, wb = _solve_torsion(contacts, r, load, wa, wb)
+                if contacts.rolling_length[r] > 0.0:
+                    wa, wb = _solve_rolling(contacts, r, load, wa, wb)
+            if first:
+                _update_separations(contacts, r, bodies.displacement, bodies.rotation)
+            va, wa, vb, wb, change = _solve_normals(contacts, r, per_second, ma, mb, va, wa, vb, wb)
+            least_change = UNEVEN_PROPAGATION_SPEED if own == UNEVEN_ITERATIONS else PROPAGATION_SPEED
+            changes = change > least_change * contacts.characteristic_speed[r]
+            any_changed |= changes
+            if ma > 0.0:
+                if changes:
+                    _call_neighbours(work, islands, np.int64(a), r, turn)
+                v[a, 0], v[a, 1], v[a, 2] = va
+                w[a, 0], w[a, 1], w[a, 2] = wa
+            if mb > 0.0:
+                if changes:
+                    _call_neighbours(work, islands, np.int64(b), r, turn)
+                v[b, 0], v[b, 1], v[b, 2] = vb
+                w[b, 0], w[b, 1], w[b, 2] = wb
     return any_changed
 
 
 @kernel(inner=True)
-def apply_split_impulses(
-    contacts: ContactConstraints, count: int, bodies: Bodies, shift: Array, turn: Array, h: float, most: int
-) -> None:
+def apply_split_impulses(solver: ConstraintSet, bodies: Bodies, shift: Array, turn: Array, h: float, most: int) -> None:
     """Pseudo-displacements that take a share of every penetration out, by the separations of this substep, and bring
     what bounces to where it does: what bounces turns round where it first meets, not where the substep began.
 
     shift, turn : (A, 3) float64, [m], [rad], in: 0; out: pseudo-displacements
     most        : int, passes of the manifold that takes most
     """
-    inv_mass = bodies.inv_mass
+    contacts, work, inv_mass = solver.contacts, solver.work, bodies.inv_mass
     for iteration in range(max(most, SPLIT_IMPULSE_ITERATIONS)):
-        for r in range(count):
-            if iteration >= max(contacts.iterations[r], SPLIT_IMPULSE_ITERATIONS):
+        every = iteration < SPLIT_IMPULSE_ITERATIONS  # later on only those of more passes
+        for k in range(solver.counts[CONTACTS] if every else work.listed[0]):
+            r = np.int64(k if every else work.more[k])
+            if not every and iteration >= contacts.iterations[r]:
                 continue
             a, b = contacts.body_a[r], contacts.body_b[r]
             first = np.inf

@@ -59,6 +59,8 @@ class Islands(NamedTuple):
     grounded      : (A,) uint8, it meets what cannot move
     watch         : (A,) uint8, bits of Watch
     size          : (A,) int32, its contacts
+    first_row     : (A,) int32, of slots that move: where their contacts begin in Worklist.row
+    rows          : (A,) int32, and how many these are
     energy_before : (A,) float64, [J], kinetic, before its contacts are solved in a substep
     energy_after  : (A,) float64, [J], after
     swing_before  : (A,) float64, [J], of islands with joints, in the middle of the last substep
@@ -76,6 +78,8 @@ class Islands(NamedTuple):
     grounded: Flag
     watch: Flag
     size: Int
+    first_row: Int
+    rows: Int
     energy_before: Scalar
     energy_after: Scalar
     swing_before: Scalar
@@ -119,12 +123,39 @@ def _join(islands: Islands, solver: ConstraintSet, tied: Joints, awake: Index, i
 
 
 @kernel(inner=True)
+def _list_rows(islands: Islands, solver: ConstraintSet, awake: Index, inv_mass: Scalar) -> None:
+    """Fill islands.first_row and rows, and solver.work.row."""
+    contacts, first, rows, row = solver.contacts, islands.first_row, islands.rows, solver.work.row
+    for k in range(len(awake)):
+        rows[awake[k]] = 0
+    for r in range(solver.counts[CONTACTS]):
+        a, b = contacts.body_a[r], contacts.body_b[r]
+        if inv_mass[a] > 0.0:
+            rows[a] += 1
+        if inv_mass[b] > 0.0:
+            rows[b] += 1
+    filled = 0
+    for k in range(len(awake)):
+        a = awake[k]
+        first[a] = filled
+        filled += rows[a]
+        rows[a] = 0
+    for r in range(solver.counts[CONTACTS]):
+        for side in range(2):
+            a = contacts.body_a[r] if side == 0 else contacts.body_b[r]
+            if inv_mass[a] > 0.0:
+                row[first[a] + rows[a]] = r
+                rows[a] += 1
+
+
+@kernel(inner=True)
 def find_islands(solver: ConstraintSet, tied: Joints, bodies: Bodies, awake: Index, islands: Islands) -> int:
     """Moving slots joined by contacts and joints; fills islands, but for energies, and contacts.iterations.
 
     awake   : (n,) int64, slots that are awake
     Returns : the most iterations of any contact
     """
+    _list_rows(islands, solver, awake, bodies.inv_mass)
     contacts, joints, inv_mass, asm = solver.contacts, tied.constraints, bodies.inv_mass, bodies.assemblies
     watch, grounded, size = islands.watch, islands.grounded, islands.size
     for k in range(len(awake)):
@@ -154,7 +185,7 @@ def find_islands(solver: ConstraintSet, tied: Joints, bodies: Bodies, awake: Ind
             grounded[i] = 1
         if _is_driven(bodies, a, b):
             watch[i] |= Watch.DRIVEN
-    most = 1
+    most, more = 1, 0
     for r in range(solver.counts[CONTACTS]):
         i = _island_of(islands, bodies, contacts.body_a[r], contacts.body_b[r])
         uneven = watch[i] & Watch.UNEVEN != 0
@@ -166,6 +197,10 @@ def find_islands(solver: ConstraintSet, tied: Joints, bodies: Bodies, awake: Ind
         if watch[i] & Watch.RESTLESS == 0:
             contacts.iterations[r] = max(contacts.iterations[r], CALM_ITERATIONS)
         most = max(most, contacts.iterations[r])
+        if contacts.iterations[r] > 1:
+            solver.work.more[more] = r
+            more += 1
+    solver.work.listed[0] = more
     return most
 
 

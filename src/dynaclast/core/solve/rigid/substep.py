@@ -48,20 +48,18 @@ class RigidScratch(NamedTuple):
     islands     : by assembly slot
     shift       : (A, 3) float64, [m], pseudo-displacements
     turn        : (A, 3) float64, [rad]
-    changed_at  : (A,) int32, as ``iterate_contacts`` keeps it
     awake       : (A,) int64, slots that are awake, the first so many
     inertia_at  : (A,) int64, the detection an inverse inertia was last turned for
     matrix      : (3, 3) float64
     inverse     : (3, 3) float64
     quaternion  : (4,) float64
     joint       : for one joint
-    passes      : (3,) int64: most iterations of any contact; passes so far in this interval; opening passes
+    passes      : (2,) int64: most iterations of any contact; opening passes
     """
 
     islands: Islands
     shift: Array
     turn: Array
-    changed_at: Index
     awake: Index
     inertia_at: Index
     matrix: Array
@@ -71,7 +69,7 @@ class RigidScratch(NamedTuple):
     passes: Index
 
 
-MOST, DONE, OPENING = range(3)
+MOST, OPENING = range(2)
 """Places in RigidScratch.passes."""
 
 
@@ -81,14 +79,13 @@ def make_rigid_scratch(slots: int) -> RigidScratch:
         allocate(Islands, slots),
         f((slots, 3)),
         f((slots, 3)),
-        f(slots, np.int32),
         f(slots, i8),
         f(slots, i8),
         f((3, 3)),
         f((3, 3)),
         f(4),
         make_joint_scratch(),
-        f(3, i8),
+        f(2, i8),
     )
 
 
@@ -117,8 +114,6 @@ def begin_interval(
         bodies.rotation[:, :] = 0.0
     scratch.shift[:, :] = 0.0  # what fell asleep keeps none
     scratch.turn[:, :] = 0.0
-    scratch.changed_at[:] = 0
-    passes[DONE] = 1
     if regroup:
         passes[MOST] = find_islands(solver, tied, bodies, awake, islands)
     else:
@@ -175,9 +170,8 @@ def solve_velocities(
         and iteration + 1 < most_spread
     ):
         iteration += 1
-        passes[DONE] += 1
         if iteration < rounds or spreading:
-            spreading = iterate_contacts(contacts, count, bodies, h, iteration, least, scratch.changed_at, passes[DONE])
+            spreading = iterate_contacts(solver, bodies, scratch.islands, h, iteration, least)
         if joint_count:
             parted = iterate_joints(tied.ties, joints, joint_count, bodies, h, iteration)
             opened = max(opened, parted)
@@ -207,7 +201,7 @@ def end_substep(
         for c in range(3):
             shift[awake[k], c] = 0.0
             turn[awake[k], c] = 0.0
-    apply_split_impulses(contacts, count, bodies, shift, turn, h, scratch.passes[MOST])
+    apply_split_impulses(solver, bodies, shift, turn, h, scratch.passes[MOST])
     stabilise_joints(tied.ties, joints, joint_count, shift, turn, bodies)
     accumulate_joint_impulses(tied.ties, joints, joint_count)
     integrate_poses(bodies, awake, h, shift, turn, scratch.matrix, scratch.quaternion)
