@@ -1,3 +1,3 @@
 """Dynaclast: break meshes into bonded pieces and choreograph their collapse."""
 
-__version__ = "0.4.5"
+__version__ = "0.6.1"

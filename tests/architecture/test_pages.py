@@ -9,6 +9,8 @@ from pathlib import Path
 
 import pytest
 
+from dynaclast import __version__
+
 ROOT = Path(__file__).parents[2]
 PAGES = sorted([*ROOT.glob("*.md"), *(ROOT / "docs").glob("*.md")])
 
@@ -43,3 +45,10 @@ def test_the_newest_change_is_of_this_version() -> None:
     version = tomllib.loads((ROOT / "pyproject.toml").read_text())["project"]["version"]
     newest = re.search(r"^## (\S+)", (ROOT / "CHANGELOG.md").read_text(), re.MULTILINE)
     assert newest and newest[1] == version
+
+
+def test_the_program_says_the_version_of_its_package_and_of_its_newest_change() -> None:
+    said = re.search(r'^version = "(.+)"$', (ROOT / "pyproject.toml").read_text(), re.MULTILINE)
+    newest = re.search(r"^## (\S+)", (ROOT / "CHANGELOG.md").read_text(), re.MULTILINE)
+    assert said is not None and newest is not None
+    assert __version__ == said[1] == newest[1]
