@@ -149,6 +149,10 @@ def deepest_of_neighbours(body: document.Body) -> tuple[float, int, int]:
     return max(deep), len(hulls), pieces.count
 
 
+def parts_of(body: document.Body) -> int:
+    return len(HullShop(no_files).of(body, build_pieces(body))[0])
+
+
 def test_a_ring_round_a_rod_is_taken_as_parts_since_its_hull_would_hold_the_rod() -> None:
     """One mesh of two shells: slabs across cut it into rings and rods."""
     ring, rod = primitives.tube(1.0, 0.2, 2.0), primitives.cylinder(0.4, 2.0)
@@ -163,6 +167,10 @@ def test_a_ring_round_a_rod_is_taken_as_parts_since_its_hull_would_hold_the_rod(
     before, hulls, pieces = deepest_of_neighbours(plain)
     after, parts, _ = deepest_of_neighbours(body)
     assert (hulls, pieces) == (6, 6) and before > 0.4
+    kept = build_pieces(body)
+    for array in kept.arrays().values():  # as they come back from the store
+        array.setflags(write=False)
+    assert len(HullShop(no_files).of(body, kept)[0]) == parts_of(body)
     assert parts >= 3 + 3 * 4 and after <= 0.005
 
 

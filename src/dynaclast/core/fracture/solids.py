@@ -30,7 +30,7 @@ def solid_of(mesh: TriMesh, name: str) -> tuple[manifold3d.Manifold, int]:
     number = manifold3d.Manifold.reserve_ids(1)
     count = len(mesh.faces)
     raw = manifold3d.Mesh64(
-        mesh.vertices,
+        mesh.vertices.copy(),  # what comes from the store may not be written, which is asked of what is handed in
         mesh.faces.astype(np.uint64),
         run_index=np.array([0, 3 * count], np.uint64),
         run_original_id=np.array([number], np.uint32),

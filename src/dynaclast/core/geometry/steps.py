@@ -40,6 +40,8 @@ from .winding import WindingTree
 MOST_TRIANGLES = 2_000_000
 Told = list[str]
 """Gets a sentence: what a step did."""
+NOTHING_TO_GAIN = "nothing to gain"
+"""How that sentence begins where a step left the mesh as it was."""
 
 
 def counted(number: int, one: str, many: str = "") -> str:
@@ -51,7 +53,7 @@ def better(made: TriMesh, came: TriMesh, said: str, told: Told) -> TriMesh:
     had, left = faults(came), faults(made)
     if left > had or left == had and len(made.faces) == len(came.faces) and (made.faces == came.faces).all():
         would = f": it would leave {counted(left, 'fault')} where there {'is' if had == 1 else 'are'} {had:,}"
-        told.append("nothing to gain" + (would if left > had else ""))
+        told.append(NOTHING_TO_GAIN + (would if left > had else ""))
         return came
     told.append(said)
     return made
@@ -74,7 +76,7 @@ def weld_step(mesh: TriMesh, step: Weld, told: Told) -> TriMesh:
             break
     gone = len(mesh.vertices) - len(best.vertices)
     if not gone:
-        told.append("nothing to gain: no vertices lie so close together that joining them helps")
+        told.append(f"{NOTHING_TO_GAIN}: no vertices lie so close together that joining them helps")
         return mesh
     nearer = "" if used == step.distance else f", nearer than {used * size:.3g} m: farther ones would tear it elsewhere"
     told.append(f"{counted(gone, 'vertex', 'vertices')} joined{nearer}")
@@ -380,15 +382,21 @@ def mending(mesh: TriMesh) -> tuple[list[MeshStep], TriMesh] | None:
     """The gentlest steps after which the mesh is a solid, and the mesh after them; None where none of the ways leads
     there.
     """
-    done: dict[str, TriMesh] = {"": mesh}
+    done: dict[str, tuple[TriMesh, str]] = {"": (mesh, "")}
     for way in MENDS:
-        so_far, now = "", mesh
+        so_far, now, useful = "", mesh, []
         try:
             for step in way:
                 so_far += step.model_dump_json()
-                now = done[so_far] = done[so_far] if so_far in done else STEPS[step.kind](now, step, [])
+                if so_far not in done:
+                    told: Told = []
+                    done[so_far] = STEPS[step.kind](now, step, told), told[0]
+                after, said = done[so_far]
+                if not said.startswith(NOTHING_TO_GAIN):
+                    now = after
+                    useful.append(step)
             solid(now, "the mesh")
         except GeometryError:
             continue
-        return list(way), now
+        return useful, now
     return None
