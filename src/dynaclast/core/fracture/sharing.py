@@ -214,6 +214,7 @@ def _pairs(faces: CutFaces, tolerance: float, found: Index, values: Array) -> in
     count = 0
     clipping = Clipping(np.empty((2, 3, 2)), np.empty((10, 2)), np.empty((10, 2)), np.empty(6))
     sums, origin, order, start = np.empty(13), np.empty(3), faces.order, faces.start
+    near = np.empty(len(faces.area), np.int32)  # triangles of one piece that reach into another's bounds
     for i in range(len(order)):
         p = order[i]
         for j in range(i + 1, len(order)):
@@ -226,10 +227,18 @@ def _pairs(faces: CutFaces, tolerance: float, found: Index, values: Array) -> in
                 sums[c] = 0.0
             for c in range(3):
                 origin[c] = 0.5 * (faces.piece_lower[q, c] + faces.piece_upper[q, c])
+            close = 0
+            for t in range(start[q], start[q + 1]):
+                if not _apart(faces.lower[t], faces.upper[t], faces.piece_lower[p], faces.piece_upper[p]):
+                    near[close] = t
+                    close += 1
+            if close == 0:
+                continue
             for s in range(start[p], start[p + 1]):
                 if _apart(faces.lower[s], faces.upper[s], faces.piece_lower[q], faces.piece_upper[q]):
                     continue
-                for t in range(start[q], start[q + 1]):
+                for k in range(close):
+                    t = near[k]
                     if not _apart(faces.lower[t], faces.upper[t], faces.lower[s], faces.upper[s]):
                         _overlap(faces, np.int64(s), np.int64(t), tolerance, clipping, origin, sums)
             if sums[0] <= 0.0:

@@ -24,6 +24,8 @@ FEWER_PARTS = 6
 
 CONVEX_WITHIN = 1.03
 """A piece counts as convex where its hull has no more than so many times its volume."""
+CONVEX_WHOLE = 1.0001
+"""And a whole body's pieces, where its hull has no more than so many times theirs."""
 OPENING_OVERLAP = 0.005, 0.05
 """How deep the hull of a broken body's piece may stand in those of its neighbours before it is taken as several: [m],
 and as a share of its size.
@@ -68,6 +70,8 @@ def _body_hulls(body: Body, pieces: Pieces, resolve: Resolve) -> tuple[list[Hull
 
 def _part_where_deep(by_piece: list[list[Hull]], pieces: Pieces, name: str) -> None:
     """Takes pieces that are not convex as several hulls, in place, where one would stand deep in its neighbours."""
+    if ConvexHull(pieces.vertices).volume <= CONVEX_WHOLE * pieces.volume.sum():
+        return
     lo, hi = np.zeros((pieces.count, 3)), np.zeros((pieces.count, 3))
     bent = []
     for p in range(pieces.count):
