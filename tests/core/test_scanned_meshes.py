@@ -7,7 +7,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from dynaclast.core.document import FillHoles, MakeSolid, Unify, Weld
+from dynaclast.core.bake import bake
+from dynaclast.core.document import FillHoles, MakeSolid, Unify, Weld, parse
 from dynaclast.core.errors import GeometryError
 from dynaclast.core.fracture.build import convex_cells
 from dynaclast.core.geometry import primitives
@@ -66,6 +67,25 @@ def test_a_scan_that_crosses_itself_in_small_places_is_computed_as_it_is() -> No
     pieces = convex_cells(mesh, 120, 1)
     assert pieces.count >= 120 and len(pieces.bond_area) > 300
     assert pieces.volume.sum() == pytest.approx(signed_volume(mesh), rel=1e-4)
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_a_mended_scan_is_broken_twice_bonded_and_falls(seed: int) -> None:
+    """What an artist does with it: bring it in, mend it, break it, break the large pieces again, let it fall."""
+    mesh, _ = damaged("dragon 4", 200 + seed)
+    whole, _ = mended(make(mesh.vertices * 20, mesh.faces))
+    body = {
+        "name": "figure",
+        "shape": {"kind": "mesh", "vertices": whole.vertices.tolist(), "faces": whole.faces.tolist()},
+        "place": {"position": [0, 1.5, 0]},
+        "pattern": {"kind": "cells", "count": 24, "seed": seed},
+        "breaks": [{"of": {"kind": "larger", "size": 0.4}, "pattern": {"kind": "cells", "count": 3}}],
+        "bonds": {"strength": 40},
+    }
+    baked = bake(parse({"bodies": [body], "timing": {"frames": 30}}))
+    assert np.isfinite(baked.position).all() and len(baked.position[0]) > 30
+    assert baked.position[-1, :, 1].mean() < baked.position[0, :, 1].mean() - 0.2
+    assert baked.piece_mass.sum() == pytest.approx(2400 * signed_volume(whole), rel=1e-3)
 
 
 @pytest.mark.parametrize("seed", range(12))

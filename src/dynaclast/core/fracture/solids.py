@@ -15,8 +15,9 @@ from ..arrays import Array
 from ..errors import GeometryError
 from ..geometry.mesh import TriMesh, make
 
-ADDS_UP = 2e-5
-"""By what share of its volume the pieces of a solid may differ from it: crumbs where its surface crosses itself."""
+ADDS_UP = 1e-3
+"""By what share of its volume the pieces of a solid may differ from it: crumbs where its surface crosses itself. Those
+of one that does not add up to a billionth."""
 
 Progress = Callable[[float], None]
 """Told the share done; may raise to stop the work."""

@@ -86,7 +86,10 @@ def _part_where_deep(by_piece: list[list[Hull]], pieces: Pieces, name: str) -> N
         if not any(deeper_than(most, h, other) for h in by_piece[p] for other in others):
             continue
         for count in PARTS:
-            cells = convex_cells(pieces.mesh(p), count, 7, name)
+            try:
+                cells = convex_cells(pieces.mesh(p), count, 7, name)
+            except GeometryError:  # it crosses itself too much to be cut: its hull must do
+                break
             by_piece[p] = [convex_core(cells.mesh(k).vertices - pieces.center[p]) for k in range(cells.count)]
             if not any(deeper_than(most, h, other) for h in by_piece[p] for other in others):
                 break
