@@ -18,13 +18,14 @@ import pytest
 
 from dynaclast.core.bake import bake
 from dynaclast.core.document import Shot, parse
+from dynaclast.jobs import take
 from dynaclast.jobs.take import run_bake
 from dynaclast.jobs.take_export import baked_take
 from dynaclast.mariadb import Database
 from dynaclast.store import shots, takes
 from dynaclast.store.database import Store
 from dynaclast.store.models import TakeRow
-from shots import ball, blow, footing, pillar, shot
+from shots import ball, blow, box, footing, pillar, shot
 
 ROOT = Path(__file__).parents[2]
 
@@ -173,3 +174,17 @@ def test_a_bake_that_cannot_be_done_says_why(store: Store, database: Database) -
     take_id = ask(store, parse({"bodies": [{"name": "crate", "shape": open_box}]}))
     assert run_bake(database.url, take_id) == "failed"
     assert "crate" in row_of(store, take_id).message
+
+
+def test_an_error_inside_the_program_is_said_in_one_short_line(
+    store: Store, database: Database, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def breaks(*_any: object) -> None:
+        raise TypeError("incompatible arguments: " + "ndarray, " * 200 + "\nand more")
+
+    monkeypatch.setattr(take, "prepare", breaks)
+    take_id = ask(store, shot(box("a", (0, 1, 0))))
+    assert run_bake(database.url, take_id) == "failed"
+    said = row_of(store, take_id).message
+    assert said.startswith("the bake stopped by an error inside the program: TypeError: incompatible")
+    assert len(said) < 200 and said.endswith("...") and "\n" not in said

@@ -26,6 +26,8 @@ MOST_FRAMES = 24
 MOST_BYTES = 6_000_000
 """Bytes of frames after which a chunk is stored: what it takes in the database must stay below 16 MB."""
 BEAT = 1.0
+MOST_SAID = 140
+"""Characters of an error inside the program that the artist is shown."""
 
 
 class Pulse:
@@ -94,7 +96,9 @@ def _bake(
     except DynaclastError as exc:
         return "failed", exc.line()
     except Exception as exc:  # whatever it is, the artist must not be left waiting
-        return "failed", f"the bake stopped by an error inside the program: {type(exc).__name__}: {exc}"
+        said = f"{type(exc).__name__}: {exc}".splitlines()[0]
+        said = said if len(said) <= MOST_SAID else said[: MOST_SAID - 3] + "..."
+        return "failed", f"the bake stopped by an error inside the program: {said}"
     return ("cancelled", "") if state.frame < total else ("done", "")
 
 

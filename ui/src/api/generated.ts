@@ -820,7 +820,7 @@ export interface components {
             motion: components["schemas"]["Motion"] | null;
             /**
              * Collision
-             * @description what each piece collides as: auto, a hull, or several where a whole body is hollow or bent; ball, box, hull: one of that kind round it; parts, several hulls; exact, its very triangles (passive and animated bodies)
+             * @description what each piece collides as: auto, a hull, or several where it is hollow or bent; ball, box, hull: one of that kind round it; parts, several hulls; exact, its very triangles (passive and animated bodies)
              * @default auto
              * @enum {string}
              */

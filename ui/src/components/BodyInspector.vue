@@ -66,7 +66,7 @@ const ROLES = {
   animated: "moved by its keys, or steadily, and pushes what it meets",
 } as const;
 const COLLISION = {
-  auto: "a hull a piece; several where a whole body is hollow or bent",
+  auto: "a hull a piece; several where it is hollow or bent",
   ball: "a ball round each piece: cheapest, rolls",
   box: "a box round each piece: cheap, level",
   hull: "one hull a piece: cheap, fills hollows",

@@ -93,7 +93,7 @@ class Body(Part):
     )
     collision: Literal["auto", "ball", "box", "hull", "parts", "exact"] = Field(
         "auto",
-        description="what each piece collides as: auto, a hull, or several where a whole body is hollow or bent; "
+        description="what each piece collides as: auto, a hull, or several where it is hollow or bent; "
         "ball, box, hull: one of that kind round it; parts, several hulls; exact, its very triangles (passive and "
         "animated bodies)",
     )

@@ -184,6 +184,8 @@ class LoadPaths:
         self._hold = b""
         self._own = np.zeros(0, np.int64)
         self._spans = Spans(np.zeros(1, np.int64), np.zeros(0, np.int64))
+        self._rows = self._first_row = np.zeros(0, np.int64)
+        self._levers = np.zeros(0)
         self._parts: tuple[bytes, bytes, bytes] | None = None
 
     # ------------------------------------------------------------------------------ frames
@@ -346,6 +348,9 @@ class LoadPaths:
         self._own = np.concatenate([np.zeros(0, np.int64), *(x.own for x in parts)])
         start = np.cumsum([0, *(len(x.own) for x in parts)], dtype=np.int64)
         self._spans = Spans(start, np.array(list(self._known), np.int64))
+        self._rows = np.concatenate([np.zeros(0, np.int64), *(x.rows for x in parts)])
+        self._first_row = np.cumsum([0, *(len(x.rows) for x in parts)], dtype=np.int64)[:-1]
+        self._levers = np.array([x.lever for x in parts])
 
     def _loads(
         self, force: Array, torque: Array, strength: Array, spins: bool = True, failing: Index | None = None
@@ -358,14 +363,19 @@ class LoadPaths:
         model, asm, out = self._model, self._state.assemblies, np.zeros(self._model.bond_count)
         f, t, most = np.empty((len(self._own), 3)), np.empty((len(self._own), 3)), np.empty(len(self._known))
         balance(self._spans, self._own, asm, model.pieces, force, torque, spins, f, t, most)
+        if not len(self._known):
+            return out
+        follow = most * self._levers >= IDLE_SHARE * np.minimum.reduceat(strength[self._rows], self._first_row)
+        if failing is not None:
+            fails = np.zeros(len(strength), bool)
+            fails[failing] = True
+            follow &= np.logical_or.reduceat(fails[self._rows], self._first_row)
         used: list[Index] = []
         pulls: list[Array] = []
         moments: list[Array] = []
-        for k, part in enumerate(self._known.values()):
-            if most[k] * part.lever < IDLE_SHARE * float(strength[part.rows].min()):
-                continue
-            if failing is not None and not np.isin(part.rows, failing).any():
-                continue
+        parts = list(self._known.values())
+        for k in np.flatnonzero(follow).tolist():
+            part = parts[k]
             mine = slice(self._spans.start[k], self._spans.start[k + 1])
             pull, moment = self._solved(part, f[mine], t[mine], failing is None)
             used.append(part.rows)
