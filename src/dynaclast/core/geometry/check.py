@@ -52,13 +52,10 @@ def _turns(faces: Index, number: Index, count: Index) -> Index:
 
 
 def faults(mesh: TriMesh) -> int:
-    """How many edges keep a mesh from being closed and of one direction; of one that is, how often it crosses itself,
-    where that is too much to be computed.
-    """
+    """How many edges keep a mesh from being closed and of one direction."""
     welded = weld(mesh)
     _, number, count = edges_of(welded.faces)
-    bad = int(((count % 2 == 1) | (_turns(welded.faces, number, count) != 0)).sum())
-    return bad or len([d for d in diagnose(welded) if d.kind != "crossing"])
+    return int(((count % 2 == 1) | (_turns(welded.faces, number, count) != 0)).sum())
 
 
 def _defect(kind: str, count: int, marks: Array, sentence: str, mends: tuple[str, ...]) -> Defect:

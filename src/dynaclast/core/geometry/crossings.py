@@ -64,34 +64,62 @@ def _cut(vertices: Array, faces: Index, i: int, j: int) -> bool:
 
 
 @kernel
-def _find_crossings(vertices: Array, faces: Index, order: Index, lo: Array, hi: Array, out: Index) -> int:
-    """Crossing pairs into out (M, 2), at most M; returns how many. Triangles in ``order`` of their low ends along x."""
+def _fill_slabs(order: Index, first: Index, last: Index, place: Index, member: Index) -> None:
+    """Triangles in ``order`` into the slabs they reach, each slab's in that order.
+
+    first, last : (F,) int32, slabs of each triangle
+    place       : (S,) int32, in: where each slab begins in member; out: where it ends
+    """
+    for i in order:
+        for slab in range(first[i], last[i] + 1):
+            member[place[slab]] = i
+            place[slab] += 1
+
+
+@kernel
+def _find_crossings(
+    vertices: Array, faces: Index, lo: Array, hi: Array, first: Index, start: Index, member: Index, out: Index
+) -> int:
+    """Crossing pairs into out (M, 2), at most M; returns how many.
+
+    start  : (S + 1,) int32, where the triangles of each slab are in member, in order of their low ends along x
+    """
     found = 0
-    n = len(order)
-    for oi in range(n):
-        i = order[oi]
-        for oj in range(oi + 1, n):
-            j = order[oj]
-            if lo[j, 0] > hi[i, 0]:
-                break
-            if lo[j, 1] > hi[i, 1] or hi[j, 1] < lo[i, 1] or lo[j, 2] > hi[i, 2] or hi[j, 2] < lo[i, 2]:
-                continue
-            if _cut(vertices, faces, i, j):
-                out[found, 0], out[found, 1] = i, j
-                found += 1
-                if found == len(out):
-                    return found
+    for slab in range(len(start) - 1):
+        for x in range(start[slab], start[slab + 1]):
+            i = member[x]
+            for y in range(x + 1, start[slab + 1]):
+                j = member[y]
+                if lo[j, 0] > hi[i, 0]:
+                    break
+                if lo[j, 1] > hi[i, 1] or hi[j, 1] < lo[i, 1] or lo[j, 2] > hi[i, 2] or hi[j, 2] < lo[i, 2]:
+                    continue
+                if max(first[i], first[j]) == slab and _cut(vertices, faces, i, j):  # in the first slab both reach
+                    out[found, 0], out[found, 1] = i, j
+                    found += 1
+                    if found == len(out):
+                        return found
     return found
 
 
 def crossing_pairs(mesh: TriMesh, most: int = MOST_PAIRS) -> Index:
-    """Pairs of triangles that cut each other (n, 2) int32, at most so many."""
+    """Pairs of triangles that cut each other (n, 2) int32, at most so many, found by sweeping along the longest axis
+    in slabs across the next.
+    """
     out = np.zeros((most, 2), np.int32)
     if not len(mesh.faces):
         return out[:0]
-    axis = int(np.argmax(np.ptp(mesh.vertices, axis=0)))
-    turned = np.ascontiguousarray(np.roll(mesh.vertices, -axis, axis=1))
+    axes = np.argsort(-np.ptp(mesh.vertices, axis=0), kind="stable")
+    turned = np.ascontiguousarray(mesh.vertices[:, axes])
     corners = turned[mesh.faces]
     lo, hi = corners.min(axis=1), corners.max(axis=1)
+    slabs = max(1, int(np.sqrt(len(mesh.faces)) / 4))
+    width = max(float(np.ptp(turned[:, 1])) / slabs, 1e-300)
+    base = float(turned[:, 1].min())
+    first, last = (np.clip((x[:, 1] - base) / width, 0, slabs - 1).astype(np.int32) for x in (lo, hi))
+    reached = np.bincount(first, minlength=slabs + 1) - np.bincount(last + 1, minlength=slabs + 1)[: slabs + 1]
+    start = np.concatenate([[0], np.cumsum(np.cumsum(reached)[:slabs])]).astype(np.int32)
+    member = np.zeros(int(start[-1]), np.int32)
     order = np.argsort(lo[:, 0], kind="stable").astype(np.int32)
-    return out[: _find_crossings(turned, mesh.faces, order, lo, hi, out)]
+    _fill_slabs(order, first, last, start[:-1].copy(), member)
+    return out[: _find_crossings(turned, mesh.faces, lo, hi, first, start, member, out)]

@@ -68,7 +68,7 @@ def weld_step(mesh: TriMesh, step: Weld, told: Told) -> TriMesh:
         return mesh
     had = faults(mesh)
     best, least, used = mesh, had, 0.0
-    for distance in step.distance * 0.25 ** np.arange(5):
+    for distance in step.distance * 0.25 ** np.arange(5 if had else 0):
         tried = _welded(mesh, distance * size)
         if (left := faults(tried)) < least or used == 0.0 and left == least:
             best, least, used = tried, left, distance
