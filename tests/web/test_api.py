@@ -3,7 +3,6 @@ from __future__ import annotations
 import io
 import json
 import subprocess
-from collections.abc import Iterator
 from pathlib import Path
 
 import numpy as np
@@ -15,19 +14,10 @@ from dynaclast.core.geometry import primitives
 from dynaclast.jobs.take import run_bake
 from dynaclast.mariadb import Database
 from dynaclast.store.blobs import unpack
-from dynaclast.web.app import create_app
 from dynaclast.web.openapi import description
 from shots import blow, box, footing, pillar, shot
 
 ROOT = Path(__file__).parents[2]
-
-
-@pytest.fixture
-def client(database: Database) -> Iterator[FlaskClient]:
-    app = create_app(database.url)
-    with app.test_client() as out:
-        yield out
-    app.extensions["dynaclast"].store.engine.dispose()
 
 
 def make(client: FlaskClient, frames: int = 20) -> dict:

@@ -2,25 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-
 import numpy as np
 import pytest
 from flask.testing import FlaskClient
 
 from dynaclast.core import document
-from dynaclast.mariadb import Database
 from dynaclast.store.blobs import unpack
-from dynaclast.web.app import create_app
 from shots import ball, box, reach_sphere, shot
-
-
-@pytest.fixture
-def client(database: Database) -> Iterator[FlaskClient]:
-    app = create_app(database.url)
-    with app.test_client() as out:
-        yield out
-    app.extensions["dynaclast"].store.engine.dispose()
 
 
 def survey(client: FlaskClient, *bodies: dict, frame: int = 0, field: str = "", **more: object) -> dict:

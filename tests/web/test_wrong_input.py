@@ -4,15 +4,12 @@ from __future__ import annotations
 
 import io
 import json
-from collections.abc import Iterator
 from typing import Any
 
 import pytest
 from flask.testing import FlaskClient
 
 from dynaclast.core import document
-from dynaclast.mariadb import Database
-from dynaclast.web.app import create_app
 from dynaclast.web.openapi import description
 from shots import box, reach_sphere, shot
 
@@ -31,14 +28,6 @@ BODIES: list[Any] = [
     {"kind": "dream", "name": "", "item": {}},
     {"name": "x" * 5000, "material": {"density": "heavy"}},
 ]
-
-
-@pytest.fixture
-def client(database: Database) -> Iterator[FlaskClient]:
-    app = create_app(database.url)
-    with app.test_client() as out:
-        yield out
-    app.extensions["dynaclast"].store.engine.dispose()
 
 
 def filled(path: str, value: str) -> str:

@@ -9,7 +9,6 @@ from __future__ import annotations
 from typing import NamedTuple
 
 import numpy as np
-from numpy.typing import NDArray
 
 from ...arrays import (
     Array,
@@ -35,6 +34,7 @@ from ..model import Motion
 from ..state import Assemblies, ContactCache
 from .detection import ContactPoints
 from .groups import Bodies, Scene
+from .worklist import Worklist, make_worklist
 
 RESTITUTION_SPEED = 0.14
 """Points that meet slower than this share of the pair's characteristic speed do not bounce."""
@@ -177,29 +177,6 @@ class StaleContacts(NamedTuple):
 
 CONTACTS, SPECULATIVE = range(2)
 """Places in ConstraintSet.counts."""
-
-
-class Worklist(NamedTuple):
-    """Which contacts take part in a pass; C is the room for contacts.
-
-    more   : (C,) int32, those of more than one pass, in order
-    listed : (1,) int64, how many these are
-    row    : (2 C,) int32, contacts of bodies that can move, body after body; where each begins is said by assembly slot
-    flags  : (2, D) uint8, D >= C: taking part in this pass, and in the next
-    words  : (2, D / 8) uint64, the same bytes: where nothing takes part is passed over eight by eight
-    """
-
-    more: Index
-    listed: Index
-    row: Index
-    flags: Flags
-    words: NDArray[np.uint64]
-
-
-def make_worklist(pairs: int) -> Worklist:
-    flags = np.zeros((2, -(-max(pairs, 1) // 8) * 8), np.uint8)
-    i4 = np.int32
-    return Worklist(np.zeros(pairs, i4), np.zeros(1, np.int64), np.zeros(2 * pairs, i4), flags, flags.view(np.uint64))
 
 
 class ConstraintSet(NamedTuple):

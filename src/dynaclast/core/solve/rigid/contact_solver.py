@@ -22,11 +22,11 @@ from .constraints import (
     RESTITUTION_SPEED,
     ConstraintSet,
     ContactConstraints,
-    Worklist,
     store_contact_impulses,
 )
 from .groups import Bodies
 from .islands import PROPAGATION_ITERATIONS, UNEVEN_ITERATIONS, Islands
+from .worklist import call_neighbours
 
 CORRECTION_SHARE = 0.2
 """Share of a penetration taken out per substep."""
@@ -224,17 +224,6 @@ def _normal_load(contacts: ContactConstraints, r: int) -> float:
     return load
 
 
-@kernel(inline=True)
-def _call_neighbours(work: Worklist, islands: Islands, slot: int, r: int, turn: int) -> None:
-    """What touches a body whose velocity changed much takes part in the next pass, and later in this one."""
-    first = islands.first_row[slot]
-    for n in range(first, first + islands.rows[slot]):
-        q = work.row[n]
-        work.flags[1 - turn, q] = 1
-        if q > r:
-            work.flags[turn, q] = 1
-
-
 @kernel(inner=True)
 def iterate_contacts(
     solver: ConstraintSet, bodies: Bodies, islands: Islands, h: float, iteration: int, least: int
@@ -296,12 +285,12 @@ def iterate_contacts(
             any_changed |= changes
             if ma > 0.0:
                 if changes:
-                    _call_neighbours(work, islands, np.int64(a), r, turn)
+                    call_neighbours(work, islands.first_row, islands.rows, np.int64(a), r, turn)
                 v[a, 0], v[a, 1], v[a, 2] = va
                 w[a, 0], w[a, 1], w[a, 2] = wa
             if mb > 0.0:
                 if changes:
-                    _call_neighbours(work, islands, np.int64(b), r, turn)
+                    call_neighbours(work, islands.first_row, islands.rows, np.int64(b), r, turn)
                 v[b, 0], v[b, 1], v[b, 2] = vb
                 w[b, 0], w[b, 1], w[b, 2] = wb
     return any_changed

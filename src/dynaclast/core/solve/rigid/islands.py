@@ -14,6 +14,7 @@ from ..model import Motion
 from .constraints import CONTACTS, IMPACT_SPEED, ConstraintSet, ContactConstraints
 from .groups import Bodies
 from .joints import Joints
+from .worklist import list_rows
 
 ITERATIONS_OF = ((24, 6), (60, 3))
 """Passes a substep of islands with at most so many contacts; larger ones take one. Few contacts cost little, and stacks
@@ -123,40 +124,15 @@ def _join(islands: Islands, solver: ConstraintSet, tied: Joints, awake: Index, i
 
 
 @kernel(inner=True)
-def _list_rows(islands: Islands, solver: ConstraintSet, awake: Index, inv_mass: Scalar) -> None:
-    """Fill islands.first_row and rows, and solver.work.row."""
-    contacts, first, rows, row = solver.contacts, islands.first_row, islands.rows, solver.work.row
-    for k in range(len(awake)):
-        rows[awake[k]] = 0
-    for r in range(solver.counts[CONTACTS]):
-        a, b = contacts.body_a[r], contacts.body_b[r]
-        if inv_mass[a] > 0.0:
-            rows[a] += 1
-        if inv_mass[b] > 0.0:
-            rows[b] += 1
-    filled = 0
-    for k in range(len(awake)):
-        a = awake[k]
-        first[a] = filled
-        filled += rows[a]
-        rows[a] = 0
-    for r in range(solver.counts[CONTACTS]):
-        for side in range(2):
-            a = contacts.body_a[r] if side == 0 else contacts.body_b[r]
-            if inv_mass[a] > 0.0:
-                row[first[a] + rows[a]] = r
-                rows[a] += 1
-
-
-@kernel(inner=True)
 def find_islands(solver: ConstraintSet, tied: Joints, bodies: Bodies, awake: Index, islands: Islands) -> int:
     """Moving slots joined by contacts and joints; fills islands, but for energies, and contacts.iterations.
 
     awake   : (n,) int64, slots that are awake
     Returns : the most iterations of any contact
     """
-    _list_rows(islands, solver, awake, bodies.inv_mass)
     contacts, joints, inv_mass, asm = solver.contacts, tied.constraints, bodies.inv_mass, bodies.assemblies
+    count = solver.counts[CONTACTS]
+    list_rows(solver.work, contacts.body_a, contacts.body_b, count, awake, inv_mass, islands.first_row, islands.rows)
     watch, grounded, size = islands.watch, islands.grounded, islands.size
     for k in range(len(awake)):
         a = awake[k]
