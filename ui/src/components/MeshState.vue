@@ -130,6 +130,15 @@ function apply(): void {
       {{ report.size.map((s) => showNumber(s, 3)).join(" × ") }} m, true size
     </p>
     <p v-if="problem" class="problem" role="alert">{{ problem }}</p>
+    <button
+      v-if="report?.defects.some((d) => GRAVE.has(d.kind))"
+      class="button wide mend"
+      :disabled="mending"
+      title="Picks the gentlest steps that make it a solid, and adds them below"
+      data-testid="mend"
+      @click="mend">
+      {{ mending ? "Looking for a way" : "Mend it" }}
+    </button>
     <ul v-if="report?.defects.length" class="defects">
       <li
         v-for="d in report.defects"
@@ -156,15 +165,6 @@ function apply(): void {
       </li>
     </ul>
     <p v-else-if="report" class="small mute">Closed and clean: a solid.</p>
-    <button
-      v-if="report?.defects.some((d) => GRAVE.has(d.kind))"
-      class="button wide"
-      :disabled="mending"
-      title="Picks the gentlest steps that make it a solid, and adds them below"
-      data-testid="mend"
-      @click="mend">
-      {{ mending ? "Looking for a way" : "Mend it" }}
-    </button>
     <div v-for="(s, k) in body.steps" :key="k" class="step">
       <span
         >{{ k + 1 }} · {{ WORDS[s.kind]
@@ -291,6 +291,9 @@ function apply(): void {
   flex-wrap: wrap;
   justify-content: space-between;
   font-size: 12px;
+}
+.mend {
+  margin: 6px 0 2px;
 }
 .did {
   width: 100%;
