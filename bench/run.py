@@ -10,17 +10,21 @@ import sys
 import time
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
 import scenes
-from dynaclast.core.document import Falloff, FieldItem, Shot, parse_json
+from dynaclast.core.document import Body, Falloff, FieldItem, MakeSolid, Shot, parse_json
 from dynaclast.core.falloff import value
+from dynaclast.core.fracture.build import build_pieces, no_files
 from dynaclast.core.fracture.build import convex_cells as break_into_cells
 from dynaclast.core.geometry import primitives
-from dynaclast.core.geometry.check import solid
-from dynaclast.core.geometry.mesh import make
+from dynaclast.core.geometry.check import report, solid
+from dynaclast.core.geometry.mesh import TriMesh, make
+from dynaclast.core.geometry.steps import STEPS, mending
 from dynaclast.core.geometry.tree import MeshDistance
+from dynaclast.core.solve.collision import HullShop
 from dynaclast.core.solve.loop import frames
 from dynaclast.core.solve.prepare import prepare
 from dynaclast.jobs.warm import warm
@@ -300,6 +304,35 @@ def unseen() -> None:
         say("  still moving at its end", f"{got[-1].stats['moving']:.0f}", "-")
 
 
+def scans() -> None:
+    """Scanned meshes that come with a package of others (tests/scans.py), from report to collision shapes."""
+    sys.path.insert(0, str(ROOT / "tests"))
+    from scans import scan
+
+    for name, goal in (("dragon 4", "-"), ("dragon 3", "< 4 s"), ("dragon 2", "-")):
+        scan_figures(scan(name), goal)
+
+
+def spent(work: Callable[..., Any], *arguments: Any) -> tuple[float, Any]:
+    began = time.process_time()
+    out = work(*arguments)
+    return time.process_time() - began, out
+
+
+def scan_figures(mesh: TriMesh, goal: str) -> None:
+    told: list[str] = []
+    say(f"{len(mesh.faces):,} triangles: report", f"{spent(report, mesh)[0]:.1f} s", "-")
+    seconds, found = spent(mending, mesh)
+    say("  mended", f"{len(found[0])} steps, {seconds:.1f} s" if found else "not", "-")
+    say("  made solid", f"{spent(STEPS['solid'], mesh, MakeSolid(), told)[0]:.1f} s", "-")
+    say(f"    {told[0]}", "", "-")
+    shape = {"kind": "mesh", "vertices": (30 * mesh.vertices).tolist(), "faces": mesh.faces.tolist()}
+    body = Body.model_validate({"name": "scan", "shape": shape, "pattern": {"kind": "cells", "count": 300}})
+    cutting, pieces = spent(build_pieces, body)
+    hulling, (hulls, _) = spent(HullShop(no_files).of, body, pieces)
+    say(f"  into {pieces.count} pieces + their {len(hulls)} hulls", f"{cutting:.1f} + {hulling:.1f} s", goal)
+
+
 BENCHES: dict[str, Callable[[], None]] = {
     "demo": demo,
     "fracture": fracture,
@@ -312,6 +345,7 @@ BENCHES: dict[str, Callable[[], None]] = {
     "threads": threads,
     "overlap": overlap,
     "unseen": unseen,
+    "scans": scans,
 }
 
 if __name__ == "__main__":

@@ -75,6 +75,24 @@ def test_shells_that_cross_are_joined_and_that_is_told() -> None:
     assert not diagnose(made) and any("joined into one" in note for note in notes)
 
 
+def test_shells_that_cross_are_joined_too_where_all_is_inside_out() -> None:
+    made, notes = solid(two_balls().flipped(), "made")
+    assert signed_volume(made) == pytest.approx(TWO_BALLS, rel=0.03) and not diagnose(made)
+    assert any("joined into one" in note for note in notes)
+
+
+def test_welding_a_clean_mesh_joins_as_asked_but_for_what_would_make_it_cross_itself() -> None:
+    near = make(BALL.vertices.copy(), BALL.faces)
+    near.vertices[BALL.faces[40, 1]] = (
+        0.999 * near.vertices[BALL.faces[40, 0]] + 0.001 * near.vertices[BALL.faces[40, 1]]
+    )
+    assert not kinds(near)
+    joined = after(near, {"kind": "weld", "distance": 1e-3})
+    assert len(joined.vertices) == len(near.vertices) - 1 and not kinds(joined)
+    rough = after(BALL, {"kind": "weld", "distance": 0.15})
+    assert not {"self-crossing", "open", "flipped"} & kinds(rough)
+
+
 def test_a_shell_inside_another_that_looks_inwards_stays_a_hollow() -> None:
     inner = make(0.5 * BALL.vertices, BALL.faces[:, ::-1])
     hollow = make(

@@ -9,6 +9,8 @@ from hypothesis import strategies as st
 from scipy.spatial.transform import Rotation
 
 import naive
+from dynaclast.core.arrays import Index, Int, Scalar
+from dynaclast.core.kernels import kernel
 from dynaclast.core.solve.interval import Stage
 from dynaclast.core.solve.loop import Run
 from dynaclast.core.solve.model import Motion
@@ -17,6 +19,7 @@ from dynaclast.core.solve.rigid.contact_solver import iterate_contacts
 from dynaclast.core.solve.rigid.energy import kinetic_energy
 from dynaclast.core.solve.rigid.redetection import _may_touch, _relative_motion
 from dynaclast.core.solve.rigid.sleep import SLEEP_AFTER
+from dynaclast.core.solve.rigid.worklist import Worklist, list_rows, make_worklist
 from shots import ball, box, run, shot
 
 
@@ -63,6 +66,55 @@ def test_a_pass_over_all_contacts_equals_the_slow_twin(seed: int) -> None:
     assert contacts.friction_impulse[:n] == pytest.approx(twin.friction, rel=1e-9, abs=1e-9)
     load = contacts.normal_impulse[:n].sum(axis=1)
     assert (load >= 0).all()
+
+
+@kernel
+def listed(
+    work: Worklist, a: Index, b: Index, count: int, awake: Index, inv_mass: Scalar, first: Int, rows: Int
+) -> None:
+    list_rows(work, a, b, count, awake, inv_mass, first, rows)
+
+
+@given(st.integers(0, 10**4))
+@settings(max_examples=30, deadline=None)
+def test_the_contacts_of_every_body_that_moves_are_listed(seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    slots, count = 9, int(rng.integers(0, 30))
+    a, b = rng.integers(0, slots, (2, count)).astype(np.int32)
+    inv_mass = rng.choice([0.0, 1.0], slots)
+    awake = np.flatnonzero(inv_mass > 0)
+    work, first, rows = make_worklist(count), np.full(slots, 77, np.int32), np.full(slots, 77, np.int32)
+    listed(work, a, b, count, awake, inv_mass, first, rows)
+    for slot in awake:
+        own = [r for r in range(count) for end in (a, b) if end[r] == slot]
+        assert work.row[first[slot] : first[slot] + rows[slot]].tolist() == own
+
+
+def test_in_a_later_pass_only_what_touches_what_changed_takes_part() -> None:
+    going = heap(3, 30)
+    rigid, asm = going.rigid, going.state.assemblies
+    solver, islands, n = rigid.constraints, rigid._scratch.rigid.islands, rigid.contact_count
+    contacts, work = solver.contacts, solver.work
+    contacts.iterations[:n], work.listed[0] = 1, 0
+    moves = rigid.bodies.inv_mass > 0
+    awake = np.flatnonzero(moves)
+    listed(work, contacts.body_a, contacts.body_b, n, awake, rigid.bodies.inv_mass, islands.first_row, islands.rows)
+    iterate_contacts.py_func(solver, rigid.bodies, islands, 1 / 384, 0, 0)
+    called = np.flatnonzero(work.flags[1, :n])
+    ends = np.stack([contacts.body_a[:n], contacts.body_b[:n]], axis=1)
+    complete = [s for s in awake if np.isin(np.flatnonzero((ends == s).any(axis=1)), called).all()]
+    assert 0 < len(called) and np.isin(ends[called], complete).any(axis=1).all()  # all contacts of some bodies
+    before = asm.velocity.copy()
+    keep = called[: len(called) // 2]
+    work.flags[1] = 0
+    work.flags[1, keep] = 1
+    iterate_contacts.py_func(solver, rigid.bodies, islands, 1 / 384, 1, 0)
+    changed = np.flatnonzero((asm.velocity != before).any(axis=1))
+    assert set(changed) <= set(ends[np.unique(np.concatenate([keep, np.flatnonzero(work.flags[0, :n])]))].ravel())
+    work.flags[:] = 0
+    before = asm.velocity.tobytes()
+    assert not iterate_contacts.py_func(solver, rigid.bodies, islands, 1 / 384, 2, 0)
+    assert asm.velocity.tobytes() == before  # nothing called, nothing done
 
 
 def test_joints_hold_with_the_effective_mass_of_dense_algebra() -> None:

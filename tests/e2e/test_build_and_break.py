@@ -21,14 +21,19 @@ def pick(page: Page, dx: float = 0.5, dy: float = 0.5, **more: list) -> None:
     )
 
 
-def test_a_bad_mesh_is_seen_reported_mended_and_undone(page: Page, running: Parts, tmp_path: Path) -> None:
+def torn_buoy(folder: Path) -> Path:
+    """A ball with two holes and a face that looks the other way."""
     ball = primitives.sphere(1.0, 20)
     faces = np.delete(ball.faces, [4, 5, 60], axis=0)
     faces[90] = faces[90][::-1]
     rows = ["v {} {} {}".format(*v) for v in ball.vertices] + ["f {} {} {}".format(*(f + 1)) for f in faces]
-    (tmp_path / "buoy.obj").write_text("\n".join(rows))
+    (folder / "buoy.obj").write_text("\n".join(rows))
+    return folder / "buoy.obj"
+
+
+def test_a_bad_mesh_is_seen_reported_mended_and_undone(page: Page, running: Parts, tmp_path: Path) -> None:
     new_shot(page, running)
-    page.get_by_test_id("file").set_input_files(tmp_path / "buoy.obj")
+    page.get_by_test_id("file").set_input_files(torn_buoy(tmp_path))
     expect(page.get_by_test_id("import-notes")).to_contain_text("OBJ says no unit: read as metres")
     expect(page.get_by_test_id("defect").first).to_contain_text("It is open")
     expect(page.get_by_test_id("defect").nth(1)).to_contain_text("opposite sides")
@@ -43,6 +48,19 @@ def test_a_bad_mesh_is_seen_reported_mended_and_undone(page: Page, running: Part
     expect(page.get_by_test_id("defect").first).to_contain_text("opposite sides")
     page.get_by_test_id("redo").click()
     expect(page.get_by_text("Closed and clean: a solid.")).to_be_visible()
+
+
+def test_a_mesh_is_mended_by_one_click_that_one_undo_takes_back(page: Page, running: Parts, tmp_path: Path) -> None:
+    new_shot(page, running)
+    page.get_by_test_id("file").set_input_files(torn_buoy(tmp_path))
+    expect(page.get_by_test_id("defect")).to_have_count(2)
+    page.get_by_test_id("mend").click()
+    expect(page.get_by_text("Closed and clean: a solid.")).to_be_visible()
+    expect(page.get_by_test_id("step-did").last).to_have_text("2 holes closed")
+    saved(page)
+    page.get_by_test_id("undo").click()
+    expect(page.get_by_test_id("defect")).to_have_count(2)
+    expect(page.get_by_test_id("step-did")).to_have_count(0)
 
 
 def test_chosen_pieces_are_broken_again_and_their_part_is_weighed(page: Page, running: Parts) -> None:

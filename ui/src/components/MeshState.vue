@@ -94,12 +94,16 @@ function add(kind: string): void {
 const mending = ref(false);
 /** The steps that make it a solid, picked and put in order by the server: one edit. */
 async function mend(): Promise<void> {
+  const own = text.value;
   mending.value = true;
   problem.value = "";
   try {
     const { steps } = await api.mend(filled(props.body, shot.document?.falloffs, true));
-    if (steps?.length) edit("mend", (b) => b.steps.push(...steps));
-    else if (!steps) problem.value = "No way of mending it was found; it may be too thin: give it thickness.";
+    if (own !== text.value) return; // changed meanwhile: these steps were for another mesh
+    if (steps?.length) {
+      edit("mend", (b) => b.steps.push(...steps));
+      void shot.flush();
+    } else if (!steps) problem.value = "No way of mending it was found; it may be too thin: give it thickness.";
   } catch (error) {
     if (!(error instanceof ApiError)) throw error;
     problem.value = error.message;

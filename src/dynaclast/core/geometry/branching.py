@@ -9,7 +9,6 @@ from scipy.sparse.csgraph import connected_components
 from ..arrays import Array, Index
 from .mesh import TriMesh, edges_of, make, triangle_normals
 
-MOST_ROUNDS = 400
 MOST_AREA = 0.25
 """Share of the surface above which a part is no fin."""
 
@@ -34,7 +33,7 @@ def without_fins(mesh: TriMesh) -> TriMesh:
     solid, flaps, doubled patches. Of several at one edge, the smallest goes.
     """
     faces = mesh.faces
-    for _ in range(MOST_ROUNDS):
+    while True:
         _, number, count = edges_of(faces)
         if not (bad(count)[count > 2] > 0).any():
             break
@@ -44,6 +43,7 @@ def without_fins(mesh: TriMesh) -> TriMesh:
         border = count[side] != 2
         key, times = np.unique(own[border].astype(np.int64) * len(count) + side[border], return_counts=True)
         of, edge = key // len(count), key % len(count)
+        start = np.searchsorted(of, np.arange(parts + 1))
         gain = np.bincount(of, bad(count)[edge] - bad(count[edge] - times), parts)
         area = np.bincount(part, triangle_normals(TriMesh(mesh.vertices, faces))[1], parts)
         gone = np.zeros(parts, bool)
@@ -52,7 +52,7 @@ def without_fins(mesh: TriMesh) -> TriMesh:
         for smallest in np.argsort(area, kind="stable"):
             if not hangs[smallest]:
                 continue
-            own_edges = edge[of == smallest]
+            own_edges = edge[start[smallest] : start[smallest + 1]]
             if not touched[own_edges].any():
                 gone[smallest] = True
                 touched[own_edges] = True

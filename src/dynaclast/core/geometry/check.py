@@ -144,11 +144,12 @@ def _crossing(mesh: TriMesh, pairs: Index) -> Defect:
     marks = np.stack([rings, np.roll(rings, -1, axis=1)], axis=2).reshape(-1, 2, 3)
     many = f"{len(pairs)}{' or more' if len(pairs) == MOST_PAIRS else ''} places" if len(pairs) > 1 else "one place"
     taken, left = uncrossed(mesh, pairs)
+    joined = len(taken.faces) != len(mesh.faces)
     if left:
         sentence, mends = f"its surface crosses itself in {many}, {{near}}; make it one clean shell", ("solid",)
         return _defect("self-crossing", len(pairs), marks, sentence, mends)
     sentence = f"its surface crosses itself in {many}, {{near}}; that is small enough to be computed as it is"
-    if taken is not mesh:
+    if joined:
         sentence = f"its shells cross in {many}, {{near}}; they are joined into one"
     return replace(_defect("crossing", len(pairs), marks, sentence, ()), taken=taken)
 
@@ -161,6 +162,8 @@ def uncrossed(mesh: TriMesh, pairs: Index) -> tuple[TriMesh, bool]:
     """A closed mesh whose surface crosses itself, with shells that cross joined by the exact kernel; and whether it
     crosses itself too much still to be computed.
     """
+    if signed_volume(mesh) < 0:  # it is inside out: what encloses and what is hollow are told by directions
+        mesh = mesh.flipped()
     part = shell_of(mesh)
     if (part[pairs[:, 0]] != part[pairs[:, 1]]).any():
         joined = _joined(mesh, part)

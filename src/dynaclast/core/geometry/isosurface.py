@@ -15,11 +15,11 @@ FINER_UP_TO = 80
 """Up to this detail the function is asked at twice as many points along each side."""
 
 
-def surface_of_grid(grid: Array, low: Array, cell: float, empty: str, edge: float | None = None) -> TriMesh:
+def surface_of_grid(grid: Array, low: Array, cell: float, empty: str, edge: float) -> TriMesh:
     """The surface round where a grid (nx, ny, nz) is above 0, between its points by straight lines.
 
-    low (3,) [m]: the first grid point; cell [m]: between two; edge [m]: about the length of the surface's triangles, a
-    cell unless given. Raises GeometryError with the text ``empty`` where nothing is above 0.
+    low (3,) [m]: the first grid point; cell [m]: between two; edge [m]: about the length of the surface's
+    triangles. Raises GeometryError with the text ``empty`` where nothing is above 0.
     """
     shape = grid.shape
     flat: list[float] = (
@@ -44,7 +44,7 @@ def surface_of_grid(grid: Array, low: Array, cell: float, empty: str, edge: floa
         a, c = a + v * (b - a), c + v * (d - c)
         return a + w * (c - a)
 
-    out = manifold3d.Manifold.level_set(level, [*low, *(low + cell * (np.array(shape) - 1))], edge or cell, 0.0)
+    out = manifold3d.Manifold.level_set(level, [*low, *(low + cell * (np.array(shape) - 1))], edge, 0.0)
     if out.is_empty():
         raise GeometryError(empty)
     raw = out.to_mesh64()

@@ -31,6 +31,7 @@ from ..errors import GeometryError
 from ..kernels import kernel
 from .branching import without_fins
 from .check import diagnose, exact_solid, faults, solid
+from .crossings import crossing_pairs
 from .mesh import TriMesh, edges_of, make, triangle_normals, weld
 from .rims import MOST_CORNERS, close_rim, open_loops
 from .tetrahedra import surface as marched
@@ -50,10 +51,15 @@ def counted(number: int, one: str, many: str = "") -> str:
 
 def better(made: TriMesh, came: TriMesh, said: str, told: Told) -> TriMesh:
     """What a step made, or the mesh as it came where that has fewer faults; says which."""
-    had, left = faults(came), faults(made)
-    if left > had or left == had and len(made.faces) == len(came.faces) and (made.faces == came.faces).all():
-        would = f": it would leave {counted(left, 'fault')} where there {'is' if had == 1 else 'are'} {had:,}"
-        told.append(NOTHING_TO_GAIN + (would if left > had else ""))
+    if np.array_equal(made.faces, came.faces) and np.array_equal(made.vertices, came.vertices):
+        told.append(NOTHING_TO_GAIN)
+        return came
+    had, left, what = faults(came), faults(made), "fault"
+    if had == left == 0:
+        had, left, what = len(crossing_pairs(came)), len(crossing_pairs(made)), "crossing"
+    if left > had:
+        there = f"there {'is' if had == 1 else 'are'} {had:,}"
+        told.append(f"{NOTHING_TO_GAIN}: it would leave {counted(left, what)} where {there}")
         return came
     told.append(said)
     return made
@@ -68,7 +74,7 @@ def weld_step(mesh: TriMesh, step: Weld, told: Told) -> TriMesh:
         return mesh
     had = faults(mesh)
     best, least, used = mesh, had, 0.0
-    for distance in step.distance * 0.25 ** np.arange(5 if had else 0):
+    for distance in step.distance * 0.25 ** np.arange(5):
         tried = _welded(mesh, distance * size)
         if (left := faults(tried)) < least or used == 0.0 and left == least:
             best, least, used = tried, left, distance
@@ -79,8 +85,7 @@ def weld_step(mesh: TriMesh, step: Weld, told: Told) -> TriMesh:
         told.append(f"{NOTHING_TO_GAIN}: no vertices lie so close together that joining them helps")
         return mesh
     nearer = "" if used == step.distance else f", nearer than {used * size:.3g} m: farther ones would tear it elsewhere"
-    told.append(f"{counted(gone, 'vertex', 'vertices')} joined{nearer}")
-    return best
+    return better(best, mesh, f"{counted(gone, 'vertex', 'vertices')} joined{nearer}", told)
 
 
 def _welded(mesh: TriMesh, distance: float) -> TriMesh:
@@ -111,7 +116,7 @@ def fill_step(mesh: TriMesh, step: FillHoles, told: Told) -> TriMesh:
         faces.append(over)
         joined.update(map(tuple, edges_of(over).ends.tolist()))
     filled = make(np.concatenate(vertices), np.concatenate(faces))
-    return better(filled, mesh, f"{counted(len(loops), 'hole')} closed" if loops else "it has no holes", told)
+    return better(filled, mesh, f"{counted(len(loops), 'hole')} closed", told)
 
 
 def _closing(mesh: TriMesh, loop: list[int], joined: set[tuple[int, int]]) -> Index | None:
@@ -235,15 +240,10 @@ def solid_step(mesh: TriMesh, step: MakeSolid, told: Told) -> TriMesh:
             "the mesh is too thin to be made solid at this detail; raise the detail, or give it thickness"
         )
     out = simplified(marched(distance, low, cell), 0.2 * cell)
-    off = max(float(asked.distance(out.vertices, np.inf).max()), float(np.abs(_missed(mesh, out)).max()))
-    told.append(f"{len(out.faces):,} triangles; no farther than {off:.3g} m from what it was")
+    new, old = asked.distance(out.vertices, np.inf), MeshDistance.of(out).distance(mesh.vertices, np.inf)
+    off = max(float(new.max()), float(old.max()))
+    told.append(f"{len(out.faces):,} triangles; corners of both are no farther than {off:.3g} m from the other")
     return out
-
-
-def _missed(mesh: TriMesh, out: TriMesh) -> Array:
-    """How far corners of the mesh are from the new surface, asked at 20,000 of them at most."""
-    stride = max(1, len(mesh.vertices) // 20_000)
-    return MeshDistance.of(out).distance(mesh.vertices[::stride], np.inf)
 
 
 def simplified(mesh: TriMesh, tolerance: float) -> TriMesh:

@@ -10,7 +10,7 @@ from ..document import Body, FacesPattern, SphereShape
 from ..errors import GeometryError
 from ..fracture.build import Resolve, content_key, convex_cells, shape_mesh
 from ..fracture.pieces import Pieces
-from ..geometry.mesh import triangle_normals
+from ..geometry.mesh import TriMesh, triangle_normals
 from ..geometry.rotations import rotation_matrix
 from .model import Hulls
 from .rigid.hull_overlap import deeper_than
@@ -87,10 +87,9 @@ def _part_where_deep(by_piece: list[list[Hull]], pieces: Pieces, name: str) -> N
             continue
         for count in PARTS:
             try:
-                cells = convex_cells(pieces.mesh(p), count, 7, name)
-            except GeometryError:  # it crosses itself too much to be cut: its hull must do
+                by_piece[p] = _hulls_of_cells(pieces.mesh(p), count, pieces.center[p], name)
+            except (GeometryError, ValueError):  # it cannot be cut so, or a cell is flat: what there is must do
                 break
-            by_piece[p] = [convex_core(cells.mesh(k).vertices - pieces.center[p]) for k in range(cells.count)]
             if not any(deeper_than(most, h, other) for h in by_piece[p] for other in others):
                 break
 
@@ -121,13 +120,15 @@ def _convex_parts(body: Body, p: int, points: Array, pieces: Pieces, resolve: Re
         raise ValueError("it is flat") from exc
     if full <= CONVEX_WITHIN * pieces.volume[p]:
         return [convex_core(points)]
-    cells = convex_cells(
-        shape_mesh(body, resolve) if pieces.count == 1 else pieces.mesh(p),
-        WHOLE_BODY_PARTS if pieces.count == 1 else FEWER_PARTS,
-        7,
-        body.name,
-    )
-    return [convex_core(cells.mesh(k).vertices - pieces.center[p]) for k in range(cells.count)]
+    whole = pieces.count == 1
+    mesh = shape_mesh(body, resolve) if whole else pieces.mesh(p)
+    return _hulls_of_cells(mesh, WHOLE_BODY_PARTS if whole else FEWER_PARTS, pieces.center[p], body.name)
+
+
+def _hulls_of_cells(mesh: TriMesh, count: int, center: Array, name: str) -> list[Hull]:
+    """Hulls of about so many cells of a mesh, from a centre (3,) [m]."""
+    cells = convex_cells(mesh, count, 7, name)
+    return [convex_core(cells.mesh(k).vertices - center) for k in range(cells.count)]
 
 
 class HullShop:
