@@ -78,13 +78,14 @@ def cut(
     count: int,
     name: str,
     progress: Progress | None,
+    of: TriMesh | None = None,
 ) -> tuple[list[TriMesh], list[np.ndarray]]:
     """The parts of a solid inside each region, in order; a region with several parts gives several.
 
     skin (F,) bool tells which of the mesh's triangles are original surface; count is the expected number of regions,
-    for progress
+    for progress; of is the surface the solid was cut from, if it is a piece itself
     Returns meshes and their skin flags. Raises GeometryError where the parts do not add up to the solid (ADDS_UP of
-    its volume, ADDS_UP_CROSSING where its surface crosses itself).
+    its volume, ADDS_UP_CROSSING where its surface, or the one it was cut from, crosses itself).
     """
     source, number = solid_of(mesh, name)
     meshes: list[TriMesh] = []
@@ -105,7 +106,7 @@ def cut(
             skins.append(np.where(origin >= 0, skin[np.maximum(origin, 0)], False))
     wanted = abs(source.volume())
     off = abs(total - wanted)
-    if off > ADDS_UP * wanted and (off > ADDS_UP_CROSSING * wanted or not len(crossing_pairs(mesh, 1))):
+    if off > ADDS_UP * wanted and (off > ADDS_UP_CROSSING * wanted or not len(crossing_pairs(of or mesh, 1))):
         raise GeometryError(
             f"{name} cannot be broken exactly: the pieces add up to {total:.6g} m3 of {wanted:.6g} m3", where=name
         )

@@ -63,7 +63,7 @@ def break_mesh(
         if isinstance(step.pattern, ClustersPattern):
             pieces = _cluster(_bonded(pieces, mesh.size()), step, mesh, where)
         else:
-            pieces = _break_again(pieces, step, name, where, share(number + 1))
+            pieces = _break_again(pieces, step, mesh, name, where, share(number + 1))
     return _bonded(pieces, mesh.size())
 
 
@@ -105,7 +105,9 @@ def chosen(pieces: Pieces, choice: Choice, where: str) -> np.ndarray:
     return out
 
 
-def _break_again(pieces: Pieces, step: BreakStep, name: str, where: str, progress: Progress | None) -> Pieces:
+def _break_again(
+    pieces: Pieces, step: BreakStep, body: TriMesh, name: str, where: str, progress: Progress | None
+) -> Pieces:
     pick = chosen(pieces, step.of, where)
     deep = pieces.tier[pick].max()
     if deep >= TIERS:
@@ -127,7 +129,7 @@ def _break_again(pieces: Pieces, step: BreakStep, name: str, where: str, progres
         if hasattr(pattern, "seed"):
             pattern = pattern.model_copy(update={"seed": (pattern.seed * 7919 + p * 104729 + 1) % (2**31 - 1)})
         found, count = regions(pattern, mesh)
-        parts, part_skins = cut(mesh, skin, found, count, f"piece {p} of {name}", None)
+        parts, part_skins = cut(mesh, skin, found, count, f"piece {p} of {name}", None, body)
         if progress:
             progress(done / total)
         done += 1
