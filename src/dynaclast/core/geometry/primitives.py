@@ -37,6 +37,19 @@ def sheet(size: tuple[float, float], thickness: float, divisions: tuple[int, int
     return box((size[0], thickness, size[1]), (divisions[0], 1, divisions[1]))
 
 
+def flat_sheet(size: tuple[float, float], divisions: tuple[int, int] = (8, 8)) -> TriMesh:
+    """One level layer of width and depth [m], its diagonals turned by turns, facing up."""
+    n, m = divisions
+    x, z = np.meshgrid(np.linspace(-0.5, 0.5, n + 1) * size[0], np.linspace(-0.5, 0.5, m + 1) * size[1], indexing="ij")
+    at = np.arange((n + 1) * (m + 1)).reshape(n + 1, m + 1)
+    a, b, c, d = at[:-1, :-1].ravel(), at[1:, :-1].ravel(), at[1:, 1:].ravel(), at[:-1, 1:].ravel()
+    turned = ((np.arange(n)[:, None] + np.arange(m)) % 2 == 1).reshape(-1, 1)
+    first = np.where(turned, np.stack([a, d, b], axis=1), np.stack([a, d, c], axis=1))
+    second = np.where(turned, np.stack([b, d, c], axis=1), np.stack([a, c, b], axis=1))
+    faces = np.stack([first, second], axis=1).reshape(-1, 3)
+    return make(np.stack([x.ravel(), np.zeros(x.size), z.ravel()], axis=1), faces)
+
+
 def _revolve(profile: list[tuple[float, float]], segments: int, *, closed: bool) -> TriMesh:
     """Turn a profile of (radius, y), going up the outside, about the y axis.
 

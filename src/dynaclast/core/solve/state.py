@@ -16,7 +16,7 @@ import zstandard
 from ..arrays import Array, Flag, Flags, Index, Int, Mat3, Mat4x3, Scalar, Vec3, Vec4, allocate
 from ..errors import InputError
 
-FORMAT = 3
+FORMAT = 4
 """Grows when what is packed is named or meant otherwise: what an older program packed is not gone on from."""
 
 NOT_MEASURED = 1.0e3
@@ -120,6 +120,63 @@ def make_contact_cache(room: int = 0) -> ContactCache:
     return allocate(ContactCache, room)
 
 
+class Vertices(NamedTuple):
+    """Vertices of deformable bodies (N).
+
+    position : (N, 3) float64, [m], world frame
+    velocity : (N, 3) float64, [m/s]
+    push     : (N, 3) float64, [N], by what it touched or was tied to in the last step
+    dwell    : (N, 3) float64, [m], where it was when its body's dwell time began
+    """
+
+    position: Vec3
+    velocity: Vec3
+    push: Vec3
+    dwell: Vec3
+
+
+NOTHING = -2
+"""In place of a shape that is touched."""
+
+
+class Touching(NamedTuple):
+    """What the points of deformable bodies (C) touched in the last step.
+
+    force : (C,) float64, [N], with which it was pressed
+    slip  : (C,) float64, [m], how far it slipped in the step
+    shape : (C,) int32, GROUND, or NOTHING
+    face  : (C,) int32, of the shape, or -1
+    """
+
+    force: Scalar
+    slip: Scalar
+    shape: Int
+    face: Int
+
+
+class DeformableBodies(NamedTuple):
+    """Deformable bodies (B).
+
+    asleep     : (B,) uint8
+    dwell_time : (B,) float64, [s], how long none of its vertices has left its place
+    """
+
+    asleep: Flag
+    dwell_time: Scalar
+
+
+def no_vertices() -> Vertices:
+    return allocate(Vertices, 0)
+
+
+def no_touching() -> Touching:
+    return allocate(Touching, 0)
+
+
+def no_deformables() -> DeformableBodies:
+    return allocate(DeformableBodies, 0)
+
+
 @dataclass
 class State:
     """The state of a run after ``frame`` frames.
@@ -130,6 +187,7 @@ class State:
     bond_wear      : (B,) float64, share of strength lost
     hold           : (P,) uint8, Hold of each piece now
     tie_broken     : (T,) uint8
+    vertex_tie_broken : (X,) uint8, ties with an end on a deformable body
     tie_impulse    : (T, 8) float64, what each tie ended the last interval with (rigid.joints)
     memory         : what fields and falloffs remember, by their own keys
     """
@@ -144,6 +202,10 @@ class State:
     tie_impulse: Array
     memory: dict[str, Array] = field(default_factory=dict)
     contact_cache: ContactCache = field(default_factory=make_contact_cache)
+    vertices: Vertices = field(default_factory=no_vertices)
+    touching: Touching = field(default_factory=no_touching)
+    vertex_tie_broken: Flags = field(default_factory=lambda: np.zeros(0, np.uint8))
+    deformables: DeformableBodies = field(default_factory=no_deformables)
 
     def copy(self) -> State:
         return cast(State, copied(self))

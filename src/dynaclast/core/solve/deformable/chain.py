@@ -1,0 +1,144 @@
+"""Ropes that are one line of vertices: their matrix, two blocks to each side of the diagonal, is solved directly.
+
+Block elimination forwards, substitution backwards, without fill (Golub and Van Loan 2013, "Matrix Computations", 4.5).
+"""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+
+from ...arrays import Array
+from ...kernels import kernel
+from ...kernels.linalg import invert_symmetric_3x3
+from .tables import BlockPattern, ScalarRows
+
+
+class ChainFactor(NamedTuple):
+    """A chain's matrix after elimination, by vertex.
+
+    inverse : (N, 3, 3) float64, [m/N], of the pivots
+    near    : (N, 3, 3) float64, multiplier of the vertex before
+    far     : (N, 3, 3) float64, multiplier of the one before that
+    work    : (4, 3, 3) float64, scratch
+    """
+
+    inverse: Array
+    near: Array
+    far: Array
+    work: Array
+
+
+def make_chain_factor(count: int) -> ChainFactor:
+    f = np.zeros
+    return ChainFactor(f((count, 3, 3)), f((count, 3, 3)), f((count, 3, 3)), f((4, 3, 3)))
+
+
+@kernel(inner=True)
+def _gather(rows: ScalarRows, pattern: BlockPattern, blocks: Array, i: int, j: int, out: Array) -> None:
+    """The block of vertices i and j: of elements, and what is the same for x, y, z."""
+    out[:, :] = 0.0
+    for e in range(pattern.start[i], pattern.start[i + 1]):
+        if pattern.column[e] == j:
+            for r in range(3):
+                for c in range(3):
+                    out[r, c] = blocks[e, r, c]
+    for k in range(rows.start[i], rows.start[i + 1]):
+        if rows.column[k] == j:
+            for r in range(3):
+                out[r, r] += rows.value[k]
+
+
+@kernel(inner=True)
+def _times(a: Array, b: Array, out: Array) -> None:
+    """out = a b, 3 x 3."""
+    for r in range(3):
+        for c in range(3):
+            out[r, c] = a[r, 0] * b[0, c] + a[r, 1] * b[1, c] + a[r, 2] * b[2, c]
+
+
+@kernel(inner=True)
+def _subtract_times_transpose(a: Array, b: Array, out: Array) -> None:
+    """out -= a b', 3 x 3."""
+    for r in range(3):
+        for c in range(3):
+            out[r, c] -= a[r, 0] * b[c, 0] + a[r, 1] * b[c, 1] + a[r, 2] * b[c, 2]
+
+
+@kernel(inner=True)
+def factor_chain(
+    rows: ScalarRows,
+    pattern: BlockPattern,
+    blocks: Array,
+    extra: Array,
+    pinned: Array,
+    first: int,
+    last: int,
+    factor: ChainFactor,
+) -> None:
+    """Eliminate the chain of vertices first to last.
+
+    extra  : (N, 3, 3) float64, [N/m], added to the diagonal blocks: contacts
+    pinned : (N,) uint8, vertices that stay where they are
+    """
+    d, n, f, t = factor.work[0], factor.work[1], factor.work[2], factor.work[3]
+    for i in range(first, last):
+        _gather(rows, pattern, blocks, i, i, d)
+        for r in range(3):
+            for c in range(3):
+                d[r, c] += extra[i, r, c]
+        if i >= first + 2:
+            _gather(rows, pattern, blocks, i, i - 2, f)  # A_i,i-2 = F P_i-2
+            _times(f, factor.inverse[i - 2], factor.far[i])
+            _subtract_times_transpose(factor.far[i], f, d)
+        if i >= first + 1:
+            _gather(rows, pattern, blocks, i, i - 1, n)
+            if i >= first + 2:
+                _subtract_times_transpose(factor.far[i], t, n)  # t: the same block of the vertex before, reduced
+            _times(n, factor.inverse[i - 1], factor.near[i])
+            _subtract_times_transpose(factor.near[i], n, d)
+            for r in range(3):
+                for c in range(3):
+                    t[r, c] = n[r, c]
+        if pinned[i]:
+            factor.inverse[i, :, :] = 0.0
+        else:
+            invert_symmetric_3x3(d, factor.inverse[i])
+
+
+@kernel(inner=True)
+def solve_chain(factor: ChainFactor, first: int, last: int, r: Array, z: Array) -> None:
+    """z = A^-1 r of the chain of vertices first to last.
+
+    r, z : (N, 3) float64
+    """
+    for i in range(first, last):
+        a, b, c = r[i, 0], r[i, 1], r[i, 2]
+        if i >= first + 1:
+            m, u, v, w = factor.near[i], z[i - 1, 0], z[i - 1, 1], z[i - 1, 2]
+            a -= m[0, 0] * u + m[0, 1] * v + m[0, 2] * w
+            b -= m[1, 0] * u + m[1, 1] * v + m[1, 2] * w
+            c -= m[2, 0] * u + m[2, 1] * v + m[2, 2] * w
+        if i >= first + 2:
+            m, u, v, w = factor.far[i], z[i - 2, 0], z[i - 2, 1], z[i - 2, 2]
+            a -= m[0, 0] * u + m[0, 1] * v + m[0, 2] * w
+            b -= m[1, 0] * u + m[1, 1] * v + m[1, 2] * w
+            c -= m[2, 0] * u + m[2, 1] * v + m[2, 2] * w
+        z[i, 0], z[i, 1], z[i, 2] = a, b, c
+    for i in range(last - 1, first - 1, -1):
+        m, u, v, w = factor.inverse[i], z[i, 0], z[i, 1], z[i, 2]
+        a = m[0, 0] * u + m[0, 1] * v + m[0, 2] * w
+        b = m[1, 0] * u + m[1, 1] * v + m[1, 2] * w
+        c = m[2, 0] * u + m[2, 1] * v + m[2, 2] * w
+        if i + 1 < last:
+            m, u, v, w = factor.near[i + 1], z[i + 1, 0], z[i + 1, 1], z[i + 1, 2]
+            a -= m[0, 0] * u + m[1, 0] * v + m[2, 0] * w
+            b -= m[0, 1] * u + m[1, 1] * v + m[2, 1] * w
+            c -= m[0, 2] * u + m[1, 2] * v + m[2, 2] * w
+        if i + 2 < last:
+            m, u, v, w = factor.far[i + 2], z[i + 2, 0], z[i + 2, 1], z[i + 2, 2]
+            a -= m[0, 0] * u + m[1, 0] * v + m[2, 0] * w
+            b -= m[0, 1] * u + m[1, 1] * v + m[2, 1] * w
+            c -= m[0, 2] * u + m[1, 2] * v + m[2, 2] * w
+        z[i, 0], z[i, 1], z[i, 2] = a, b, c

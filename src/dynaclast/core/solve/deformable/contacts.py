@@ -1,0 +1,512 @@
+"""What vertices and edges of deformable bodies touch: hulls, triangles of meshes, the ground.
+
+Near pairs are found once an interval. In every step a vertex's way past a hull, seen from the hull, is cut by the
+planes of its faces: it comes in by the one it crosses last, however fast it goes. What is inside stays with the face it
+came in by. An edge that would cut off a hull's edge is pushed out across both.
+"""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+
+from ...arrays import Array, Index
+from ...kernels import kernel
+from ...kernels.linalg import rotate_by
+from ..model import GROUND, Hulls, Motion, PieceTable
+from ..rigid.groups import Bodies
+from ..state import Assemblies
+from .tables import MOST_VERTICES, BlockPattern, PointTable, Rows
+
+BUNCH = 32
+"""Vertices that are looked at together when near hulls are looked for."""
+BEHIND = 0.05
+"""What is behind a triangle by less than this share of its size was in front."""
+PARALLEL = 1e-9
+"""A way along a face this little steep does not cross it."""
+
+
+class Near(NamedTuple):
+    """Points near shapes.
+
+    point : (n,) int32; shape : (n,) int32
+    found : (1,) int64, how many; more than n where there was no room
+    """
+
+    point: Index
+    shape: Index
+    found: Index
+
+
+def make_near(room: int) -> Near:
+    return Near(np.zeros(room, np.int32), np.zeros(room, np.int32), np.zeros(1, np.int64))
+
+
+@kernel(inner=True)
+def place_points(points: PointTable, awake: Index, x: Array, out: Array) -> None:
+    """What vertices (N, 3) have at the points (C, 3) they carry."""
+    for b in awake:
+        for p in range(points.first[b], points.first[b + 1]):
+            u, v, w = 0.0, 0.0, 0.0
+            for k in range(4):
+                i, s = points.vertex[p, k], points.weight[p, k]
+                if i >= 0:
+                    u += s * x[i, 0]
+                    v += s * x[i, 1]
+                    w += s * x[i, 2]
+            out[p, 0], out[p, 1], out[p, 2] = u, v, w
+
+
+@kernel(inline=True)
+def _of_point(points: PointTable, p: int, rows: Rows, count: int) -> None:
+    """A row on a point."""
+    for k in range(4):
+        rows.vertex[count, k], rows.weight[count, k] = points.vertex[p, k], points.weight[p, k]
+
+
+@kernel
+def find_near(
+    x: Array,
+    v: Array,
+    points: PointTable,
+    at: Array,
+    going: Array,
+    awake: Index,
+    hulls: Hulls,
+    pieces: PieceTable,
+    bodies: Bodies,
+    collides: Array,
+    span: float,
+    reach: float,
+    out: Near,
+) -> None:
+    """Points that may meet a shape within a time.
+
+    x, v     : (N, 3) float64, [m], [m/s], of vertices
+    at, going : (C, 3) float64, of points, scratch
+    awake    : (n,) int64, deformable bodies
+    collides : (B, bodies) uint8, whether a deformable body and a body of the shot touch
+    span     : float, [s]; reach : float, [m/s2], how fast things may gain speed
+    """
+    asm, count = bodies.assemblies, 0
+    place_points(points, awake, x, at)
+    place_points(points, awake, v, going)
+    for b in awake:
+        for start in range(points.first[b], points.first[b + 1], BUNCH):
+            last = min(start + BUNCH, points.first[b + 1])
+            lx, ly, lz, hx, hy, hz = np.inf, np.inf, np.inf, -np.inf, -np.inf, -np.inf
+            fast, thick = 0.0, 0.0
+            for i in range(start, last):
+                lx, hx = min(lx, at[i, 0]), max(hx, at[i, 0])
+                ly, hy = min(ly, at[i, 1]), max(hy, at[i, 1])
+                lz, hz = min(lz, at[i, 2]), max(hz, at[i, 2])
+                fast = max(fast, going[i, 0] * going[i, 0] + going[i, 1] * going[i, 1] + going[i, 2] * going[i, 2])
+                thick = max(thick, points.radius[i] + points.edge[i])
+            margin = thick + span * (np.sqrt(fast) + reach * span)
+            for s in range(len(hulls.piece)):
+                p = hulls.piece[s]
+                if not collides[b, pieces.body[p]]:
+                    continue
+                a = bodies.piece_assembly[p]
+                cx, cy, cz = carried(asm, a, pieces.rest_center[p])
+                w = asm.angular_velocity[a]
+                speed = np.sqrt(asm.velocity[a, 0] ** 2 + asm.velocity[a, 1] ** 2 + asm.velocity[a, 2] ** 2)
+                speed += np.sqrt(w[0] * w[0] + w[1] * w[1] + w[2] * w[2]) * asm.radius[a]
+                far = hulls.bound[s] + span * speed + margin
+                if cx + far < lx or cx - far > hx or cy + far < ly or cy - far > hy or cz + far < lz or cz - far > hz:
+                    continue
+                for i in range(start, last):
+                    dx, dy, dz = at[i, 0] - cx, at[i, 1] - cy, at[i, 2] - cz
+                    if dx * dx + dy * dy + dz * dz <= far * far:
+                        if count < len(out.point):
+                            out.point[count], out.shape[count] = i, s
+                        count += 1
+    out.found[0] = count
+
+
+@kernel(inline=True)
+def carried(asm: Assemblies, a: int, point: Array) -> tuple[float, float, float]:
+    """Where assembly a has carried a point (3,) of the opening pose."""
+    q = asm.orientation[a]
+    x, y, z = rotate_by(
+        q[0],
+        q[1],
+        q[2],
+        q[3],
+        point[0] - asm.rest_center[a, 0],
+        point[1] - asm.rest_center[a, 1],
+        point[2] - asm.rest_center[a, 2],
+    )
+    return asm.position[a, 0] + x, asm.position[a, 1] + y, asm.position[a, 2] + z
+
+
+@kernel(inline=True)
+def _into(
+    asm: Assemblies, a: int, pieces: PieceTable, p: int, x: float, y: float, z: float
+) -> tuple[float, float, float]:
+    """A point of the world in the opening frame of a piece, from its centre."""
+    q = asm.orientation[a]
+    u, v, w = rotate_by(
+        -q[0], -q[1], -q[2], q[3], x - asm.position[a, 0], y - asm.position[a, 1], z - asm.position[a, 2]
+    )
+    c = pieces.rest_center[p]
+    return u + asm.rest_center[a, 0] - c[0], v + asm.rest_center[a, 1] - c[1], w + asm.rest_center[a, 2] - c[2]
+
+
+@kernel(inner=True)
+def _cross_hull(
+    hulls: Hulls, s: int, radius: float, known: int, x: float, y: float, z: float, u: float, v: float, w: float
+) -> tuple[int, float]:
+    """The face by which a way from (x, y, z) by (u, v, w), in the frame of a hull, comes in, and the distance from it
+    at the start [m]; -1 where it does not.
+
+    known : int, the face it came in by before, -1 for none
+    """
+    enter, leave = 0.0, 1.0
+    face, gap = -1, 0.0
+    inside, least, nearest = True, -np.inf, -1
+    for f in range(hulls.face_start[s], hulls.face_start[s + 1]):
+        n, o = hulls.normals[f], hulls.vertices[hulls.ring[hulls.ring_start[f]]]
+        offset = n[0] * o[0] + n[1] * o[1] + n[2] * o[2] + hulls.radius[s] + radius
+        here = n[0] * x + n[1] * y + n[2] * z - offset
+        by = n[0] * u + n[1] * v + n[2] * w
+        if here > 0.0:
+            inside = False
+            if by >= -PARALLEL * here:
+                return -1, 0.0  # it goes along or away
+            t = here / -by
+            if t >= enter:
+                enter, face, gap = t, f, here
+        else:
+            if by > 0.0:
+                leave = min(leave, -here / by)
+            if here > least:
+                least, nearest = here, f
+            if f == known:
+                gap, face = here, f
+    if inside:
+        if face >= 0 and face == known:
+            return face, gap
+        return nearest, least
+    if enter > leave or face < 0:
+        return -1, 0.0
+    return face, gap
+
+
+@kernel(inner=True)
+def _cross_triangle(
+    hulls: Hulls, s: int, radius: float, x: float, y: float, z: float, u: float, v: float, w: float
+) -> tuple[int, float]:
+    """The same of a triangle of a mesh: 1 where the way comes to its front, -1 to its back, 0 where it does neither.
+
+    What is behind it by less than a share of its size is taken to be in front: it was pressed in.
+    """
+    f = hulls.face_start[s]
+    n, first = hulls.normals[f], hulls.ring_start[f]
+    a, b, c = (
+        hulls.vertices[hulls.ring[first]],
+        hulls.vertices[hulls.ring[first + 1]],
+        hulls.vertices[hulls.ring[first + 2]],
+    )
+    here = n[0] * (x - a[0]) + n[1] * (y - a[1]) + n[2] * (z - a[2])
+    by = n[0] * u + n[1] * v + n[2] * w
+    pressed = radius + BEHIND * hulls.bound[s]
+    side = 1 if here > -pressed else -1
+    gap = side * here - radius
+    if gap + side * by >= 0.0:
+        return 0, 0.0
+    t = min(gap / (-side * by), 1.0) if gap > 0.0 else 0.0
+    px, py, pz = x + t * u, y + t * v, z + t * w
+    # inside of all three sides, seen along the normal
+    for edge in range(3):
+        if edge == 0:
+            p, q = a, b
+        elif edge == 1:
+            p, q = b, c
+        else:
+            p, q = c, a
+        ex, ey, ez = q[0] - p[0], q[1] - p[1], q[2] - p[2]
+        rx, ry, rz = px - p[0], py - p[1], pz - p[2]
+        inward = n[0] * (ey * rz - ez * ry) + n[1] * (ez * rx - ex * rz) + n[2] * (ex * ry - ey * rx)
+        if inward < -1e-6 * (ex * ex + ey * ey + ez * ez):
+            return 0, 0.0
+    return side, gap
+
+
+@kernel(inner=True)
+def _edge_across(
+    hulls: Hulls, s: int, radius: float, ax: float, ay: float, az: float, ex: float, ey: float, ez: float
+) -> tuple[int, int, float]:
+    """Where an edge from a by e, in the frame of a hull, is deepest in it: the face that gets nearer along the edge
+    and the one that gets farther, and how far along [0, 1]; -1 where it is not in.
+    """
+    # the greatest distance from any face is convex along the edge: halve the span by its slope
+    low, high = 0.0, 1.0
+    t, falls, rises = 0.5, -1, -1
+    for _ in range(24):
+        top, face, slope = -np.inf, -1, 0.0
+        for f in range(hulls.face_start[s], hulls.face_start[s + 1]):
+            n, o = hulls.normals[f], hulls.vertices[hulls.ring[hulls.ring_start[f]]]
+            here = n[0] * (ax + t * ex - o[0]) + n[1] * (ay + t * ey - o[1]) + n[2] * (az + t * ez - o[2])
+            if here > top:
+                top, face = here, f
+                slope = n[0] * ex + n[1] * ey + n[2] * ez
+        if slope < 0.0:
+            low, falls = t, face
+        else:
+            high, rises = t, face
+        if falls >= 0 and rises >= 0:  # where the two planes are as far away is the next to look at
+            n, o = hulls.normals[falls], hulls.vertices[hulls.ring[hulls.ring_start[falls]]]
+            g = n[0] * (ax - o[0]) + n[1] * (ay - o[1]) + n[2] * (az - o[2])
+            gs = n[0] * ex + n[1] * ey + n[2] * ez
+            n, o = hulls.normals[rises], hulls.vertices[hulls.ring[hulls.ring_start[rises]]]
+            h = n[0] * (ax - o[0]) + n[1] * (ay - o[1]) + n[2] * (az - o[2])
+            hs = n[0] * ex + n[1] * ey + n[2] * ez
+            after = (g - h) / (hs - gs) if hs > gs else t
+            if abs(after - t) < 1e-9 or after <= low or after >= high:
+                after = 0.5 * (low + high) if after <= low or after >= high else after
+                if abs(after - t) < 1e-9:
+                    break
+            t = after
+        else:
+            t = 0.5 * (low + high)
+    if falls < 0 or rises < 0:
+        return -1, -1, 0.0
+    for f in range(hulls.face_start[s], hulls.face_start[s + 1]):
+        n, o = hulls.normals[f], hulls.vertices[hulls.ring[hulls.ring_start[f]]]
+        here = n[0] * (ax + t * ex - o[0]) + n[1] * (ay + t * ey - o[1]) + n[2] * (az + t * ez - o[2])
+        if here > hulls.radius[s] + radius:
+            return -1, -1, 0.0
+    return falls, rises, t
+
+
+@kernel(inner=True)
+def new_row(rows: Rows, count: int, point: int, shape: int, face: int, slot: int, friction: float) -> None:
+    """A row with nothing on it yet but these."""
+    for k in range(MOST_VERTICES):
+        rows.vertex[count, k], rows.weight[count, k] = -1, 0.0
+    rows.slot[count], rows.tie[count], rows.active[count] = slot, -1, 1
+    rows.shape[count], rows.face[count], rows.point[count] = shape, face, point
+    rows.friction[count], rows.tangential[count], rows.force[count] = friction, 0.0, 0.0
+    rows.passing[count, :] = 0.0
+    rows.arm[count, :] = 0.0
+
+
+@kernel(inner=True)
+def ground_rows(
+    points: PointTable,
+    first: int,
+    last: int,
+    height: float,
+    friction: float,
+    x: Array,
+    way: Array,
+    rows: Rows,
+    count: int,
+) -> int:
+    """Rows of points first to last that would go into the ground; returns how many rows there are then.
+
+    way : (C, 3) float64, [m], where points would go in the step
+    """
+    for i in range(first, last):
+        gap = x[i, 1] - points.radius[i] - height
+        if gap + min(way[i, 1], 0.0) < 0.0 and not points.held[i] and count < len(rows.gap):
+            new_row(rows, count, i, GROUND, -1, -1, np.sqrt(friction * points.friction[i]))
+            _of_point(points, i, rows, count)
+            rows.normal[count, 0], rows.normal[count, 1], rows.normal[count, 2] = 0.0, 1.0, 0.0
+            rows.gap[count] = gap
+            count += 1
+    return count
+
+
+@kernel(inner=True)
+def hull_rows(
+    points: PointTable,
+    near: Near,
+    hulls: Hulls,
+    pieces: PieceTable,
+    bodies: Bodies,
+    h: float,
+    x: Array,
+    way: Array,
+    touch_shape: Index,
+    touch_face: Index,
+    rows: Rows,
+    count: int,
+) -> int:
+    """Rows of points that would go into hulls; returns how many rows there are then.
+
+    h           : float, [s], of the step
+    x, way      : (C, 3) float64, [m], where points are and how they would go
+    touch_shape : (C,) int32, what each touched in the last step; touch_face (C,) int32
+    """
+    for k in range(min(near.found[0], len(near.point))):
+        i, s = near.point[k], near.shape[k]
+        if count == len(rows.gap) or points.held[i]:
+            continue
+        p = hulls.piece[s]
+        a = bodies.piece_assembly[p]
+        lx, ly, lz = _into(bodies.assemblies, a, pieces, p, x[i, 0], x[i, 1], x[i, 2])
+        ux, uy, uz, free = passing(bodies, a, h, x[i, 0], x[i, 1], x[i, 2])
+        wx, wy, wz = way[i, 0] - ux, way[i, 1] - uy, way[i, 2] - uz
+        size = hulls.bound[s] + points.radius[i]
+        travel = np.sqrt(wx * wx + wy * wy + wz * wz)
+        if lx * lx + ly * ly + lz * lz > (size + travel) ** 2:
+            continue
+        q = bodies.assemblies.orientation[a]
+        wx, wy, wz = rotate_by(-q[0], -q[1], -q[2], q[3], wx, wy, wz)
+        if hulls.face_start[s + 1] == hulls.face_start[s]:  # a ball
+            far = np.sqrt(lx * lx + ly * ly + lz * lz)
+            if far < 1e-12:
+                continue
+            face, nx, ny, nz = 0, lx / far, ly / far, lz / far
+            gap = far - hulls.radius[s] - points.radius[i]
+            if gap + nx * wx + ny * wy + nz * wz >= 0.0:
+                # past it within the step: where it comes nearest
+                t = -(lx * wx + ly * wy + lz * wz) / max(travel * travel, 1e-300)
+                if t <= 0.0 or t >= 1.0 or gap < 0.0:
+                    continue
+                cx, cy, cz = lx + t * wx, ly + t * wy, lz + t * wz
+                if cx * cx + cy * cy + cz * cz >= (far - gap) ** 2:
+                    continue
+        elif hulls.face_start[s + 1] - hulls.face_start[s] == 1:
+            side, gap = _cross_triangle(hulls, s, points.radius[i], lx, ly, lz, wx, wy, wz)
+            if side == 0:
+                continue
+            face = hulls.face_start[s]
+            nx, ny, nz = side * hulls.normals[face, 0], side * hulls.normals[face, 1], side * hulls.normals[face, 2]
+        else:
+            known = touch_face[i] if touch_shape[i] == s else -1
+            face, gap = _cross_hull(hulls, s, points.radius[i], known, lx, ly, lz, wx, wy, wz)
+            if face < 0:
+                continue
+            nx, ny, nz = hulls.normals[face, 0], hulls.normals[face, 1], hulls.normals[face, 2]
+        new_row(rows, count, i, s, face, a if free else -1, np.sqrt(pieces.friction[p] * points.friction[i]))
+        _of_point(points, i, rows, count)
+        nx, ny, nz = rotate_by(q[0], q[1], q[2], q[3], nx, ny, nz)
+        n = rows.normal[count]
+        n[0], n[1], n[2] = nx, ny, nz
+        rows.gap[count] = gap
+        if free:
+            o, c = rows.arm[count], bodies.assemblies.position[a]
+            for d in range(3):
+                o[d] = x[i, d] - points.radius[i] * n[d] - c[d]
+        else:
+            o = rows.passing[count]
+            o[0], o[1], o[2] = ux, uy, uz
+        count += 1
+    return count
+
+
+@kernel(inline=True)
+def passing(bodies: Bodies, a: int, h: float, x: float, y: float, z: float) -> tuple[float, float, float, bool]:
+    """How a point of an assembly moves by itself in a step [m], and whether forces move it."""
+    asm = bodies.assemblies
+    v, w, c = asm.velocity[a], asm.angular_velocity[a], asm.position[a]
+    if bodies.inv_mass[a] == 0.0 and (asm.motion[a] == Motion.FIXED or asm.asleep[a]):
+        return 0.0, 0.0, 0.0, False
+    rx, ry, rz = x - c[0], y - c[1], z - c[2]
+    return (
+        h * (v[0] + w[1] * rz - w[2] * ry),
+        h * (v[1] + w[2] * rx - w[0] * rz),
+        h * (v[2] + w[0] * ry - w[1] * rx),
+        bodies.inv_mass[a] > 0.0,
+    )
+
+
+@kernel(inner=True)
+def edge_rows(
+    points: PointTable,
+    pattern: BlockPattern,
+    near: Near,
+    hulls: Hulls,
+    pieces: PieceTable,
+    bodies: Bodies,
+    h: float,
+    x: Array,
+    way: Array,
+    rows: Rows,
+    count: int,
+) -> int:
+    """Rows of edges that would cut off edges of hulls, found at the end of the step; arguments as of hull_rows.
+
+    pattern : of which the blocks of vertices are the edges
+    """
+    n = min(near.found[0], len(near.point))
+    for k in range(n):
+        i, s = near.point[k], near.shape[k]
+        if hulls.face_start[s + 1] - hulls.face_start[s] < 4 or points.vertex[i, 1] >= 0:
+            continue
+        p = hulls.piece[s]
+        a = bodies.piece_assembly[p]
+        q = bodies.assemblies.orientation[a]
+        ux, uy, uz, free = passing(bodies, a, h, x[i, 0], x[i, 1], x[i, 2])
+        ax, ay, az = _into(
+            bodies.assemblies,
+            a,
+            pieces,
+            p,
+            x[i, 0] + way[i, 0] - ux,
+            x[i, 1] + way[i, 1] - uy,
+            x[i, 2] + way[i, 2] - uz,
+        )
+        vertex = points.vertex[i, 0]
+        for e in range(pattern.diagonal[vertex] + 1, pattern.start[vertex + 1]):
+            other = pattern.column[e]
+            j = points.of[other]
+            if count == len(rows.gap) or (points.held[i] and points.held[j]):
+                continue
+            ux, uy, uz, free = passing(bodies, a, h, x[j, 0], x[j, 1], x[j, 2])
+            bx, by, bz = _into(
+                bodies.assemblies,
+                a,
+                pieces,
+                p,
+                x[j, 0] + way[j, 0] - ux,
+                x[j, 1] + way[j, 1] - uy,
+                x[j, 2] + way[j, 2] - uz,
+            )
+            ex, ey, ez = bx - ax, by - ay, bz - az
+            mx, my, mz = ax + 0.5 * ex, ay + 0.5 * ey, az + 0.5 * ez
+            reach = hulls.bound[s] + points.radius[i] + 0.5 * np.sqrt(ex * ex + ey * ey + ez * ez)
+            if mx * mx + my * my + mz * mz > reach * reach:
+                continue
+            f, g, t = _edge_across(hulls, s, points.radius[i], ax, ay, az, ex, ey, ez)
+            if f < 0 or t < 0.02 or t > 0.98:
+                continue
+            nf, ng = hulls.normals[f], hulls.normals[g]
+            sf = -(nf[0] * ex + nf[1] * ey + nf[2] * ez)
+            sg = ng[0] * ex + ng[1] * ey + ng[2] * ez
+            wf, wg = sg / (sf + sg), sf / (sf + sg)
+            nx, ny, nz = wf * nf[0] + wg * ng[0], wf * nf[1] + wg * ng[1], wf * nf[2] + wg * ng[2]
+            long = np.sqrt(nx * nx + ny * ny + nz * nz)
+            if long < 0.1:
+                continue  # two sides of something thin
+            new_row(rows, count, i, s, -1, a if free else -1, np.sqrt(pieces.friction[p] * points.friction[i]))
+            rows.vertex[count, 0], rows.vertex[count, 1] = vertex, other
+            rows.weight[count, 0], rows.weight[count, 1] = 1.0 - t, t
+            cx, cy, cz = (
+                (1.0 - t) * x[i, 0] + t * x[j, 0],
+                (1.0 - t) * x[i, 1] + t * x[j, 1],
+                (1.0 - t) * x[i, 2] + t * x[j, 2],
+            )
+            lx, ly, lz = _into(bodies.assemblies, a, pieces, p, cx, cy, cz)
+            o = hulls.vertices[hulls.ring[hulls.ring_start[f]]]
+            df = nf[0] * (lx - o[0]) + nf[1] * (ly - o[1]) + nf[2] * (lz - o[2])
+            o = hulls.vertices[hulls.ring[hulls.ring_start[g]]]
+            dg = ng[0] * (lx - o[0]) + ng[1] * (ly - o[1]) + ng[2] * (lz - o[2])
+            rows.gap[count] = (wf * df + wg * dg) / long - hulls.radius[s] - points.radius[i]
+            nx, ny, nz = rotate_by(q[0], q[1], q[2], q[3], nx / long, ny / long, nz / long)
+            m = rows.normal[count]
+            m[0], m[1], m[2] = nx, ny, nz
+            if free:
+                c = bodies.assemblies.position[a]
+                o = rows.arm[count]
+                o[0], o[1], o[2] = cx - c[0], cy - c[1], cz - c[2]
+            else:
+                ux, uy, uz, free = passing(bodies, a, h, cx, cy, cz)
+                o = rows.passing[count]
+                o[0], o[1], o[2] = ux, uy, uz
+            count += 1
+    return count

@@ -1,0 +1,259 @@
+"""Deformable bodies in a run: the scratch memory of their solver, and what the run asks of it."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ...arrays import Array, Index, Mask
+from ...errors import SolveError
+from ..model import Model, Motion
+from ..rigid.assemblies import wake_one
+from ..rigid.groups import Bodies, Scene
+from ..rigid.sleep import BALANCE, LEAST_GRAVITY, SLEEP_AFTER
+from ..state import State
+from .chain import make_chain_factor
+from .contacts import Near, find_near, make_near
+from .meetings import Meeting, find_meetings, make_meeting
+from .model import DeformableModel
+from .step import ROWS, Deformables, StepScratch
+from .system import Matrix, make_slots, make_vectors
+from .tables import make_rows
+
+FASTER = 30.0
+"""By how much things may gain speed in an interval without being missed [m/s2], beside gravity and fields."""
+WAKES_FROM = 0.05
+"""A sleeper wakes where it is pressed by more than this share of its weight."""
+ROWS_EACH = 8
+"""Room for rows of each pair of a point and a shape that are near: the point's, and of edges that begin there."""
+
+
+class DeformableRun:
+    """The deformable bodies of a run. Scratch holds nothing that a step needs from the one before."""
+
+    def __init__(self, deformables: DeformableModel, model: Model, state: State) -> None:
+        self.deformables, self._model, self._state = deformables, model, state
+        e, d = deformables.elements, deformables
+        n, nodes, slots = d.count, len(d.levels.mass), model.piece_count + 1
+        points, f = len(e.points.radius), np.zeros
+        pinned = np.concatenate([e.vertices.pinned, np.zeros(nodes - n, np.uint8)])
+        matrix = Matrix(
+            d.scalar,
+            d.pattern,
+            d.levels,
+            d.factor,
+            f((len(d.pattern.column), 3, 3)),
+            f((nodes, 3, 3)),
+            f((nodes, 3, 3)),
+            make_chain_factor(n),
+            f((n, 3)),
+            f((2, 3, 3)),
+        )
+        scratch = StepScratch(
+            f((n, 3)),
+            f((n, 3)),
+            f((points, 3)),
+            f((points, 3)),
+            f((n, 3)),
+            f((slots, 6)),
+            f((slots, 6)),
+            f(slots),
+            f(len(e.ties.strength)),
+            f(4, np.int64),
+            f((3, 3)),
+            f(len(d.names) + slots, np.int32),
+            f(len(d.names) + slots, np.uint8),
+            f((len(d.names) + slots, 4)),
+        )
+        self.parts = Deformables(
+            e,
+            matrix,
+            make_slots(slots),
+            make_vectors(nodes, slots),
+            make_rows(64),
+            make_near(64),
+            make_meeting(e, 64, 64),
+            scratch,
+            state.vertices,
+            state.touching,
+            pinned,
+            self.awake(),
+        )
+        self.every = d.every
+
+    def awake(self) -> Index:
+        """Deformable bodies that are awake (n,) int64."""
+        return np.flatnonzero(self._state.deformables.asleep == 0)
+
+    def active(self) -> bool:
+        """Whether anything moves."""
+        return bool((self._state.deformables.asleep == 0).any())
+
+    def set_acceleration(self, acceleration: Array | None) -> None:
+        """What fields do to vertices (N, 3) [m/s2] all through the interval."""
+        self.parts.scratch.acceleration[:] = 0.0 if acceleration is None else acceleration
+
+    def begin_interval(self, scene: Scene, bodies: Bodies) -> None:
+        """Find what may be touched in an interval."""
+        self.wake_by_others(scene, bodies)
+        parts, awake = self.parts, self.awake()
+        parts.scratch.pressed[:] = 0.0
+        parts.scratch.pull[:] = 0.0
+        near = self._find_near(awake, scene, bodies)
+        meeting = self._find_meetings(awake)
+        found = int(near.found[0])
+        room = len(parts.elements.ties.strength) + len(parts.elements.points.radius) + ROWS_EACH * found
+        room += int(meeting.counts.sum())
+        rows = parts.rows if room <= len(parts.rows.gap) else make_rows(room + room // 4)
+        self.parts = parts._replace(near=near, meeting=meeting, rows=rows, awake=awake)
+
+    def _find_meetings(self, awake: Index) -> Meeting:
+        """Points, and segments, of deformable bodies that may meet in an interval."""
+        parts, scratch = self.parts, self.parts.scratch
+        meeting = parts.meeting
+        while True:
+            find_meetings(
+                parts.elements, scratch.point, scratch.point_way, awake, self._model.settings.interval, FASTER, meeting
+            )
+            points, segments = meeting.counts
+            if points <= len(meeting.point) and segments <= len(meeting.segment):
+                return meeting
+            meeting = make_meeting(parts.elements, int(points + points // 2), int(segments + segments // 2))
+
+    def _find_near(self, awake: Index, scene: Scene, bodies: Bodies) -> Near:
+        """Points of deformable bodies that may meet a shape in an interval."""
+        parts, settings, scratch = self.parts, self._model.settings, self.parts.scratch
+        reach = FASTER + float(np.linalg.norm(settings.gravity)) + float(np.abs(scratch.acceleration).max(initial=0.0))
+        near = parts.near
+        while True:
+            find_near(
+                self._state.vertices.position,
+                self._state.vertices.velocity,
+                parts.elements.points,
+                scratch.point,
+                scratch.point_way,
+                awake,
+                scene.hulls,
+                scene.pieces,
+                bodies,
+                parts.elements.collides,
+                settings.interval,
+                reach,
+                near,
+            )
+            found = int(near.found[0])
+            if found <= len(near.point):
+                return near
+            near = make_near(found + found // 2)
+            self.parts = self.parts._replace(near=near)
+
+    def change_velocity(self, change: Array | None) -> None:
+        """A blow: changes (N, 3) [m/s] of the velocities of vertices."""
+        if change is None or not change.any():
+            return
+        free = self.deformables.elements.vertices.pinned == 0
+        self._state.vertices.velocity[free] += change[free]
+        body = self.deformables.elements.vertices.body
+        self.wake(np.unique(body[free & (change != 0).any(axis=1)]))
+
+    def wake(self, bodies: Index) -> None:
+        """Let deformable bodies move again."""
+        self._state.deformables.asleep[bodies] = 0
+        self._state.deformables.dwell_time[bodies] = 0.0
+
+    def end_interval(self) -> None:
+        """Put to sleep what has been still long enough."""
+        state, table = self._state, self.deformables.elements.bodies
+        settings, awake = self._model.settings, self.parts.awake
+        g = max(float(np.linalg.norm(settings.gravity)), LEAST_GRAVITY)
+        far = BALANCE * g * SLEEP_AFTER**2 / 2.0
+        restless = self._beside_what_moves()
+        for b in awake:
+            own = slice(table.first[b], table.first[b + 1])
+            here, dwell = state.vertices.position[own], state.vertices.dwell[own]
+            if restless[b] or np.abs(here - dwell).max(initial=0.0) > far:
+                dwell[:] = here
+                state.deformables.dwell_time[b] = 0.0
+                continue
+            state.deformables.dwell_time[b] += settings.interval
+            if state.deformables.dwell_time[b] > SLEEP_AFTER:
+                state.deformables.asleep[b] = 1
+                state.vertices.velocity[own] = 0.0
+
+    def _beside_what_moves(self) -> Mask:
+        """Deformable bodies (B,) that touched, or are tied to, an assembly that moves."""
+        parts, asm = self.parts, self._state.assemblies
+        out = np.zeros(len(self.deformables.names), bool)
+        moves = (asm.motion == Motion.KINEMATIC) | ((asm.motion == Motion.DYNAMIC) & (asm.asleep == 0))
+        rows, count = parts.rows, int(parts.scratch.numbers[ROWS])
+        body = self.deformables.elements.vertices.body
+        for c in np.flatnonzero(rows.slot[:count] >= 0):
+            out[body[rows.vertex[c, 0]]] = True
+        carried = self.deformables.elements.carried
+        slots = self._state.piece_assembly[carried.piece]
+        out[body[carried.vertex[moves[slots]]]] = True
+        return out
+
+    def wake_by_others(self, scene: Scene, bodies: Bodies) -> None:
+        """Wake what sleeps where something moves near it, or moves what holds it; and wake assemblies that it hangs
+        from.
+        """
+        state, e = self._state, self.deformables.elements
+        asm = state.assemblies
+        moves = (asm.motion == Motion.KINEMATIC) | ((asm.motion == Motion.DYNAMIC) & (asm.asleep == 0))
+        asleep = np.flatnonzero(state.deformables.asleep)
+        if len(asleep) and moves.any():
+            slots = state.piece_assembly[e.carried.piece]
+            self.wake(np.unique(e.vertices.body[e.carried.vertex[moves[slots]]]))
+            held = state.vertex_tie_broken == 0
+            for end in range(2):
+                own = held & (e.ties.piece[:, end] >= 0)
+                own[own] = moves[state.piece_assembly[e.ties.piece[own, end]]]
+                self.wake(np.unique(e.vertices.body[e.ties.vertex[own].max(axis=1)]))
+            asleep = np.flatnonzero(state.deformables.asleep)
+            if len(asleep):
+                near = self._find_near(asleep, scene, bodies)
+                found = int(near.found[0])
+                by = moves[state.piece_assembly[scene.hulls.piece[near.shape[:found]]]]
+                points = near.point[:found][by]
+                self.wake(np.unique(e.vertices.body[e.points.vertex[points, 0]]))
+        awake = state.deformables.asleep == 0
+        for k in np.flatnonzero(state.vertex_tie_broken == 0):
+            for p in e.ties.piece[k][e.ties.piece[k] >= 0]:
+                slot = state.piece_assembly[p]
+                sleeps = asm.asleep[slot] and asm.motion[slot] == Motion.DYNAMIC
+                if sleeps and awake[e.vertices.body[e.ties.vertex[k].max()]]:
+                    wake_one(int(slot), asm)
+
+    def wake_pressed(self) -> None:
+        """Wake assemblies that sleep and were pressed in the interval."""
+        asm, pressed = self._state.assemblies, self.parts.scratch.pressed
+        g = max(float(np.linalg.norm(self._model.settings.gravity)), LEAST_GRAVITY)
+        hard = pressed > WAKES_FROM * asm.mass * g
+        for slot in np.flatnonzero(hard & (asm.asleep == 1) & (asm.motion == Motion.DYNAMIC)):
+            wake_one(int(slot), asm)
+
+    def overloaded(self) -> list[tuple[int, float]]:
+        """Ties of vertices that bore more than they can in this interval, each with its load [N]."""
+        pull, strength = self.parts.scratch.pull, self.deformables.elements.ties.strength
+        broken = self._state.vertex_tie_broken
+        return [(int(k), float(pull[k])) for k in np.flatnonzero((pull > strength) & (broken == 0))]
+
+    def drawn_bits(self, name: str, bits: np.ndarray) -> dict[str, np.ndarray]:
+        """What vertices (N, n) have, at the points that are drawn, by the names that frames give them."""
+        return {f"{name}/{d.name}": bits[d.nearest()] for d in self.deformables.drawn}
+
+    def drawn_points(self) -> dict[str, np.ndarray]:
+        """Points that are drawn of each body (V, 3) float32 [m], by the names that frames give them.
+
+        Raises SolveError naming frame and body where one is not finite.
+        """
+        position = self._state.vertices.position
+        if not np.isfinite(position).all():
+            lost = np.flatnonzero(~np.isfinite(position).all(axis=1))[0]
+            name = self.deformables.names[self.deformables.elements.vertices.body[lost]]
+            frame = self._state.frame
+            raise SolveError(
+                f"a vertex of {name} has no finite position at frame {frame}; the last good frame is {frame - 1}",
+                where=name,
+            )
+        return {f"points/{d.name}": d.points(position).astype(np.float32) for d in self.deformables.drawn}

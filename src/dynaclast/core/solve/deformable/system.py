@@ -1,0 +1,441 @@
+"""The linear system of a step, and its solution by conjugate gradients.
+
+Unknown are the displacements d of the vertices and, of assemblies that rows lead to, the displacement and the turn of
+the centre over the step. The matrix is mass over the square of the step, elements, and rows; the preconditioner inverts
+each body by itself (a chain or a lattice exactly, a mesh by a cycle over its levels) and each assembly with the rows on
+it. A chain or a lattice that nothing touches is so solved in one iteration.
+
+Source: Baraff and Witkin 1998, "Large steps in cloth simulation" (doi 10.1145/280814.280821); Hestenes and Stiefel
+1952, "Methods of conjugate gradients" (doi 10.6028/jres.049.044).
+"""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+
+from ...arrays import Array, Index
+from ...kernels import kernel
+from .chain import ChainFactor, factor_chain, solve_chain
+from .cycle import coarsen_blocks, cycle, invert_diagonals, mirror_blocks
+from .lattice import solve_factored
+from .pattern import add_block_product, add_scalar_product
+from .tables import MOST_VERTICES, BlockPattern, BodyTable, FactorTable, Levels, Rows, ScalarRows, Solver
+
+MOST_ITERATIONS = 60
+DONE = 1e-18
+"""A residual this much smaller than at the start, in the square of its energy norm, is nothing."""
+LEFT = 0.2
+"""Share of what an iteration took off the error that is taken to be left of it."""
+ROUNDS = 2
+"""How often rows are looked at again within a step: which press, and how hard."""
+
+
+class Matrix(NamedTuple):
+    """The matrix of deformable bodies: what stays the same in a run, and room for what does not.
+
+    blocks  : (E, 3, 3) float64, [N/m]
+    extra   : (M, 3, 3) float64, [N/m], what rows add to a node's own block in the preconditioner
+    inverse : (M, 3, 3) float64, [m/N], of diagonal blocks
+    """
+
+    rows: ScalarRows
+    pattern: BlockPattern
+    levels: Levels
+    factor: FactorTable
+    blocks: Array
+    extra: Array
+    inverse: Array
+    chain: ChainFactor
+    work: Array
+    pair: Array
+
+
+class Slots(NamedTuple):
+    """Assemblies that take part in a step, K of them.
+
+    place   : (A,) int32, of each slot, -1 where it takes no part
+    slot    : (K,) int32
+    used    : (1,) int64, K
+    mass    : (K,) float64, [N/m], over the square of the step
+    inertia : (K, 3, 3) float64, [N m], likewise, world frame
+    matrix  : (K, 6, 6) float64, with the rows on it, factored (Cholesky)
+    """
+
+    place: Index
+    slot: Index
+    used: Index
+    mass: Array
+    inertia: Array
+    matrix: Array
+
+
+def make_slots(count: int) -> Slots:
+    f = np.zeros
+    return Slots(
+        np.full(count, -1, np.int32), f(count, np.int32), f(1, np.int64), f(count), f((count, 3, 3)), f((count, 6, 6))
+    )
+
+
+class Vectors(NamedTuple):
+    """Vectors of the iteration, over nodes (M, 3) and assemblies (K, 6)."""
+
+    d: Array
+    b: Array
+    r: Array
+    z: Array
+    p: Array
+    q: Array
+    slot_d: Array
+    slot_b: Array
+    slot_r: Array
+    slot_z: Array
+    slot_p: Array
+    slot_q: Array
+
+
+def make_vectors(nodes: int, slots: int) -> Vectors:
+    return Vectors(*(np.zeros((nodes, 3)) for _ in range(6)), *(np.zeros((slots, 6)) for _ in range(6)))
+
+
+@kernel(inline=True)
+def row_motion(rows: Rows, slots: Slots, c: int, x: Array, y: Array) -> tuple[float, float, float]:
+    """How far the point of a row moves past the assembly on the other side.
+
+    x : (N, 3) float64, [m], of vertices; y : (K, 6) float64, of assemblies
+    """
+    u, v, w = 0.0, 0.0, 0.0
+    for k in range(MOST_VERTICES):
+        i = rows.vertex[c, k]
+        if i < 0:
+            break
+        s = rows.weight[c, k]
+        u += s * x[i, 0]
+        v += s * x[i, 1]
+        w += s * x[i, 2]
+    if rows.slot[c] >= 0:
+        a, o = y[slots.place[rows.slot[c]]], rows.arm[c]
+        u -= a[0] + a[4] * o[2] - a[5] * o[1]
+        v -= a[1] + a[5] * o[0] - a[3] * o[2]
+        w -= a[2] + a[3] * o[1] - a[4] * o[0]
+    return u, v, w
+
+
+@kernel(inline=True)
+def add_row_force(rows: Rows, slots: Slots, c: int, f: float, g: float, h: float, x: Array, y: Array) -> None:
+    """Add a force (f, g, h) on the point of a row to vertices (N, 3), and its opposite to the assembly (K, 6)."""
+    for k in range(MOST_VERTICES):
+        i = rows.vertex[c, k]
+        if i < 0:
+            break
+        s = rows.weight[c, k]
+        x[i, 0] += s * f
+        x[i, 1] += s * g
+        x[i, 2] += s * h
+    if rows.slot[c] >= 0:
+        a, o = y[slots.place[rows.slot[c]]], rows.arm[c]
+        a[0] -= f
+        a[1] -= g
+        a[2] -= h
+        a[3] -= o[1] * h - o[2] * g
+        a[4] -= o[2] * f - o[0] * h
+        a[5] -= o[0] * g - o[1] * f
+
+
+@kernel(inline=True)
+def row_stiffness(rows: Rows, c: int, u: float, v: float, w: float) -> tuple[float, float, float]:
+    """What a row resists a motion (u, v, w) of its point with [N]."""
+    k, t, n = rows.stiffness[c], rows.tangential[c], rows.normal[c]
+    if rows.tie[c] >= 0:
+        return k * u, k * v, k * w
+    along = (k - t) * (n[0] * u + n[1] * v + n[2] * w)
+    return along * n[0] + t * u, along * n[1] + t * v, along * n[2] + t * w
+
+
+@kernel(inner=True)
+def multiply(
+    m: Matrix,
+    bodies: BodyTable,
+    awake: Index,
+    rows: Rows,
+    count: int,
+    slots: Slots,
+    pinned: Array,
+    x: Array,
+    y: Array,
+    out: Array,
+    slot_out: Array,
+) -> None:
+    """(out, slot_out) = A (x, y), nothing for pinned vertices.
+
+    awake : (n,) int64, deformable bodies; count : int, rows
+    """
+    for b in awake:
+        first, last = bodies.first[b], bodies.first[b + 1]
+        for i in range(first, last):
+            out[i, 0], out[i, 1], out[i, 2] = 0.0, 0.0, 0.0
+        add_scalar_product(m.rows, first, last, x, out)
+        if bodies.solver[b] != Solver.FACTOR:
+            add_block_product(m.pattern, m.blocks, first, last, x, out)
+    for k in range(slots.used[0]):
+        s, o = slots.mass[k], slots.inertia[k]
+        for c in range(3):
+            slot_out[k, c] = s * y[k, c]
+            slot_out[k, 3 + c] = o[c, 0] * y[k, 3] + o[c, 1] * y[k, 4] + o[c, 2] * y[k, 5]
+    for c in range(count):
+        if rows.active[c]:
+            u, v, w = row_motion(rows, slots, c, x, y)
+            f, g, h = row_stiffness(rows, c, u, v, w)
+            add_row_force(rows, slots, c, f, g, h, out, slot_out)
+    for b in awake:
+        if bodies.pinned[b]:
+            for i in range(bodies.first[b], bodies.first[b + 1]):
+                if pinned[i]:
+                    out[i, 0], out[i, 1], out[i, 2] = 0.0, 0.0, 0.0
+
+
+@kernel(inner=True)
+def _factor_slot(a: Array) -> None:
+    """Cholesky's factor of a positive matrix (6, 6), in place of its lower half."""
+    for j in range(6):
+        for k in range(j):
+            for i in range(j, 6):
+                a[i, j] -= a[i, k] * a[j, k]
+        s = np.sqrt(max(a[j, j], 1e-300))
+        for i in range(j, 6):
+            a[i, j] /= s
+
+
+@kernel(inner=True)
+def _solve_slot(a: Array, r: Array, z: Array) -> None:
+    for i in range(6):
+        s = r[i]
+        for k in range(i):
+            s -= a[i, k] * z[k]
+        z[i] = s / a[i, i]
+    for i in range(5, -1, -1):
+        s = z[i]
+        for k in range(i + 1, 6):
+            s -= a[k, i] * z[k]
+        z[i] = s / a[i, i]
+
+
+@kernel(inner=True)
+def prepare_preconditioner(
+    m: Matrix, bodies: BodyTable, awake: Index, rows: Rows, count: int, slots: Slots, pinned: Array
+) -> None:
+    """Inverses of each body and assembly by itself, with the rows on it."""
+    extra, levels = m.extra, m.levels
+    depth = len(levels.first)
+    for b in awake:
+        for level in range(depth if bodies.solver[b] == Solver.LEVELS else 1):
+            extra[levels.first[level, b] : levels.first[level, b + 1]] = 0.0
+    for k in range(slots.used[0]):
+        a = slots.matrix[k]
+        a[:, :] = 0.0
+        for c in range(3):
+            a[c, c] = slots.mass[k]
+            for d in range(3):
+                a[3 + c, 3 + d] = slots.inertia[k, c, d]
+    s = m.pair[0]
+    t = m.pair[1]
+    for c in range(count):
+        if not rows.active[c]:
+            continue
+        n = rows.normal[c]
+        stiff, across = rows.stiffness[c], rows.tangential[c]
+        if rows.tie[c] >= 0:
+            across = stiff
+        for i in range(3):
+            for j in range(3):
+                s[i, j] = (stiff - across) * n[i] * n[j]
+            s[i, i] += across
+        whole = 0.0
+        for k in range(MOST_VERTICES):
+            if rows.vertex[c, k] < 0:
+                break
+            whole += abs(rows.weight[c, k])
+        for k in range(MOST_VERTICES):
+            i = rows.vertex[c, k]
+            if i < 0:
+                break
+            weight = whole * abs(rows.weight[c, k])  # a bound of what the row joins
+            for p in range(3):
+                for q in range(3):
+                    extra[i, p, q] += weight * s[p, q]
+        if rows.slot[c] >= 0:
+            a, o = slots.matrix[slots.place[rows.slot[c]]], rows.arm[c]
+            for i in range(3):  # s times the cross product matrix of the arm
+                t[i, 0] = s[i, 1] * o[2] - s[i, 2] * o[1]
+                t[i, 1] = s[i, 2] * o[0] - s[i, 0] * o[2]
+                t[i, 2] = s[i, 0] * o[1] - s[i, 1] * o[0]
+                for j in range(3):
+                    a[i, j] += s[i, j]
+            # the point moves by dX - [o] w: rows of -[o]' s
+            for i in range(3):
+                for j in range(3):
+                    a[3 + j, i] -= t[i, j]
+                    a[i, 3 + j] -= t[i, j]
+            for j in range(3):
+                a[3, 3 + j] += o[2] * t[1, j] - o[1] * t[2, j]
+                a[4, 3 + j] += o[0] * t[2, j] - o[2] * t[0, j]
+                a[5, 3 + j] += o[1] * t[0, j] - o[0] * t[1, j]
+    for k in range(slots.used[0]):
+        _factor_slot(slots.matrix[k])
+    for b in awake:
+        first, last = bodies.first[b], bodies.first[b + 1]
+        if bodies.solver[b] == Solver.CHAIN:
+            factor_chain(m.rows, m.pattern, m.blocks, extra, pinned, first, last, m.chain)
+        elif bodies.solver[b] == Solver.LEVELS:
+            for level in range(depth - 1):
+                for i in range(levels.first[level, b], levels.first[level, b + 1]):
+                    if extra[i, 0, 0] + extra[i, 1, 1] + extra[i, 2, 2] > 0.0:
+                        for k in range(levels.parent_start[i], levels.parent_start[i + 1]):
+                            p, weight = levels.parent[k], levels.weight[k]
+                            for r in range(3):
+                                for c in range(3):
+                                    extra[p, r, c] += weight * extra[i, r, c]
+            for level in range(depth):
+                invert_diagonals(
+                    m.pattern,
+                    levels.mass,
+                    extra,
+                    pinned,
+                    levels.first[level, b],
+                    levels.first[level, b + 1],
+                    m.blocks,
+                    m.pair,
+                    m.inverse,
+                )
+
+
+@kernel(inner=True)
+def build_levels_of(m: Matrix, body: int) -> None:
+    """The blocks of a body's coarser levels, from those of its vertices."""
+    levels = m.levels
+    for level in range(len(levels.first) - 1):
+        first, last = levels.first[level + 1, body], levels.first[level + 1, body + 1]
+        if last == first:
+            return
+        for e in range(m.pattern.start[first], m.pattern.start[last]):
+            m.blocks[e, :, :] = 0.0
+        coarsen_blocks(m.pattern, levels, levels.first[level, body], levels.first[level, body + 1], m.blocks)
+        mirror_blocks(m.pattern, first, last, m.blocks)
+
+
+@kernel(inner=True)
+def _precondition(
+    m: Matrix,
+    bodies: BodyTable,
+    awake: Index,
+    slots: Slots,
+    pinned: Array,
+    r: Array,
+    z: Array,
+    slot_r: Array,
+    slot_z: Array,
+) -> float:
+    """(z, slot_z), roughly A^-1 (r, slot_r). Returns r . z [J]."""
+    out = 0.0
+    for b in awake:
+        first, last = bodies.first[b], bodies.first[b + 1]
+        if bodies.solver[b] == Solver.CHAIN:
+            solve_chain(m.chain, first, last, r, z)
+        elif bodies.solver[b] == Solver.FACTOR:
+            solve_factored(m.factor, first, last, r, z, m.work)
+        else:
+            cycle(m.pattern, m.levels, b, m.blocks, m.inverse, r, z)
+        for i in range(first, last):
+            if bodies.pinned[b] and pinned[i]:
+                z[i, 0], z[i, 1], z[i, 2] = 0.0, 0.0, 0.0
+            out += r[i, 0] * z[i, 0] + r[i, 1] * z[i, 1] + r[i, 2] * z[i, 2]
+    for k in range(slots.used[0]):
+        _solve_slot(slots.matrix[k], slot_r[k], slot_z[k])
+        for c in range(6):
+            out += slot_r[k, c] * slot_z[k, c]
+    return out
+
+
+@kernel(inner=True)
+def solve_system(
+    m: Matrix,
+    bodies: BodyTable,
+    awake: Index,
+    rows: Rows,
+    count: int,
+    slots: Slots,
+    pinned: Array,
+    v: Vectors,
+    enough: float,
+    most: int,
+) -> int:
+    """From displacements in v.d and v.slot_d on to those that solve the system for the forces in v.b and v.slot_b.
+
+    enough  : float, [J], square of the error in the energy norm that is let be, as far as it is known
+    most    : int, iterations
+    Returns : iterations
+    """
+    d, r, z, p, q = v.d, v.r, v.z, v.p, v.q
+    multiply(m, bodies, awake, rows, count, slots, pinned, d, v.slot_d, q, v.slot_q)
+    for b in awake:
+        for i in range(bodies.first[b], bodies.first[b + 1]):
+            free = not (bodies.pinned[b] and pinned[i])
+            for c in range(3):
+                r[i, c] = v.b[i, c] - q[i, c] if free else 0.0
+                p[i, c] = 0.0
+    n = slots.used[0]
+    for k in range(n):
+        for c in range(6):
+            v.slot_r[k, c] = v.slot_b[k, c] - v.slot_q[k, c]
+            v.slot_p[k, c] = 0.0
+    before, least, first_size = 0.0, 0.0, 0.0
+    for iteration in range(most):
+        size = 0.0
+        for b in awake:
+            for i in range(bodies.first[b], bodies.first[b + 1]):
+                size += r[i, 0] * r[i, 0] + r[i, 1] * r[i, 1] + r[i, 2] * r[i, 2]
+        for k in range(n):
+            for c in range(6):
+                size += v.slot_r[k, c] * v.slot_r[k, c]
+        if iteration == 0:
+            first_size = size
+        elif size <= DONE * first_size:
+            return iteration
+        now = _precondition(m, bodies, awake, slots, pinned, r, z, v.slot_r, v.slot_z)
+        if iteration == 0:
+            least = DONE * now
+        if now <= least or not now > 0.0:
+            return iteration
+        beta = now / before if iteration else 0.0
+        before = now
+        for b in awake:
+            for i in range(bodies.first[b], bodies.first[b + 1]):
+                for c in range(3):
+                    p[i, c] = z[i, c] + beta * p[i, c]
+        for k in range(n):
+            for c in range(6):
+                v.slot_p[k, c] = v.slot_z[k, c] + beta * v.slot_p[k, c]
+        multiply(m, bodies, awake, rows, count, slots, pinned, p, v.slot_p, q, v.slot_q)
+        along = 0.0
+        for b in awake:
+            for i in range(bodies.first[b], bodies.first[b + 1]):
+                along += p[i, 0] * q[i, 0] + p[i, 1] * q[i, 1] + p[i, 2] * q[i, 2]
+        for k in range(n):
+            for c in range(6):
+                along += v.slot_p[k, c] * v.slot_q[k, c]
+        if not along > 0.0:
+            return iteration
+        step = now / along
+        for b in awake:
+            for i in range(bodies.first[b], bodies.first[b + 1]):
+                for c in range(3):
+                    d[i, c] += step * p[i, c]
+                    r[i, c] -= step * q[i, c]
+        for k in range(n):
+            for c in range(6):
+                v.slot_d[k, c] += step * v.slot_p[k, c]
+                v.slot_r[k, c] -= step * v.slot_q[k, c]
+        if LEFT * step * now < enough:
+            return iteration + 1
+    return most

@@ -1,0 +1,357 @@
+"""What deformable bodies are made of, which does not change in a run: vertices, elements, the pattern of their matrix.
+
+Vertex n of N over all deformable bodies; node i of M, the vertices and then the nodes of coarser levels (levels.py);
+block e of E, a 3 x 3 matrix that joins two nodes of one level.
+"""
+
+from __future__ import annotations
+
+from enum import IntEnum
+from typing import NamedTuple
+
+import numpy as np
+
+from ...arrays import Array, Flag, Flags, Index, Int, Scalar, Vec3
+
+
+class Solver(IntEnum):
+    """How the matrix of a body is inverted, exactly or roughly."""
+
+    CHAIN = 0  # a polyline: directly
+    LEVELS = 1  # any mesh: by a cycle over levels
+    FACTOR = 2  # a lattice: by a matrix that stays the same, factored once
+
+
+class VertexTable(NamedTuple):
+    """Vertices as the run starts.
+
+    body          : (N,) int32, deformable body
+    mass          : (N,) float64, [kg]
+    gravity_scale : (N,) float64
+    pinned        : (N,) uint8, whether something holds it where it is, or takes it along
+    start         : (N, 3) float64, [m], world frame
+    heavy         : (N,) float64, [N/m], mass over the square of the step
+    recall        : (N,) float64, [N/m], stiffness with which it is drawn back to its start
+    recall_damping : (N,) float64, [N/m], of that, over the step
+    """
+
+    body: Int
+    mass: Scalar
+    gravity_scale: Scalar
+    pinned: Flag
+    start: Vec3
+    heavy: Scalar
+    recall: Scalar
+    recall_damping: Scalar
+
+
+class PointTable(NamedTuple):
+    """Points by which deformable bodies touch: the vertices of cloth and ropes, the surface of soft bodies. C points.
+
+    first    : (B + 1,) int32, points of each body
+    vertex   : (C, 4) int32, vertices that carry it, -1 where there are fewer
+    weight   : (C, 4) float64
+    radius   : (C,) float64, [m], half of the thickness
+    ball     : (C,) float64, [m], radius of the ball by which it meets other deformable bodies and its own
+    edge     : (C,) float64, [m], the longest edge that begins there, 0 without edges
+    friction : (C,) float64, Coulomb's coefficient
+    held     : (C,) uint8, all that carries it is pinned
+    of       : (N,) int32, the point of a vertex that carries one alone, -1
+    """
+
+    first: Index
+    vertex: Index
+    weight: Array
+    radius: Array
+    ball: Array
+    edge: Array
+    friction: Array
+    held: Flags
+    of: Index
+
+
+class MembraneTable(NamedTuple):
+    """Triangles of cloth, their vertices in ascending order. Edge k is opposite vertex k.
+
+    vertex    : (T, 3) int32
+    length2   : (T, 3) float64, [m2], squares of the edges at rest
+    stiffness : (T, 3, 3) float64, [N/m3], energy 1/2 d'Cd of the changes d of squared lengths
+    block     : (T, 3) int32, blocks of the vertex pairs 01, 02, 12
+    """
+
+    vertex: Index
+    length2: Array
+    stiffness: Array
+    block: Index
+
+
+class ScalarRows(NamedTuple):
+    """The part of the matrix that is the same for x, y, z and never changes: mass over the square of the step, bending,
+    and the share of soft bodies. Compressed rows.
+
+    start  : (N + 1,) int32, into column
+    column : (K,) int32, vertices
+    value  : (K,) float64, [N/m]
+    """
+
+    start: Index
+    column: Index
+    value: Array
+
+
+class CurveTable(NamedTuple):
+    """Cloth that is curved at rest; of flat cloth, the matrix of bending says all.
+
+    face : (F, 3) int32, facing outwards
+    rows : of all vertices: times their normals, the forces that hold up the curvature at rest [N]
+    """
+
+    face: Index
+    rows: ScalarRows
+
+
+class SegmentTable(NamedTuple):
+    """Segments of ropes.
+
+    vertex    : (G, 2) int32, ascending
+    length    : (G,) float64, [m], at rest
+    stiffness : (G,) float64, [N/m]
+    block     : (G,) int32
+    """
+
+    vertex: Index
+    length: Array
+    stiffness: Array
+    block: Index
+
+
+class LatticeTable(NamedTuple):
+    """Tetrahedra of soft bodies, cube by cube.
+
+    vertex     : (T, 4) int32
+    gradient   : (T, 4, 3) float64, [1/m], of the shape functions at rest
+    volume     : (T,) float64, [m3], that counts: less where a cube is not full
+    cell_start : (C + 1,) int32, tetrahedra of each cube
+    mu, lam    : (C,) float64, [N/m2]
+    viscosity  : (C,) float64, [N s/m2]
+    """
+
+    vertex: Index
+    gradient: Array
+    volume: Array
+    cell_start: Index
+    mu: Array
+    lam: Array
+    viscosity: Array
+
+
+class FactorTable(NamedTuple):
+    """The factored constant matrices P'LDL'P of soft bodies, by vertex.
+
+    start : (N + 1,) int32, into row: columns of L below the diagonal
+    row   : (K,) int32, places in the order
+    value : (K,) float64
+    pivot : (N,) float64, [N/m]
+    order : (N,) int32, the vertex at each place
+    stiffness : (N,) float64, [N/m], of the matrix's diagonal, without mass; 0 of other vertices
+    """
+
+    start: Index
+    row: Index
+    value: Array
+    pivot: Array
+    order: Index
+    stiffness: Array
+
+
+class BlockPattern(NamedTuple):
+    """Which nodes of a level have a block between them. Compressed rows, columns ascending.
+
+    start    : (M + 1,) int32, into column
+    column   : (E,) int32, nodes
+    diagonal : (M,) int32, block of a node with itself
+    mirror   : (E,) int32, the block on the other side of the diagonal
+    """
+
+    start: Index
+    column: Index
+    diagonal: Index
+    mirror: Index
+
+
+class Levels(NamedTuple):
+    """Coarser and coarser nodes of each body that is solved by levels; L levels, the vertices being the first.
+
+    first        : (L, B + 1) int32, nodes of each body on each level
+    mass         : (M,) float64, [N/m], mass over the square of the step, and recall, that is counted for a node
+    parent_start : (M + 1,) int32, into parent
+    parent       : (Q,) int32, nodes of the next level that a node lies between
+    weight       : (Q,) float64, their shares, which add up to 1
+    spread_start : (E + 1,) int32, into target: where a block goes on the next level; none below the diagonal
+    target       : (R,) int32, blocks
+    share        : (R,) float32
+    flip         : (R,) uint8, 0: the block, 1: its transpose, 2: both
+    """
+
+    first: Index
+    mass: Array
+    parent_start: Index
+    parent: Index
+    weight: Array
+    spread_start: Index
+    target: Index
+    share: Array
+    flip: Index
+
+
+class BodyTable(NamedTuple):
+    """Deformable bodies.
+
+    first    : (B + 1,) int32, vertices of each
+    triangle : (B + 1,) int32, triangles of each
+    curve    : (B + 1,) int32, faces of each that is curved at rest
+    segment  : (B + 1,) int32, segments of each
+    cell     : (B + 1,) int32, cubes of each
+    solver   : (B,) uint8, Solver
+    damping  : (B,) float64, [s], of stiffness
+    pinned   : (B,) uint8, whether any of its vertices is
+    folds    : (B,) uint8, whether it meets itself
+    solutions : (B,) int32, of its own constant matrix in a step, where it has one
+    """
+
+    first: Index
+    triangle: Index
+    curve: Index
+    segment: Index
+    cell: Index
+    solver: Flag
+    damping: Scalar
+    pinned: Flag
+    folds: Flag
+    solutions: Int
+
+
+MOST_VERTICES = 8
+"""Vertices of a row: four of a point on each side."""
+
+
+class Rows(NamedTuple):
+    """What pushes or pulls a point between up to eight vertices against something else, for one step. R rows.
+
+    With u how far the point moves past the other side, along the normal n: force k (gap + n.u) along n where that is
+    negative (a contact), or of either sign (a tie: then k (gap n + u) in all directions); and kt u across.
+
+    vertex     : (R, 8) int32, -1 behind the last
+    weight     : (R, 8) float64
+    slot       : (R,) int32, assembly on the other side, -1 for none that moves freely
+    arm        : (R, 3) float64, [m], from that assembly's centre to the point
+    normal     : (R, 3) float64, unit, world frame, away from the other side
+    gap        : (R,) float64, [m], before the step
+    passing    : (R, 3) float64, [m], how the other side moves in the step by itself, where it has no slot
+    stiffness  : (R,) float64, k [N/m]
+    tangential : (R,) float64, kt [N/m]
+    friction   : (R,) float64, Coulomb's coefficient
+    active     : (R,) uint8
+    tie        : (R,) int32, -1 for a contact
+    force      : (R,) float64, [N], along the normal, of the last solution
+    shape      : (R,) int32, what it touches; face: (R,) int32
+    point      : (R,) int32, the point that touches
+    """
+
+    vertex: Index
+    weight: Array
+    slot: Int
+    arm: Vec3
+    normal: Vec3
+    gap: Scalar
+    passing: Vec3
+    stiffness: Scalar
+    tangential: Scalar
+    friction: Scalar
+    active: Flag
+    tie: Int
+    force: Scalar
+    shape: Int
+    face: Int
+    point: Int
+
+
+def make_rows(count: int) -> Rows:
+    f, i = np.zeros, np.int32
+    return Rows(
+        f((count, MOST_VERTICES), i),
+        f((count, MOST_VERTICES)),
+        f(count, i),
+        f((count, 3)),
+        f((count, 3)),
+        f(count),
+        f((count, 3)),
+        f(count),
+        f(count),
+        f(count),
+        f(count, np.uint8),
+        f(count, i),
+        f(count),
+        f(count, i),
+        f(count, i),
+        f(count, i),
+    )
+
+
+class TieEnds(NamedTuple):
+    """Ties with an end on a deformable body. X ties.
+
+    strength : (X,) float64, [N], inf where it never breaks
+    vertex : (X, 2) int32, -1 where the end is not on a deformable body
+    piece  : (X, 2) int32, -1 where the end is not on a piece; with neither, it is the world
+    point  : (X, 2, 3) float64, [m], of ends at the opening pose
+    """
+
+    strength: Array
+    vertex: Index
+    piece: Index
+    point: Array
+
+
+class AirTable(NamedTuple):
+    """What meets the air.
+
+    face    : (F, 3) int32, vertices; two_sided : (F,) uint8, of cloth
+    segment : (G, 2) int32, of ropes; radius : (G,) float64, [m]
+    """
+
+    face: Index
+    two_sided: Flags
+    segment: Index
+    radius: Array
+
+
+class Carried(NamedTuple):
+    """Vertices that ride on a piece.
+
+    vertex : (X,) int32
+    piece  : (X,) int32
+    """
+
+    vertex: Index
+    piece: Index
+
+
+class Elements(NamedTuple):
+    """What deformable bodies are made of.
+
+    collides : (B, bodies) uint8, whether a deformable body and a body of the shot touch
+    meets    : (B, B) uint8, whether two deformable bodies do, or one itself
+    """
+
+    bodies: BodyTable
+    vertices: VertexTable
+    membrane: MembraneTable
+    curves: CurveTable
+    segments: SegmentTable
+    lattice: LatticeTable
+    ties: TieEnds
+    carried: Carried
+    points: PointTable
+    collides: Flags
+    meets: Flags
