@@ -9,6 +9,7 @@ import numpy as np
 import pytest
 from flask.testing import FlaskClient
 
+from deforming import cloth, pin
 from dynaclast.core import document
 from dynaclast.core.geometry import primitives
 from dynaclast.jobs.take import run_bake
@@ -226,3 +227,13 @@ def test_the_generated_types_are_fresh(tmp_path: Path) -> None:
     )
     assert done.returncode == 0, done.stderr
     assert out.read_text() == (ROOT / "ui/src/api/generated.ts").read_text()
+
+
+def test_a_document_with_bodies_that_deform_is_surveyed_saved_and_fetched(client: FlaskClient) -> None:
+    flag = cloth("flag", (0, 3, 0), (1, 1), (4, 4), pins=[pin(-0.5, 3, 0.5)])
+    everywhere = {"layers": [{"shape": {"kind": "everywhere"}}]}
+    wind = {"name": "breeze", "effect": {"kind": "wind"}, "reach": everywhere, "targets": ["flag"]}
+    scene = {"bodies": [flag, box("crate", (4, 0.5, 0))], "fields": [wind]}
+    said = client.post("/api/survey", json={"document": scene})
+    assert said.status_code == 200
+    assert said.get_json()["findings"] == [] and said.get_json()["bodies"] == [["flag", 0], ["crate", 1]]

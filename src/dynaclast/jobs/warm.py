@@ -137,6 +137,44 @@ def _first_touch() -> Shot:
     )
 
 
+def _deforming() -> Shot:
+    """Something of everything that deforms, touching and tied."""
+    everywhere = {"layers": [{"shape": {"kind": "everywhere"}}]}
+    sheet = {"kind": "sheet", "size": [1, 1], "divisions": [6, 6]}
+    line = {"kind": "line", "points": [[2, 1, 0], [3, 1, 0]], "segments": 4}
+    held = {"layers": [{"shape": {"kind": "sphere", "center": [2, 1, 0], "core": 0.1}}]}
+    return parse(
+        {
+            "name": "deforming",
+            "timing": {"frames": 2},
+            "bodies": [
+                {
+                    "name": "sheet",
+                    "matter": {"kind": "cloth"},
+                    "shape": sheet,
+                    "place": {"position": [0, 0.62, 0]},
+                    "velocity": [0, -2, 0],
+                },
+                {
+                    "name": "block",
+                    "shape": {"kind": "box", "size": [0.6, 0.6, 0.6]},
+                    "place": {"position": [0, 0.3, 0]},
+                },
+                {
+                    "name": "lump",
+                    "matter": {"kind": "soft", "detail": 2},
+                    "shape": {"kind": "box", "size": [0.4, 0.4, 0.4]},
+                    "place": {"position": [-1, 0.2, 0]},
+                },
+                {"name": "line", "matter": {"kind": "rope"}, "shape": line, "pins": [{"reach": held}]},
+                {"name": "weight", "shape": {"kind": "sphere", "radius": 0.1}, "place": {"position": [3.1, 1, 0]}},
+            ],
+            "ties": [{"name": "knot", "how": {"kind": "pin"}, "body": "line", "to": "weight", "point": [3, 1, 0]}],
+            "fields": [{"name": "air", "effect": {"kind": "wind"}, "reach": everywhere}],
+        }
+    )
+
+
 def warm() -> float:
     """Returns the seconds it took."""
     began = time.monotonic()
@@ -200,6 +238,7 @@ def _tasks() -> list[Callable[[], Any]]:
         _fields,
         calling(run_interval),
         *(calling(kernel) for kernel in calls if kernel is not run_interval),
+        lambda: bake(_deforming()),  # loaded only by shots with something that deforms
     ]
 
 

@@ -738,7 +738,7 @@ export interface components {
              */
             role: "active" | "passive" | "animated";
             /** Shape */
-            shape: components["schemas"]["FalloffShape"] | components["schemas"]["BoxShape"] | components["schemas"]["SheetShape"] | components["schemas"]["SphereShape"] | components["schemas"]["CylinderShape"] | components["schemas"]["ConeShape"] | components["schemas"]["TubeShape"] | components["schemas"]["TorusShape"] | components["schemas"]["MeshShape"] | components["schemas"]["FileShape"] | components["schemas"]["AssetShape"];
+            shape: components["schemas"]["FalloffShape"] | components["schemas"]["BoxShape"] | components["schemas"]["SheetShape"] | components["schemas"]["SphereShape"] | components["schemas"]["CylinderShape"] | components["schemas"]["ConeShape"] | components["schemas"]["TubeShape"] | components["schemas"]["TorusShape"] | components["schemas"]["LineShape"] | components["schemas"]["MeshShape"] | components["schemas"]["FileShape"] | components["schemas"]["AssetShape"];
             /**
              * Steps
              * @description what is done to the mesh first, in order: repairs, density, an applied scale
@@ -746,6 +746,21 @@ export interface components {
             steps?: (components["schemas"]["Weld"] | components["schemas"]["FillHoles"] | components["schemas"]["Unify"] | components["schemas"]["MakeSolid"] | components["schemas"]["Subdivide"] | components["schemas"]["Decimate"] | components["schemas"]["ScaleMesh"] | components["schemas"]["DisplaceMesh"])[];
             place?: components["schemas"]["Place"];
             material?: components["schemas"]["Material"];
+            /**
+             * Matter
+             * @description rigid, cloth, soft or rope; the last three deform
+             */
+            matter?: components["schemas"]["RigidMatter"] | components["schemas"]["ClothMatter"] | components["schemas"]["SoftMatter"] | components["schemas"]["RopeMatter"];
+            /**
+             * Pins
+             * @description vertices of a body that deforms which something holds
+             */
+            pins?: components["schemas"]["Pins"][];
+            /**
+             * Recall
+             * @description what draws a body that deforms back to its start
+             */
+            recall?: components["schemas"]["Recall"][];
             /**
              * Pattern
              * @description how the body is broken; without one it stays whole
@@ -1194,6 +1209,59 @@ export interface components {
             of: string;
             /** Keys */
             keys: components["schemas"]["NumberKey"][];
+        };
+        /**
+         * ClothMatter
+         * @description A sheet: the triangles of the body's mesh, open or closed.
+         */
+        ClothMatter: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "cloth";
+            /**
+             * Weight
+             * @description [kg/m2]
+             * @default 0.3
+             */
+            weight: number;
+            /**
+             * Thickness
+             * @description that contacts keep [m]
+             * @default 0.001
+             */
+            thickness: number;
+            /**
+             * Stretch
+             * @description stiffness along both threads [kN/m]
+             * @default 50
+             */
+            stretch: number;
+            /**
+             * Shear
+             * @description stiffness against shear [kN/m]
+             * @default 10
+             */
+            shear: number;
+            /**
+             * Bending
+             * @description bending stiffness [N m]
+             * @default 0.0001
+             */
+            bending: number;
+            /**
+             * Damping
+             * @description time in which stretching is slowed down [s]
+             * @default 0
+             */
+            damping: number;
+            /**
+             * Folds
+             * @description whether it meets itself
+             * @default true
+             */
+            folds: boolean;
         };
         /**
          * ClustersPattern
@@ -2276,6 +2344,32 @@ export interface components {
             ];
         };
         /**
+         * LineShape
+         * @description A line through points, for ropes.
+         */
+        LineShape: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "line";
+            /**
+             * Points
+             * @description [m]; each a vertex of the rope
+             */
+            points: [
+                number,
+                number,
+                number
+            ][];
+            /**
+             * Segments
+             * @description divide the line into so many equal segments; without it, one a point
+             * @default null
+             */
+            segments: number | null;
+        };
+        /**
          * ListedPieces
          * @description Pieces by their numbers after the step before.
          */
@@ -2603,6 +2697,26 @@ export interface components {
             kind: "pin";
         };
         /**
+         * Pins
+         * @description Vertices that stay where they are, or ride on a body.
+         */
+        Pins: {
+            /** @description in the world at the start */
+            reach: components["schemas"]["StillFalloff"];
+            /**
+             * Cut
+             * @description vertices where the value is at least this are pinned
+             * @default 0.5
+             */
+            cut: number;
+            /**
+             * To
+             * @description the body they ride on, at its nearest piece; without it, the world
+             * @default null
+             */
+            to: string | null;
+        };
+        /**
          * Place
          * @description Where a body stands: scaled first, then turned, then moved.
          */
@@ -2920,6 +3034,20 @@ export interface components {
             smallest: number;
         };
         /**
+         * Recall
+         * @description A weighted pull back to where a vertex was at the start, without swinging.
+         */
+        Recall: {
+            /** @description in the world at the start: the value is the weight */
+            reach: components["schemas"]["StillFalloff"];
+            /**
+             * Rate
+             * @description where the value is 1, what is away comes back at this rate [1/s]
+             * @default 2
+             */
+            rate: number;
+        };
+        /**
          * ReleaseCue
          * @description Held until a time.
          */
@@ -2990,6 +3118,17 @@ export interface components {
             body: string;
         };
         /**
+         * RigidMatter
+         * @description Pieces that keep their shape.
+         */
+        RigidMatter: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "rigid";
+        };
+        /**
          * RingLayout
          * @description Round the y axis.
          */
@@ -3022,6 +3161,47 @@ export interface components {
              * @default true
              */
             face: boolean;
+        };
+        /**
+         * RopeMatter
+         * @description A line, or the edges of a mesh: round, as dense as the body's material.
+         */
+        RopeMatter: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "rope";
+            /**
+             * Radius
+             * @description [m]
+             * @default 0.01
+             */
+            radius: number;
+            /**
+             * Young
+             * @description Young's modulus of its section [kN/m2]
+             * @default 1000000
+             */
+            young: number;
+            /**
+             * Bending
+             * @description bending stiffness [N m2]; a limp rope has none
+             * @default 0
+             */
+            bending: number;
+            /**
+             * Damping
+             * @description time in which stretching is slowed down [s]
+             * @default 0
+             */
+            damping: number;
+            /**
+             * Folds
+             * @description whether it meets itself
+             * @default true
+             */
+            folds: boolean;
         };
         /**
          * Roughness
@@ -3316,6 +3496,47 @@ export interface components {
              * @default 0
              */
             smallest: number;
+        };
+        /**
+         * SoftMatter
+         * @description A solid that deforms: a lattice of cubes carries the body's mesh, which must be closed.
+         */
+        SoftMatter: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "soft";
+            /**
+             * Young
+             * @description Young's modulus [kN/m2]
+             * @default 1000
+             */
+            young: number;
+            /**
+             * Poisson
+             * @description Poisson's ratio
+             * @default 0.4
+             */
+            poisson: number;
+            /**
+             * Damping
+             * @description time in which deforming is slowed down [s]
+             * @default 0
+             */
+            damping: number;
+            /**
+             * Detail
+             * @description cubes along the longest side
+             * @default 10
+             */
+            detail: number;
+            /**
+             * Folds
+             * @description whether it meets itself
+             * @default false
+             */
+            folds: boolean;
         };
         /**
          * SoundReach

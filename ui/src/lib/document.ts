@@ -73,6 +73,9 @@ export function newBody(name: string, shape: Shape, lift: number): Body {
     name,
     role: "active",
     shape,
+    matter: { kind: "rigid" },
+    pins: [],
+    recall: [],
     place: { position: [0, lift, 0], rotation: [0, 0, 0, 1], scale: [1, 1, 1] },
     material: {
       preset: "",

@@ -77,6 +77,7 @@ from .fields import (
     WindEffect,
 )
 from .maps import Ramp, WeightMap
+from .matter import ClothMatter, Matter, Pins, Recall, RigidMatter, RopeMatter, SoftMatter
 from .motion import Channel, Motion, NumberKey, PlaceKey
 from .patterns import (
     AllPieces,
@@ -114,6 +115,7 @@ from .shapes import (
     FalloffShape,
     FileShape,
     FillHoles,
+    LineShape,
     MakeSolid,
     MeshShape,
     MeshStep,
@@ -222,10 +224,17 @@ def _check_references(shot: Shot) -> None:
         if animated and name is not None and roles[name] != "animated":
             raise ValueError(f"{where}: '{name}' is not animated")
 
+    deforms = {b.name for b in shot.bodies if b.deforms} | {g.name for g in shot.groups if g.body.deforms}
+
+    def rigid(where: str, name: str | None) -> None:
+        body(where, name)
+        if name in deforms:
+            raise ValueError(f"{where}: '{name}' deforms; only a rigid body can be followed")
+
     def stack(where: str, layers: list[Layer]) -> None:
         for k, layer in enumerate(layers):
             for part in ("ride", "body"):
-                body(f"{where}.layers[{k}].shape.{part}", getattr(layer.shape, part, None))
+                rigid(f"{where}.layers[{k}].shape.{part}", getattr(layer.shape, part, None))
 
     for row, item in enumerate(shot.fields):
         at = f"fields[{row}]"
@@ -233,8 +242,8 @@ def _check_references(shot: Shot) -> None:
             raise ValueError(f"{at}.reach.use: there is no falloff named '{item.reach.use}'")
         stack(f"{at}.reach", item.reach.layers)
         body(f"{at}.effect.carrier", getattr(item.effect, "carrier", None), animated=True)
-        body(f"{at}.effect.body", getattr(item.effect, "body", None))
-        body(f"{at}.travel.body", getattr(item.travel, "body", None))
+        rigid(f"{at}.effect.body", getattr(item.effect, "body", None))
+        rigid(f"{at}.travel.body", getattr(item.travel, "body", None))
         if item.aim is not None and (item.aim == item.name or item.aim not in columns | names):
             raise ValueError(f"{at}.aim: there is no other field or body named '{item.aim}'")
         if isinstance(item.cue, ImpactCue):
@@ -244,6 +253,17 @@ def _check_references(shot: Shot) -> None:
     for row, falloff in enumerate(shot.falloffs):
         stack(f"falloffs[{row}]", falloff.layers)
         _check_channels(f"falloffs[{row}]", falloff)
+    for kind, items in (("bodies", shot.bodies), ("groups", [g.body for g in shot.groups])):
+        for row, one in enumerate(items):
+            for k, pins in enumerate(one.pins):
+                at = f"{kind}[{row}]{'.body' if kind == 'groups' else ''}.pins[{k}].to"
+                if pins.to is not None and pins.to not in roles:
+                    raise ValueError(f"{at}: there is no body named '{pins.to}'")
+                if pins.to in deforms:
+                    raise ValueError(f"{at}: '{pins.to}' deforms itself; tie the two by a tie")
+    for row, tie in enumerate(shot.ties):
+        if tie.how.kind != "pin" and (tie.body in deforms or tie.to in deforms):
+            raise ValueError(f"ties[{row}].how: a body that deforms is tied by a pin, not by a {tie.how.kind}")
     for row, chart in enumerate(shot.maps):
         if chart.reach.use is not None and chart.reach.use not in shared:
             raise ValueError(f"maps[{row}].reach.use: there is no falloff named '{chart.reach.use}'")
@@ -297,7 +317,21 @@ def _check_channels(where: str, part: FieldItem | SharedFalloff | Body) -> None:
             raise ValueError(f"{where}.channels[{k}].of: {exc}") from None
 
 
-_UNIONS = {"shape", "pattern", "effect", "of", "layout", "release", "guide", "inside", "steps", "how", "cue", "travel"}
+_UNIONS = {
+    "shape",
+    "pattern",
+    "effect",
+    "of",
+    "layout",
+    "release",
+    "guide",
+    "inside",
+    "steps",
+    "how",
+    "cue",
+    "travel",
+    "matter",
+}
 """Keys whose value is one of several kinds: in pydantic's places the kind follows them, and is no key of the
 document.
 """
@@ -389,6 +423,7 @@ __all__ = [
     "CellsPattern",
     "Channel",
     "Choice",
+    "ClothMatter",
     "ClustersPattern",
     "ConeReach",
     "ConeShape",
@@ -428,10 +463,12 @@ __all__ = [
     "Layout",
     "Limits",
     "LineLayout",
+    "LineShape",
     "ListedPieces",
     "Look",
     "MakeSolid",
     "Material",
+    "Matter",
     "MeshReach",
     "MeshShape",
     "MeshStep",
@@ -446,6 +483,7 @@ __all__ = [
     "PiecesInReach",
     "PiecesReach",
     "PinTie",
+    "Pins",
     "Place",
     "PlaceKey",
     "PlaneReach",
@@ -454,13 +492,16 @@ __all__ = [
     "RadialPattern",
     "Ramp",
     "ReachShape",
+    "Recall",
     "Release",
     "ReleaseCue",
     "ReleaseIntact",
     "ReleaseStart",
     "ReleaseTouch",
     "RideTravel",
+    "RigidMatter",
     "RingLayout",
+    "RopeMatter",
     "Roughness",
     "RoundTravel",
     "ScaleMesh",
@@ -471,6 +512,7 @@ __all__ = [
     "SheetShape",
     "Shot",
     "SlabsPattern",
+    "SoftMatter",
     "SoundReach",
     "SpanCue",
     "SphereReach",

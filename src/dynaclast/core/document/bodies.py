@@ -8,6 +8,7 @@ from pydantic import Field, PrivateAttr, model_validator
 
 from .base import Finite, Name, NotNegative, Part, Positive, PositiveVec3, Quaternion, Seed, Share, Vec3
 from .falloffs import ReachShape
+from .matter import Matter, Pins, Recall, RigidMatter
 from .motion import Channel, Motion
 from .patterns import Bonds, BreakStep, Pattern, Release, ReleaseStart, Roughness
 from .shapes import MeshStep, Shape
@@ -42,7 +43,7 @@ class Material(Part):
 
     def density_for(self, volume: float) -> float:
         """Density [kg/m3] of a body of so much volume [m3]."""
-        return self.mass / volume if self.mass is not None else self.density
+        return self.mass / volume if self.mass is not None and volume > 0 else self.density
 
 
 BODY_NUMBERS = ("gravity", "material.friction", "material.bounce", "material.rolling")
@@ -66,6 +67,13 @@ class Body(Part):
     )
     place: Place = Field(default_factory=Place)
     material: Material = Field(default_factory=Material)
+    matter: Matter = Field(default_factory=RigidMatter, description="rigid, cloth, soft or rope; the last three deform")
+    pins: list[Pins] = Field(
+        default_factory=list, max_length=24, description="vertices of a body that deforms which something holds"
+    )
+    recall: list[Recall] = Field(
+        default_factory=list, max_length=8, description="what draws a body that deforms back to its start"
+    )
     pattern: Pattern | None = Field(None, description="how the body is broken; without one it stays whole")
     breaks: list[BreakStep] = Field(
         default_factory=list, max_length=12, description="further breaks of its pieces, in order"
@@ -115,6 +123,29 @@ class Body(Part):
         return self
 
     @model_validator(mode="after")
+    def _what_deforms(self) -> Body:
+        kind = self.matter.kind
+        line = self.shape.kind == "line"
+        if kind == "rigid":
+            if self.pins or self.recall:
+                raise ValueError("pins and recall are for cloth, soft and rope bodies; hold rigid pieces by an anchor")
+            if line:
+                raise ValueError("a line has no volume: give it the matter 'rope', or another shape")
+            return self
+        if line and kind != "rope":
+            raise ValueError(f"a line cannot be {kind}: give it the matter 'rope', or another shape")
+        if self.role != "active":
+            raise ValueError(f"a {kind} body is active; to hold it, pin its vertices")
+        for key, given in (("pattern", self.pattern), ("bonds", self.bonds), ("motion", self.motion)):
+            if given is not None:
+                raise ValueError(f"{key}: a {kind} body cannot have one; only rigid bodies can")
+        if self.release.kind != "start":
+            raise ValueError(f"release: a {kind} body moves from the start; pin it to hold it")
+        if any(x != 0 for x in self.spin):
+            raise ValueError(f"spin: a {kind} body cannot start with one; give it a velocity")
+        return self
+
+    @model_validator(mode="after")
     def _exact_stands(self) -> Body:
         if self.collision == "exact" and self.role == "active":
             raise ValueError(
@@ -125,6 +156,11 @@ class Body(Part):
 
     _factor: float = PrivateAttr(1.0)
     _group: str = PrivateAttr("")
+
+    @property
+    def deforms(self) -> bool:
+        """Whether it is cloth, soft or rope."""
+        return self.matter.kind != "rigid"
 
     @property
     def factor(self) -> float:

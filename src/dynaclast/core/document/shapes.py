@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
 from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
@@ -98,6 +99,23 @@ class TubeShape(Part):
         return self
 
 
+class LineShape(Part):
+    """A line through points, for ropes."""
+
+    kind: Literal["line"] = "line"
+    points: list[Vec3] = Field(min_length=2, max_length=20_000, description="[m]; each a vertex of the rope")
+    segments: int | None = Field(
+        None, ge=1, le=20_000, description="divide the line into so many equal segments; without it, one a point"
+    )
+
+    @model_validator(mode="after")
+    def _apart(self) -> LineShape:
+        for k, (a, b) in enumerate(pairwise(self.points)):
+            if sum((x - y) ** 2 for x, y in zip(a, b, strict=True)) <= 1e-18:
+                raise ValueError(f"points[{k}] and points[{k + 1}] are the same place; leave one out")
+        return self
+
+
 class MeshShape(Part):
     """A triangle mesh written into the document."""
 
@@ -158,6 +176,7 @@ Shape = Annotated[
     | ConeShape
     | TubeShape
     | TorusShape
+    | LineShape
     | MeshShape
     | FileShape
     | AssetShape,

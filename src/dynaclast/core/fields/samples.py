@@ -12,7 +12,7 @@ import numpy as np
 
 from ..arrays import Array
 
-PIECES, BONDS = "pieces", "bonds"
+PIECES, BONDS, VERTICES = "pieces", "bonds", "vertices"
 """Names of index spaces."""
 
 

@@ -19,6 +19,7 @@ from ..document import (
     FacesPattern,
     FalloffShape,
     FileShape,
+    LineShape,
     MeshShape,
     SheetShape,
     SphereShape,
@@ -32,7 +33,7 @@ from ..geometry.check import solid
 from ..geometry.isosurface import level_surface
 from ..geometry.mesh import TriMesh, make, weld
 from ..geometry.steps import apply_steps
-from .pieces import Pieces, whole
+from .pieces import Pieces, no_pieces, whole
 from .solids import Progress
 from .tiers import break_mesh
 
@@ -57,6 +58,7 @@ PRIMITIVES: dict[type, Callable[..., TriMesh]] = {
     CylinderShape: lambda s: primitives.cylinder(s.radius, s.height, s.taper, s.segments, s.divisions),
     ConeShape: lambda s: primitives.cone(s.radius, s.height, s.segments, s.divisions),
     TubeShape: lambda s: primitives.tube(s.radius, s.wall, s.height, s.taper, s.segments, s.divisions),
+    LineShape: lambda s: make(s.points, np.zeros((0, 3), np.int32)),
     TorusShape: lambda s: primitives.torus(s.radius, s.thickness, s.segments, s.sides),
     MeshShape: lambda s: make(s.vertices, s.faces),
 }
@@ -82,6 +84,8 @@ def content_key(body: Body) -> str:
     """Hash of all that decides the pieces of a body; place, material, names and the size of group members are left
     out.
     """
+    if body.deforms:
+        return "deforms"
     what = {
         "format": PIECES_FORMAT,
         "shape": body.shape.model_dump(mode="json"),
@@ -98,6 +102,8 @@ def build_pieces(body: Body, resolve: Resolve = no_files, progress: Progress | N
 
     Raises GeometryError for a mesh that is not a solid (the faces pattern takes any mesh).
     """
+    if body.deforms:
+        return no_pieces()
     if isinstance(body.pattern, FacesPattern):
         return break_mesh(weld(raw_mesh(body, resolve)), body.pattern, body.breaks, name=body.name, progress=progress)
     mesh = shape_mesh(body, resolve)

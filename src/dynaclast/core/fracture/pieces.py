@@ -128,6 +128,29 @@ def whole(mesh: TriMesh) -> Pieces:
     return collect([make(mesh.vertices, mesh.faces)], [np.ones(len(mesh.faces), bool)])
 
 
+def no_pieces() -> Pieces:
+    """Of a body that is not made of pieces."""
+    none = make(np.zeros((0, 3)), np.zeros((0, 3), np.int32))
+    f = np.zeros
+    return Pieces(
+        none.vertices,
+        none.faces,
+        f(1, np.int32),
+        f(1, np.int32),
+        f(0, bool),
+        f(0),
+        f((0, 3)),
+        f((0, 3, 3)),
+        f((0, TIERS), np.int32),
+        f((0, 2), np.int32),
+        f(0),
+        f((0, 3)),
+        f((0, 3)),
+        f((0, 3, 3)),
+        f(0, np.uint8),
+    )
+
+
 def as_it_is(mesh: TriMesh) -> Pieces:
     """A mesh in any state as one piece, for drawing only: its volume may mean nothing."""
     middle = mesh.vertices.mean(axis=0) if len(mesh.vertices) else np.zeros(3)

@@ -68,10 +68,22 @@ def preflight(shot: Shot, built: list[Pieces], shop: HullShop | None = None) -> 
             )
         )
     out.extend(_fields(shot, built, crossings(shot, built)))
-    out.extend(_bodies(shot, built))
-    out.extend(_overlapping(shot, built, shop or HullShop(no_files)))
-    out.extend(_ties(shot, built))
+    solid, pieces = _rigid(shot, built)
+    out.extend(_bodies(solid, pieces))
+    out.extend(_overlapping(solid, pieces, shop or HullShop(no_files)))
+    out.extend(_ties(solid, pieces))
     return sorted(out, key=lambda f: f.grave != "stop")
+
+
+def _rigid(shot: Shot, built: list[Pieces]) -> tuple[Shot, list[Pieces]]:
+    """The shot without what deforms, which has no pieces."""
+    deforms = {b.name for b in shot.bodies if b.deforms}
+    if not deforms:
+        return shot, built
+    ties = [tie for tie in shot.ties if not {tie.body, tie.to} & deforms]
+    bodies = [b for b in shot.bodies if not b.deforms]
+    pieces = [p for b, p in zip(shot.bodies, built, strict=True) if not b.deforms]
+    return shot.model_copy(update={"bodies": bodies, "ties": ties}), pieces
 
 
 LOOKS = 9
@@ -118,11 +130,17 @@ def _ever(shot: Shot, built: list[Pieces]) -> dict[str, int]:
     return out
 
 
+def _targeted(item: FieldItem, shot: Shot) -> set[str]:
+    """Names of bodies and groups that are a field's targets."""
+    return {b.column for b in shot.bodies} if item.targets == "all" else set(item.targets)
+
+
 def _fields(shot: Shot, built: list[Pieces], grid: list[Crossing]) -> list[Finding]:
     out: list[Finding] = []
     end = shot.timing.frames / shot.timing.fps
     ever = _ever(shot, built)
     broken = {f.field: f.why for f in faults(shot)}
+    soft = {b.column for b in shot.bodies if b.deforms}
     for item in shot.fields:
         if not item.on:
             continue
@@ -152,6 +170,8 @@ def _fields(shot: Shot, built: list[Pieces], grid: list[Crossing]) -> list[Findi
             )
         if item.effect.kind == "kill" or isinstance(item.cue, ImpactCue):
             continue  # what comes in later, or where a hit falls, is not known before
+        if not ever.get(item.name, 0) and soft & _targeted(item, shot):
+            continue  # it may reach vertices
         if not ever.get(item.name, 0):
             out.append(
                 Finding(

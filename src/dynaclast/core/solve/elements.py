@@ -14,8 +14,9 @@ import numpy as np
 from ..arrays import Array, Flags, Index, Mask
 from ..document import FieldItem
 from ..fields.base import among
-from ..fields.samples import BONDS, PIECES, Samples, at_rest
+from ..fields.samples import BONDS, PIECES, VERTICES, Samples, at_rest
 from ..geometry.rotations import rotation_matrix
+from .deformable.exposure import ExposedFaces
 from .frame import bond_positions
 from .live_world import Exposed, LiveWorld
 from .model import Model, Motion
@@ -182,6 +183,58 @@ class BondSpace:
         return self._pieces.doing(states)[self._model.bonds.piece[:, 0]]
 
 
+class VertexSpace:
+    """Vertices of deformable bodies. What is pinned is held; what a body that sleeps has rests."""
+
+    name, key = VERTICES, "v"
+
+    def __init__(self, model: Model, state: State, exposed: bool) -> None:
+        assert model.deformables is not None
+        self._model, self._state, self._table = model, state, model.deformables.elements.vertices
+        self._size = model.deformables.size
+        self._exposed = ExposedFaces(model.deformables, state.vertices) if exposed else None
+
+    @property
+    def count(self) -> int:
+        return len(self._table.mass)
+
+    def samples(self, number: int | None) -> Samples:
+        vertices, step = self._state.vertices, self._model.settings.interval
+        velocity, still = vertices.velocity.copy(), np.zeros_like(vertices.velocity)
+        last = None if number is None else self._last_acceleration(velocity, number)
+        likely = 0.0 if last is None else np.nan_to_num(last)
+        return Samples(
+            VERTICES,
+            vertices.position.copy(),
+            self._table.mass,
+            self._size,
+            velocity,
+            still,
+            self._table.gravity_scale[:, None] * self._model.settings.gravity,
+            velocity + 0.5 * step * likely,
+            self._exposed,
+            last,
+        )
+
+    def doing(self, states: Sequence[str]) -> Mask:
+        asleep = self._state.deformables.asleep[self._table.body] != 0
+        held = self._table.pinned != 0
+        out = np.zeros(len(held), bool)
+        for name, mask in (("held", held), ("resting", asleep & ~held), ("moving", ~held & ~asleep)):
+            if name in states:
+                out |= mask
+        return out
+
+    def _last_acceleration(self, velocity: Array, number: int) -> Array:
+        """Acceleration (N, 3) [m/s2] of vertices over the last interval, not a number where that is not known."""
+        memory = self._state.memory
+        before, last = memory.get("vertex velocity"), memory.get("vertex velocity at")
+        memory["vertex velocity"], memory["vertex velocity at"] = velocity, np.array([number])
+        if before is None or last is None or last[0] != number - 1:
+            return np.full_like(velocity, np.nan)
+        return (velocity - before) / self._model.settings.interval
+
+
 class Elements:
     """All index spaces of a run."""
 
@@ -191,6 +244,8 @@ class Elements:
         self.pieces, self.bonds = pieces, BondSpace(model, state, pieces)
         self.volume = VolumePoints(model, state)
         self.movable: list[Space] = [self.pieces]
+        if model.deformables is not None:
+            self.movable.append(VertexSpace(model, state, exposed))
         self.joined: list[Space] = [self.bonds]
 
     @property
@@ -199,7 +254,13 @@ class Elements:
 
 
 def target_masks(
-    item: FieldItem, names: list[str], body: Index, bond_piece: Index, piece_tier: Index, bond_tier: Flags
+    item: FieldItem,
+    names: list[str],
+    body: Index,
+    bond_piece: Index,
+    piece_tier: Index,
+    bond_tier: Flags,
+    vertex_body: Index | None = None,
 ) -> dict[str, Mask]:
     """Which samples of each space are a field's targets.
 
@@ -208,17 +269,21 @@ def target_masks(
     bond_piece : (B, 2) int32
     piece_tier : (P,) int32
     bond_tier  : (B,) uint8
+    vertex_body : (N,) int32, the bodies that vertices belong to; tiers are of pieces only
     """
     pieces = among(item.targets, names)[body] if len(names) else np.zeros(0, bool)
     bonds = pieces[bond_piece[:, 0]] if len(bond_piece) else np.zeros(0, bool)
     if item.tiers is not None:
         pieces = pieces & np.isin(piece_tier, item.tiers)
         bonds = bonds & np.isin(bond_tier, item.tiers)
-    return {PIECES: pieces, BONDS: bonds}
+    vertices = np.zeros(0, bool) if vertex_body is None else among(item.targets, names)[vertex_body]
+    return {PIECES: pieces, BONDS: bonds, VERTICES: vertices}
 
 
 def targets_of(item: FieldItem, model: Model) -> dict[str, Mask]:
     """Which samples of each space are a field's targets, in a model."""
+    deformables = model.deformables
+    vertex_body = None if deformables is None else deformables.body[deformables.elements.vertices.body]
     return target_masks(
-        item, model.target_names, model.pieces.body, model.bonds.piece, model.piece_tier, model.bonds.tier
+        item, model.target_names, model.pieces.body, model.bonds.piece, model.piece_tier, model.bonds.tier, vertex_body
     )

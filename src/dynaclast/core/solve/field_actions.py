@@ -27,7 +27,7 @@ from ..document import (
 from ..falloff import EvaluationContext
 from ..falloff.sources import REMEMBERS
 from ..falloff.value import layers_of, value
-from ..fields import BONDS, EFFECTS, PIECES, EffectContext, Forcing
+from ..fields import BONDS, EFFECTS, PIECES, VERTICES, EffectContext, Forcing
 from ..fields.pose import Pose, pose_at_impact, pose_of
 from ..fields.samples import Samples, at_rest
 from ..geometry.rotations import vector_to_quaternion
@@ -95,6 +95,17 @@ def _spreads(item: FieldItem) -> bool:
     return EFFECTS[item.effect.kind].over_volume and not getattr(item.effect, "noise", 0.0)
 
 
+class Moment(NamedTuple):
+    """When a field acts in an interval, on the samples of one space, n of them.
+
+    fired : (n,) bool, for which a blow falls; None where it falls for none
+    share : (n,) float64, of the interval that it acts; None where it does not
+    """
+
+    fired: Mask | None
+    share: Array | None
+
+
 class Call(NamedTuple):
     """The last impact that called a field, as the state remembers it."""
 
@@ -129,7 +140,10 @@ class ActiveFields:
         self.world = LiveWorld(model, state)
         wind = any(item.effect.kind == "wind" for item in self._items)
         self._elements = Elements(model, state, self.world, exposed=wind)
-        self._delay: dict[str, Array] = {}
+        self._delay: dict[tuple[str, str], Array] = {}
+        self._start = {PIECES: model.pieces.rest_center}  # of samples of movable spaces
+        if model.deformables is not None:
+            self._start[VERTICES] = model.deformables.elements.vertices.start
         self._fps = float(shot.timing.fps)
         self._bit = {item.name: k for k, item in enumerate(shot.fields)}
         self._acted = {space.name: np.zeros((space.count, len(shot.fields)), bool) for space in self._elements.movable}
@@ -169,12 +183,13 @@ class ActiveFields:
         """Note that a field acts on samples (n,) bool in this frame."""
         self._acted[space][:, self._bit[item.name]] |= samples
 
-    def take_acted(self) -> np.ndarray:
-        """A bit for every field that acted on a piece since the last time this was asked, or holds it now: (P, n)
-        uint8, the first field in the first byte's lowest bit.
+    def take_acted(self) -> dict[str, np.ndarray]:
+        """A bit for every field that acted on a sample since the last time this was asked, or holds it now: (n, b)
+        uint8 by movable space, the first field in the first byte's lowest bit.
         """
         holds = self._held_by & (self._state.hold != Hold.FREE)[:, None]
-        out = np.packbits(self._acted[PIECES] | holds, axis=1, bitorder="little")
+        out = {name: np.packbits(acted, axis=1, bitorder="little") for name, acted in self._acted.items()}
+        out[PIECES] = np.packbits(self._acted[PIECES] | holds, axis=1, bitorder="little")
         for acted in self._acted.values():
             acted[:] = False
         return out
@@ -197,16 +212,28 @@ class ActiveFields:
         targets = self._targets[item.name][space.name]
         return targets if item.states is None else targets & space.doing(item.states)
 
-    def _delays(self, item: FieldItem) -> Array:
-        """How much later a field acts on each piece (P,) [s]."""
+    def _delays(self, item: FieldItem, space: str = PIECES) -> Array:
+        """How much later a field acts on each sample of a movable space (n,) [s]."""
         stagger = getattr(item.cue, "stagger", None)
+        rest = self._start[space]
         if stagger is None:
-            return self._delay.setdefault("", np.zeros(self._model.piece_count))
-        if item.name not in self._delay:
-            use, rest = self._targets[item.name][PIECES], self._model.pieces.rest_center
+            return self._delay.setdefault(("", space), np.zeros(len(rest)))
+        if (item.name, space) not in self._delay:
             reach = value(item.reach, rest, EvaluationContext(shared=self._shared_at(0.0)))
-            self._delay[item.name] = delays(stagger, use, reach, rest)
-        return self._delay[item.name]
+            self._delay[item.name, space] = delays(stagger, self._targets[item.name][space], reach, rest)
+        return self._delay[item.name, space]
+
+    def _moments(self, item: FieldItem, number: int) -> dict[str, Moment]:
+        """When a field acts in an interval, by movable space."""
+        step, time, call, out = self._step, number * self._step, self._call(item), {}
+        for space in self._elements.movable:
+            delay = self._delays(item, space.name)
+            found = spans(item, time, step, float(delay.max(initial=0.0)), None if call is None else call.time)
+            share = weight(found, time, step, delay) if found else None
+            out[space.name] = Moment(
+                fires(item, number, step, delay), share if share is not None and share.any() else None
+            )
+        return out
 
     def _reach(self, item: FieldItem, on: EffectContext, space: Space) -> Array:
         """Falloff values (n,) at the samples of a space; falloffs that remember do so by a key of their own."""
@@ -230,20 +257,17 @@ class ActiveFields:
         step = self._step
         time = number * step
         out = Actions()
-        busy: list[tuple[FieldItem, Mask | None, Array | None]] = []
+        busy: list[tuple[FieldItem, dict[str, Moment]]] = []
         middle = time + 0.5 * step  # what changes over the interval is taken as it is half way through
         for item in self._keyed.at(middle):
-            delay = self._delays(item)
-            fired = fires(item, number, step, delay)
-            call = self._call(item)
-            found = spans(item, time, step, float(delay.max(initial=0.0)), None if call is None else call.time)
-            share = weight(found, time, step, delay) if found else None
-            share = share if share is not None and share.any() else None
+            moments = self._moments(item, number)
+            fired = any(m.fired is not None for m in moments.values())
+            acts = any(m.share is not None for m in moments.values())
             moved = self._state.memory.get(f"{item.name}:speed")  # a displacement that must be let go
             releases = moved is not None and moved.any()
-            if fired is not None or share is not None or item.name in self._remembers or releases:
-                busy.append((item, fired, share))
-            if share is not None and begins(item, number, step):
+            if fired or acts or item.name in self._remembers or releases:
+                busy.append((item, moments))
+            if acts and begins(item, number, step):
                 out.started.append(item)
         if not busy:
             return out
@@ -251,14 +275,15 @@ class ActiveFields:
         evaluation = EvaluationContext(time, self._fps, self._shared_at(middle), self.world)
         origins = {f.name: pose_of(f, evaluation).origin for f in self._all.at(middle)} if self._aims else {}
         samples = {space.name: space.samples(number) for space in self._elements.spaces}
-        for item, fired, share in busy:
+        for item, moments in busy:
             if isinstance(item.effect, DisplaceEffect):
                 continue  # by itself, at the end of the interval
-            whole = share is not None and bool((share == 1.0).all())
-            lasts = whole and quiet and fired is None and item.name in self._steady
+            whole = all(m.fired is None and (m.share is None or bool((m.share == 1.0).all())) for m in moments.values())
+            acts = any(m.share is not None for m in moments.values())
+            lasts = whole and acts and quiet and item.name in self._steady
             own = replace(evaluation, memory=self._state.memory)
             pose = self._pose(item, own, origins)
-            self._act(item, fired, share, own, pose, samples, lasts, out)
+            self._act(item, moments, own, pose, samples, lasts, out)
         self._displace(number, out)
         return out
 
@@ -271,8 +296,7 @@ class ActiveFields:
     def _act(
         self,
         item: FieldItem,
-        fired: Mask | None,
-        share: Array | None,
+        moments: dict[str, Moment],
         evaluation: EvaluationContext,
         pose: Pose,
         samples: dict[str, Samples],
@@ -285,25 +309,31 @@ class ActiveFields:
             space.name: EffectContext(samples[space.name], self._targets_now(item, space), evaluation, pose, self._step)
             for space in self._elements.spaces
         }
-        if lasts and all((item.name, space.name) in self._kept for space in self._elements.movable):
-            for space in self._elements.movable:
+        acting = [space for space in self._elements.movable if moments[space.name].share is not None]
+        if lasts and all((item.name, space.name) in self._kept for space in acting):
+            for space in acting:
                 kept = self._kept[item.name, space.name]
                 self._mark(item, space.name, kept.reached)
                 out.add(item, space.name, kept.forcing)
             return
         here: dict[str, Array] = {}
-        if fired is not None or kills or remembers:
+        fired = any(m.fired is not None for m in moments.values())
+        if fired or kills or remembers:
             here = {space.name: self._reach(item, on[space.name], space) for space in self._elements.movable}
-        if fired is not None:
-            struck = {name: replace(on[name], reach=reach * fired) for name, reach in here.items()}
-            self._blow(item, on | struck, fired, out)
-        if share is None:
-            return
+        if fired:
+            none = {name: np.zeros(len(reach), bool) for name, reach in here.items()}
+            falls = {name: none[name] if m.fired is None else m.fired for name, m in moments.items()}
+            struck = {name: replace(on[name], reach=reach * falls[name]) for name, reach in here.items()}
+            self._blow(item, on | struck, falls[PIECES], out)
         if kills:
-            self._kill(item, here[PIECES], share, out)
+            share = moments[PIECES].share
+            if share is not None:
+                self._kill(item, here[PIECES], share, out)
             return
         for space in self._elements.movable:
-            name = space.name
+            name, share = space.name, moments[space.name].share
+            if share is None:
+                continue
             done = self._over_time(item, on[name], space, share, here[name] if remembers else None)
             self._mark(item, name, done.reached)
             out.add(item, name, done.forcing)

@@ -6,9 +6,10 @@ import numpy as np
 
 from ..arrays import Array, Mask
 from ..document import FieldItem, KillEffect, StrainEffect
-from ..fields import BONDS, PIECES, Forcing
+from ..fields import BONDS, PIECES, VERTICES, Forcing
 from .bond_loads import apply_load
 from .bonds import Bonds
+from .deformable.run import DeformableRun
 from .events import EventLog, kilonewtons
 from .field_actions import Actions, ActiveFields
 from .frame import piece_positions
@@ -33,12 +34,14 @@ class FieldEffects:
         model: Model,
         state: State,
         rigid: RigidRun,
+        deformable: DeformableRun | None,
         bonds: Bonds,
         load_paths: LoadPaths,
         releases: Releases,
         log: EventLog,
     ) -> None:
         self._active, self._model, self._state, self._rigid = active, model, state, rigid
+        self._deformable = deformable
         self._bonds, self._load_paths, self._releases, self._log = bonds, load_paths, releases, log
 
     def act(self, number: int, hands: Array | None = None) -> list[tuple[str, Forcing]]:
@@ -50,7 +53,8 @@ class FieldEffects:
         if not self._active:
             self._rigid.set_forcing(Forcing(hands))
             return []
-        actions = self._active.actions(number, quiet=not self._rigid.active())
+        quiet = not self._rigid.active() and not (self._deformable and self._deformable.active())
+        actions = self._active.actions(number, quiet=quiet)
         for item in actions.started:
             self._log.add("cue", field=item.name, effect=item.effect.kind)
         self.carry_out(actions)
@@ -60,6 +64,8 @@ class FieldEffects:
         for item, pieces in actions.ends:
             self._end(item, self._active.innermost(item, [i for i, _ in actions.ends], pieces))
         self._rigid.set_forcing(forcing + Forcing(hands))
+        if self._deformable is not None:
+            self._deformable.set_acceleration(actions.forcing.get(VERTICES, Forcing()).linear)
         return [(item.name, own) for item, own in actions.acting]
 
     def fire_impact_cues(self, number: int, impacts: Impacts) -> None:
@@ -85,6 +91,8 @@ class FieldEffects:
         )
         for blow in actions.blows:
             self._change_velocity(blow.changes.get(PIECES, Forcing()))
+            if self._deformable is not None:
+                self._deformable.change_velocity(blow.changes.get(VERTICES, Forcing()).linear)
         if actions.displaced is not None:
             self._change_velocity(actions.displaced)
 

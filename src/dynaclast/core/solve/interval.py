@@ -153,6 +153,31 @@ def _detect(
     return True
 
 
+@kernel(inline=True)
+def _detect_again(
+    scene: Scene,
+    bodies: Bodies,
+    cache: ContactCache,
+    pairs: Pairs,
+    points: ContactPoints,
+    solver: ConstraintSet,
+    scratch: IntervalScratch,
+    step: int,
+    count: int,
+) -> int:
+    """Detect so many stale contacts anew before a substep; returns 1 where there are new ones."""
+    settings, world, stale, rigid = scene.settings, scratch.world, solver.stale, scratch.rigid
+    span = Span(np.int64(step), settings.interval * (1.0 - step / settings.substeps))
+    had = solver.counts[CONTACTS]
+    for x in range(0, count, BLOCK):
+        last = min(x + BLOCK, count)
+        prepare_redetection(solver, x, last, bodies, cache, span.number, rigid.inertia_at, scratch.detection.matrix)
+        which = stale.entry[x:last]
+        find_contacts(scene, bodies, cache, pairs, which, span, world, points, scratch.detection)
+        build_constraints(scene, bodies, cache, which, points, solver, np.int64(x), scratch.arms)
+    return np.int64(solver.counts[CONTACTS] > had)  # type: ignore[return-value]
+
+
 @kernel
 def run_interval(
     scene: Scene,
@@ -177,25 +202,18 @@ def run_interval(
     if numbers[UNTIL] == Stage.SOLVE:
         tied.active[0] = 0
         return
-    settings, world, stale, rigid = scene.settings, scratch.world, solver.stale, scratch.rigid
+    settings, world, rigid = scene.settings, scratch.world, scratch.rigid
     gather_joints(tied, bodies)
     numbers[AWAKE] = _find_awake(bodies.assemblies, rigid.awake)
     awake = rigid.awake[: numbers[AWAKE]]
     # not literals: the substeps would be compiled once more for them
     step, count, regroup = np.int64(0), np.int64(0), np.int64(1)
+    end = np.int64(settings.substeps)
     world.placed_at[:] = 0
     rigid.inertia_at[:] = 0
     while True:
-        step, count = run_substeps(settings, bodies, solver, tied, awake, step, count, regroup, rigid)
+        step, count = run_substeps(settings, bodies, solver, tied, awake, step, end, count, regroup, rigid)
         if count == 0:
             break
-        span = Span(np.int64(step), settings.interval * (1.0 - step / settings.substeps))
-        had = solver.counts[CONTACTS]
-        for x in range(0, count, BLOCK):
-            last = min(x + BLOCK, count)
-            prepare_redetection(solver, x, last, bodies, cache, span.number, rigid.inertia_at, scratch.detection.matrix)
-            which = stale.entry[x:last]
-            find_contacts(scene, bodies, cache, pairs, which, span, world, points, scratch.detection)
-            build_constraints(scene, bodies, cache, which, points, solver, np.int64(x), scratch.arms)
-        regroup = np.int64(solver.counts[CONTACTS] > had)
+        regroup = _detect_again(scene, bodies, cache, pairs, points, solver, scratch, step, count)
     numbers[STAGE] = Stage.DONE

@@ -35,3 +35,22 @@ class Limits:
                     self._said.add((body, what))
                     name, value = model.body_names[body], round(float(now), 3)
                     self._log.add("limit", body=name, pieces=[int(slot)], what=what, value=value, limit=limit)
+        self._slow_vertices()
+
+    def _slow_vertices(self) -> None:
+        """The same of vertices of deformable bodies."""
+        deformables, limit = self._model.deformables, self._model.speed_limit
+        if deformables is None:
+            return
+        velocity = self._state.vertices.velocity
+        speed = np.linalg.norm(velocity, axis=1)
+        fast = np.flatnonzero(speed > limit)
+        velocity[fast] *= (limit / speed[fast])[:, None]
+        of = deformables.elements.vertices.body
+        for b in np.unique(of[fast]):
+            own, name = fast[of[fast] == b], deformables.names[b]
+            if (-1 - int(b), "speed") in self._said:
+                continue
+            self._said.add((-1 - int(b), "speed"))
+            value = round(float(speed[own].max()), 3)
+            self._log.add("limit", body=name, vertices=len(own), what="speed", value=value, limit=limit)

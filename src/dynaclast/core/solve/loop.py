@@ -14,8 +14,10 @@ from typing import Any, Protocol
 import numpy as np
 
 from ..document import Shot
+from ..fields import PIECES, VERTICES
 from .bonds import Bonds
 from .control import RECORD, Control, Hands, Recording, record, recording_of, written_in
+from .deformable.run import DeformableRun
 from .events import EventLog
 from .field_actions import ActiveFields
 from .field_effects import FieldEffects
@@ -49,8 +51,9 @@ class Run:
         model = with_own_columns(model)
         self.model, self.state = model, state
         self.log = EventLog(model, state)
-        self.rigid = RigidRun(model, state)
-        self.matter: list[Matter] = [self.rigid]
+        self.deformable = DeformableRun(model.deformables, model, state) if model.deformables else None
+        self.rigid = RigidRun(model, state, self.deformable)
+        self.matter: list[Matter] = [m for m in (self.rigid, self.deformable) if m is not None]
         self.bonds = Bonds(model, state, self.rigid, self.log)
         self.releases = Releases(model, state, self.rigid, self.bonds, self.log)
         self.tie_breaks = TieBreaks(model, state, self.rigid, self.log)
@@ -71,7 +74,15 @@ class Run:
         self.shot = shot
         self.active_fields = ActiveFields(shot, model, state)
         self.fields = FieldEffects(
-            self.active_fields, model, state, self.rigid, self.bonds, self.load_paths, self.releases, self.log
+            self.active_fields,
+            model,
+            state,
+            self.rigid,
+            self.deformable,
+            self.bonds,
+            self.load_paths,
+            self.releases,
+            self.log,
         )
         self.maps = RunMaps(shot, model, state)
         self.channels.read(shot)
@@ -138,11 +149,14 @@ class Run:
 
     def _more_arrays(self) -> dict[str, np.ndarray]:
         """More numbers of every piece at the end of the frame."""
-        out: dict[str, np.ndarray] = {}
+        out: dict[str, np.ndarray] = {} if self.deformable is None else self.deformable.drawn_points()
         if self.load_paths.followed:
             out["load"] = self.load_paths.piece_share().astype(np.float32)
         if self.shot.fields:
-            out["acted"] = self.active_fields.take_acted()
+            acted = self.active_fields.take_acted()
+            out["acted"] = acted[PIECES]
+            if self.deformable is not None:
+                out |= self.deformable.drawn_bits("acted", acted[VERTICES])
         return out | self.maps.at(self.state.frame / self.model.fps)
 
     # --------------------------------------------------------------------------- intervals
@@ -159,7 +173,7 @@ class Run:
             rigid.wake_joined()
             if not self._active():
                 return False
-            before = copied((state.assemblies, state.contact_cache)) if can_break or waiting else None
+            before = copied(self._moving()) if can_break or waiting else None
             awake = rigid.solve()
             if before is None:
                 break
@@ -181,12 +195,21 @@ class Run:
         self.limits.apply(awake)
         self.tie_breaks.break_overloaded()
         rigid.fall_asleep(awake)
+        if self.deformable is not None:
+            self.tie_breaks.break_vertex_ties(self.deformable)
+            self.deformable.wake_pressed()
+            self.deformable.end_interval()
         return True
+
+    def _moving(self) -> tuple[Any, ...]:
+        """What an interval changes, the contact cache last."""
+        state = self.state
+        return state.assemblies, state.vertices, state.touching, state.deformables, state.contact_cache
 
     def _take_back(self, before: tuple[Any, Any]) -> None:
         """To the start of an interval that is to be solved again."""
-        assemblies, self.state.contact_cache = before
-        put_back(self.state.assemblies, assemblies)
+        *moving, self.state.contact_cache = before
+        put_back(self._moving()[:-1], tuple(moving))
 
 
 def frames(

@@ -17,6 +17,7 @@ from ..arrays import Array, Flag, Flags, Index, Int, Int2, Mat2x3, Mat3, Scalar,
 from ..document import Channel
 from ..geometry.tree import MeshDistance
 from ..timeline.drive import Drive
+from .deformable.model import DeformableModel
 
 
 class Hold(IntEnum):
@@ -242,6 +243,7 @@ class Model:
     surfaces               : meshes that fields ask about, at the opening pose in the world, by name
     target_names           : of each body, its own name or its group's: what a field's targets name
     channels               : numbers of bodies over time, each with its body
+    deformables            : cloth, soft bodies and ropes; None where there are none
     """
 
     body_names: list[str]
@@ -269,6 +271,7 @@ class Model:
     surfaces: dict[str, MeshDistance]
     target_names: list[str]
     channels: list[tuple[int, Channel]]
+    deformables: DeformableModel | None = None
 
     @property
     def piece_count(self) -> int:
@@ -281,7 +284,8 @@ class Model:
     def piece_reach(self) -> Array:
         """Farthest surface point of each piece from its centre of mass (P,) [m]."""
         out = np.zeros(self.piece_count)
-        np.maximum.at(out, self.hulls.piece, self.hulls.bound)
+        if len(out):
+            np.maximum.at(out, self.hulls.piece, self.hulls.bound)
         return out
 
 

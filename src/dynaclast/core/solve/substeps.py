@@ -26,11 +26,12 @@ def run_substeps(
     tied: Joints,
     awake: Index,
     first: int,
+    last: int,
     stale: int,
     regroup: int,
     scratch: RigidScratch,
 ) -> tuple[int, int]:
-    """Substeps from ``first`` on, until contacts want to be detected anew or the interval ends.
+    """Substeps ``first`` to ``last``, until contacts want to be detected anew.
 
     awake   : (n,) int64, slots of assemblies that are awake
     stale   : int, how many stale contacts were detected anew before
@@ -39,7 +40,7 @@ def run_substeps(
     """
     h = settings.interval / settings.substeps
     begin_interval(settings, bodies, solver, tied, awake, first, stale, regroup, scratch)
-    for step in range(first, settings.substeps):
+    for step in range(first, last):
         begin_substep(settings, bodies, solver, tied, awake, step, h, scratch)
         solve_velocities(settings, bodies, solver, tied, step, h, scratch)
         end_substep(settings, bodies, solver, tied, awake, h, scratch)
@@ -47,4 +48,4 @@ def run_substeps(
             found = find_stale(solver, bodies, h)
             if found:
                 return step + 1, found
-    return np.int64(settings.substeps), 0  # type: ignore[return-value]
+    return np.int64(last), 0  # type: ignore[return-value]

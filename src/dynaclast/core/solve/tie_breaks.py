@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from .deformable.run import DeformableRun
 from .events import EventLog, kilonewtons
 from .model import Model
 from .rigid.run import RigidRun
@@ -15,6 +16,20 @@ class TieBreaks:
 
     def __init__(self, model: Model, state: State, rigid: RigidRun, log: EventLog) -> None:
         self._model, self._state, self._rigid, self._log = model, state, rigid, log
+
+    def break_vertex_ties(self, deformable: DeformableRun) -> None:
+        """The same of ties with an end on a deformable body."""
+        for k, load in deformable.overloaded():
+            self._state.vertex_tie_broken[k] = 1
+            tie, ends = deformable.deformables.ties[k], deformable.deformables.elements.ties
+            self._log.add(
+                "tie_broken",
+                tie=tie.name,
+                bodies=[name for name in (tie.body, tie.to) if name is not None],
+                pieces=[int(p) for p in ends.piece[k] if p >= 0],
+                load=kilonewtons(load),
+                strength=kilonewtons(ends.strength[k]),
+            )
 
     def break_overloaded(self) -> None:
         """Part the ties that bore more than they can in this interval."""

@@ -111,6 +111,11 @@ def build_model(
         float(ground.bounce),
     )
     ties, tie_names, uncollided = tie_table(shot, built, body_first)
+    deformables = None
+    if any(b.deforms for b in shot.bodies):
+        from .deformables import build_deformables  # what it works with takes a while to load
+
+        deformables = build_deformables(shot, built, body_first, resolve, settings.interval, substeps)
     return Model(
         body_names=[b.name for b in shot.bodies],
         body_first=body_first,
@@ -137,6 +142,7 @@ def build_model(
         surfaces=surfaces_of(shot, built),
         target_names=[b.column for b in shot.bodies],
         channels=[(b, channel) for b, body in enumerate(shot.bodies) for channel in body.channels],
+        deformables=deformables,
     )
 
 
@@ -148,6 +154,8 @@ def _hulls(shot: Shot, based: list[Pieces], body_first: Index, resolve: Resolve)
     shop = HullShop(resolve)
     bodies = sorted(zip(shot.bodies, based, body_first, strict=False), key=lambda x: x[0].collision == "exact")
     for body, pieces, first in bodies:
+        if body.deforms:
+            continue
         own, of_piece = shop.of(body, pieces)
         hulls.extend(own)
         owner.extend(int(first) + p for p in of_piece)

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import numpy as np
 
-from ...arrays import Index
+from ...arrays import Index, allocate
+from ..deformable.model import DeformableModel
 from ..model import Model, Motion
 from ..rigid.assemblies import first_assemblies
-from ..state import Assemblies, State
+from ..state import NOTHING, Assemblies, DeformableBodies, State, Touching, Vertices
 
 
 def opening_state(model: Model) -> State:
@@ -22,7 +23,7 @@ def opening_state(model: Model) -> State:
     _turn_about_body(model, piece_assembly, asm)
     count = len(model.bonds.strength)
     ties = len(model.ties.kind)
-    return State(
+    state = State(
         0,
         piece_assembly,
         asm,
@@ -32,6 +33,20 @@ def opening_state(model: Model) -> State:
         np.zeros(ties, np.uint8),
         np.zeros((ties, 8)),
     )
+    if model.deformables is not None:
+        state.vertices, state.touching, state.deformables = opening_vertices(model.deformables)
+        state.vertex_tie_broken = np.zeros(len(model.deformables.ties), np.uint8)
+    return state
+
+
+def opening_vertices(deformables: DeformableModel) -> tuple[Vertices, Touching, DeformableBodies]:
+    """Deformable bodies at frame 0, touching nothing."""
+    vertices = allocate(Vertices, deformables.count)
+    vertices.position[:] = vertices.dwell[:] = deformables.elements.vertices.start
+    vertices.velocity[:] = deformables.start_velocity
+    touching = allocate(Touching, len(deformables.elements.points.radius))
+    touching.shape[:], touching.face[:] = NOTHING, -1
+    return vertices, touching, allocate(DeformableBodies, len(deformables.names))
 
 
 def _turn_about_body(model: Model, piece_assembly: Index, asm: Assemblies) -> None:

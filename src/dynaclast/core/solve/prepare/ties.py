@@ -25,9 +25,12 @@ def nearest_piece(body: Body, pieces: Pieces, point: Array) -> int:
 
 
 def tie_table(shot: Shot, built: list[Pieces], body_first: Index) -> tuple[TieTable, list[str], Index]:
-    """The ties that are on, their names, and the pairs of bodies (N, 2) they keep from touching."""
+    """The ties that are on between rigid bodies, or one and the world, their names, and the pairs of bodies (N, 2) they
+    keep from touching.
+    """
     number = {body.name: b for b, body in enumerate(shot.bodies)}
-    use = [t for t in shot.ties if t.on]
+    deforms = {body.name for body in shot.bodies if body.deforms}
+    use = [t for t in shot.ties if t.on and not {t.body, t.to} & deforms]  # others are ties of vertices
     table = allocate(TieTable, len(use))
     table.piece[:] = -1
     table.axis[:] = (0.0, 1.0, 0.0)

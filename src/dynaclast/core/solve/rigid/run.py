@@ -8,6 +8,8 @@ import numpy as np
 
 from ...arrays import Array, Index, allocate
 from ...fields import Forcing
+from ..coupled import run_coupled_interval
+from ..deformable.run import DeformableRun
 from ..frame import piece_positions
 from ..interval import (
     AWAKE,
@@ -43,8 +45,9 @@ class RigidRun:
     Scratch holds nothing a step needs from the one before; everything that must survive is in the State.
     """
 
-    def __init__(self, model: Model, state: State) -> None:
-        self.model, self.state = model, state
+    def __init__(self, model: Model, state: State, beside: DeformableRun | None = None) -> None:
+        """beside: deformable bodies that intervals are solved with."""
+        self.model, self.state, self._beside = model, state, beside
         self.scene, self.bodies, self.tied = scene_of(model, state), bodies_of(state), joints_of(model, state)
         slots = model.piece_count + 1
         self._scratch = make_interval_scratch(model, piece_positions(model, state)[model.hulls.piece])
@@ -157,6 +160,8 @@ class RigidRun:
         that are awake.
         """
         state, numbers = self.state, self._numbers
+        if self._beside is not None:
+            self._beside.begin_interval(self.scene, self.bodies)
         # by assembly: what hangs together may have changed since the interval was solved last
         self.bodies.acceleration[:], self.bodies.angular_acceleration[:] = self.gather(self.forcing)
         numbers[STAGE], numbers[UNTIL] = stage, until
@@ -164,18 +169,14 @@ class RigidRun:
         while True:
             self._make_room()
             numbers[CAPACITY] = self._room
-            run_interval(
-                self.scene,
-                self.bodies,
-                self._cache,
-                self._pairing,
-                self._pairs,
-                self._points,
-                self.constraints,
-                self.tied,
-                self._scratch,
-                numbers,
-            )
+            parts = (self._cache, self._pairing, self._pairs, self._points, self.constraints, self.tied, self._scratch)
+            if self._beside is None:
+                run_interval(self.scene, self.bodies, *parts, numbers)
+            else:
+                beside = self._beside
+                run_coupled_interval(
+                    self.scene, self.bodies, *parts, numbers, beside.parts, state.vertex_tie_broken, beside.every
+                )
             used: list[Any] = [x[: numbers[ENTRIES]] for x in self._cache]
             state.contact_cache = ContactCache(*used)
             self._all_moved = False

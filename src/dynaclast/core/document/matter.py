@@ -1,0 +1,69 @@
+"""What a body is made of for the solver: rigid, cloth, soft or rope, and what holds or draws its vertices."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from .base import Name, NotNegative, Part, Positive
+from .falloffs import StillFalloff
+
+
+class RigidMatter(Part):
+    """Pieces that keep their shape."""
+
+    kind: Literal["rigid"] = "rigid"
+
+
+class ClothMatter(Part):
+    """A sheet: the triangles of the body's mesh, open or closed."""
+
+    kind: Literal["cloth"] = "cloth"
+    weight: Positive = Field(0.3, le=1000, description="[kg/m2]")
+    thickness: Positive = Field(0.001, le=1, description="that contacts keep [m]")
+    stretch: Positive = Field(50.0, le=1e6, description="stiffness along both threads [kN/m]")
+    shear: Positive = Field(10.0, le=1e6, description="stiffness against shear [kN/m]")
+    bending: NotNegative = Field(1e-4, le=1e5, description="bending stiffness [N m]")
+    damping: NotNegative = Field(0.0, le=1, description="time in which stretching is slowed down [s]")
+    folds: bool = Field(True, description="whether it meets itself")
+
+
+class SoftMatter(Part):
+    """A solid that deforms: a lattice of cubes carries the body's mesh, which must be closed."""
+
+    kind: Literal["soft"] = "soft"
+    young: Positive = Field(1000.0, le=1e9, description="Young's modulus [kN/m2]")
+    poisson: float = Field(0.4, ge=0, le=0.49, description="Poisson's ratio")
+    damping: NotNegative = Field(0.0, le=1, description="time in which deforming is slowed down [s]")
+    detail: int = Field(10, ge=1, le=100, description="cubes along the longest side")
+    folds: bool = Field(False, description="whether it meets itself")
+
+
+class RopeMatter(Part):
+    """A line, or the edges of a mesh: round, as dense as the body's material."""
+
+    kind: Literal["rope"] = "rope"
+    radius: Positive = Field(0.01, le=10, description="[m]")
+    young: Positive = Field(1e6, le=1e9, description="Young's modulus of its section [kN/m2]")
+    bending: NotNegative = Field(0.0, le=1e9, description="bending stiffness [N m2]; a limp rope has none")
+    damping: NotNegative = Field(0.0, le=1, description="time in which stretching is slowed down [s]")
+    folds: bool = Field(True, description="whether it meets itself")
+
+
+Matter = Annotated[RigidMatter | ClothMatter | SoftMatter | RopeMatter, Field(discriminator="kind")]
+
+
+class Pins(Part):
+    """Vertices that stay where they are, or ride on a body."""
+
+    reach: StillFalloff = Field(description="in the world at the start")
+    cut: float = Field(0.5, gt=0, le=1, description="vertices where the value is at least this are pinned")
+    to: Name | None = Field(None, description="the body they ride on, at its nearest piece; without it, the world")
+
+
+class Recall(Part):
+    """A weighted pull back to where a vertex was at the start, without swinging."""
+
+    reach: StillFalloff = Field(description="in the world at the start: the value is the weight")
+    rate: Positive = Field(2.0, le=1000, description="where the value is 1, what is away comes back at this rate [1/s]")

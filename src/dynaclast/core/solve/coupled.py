@@ -1,0 +1,75 @@
+"""An interval of rigid and deformable bodies together.
+
+The order is that of ``interval.run_interval``. Before the first of every few substeps, deformable bodies take a step
+with the assemblies that they touch or are tied to, where these would go by themselves; what assemblies get of it is
+added to their velocities substep by substep, before their own contacts, which so have the last word.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ..arrays import Flags, Index
+from ..kernels import kernel
+from .deformable.step import Deformables, step_deformables
+from .interval import AWAKE, STAGE, UNTIL, IntervalScratch, Stage, _detect, _detect_again, _find_awake
+from .rigid.constraints import ConstraintSet
+from .rigid.contact_cache import Pairing, Pairs
+from .rigid.detection import ContactPoints
+from .rigid.groups import Bodies, Scene
+from .rigid.joints import Joints, gather_joints
+from .state import ContactCache
+from .substeps import run_substeps
+
+
+@kernel
+def run_coupled_interval(
+    scene: Scene,
+    bodies: Bodies,
+    cache: ContactCache,
+    pairing: Pairing,
+    pairs: Pairs,
+    points: ContactPoints,
+    solver: ConstraintSet,
+    tied: Joints,
+    scratch: IntervalScratch,
+    numbers: Index,
+    deformables: Deformables,
+    tie_broken: Flags,
+    every: int,
+) -> None:
+    """As ``run_interval``, with deformable bodies.
+
+    tie_broken : (X,) uint8, of ties of vertices
+    every      : int, substeps in a step of deformable bodies
+    """
+    if not _detect(scene, bodies, cache, pairing, pairs, points, solver, scratch, numbers):
+        return
+    if numbers[UNTIL] == Stage.SOLVE:
+        tied.active[0] = 0
+        return
+    settings, world, rigid, asm = scene.settings, scratch.world, scratch.rigid, bodies.assemblies
+    gather_joints(tied, bodies)
+    numbers[AWAKE] = _find_awake(asm, rigid.awake)
+    awake = rigid.awake[: numbers[AWAKE]]
+    step, count, regroup = np.int64(0), np.int64(0), np.int64(1)
+    world.placed_at[:] = 0
+    rigid.inertia_at[:] = 0
+    h = settings.interval / settings.substeps
+    given, slots = deformables.scratch.given, deformables.slots
+    for number in range(settings.substeps):
+        if number % every == 0:
+            step_deformables(
+                deformables, scene.hulls, scene.pieces, bodies, settings, tie_broken, h * every, int(number == 0)
+            )
+        for k in range(slots.used[0]):
+            a = slots.slot[k]
+            for c in range(3):
+                asm.velocity[a, c] += h * given[a, c]
+                asm.angular_velocity[a, c] += h * given[a, 3 + c]
+        end = np.int64(number + 1)
+        step, count = run_substeps(settings, bodies, solver, tied, awake, step, end, count, regroup, rigid)
+        regroup = np.int64(0)
+        if count:
+            regroup = _detect_again(scene, bodies, cache, pairs, points, solver, scratch, step, count)
+    numbers[STAGE] = Stage.DONE

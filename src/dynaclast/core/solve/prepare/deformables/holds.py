@@ -1,0 +1,47 @@
+"""What holds vertices from the start, and what draws them back to it: pins, anchors, recall."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ....arrays import Index
+from ....document import AnchorEffect, Body, Shot
+from ....errors import InputError
+from ....falloff import EvaluationContext, value
+from ....fields.base import among
+from ....fields.pose import pose_of
+from ....fracture.pieces import Pieces
+from ....timeline.channels import shared_at
+from ..ties import nearest_piece
+from .part import Part
+
+
+def hold(shot: Shot, body: Body, part: Part, built: list[Pieces], body_first: Index) -> None:
+    """Pins and recall of a body."""
+    evaluation = EvaluationContext(fps=float(shot.timing.fps), shared=shared_at(shot.falloffs, 0.0))
+    names = {b.name: k for k, b in enumerate(shot.bodies)}
+    for k, pins in enumerate(body.pins):
+        own = value(pins.reach, part.x, evaluation) >= pins.cut
+        if not own.any():
+            raise InputError(
+                f"these pins of {body.name} hold no vertex; move their reach or widen it",
+                where=f"{body.name}.pins[{k}]",
+            )
+        own &= ~part.pinned
+        part.pinned |= own
+        if pins.to is not None:
+            b = names[pins.to]
+            for i in np.flatnonzero(own):
+                part.carried_by[i] = body_first[b] + nearest_piece(shot.bodies[b], built[b], part.x[i])
+    for item in shot.fields:
+        if item.on and isinstance(item.effect, AnchorEffect) and among(item.targets, [body.column])[0]:
+            own = (
+                value(item.reach, pose_of(item, evaluation).to_document(part.x), evaluation) >= item.effect.cut
+            ) & ~part.pinned
+            part.pinned |= own
+            if item.effect.carrier is not None:
+                b = names[item.effect.carrier]
+                for i in np.flatnonzero(own):
+                    part.carried_by[i] = body_first[b] + nearest_piece(shot.bodies[b], built[b], part.x[i])
+    for pull in body.recall:
+        part.recall = np.maximum(part.recall, pull.rate * value(pull.reach, part.x, evaluation))

@@ -1,0 +1,64 @@
+"""Small cloth, soft and rope bodies that tests build on, and kernels of theirs that Python can call."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from dynaclast.core.document import Shot
+from dynaclast.core.solve.frame import Frame
+from dynaclast.core.solve.loop import Run
+from dynaclast.core.solve.prepare import prepare
+from shots import reach_sphere
+
+EVERYWHERE = {"layers": [{"shape": {"kind": "everywhere"}}]}
+
+
+def pin(*at: float, reach: float = 1e-3, **more: Any) -> dict[str, Any]:
+    return {"reach": reach_sphere(tuple(at), reach), **more}  # type: ignore[arg-type]
+
+
+def cloth(
+    name: str, at: tuple[float, float, float], size: tuple[float, float], cells: tuple[int, int], **more: Any
+) -> dict[str, Any]:
+    matter = {"kind": "cloth", "folds": False} | more.pop("matter", {})
+    shape = {"kind": "sheet", "size": list(size), "divisions": list(cells)}
+    return {"name": name, "matter": matter, "shape": shape, "place": {"position": list(at)}} | more
+
+
+def rope(name: str, *points: tuple[float, float, float], segments: int = 20, **more: Any) -> dict[str, Any]:
+    matter = {"kind": "rope"} | more.pop("matter", {})
+    return {
+        "name": name,
+        "matter": matter,
+        "shape": {"kind": "line", "points": [list(p) for p in points], "segments": segments},
+    } | more
+
+
+def soft(name: str, at: tuple[float, float, float], size: tuple[float, float, float], **more: Any) -> dict[str, Any]:
+    matter = {"kind": "soft", "detail": 4} | more.pop("matter", {})
+    material = {"density": 1000.0} | more.pop("material", {})
+    shape = {"kind": "box", "size": list(size)}
+    return {
+        "name": name,
+        "matter": matter,
+        "shape": shape,
+        "place": {"position": list(at)},
+        "material": material,
+    } | more
+
+
+def started(shot: Shot) -> Run:
+    ready = prepare(shot)
+    return Run(ready.shot, ready.model, ready.state)
+
+
+def frames_of(shot: Shot) -> list[Frame]:
+    run = started(shot)
+    return [run.opening(), *(run.advance() for _ in range(shot.timing.frames))]
+
+
+def points(frames: list[Frame], name: str) -> np.ndarray:
+    """(F, V, 3) float64 [m]."""
+    return np.array([f.arrays[f"points/{name}"] for f in frames], float)
