@@ -13,7 +13,7 @@ from .core.document import Shot
 from .core.errors import InputError
 from .core.formats.frames import Baked, read_baked, write_frames
 from .core.formats.write.scene import export_scene
-from .core.fracture.build import build_pieces, content_key
+from .core.fracture.build import Resolve, build_pieces, content_key, no_files
 from .core.fracture.pieces import Pieces
 from .core.layout import written_out
 
@@ -34,8 +34,11 @@ def usd_layer(data: bytes, kind: str) -> Iterator[Any]:
 ENDINGS = (".usdc", ".usda", ".usd", ".glb", ".npz")
 
 
-def write_scene(shot: Shot, built: list[Pieces], baked: Baked, to: Path) -> None:
-    """Write a bake in the format of ``to``'s ending. Raises InputError for an ending we do not write."""
+def write_scene(shot: Shot, built: list[Pieces], baked: Baked, to: Path, resolve: Resolve = no_files) -> None:
+    """Write a bake in the format of ``to``'s ending. Raises InputError for an ending we do not write.
+
+    resolve : gives meshes that the shot only refers to
+    """
     ending = to.suffix.lower()
     if ending not in ENDINGS:
         raise InputError(f"'{to.name}': write one of {', '.join(ENDINGS)}", where="--to")
@@ -44,7 +47,7 @@ def write_scene(shot: Shot, built: list[Pieces], baked: Baked, to: Path) -> None
     if ending == ".npz":
         to.write_bytes(write_frames(baked))
         return
-    scene = export_scene(shot, built, baked)
+    scene = export_scene(shot, built, baked, resolve)
     if ending == ".glb":
         from .core.formats.write.glb import write_glb
 

@@ -15,12 +15,14 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from pxr import Usd, UsdGeom
 
+from deforming import cloth, pin, rope
 from dynaclast.core.bake import bake
 from dynaclast.core.document import Shot, parse
 from dynaclast.jobs import take
 from dynaclast.jobs.take import run_bake
-from dynaclast.jobs.take_export import baked_take
+from dynaclast.jobs.take_export import baked_take, export_take
 from dynaclast.mariadb import Database
 from dynaclast.store import shots, takes
 from dynaclast.store.database import Store
@@ -188,3 +190,31 @@ def test_an_error_inside_the_program_is_said_in_one_short_line(
     said = row_of(store, take_id).message
     assert said.startswith("the bake stopped by an error inside the program: TypeError: incompatible")
     assert len(said) < 200 and said.endswith("...") and "\n" not in said
+
+
+def test_a_take_keeps_the_points_of_cloth_and_ropes_and_exports_them(store: Store, tmp_path: Path) -> None:
+    document = shot(
+        cloth("flag", (0, 3, 0), (1, 1), (4, 4), pins=[pin(-0.5, 3, 0.5), pin(-0.5, 3, -0.5)]),
+        rope("line", (2, 3, 0), (2, 1, 0), segments=6, pins=[pin(2, 3, 0)]),
+        box("crate", (4, 0.5, 0)),
+        frames=6,
+    )
+    take_id = ask(store, document)
+    run_bake(store.url, take_id)
+    assert row_of(store, take_id).status == "done"
+    _, _, baked = baked_take(store, take_id)
+    expected = bake(document)
+    for name in ("points/flag", "points/line", "acted/flag"):
+        if name in expected.maps:
+            assert baked.maps[name].tobytes() == expected.maps[name].tobytes()
+    export_take(take_id, tmp_path / "out.usdc", store)
+    stage = Usd.Stage.Open(str(tmp_path / "out.usdc"))
+    flag = UsdGeom.Mesh(stage.GetPrimAtPath(f"{stage.GetDefaultPrim().GetPath()}/flag/flag"))
+    line = UsdGeom.BasisCurves(stage.GetPrimAtPath(f"{stage.GetDefaultPrim().GetPath()}/line/line"))
+    for shape, name in ((flag, "points/flag"), (line, "points/line")):
+        for frame in (0, 3, 6):
+            found = np.array(shape.GetPointsAttr().Get(frame))
+            assert found == pytest.approx(expected.maps[name][frame], abs=1e-6)
+    assert len(flag.GetFaceVertexIndicesAttr().Get()) == 3 * 32 and list(line.GetWidthsAttr().Get()) == [
+        pytest.approx(0.02)
+    ]

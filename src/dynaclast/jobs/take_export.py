@@ -53,5 +53,6 @@ def export_take(take_id: str, to: Path, store: Store | None = None, cache: Piece
         from ..runtime import running_url
 
         store = Store(running_url())
+    cache = cache or PieceCache(store)
     shot, built, baked = baked_take(store, take_id, cache)
-    write_scene(shot, built, baked, to)
+    write_scene(shot, built, baked, to, cache.resolve)

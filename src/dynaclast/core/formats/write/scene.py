@@ -9,6 +9,8 @@ import numpy as np
 
 from ...arrays import Array
 from ...document import Shot
+from ...fracture.build import Resolve, no_files
+from ...fracture.deforming import deforming_mesh
 from ...fracture.display import drawn, whole_skin
 from ...fracture.pieces import Pieces
 from ...geometry.mesh import TriMesh
@@ -44,6 +46,22 @@ class Swap:
 
 
 @dataclass(frozen=True)
+class ExportDeforming:
+    """A body that deforms.
+
+    faces  : (F, 3) int32; none of a line
+    points : (frames, V, 3) float32, [m], world frame
+    width  : float, [m], of a rope; 0 of what has a surface
+    """
+
+    name: str
+    body: int
+    faces: np.ndarray
+    points: np.ndarray
+    width: float
+
+
+@dataclass(frozen=True)
 class ExportScene:
     """Everything a writer needs.
 
@@ -57,6 +75,7 @@ class ExportScene:
     opacity: list[float]
     pieces: list[ExportPiece]
     swaps: list[Swap]
+    deforming: list[ExportDeforming]
     baked: Baked
     fps: float
 
@@ -100,8 +119,19 @@ def linear_color(text: str) -> tuple[float, float, float]:
     return channel(1), channel(3), channel(5)
 
 
-def export_scene(shot: Shot, built: list[Pieces], baked: Baked) -> ExportScene:
+def export_scene(shot: Shot, built: list[Pieces], baked: Baked, resolve: Resolve = no_files) -> ExportScene:
     """Join a shot, its bodies' pieces and a bake."""
+    deforming = [
+        ExportDeforming(
+            safe_name(body.name),
+            b,
+            deforming_mesh(body, resolve).faces,
+            baked.maps[f"points/{body.name}"],
+            2.0 * getattr(body.matter, "radius", 0.0),
+        )
+        for b, body in enumerate(shot.bodies)
+        if body.deforms
+    ]
     out: list[ExportPiece] = []
     swaps: list[Swap] = []
     for b, (body, solid) in enumerate(zip(shot.bodies, built, strict=True)):
@@ -142,6 +172,7 @@ def export_scene(shot: Shot, built: list[Pieces], baked: Baked) -> ExportScene:
         [b.material.look.opacity for b in shot.bodies],
         out,
         swaps,
+        deforming,
         baked,
         shot.timing.fps,
     )
