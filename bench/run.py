@@ -15,6 +15,7 @@ from typing import Any
 import numpy as np
 
 import scenes
+from deformables import deformables
 from dynaclast.core.document import Body, Falloff, FieldItem, MakeSolid, Shot, parse_json
 from dynaclast.core.falloff import value
 from dynaclast.core.fracture.build import build_pieces, no_files
@@ -346,6 +347,7 @@ BENCHES: dict[str, Callable[[], None]] = {
     "overlap": overlap,
     "unseen": unseen,
     "scans": scans,
+    "deformables": lambda: deformables(say),
 }
 
 if __name__ == "__main__":
