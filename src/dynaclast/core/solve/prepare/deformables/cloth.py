@@ -17,6 +17,7 @@ from .part import Part, placed_at_size
 
 
 def cloth(body: Body, matter: ClothMatter, resolve: Resolve) -> Part:
+    """The triangles of a body's mesh. Raises GeometryError where there is none with an area."""
     mesh = deforming_mesh(body, resolve)
     x, faces = placed_at_size(body, mesh.vertices), mesh.faces
     turn = rotation_matrix(body.place.rotation)
@@ -54,4 +55,5 @@ def cloth(body: Body, matter: ClothMatter, resolve: Resolve) -> Part:
 
 
 def in_plane(axis: Array, normal: Array) -> Array:
+    """An axis (3,) without what of it is along each normal (T, 3)."""
     return axis - (normal @ axis)[:, None] * normal

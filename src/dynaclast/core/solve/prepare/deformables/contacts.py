@@ -17,6 +17,7 @@ MOST_BETWEEN = 40
 
 
 def contact_points(shot: Shot, use: list[int], parts: list[Part], first: Index) -> PointTable:
+    """Points of all parts; use: their bodies in the shot."""
     vertex, weight, radius, ball, edge, held = [], [], [], [], [], []
     counts: list[int] = []
     of = np.full(int(first[-1]), -1, np.int32)

@@ -14,6 +14,7 @@ from .part import Part, placed_at_size
 
 
 def rope(body: Body, matter: RopeMatter, resolve: Resolve) -> Part:
+    """A line, or the edges of a mesh, each once."""
     section = np.pi * matter.radius**2
     mesh = deforming_mesh(body, resolve)
     local, faces = mesh.vertices, mesh.faces

@@ -28,6 +28,10 @@ MOST_SOLUTIONS = 16
 
 
 def soft(body: Body, matter: SoftMatter, resolve: Resolve) -> Part:
+    """Cubes that the body's mesh lies in, each counted by how full it is.
+
+    Raises GeometryError for a mesh that is not a solid, InputError for a lattice that is too large.
+    """
     mesh = deforming_mesh(body, resolve)
     low, high = mesh.bounds()
     side = float((high - low).max()) / matter.detail

@@ -23,6 +23,7 @@ from .part import Part, concatenate
 
 
 def membranes(parts: list[Part], first: Index, pattern: BlockPattern) -> MembraneTable:
+    """Triangles of all parts; first (B + 1,): vertices of each."""
     vertex = np.concatenate([np.zeros((0, 3), int), *(p.triangle + k for p, k in zip(parts, first, strict=False))])
     block = np.stack([block_of(pattern, vertex[:, a], vertex[:, b]) for a, b in ((0, 1), (0, 2), (1, 2))], axis=1)
     return MembraneTable(
@@ -34,6 +35,7 @@ def membranes(parts: list[Part], first: Index, pattern: BlockPattern) -> Membran
 
 
 def curves(parts: list[Part], first: Index) -> CurveTable:
+    """What keeps parts as curved as they are at rest."""
     own = [(p.curves, k) for p, k in zip(parts, first, strict=False) if p.curves is not None]
     face = np.concatenate([np.zeros((0, 3), np.int32), *(c.face + k for c, k in own)]).astype(np.int32)
     still = [p.curves.matrix if p.curves is not None else sparse.csr_matrix((len(p.x), len(p.x))) for p in parts]
@@ -41,6 +43,7 @@ def curves(parts: list[Part], first: Index) -> CurveTable:
 
 
 def segments(parts: list[Part], first: Index, pattern: BlockPattern) -> SegmentTable:
+    """Segments of all parts."""
     vertex = np.concatenate([np.zeros((0, 2), int), *(p.segment + k for p, k in zip(parts, first, strict=False))])
     return SegmentTable(
         vertex.astype(np.int32),
@@ -51,6 +54,7 @@ def segments(parts: list[Part], first: Index, pattern: BlockPattern) -> SegmentT
 
 
 def lattices(parts: list[Part], first: Index) -> LatticeTable:
+    """Cubes of all parts."""
     tets = np.concatenate(
         [np.zeros((0, 4), int), *(p.tets.reshape(-1, 4) + k for p, k in zip(parts, first, strict=False))]
     )
@@ -90,6 +94,7 @@ def factors(parts: list[Part], first: Index, heavy: Array, count: int) -> Factor
 
 
 def carried(parts: list[Part], first: Index) -> Carried:
+    """Vertices that ride on pieces."""
     vertex = np.concatenate(
         [np.zeros(0, int), *(np.flatnonzero(p.carried_by >= 0) + k for p, k in zip(parts, first, strict=False))]
     )
@@ -114,6 +119,7 @@ def sizes(parts: list[Part]) -> Array:
 
 
 def air(parts: list[Part], first: Index) -> AirTable:
+    """Faces and segments that meet the air."""
     face, two_sided, segment, radius = [], [], [], []
     for part, k in zip(parts, first, strict=False):
         own = part.triangle if len(part.triangle) else boundary(part.tets.reshape(-1, 4))
