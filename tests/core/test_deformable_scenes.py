@@ -74,7 +74,7 @@ def test_mixed_scenes_stay_finite_above_the_ground_and_do_not_run_away(seed: int
     got = frames_of(mixed(seed, frames=30, quality=quality))
     for name in ("sheet", "lump", "line"):
         at = points(got, name)
-        assert np.isfinite(at).all() and at[..., 1].min() > -0.02
+        assert np.isfinite(at).all() and at[..., 1].min() > (-0.02 if quality == "standard" else -0.03)
         step = np.linalg.norm(np.diff(at, axis=0), axis=2).max()
         assert step * 24 < 40  # what falls two metres and is blown does not come to more
 

@@ -13,6 +13,7 @@ from ..rigid.sleep import BALANCE, LEAST_GRAVITY, SLEEP_AFTER
 from ..state import State
 from .chain import make_chain_factor
 from .contacts import Near, find_near, make_near
+from .groups import make_groups
 from .meetings import Meeting, find_meetings, make_meeting
 from .model import DeformableModel
 from .step import ROWS, Deformables, StepScratch
@@ -63,6 +64,7 @@ class DeformableRun:
             f(len(d.names) + slots, np.int32),
             f(len(d.names) + slots, np.uint8),
             f((len(d.names) + slots, 4)),
+            f(64 + len(d.names) + slots, np.int32),
         )
         self.parts = Deformables(
             e,
@@ -72,6 +74,7 @@ class DeformableRun:
             make_rows(64),
             make_near(64),
             make_meeting(e, 64, 64),
+            make_groups(len(d.names), slots),
             scratch,
             state.vertices,
             state.touching,
@@ -103,8 +106,12 @@ class DeformableRun:
         found = int(near.found[0])
         room = len(parts.elements.ties.strength) + len(parts.elements.points.radius) + ROWS_EACH * found
         room += int(meeting.counts.sum())
-        rows = parts.rows if room <= len(parts.rows.gap) else make_rows(room + room // 4)
-        self.parts = parts._replace(near=near, meeting=meeting, rows=rows, awake=awake)
+        rows, scratch = parts.rows, parts.scratch
+        if room > len(rows.gap):
+            rows = make_rows(room + room // 4)
+            most = len(rows.gap) + len(self.deformables.names) + len(scratch.given)
+            scratch = scratch._replace(group_of=np.zeros(most, np.int32))
+        self.parts = parts._replace(near=near, meeting=meeting, rows=rows, scratch=scratch, awake=awake)
 
     def _find_meetings(self, awake: Index) -> Meeting:
         """Points, and segments, of deformable bodies that may meet in an interval."""

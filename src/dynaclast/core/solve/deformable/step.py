@@ -21,6 +21,7 @@ from ..rigid.groups import Bodies
 from ..state import NOTHING, Touching, Vertices
 from .bending import add_curves
 from .contacts import Near, carried, edge_rows, ground_rows, hull_rows, passing, place_points
+from .groups import Groups, find_groups
 from .lattice import add_lattice, safe_share, solve_factored
 from .meetings import MET, Meeting, ball_rows, segment_rows
 from .membrane import add_membrane
@@ -30,6 +31,7 @@ from .segments import add_segments
 from .system import (
     MOST_ITERATIONS,
     ROUNDS,
+    Group,
     Matrix,
     Slots,
     Vectors,
@@ -46,21 +48,20 @@ CONTACT_STIFFNESS = 10.0
 """A contact is so many times as stiff as what it holds back."""
 MEETING_STIFFNESS = 20.0
 """What meets deformable matter is so many times as stiff as masses over the square of the step."""
-TIE_STIFFNESS = 100.0
+TIE_STIFFNESS = 10.0
 PUSH_OUT = 0.2
 """Share of a penetration that is taken out in a step."""
 CREEP = 5e-4
 """What is held by friction creeps no faster [m/s]."""
 SOME = 0.05
 """Fewer rows than this share that are otherwise than they were do not matter."""
-ENOUGH = 3e-4
-"""Error of a step that is let be of what is solved by levels [J/kg], in the energy norm; CLOSE of what is else."""
+ENOUGH, ENOUGH_SOFT, ENOUGH_CHAIN = 3e-4, 1e-6, 1e-10
+"""Error of a step that is let be [J/kg], in the energy norm, of what is solved by levels, of lattices, of chains."""
 TOUCHING = 0.2
 """And so much of it where something is touched: what is stopped short goes on as a wave."""
 MOST_NEWTON = 3
 """Steps of Newton's method, of which the first does but where something whips."""
 STRAINED = 0.03
-CLOSE = 1e-10
 
 
 class StepScratch(NamedTuple):
@@ -76,6 +77,7 @@ class StepScratch(NamedTuple):
     pull         : (X,) float64, [N], greatest load of each tie's end in the interval
     numbers      : (4,) int64: rows of the last step, iterations since the start, steps
     matrix3      : (3, 3) float64, scratch; parent, held, total : as keep_momentum
+    group_of     : as find_groups
     """
 
     way: Array
@@ -92,6 +94,7 @@ class StepScratch(NamedTuple):
     parent: Index
     held: Flags
     total: Array
+    group_of: Index
 
 
 ROWS, ITERATIONS, STEPS = range(3)
@@ -108,6 +111,7 @@ class Deformables(NamedTuple):
     rows: Rows
     near: Near
     meeting: Meeting
+    groups: Groups
     scratch: StepScratch
     vertices: Vertices
     touching: Touching
@@ -389,6 +393,35 @@ def _pull_of_rows(d: Deformables, count: int) -> None:
             add_row_force(rows, slots, c, x - f * n[0], y - f * n[1], z - f * n[2], v.b, v.slot_b)
 
 
+@kernel(inline=True)
+def _error_let_be(solver: int) -> float:
+    """Of a body by how it is solved [J/kg]."""
+    if solver == Solver.LEVELS:
+        return ENOUGH
+    return ENOUGH_SOFT if solver == Solver.FACTOR else ENOUGH_CHAIN
+
+
+@kernel(inner=True)
+def _solve_groups(d: Deformables, count: int) -> None:
+    """Solve so many groups, each as closely as it needs."""
+    g, t, table = d.groups, d.elements.bodies, d.elements.vertices
+    for k in range(count):
+        group = Group(
+            g.body[g.body_start[k] : g.body_start[k + 1]],
+            d.rows.order[g.row_start[k] : g.row_start[k + 1]],
+            g.slot[g.slot_start[k] : g.slot_start[k + 1]],
+        )
+        enough = 0.0
+        for b in group.body:
+            for i in range(t.first[b], t.first[b + 1]):
+                enough += table.mass[i] * _error_let_be(t.solver[b])
+        if len(group.row):
+            enough *= TOUCHING
+        d.scratch.numbers[ITERATIONS] += solve_system(
+            d.matrix, t, group, d.rows, d.slots, d.pinned, d.vectors, enough, MOST_ITERATIONS
+        )
+
+
 @kernel(inner=True)
 def _look_again(d: Deformables, count: int, h: float) -> int:
     """Which rows press, and how hard, now that all have moved; for how many that is otherwise than it was."""
@@ -454,7 +487,6 @@ def step_deformables(
     for k in range(d.slots.used[0]):
         s.given[d.slots.slot[k], :] = 0.0
     _assemble(m, e, d.awake, x, h, anew, s.base, v.z)
-    enough = 0.0
     for b in d.awake:
         for i in range(t.first[b], t.first[b + 1]):
             for c in range(3):
@@ -462,7 +494,6 @@ def step_deformables(
                 s.way[i, c] = h * (speed[i, c] + h * gain)
                 s.base[i, c] += e.vertices.heavy[i] * s.way[i, c]
                 v.d[i, c] = h * speed[i, c]
-            enough += e.vertices.mass[i] * (ENOUGH if t.solver[b] == Solver.LEVELS else CLOSE)
             if d.pinned[i]:
                 v.d[i, 0], v.d[i, 1], v.d[i, 2] = 0.0, 0.0, 0.0
                 s.way[i, 0], s.way[i, 1], s.way[i, 2] = 0.0, 0.0, 0.0
@@ -500,15 +531,12 @@ def step_deformables(
     _take_part(d, bodies, settings, count, h)
     _stiffen(d, count)
     _begin_friction(d, count, h)
-    if count:
-        enough *= TOUCHING
+    groups = find_groups(e.vertices, len(t.solver), d.awake, rows, count, d.slots, d.groups, s.group_of)
     for newton in range(MOST_NEWTON):
         for number in range(ROUNDS):
             prepare_preconditioner(m, t, d.awake, rows, count, d.slots, d.pinned)
             _pull_of_rows(d, count)
-            s.numbers[ITERATIONS] += solve_system(
-                m, t, d.awake, rows, count, d.slots, d.pinned, v, enough, MOST_ITERATIONS
-            )
+            _solve_groups(d, groups)
             if count == 0:
                 break
             changed = _look_again(d, count, h)

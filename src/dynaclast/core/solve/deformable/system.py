@@ -153,13 +153,23 @@ def row_stiffness(rows: Rows, c: int, u: float, v: float, w: float) -> tuple[flo
     return along * n[0] + t * u, along * n[1] + t * v, along * n[2] + t * w
 
 
+class Group(NamedTuple):
+    """One system: what rows join.
+
+    body : (n,) int64; row : (m,) int32; slot : (k,) int32, places in Slots
+    """
+
+    body: Index
+    row: Index
+    slot: Index
+
+
 @kernel(inner=True)
 def multiply(
     m: Matrix,
     bodies: BodyTable,
-    awake: Index,
+    group: Group,
     rows: Rows,
-    count: int,
     slots: Slots,
     pinned: Array,
     x: Array,
@@ -167,28 +177,25 @@ def multiply(
     out: Array,
     slot_out: Array,
 ) -> None:
-    """(out, slot_out) = A (x, y), nothing for pinned vertices.
-
-    awake : (n,) int64, deformable bodies; count : int, rows
-    """
-    for b in awake:
+    """(out, slot_out) = A (x, y) of a group, nothing for pinned vertices."""
+    for b in group.body:
         first, last = bodies.first[b], bodies.first[b + 1]
         for i in range(first, last):
             out[i, 0], out[i, 1], out[i, 2] = 0.0, 0.0, 0.0
         add_scalar_product(m.rows, first, last, x, out)
         if bodies.solver[b] != Solver.FACTOR:
             add_block_product(m.pattern, m.blocks, first, last, x, out)
-    for k in range(slots.used[0]):
+    for k in group.slot:
         s, o = slots.mass[k], slots.inertia[k]
         for c in range(3):
             slot_out[k, c] = s * y[k, c]
             slot_out[k, 3 + c] = o[c, 0] * y[k, 3] + o[c, 1] * y[k, 4] + o[c, 2] * y[k, 5]
-    for c in range(count):
+    for c in group.row:
         if rows.active[c]:
             u, v, w = row_motion(rows, slots, c, x, y)
             f, g, h = row_stiffness(rows, c, u, v, w)
             add_row_force(rows, slots, c, f, g, h, out, slot_out)
-    for b in awake:
+    for b in group.body:
         if bodies.pinned[b]:
             for i in range(bodies.first[b], bodies.first[b + 1]):
                 if pinned[i]:
@@ -328,7 +335,7 @@ def build_levels_of(m: Matrix, body: int) -> None:
 def _precondition(
     m: Matrix,
     bodies: BodyTable,
-    awake: Index,
+    group: Group,
     slots: Slots,
     pinned: Array,
     r: Array,
@@ -338,7 +345,7 @@ def _precondition(
 ) -> float:
     """(z, slot_z), roughly A^-1 (r, slot_r). Returns r . z [J]."""
     out = 0.0
-    for b in awake:
+    for b in group.body:
         first, last = bodies.first[b], bodies.first[b + 1]
         if bodies.solver[b] == Solver.CHAIN:
             solve_chain(m.chain, first, last, r, z)
@@ -350,7 +357,7 @@ def _precondition(
             if bodies.pinned[b] and pinned[i]:
                 z[i, 0], z[i, 1], z[i, 2] = 0.0, 0.0, 0.0
             out += r[i, 0] * z[i, 0] + r[i, 1] * z[i, 1] + r[i, 2] * z[i, 2]
-    for k in range(slots.used[0]):
+    for k in group.slot:
         _solve_slot(slots.matrix[k], slot_r[k], slot_z[k])
         for c in range(6):
             out += slot_r[k, c] * slot_z[k, c]
@@ -361,9 +368,8 @@ def _precondition(
 def solve_system(
     m: Matrix,
     bodies: BodyTable,
-    awake: Index,
+    group: Group,
     rows: Rows,
-    count: int,
     slots: Slots,
     pinned: Array,
     v: Vectors,
@@ -377,62 +383,61 @@ def solve_system(
     Returns : iterations
     """
     d, r, z, p, q = v.d, v.r, v.z, v.p, v.q
-    multiply(m, bodies, awake, rows, count, slots, pinned, d, v.slot_d, q, v.slot_q)
-    for b in awake:
+    multiply(m, bodies, group, rows, slots, pinned, d, v.slot_d, q, v.slot_q)
+    for b in group.body:
         for i in range(bodies.first[b], bodies.first[b + 1]):
             free = not (bodies.pinned[b] and pinned[i])
             for c in range(3):
                 r[i, c] = v.b[i, c] - q[i, c] if free else 0.0
                 p[i, c] = 0.0
-    n = slots.used[0]
-    for k in range(n):
+    for k in group.slot:
         for c in range(6):
             v.slot_r[k, c] = v.slot_b[k, c] - v.slot_q[k, c]
             v.slot_p[k, c] = 0.0
     before, least, first_size = 0.0, 0.0, 0.0
     for iteration in range(most):
         size = 0.0
-        for b in awake:
+        for b in group.body:
             for i in range(bodies.first[b], bodies.first[b + 1]):
                 size += r[i, 0] * r[i, 0] + r[i, 1] * r[i, 1] + r[i, 2] * r[i, 2]
-        for k in range(n):
+        for k in group.slot:
             for c in range(6):
                 size += v.slot_r[k, c] * v.slot_r[k, c]
         if iteration == 0:
             first_size = size
         elif size <= DONE * first_size:
             return iteration
-        now = _precondition(m, bodies, awake, slots, pinned, r, z, v.slot_r, v.slot_z)
+        now = _precondition(m, bodies, group, slots, pinned, r, z, v.slot_r, v.slot_z)
         if iteration == 0:
             least = DONE * now
         if now <= least or not now > 0.0:
             return iteration
         beta = now / before if iteration else 0.0
         before = now
-        for b in awake:
+        for b in group.body:
             for i in range(bodies.first[b], bodies.first[b + 1]):
                 for c in range(3):
                     p[i, c] = z[i, c] + beta * p[i, c]
-        for k in range(n):
+        for k in group.slot:
             for c in range(6):
                 v.slot_p[k, c] = v.slot_z[k, c] + beta * v.slot_p[k, c]
-        multiply(m, bodies, awake, rows, count, slots, pinned, p, v.slot_p, q, v.slot_q)
+        multiply(m, bodies, group, rows, slots, pinned, p, v.slot_p, q, v.slot_q)
         along = 0.0
-        for b in awake:
+        for b in group.body:
             for i in range(bodies.first[b], bodies.first[b + 1]):
                 along += p[i, 0] * q[i, 0] + p[i, 1] * q[i, 1] + p[i, 2] * q[i, 2]
-        for k in range(n):
+        for k in group.slot:
             for c in range(6):
                 along += v.slot_p[k, c] * v.slot_q[k, c]
         if not along > 0.0:
             return iteration
         step = now / along
-        for b in awake:
+        for b in group.body:
             for i in range(bodies.first[b], bodies.first[b + 1]):
                 for c in range(3):
                     d[i, c] += step * p[i, c]
                     r[i, c] -= step * q[i, c]
-        for k in range(n):
+        for k in group.slot:
             for c in range(6):
                 v.slot_d[k, c] += step * v.slot_p[k, c]
                 v.slot_r[k, c] -= step * v.slot_q[k, c]

@@ -256,6 +256,7 @@ class Rows(NamedTuple):
     force      : (R,) float64, [N], along the normal, of the last solution
     shape      : (R,) int32, what it touches; face: (R,) int32
     point      : (R,) int32, the point that touches
+    order      : (R,) int32, rows by their groups (groups.py)
     """
 
     vertex: Index
@@ -274,6 +275,7 @@ class Rows(NamedTuple):
     shape: Int
     face: Int
     point: Int
+    order: Int
 
 
 def make_rows(count: int) -> Rows:
@@ -292,6 +294,7 @@ def make_rows(count: int) -> Rows:
         f(count, np.uint8),
         f(count, i),
         f(count),
+        f(count, i),
         f(count, i),
         f(count, i),
         f(count, i),
