@@ -11,7 +11,8 @@ import numpy as np
 
 from ..arrays import Flags, Index
 from ..kernels import kernel
-from .deformable.step import Deformables, step_deformables
+from .deformable.parts import Deformables
+from .deformable.step import step_deformables
 from .interval import AWAKE, STAGE, UNTIL, IntervalScratch, Stage, _detect, _detect_again, _find_awake
 from .rigid.constraints import ConstraintSet
 from .rigid.contact_cache import Pairing, Pairs

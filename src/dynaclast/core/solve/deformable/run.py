@@ -16,7 +16,7 @@ from .contacts import Near, find_near, make_near
 from .groups import make_groups
 from .meetings import Meeting, find_meetings, make_meeting
 from .model import DeformableModel
-from .step import ROWS, Deformables, StepScratch
+from .parts import ROWS, Deformables, StepScratch
 from .system import Matrix, make_slots, make_vectors
 from .tables import make_rows
 

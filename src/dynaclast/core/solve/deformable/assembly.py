@@ -1,0 +1,157 @@
+"""Forces and blocks of all elements of a step, and how far a step can be relied on."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ...arrays import Array, Index
+from ...kernels import kernel
+from .bending import add_curves
+from .lattice import add_lattice, safe_share, solve_factored
+from .membrane import add_membrane
+from .parts import Deformables
+from .pattern import add_block_product, add_scalar_product, complete_rows
+from .segments import add_segments
+from .system import Matrix, build_levels_of
+from .tables import Elements, Solver
+
+STRAINED = 0.03
+
+
+@kernel(inner=True)
+def assemble(m: Matrix, e: Elements, awake: Index, x: Array, h: float, anew: int, force: Array, scratch: Array) -> None:
+    """Forces of elements, and blocks of the matrix; of coarser levels where anew is 1."""
+    t = e.bodies
+    for b in awake:
+        first, last = t.first[b], t.first[b + 1]
+        if t.solver[b] == Solver.FACTOR:
+            continue  # assemble_lattices
+        for i in range(first, last):
+            force[i, 0], force[i, 1], force[i, 2] = 0.0, 0.0, 0.0
+        for k in range(m.pattern.start[first], m.pattern.start[last]):
+            m.blocks[k, :, :] = 0.0
+        damping = 1.0 + t.damping[b] / h
+        add_scalar_product(m.rows, first, last, x, force)  # mass over the square of the step, and bending
+        for i in range(first, last):
+            heavy = m.levels.mass[i]
+            for c in range(3):
+                force[i, c] = heavy * x[i, c] - force[i, c] - e.vertices.recall[i] * (x[i, c] - e.vertices.start[i, c])
+        add_membrane(e.membrane, t.triangle[b], t.triangle[b + 1], x, damping, force, m.blocks)
+        if t.curve[b + 1] > t.curve[b]:
+            add_curves(e.curves, t.curve[b], t.curve[b + 1], first, last, x, force, scratch)
+        add_segments(e.segments, t.segment[b], t.segment[b + 1], x, damping, force, m.blocks)
+        complete_rows(m.pattern, first, last, m.blocks)
+        if anew and t.solver[b] == Solver.LEVELS:
+            build_levels_of(m, b)
+
+
+@kernel(inner=True)
+def strained(d: Deformables) -> bool:
+    """Whether anything got longer in the step by more than STRAINED: it turned too far for what it was taken for."""
+    e, x, way = d.elements, d.vertices.position, d.vectors.d
+    for b in d.awake:
+        for t in range(e.bodies.triangle[b], e.bodies.triangle[b + 1]):
+            for k in range(3):
+                i, j = e.membrane.vertex[t, (k + 1) % 3], e.membrane.vertex[t, (k + 2) % 3]
+                if _longer(x, way, i, j) > STRAINED * np.sqrt(e.membrane.length2[t, k]):
+                    return True
+        for t in range(e.bodies.segment[b], e.bodies.segment[b + 1]):
+            if _longer(x, way, e.segments.vertex[t, 0], e.segments.vertex[t, 1]) > STRAINED * e.segments.length[t]:
+                return True
+    return False
+
+
+@kernel(inline=True)
+def _longer(x: Array, way: Array, i: int, j: int) -> float:
+    """By how much two vertices come apart [m]."""
+    ax, ay, az = x[j, 0] - x[i, 0], x[j, 1] - x[i, 1], x[j, 2] - x[i, 2]
+    bx, by, bz = ax + way[j, 0] - way[i, 0], ay + way[j, 1] - way[i, 1], az + way[j, 2] - way[i, 2]
+    return np.sqrt(bx * bx + by * by + bz * bz) - np.sqrt(ax * ax + ay * ay + az * az)
+
+
+@kernel(inner=True)
+def assemble_again(d: Deformables, h: float) -> None:
+    """A further step of Newton's method for cloth and ropes: linearised where the last one led."""
+    t, v, s, m, e = d.elements.bodies, d.vectors, d.scratch, d.matrix, d.elements
+    for b in d.awake:
+        for i in range(t.first[b], t.first[b + 1]):
+            for c in range(3):
+                v.p[i, c] = d.vertices.position[i, c] + v.d[i, c]
+    assemble(m, e, d.awake, v.p, h, 1, s.base, v.z)
+    for b in d.awake:
+        if t.solver[b] == Solver.FACTOR:
+            continue
+        first, last = t.first[b], t.first[b + 1]
+        for i in range(first, last):
+            heavy, slow = e.vertices.heavy[i], e.vertices.recall_damping[i]
+            for c in range(3):
+                s.base[i, c] += heavy * s.way[i, c] - (heavy + slow) * v.d[i, c]
+        add_scalar_product(m.rows, first, last, v.d, s.base)
+        add_block_product(m.pattern, m.blocks, first, last, v.d, s.base)
+
+
+@kernel(inner=True)
+def assemble_lattices(d: Deformables, h: float) -> None:
+    """Forces of soft bodies where vertices would be with the velocities they have, or nearer to where they will be.
+
+    The constant matrix holds back what deforms, as if it had more mass. So it is not left to one solution where that
+    would show: some come before, and only what is left goes into the system. Not of what touched or was tied to
+    something in the last step: the system knows what holds it, these do not.
+    """
+    t, v, s, m, state = d.elements.bodies, d.vectors, d.scratch, d.matrix, d.vertices
+    for b in d.awake:
+        if t.solver[b] != Solver.FACTOR:
+            continue
+        first, last = t.first[b], t.first[b + 1]
+        most = t.solutions[b]
+        for i in range(first, last):
+            if state.push[i, 0] != 0.0 or state.push[i, 1] != 0.0 or state.push[i, 2] != 0.0:
+                most = 1
+                break
+        for number in range(most):
+            table = d.elements.vertices
+            for i in range(first, last):
+                mass, back, slow = table.heavy[i], table.recall[i], table.recall_damping[i]
+                for c in range(3):
+                    v.p[i, c] = d.vertices.position[i, c] + v.d[i, c]
+                    v.q[i, c] = v.d[i, c] / h
+                    v.r[i, c] = mass * (s.way[i, c] - v.d[i, c]) - slow * v.d[i, c]
+                    v.r[i, c] -= back * (v.p[i, c] - table.start[i, c])
+            add_lattice(d.elements.lattice, t.cell[b], t.cell[b + 1], v.p, v.q, v.r)
+            if number == most - 1:
+                for i in range(first, last):
+                    s.base[i, 0], s.base[i, 1], s.base[i, 2] = v.r[i, 0], v.r[i, 1], v.r[i, 2]
+                add_scalar_product(m.rows, first, last, v.d, s.base)
+                break
+            for i in range(first, last):
+                held = t.pinned[b] and d.pinned[i]
+                for c in range(3):
+                    v.r[i, c] = 0.0 if held else v.r[i, c]
+            solve_factored(m.factor, first, last, v.r, v.z, m.work)
+            for i in range(first, last):
+                for c in range(3):
+                    v.d[i, c] += v.z[i, c]
+
+
+@kernel(inner=True)
+def hold_back(d: Deformables) -> None:
+    """Keep soft bodies from deforming more in a step than it can be relied on; they go on as a whole as they would."""
+    t, v, s, table = d.elements.bodies, d.vectors, d.scratch, d.elements.vertices
+    for b in d.awake:
+        if t.solver[b] != Solver.FACTOR:
+            continue
+        first, last = t.first[b], t.first[b + 1]
+        mean, mass = s.matrix3[0], 0.0
+        mean[0], mean[1], mean[2] = 0.0, 0.0, 0.0
+        for i in range(first, last):
+            for c in range(3):
+                mean[c] += 0.0 if t.pinned[b] else table.mass[i] * v.d[i, c]
+            mass += table.mass[i]
+        for c in range(3):
+            mean[c] /= mass
+        share = safe_share(d.elements.lattice, t.cell[b], t.cell[b + 1], d.vertices.position, v.d, mean, v.p)
+        if share < 1.0:
+            for i in range(first, last):
+                if not (t.pinned[b] and d.pinned[i]):
+                    for c in range(3):
+                        v.d[i, c] = mean[c] + share * (v.d[i, c] - mean[c])

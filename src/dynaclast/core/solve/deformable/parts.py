@@ -1,0 +1,67 @@
+"""All that a step of deformable bodies works with."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+from ...arrays import Array, Flags, Index
+from ..state import Touching, Vertices
+from .contacts import Near
+from .groups import Groups
+from .meetings import Meeting
+from .system import Matrix, Slots, Vectors
+from .tables import Elements, Rows
+
+ROWS, ITERATIONS, STEPS = range(3)
+"""Places in StepScratch.numbers."""
+
+
+class StepScratch(NamedTuple):
+    """Room for a step.
+
+    way          : (N, 3) float64, [m], how vertices would go by themselves
+    acceleration : (N, 3) float64, [m/s2], by fields, the same all through the interval
+    point        : (C, 3) float64, [m], where points are; point_way (C, 3), as way
+    base         : (N, 3) float64, [N], of the system without rows
+    slot_base    : (K, 6) float64
+    given        : (A, 6) float64, [m/s2], [rad/s2], what assemblies get in the step
+    pressed      : (A,) float64, [N], greatest force of a step of the interval on what sleeps
+    pull         : (X,) float64, [N], greatest load of each tie's end in the interval
+    numbers      : (4,) int64: rows of the last step, iterations since the start, steps
+    matrix3      : (3, 3) float64, scratch; parent, held, total : as keep_momentum
+    group_of     : as find_groups
+    """
+
+    way: Array
+    acceleration: Array
+    point: Array
+    point_way: Array
+    base: Array
+    slot_base: Array
+    given: Array
+    pressed: Array
+    pull: Array
+    numbers: Index
+    matrix3: Array
+    parent: Index
+    held: Flags
+    total: Array
+    group_of: Index
+
+
+class Deformables(NamedTuple):
+    """All that a step works with."""
+
+    elements: Elements
+    matrix: Matrix
+    slots: Slots
+    vectors: Vectors
+    rows: Rows
+    near: Near
+    meeting: Meeting
+    groups: Groups
+    scratch: StepScratch
+    vertices: Vertices
+    touching: Touching
+    pinned: Array
+    awake: Index

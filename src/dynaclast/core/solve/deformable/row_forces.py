@@ -1,0 +1,203 @@
+"""How stiff the rows of a step are, what they push with, and which press: ties, contacts, friction."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ...arrays import Array
+from ...kernels import kernel
+from ...kernels.linalg import multiply_rotated, quaternion_to_matrix
+from ..model import PieceTable, Settings
+from ..rigid.groups import Bodies
+from .contacts import carried, passing
+from .meetings import MET
+from .parts import Deformables
+from .system import Matrix, add_row_force, row_motion, row_stiffness
+from .tables import MOST_VERTICES, Rows
+
+CONTACT_STIFFNESS = 10.0
+"""A contact is so many times as stiff as what it holds back."""
+MEETING_STIFFNESS = 20.0
+"""What meets deformable matter is so many times as stiff as masses over the square of the step."""
+TIE_STIFFNESS = 10.0
+PUSH_OUT = 0.2
+"""Share of a penetration that is taken out in a step."""
+CREEP = 5e-4
+"""What is held by friction creeps no faster [m/s]."""
+
+
+@kernel(inner=True)
+def tie_rows(
+    d: Deformables, bodies: Bodies, pieces: PieceTable, h: float, broken: Array, rows: Rows, count: int
+) -> int:
+    """Rows of ties that hold."""
+    ties, x = d.elements.ties, d.vertices.position
+    for t in range(len(ties.strength)):
+        if broken[t]:
+            continue
+        rows.vertex[count, :] = -1
+        rows.weight[count, :] = 0.0
+        rows.slot[count], rows.tie[count], rows.active[count], rows.force[count] = -1, t, 1, 0.0
+        rows.gap[count], rows.friction[count], rows.tangential[count] = 0.0, 0.0, 0.0
+        n, o = rows.normal[count], rows.passing[count]
+        n[0], n[1], n[2] = 0.0, 1.0, 0.0
+        o[0], o[1], o[2] = 0.0, 0.0, 0.0
+        for end in range(2):
+            sign = 1.0 if end == 0 else -1.0
+            i, p = ties.vertex[t, end], ties.piece[t, end]
+            if i >= 0:
+                place = 0 if rows.vertex[count, 0] < 0 else 1
+                rows.vertex[count, place], rows.weight[count, place] = i, sign
+                for c in range(3):
+                    o[c] -= sign * x[i, c]
+            elif p >= 0:
+                a = bodies.piece_assembly[p]
+                px, py, pz = carried(bodies.assemblies, a, ties.point[t, end])
+                o[0] -= sign * px
+                o[1] -= sign * py
+                o[2] -= sign * pz
+                ux, uy, uz, free = passing(bodies, a, h, px, py, pz)
+                if free:  # the other end is a vertex, so that this one is the second
+                    rows.slot[count] = a
+                    c3 = bodies.assemblies.position[a]
+                    rows.arm[count, 0], rows.arm[count, 1], rows.arm[count, 2] = px - c3[0], py - c3[1], pz - c3[2]
+                else:
+                    o[0] -= sign * ux
+                    o[1] -= sign * uy
+                    o[2] -= sign * uz
+            else:
+                for c in range(3):
+                    o[c] -= sign * ties.point[t, end, c]
+        count += 1
+    return count
+
+
+@kernel(inner=True)
+def take_part(d: Deformables, bodies: Bodies, settings: Settings, count: int, h: float) -> None:
+    """The assemblies that rows lead to, and how they would go by themselves."""
+    slots, rows, asm, s = d.slots, d.rows, bodies.assemblies, d.scratch
+    for k in range(slots.used[0]):
+        slots.place[slots.slot[k]] = -1
+    n = 0
+    for c in range(count):
+        a = rows.slot[c]
+        if a < 0:
+            continue
+        if slots.place[a] < 0:
+            slots.place[a], slots.slot[n] = n, a
+            n += 1
+    slots.used[0] = n
+    for k in range(n):
+        a = slots.slot[k]
+        slots.mass[k] = asm.mass[a] / (h * h)
+        quaternion_to_matrix(asm.orientation[a], s.matrix3)
+        for c in range(3):
+            x, y, z = 1.0 if c == 0 else 0.0, 1.0 if c == 1 else 0.0, 1.0 if c == 2 else 0.0
+            u, v, w = multiply_rotated(s.matrix3, asm.inertia[a], x, y, z)
+            o = slots.inertia[k]
+            o[0, c], o[1, c], o[2, c] = u / (h * h), v / (h * h), w / (h * h)
+        y = d.vectors.slot_d[k]
+        for c in range(3):
+            gain = asm.gravity_scale[a] * settings.gravity[c] + bodies.acceleration[a, c]
+            y[c] = h * (asm.velocity[a, c] + h * gain)
+            y[3 + c] = h * (asm.angular_velocity[a, c] + h * bodies.angular_acceleration[a, c])
+        o = slots.inertia[k]
+        for c in range(3):
+            s.slot_base[k, c] = slots.mass[k] * y[c]
+            s.slot_base[k, 3 + c] = o[c, 0] * y[3] + o[c, 1] * y[4] + o[c, 2] * y[5]
+
+
+@kernel(inner=True)
+def _own_stiffness(m: Matrix, i: int) -> float:
+    """How stiffly a vertex is held by its own body [N/m]."""
+    b = m.blocks[m.pattern.diagonal[i]]
+    return m.levels.mass[i] + m.factor.stiffness[i] + (b[0, 0] + b[1, 1] + b[2, 2]) / 3.0
+
+
+@kernel(inner=True)
+def stiffen(d: Deformables, count: int) -> None:
+    """How stiff each row is, and how friction begins."""
+    rows, m = d.rows, d.matrix
+    for c in range(count):
+        own = 0.0
+        for k in range(MOST_VERTICES):
+            i = rows.vertex[c, k]
+            if i >= 0:
+                own += rows.weight[c, k] ** 2 * _own_stiffness(m, i)
+        if rows.tie[c] >= 0:
+            rows.stiffness[c] = TIE_STIFFNESS * own
+            continue
+        if rows.shape[c] <= MET:  # soft enough that what lies in many layers is still solved
+            own = 0.0
+            for k in range(MOST_VERTICES):
+                i = rows.vertex[c, k]
+                if i >= 0:
+                    own += rows.weight[c, k] ** 2 * d.elements.vertices.heavy[i]
+            rows.stiffness[c] = MEETING_STIFFNESS * own
+        else:
+            rows.stiffness[c] = CONTACT_STIFFNESS * own
+        if rows.gap[c] < 0.0:
+            rows.gap[c] *= PUSH_OUT
+
+
+@kernel(inner=True)
+def pull_of_rows(d: Deformables, count: int) -> None:
+    """The right side: that without rows, and what rows push before anything has moved."""
+    v, rows, slots, s, bodies = d.vectors, d.rows, d.slots, d.scratch, d.elements.bodies
+    for b in d.awake:
+        for i in range(bodies.first[b], bodies.first[b + 1]):
+            for c in range(3):
+                v.b[i, c] = s.base[i, c]
+    for k in range(slots.used[0]):
+        for c in range(6):
+            v.slot_b[k, c] = s.slot_base[k, c]
+    for c in range(count):
+        if rows.active[c]:
+            o, n = rows.passing[c], rows.normal[c]
+            x, y, z = row_stiffness(rows, c, o[0], o[1], o[2])
+            f = rows.stiffness[c] * rows.gap[c] if rows.tie[c] < 0 else 0.0
+            add_row_force(rows, slots, c, x - f * n[0], y - f * n[1], z - f * n[2], v.b, v.slot_b)
+
+
+@kernel(inner=True)
+def begin_friction(d: Deformables, count: int, h: float) -> None:
+    """Friction of the first round, by how hard points were pressed in the last step and how far they slipped: so it
+    settles from step to step where it does not within one.
+    """
+    rows = d.rows
+    for c in range(count):
+        if rows.tie[c] >= 0:
+            continue
+        p = rows.point[c]
+        if d.touching.shape[p] == rows.shape[c]:
+            press, slip = d.touching.force[p], d.touching.slip[p]
+        else:
+            press, slip = 0.0, 0.0
+        kt = rows.friction[c] * max(press, 0.0) / max(slip, CREEP * h)
+        rows.tangential[c] = min(kt, rows.stiffness[c])  # as stiff as the contact at most, or iterations do not end
+
+
+@kernel(inner=True)
+def look_again(d: Deformables, count: int, h: float) -> int:
+    """Which rows press, and how hard, now that all have moved; for how many that is otherwise than it was."""
+    rows, v, changed = d.rows, d.vectors, 0
+    for c in range(count):
+        u, w, t = row_motion(rows, d.slots, c, v.d, v.slot_d)
+        o, n = rows.passing[c], rows.normal[c]
+        u, w, t = u - o[0], w - o[1], t - o[2]
+        k = rows.stiffness[c]
+        if rows.tie[c] >= 0:
+            rows.force[c] = k * np.sqrt(u * u + w * w + t * t)
+            continue
+        along = n[0] * u + n[1] * w + n[2] * t
+        gap = rows.gap[c] + along
+        if (gap < 0.0) != (rows.active[c] == 1):
+            rows.active[c] = 1 - rows.active[c]
+            changed += 1
+        rows.force[c] = -k * gap if gap < 0.0 else 0.0
+        slip = np.sqrt(max(u * u + w * w + t * t - along * along, 0.0))
+        kt = min(rows.friction[c] * rows.force[c] / max(slip, CREEP * h), rows.stiffness[c])
+        if rows.active[c] and abs(kt - rows.tangential[c]) > 0.5 * max(kt, rows.tangential[c]):
+            changed += 1
+        rows.tangential[c] = kt
+    return changed

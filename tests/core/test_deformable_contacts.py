@@ -1,0 +1,272 @@
+"""Where points, edges and ropes of deformable bodies meet something, against slow twins; groups of what rows join."""
+
+from __future__ import annotations
+
+from itertools import pairwise
+from typing import Any
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from deforming import cloth, rope, soft, started
+from dynaclast.core.geometry import primitives
+from dynaclast.core.kernels import kernel
+from dynaclast.core.solve.collision import pack_hulls
+from dynaclast.core.solve.deformable.contacts import _cross_hull, _cross_triangle, _edge_across
+from dynaclast.core.solve.deformable.groups import find_groups, make_groups
+from dynaclast.core.solve.deformable.meetings import MET, ball_rows, find_meetings, segment_rows
+from dynaclast.core.solve.deformable.system import make_slots
+from dynaclast.core.solve.deformable.tables import VertexTable, make_rows
+from dynaclast.core.solve.rigid.hulls import Hull, convex_core
+from shots import box, shot
+
+
+@kernel
+def _hull(hulls, radius, known, a, way):  # type: ignore[no-untyped-def]
+    return _cross_hull(hulls, 0, radius, known, a[0], a[1], a[2], way[0], way[1], way[2])
+
+
+@kernel
+def _triangle(hulls, radius, a, way):  # type: ignore[no-untyped-def]
+    return _cross_triangle(hulls, 0, radius, a[0], a[1], a[2], way[0], way[1], way[2])
+
+
+@kernel
+def _edge(hulls, radius, a, way):  # type: ignore[no-untyped-def]
+    return _edge_across(hulls, 0, radius, a[0], a[1], a[2], way[0], way[1], way[2])
+
+
+@kernel
+def _balls(points, meeting, at, way, rows):  # type: ignore[no-untyped-def]
+    return ball_rows(points, meeting, at, way, rows, 0)
+
+
+@kernel
+def _capsules(points, segments, meeting, at, way, rows):  # type: ignore[no-untyped-def]
+    return segment_rows(points, segments, meeting, at, way, rows, 0)
+
+
+@kernel
+def _groups(table, bodies, awake, rows, count, slots, out, scratch):  # type: ignore[no-untyped-def]
+    return find_groups(table, bodies, awake, rows, count, slots, out, scratch)
+
+
+def brick() -> Any:
+    """One hull: a box of 2 x 1 x 0.6 m about the origin."""
+    return pack_hulls([convex_core(primitives.box((2, 1, 0.6)).vertices)], [0])
+
+
+HALF = np.array([1.0, 0.5, 0.3])
+
+
+def entry(start: np.ndarray, way: np.ndarray, radius: float) -> tuple[float, np.ndarray] | None:
+    """When a way comes into the box (slabs), and the outward normal there; None where it does not, or starts inside."""
+    half = HALF + radius
+    if (np.abs(start) < half).all():
+        return None
+    with np.errstate(divide="ignore", invalid="ignore"):
+        near, far = (-np.sign(way) * half - start) / way, (np.sign(way) * half - start) / way
+    axis = int(np.argmax(near))
+    if near[axis] > far.min() or not 0 <= near[axis] <= 1:
+        return None
+    normal = np.zeros(3)
+    normal[axis] = -np.sign(way[axis])
+    return float(near[axis]), normal
+
+
+@settings(max_examples=300)
+@given(st.integers(0, 10**9))
+def test_a_way_into_a_hull_comes_in_by_the_face_that_slabs_say(seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    hulls, radius = brick(), float(rng.choice([0.0, 0.05]))
+    start, way = rng.uniform(-2, 2, 3), rng.uniform(-4, 4, 3)
+    face, gap = _hull(hulls, radius, -1, start, way)
+    inside = (np.abs(start) < HALF + radius - 1e-6).all()
+    wanted = entry(start, way, radius)
+    if inside:  # nothing is known of before: the nearest face
+        normal = hulls.normals[face]
+        assert gap == pytest.approx(-(HALF + radius - np.abs(start)).min(), abs=1e-6)
+        assert np.abs(normal @ start) == pytest.approx(
+            np.abs(start)[np.argmin(HALF + radius - np.abs(start))], abs=1e-6
+        )
+    elif wanted is None:
+        assert face == -1
+    else:
+        assert hulls.normals[face] == pytest.approx(wanted[1], abs=1e-6)
+        assert gap == pytest.approx(np.abs(start @ wanted[1]) - HALF @ np.abs(wanted[1]) - radius, abs=1e-5)
+
+
+def test_what_is_inside_stays_with_the_face_it_came_in_by() -> None:
+    hulls = brick()
+    top = int(np.argmax(hulls.normals[:, 1]))
+    start = np.array([0.0, -0.2, 0.0])  # nearer to the bottom and to both sides
+    face, gap = _hull(hulls, 0.0, top, start, np.zeros(3))
+    assert face == top and gap == pytest.approx(-0.7, abs=1e-6)
+    assert _hull(hulls, 0.0, -1, start, np.zeros(3))[0] != top
+
+
+@settings(max_examples=200)
+@given(st.integers(0, 10**9))
+def test_an_edge_is_deepest_in_a_hull_where_sampling_says(seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    hulls = brick()
+    a, b = rng.uniform(-1.6, 1.6, 3), rng.uniform(-1.6, 1.6, 3)
+    t = np.linspace(0, 1, 2001)
+    out = (np.abs(a + t[:, None] * (b - a)) - HALF).max(axis=1)  # distance from the planes, the greatest
+    f, g, share = _edge(hulls, 0.0, a, b - a)
+    if out.min() < -1e-3 and 0 < np.argmin(out) < 2000:
+        assert f >= 0 and g >= 0
+        assert (np.abs(a + share * (b - a)) - HALF).max() == pytest.approx(out.min(), abs=2e-3)
+    if out.min() > 1e-3:
+        assert f == -1
+
+
+def test_a_triangle_is_met_within_its_sides_from_the_front_or_from_behind() -> None:
+    corners = np.array([[0.0, 0, 0], [0, 0, 1], [1, 0, 0]])  # facing up
+    hull = pack_hulls([Hull(corners, np.array([[0.0, 1.0, 0.0]]), [np.arange(3)], 0.0)], [0])
+    down, up = np.array([0.0, -1.0, 0.0]), np.array([0.0, 1.0, 0.0])
+    inside, beside = np.array([0.2, 0.4, 0.2]), np.array([0.8, 0.4, 0.8])
+    side, gap = _triangle(hull, 0.01, inside, down)
+    assert side == 1 and gap == pytest.approx(0.39)
+    assert _triangle(hull, 0.01, beside, down)[0] == 0
+    assert _triangle(hull, 0.01, inside, up)[0] == 0
+    side, gap = _triangle(hull, 0.01, inside * [1, -1, 1], up)
+    assert side == -1 and gap == pytest.approx(0.39)
+    side, gap = _triangle(hull, 0.01, np.array([0.2, -0.005, 0.2]), 0 * up)  # pressed in from the front
+    assert side == 1 and gap == pytest.approx(-0.015)
+
+
+# ---------------------------------------------------------------------------- each other
+
+
+def near(seed: int, speed: float) -> tuple[Any, np.ndarray, np.ndarray]:
+    """The parts of a run of two sheets and a lump that are strewn about, and their points and velocities."""
+    run = started(
+        shot(
+            cloth("a", (0, 1, 0), (1, 1), (8, 8), matter={"folds": True}),
+            cloth("b", (0, 2, 0), (1, 1), (6, 6), matter={"folds": False}),
+            soft("c", (0, 3, 0), (0.5, 0.5, 0.5), matter={"detail": 3}),
+        )
+    )
+    parts = run.deformable.parts  # type: ignore[union-attr]
+    count = len(parts.elements.points.radius)
+    rng = np.random.default_rng(seed)
+    return parts, rng.uniform(-0.5, 0.5, (count, 3)), speed * rng.normal(size=(count, 3))
+
+
+@pytest.mark.parametrize("speed", [0.0, 1.0])
+@pytest.mark.parametrize("seed", [1, 2])
+def test_pairs_that_may_meet_are_those_that_brute_force_finds(seed: int, speed: float) -> None:
+    parts, at, going = near(seed, speed)
+    meeting = parts.meeting._replace(point=np.zeros((40000, 2), np.int32))
+    span, reach = 0.02, 30.0
+    find_meetings(parts.elements, at, going, np.arange(3), span, reach, meeting)
+    found = {tuple(sorted(p)) for p in meeting.point[: meeting.counts[0]].tolist()}
+    assert len(found) == meeting.counts[0], "each pair once"
+    points, body = parts.elements.points, meeting.body
+    touching = 0
+    for p in range(len(at)):
+        for q in range(p + 1, len(at)):
+            both = points.ball[p] + points.ball[q]
+            apart = np.linalg.norm(at[p] - at[q])
+            own = body[p] == body[q]
+            lone = own and (body[p] != 0 or np.linalg.norm(meeting.start[p] - meeting.start[q]) < 1.1 * both)
+            if lone:
+                assert (p, q) not in found
+            elif apart < both + span * np.linalg.norm(going[p] - going[q]):
+                assert (p, q) in found
+                touching += 1
+    assert touching > 100
+
+
+def test_balls_that_would_overlap_get_a_row_and_others_none() -> None:
+    parts, at, _ = near(3, 0.0)
+    points = parts.elements.points
+    at[:] = 10.0 * np.arange(len(at))[:, None]
+    at[100] = at[3] + [0.0, 0.3, 0.0]
+    way = np.zeros_like(at)
+    meeting = parts.meeting._replace(point=np.array([[3, 100]], np.int32))
+    meeting.counts[0] = 1
+    rows = make_rows(4)
+    assert _balls(points, meeting, at, way, rows) == 0
+    way[3] = [0, 0.29, 0]
+    assert _balls(points, meeting, at, way, rows) == 1
+    assert rows.normal[0] == pytest.approx([0, -1, 0])
+    assert rows.gap[0] == pytest.approx(0.3 - points.ball[3] - points.ball[100])
+    assert rows.shape[0] == MET - 100 and rows.weight[0].sum() == pytest.approx(0.0, abs=1e-12)
+
+
+@settings(max_examples=100)
+@given(st.integers(0, 10**9))
+def test_ropes_meet_where_their_segments_are_nearest(seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    run = started(shot(rope("a", (0, 0, 0), (1, 0, 0), segments=1), rope("b", (0, 1, 0), (1, 1, 0), segments=1)))
+    parts = run.deformable.parts  # type: ignore[union-attr]
+    points, segments = parts.elements.points, parts.elements.segments
+    at = np.zeros((len(points.radius), 3))
+    ends = rng.uniform(-1, 1, (4, 3))
+    at[points.of[segments.vertex.ravel()]] = ends
+    meeting = parts.meeting._replace(segment=np.array([[0, 1]], np.int32))
+    meeting.counts[1] = 1
+    way, rows = np.zeros_like(at), make_rows(2)
+    s = np.linspace(0, 1, 301)
+    one, other = ends[0] + s[:, None] * (ends[1] - ends[0]), ends[2] + s[:, None] * (ends[3] - ends[2])
+    nearest = np.linalg.norm(one[:, None] - other[None], axis=2).min()
+    way[points.of[segments.vertex[0]]] = 5.0 * (ends[2:].mean(axis=0) - ends[:2].mean(axis=0))
+    count = _capsules(points, segments, meeting, at, way, rows)
+    if count:
+        assert rows.gap[0] + 0.02 == pytest.approx(nearest, abs=6e-3)
+        at_rows = sum(rows.weight[0, k] * ends[k] for k in range(4))
+        assert np.linalg.norm(at_rows) == pytest.approx(nearest, abs=6e-3)
+        assert rows.weight[0, :2].sum() == pytest.approx(1) and rows.weight[0, 2:4].sum() == pytest.approx(-1)
+
+
+# -------------------------------------------------------------------------------- groups
+
+
+def test_rows_gather_bodies_and_assemblies_in_groups_in_order() -> None:
+    bodies, f = 5, np.zeros
+    body = np.repeat(np.arange(5, dtype=np.int32), 2)
+    table = VertexTable(body, *(f(10) for _ in range(2)), f(10, np.uint8), f((10, 3)), *(f(10) for _ in range(3)))
+    rows, slots, groups = make_rows(8), make_slots(4), make_groups(bodies, 4)
+    rows.vertex[:] = -1
+    rows.slot[:] = -1
+    slots.used[0], slots.place[7 % 4] = 2, 0
+    slots.place[1] = 1
+    rows.vertex[0, :2] = 0, 6  # bodies 0 and 3 meet
+    rows.vertex[1, 0], rows.slot[1] = 2, 3  # body 1 on the first assembly
+    rows.vertex[2, 0], rows.slot[2] = 8, 3  # and body 4
+    rows.vertex[3, 0] = 1  # body 0 on the ground
+    rows.vertex[4, 0], rows.slot[4] = 7, 1  # body 3 on the second
+    awake = np.array([0, 1, 2, 3, 4])
+    count = _groups(table, bodies, awake, rows, 5, slots, groups, f(32, np.int32))
+    assert count == 3
+
+    def members(order: np.ndarray, start: np.ndarray) -> list[list[int]]:
+        return [order[a:b].tolist() for a, b in pairwise(start[: count + 1])]
+
+    assert members(groups.body, groups.body_start) == [[0, 3], [1, 4], [2]]
+    assert members(rows.order, groups.row_start) == [[0, 3, 4], [1, 2], []]
+    assert members(groups.slot, groups.slot_start) == [[1], [0], []]
+
+
+def test_what_is_tied_does_not_touch_unless_it_says_so() -> None:
+    def fallen(collide: bool) -> float:
+        tie = {
+            "name": "t",
+            "how": {"kind": "pin"},
+            "body": "lump",
+            "to": "block",
+            "point": [0, 1.0, 0],
+            "collide": collide,
+        }
+        bodies = [soft("lump", (0, 1.25, 0), (0.4, 0.5, 0.4)), box("block", (0, 0.5, 0), role="passive")]
+        run = started(shot(*bodies, ties=[tie], frames=24))
+        run.opening()
+        for _ in range(24):
+            run.advance()
+        return float(run.state.vertices.position[:, 1].min())
+
+    assert fallen(True) > 0.998 and fallen(False) < 0.985
