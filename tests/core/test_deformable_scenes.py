@@ -288,6 +288,69 @@ def test_what_lies_still_sleeps_costs_nothing_and_wakes_when_struck() -> None:
     assert asleep[46] and np.abs(run.state.vertices.velocity).max() < 1.0
 
 
+def test_what_sleeps_wakes_when_a_field_begins_and_sleeps_again_when_it_ends() -> None:
+    sheet = cloth("sheet", (0, 0.05, 0), (1, 1), (5, 5), matter={"bending": 1e-3})
+    lift = {
+        "name": "lift",
+        "effect": {"kind": "gravity", "acceleration": [0, 12, 0]},
+        "cue": {"kind": "span", "start": 2.0, "end": 2.5},
+        "reach": EVERYWHERE,
+    }
+    run = started(shot(sheet, frames=110, fields=(lift,)))
+    run.opening()
+    asleep, high = [], []
+    for _ in range(110):
+        run.advance()
+        asleep.append(bool(run.state.deformables.asleep[0]))
+        high.append(float(run.state.vertices.position[:, 1].max()))
+    assert asleep[46] and not asleep[52] and high[59] > high[46] + 0.1
+    assert asleep[-1] and high[-1] < 0.02
+
+
+def test_what_falls_on_a_sleeper_that_deforms_wakes_it_and_both_sleep_in_the_end() -> None:
+    low = soft("low", (0, 0.2, 0), (0.6, 0.4, 0.6), matter={"young": 300, "detail": 3, "damping": 0.02})
+    late = cloth("late", (0, 4.5, 0), (0.8, 0.8), (8, 8), matter={"folds": False, "damping": 0.005})
+    run = started(shot(low, late, frames=96, quality="draft"))
+    run.opening()
+    woken = []
+    for _ in range(96):
+        run.advance()
+        woken.append(run.state.deformables.asleep.tolist())
+    assert woken[17][0] == 1, "still before anything comes"
+    assert 0 in [row[0] for row in woken[18:40]], "woken by what falls on it"
+    first = run.model.deformables.elements.bodies.first  # type: ignore[union-attr]
+    middle = np.linalg.norm(run.state.vertices.position[first[1] :, [0, 2]], axis=1) < 0.2
+    assert run.state.vertices.position[first[1] :, 1][middle].min() > 0.35, "it lies on the other, not in it"
+
+
+def test_a_tie_of_a_sleeper_is_left_alone_while_something_else_moves() -> None:
+    line = rope("line", (0, 3, 0), (0, 2, 0), segments=6, pins=[pin(0, 3, 0), pin(0, 2, 0)], matter={"damping": 0.05})
+    far = cloth("far", (30, 60, 0), (1, 1), (4, 4))
+    tie = {"name": "t", "how": {"kind": "pin"}, "body": "line", "point": [0, 2.5, 0]}
+    run = started(shot(line, far, ties=[tie], frames=72))
+    run.opening()
+    asleep = []
+    for _ in range(72):
+        run.advance()
+        asleep.append(run.state.deformables.asleep.tolist())
+    assert asleep[-1] == [1, 0]
+    assert np.isfinite(run.state.vertices.position).all()
+
+
+def test_cloth_falls_through_where_a_piece_was_taken_out() -> None:
+    table = box("table", (0, 0.5, 0))
+    gone = {
+        "name": "gone",
+        "effect": {"kind": "kill", "what": "remove", "slower": 100, "time": 0.1},
+        "targets": ["table"],
+        "reach": EVERYWHERE,
+    }
+    at = points(
+        frames_of(shot(table, cloth("sheet", (0, 1.5, 0), (0.6, 0.6), (5, 5)), frames=36, fields=(gone,))), "sheet"
+    )
+    assert at[-1, :, 1].max() < 0.1
+
+
 def test_a_sleeping_state_is_packed_and_unpacked_with_its_vertices() -> None:
     run = started(shot(cloth("sheet", (0, 0.05, 0), (1, 1), (4, 4)), frames=24))
     run.opening()
@@ -321,6 +384,11 @@ def test_a_sleeping_state_is_packed_and_unpacked_with_its_vertices() -> None:
             {"matter": {"kind": "soft"}, "pins": [{"reach": EVERYWHERE, "to": "mast"}]},
             "bodies[0].pins[0].to",
             "no body named 'mast'",
+        ),
+        (
+            {"matter": {"kind": "cloth"}, "channels": [{"of": "gravity", "keys": [{"time": 0, "value": 0}]}]},
+            "bodies[0]",
+            "channels",
         ),
         ({"matter": {"kind": "soft"}, "spin": [0, 1, 0]}, "bodies[0]", "velocity"),
     ],

@@ -139,6 +139,8 @@ class Body(Part):
         for key, given in (("pattern", self.pattern), ("bonds", self.bonds), ("motion", self.motion)):
             if given is not None:
                 raise ValueError(f"{key}: a {kind} body cannot have one; only rigid bodies can")
+        if self.channels:
+            raise ValueError(f"channels: numbers of a {kind} body cannot change in a run; those of fields on it can")
         if self.release.kind != "start":
             raise ValueError(f"release: a {kind} body moves from the start; pin it to hold it")
         if any(x != 0 for x in self.spin):

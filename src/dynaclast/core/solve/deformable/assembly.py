@@ -16,6 +16,7 @@ from .system import Matrix, build_levels_of
 from .tables import Elements, Solver
 
 STRAINED = 0.03
+"""What gets longer in a step by more than this share is linearised again."""
 
 
 @kernel(inner=True)

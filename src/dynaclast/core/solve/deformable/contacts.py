@@ -14,7 +14,7 @@ import numpy as np
 from ...arrays import Array, Index
 from ...kernels import kernel
 from ...kernels.linalg import rotate_by
-from ..model import GROUND, Hulls, Motion, PieceTable
+from ..model import GROUND, Hold, Hulls, Motion, PieceTable
 from ..rigid.groups import Bodies
 from ..state import Assemblies
 from .tables import MOST_VERTICES, BlockPattern, PointTable, Rows
@@ -106,7 +106,7 @@ def find_near(
             margin = thick + span * (np.sqrt(fast) + reach * span)
             for s in range(len(hulls.piece)):
                 p = hulls.piece[s]
-                if not collides[b, pieces.body[p]]:
+                if not collides[b, pieces.body[p]] or pieces.hold[p] == Hold.REMOVED:
                     continue
                 a = bodies.piece_assembly[p]
                 cx, cy, cz = carried(asm, a, pieces.rest_center[p])

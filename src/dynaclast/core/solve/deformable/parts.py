@@ -64,4 +64,5 @@ class Deformables(NamedTuple):
     vertices: Vertices
     touching: Touching
     pinned: Array
+    asleep: Flags
     awake: Index

@@ -20,6 +20,7 @@ CONTACT_STIFFNESS = 10.0
 MEETING_STIFFNESS = 20.0
 """What meets deformable matter is so many times as stiff as masses over the square of the step."""
 TIE_STIFFNESS = 10.0
+"""A tie, likewise."""
 PUSH_OUT = 0.2
 """Share of a penetration that is taken out in a step."""
 CREEP = 5e-4
@@ -33,7 +34,8 @@ def tie_rows(
     """Rows of ties that hold."""
     ties, x = d.elements.ties, d.vertices.position
     for t in range(len(ties.strength)):
-        if broken[t]:
+        i = max(ties.vertex[t, 0], ties.vertex[t, 1])  # what is tied to another deformable body wakes with it
+        if broken[t] or d.asleep[d.elements.vertices.body[i]]:
             continue
         rows.vertex[count, :] = -1
         rows.weight[count, :] = 0.0

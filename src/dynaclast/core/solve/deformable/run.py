@@ -22,6 +22,8 @@ from .tables import make_rows
 
 FASTER = 30.0
 """By how much things may gain speed in an interval without being missed [m/s2], beside gravity and fields."""
+FIELD_WAKES_FROM = 0.02
+"""And where fields change by more than this share of gravity."""
 WAKES_FROM = 0.05
 """A sleeper wakes where it is pressed by more than this share of its weight."""
 ROWS_EACH = 8
@@ -79,6 +81,7 @@ class DeformableRun:
             state.vertices,
             state.touching,
             pinned,
+            state.deformables.asleep,
             self.awake(),
         )
         self.every = d.every
@@ -93,7 +96,18 @@ class DeformableRun:
 
     def set_acceleration(self, acceleration: Array | None) -> None:
         """What fields do to vertices (N, 3) [m/s2] all through the interval."""
-        self.parts.scratch.acceleration[:] = 0.0 if acceleration is None else acceleration
+        now = self.parts.scratch.acceleration
+        now[:] = 0.0 if acceleration is None else acceleration
+        memory, body = self._state.memory, self.deformables.elements.vertices.body
+        felt = memory.get("vertex felt")
+        if felt is None:
+            if acceleration is None:
+                return
+            felt = memory["vertex felt"] = np.zeros_like(now)
+        g = float(np.linalg.norm(self._model.settings.gravity))
+        other = np.linalg.norm(now - felt, axis=1) > FIELD_WAKES_FROM * max(g, 1.0)
+        self.wake(np.unique(body[other]))  # it keeps what it felt when it fell asleep
+        felt[:] = np.where((self._state.deformables.asleep[body] == 0)[:, None], now, felt)
 
     def begin_interval(self, scene: Scene, bodies: Bodies) -> None:
         """Find what may be touched in an interval."""
@@ -182,9 +196,32 @@ class DeformableRun:
                 state.deformables.dwell_time[b] = 0.0
                 continue
             state.deformables.dwell_time[b] += settings.interval
-            if state.deformables.dwell_time[b] > SLEEP_AFTER:
-                state.deformables.asleep[b] = 1
-                state.vertices.velocity[own] = 0.0
+        still = (state.deformables.asleep != 0) | (state.deformables.dwell_time > SLEEP_AFTER)
+        beside = self._neighbours()
+        while (beside & still[:, None] & ~still).any():  # what may touch falls asleep together
+            still &= ~(beside & ~still).any(axis=1)
+        for b in awake[still[awake]]:
+            state.deformables.asleep[b] = 1
+            state.vertices.velocity[table.first[b] : table.first[b + 1]] = 0.0
+
+    def _neighbours(self) -> Mask:
+        """Which deformable bodies may touch in an interval, or are tied to each other (B, B)."""
+        state, e, bodies = self._state, self.deformables.elements, len(self.deformables.names)
+        out = np.zeros((bodies, bodies), bool)
+        if bodies < 2:
+            return out
+        first, x = e.bodies.first[:-1], state.vertices.position
+        speed = np.sqrt(np.maximum.reduceat((state.vertices.velocity**2).sum(axis=1), first))
+        span = self._model.settings.interval
+        margin = np.maximum.reduceat(e.points.ball, e.points.first[:-1]) + span * (speed + FASTER * span)
+        low = np.minimum.reduceat(x, first) - margin[:, None]
+        high = np.maximum.reduceat(x, first) + margin[:, None]
+        out[:] = e.meets.astype(bool) & (low[:, None] <= high).all(axis=2) & (low <= high[:, None]).all(axis=2)
+        tied = e.ties.vertex[(state.vertex_tie_broken == 0) & (e.ties.vertex >= 0).all(axis=1)]
+        a, b = e.vertices.body[tied[:, 0]], e.vertices.body[tied[:, 1]]
+        out[a, b] = out[b, a] = True
+        np.fill_diagonal(out, False)
+        return out
 
     def _beside_what_moves(self) -> Mask:
         """Deformable bodies (B,) that touched, or are tied to, an assembly that moves."""
@@ -223,6 +260,12 @@ class DeformableRun:
                 by = moves[state.piece_assembly[scene.hulls.piece[near.shape[:found]]]]
                 points = near.point[:found][by]
                 self.wake(np.unique(e.vertices.body[e.points.vertex[points, 0]]))
+        lies = state.deformables.asleep != 0
+        if lies.any() and not lies.all():
+            beside = self._neighbours()
+            while len(woken := np.flatnonzero(lies & (beside & ~lies).any(axis=1))):
+                self.wake(woken)
+                lies[woken] = False
         awake = state.deformables.asleep == 0
         for k in np.flatnonzero(state.vertex_tie_broken == 0):
             for p in e.ties.piece[k][e.ties.piece[k] >= 0]:
