@@ -237,3 +237,7 @@ def test_a_document_with_bodies_that_deform_is_surveyed_saved_and_fetched(client
     said = client.post("/api/survey", json={"document": scene})
     assert said.status_code == 200
     assert said.get_json()["findings"] == [] and said.get_json()["bodies"] == [["flag", 0], ["crate", 1]]
+    made = client.post("/api/build", json={"body": flag})
+    assert made.status_code == 200 and made.get_json()["built"]["pieces"] == 0
+    key = made.get_json()["built"]["key"]
+    assert client.get(f"/api/pieces/{key}").status_code == 200

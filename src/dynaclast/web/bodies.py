@@ -171,17 +171,18 @@ def _figures(one: Body, pieces: Pieces) -> dict[str, Any]:
     density = one.material.density_for(float(pieces.volume.sum()))
     uncut = strength[strength > 0] / 1000
     low, high = _range(uncut)
+    smallest, largest = _range(pieces.volume * density)
     return {
         "name": one.name,
         "key": drawing_name(one),
         "pieces": pieces.count,
         "bonds": len(strength),
         "triangles": len(pieces.faces),
-        "size": np.ptp(pieces.vertices, axis=0).tolist(),
+        "size": np.ptp(pieces.vertices, axis=0).tolist() if pieces.count else [0.0, 0.0, 0.0],
         "mass": float(pieces.volume.sum() * density),
         "density": density,
-        "smallest": float(pieces.volume.min() * density),
-        "largest": float(pieces.volume.max() * density),
+        "smallest": smallest,
+        "largest": largest,
         "strength_low": low,
         "strength_high": high,
         "strength_total": float(uncut.sum()),
