@@ -14,7 +14,7 @@ from dynaclast.core.document import parse
 from dynaclast.core.errors import GeometryError, InputError
 from dynaclast.core.fracture import tiers
 from dynaclast.core.fracture.build import build_pieces, content_key
-from dynaclast.core.fracture.patterns import _seeds, cells, count_of, regions
+from dynaclast.core.fracture.patterns import IN_SOLID, _seeds, cells, count_of, regions
 from dynaclast.core.fracture.pieces import Pieces, as_it_is
 from dynaclast.core.fracture.tiers import chosen
 from dynaclast.core.geometry import primitives
@@ -71,7 +71,7 @@ def test_a_convex_solid_breaks_into_as_many_cells_as_asked_for_and_each_is_conve
 
 def test_cells_are_what_lies_nearest_to_their_seed() -> None:
     mesh, pattern = primitives.box(BOX), body({"kind": "cells", "count": 30, "seed": 8, "even": 0.3}).pattern
-    seeds = _seeds(mesh, 30, 8, 0.3, None)
+    seeds = _seeds(mesh, 30, 8, 0.3, None, IN_SOLID)
     rng = np.random.default_rng(0)
     for own, corners in enumerate(cells(pattern, mesh)):
         inner = rng.dirichlet(np.ones(len(corners)), 20) @ corners

@@ -66,6 +66,19 @@ def entries(kind: type) -> dict[str, Entry]:
     return {name: hint.__metadata__[0] for name, hint in get_type_hints(kind, include_extras=True).items()}
 
 
+def sums(values: Array, of: Index, count: int) -> Array:
+    """Sums of values (n,) or (n, k) by the number (n,) that each belongs to: (count,) or (count, k)."""
+    if values.ndim == 1:
+        return np.bincount(of, values, count).astype(float)
+    return np.stack([np.bincount(of, values[:, c], count) for c in range(values.shape[1])], axis=1).astype(float)
+
+
+def means(values: Array, of: Index, count: int) -> Array:
+    """The same of means; 0 where there is none."""
+    many = np.maximum(np.bincount(of, minlength=count), 1)
+    return np.asarray(sums(values, of, count) / (many if values.ndim == 1 else many[:, None]))
+
+
 def allocate(kind: type[T], count: int) -> T:
     """Columns of ``count`` entries, all zero."""
     return kind(*(np.zeros((count, *e.shape), e.dtype) for e in entries(kind).values()))

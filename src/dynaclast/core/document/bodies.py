@@ -10,7 +10,7 @@ from .base import Finite, Name, NotNegative, Part, Positive, PositiveVec3, Quate
 from .falloffs import ReachShape
 from .matter import Matter, Pins, Recall, RigidMatter
 from .motion import Channel, Motion
-from .patterns import Bonds, BreakStep, Pattern, Release, ReleaseStart, Roughness
+from .patterns import Bonds, BreakStep, FacesPattern, Pattern, Release, ReleaseStart, Roughness
 from .shapes import MeshStep, Shape
 
 
@@ -123,6 +123,17 @@ class Body(Part):
         return self
 
     @model_validator(mode="after")
+    def _unit_of_bonds(self) -> Body:
+        if self.bonds is None:
+            return self
+        cloth = self.matter.kind == "cloth"
+        if cloth and self.bonds.unit == "kN/m2":
+            raise ValueError("bonds.unit: patches of cloth meet along lines: give their strength in kN/m, or in kN")
+        if not cloth and self.bonds.unit == "kN/m":
+            raise ValueError("bonds.unit: pieces meet along faces: give their strength in kN/m2, or in kN")
+        return self
+
+    @model_validator(mode="after")
     def _what_deforms(self) -> Body:
         kind = self.matter.kind
         line = self.shape.kind == "line"
@@ -136,9 +147,12 @@ class Body(Part):
             raise ValueError(f"a line cannot be {kind}: give it the matter 'rope', or another shape")
         if self.role != "active":
             raise ValueError(f"a {kind} body is active; to hold it, pin its vertices")
-        for key, given in (("pattern", self.pattern), ("bonds", self.bonds), ("motion", self.motion)):
-            if given is not None:
-                raise ValueError(f"{key}: a {kind} body cannot have one; only rigid bodies can")
+        if self.motion is not None:
+            raise ValueError(f"motion: a {kind} body cannot have one; only rigid bodies can")
+        if kind == "rope" and self.pattern is not None:
+            raise ValueError("pattern: a rope is not cut; say at which load it breaks (matter.breaks)")
+        if kind == "soft" and isinstance(self.pattern, FacesPattern):
+            raise ValueError("pattern: a soft body has no thin shells; choose another pattern, or make it cloth")
         if self.channels:
             raise ValueError(f"channels: numbers of a {kind} body cannot change in a run; those of fields on it can")
         if self.release.kind != "start":

@@ -27,6 +27,7 @@ class ClothMatter(Part):
     bending: NotNegative = Field(1e-4, le=1e5, description="bending stiffness [N m]")
     damping: NotNegative = Field(0.0, le=1, description="time in which stretching is slowed down [s]")
     folds: bool = Field(True, description="whether it meets itself")
+    tear: Positive | None = Field(None, le=1e6, description="tension at which it tears [kN/m]; without it, never")
 
 
 class SoftMatter(Part):
@@ -49,6 +50,7 @@ class RopeMatter(Part):
     bending: NotNegative = Field(0.0, le=1e9, description="bending stiffness [N m2]; a limp rope has none")
     damping: NotNegative = Field(0.0, le=1, description="time in which stretching is slowed down [s]")
     folds: bool = Field(True, description="whether it meets itself")
+    breaks: Positive | None = Field(None, le=1e9, description="load at which it breaks [kN]; without it, never")
 
 
 Matter = Annotated[RigidMatter | ClothMatter | SoftMatter | RopeMatter, Field(discriminator="kind")]

@@ -168,7 +168,10 @@ class Bonds(Part):
     """What joins the pieces of a body."""
 
     strength: NotNegative = Field(400.0, description="of tier 1, in the unit below")
-    unit: Literal["kN/m2", "kN"] = Field("kN/m2", description="per area of the shared face, or the same for every bond")
+    unit: Literal["kN/m2", "kN/m", "kN"] = Field(
+        "kN/m2",
+        description="per area of the shared face; per length of the border, of cloth; or the same for every bond",
+    )
     tiers: list[NotNegative] = Field(
         default_factory=list,
         max_length=3,

@@ -28,7 +28,7 @@ def bond_strengths(body: Body, pieces: Pieces) -> Array:
     for tier in range(1, 4):
         per_tier.append(bonds.tiers[tier - 1] if tier - 1 < len(bonds.tiers) else per_tier[-1])
     out = 1000.0 * np.array(per_tier)[pieces.bond_tier.astype(int) - 1]
-    if bonds.unit == "kN/m2":
+    if bonds.unit != "kN":  # of cloth, areas are lengths
         out = out * pieces.bond_area
     if bonds.by_size:
         smaller = pieces.size[pieces.bond_piece].min(axis=1)

@@ -2,14 +2,19 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 
-from ..arrays import Array
-from ..document import Body, LineShape, SheetShape
+from ..arrays import Array, Index
+from ..document import Body, LineShape, RopeMatter, SheetShape
 from ..errors import GeometryError
 from ..geometry import primitives
 from ..geometry.mesh import TriMesh, make, weld
 from .build import Resolve, no_files, raw_mesh, shape_mesh
+from .patches import sheet_of, split
+from .pieces import Pieces
+from .tiers import break_mesh
 
 
 def line_points(shape: LineShape) -> Array:
@@ -43,3 +48,46 @@ def deforming_mesh(body: Body, resolve: Resolve = no_files) -> TriMesh:
     if not len(used):
         raise GeometryError(f"{body.name} has no triangle with an area, so that it cannot be cloth", where=body.name)
     return make(mesh.vertices[used], faces.reshape(-1, 3))
+
+
+def rope_segments(body: Body, mesh: TriMesh) -> Index:
+    """Segments (G, 2) int32 of a rope: of a line in order, of a mesh its edges."""
+    if isinstance(body.shape, LineShape):
+        first = np.arange(len(mesh.vertices) - 1)
+        return np.stack([first, first + 1], axis=1).astype(np.int32)
+    faces = mesh.faces
+    edges = np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]])
+    return np.unique(np.sort(edges, axis=1), axis=0).astype(np.int32)
+
+
+def soft_pieces(body: Body, mesh: TriMesh) -> Pieces | None:
+    """The pieces of a soft body, in its own scaled frame; None where it is whole."""
+    return None if body.pattern is None else break_mesh(mesh, body.pattern, body.breaks, name=body.name)
+
+
+@dataclass(frozen=True)
+class Surface:
+    """What is drawn of a body that deforms: pieces have vertices of their own.
+
+    faces : (F, 3) int32, of drawn vertices
+    lines : (G, 2) int32, segments of a rope that is a line; none of others
+    """
+
+    faces: Index
+    lines: Index
+
+
+def drawn_surface(body: Body, resolve: Resolve = no_files) -> Surface:
+    """Faces and lines of a body that deforms. Raises as deforming_mesh, and where its pattern cannot be."""
+    mesh, none = deforming_mesh(body, resolve), np.zeros((0, 2), np.int32)
+    if isinstance(body.matter, RopeMatter):
+        lines = rope_segments(body, mesh)
+        if body.matter.breaks is not None and len(lines) > 1:
+            return Surface(np.zeros((0, 3), np.int32), split(lines, np.arange(len(lines)))[1].astype(np.int32))
+        return Surface(mesh.faces, lines if isinstance(body.shape, LineShape) else none)
+    if body.matter.kind == "soft":
+        pieces = soft_pieces(body, mesh)
+        return Surface(mesh.faces if pieces is None else pieces.own_faces(), none)
+    if body.pattern is None and getattr(body.matter, "tear", None) is None:
+        return Surface(mesh.faces, none)
+    return Surface(sheet_of(body, mesh).faces.astype(np.int32), none)

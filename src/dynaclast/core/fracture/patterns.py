@@ -7,7 +7,7 @@ Voronoi cells come from SciPy (Qhull); far guard points make all of them finite.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from typing import Any
+from typing import Any, NamedTuple
 
 import manifold3d
 import numpy as np
@@ -19,9 +19,25 @@ from ..errors import InputError
 from ..falloff import value
 from ..geometry.inside import scatter_inside
 from ..geometry.mesh import TriMesh
+from ..geometry.sampling import scatter_on
 from .solids import hull
 
 MOST_PIECES = 5000
+
+
+class Scatter(NamedTuple):
+    """Where seeds fall.
+
+    points : gives so many points of a mesh
+    power  : cells of seeds of density rho to this power have density rho after Lloyd steps: (d + 2) / d
+    """
+
+    points: Callable[[TriMesh, int, np.random.Generator], Array]
+    power: float
+
+
+IN_SOLID = Scatter(scatter_inside, 5.0 / 3.0)
+ON_SURFACE = Scatter(scatter_on, 2.0)
 
 
 def count_of(pattern: CellsPattern | SplintersPattern) -> int:
@@ -44,18 +60,15 @@ def _guarded(seeds: Array, lo: Array, hi: Array) -> list[Array]:
     return [vor.vertices[vor.regions[vor.point_region[i]]] for i in range(len(seeds))]
 
 
-def _seeds(mesh: TriMesh, count: int, seed: int, even: float, crowd: Crowd | None) -> Array:
-    """``count`` points inside the mesh: scattered, crowded by a falloff, and evened out (Lloyd 1982 on a cloud of
-    samples).
-    """
+def _seeds(mesh: TriMesh, count: int, seed: int, even: float, crowd: Crowd | None, scatter: Scatter) -> Array:
+    """``count`` points of the mesh: scattered, crowded by a falloff, evened out (Lloyd 1982 on a cloud of samples)."""
     rng = np.random.default_rng([seed, 101])
     if even == 0.0 and crowd is None:
-        return scatter_inside(mesh, count, rng)
-    cloud = scatter_inside(mesh, min(40 * count + 400, 120_000), rng)
+        return scatter.points(mesh, count, rng)
+    cloud = scatter.points(mesh, min(40 * count + 400, 120_000), rng)
     weight = np.ones(len(cloud)) if crowd is None else 1.0 + (crowd.by - 1.0) * value(crowd.reach, cloud)
     seeds = cloud[np.sort(rng.choice(len(cloud), count, replace=False, p=weight / weight.sum()))]
-    # cells of seeds of density rho^(5/3) have density rho after Lloyd steps in three dimensions
-    pull = weight ** (5.0 / 3.0) if crowd is not None else weight
+    pull = weight**scatter.power if crowd is not None else weight
     for _ in range(round(12 * even)):
         own = cKDTree(seeds).query(cloud)[1]
         total = np.bincount(own, pull, count)
@@ -64,9 +77,9 @@ def _seeds(mesh: TriMesh, count: int, seed: int, even: float, crowd: Crowd | Non
     return seeds
 
 
-def cells(pattern: CellsPattern, mesh: TriMesh) -> list[Array]:
+def cells(pattern: CellsPattern, mesh: TriMesh, scatter: Scatter = IN_SOLID) -> list[Array]:
     lo, hi = mesh.bounds()
-    return _guarded(_seeds(mesh, count_of(pattern), pattern.seed, pattern.even, pattern.crowd), lo, hi)
+    return _guarded(_seeds(mesh, count_of(pattern), pattern.seed, pattern.even, pattern.crowd, scatter), lo, hi)
 
 
 def _frame(axis: tuple[float, float, float]) -> Array:
@@ -79,11 +92,12 @@ def _frame(axis: tuple[float, float, float]) -> Array:
     return np.stack([u, np.cross(w, u), w])
 
 
-def splinters(pattern: SplintersPattern, mesh: TriMesh) -> list[Array]:
+def splinters(pattern: SplintersPattern, mesh: TriMesh, scatter: Scatter = IN_SOLID) -> list[Array]:
     """Cells of a space squeezed along the grain, stretched back."""
     frame = _frame(pattern.grain)
     squeeze = np.array([1.0, 1.0, 1.0 / pattern.stretch])
-    seeds = scatter_inside(mesh, count_of(pattern), np.random.default_rng([pattern.seed, 102])) @ frame.T * squeeze
+    rng = np.random.default_rng([pattern.seed, 102])
+    seeds = scatter.points(mesh, count_of(pattern), rng) @ frame.T * squeeze
     turned = mesh.vertices @ frame.T * squeeze
     return [(c / squeeze) @ frame for c in _guarded(seeds, turned.min(axis=0), turned.max(axis=0))]
 
@@ -216,11 +230,13 @@ REGIONS: dict[str, Callable[..., object]] = {
     "slabs": slabs,
     "bricks": bricks,
 }
+SCATTERED = ("cells", "splinters")
 
 
-def regions(pattern: Any, mesh: TriMesh) -> tuple[Iterator[manifold3d.Manifold], int]:
+def regions(pattern: Any, mesh: TriMesh, scatter: Scatter = IN_SOLID) -> tuple[Iterator[manifold3d.Manifold], int]:
     """The pattern's regions over a mesh, as solids, and how many there will be."""
-    made: Any = REGIONS[pattern.kind](pattern, mesh)
+    make: Any = REGIONS[pattern.kind]
+    made: Any = make(pattern, mesh, scatter) if pattern.kind in SCATTERED else make(pattern, mesh)
     if isinstance(made, list):
         return (hull(corners) for corners in made), len(made)
     return made, int(pattern.count)

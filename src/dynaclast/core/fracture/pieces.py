@@ -75,7 +75,11 @@ class Pieces:
     def corners(self) -> tuple[Array, Index]:
         """Corner points (F, 3, 3) of all triangles [m], and the piece (F,) each belongs to."""
         piece = np.repeat(np.arange(self.count, dtype=np.int32), np.diff(self.face_start))
-        return self.vertices[self.faces + self.vertex_start[piece][:, None]], piece
+        return self.vertices[self.own_faces()], piece
+
+    def own_faces(self) -> Index:
+        """Faces (F, 3) int32, by the vertices of all pieces."""
+        return (self.faces + np.repeat(self.vertex_start[:-1], np.diff(self.face_start))[:, None]).astype(np.int32)
 
     def scaled(self, factor: float) -> Pieces:
         """The same pieces, uniformly sized."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 from heapq import heappop, heappush
+from typing import Any
 
 import numpy as np
 
@@ -57,17 +58,17 @@ def break_mesh(
     path = np.full((len(meshes), TIERS), -1)
     path[:, 0] = np.arange(len(meshes))
     pieces = collect(meshes, skins, path)
-    _not_too_small(pieces, pattern, "pattern")
+    not_too_small(pieces, pattern, "pattern")
     for number, step in enumerate(breaks):
         where = f"breaks[{number}]"
         if isinstance(step.pattern, ClustersPattern):
-            pieces = _cluster(_bonded(pieces, mesh.size()), step, mesh, where)
+            pieces = cluster(_bonded(pieces, mesh.size()), step, mesh, where)
         else:
             pieces = _break_again(pieces, step, mesh, name, where, share(number + 1))
     return _bonded(pieces, mesh.size())
 
 
-def _not_too_small(pieces: Pieces, pattern: object, where: str) -> None:
+def not_too_small(pieces: Pieces, pattern: object, where: str) -> None:
     least = getattr(pattern, "smallest", 0.0)
     small = int((pieces.size < least).sum())
     if small:
@@ -105,6 +106,13 @@ def chosen(pieces: Pieces, choice: Choice, where: str) -> np.ndarray:
     return out
 
 
+def refined_seed(pattern: Any, piece: int) -> Any:
+    """The pattern of a break step for one piece: no two pieces break alike."""
+    if not hasattr(pattern, "seed"):
+        return pattern
+    return pattern.model_copy(update={"seed": (pattern.seed * 7919 + piece * 104729 + 1) % (2**31 - 1)})
+
+
 def _break_again(
     pieces: Pieces, step: BreakStep, body: TriMesh, name: str, where: str, progress: Progress | None
 ) -> Pieces:
@@ -125,9 +133,7 @@ def _break_again(
             skins.append(skin)
             path.append(own)
             continue
-        pattern = step.pattern
-        if hasattr(pattern, "seed"):
-            pattern = pattern.model_copy(update={"seed": (pattern.seed * 7919 + p * 104729 + 1) % (2**31 - 1)})
+        pattern = refined_seed(step.pattern, p)
         found, count = regions(pattern, mesh)
         parts, part_skins = cut(mesh, skin, found, count, f"piece {p} of {name}", None, body)
         if progress:
@@ -146,7 +152,7 @@ def _break_again(
                 where=f"{where}.pattern",
             )
     out = collect(meshes, skins, np.array(path))
-    _not_too_small(out, step.pattern, f"{where}.pattern")
+    not_too_small(out, step.pattern, f"{where}.pattern")
     return out
 
 
@@ -155,23 +161,28 @@ def _bonded(pieces: Pieces, size: float) -> Pieces:
     corners, piece = pieces.corners()
     faces = shared_faces(corners[~pieces.skin], piece[~pieces.skin], pieces.count, size)
     keep = faces.area > 1e-10 * size * size
-    pair = faces.piece[keep]
-    differ = pieces.path[pair[:, 0]] != pieces.path[pair[:, 1]]
-    return replace(
-        pieces,
-        bond_piece=pair,
-        bond_area=faces.area[keep],
-        bond_center=faces.center[keep],
-        bond_normal=faces.normal[keep],
-        bond_second_moment=faces.second_moment[keep],
-        bond_tier=(1 + np.argmax(differ, axis=1)).astype(np.uint8),
+    return tier_of_bonds(
+        replace(
+            pieces,
+            bond_piece=faces.piece[keep],
+            bond_area=faces.area[keep],
+            bond_center=faces.center[keep],
+            bond_normal=faces.normal[keep],
+            bond_second_moment=faces.second_moment[keep],
+        )
     )
+
+
+def tier_of_bonds(pieces: Pieces) -> Pieces:
+    """The pieces with each bond's tier by their paths."""
+    differ = pieces.path[pieces.bond_piece[:, 0]] != pieces.path[pieces.bond_piece[:, 1]]
+    return replace(pieces, bond_tier=(1 + np.argmax(differ, axis=1)).astype(np.uint8))
 
 
 # -------------------------------------------------------------------------------- clusters
 
 
-def _cluster(pieces: Pieces, step: BreakStep, mesh: TriMesh, where: str) -> Pieces:
+def cluster(pieces: Pieces, step: BreakStep, mesh: TriMesh, where: str) -> Pieces:
     """Put chosen pieces of tier 1 into chunks: their own tier becomes one finer."""
     pick = chosen(pieces, step.of, where)
     if pieces.tier[pick].max() >= TIERS:
