@@ -8,7 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import naive
-from dynaclast.core.solve.bond_loads import apply_load
+from dynaclast.core.solve.bond_loads import apply_load, bond_graph
 from dynaclast.core.solve.impact_loads import (
     GROUND_BODY,
     IMPACT_TIME,
@@ -48,7 +48,7 @@ def test_what_a_load_breaks_from_tier_to_tier_equals_the_slow_twin(
     wear = worn * rng.random(count)
     reached = np.linalg.norm(tiered.bonds.center - rng.uniform(-1, 3, 3), axis=1) < 1.6
     load = np.where(reached, amount * 1e5 * rng.uniform(0.5, 1.5, count), 0.0)
-    failing, total = apply_load(tiered, broken, wear, load)
+    failing, total = apply_load(bond_graph(tiered), broken, wear, load)
     want, left = naive.apply_load(
         load, broken, wear, tiered.bonds.strength, tiered.bonds.tier, tiered.bonds.piece, tiered.chunks
     )
@@ -61,8 +61,8 @@ def test_a_load_below_the_strength_breaks_nothing_and_wear_lowers_it(tiered: Mod
     count, none = tiered.bond_count, np.zeros(tiered.bond_count, np.uint8)
     coarse = tiered.bonds.tier == 1
     load = np.where(coarse, 0.6 * tiered.bonds.strength, 0.0)
-    assert not apply_load(tiered, none, np.zeros(count), load)[0].any()
-    assert apply_load(tiered, none, np.full(count, 0.5), load)[0][coarse].all()
+    assert not apply_load(bond_graph(tiered), none, np.zeros(count), load)[0].any()
+    assert apply_load(bond_graph(tiered), none, np.full(count, 0.5), load)[0][coarse].all()
 
 
 def struck(prepared: Prepared) -> Run:

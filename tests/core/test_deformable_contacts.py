@@ -229,7 +229,10 @@ def test_ropes_meet_where_their_segments_are_nearest(seed: int) -> None:
 def test_rows_gather_bodies_and_assemblies_in_groups_in_order() -> None:
     bodies, f = 5, np.zeros
     body = np.repeat(np.arange(5, dtype=np.int32), 2)
-    table = VertexTable(body, *(f(10) for _ in range(2)), f(10, np.uint8), f((10, 3)), *(f(10) for _ in range(3)))
+    lead = np.arange(10, dtype=np.int32)
+    table = VertexTable(
+        body, lead, lead, *(f(10) for _ in range(2)), f(10, np.uint8), f((10, 3)), *(f(10) for _ in range(3))
+    )
     rows, slots, groups = make_rows(8), make_slots(4), make_groups(bodies, 4)
     rows.vertex[:] = -1
     rows.slot[:] = -1

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from itertools import combinations
 from typing import Any
 
 import numpy as np
@@ -24,7 +25,7 @@ from dynaclast.core.solve.deformable.lattice import (
     stiffness_bound,
     tetrahedra_of,
 )
-from dynaclast.core.solve.deformable.levels import build_levels
+from dynaclast.core.solve.deformable.levels import NEAREST, SMALL, body_levels, keep, lie_between, stack_levels
 from dynaclast.core.solve.deformable.membrane import add_membrane, membrane_energy, membrane_stiffness
 from dynaclast.core.solve.deformable.pattern import (
     add_block_product,
@@ -70,9 +71,9 @@ def _products(rows, pattern, blocks, count, x, out):  # type: ignore[no-untyped-
 
 
 @kernel
-def _chain(rows, pattern, blocks, extra, pinned, count, factor, r, z):  # type: ignore[no-untyped-def]
-    factor_chain(rows, pattern, blocks, extra, pinned, 0, count, factor)
-    solve_chain(factor, 0, count, r, z)
+def _chain(rows, pattern, blocks, extra, pinned, order, factor, r, z):  # type: ignore[no-untyped-def]
+    factor_chain(rows, pattern, blocks, extra, pinned, order, 0, len(order), factor)
+    solve_chain(factor, order, 0, len(order), r, z)
 
 
 @kernel
@@ -316,7 +317,7 @@ def test_cubes_share_their_corners_and_are_filled() -> None:
     x, tets = block((3, 3, 2))
     _, volume = shape_gradients(x, tets.reshape(-1, 4))
     assert len(x) == 4 * 4 * 3 and volume.min() > 0 and volume.sum() == pytest.approx(18e-3)
-    faces = boundary(tets.reshape(-1, 4))
+    _, faces = boundary(tets.reshape(-1, 4))
     assert len(faces) == 4 * (9 + 6 + 6)  # two triangles each of 9 + 6 + 6 squares, on both sides
     corner = x[faces]
     normal = np.cross(corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0])
@@ -353,6 +354,10 @@ def chain(count: int = 12) -> tuple[Any, Any, np.ndarray, np.ndarray]:
     return scalar_rows(stays), pattern, blocks, full
 
 
+def in_order(count: int) -> np.ndarray:
+    return np.arange(count, dtype=np.int32)
+
+
 @pytest.mark.parametrize("count", [1, 2, 3, 12])
 def test_a_chain_is_solved_exactly(count: int) -> None:
     rows, pattern, blocks, full = chain(count)
@@ -360,7 +365,7 @@ def test_a_chain_is_solved_exactly(count: int) -> None:
     extra[-1] = np.diag([5.0, 1.0, 2.0])
     full[-3:, -3:] += extra[-1]
     r, z = np.random.default_rng(8).normal(size=(count, 3)), np.zeros((count, 3))
-    _chain(rows, pattern, blocks, extra, np.zeros(count, np.uint8), count, make_chain_factor(count), r, z)
+    _chain(rows, pattern, blocks, extra, np.zeros(count, np.uint8), in_order(count), make_chain_factor(count), r, z)
     assert z.ravel() == pytest.approx(np.linalg.solve(full, r.ravel()), rel=1e-9)
 
 
@@ -369,7 +374,7 @@ def test_what_is_pinned_in_a_chain_does_not_move() -> None:
     pinned = np.zeros(12, np.uint8)
     pinned[[0, 5]] = 1
     r, z = np.random.default_rng(9).normal(size=(12, 3)), np.zeros((12, 3))
-    _chain(rows, pattern, blocks, np.zeros((12, 3, 3)), pinned, 12, make_chain_factor(12), r, z)
+    _chain(rows, pattern, blocks, np.zeros((12, 3, 3)), pinned, in_order(12), make_chain_factor(12), r, z)
     free = np.repeat(pinned == 0, 3)
     assert z[[0, 5]] == pytest.approx(0)
     assert z.ravel()[free] == pytest.approx(np.linalg.solve(full[np.ix_(free, free)], r.ravel()[free]), rel=1e-9)
@@ -391,8 +396,7 @@ def levelled(cells: int, pinned: tuple[int, ...] = ()) -> tuple[np.ndarray, Any,
     low = table.vertex
     pairs = np.concatenate([low[:, [0, 1]], low[:, [0, 2]], low[:, [1, 2]]])
     normal = np.tile([0.0, 1.0, 0.0], (len(x), 1))
-    first = np.array([0, len(x)])
-    pattern, levels = build_levels(first, np.array([True]), x, normal, pairs, np.full(len(x), 0.5), held)
+    pattern, levels = stack_levels([body_levels(x, normal, pairs, held, True)], np.full(len(x), 0.5))
     block = np.stack([block_of(pattern, low[:, a], low[:, b]) for a, b in ((0, 1), (0, 2), (1, 2))], axis=1)
     blocks = np.zeros((len(pattern.column), 3, 3))
     _membrane(table._replace(block=block.astype(np.int32)), 1.1 * x, 1.0, np.zeros_like(x), blocks)
@@ -409,6 +413,80 @@ def parents_matrix(levels: Any, level: int) -> np.ndarray:
         for k in range(levels.parent_start[i], levels.parent_start[i + 1]):
             out[i - first, levels.parent[k] - after[0]] = levels.weight[k]
     return out
+
+
+def between_slowly(
+    x: np.ndarray, normal: np.ndarray, other: np.ndarray, near: np.ndarray
+) -> tuple[np.ndarray, np.ndarray]:
+    """The three of the nearest (n, NEAREST) that points (n, 3) lie between, with the least sum of squared distances by
+    share; where there are none, the place on the line through two that comes closest.
+    """
+    n = len(x)
+    arm = other[near] - x[:, None]
+    e1 = arm[:, 0] - np.einsum("nc,nc->n", arm[:, 0], normal)[:, None] * normal
+    e1 /= np.maximum(np.linalg.norm(e1, axis=1), 1e-300)[:, None]
+    e2 = np.cross(normal, e1)
+    u, v = np.einsum("nkc,nc->nk", arm, e1), np.einsum("nkc,nc->nk", arm, e2)
+    far = (arm**2).sum(axis=2)
+    known = near >= 0
+    best, parent, weight = np.full(n, np.inf), np.full((n, 3), -1), np.zeros((n, 3))
+    parent[:, 0], weight[:, 0] = near[:, 0], 1.0
+    scale = far[:, 0]
+    for a, b, c in combinations(range(NEAREST), 3):
+        cross = (u[:, b] - u[:, a]) * (v[:, c] - v[:, a]) - (u[:, c] - u[:, a]) * (v[:, b] - v[:, a])
+        good = known[:, c] & (np.abs(cross) > 1e-6 * scale)
+        divisor = np.where(good, cross, 1.0)
+        wb = (v[:, a] * (u[:, c] - u[:, a]) - u[:, a] * (v[:, c] - v[:, a])) / divisor
+        wc = (u[:, a] * (v[:, b] - v[:, a]) - v[:, a] * (u[:, b] - u[:, a])) / divisor
+        share = np.stack([1 - wb - wc, wb, wc], axis=1)
+        cost = (np.maximum(share, 0) * far[:, [a, b, c]]).sum(axis=1)
+        better = good & (share.min(axis=1) > -SMALL) & (cost < best * (1 - SMALL))
+        best[better] = cost[better]
+        parent[better] = near[better][:, [a, b, c]]
+        weight[better] = np.maximum(share[better], 0)
+    lone = ~np.isfinite(best)
+    for a, b in combinations(range(NEAREST), 2):
+        way = arm[:, b] - arm[:, a]
+        share = np.clip(-np.einsum("nc,nc->n", arm[:, a], way) / np.maximum((way**2).sum(axis=1), 1e-300), 0, 1)
+        cost = ((arm[:, a] + share[:, None] * way) ** 2).sum(axis=1) + 1e-3 * far[:, b]
+        better = lone & known[:, b] & (cost < best * (1 - SMALL))
+        best[better] = cost[better]
+        parent[better] = np.stack([near[better, a], near[better, b], np.full(better.sum(), -1)], axis=1)
+        weight[better] = np.stack([1 - share[better], share[better], np.zeros(better.sum())], axis=1)
+    weight[weight < 1e-6] = 0.0
+    weight /= weight.sum(axis=1)[:, None]
+    parent[weight == 0.0] = -1
+    return parent, weight
+
+
+def test_nodes_lie_between_those_that_the_slow_way_finds() -> None:
+    rng = np.random.default_rng(12)
+    x, other = rng.normal(size=(60, 3)) * [1, 0.1, 1], rng.normal(size=(25, 3)) * [1, 0.1, 1]
+    normal = np.tile([0.0, 1.0, 0.0], (60, 1))
+    near = np.argsort(((x[:, None] - other) ** 2).sum(axis=2), axis=1)[:, :NEAREST]
+    near[:20, 3:], near[:5, 1:] = -1, -1
+    parent, weight = np.zeros((60, 3), np.int64), np.zeros((60, 3))
+    lie_between(x, normal, other, near, parent, weight)
+    want, share = between_slowly(x, normal, other, near)
+    got = np.where((weight >= 1e-6), parent, -1)
+    assert (np.sort(got, axis=1) == np.sort(want, axis=1)).all()
+    place = np.einsum("nk,nkc->nc", weight, other[np.maximum(parent, 0)])
+    assert place == pytest.approx(np.einsum("nk,nkc->nc", share, other[np.maximum(want, 0)]), abs=1e-5)
+
+
+def test_nodes_that_stay_are_apart_and_no_other_could() -> None:
+    x, faces = sheet(9)
+    pattern = block_pattern(np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]]), len(x))
+    free = np.ones(len(x), bool)
+    free[[0, 9]] = False
+    kept = set(keep(x, pattern, free).tolist())
+    ring = [set(pattern.column[pattern.start[i] : pattern.start[i + 1]].tolist()) for i in range(len(x))]
+    for i in range(len(x)):
+        near = ring[i] - {i}
+        if i in kept:
+            assert free[i] and not near & kept
+        elif free[i]:  # something that stays is its neighbour, or a neighbour's
+            assert kept & set().union(*(ring[j] for j in ring[i]))
 
 
 def test_levels_carry_what_is_linear_over_the_sheet_and_are_about_a_quarter_each() -> None:

@@ -371,7 +371,10 @@ def test_a_sleeping_state_is_packed_and_unpacked_with_its_vertices() -> None:
         ({"matter": {"kind": "soft", "poisson": 0.5}}, "bodies[0].matter.poisson", "0.49"),
         ({"matter": {"kind": "rope", "young": -1}}, "bodies[0].matter.young", "greater than 0"),
         ({"matter": {"kind": "cloth"}, "role": "passive"}, "bodies[0]", "pin its vertices"),
-        ({"matter": {"kind": "cloth"}, "pattern": {"kind": "cells", "count": 4}}, "bodies[0]", "only rigid bodies can"),
+        ({"matter": {"kind": "cloth"}, "role": "passive"}, "bodies[0]", "pin its vertices"),
+        ({"matter": {"kind": "cloth"}, "bonds": {"strength": 3}}, "bodies[0]", "in kN/m, or in kN"),
+        ({"bonds": {"strength": 3, "unit": "kN/m"}}, "bodies[0]", "in kN/m2, or in kN"),
+        ({"matter": {"kind": "soft"}, "pattern": {"kind": "faces"}}, "bodies[0]", "another pattern, or make it cloth"),
         ({"shape": {"kind": "line", "points": [[0, 0, 0], [1, 0, 0]]}}, "bodies[0]", "matter 'rope'"),
         ({"matter": {"kind": "rope"}, "shape": {"kind": "line", "points": [[0, 0, 0]]}}, "bodies[0].shape.points", "2"),
         (

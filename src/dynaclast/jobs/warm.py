@@ -150,7 +150,7 @@ def _deforming() -> Shot:
             "bodies": [
                 {
                     "name": "sheet",
-                    "matter": {"kind": "cloth"},
+                    "matter": {"kind": "cloth", "tear": 50},
                     "shape": sheet,
                     "place": {"position": [0, 0.62, 0]},
                     "velocity": [0, -2, 0],
@@ -165,6 +165,8 @@ def _deforming() -> Shot:
                     "matter": {"kind": "soft", "detail": 2},
                     "shape": {"kind": "box", "size": [0.4, 0.4, 0.4]},
                     "place": {"position": [-1, 0.2, 0]},
+                    "pattern": {"kind": "slabs", "count": 2},
+                    "bonds": {"strength": 500},
                 },
                 {"name": "line", "matter": {"kind": "rope"}, "shape": line, "pins": [{"reach": held}]},
                 {"name": "weight", "shape": {"kind": "sphere", "radius": 0.1}, "place": {"position": [3.1, 1, 0]}},

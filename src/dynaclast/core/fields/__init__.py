@@ -9,7 +9,7 @@ from .anchor import Anchor
 from .base import Effect, EffectContext, Forcing
 from .burst import Burst, Push, Spin
 from .moving import Attractor, Drag, Gravity, Turbulence, Vortex, Wind
-from .samples import BONDS, PIECES, VERTICES, Samples
+from .samples import BONDS, PIECES, SEAMS, VERTICES, Samples
 from .strain import Strain
 
 EFFECTS: dict[str, Effect] = {
@@ -28,4 +28,4 @@ EFFECTS: dict[str, Effect] = {
     "displace": Effect(),
 }
 
-__all__ = ["BONDS", "EFFECTS", "PIECES", "VERTICES", "Effect", "EffectContext", "Forcing", "Samples"]
+__all__ = ["BONDS", "EFFECTS", "PIECES", "SEAMS", "VERTICES", "Effect", "EffectContext", "Forcing", "Samples"]

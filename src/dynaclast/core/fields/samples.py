@@ -12,7 +12,7 @@ import numpy as np
 
 from ..arrays import Array
 
-PIECES, BONDS, VERTICES = "pieces", "bonds", "vertices"
+PIECES, BONDS, VERTICES, SEAMS = "pieces", "bonds", "vertices", "seams"
 """Names of index spaces."""
 
 

@@ -2,20 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
 import numpy as np
 
 from ..arrays import Array, Index
-from .bond_loads import apply_load
-from .events import Event, EventLog, kilonewtons
+from .bond_loads import apply_load, bond_graph
+from .events import Causes, EventLog, kilonewtons, with_shares
 from .impact_loads import GROUND_BODY, Struck, load_by_impacts, load_floor, make_bond_impacts, make_graph_search
 from .model import Model
 from .rigid.run import RigidRun
 from .state import State
-
-Causes = Callable[[int], list[Event]]
-"""Gives, for a bond, what loads it and by how much (load [kN])."""
 
 
 class Bonds:
@@ -35,10 +30,6 @@ class Bonds:
         if not len(failing):
             return False
         for b in failing:
-            why = causes(int(b))
-            total = sum(c["load"] for c in why) or 1.0
-            for c in why:
-                c["share"] = round(c["load"] / total, 4)
             p, q = (int(x) for x in model.bonds.piece[b])
             self._log.add(
                 "bond_broken",
@@ -48,7 +39,7 @@ class Bonds:
                 tier=int(model.bonds.tier[b]),
                 load=kilonewtons(load[b]),
                 strength=kilonewtons(strength[b]),
-                causes=why,
+                causes=with_shares(causes(int(b))),
             )
         state.bond_broken[failing] = 1
         self.part(model.bonds.piece[failing, 0])
@@ -79,7 +70,7 @@ class Bonds:
         )
         if not hits:
             return None
-        failing, load = apply_load(model, state.bond_broken, state.bond_wear, out.load)
+        failing, load = apply_load(bond_graph(model), state.bond_broken, state.bond_wear, out.load)
         return (np.where(failing, load, 0.0), out.blame) if failing.any() else None
 
     def break_by_impacts(self, load: Array, blame: Index) -> None:

@@ -11,10 +11,10 @@ from typing import Protocol
 
 import numpy as np
 
-from ..arrays import Array, Flags, Index, Mask
+from ..arrays import Array, Flags, Index, Mask, means
 from ..document import FieldItem
 from ..fields.base import among
-from ..fields.samples import BONDS, PIECES, VERTICES, Samples, at_rest
+from ..fields.samples import BONDS, PIECES, SEAMS, VERTICES, Samples, at_rest
 from ..geometry.rotations import rotation_matrix
 from .deformable.exposure import ExposedFaces
 from .frame import bond_positions
@@ -47,6 +47,18 @@ class Space(Protocol):
 
     def doing(self, states: Sequence[str]) -> Mask:
         """Which samples (n,) bool do one of these things: held, resting, moving."""
+
+
+class JoinedSpace(Space, Protocol):
+    """A space of what joins samples of a movable one, whose name is ``of``."""
+
+    of: str
+
+    def any_of(self, samples: Mask) -> Mask:
+        """Which of it (n,) bool joins any of these samples (m,) bool."""
+
+    def ends(self, joined: Mask) -> Mask:
+        """The samples (m,) bool that these (n,) bool join."""
 
 
 class PieceSpace:
@@ -167,7 +179,7 @@ class VolumePoints:
 class BondSpace:
     """Bonds; what the first piece of a bond does, the bond does."""
 
-    name, key = BONDS, "b"
+    name, key, of = BONDS, "b", PIECES
 
     def __init__(self, model: Model, state: State, pieces: PieceSpace) -> None:
         self._model, self._state, self._pieces = model, state, pieces
@@ -182,6 +194,14 @@ class BondSpace:
     def doing(self, states: Sequence[str]) -> Mask:
         return self._pieces.doing(states)[self._model.bonds.piece[:, 0]]
 
+    def any_of(self, samples: Mask) -> Mask:
+        return np.asarray(samples[self._model.bonds.piece].any(axis=1))
+
+    def ends(self, joined: Mask) -> Mask:
+        out = np.zeros(self._model.piece_count, bool)
+        out[self._model.bonds.piece[joined].ravel()] = True
+        return out
+
 
 class VertexSpace:
     """Vertices of deformable bodies. What is pinned is held; what a body that sleeps has rests."""
@@ -191,12 +211,12 @@ class VertexSpace:
     def __init__(self, model: Model, state: State, exposed: bool) -> None:
         assert model.deformables is not None
         self._model, self._state, self._table = model, state, model.deformables.elements.vertices
-        self._size = model.deformables.size
+        self._size, self._mass = model.deformables.size, model.deformables.own_mass
         self._exposed = ExposedFaces(model.deformables, state.vertices) if exposed else None
 
     @property
     def count(self) -> int:
-        return len(self._table.mass)
+        return len(self._mass)
 
     def samples(self, number: int | None) -> Samples:
         vertices, step = self._state.vertices, self._model.settings.interval
@@ -206,7 +226,7 @@ class VertexSpace:
         return Samples(
             VERTICES,
             vertices.position.copy(),
-            self._table.mass,
+            self._mass,
             self._size,
             velocity,
             still,
@@ -235,6 +255,38 @@ class VertexSpace:
         return (velocity - before) / self._model.settings.interval
 
 
+class SeamSpace:
+    """Seams of deformable bodies; what the first vertex of a seam does, the seam does."""
+
+    name, key, of = SEAMS, "s", VERTICES
+
+    def __init__(self, model: Model, state: State, vertices: VertexSpace) -> None:
+        assert model.deformables is not None
+        self._seams, self._state, self._vertices = model.deformables.seams, state, vertices
+        self._first = np.unique(self._seams.of, return_index=True)[1]
+
+    @property
+    def count(self) -> int:
+        return self._seams.count
+
+    def samples(self, number: int | None) -> Samples:
+        seams, x = self._seams, self._state.vertices.position
+        return at_rest(SEAMS, means(x[seams.link[:, 0]], seams.of, self.count))
+
+    def doing(self, states: Sequence[str]) -> Mask:
+        return self._vertices.doing(states)[self._seams.link[self._first, 0]]
+
+    def any_of(self, samples: Mask) -> Mask:
+        out = np.zeros(self.count, bool)
+        out[self._seams.of[samples[self._seams.link].any(axis=1)]] = True
+        return out
+
+    def ends(self, joined: Mask) -> Mask:
+        out = np.zeros(self._vertices.count, bool)
+        out[self._seams.link[joined[self._seams.of]].ravel()] = True
+        return out
+
+
 class Elements:
     """All index spaces of a run."""
 
@@ -244,9 +296,12 @@ class Elements:
         self.pieces, self.bonds = pieces, BondSpace(model, state, pieces)
         self.volume = VolumePoints(model, state)
         self.movable: list[Space] = [self.pieces]
+        self.joined: list[JoinedSpace] = [self.bonds]
         if model.deformables is not None:
-            self.movable.append(VertexSpace(model, state, exposed))
-        self.joined: list[Space] = [self.bonds]
+            vertices = VertexSpace(model, state, exposed)
+            self.movable.append(vertices)
+            if model.deformables.seams.count:
+                self.joined.append(SeamSpace(model, state, vertices))
 
     @property
     def spaces(self) -> list[Space]:
@@ -261,6 +316,8 @@ def target_masks(
     piece_tier: Index,
     bond_tier: Flags,
     vertex_body: Index | None = None,
+    seam_body: Index | None = None,
+    seam_tier: Flags | None = None,
 ) -> dict[str, Mask]:
     """Which samples of each space are a field's targets.
 
@@ -269,7 +326,8 @@ def target_masks(
     bond_piece : (B, 2) int32
     piece_tier : (P,) int32
     bond_tier  : (B,) uint8
-    vertex_body : (N,) int32, the bodies that vertices belong to; tiers are of pieces only
+    vertex_body : (N,) int32, the bodies that vertices belong to, of which all are targets whatever the tiers
+    seam_body   : (Q,) int32, likewise of seams; seam_tier (Q,) uint8
     """
     pieces = among(item.targets, names)[body] if len(names) else np.zeros(0, bool)
     bonds = pieces[bond_piece[:, 0]] if len(bond_piece) else np.zeros(0, bool)
@@ -277,13 +335,28 @@ def target_masks(
         pieces = pieces & np.isin(piece_tier, item.tiers)
         bonds = bonds & np.isin(bond_tier, item.tiers)
     vertices = np.zeros(0, bool) if vertex_body is None else among(item.targets, names)[vertex_body]
-    return {PIECES: pieces, BONDS: bonds, VERTICES: vertices}
+    seams = np.zeros(0, bool) if seam_body is None else among(item.targets, names)[seam_body]
+    if item.tiers is not None and seam_tier is not None:
+        seams = seams & np.isin(seam_tier, item.tiers)
+    return {PIECES: pieces, BONDS: bonds, VERTICES: vertices, SEAMS: seams}
 
 
 def targets_of(item: FieldItem, model: Model) -> dict[str, Mask]:
     """Which samples of each space are a field's targets, in a model."""
     deformables = model.deformables
-    vertex_body = None if deformables is None else deformables.body[deformables.elements.vertices.body]
+    vertex_body, seam_body, seam_tier = None, None, None
+    if deformables is not None:
+        vertex_body = deformables.body[deformables.elements.vertices.body]
+        seam_body = deformables.body[deformables.seams.body]
+        seam_tier = deformables.seams.tier
     return target_masks(
-        item, model.target_names, model.pieces.body, model.bonds.piece, model.piece_tier, model.bonds.tier, vertex_body
+        item,
+        model.target_names,
+        model.pieces.body,
+        model.bonds.piece,
+        model.piece_tier,
+        model.bonds.tier,
+        vertex_body,
+        seam_body,
+        seam_tier,
     )

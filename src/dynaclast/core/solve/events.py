@@ -2,16 +2,27 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 from .model import Model
 from .state import State
 
 Event = dict[str, Any]
+Causes = Callable[[int], list[Event]]
+"""Gives, for a bond, what loads it and by how much (load [kN])."""
 
 
 def kilonewtons(newtons: float) -> float:
     return round(float(newtons) / 1000.0, 4)
+
+
+def with_shares(causes: list[Event]) -> list[Event]:
+    """Causes, each with its share of the whole load."""
+    total = sum(c["load"] for c in causes) or 1.0
+    for cause in causes:
+        cause["share"] = round(cause["load"] / total, 4)
+    return causes
 
 
 class EventLog:

@@ -33,7 +33,7 @@ from ..fields.samples import Samples, at_rest
 from ..geometry.rotations import vector_to_quaternion
 from ..timeline.channels import Keyed
 from ..timeline.cues import begins, delays, fires, spans, weight
-from .elements import Elements, Space, targets_of
+from .elements import Elements, JoinedSpace, Space, targets_of
 from .impacts import Impact
 from .live_world import LiveWorld
 from .model import Hold, Model, Motion
@@ -324,7 +324,7 @@ class ActiveFields:
             none = {name: np.zeros(len(reach), bool) for name, reach in here.items()}
             falls = {name: none[name] if m.fired is None else m.fired for name, m in moments.items()}
             struck = {name: replace(on[name], reach=reach * falls[name]) for name, reach in here.items()}
-            self._blow(item, on | struck, falls[PIECES], out)
+            self._blow(item, on | struck, falls, out)
         if kills:
             share = moments[PIECES].share
             if share is not None:
@@ -396,35 +396,32 @@ class ActiveFields:
 
     # ------------------------------------------------------------------------------- blows
 
-    def _blow(self, item: FieldItem, on: dict[str, EffectContext], fired: Mask, out: Actions) -> None:
-        """A blow or a tick; fired (P,) bool: the pieces for which it falls."""
+    def _blow(self, item: FieldItem, on: dict[str, EffectContext], fired: dict[str, Mask], out: Actions) -> None:
+        """A blow or a tick; fired (n,) bool: the samples of movable spaces for which it falls."""
         effect, strains = EFFECTS[item.effect.kind], isinstance(item.effect, StrainEffect)
         blow = Blow(item)
         for space in self._elements.joined:
             if strains:
-                on = on | {space.name: self._strained(item, on[space.name], space, fired)}
+                on = on | {space.name: self._strained(item, on[space.name], space, fired[space.of])}
             load = effect.load(item, on[space.name])
             if load is not None:
                 blow.loads[space.name] = load
         if isinstance(item.effect, StrainEffect) and item.effect.mode == "wear":
             out.ticks.append((item, {name: self._capped(item, name, load) for name, load in blow.loads.items()}))
             return
-        for space in self._elements.movable:
-            name = space.name
+        for moved in self._elements.movable:
+            name = moved.name
             if not strains and on[name].reach is not None:
                 self._mark(item, name, on[name].reach_of(item) > 0)
             blow.changes[name] = effect.blow(item, on[name])
         out.blows.append(blow)
 
-    def _strained(self, item: FieldItem, on: EffectContext, space: Space, fired: Mask) -> EffectContext:
-        """The context of a strain over bonds, with its reach; what it strains is marked."""
-        ends = self._model.bonds.piece
+    def _strained(self, item: FieldItem, on: EffectContext, space: JoinedSpace, fired: Mask) -> EffectContext:
+        """The context of a strain over what is joined, with its reach; what it strains is marked."""
         reach = self._reach(item, on, space)
-        if len(ends) and not fired.all():
-            reach = reach * (fired[ends[:, 0]] | fired[ends[:, 1]])
-        strained = np.zeros(self._model.piece_count, bool)
-        strained[ends[reach > 0].ravel()] = True
-        self._mark(item, PIECES, strained)
+        if len(reach) and not fired.all():
+            reach = reach * space.any_of(fired)
+        self._mark(item, space.of, space.ends(reach > 0))
         return replace(on, reach=reach)
 
     def _capped(self, item: FieldItem, space: str, load: Array) -> Array:
@@ -454,7 +451,7 @@ class ActiveFields:
         }
         for space in self._elements.movable:
             on[space.name] = replace(on[space.name], reach=on[space.name].reach_of(item))
-        self._blow(item, on, np.ones(self._model.piece_count, bool), out)
+        self._blow(item, on, {s.name: np.ones(s.count, bool) for s in self._elements.movable}, out)
         return out
 
     def called_by(self, number: int, impacts: list[Impact]) -> list[tuple[FieldItem, bool]]:

@@ -6,11 +6,11 @@ import numpy as np
 
 from ..arrays import Array, Mask
 from ..document import FieldItem, KillEffect, StrainEffect
-from ..fields import BONDS, PIECES, VERTICES, Forcing
-from .bond_loads import apply_load
+from ..fields import BONDS, PIECES, SEAMS, VERTICES, Forcing
+from .bond_loads import apply_load, bond_graph, wear_down
 from .bonds import Bonds
 from .deformable.run import DeformableRun
-from .events import EventLog, kilonewtons
+from .events import Causes, EventLog, kilonewtons
 from .field_actions import Actions, ActiveFields
 from .frame import piece_positions
 from .impacts import Impacts
@@ -19,10 +19,16 @@ from .model import Hold, Model, Motion
 from .releases import Releases
 from .rigid.assemblies import wake, wake_around, wake_one
 from .rigid.run import RigidRun
+from .seams import Seams
 from .state import State
 
 WAKES_FROM = 0.02
 """What sleeps wakes where fields change by more than this share of gravity."""
+
+
+def _fields(shares: list[tuple[str, Array]]) -> Causes:
+    """What loads a bond, by what each field does to all of them [N]."""
+    return lambda b: [{"field": name, "load": kilonewtons(own[b])} for name, own in shares if own[b] > 0]
 
 
 class FieldEffects:
@@ -36,12 +42,13 @@ class FieldEffects:
         rigid: RigidRun,
         deformable: DeformableRun | None,
         bonds: Bonds,
+        seams: Seams | None,
         load_paths: LoadPaths,
         releases: Releases,
         log: EventLog,
     ) -> None:
         self._active, self._model, self._state, self._rigid = active, model, state, rigid
-        self._deformable = deformable
+        self._deformable, self._seams, self._graph = deformable, seams, bond_graph(model)
         self._bonds, self._load_paths, self._releases, self._log = bonds, load_paths, releases, log
 
     def act(self, number: int, hands: Array | None = None) -> list[tuple[str, Forcing]]:
@@ -123,25 +130,24 @@ class FieldEffects:
         if touched.any():
             self._releases.release_touched(touched, {"field": first or "displace"})
         if shares:
-            failing, total = apply_load(model, state.bond_broken, state.bond_wear, load)
-            self._bonds.break_overloaded(
-                np.where(failing, total, 0.0),
-                lambda b: [{"field": name, "load": kilonewtons(own[b])} for name, own in shares if own[b] > 0],
-            )
+            failing, total = apply_load(self._graph, state.bond_broken, state.bond_wear, load)
+            self._bonds.break_overloaded(np.where(failing, total, 0.0), _fields(shares))
+        self._open_seams([(b.item.name, b.loads[SEAMS]) for b in actions.blows if SEAMS in b.loads])
         for item, loads in actions.ticks:
             self._log.add("cue", field=item.name, effect="strain")
-            self._wear(item.name, loads[BONDS])
+            worn = wear_down(self._graph, state.bond_broken, state.bond_wear, loads[BONDS])
+            self._bonds.break_overloaded(worn, _fields([(item.name, worn)]))
+            if self._seams:
+                worn = wear_down(self._seams.graph, state.seam_broken, state.seam_wear, loads[SEAMS])
+                self._seams.open_overloaded(worn, _fields([(item.name, worn)]))
 
-    def _wear(self, name: str, load: Array) -> None:
-        """A tick of wear: the load (B,) [N] stays."""
-        model, state = self._model, self._state
-        failing, total = apply_load(model, state.bond_broken, state.bond_wear, load)
-        whole = np.maximum(model.bonds.strength, 1e-9)
-        state.bond_wear[:] = np.where(failing, 0.0, np.minimum(total / whole, 1.0))
-        self._bonds.break_overloaded(
-            np.where(failing, np.maximum(total, whole * (1 + 1e-12)), 0.0),
-            lambda b: [{"field": name, "load": kilonewtons(total[b])}],
-        )
+    def _open_seams(self, shares: list[tuple[str, Array]]) -> None:
+        """Open what blows load more than it bears: of each field, loads (Q,) [N] of seams."""
+        if not self._seams or not shares:
+            return
+        load = np.sum([own for _, own in shares], axis=0)
+        failing, total = apply_load(self._seams.graph, self._state.seam_broken, self._state.seam_wear, load)
+        self._seams.open_overloaded(np.where(failing, total, 0.0), _fields(shares))
 
     def _change_velocity(self, change: Forcing) -> None:
         """Change the velocities of pieces; an assembly takes the sum of its pieces' momenta and angular impulses, and

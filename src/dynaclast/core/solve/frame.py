@@ -48,8 +48,8 @@ class Frame:
 
     points/NAME : (V, 3) float32, [m]
 
-    stats       : bonds_broken (in this frame), moving (pieces), energy [J], top_speed [m/s], overlap [m], the deepest
-                  penetration when last looked at
+    stats       : bonds_broken (in this frame, seams counted in), moving (pieces), energy [J], top_speed [m/s], overlap
+                  [m], the deepest penetration when last looked at
     events      : of the frame
     """
 
@@ -199,7 +199,7 @@ def snapshot(model: Model, state: State, events: list[dict[str, Any]], more: dic
             where=name,
         )
     stats = {
-        "bonds_broken": float(sum(e["kind"] == "bond_broken" for e in events)),
+        "bonds_broken": float(sum(e["kind"] in ("bond_broken", "seam_opened") for e in events)),
         "moving": moving,
         "energy": energy,
         "top_speed": top,

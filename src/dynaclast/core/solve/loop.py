@@ -30,6 +30,7 @@ from .maps import RunMaps
 from .model import Model
 from .releases import Releases
 from .rigid.run import RigidRun
+from .seams import Seams
 from .state import State, copied, put_back
 from .tie_breaks import TieBreaks
 
@@ -55,6 +56,9 @@ class Run:
         self.rigid = RigidRun(model, state, self.deformable)
         self.matter: list[Matter] = [m for m in (self.rigid, self.deformable) if m is not None]
         self.bonds = Bonds(model, state, self.rigid, self.log)
+        self.seams: Seams | None = None
+        if model.deformables is not None and self.deformable is not None:
+            self.seams = Seams(model.deformables, state, self.deformable, self.log)
         self.releases = Releases(model, state, self.rigid, self.bonds, self.log)
         self.tie_breaks = TieBreaks(model, state, self.rigid, self.log)
         self.kinematics = Kinematics(model, state, self.rigid)
@@ -80,6 +84,7 @@ class Run:
             self.rigid,
             self.deformable,
             self.bonds,
+            self.seams,
             self.load_paths,
             self.releases,
             self.log,
@@ -197,6 +202,8 @@ class Run:
         rigid.fall_asleep(awake)
         if self.deformable is not None:
             self.tie_breaks.break_vertex_ties(self.deformable)
+            if self.seams:
+                self.seams.open_by_tension()
             self.deformable.wake_pressed()
             self.deformable.end_interval()
         return True

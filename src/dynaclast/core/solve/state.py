@@ -16,7 +16,7 @@ import zstandard
 from ..arrays import Array, Flag, Flags, Index, Int, Mat3, Mat4x3, Scalar, Vec3, Vec4, allocate
 from ..errors import InputError
 
-FORMAT = 4
+FORMAT = 5
 """Grows when what is packed is named or meant otherwise: what an older program packed is not gone on from."""
 
 NOT_MEASURED = 1.0e3
@@ -188,6 +188,8 @@ class State:
     hold           : (P,) uint8, Hold of each piece now
     tie_broken     : (T,) uint8
     vertex_tie_broken : (X,) uint8, ties with an end on a deformable body
+    seam_broken    : (Q,) uint8, of deformable bodies
+    seam_wear      : (Q,) float64, share of strength lost
     tie_impulse    : (T, 8) float64, what each tie ended the last interval with (rigid.joints)
     memory         : what fields and falloffs remember, by their own keys
     """
@@ -205,6 +207,8 @@ class State:
     vertices: Vertices = field(default_factory=no_vertices)
     touching: Touching = field(default_factory=no_touching)
     vertex_tie_broken: Flags = field(default_factory=lambda: np.zeros(0, np.uint8))
+    seam_broken: Flags = field(default_factory=lambda: np.zeros(0, np.uint8))
+    seam_wear: Array = field(default_factory=lambda: np.zeros(0))
     deformables: DeformableBodies = field(default_factory=no_deformables)
 
     def copy(self) -> State:

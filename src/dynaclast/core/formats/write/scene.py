@@ -10,7 +10,7 @@ import numpy as np
 from ...arrays import Array
 from ...document import Shot
 from ...fracture.build import Resolve, no_files
-from ...fracture.deforming import deforming_mesh
+from ...fracture.deforming import drawn_surface
 from ...fracture.display import drawn, whole_skin
 from ...fracture.pieces import Pieces
 from ...geometry.mesh import TriMesh
@@ -50,6 +50,7 @@ class ExportDeforming:
     """A body that deforms.
 
     faces  : (F, 3) int32; none of a line
+    lines  : (G, 2) int32, its segments, in order
     points : (frames, V, 3) float32, [m], world frame
     width  : float, [m], of a rope; 0 of what has a surface
     """
@@ -57,8 +58,18 @@ class ExportDeforming:
     name: str
     body: int
     faces: np.ndarray
+    lines: np.ndarray
     points: np.ndarray
     width: float
+
+    def curves(self) -> tuple[np.ndarray, list[int]]:
+        """Points of a line in the order of its curves (n,), and how many each has: one curve as long as it is whole,
+        or one for each segment of one that can break.
+        """
+        follows = (self.lines[1:, 0] == self.lines[:-1, 1]).all()
+        if follows:
+            return np.append(self.lines[:, 0], self.lines[-1, 1]), [len(self.lines) + 1]
+        return self.lines.ravel(), [2] * len(self.lines)
 
 
 @dataclass(frozen=True)
@@ -121,17 +132,12 @@ def linear_color(text: str) -> tuple[float, float, float]:
 
 def export_scene(shot: Shot, built: list[Pieces], baked: Baked, resolve: Resolve = no_files) -> ExportScene:
     """Join a shot, its bodies' pieces and a bake."""
-    deforming = [
-        ExportDeforming(
-            safe_name(body.name),
-            b,
-            deforming_mesh(body, resolve).faces,
-            baked.maps[f"points/{body.name}"],
-            2.0 * getattr(body.matter, "radius", 0.0),
-        )
-        for b, body in enumerate(shot.bodies)
-        if body.deforms
-    ]
+    deforming = []
+    for b, body in enumerate(shot.bodies):
+        if body.deforms:
+            surface, points = drawn_surface(body, resolve), baked.maps[f"points/{body.name}"]
+            width = 2.0 * getattr(body.matter, "radius", 0.0)
+            deforming.append(ExportDeforming(safe_name(body.name), b, surface.faces, surface.lines, points, width))
     out: list[ExportPiece] = []
     swaps: list[Swap] = []
     for b, (body, solid) in enumerate(zip(shot.bodies, built, strict=True)):

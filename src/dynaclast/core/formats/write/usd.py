@@ -75,21 +75,23 @@ def write_usd(scene: ExportScene) -> Usd.Stage:
 
 def _deforming(stage: Usd.Stage, body: Sdf.Path, deforming: ExportDeforming) -> None:
     """A body that deforms: a mesh, or a curve, whose points move; runs of equal frames are written at their ends."""
-    path, first = body.AppendChild(deforming.name), deforming.points[0]
+    path, first, order = body.AppendChild(deforming.name), deforming.points[0], None
     if len(deforming.faces):
         shape = UsdGeom.Mesh.Define(stage, path)
         _geometry(shape, make(first, deforming.faces))
     else:
         shape = UsdGeom.BasisCurves.Define(stage, path)
         shape.CreateTypeAttr(UsdGeom.Tokens.linear)
-        shape.CreateCurveVertexCountsAttr([len(first)])
+        order, counts = deforming.curves()
+        shape.CreateCurveVertexCountsAttr(counts)
         shape.CreateWidthsAttr([deforming.width])
         shape.SetWidthsInterpolation(UsdGeom.Tokens.constant)
         shape.CreatePointsAttr()
         shape.CreateExtentAttr()
     points, extent = shape.GetPointsAttr(), shape.GetExtentAttr()
     for f in changes(deforming.points.reshape(len(deforming.points), -1)):
-        at = np.ascontiguousarray(deforming.points[f], np.float32)
+        own = deforming.points[f]
+        at = np.ascontiguousarray(own if order is None else own[order], np.float32)
         points.Set(Vt.Vec3fArray.FromNumpy(at), float(f))
         wide = 0.5 * deforming.width
         extent.Set(Vt.Vec3fArray.FromNumpy(np.array([at.min(axis=0) - wide, at.max(axis=0) + wide])), float(f))

@@ -27,13 +27,15 @@ def assemble(m: Matrix, e: Elements, awake: Index, x: Array, h: float, anew: int
         first, last = t.first[b], t.first[b + 1]
         if t.solver[b] == Solver.FACTOR:
             continue  # assemble_lattices
-        for i in range(first, last):
+        for n in range(t.leads[b], t.leads[b + 1]):
+            i = t.leading[n]
             force[i, 0], force[i, 1], force[i, 2] = 0.0, 0.0, 0.0
         for k in range(m.pattern.start[first], m.pattern.start[last]):
             m.blocks[k, :, :] = 0.0
         damping = 1.0 + t.damping[b] / h
         add_scalar_product(m.rows, first, last, x, force)  # mass over the square of the step, and bending
-        for i in range(first, last):
+        for n in range(t.leads[b], t.leads[b + 1]):
+            i = t.leading[n]
             heavy = m.levels.mass[i]
             for c in range(3):
                 force[i, c] = heavy * x[i, c] - force[i, c] - e.vertices.recall[i] * (x[i, c] - e.vertices.start[i, c])
@@ -75,7 +77,8 @@ def assemble_again(d: Deformables, h: float) -> None:
     """A further step of Newton's method for cloth and ropes: linearised where the last one led."""
     t, v, s, m, e = d.elements.bodies, d.vectors, d.scratch, d.matrix, d.elements
     for b in d.awake:
-        for i in range(t.first[b], t.first[b + 1]):
+        for n in range(t.leads[b], t.leads[b + 1]):
+            i = t.leading[n]
             for c in range(3):
                 v.p[i, c] = d.vertices.position[i, c] + v.d[i, c]
     assemble(m, e, d.awake, v.p, h, 1, s.base, v.z)
@@ -83,7 +86,8 @@ def assemble_again(d: Deformables, h: float) -> None:
         if t.solver[b] == Solver.FACTOR:
             continue
         first, last = t.first[b], t.first[b + 1]
-        for i in range(first, last):
+        for n in range(t.leads[b], t.leads[b + 1]):
+            i = t.leading[n]
             heavy, slow = e.vertices.heavy[i], e.vertices.recall_damping[i]
             for c in range(3):
                 s.base[i, c] += heavy * s.way[i, c] - (heavy + slow) * v.d[i, c]
@@ -105,13 +109,15 @@ def assemble_lattices(d: Deformables, h: float) -> None:
             continue
         first, last = t.first[b], t.first[b + 1]
         most = t.solutions[b]
-        for i in range(first, last):
+        for n in range(t.leads[b], t.leads[b + 1]):
+            i = t.leading[n]
             if state.push[i, 0] != 0.0 or state.push[i, 1] != 0.0 or state.push[i, 2] != 0.0:
                 most = 1
                 break
         for number in range(most):
             table = d.elements.vertices
-            for i in range(first, last):
+            for n in range(t.leads[b], t.leads[b + 1]):
+                i = t.leading[n]
                 mass, back, slow = table.heavy[i], table.recall[i], table.recall_damping[i]
                 for c in range(3):
                     v.p[i, c] = d.vertices.position[i, c] + v.d[i, c]
@@ -120,16 +126,19 @@ def assemble_lattices(d: Deformables, h: float) -> None:
                     v.r[i, c] -= back * (v.p[i, c] - table.start[i, c])
             add_lattice(d.elements.lattice, t.cell[b], t.cell[b + 1], v.p, v.q, v.r)
             if number == most - 1:
-                for i in range(first, last):
+                for n in range(t.leads[b], t.leads[b + 1]):
+                    i = t.leading[n]
                     s.base[i, 0], s.base[i, 1], s.base[i, 2] = v.r[i, 0], v.r[i, 1], v.r[i, 2]
                 add_scalar_product(m.rows, first, last, v.d, s.base)
                 break
-            for i in range(first, last):
-                held = t.pinned[b] and d.pinned[i]
+            for n in range(t.leads[b], t.leads[b + 1]):
+                i = t.leading[n]
+                held = t.still[b] and d.pinned[i]
                 for c in range(3):
                     v.r[i, c] = 0.0 if held else v.r[i, c]
             solve_factored(m.factor, first, last, v.r, v.z, m.work)
-            for i in range(first, last):
+            for n in range(t.leads[b], t.leads[b + 1]):
+                i = t.leading[n]
                 for c in range(3):
                     v.d[i, c] += v.z[i, c]
 
@@ -141,10 +150,10 @@ def hold_back(d: Deformables) -> None:
     for b in d.awake:
         if t.solver[b] != Solver.FACTOR:
             continue
-        first, last = t.first[b], t.first[b + 1]
         mean, mass = s.matrix3[0], 0.0
         mean[0], mean[1], mean[2] = 0.0, 0.0, 0.0
-        for i in range(first, last):
+        for n in range(t.leads[b], t.leads[b + 1]):
+            i = t.leading[n]
             for c in range(3):
                 mean[c] += 0.0 if t.pinned[b] else table.mass[i] * v.d[i, c]
             mass += table.mass[i]
@@ -152,7 +161,8 @@ def hold_back(d: Deformables) -> None:
             mean[c] /= mass
         share = safe_share(d.elements.lattice, t.cell[b], t.cell[b + 1], d.vertices.position, v.d, mean, v.p)
         if share < 1.0:
-            for i in range(first, last):
-                if not (t.pinned[b] and d.pinned[i]):
+            for n in range(t.leads[b], t.leads[b + 1]):
+                i = t.leading[n]
+                if not (t.still[b] and d.pinned[i]):
                     for c in range(3):
                         v.d[i, c] = mean[c] + share * (v.d[i, c] - mean[c])

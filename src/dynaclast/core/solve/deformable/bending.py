@@ -86,7 +86,7 @@ def bending_matrix(x: Array, faces: Index, stiffness: Array | float) -> sparse.c
 
 def _weight(found: Curvature, stiffness: Array | float) -> Array:
     """What the square of a vertex's Laplacian counts (V,)."""
-    return np.where(found.counted > 0, stiffness * found.counted / np.maximum(found.area, 1e-300) ** 2, 0.0)
+    return np.where(found.counted > 0, stiffness * found.counted / np.maximum(found.area, 1e-150) ** 2, 0.0)
 
 
 def chain_bending(length: Array, stiffness: float) -> sparse.csr_matrix:

@@ -17,7 +17,7 @@ from ...kernels.linalg import rotate_by
 from ..model import GROUND, Hold, Hulls, Motion, PieceTable
 from ..rigid.groups import Bodies
 from ..state import Assemblies
-from .tables import MOST_VERTICES, BlockPattern, PointTable, Rows
+from .tables import MOST_VERTICES, BlockPattern, Held, PointTable, Rows
 
 BUNCH = 32
 """Vertices that are looked at together when near hulls are looked for."""
@@ -118,7 +118,7 @@ def find_near(
                     continue
                 for i in range(start, last):
                     dx, dy, dz = at[i, 0] - cx, at[i, 1] - cy, at[i, 2] - cz
-                    if dx * dx + dy * dy + dz * dz <= far * far:
+                    if dx * dx + dy * dy + dz * dz <= far * far and points.held[i] != Held.FOLLOWS:
                         if count < len(out.point):
                             out.point[count], out.shape[count] = i, s
                         count += 1

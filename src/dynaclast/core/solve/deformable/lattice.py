@@ -56,11 +56,12 @@ def tetrahedra_of(cells: Index) -> tuple[Index, Index]:
     return used, tets.reshape(len(cells), 6, 4)
 
 
-def boundary(tets: Index) -> Index:
-    """Outer faces (F, 3) of tetrahedra (T, 4), facing outwards."""
+def boundary(tets: Index) -> tuple[Index, Index]:
+    """Tetrahedra (F,) of those of (T, 4) with a face on the outside, and these faces (F, 3), facing outwards."""
     faces = np.concatenate([tets[:, [1, 2, 3]], tets[:, [0, 3, 2]], tets[:, [0, 1, 3]], tets[:, [0, 2, 1]]])
     _, first, count = np.unique(np.sort(faces, axis=1), axis=0, return_index=True, return_counts=True)
-    return faces[np.sort(first[count == 1])]
+    outer = np.sort(first[count == 1])
+    return outer % len(tets), faces[outer]
 
 
 def shape_gradients(x: Array, tets: Index) -> tuple[Array, Array]:

@@ -10,12 +10,14 @@ Source: Trottenberg, Oosterlee and Schueller 2001, "Multigrid".
 
 from __future__ import annotations
 
-from itertools import combinations
+from dataclasses import dataclass
 from typing import NamedTuple
 
 import numpy as np
+from scipy import sparse
 
-from ...arrays import Array, Index, Mask
+from ...arrays import Array, Flags, Index, Mask, sums
+from ...kernels import kernel
 from .pattern import block_of, block_pattern
 from .tables import BlockPattern, Levels
 
@@ -53,15 +55,31 @@ def keep(x: Array, pattern: BlockPattern, free: Mask) -> Index:
     row = np.repeat(np.arange(len(x)), count)
     length = np.linalg.norm(x[pattern.column] - x[row], axis=1)
     reach = CLOSE * np.bincount(row, length, len(x)) / np.maximum(count - 1, 1)
-    taken, out = ~free, np.zeros(len(x), bool)
-    for i in np.argsort(count, kind="stable"):
-        if not taken[i]:
-            out[i] = True
-            ring = pattern.column[pattern.start[i] : pattern.start[i + 1]]
-            taken[ring] = True
-            wider = np.concatenate([pattern.column[pattern.start[j] : pattern.start[j + 1]] for j in ring])
-            taken[wider[((x[wider] - x[i]) ** 2).sum(axis=1) <= reach[i] ** 2]] = True
+    taken, out = (~free).astype(np.uint8), np.zeros(len(x), np.uint8)
+    keep_apart(np.argsort(count, kind="stable"), pattern.start, pattern.column, x, reach**2, taken, out)
     return np.flatnonzero(out)
+
+
+@kernel
+def keep_apart(order: Index, start: Index, column: Index, x: Array, reach2: Array, taken: Flags, out: Flags) -> None:
+    """Keep nodes one by one, where nothing near is kept already: no neighbour, and no neighbour's within reach.
+
+    order  : (n,) int64, in which they are asked
+    start, column : of their pattern
+    reach2 : (n,) float64, [m2]
+    taken  : (n,) uint8, near one that is kept, written; out (n,) uint8, kept, written
+    """
+    for i in order:
+        if taken[i]:
+            continue
+        out[i] = 1
+        for e in range(start[i], start[i + 1]):
+            j = column[e]
+            taken[j] = 1
+            for f in range(start[j], start[j + 1]):
+                k = column[f]
+                if (x[k, 0] - x[i, 0]) ** 2 + (x[k, 1] - x[i, 1]) ** 2 + (x[k, 2] - x[i, 2]) ** 2 <= reach2[i]:
+                    taken[k] = 1
 
 
 def parents(x: Array, normal: Array, pattern: BlockPattern, kept: Index, free: Mask) -> tuple[Index, Array]:
@@ -75,61 +93,95 @@ def parents(x: Array, normal: Array, pattern: BlockPattern, kept: Index, free: M
     place = np.full(n, -1)
     place[kept] = np.arange(len(kept))
     near = np.full((n, NEAREST), -1)
-    for i in np.flatnonzero(free & (place < 0)):
-        ring = pattern.column[pattern.start[i] : pattern.start[i + 1]]
-        wider = np.unique(np.concatenate([pattern.column[pattern.start[j] : pattern.start[j + 1]] for j in ring]))
-        own = wider[place[wider] >= 0]
-        far = ((x[own] - x[i]) ** 2).sum(axis=1)
-        own = own[np.argsort(far, kind="stable")[:NEAREST]]
-        near[i, : len(own)] = place[own]
+    rest = np.flatnonzero(free & (place < 0))
+    next_to = sparse.csr_matrix((np.ones(len(pattern.column), np.int8), pattern.column, pattern.start), shape=(n, n))
+    two_steps = (next_to[rest].astype(np.int32) @ next_to[:, kept].astype(np.int32)).tocoo()
+    row, other = two_steps.row, two_steps.col
+    far = ((x[kept[other]] - x[rest[row]]) ** 2).sum(axis=1)
+    order = np.lexsort((other, far, row))
+    row, other = row[order], other[order]
+    rank = np.arange(len(row)) - np.searchsorted(row, row)
+    some = rank < NEAREST
+    near[rest[row[some]], rank[some]] = other[some]
     parent, weight = np.full((n, 3), -1), np.zeros((n, 3))
     parent[kept, 0], weight[kept, 0] = place[kept], 1.0
     rest = np.flatnonzero(near[:, 0] >= 0)
-    if len(rest):
-        parent[rest], weight[rest] = _between(x[rest], normal[rest], x[kept], near[rest])
+    between, share = np.full((len(rest), 3), -1), np.zeros((len(rest), 3))
+    lie_between(x[rest], normal[rest], x[kept], near[rest], between, share)
+    share[share < 1e-6] = 0.0
+    share /= share.sum(axis=1)[:, None]
+    between[share == 0.0] = -1
+    parent[rest], weight[rest] = between, share
     return parent, weight
 
 
-def _between(x: Array, normal: Array, other: Array, near: Index) -> tuple[Index, Array]:
-    """The three of the nearest (n, NEAREST) that points (n, 3) lie between, with the least sum of squared distances by
-    share; where there are none, the place on the line through two that comes closest.
+@kernel
+def lie_between(x: Array, normal: Array, other: Array, near: Index, parent: Index, weight: Array) -> None:
+    """The three of the nearest that points lie between, with the least sum of squared distances by share; where there
+    are none, the place on the line through two that comes closest.
+
+    x, normal : (n, 3) float64; other (k, 3) float64
+    near      : (n, NEAREST) int64, places in other, -1 where there are fewer
+    parent    : (n, 3) int64, -1 where there is none, written; weight (n, 3) float64, written
     """
-    n = len(x)
-    arm = other[near] - x[:, None]
-    e1 = arm[:, 0] - np.einsum("nc,nc->n", arm[:, 0], normal)[:, None] * normal
-    e1 /= np.maximum(np.linalg.norm(e1, axis=1), 1e-300)[:, None]
-    e2 = np.cross(normal, e1)
-    u, v = np.einsum("nkc,nc->nk", arm, e1), np.einsum("nkc,nc->nk", arm, e2)
-    far = (arm**2).sum(axis=2)
-    known = near >= 0
-    best, parent, weight = np.full(n, np.inf), np.full((n, 3), -1), np.zeros((n, 3))
-    parent[:, 0], weight[:, 0] = near[:, 0], 1.0
-    scale = far[:, 0]
-    for a, b, c in combinations(range(NEAREST), 3):
-        cross = (u[:, b] - u[:, a]) * (v[:, c] - v[:, a]) - (u[:, c] - u[:, a]) * (v[:, b] - v[:, a])
-        good = known[:, c] & (np.abs(cross) > 1e-6 * scale)
-        divisor = np.where(good, cross, 1.0)
-        wb = (v[:, a] * (u[:, c] - u[:, a]) - u[:, a] * (v[:, c] - v[:, a])) / divisor
-        wc = (u[:, a] * (v[:, b] - v[:, a]) - v[:, a] * (u[:, b] - u[:, a])) / divisor
-        share = np.stack([1 - wb - wc, wb, wc], axis=1)
-        cost = (np.maximum(share, 0) * far[:, [a, b, c]]).sum(axis=1)
-        better = good & (share.min(axis=1) > -SMALL) & (cost < best * (1 - SMALL))
-        best[better] = cost[better]
-        parent[better] = near[better][:, [a, b, c]]
-        weight[better] = np.maximum(share[better], 0)
-    lone = ~np.isfinite(best)
-    for a, b in combinations(range(NEAREST), 2):
-        way = arm[:, b] - arm[:, a]
-        share = np.clip(-np.einsum("nc,nc->n", arm[:, a], way) / np.maximum((way**2).sum(axis=1), 1e-300), 0, 1)
-        cost = ((arm[:, a] + share[:, None] * way) ** 2).sum(axis=1) + 1e-3 * far[:, b]
-        better = lone & known[:, b] & (cost < best * (1 - SMALL))
-        best[better] = cost[better]
-        parent[better] = np.stack([near[better, a], near[better, b], np.full(better.sum(), -1)], axis=1)
-        weight[better] = np.stack([1 - share[better], share[better], np.zeros(better.sum())], axis=1)
-    weight[weight < 1e-6] = 0.0
-    weight /= weight.sum(axis=1)[:, None]
-    parent[weight == 0.0] = -1
-    return parent, weight
+    for i in range(len(x)):
+        e = other[near[i, 0]]
+        ax, ay, az = e[0] - x[i, 0], e[1] - x[i, 1], e[2] - x[i, 2]
+        nx, ny, nz = normal[i, 0], normal[i, 1], normal[i, 2]
+        up = ax * nx + ay * ny + az * nz
+        ux, uy, uz = ax - up * nx, ay - up * ny, az - up * nz
+        long = max(np.sqrt(ux * ux + uy * uy + uz * uz), 1e-300)
+        ux, uy, uz = ux / long, uy / long, uz / long
+        vx, vy, vz = ny * uz - nz * uy, nz * ux - nx * uz, nx * uy - ny * ux
+        scale = ax * ax + ay * ay + az * az
+        parent[i, 0], parent[i, 1], parent[i, 2] = near[i, 0], -1, -1
+        weight[i, 0], weight[i, 1], weight[i, 2] = 1.0, 0.0, 0.0
+        best, count = np.inf, 0
+        while count < NEAREST and near[i, count] >= 0:
+            count += 1
+        for p in range(count):
+            a = other[near[i, p]]
+            a0, a1, a2 = a[0] - x[i, 0], a[1] - x[i, 1], a[2] - x[i, 2]
+            far_a, au, av = a0 * a0 + a1 * a1 + a2 * a2, a0 * ux + a1 * uy + a2 * uz, a0 * vx + a1 * vy + a2 * vz
+            for q in range(p + 1, count):
+                b = other[near[i, q]]
+                b0, b1, b2 = b[0] - x[i, 0], b[1] - x[i, 1], b[2] - x[i, 2]
+                far_b, bu, bv = b0 * b0 + b1 * b1 + b2 * b2, b0 * ux + b1 * uy + b2 * uz, b0 * vx + b1 * vy + b2 * vz
+                for r in range(q + 1, count):
+                    c = other[near[i, r]]
+                    c0, c1, c2 = c[0] - x[i, 0], c[1] - x[i, 1], c[2] - x[i, 2]
+                    cu, cv = c0 * ux + c1 * uy + c2 * uz, c0 * vx + c1 * vy + c2 * vz
+                    cross = (bu - au) * (cv - av) - (bv - av) * (cu - au)
+                    if abs(cross) <= 1e-6 * scale:
+                        continue
+                    wb = (av * (cu - au) - au * (cv - av)) / cross
+                    wc = (au * (bv - av) - av * (bu - au)) / cross
+                    wa = 1.0 - wb - wc
+                    if wa <= -SMALL or wb <= -SMALL or wc <= -SMALL:
+                        continue
+                    wa, wb, wc = max(wa, 0.0), max(wb, 0.0), max(wc, 0.0)
+                    cost = wa * far_a + wb * far_b + wc * (c0 * c0 + c1 * c1 + c2 * c2)
+                    if cost < best * (1.0 - SMALL):
+                        best = cost
+                        parent[i, 0], parent[i, 1], parent[i, 2] = near[i, p], near[i, q], near[i, r]
+                        weight[i, 0], weight[i, 1], weight[i, 2] = wa, wb, wc
+        if np.isfinite(best):
+            continue
+        for p in range(count):
+            a = other[near[i, p]]
+            a0, a1, a2 = a[0] - x[i, 0], a[1] - x[i, 1], a[2] - x[i, 2]
+            for q in range(p + 1, count):
+                b = other[near[i, q]]
+                b0, b1, b2 = b[0] - x[i, 0], b[1] - x[i, 1], b[2] - x[i, 2]
+                w0, w1, w2 = b0 - a0, b1 - a1, b2 - a2
+                share = -(a0 * w0 + a1 * w1 + a2 * w2) / max(w0 * w0 + w1 * w1 + w2 * w2, 1e-300)
+                share = min(max(share, 0.0), 1.0)
+                cost = (a0 + share * w0) ** 2 + (a1 + share * w1) ** 2 + (a2 + share * w2) ** 2
+                cost += 1e-3 * (b0 * b0 + b1 * b1 + b2 * b2)
+                if cost < best * (1.0 - SMALL):
+                    best = cost
+                    parent[i, 0], parent[i, 1], parent[i, 2] = near[i, p], near[i, q], -1
+                    weight[i, 0], weight[i, 1], weight[i, 2] = 1.0 - share, share, 0.0
 
 
 def thin_out(x: Array, normal: Array, pattern: BlockPattern, free: Mask) -> Thinned:
@@ -142,87 +194,90 @@ def thin_out(x: Array, normal: Array, pattern: BlockPattern, free: Mask) -> Thin
     return Thinned(kept, parent, weight)
 
 
-def build_levels(
-    first: Index, by_levels: Mask, x: Array, normal: Array, pairs: Index, mass: Array, pinned: Mask
-) -> tuple[BlockPattern, Levels]:
-    """All levels of all bodies.
+@dataclass(frozen=True)
+class BodyLevels:
+    """The levels of one body, each with its nodes numbered from 0; the first has its vertices.
 
-    first     : (B + 1,) int, vertices of each body
-    by_levels : (B,) bool, which bodies have levels
-    x, normal : (N, 3) float64, at rest
-    pairs     : (n, 2) int, vertices that share an element
-    mass      : (N,) float64, [N/m], over the square of the step
-    pinned    : (N,) bool
+    count  : nodes of each level
+    pairs  : (n, 2) int, of each level, nodes that share a block
+    parent : (nodes, 3) int, of each level but the last, as Thinned; weight (nodes, 3) float64
     """
-    bodies, n = len(first) - 1, len(x)
-    rows = [np.asarray(first, np.int64)]  # of each level, nodes of each body
-    pattern = block_pattern(pairs, n)
-    at, around, free, mass_of = x, normal, ~np.asarray(pinned, bool), mass
-    where, offset, own_pairs = np.asarray(first, np.int64), 0, pairs
-    parent_of, weight_of, masses, joined = [], [], [mass], [pairs]
-    while any(by_levels[b] and where[b + 1] - where[b] > COARSEST for b in range(bodies)):
-        kept, parent, weight, count = [], [], [], 0
-        local = block_pattern(own_pairs, len(at))
-        starts = [0]
-        for b in range(bodies):
-            a, z = where[b], where[b + 1]
-            if by_levels[b] and z > a:
-                own = _of_rows(local, a, z)
-                step = thin_out(at[a:z], around[a:z], own, free[a:z])
-                kept.append(step.kept + a)
-                parent.append(np.where(step.parent >= 0, step.parent + count, -1))
-                weight.append(step.weight)
-                count += len(step.kept)
-            else:
-                parent.append(np.full((z - a, 3), -1))
-                weight.append(np.zeros((z - a, 3)))
-            starts.append(count)
-        stays = np.concatenate([np.zeros(0, int), *kept])
-        if len(stays) == sum(int(where[b + 1] - where[b]) for b in range(bodies) if by_levels[b]):
+
+    count: list[int]
+    pairs: list[Index]
+    parent: list[Index]
+    weight: list[Array]
+
+
+def body_levels(x: Array, normal: Array, pairs: Index, pinned: Mask, thins: bool) -> BodyLevels:
+    """All levels of a body.
+
+    x, normal : (n, 3) float64, at rest
+    pairs     : (m, 2) int, vertices that share an element
+    pinned    : (n,) bool
+    thins     : bool, whether it has levels
+    """
+    out = BodyLevels([len(x)], [pairs], [], [])
+    free = ~np.asarray(pinned, bool)
+    while thins and len(x) > COARSEST:
+        step = thin_out(x, normal, block_pattern(pairs, len(x)), free)
+        if len(step.kept) == len(x):
             break
-        above, share = np.concatenate(parent), np.concatenate(weight)
-        next_offset = offset + len(at)
-        parent_of.append(np.where(above >= 0, above + next_offset, -1))
-        weight_of.append(share)
-        mass_next = np.zeros(count)
-        for k in range(3):
-            good = above[:, k] >= 0
-            np.add.at(mass_next, above[good, k], share[good, k] * mass_of[good])
-        i, j = own_pairs[:, 0], own_pairs[:, 1]
-        i, j = np.concatenate([i, np.arange(len(at))]), np.concatenate([j, np.arange(len(at))])
-        both = np.stack([(above[i, p], above[j, q]) for p in range(3) for q in range(3)], axis=0)
+        i, j = pairs[:, 0], pairs[:, 1]
+        i, j = np.concatenate([i, np.arange(len(x))]), np.concatenate([j, np.arange(len(x))])
+        both = np.stack([(step.parent[i, p], step.parent[j, q]) for p in range(3) for q in range(3)], axis=0)
         both = np.swapaxes(both, 1, 2).reshape(-1, 2)
-        both = both[(both >= 0).all(axis=1)]
-        own_pairs = np.unique(np.sort(both, axis=1), axis=0)
-        own_pairs = own_pairs[own_pairs[:, 0] != own_pairs[:, 1]]
-        at, around, free, mass_of = at[stays], around[stays], np.ones(count, bool), mass_next
-        where, offset = np.asarray(starts), next_offset
-        rows.append(where + offset)
-        masses.append(mass_next)
-        joined.append(own_pairs + offset)
-    total = offset + len(at)
-    parent_of.append(np.full((len(at), 3), -1))
-    weight_of.append(np.zeros((len(at), 3)))
-    pattern = block_pattern(np.concatenate(joined), total)
+        both = both[(both[:, 0] >= 0) & (both[:, 1] >= 0) & (both[:, 0] != both[:, 1])]
+        key = np.unique(both.min(axis=1).astype(np.int64) * len(x) + both.max(axis=1))
+        pairs = np.stack([key // len(x), key % len(x)], axis=1)
+        x, normal, free = x[step.kept], normal[step.kept], np.ones(len(step.kept), bool)
+        out.parent.append(step.parent)
+        out.weight.append(step.weight)
+        out.count.append(len(x))
+        out.pairs.append(pairs)
+    return out
+
+
+def stack_levels(bodies: list[BodyLevels], mass: Array) -> tuple[BlockPattern, Levels]:
+    """Levels of all bodies, level by level.
+
+    mass : (N,) float64, [N/m], over the square of the step, of all vertices
+    """
+    depth = max((len(b.count) for b in bodies), default=1)
+    counts = np.array([[b.count[k] if k < len(b.count) else 0 for b in bodies] for k in range(depth)], np.int64)
+    counts = counts.reshape(depth, len(bodies))
+    offset = np.concatenate([[0], np.cumsum(counts.sum(axis=1))])
+    first = offset[:-1, None] + np.concatenate([np.zeros((depth, 1), np.int64), np.cumsum(counts, axis=1)], axis=1)
+    parent_of: list[Index] = []
+    weight_of: list[Array] = []
+    masses, joined = [mass], [np.zeros((0, 2), np.int64)]
+    for level in range(depth):
+        parent: list[Index] = [np.zeros((0, 3), np.int64)]
+        weight: list[Array] = [np.zeros((0, 3))]
+        for b, own in enumerate(bodies):
+            if level < len(own.pairs):
+                joined.append(own.pairs[level] + first[level, b])
+            if level < len(own.parent):
+                parent.append(np.where(own.parent[level] >= 0, own.parent[level] + first[level + 1, b], -1))
+                weight.append(own.weight[level])
+            else:
+                parent.append(np.full((counts[level, b], 3), -1))
+                weight.append(np.zeros((counts[level, b], 3)))
+        parent_of.append(np.concatenate(parent))
+        weight_of.append(np.concatenate(weight))
+        if level + 1 < depth:
+            above, share = parent_of[-1], weight_of[-1]
+            good = above >= 0
+            carried = (share * masses[-1][:, None])[good]
+            masses.append(sums(carried, above[good] - offset[level + 1], int(counts[level + 1].sum())))
+    pattern = block_pattern(np.concatenate(joined), int(offset[-1]))
     parent3, weight3 = np.concatenate(parent_of), np.concatenate(weight_of)
     spread = _spread(pattern, parent3, weight3)
     has = parent3 >= 0
     start = np.concatenate([[0], np.cumsum(has.sum(axis=1))]).astype(np.int32)
     return pattern, Levels(
-        np.stack(rows).astype(np.int32),
-        np.concatenate(masses),
-        start,
-        parent3[has].astype(np.int32),
-        weight3[has],
-        *spread,
+        first.astype(np.int32), np.concatenate(masses), start, parent3[has].astype(np.int32), weight3[has], *spread
     )
-
-
-def _of_rows(pattern: BlockPattern, first: int, last: int) -> BlockPattern:
-    """The pattern of one body's nodes, numbered from 0."""
-    a, z = pattern.start[first], pattern.start[last]
-    none = np.zeros(0, np.int32)
-    return BlockPattern(pattern.start[first : last + 1] - a, pattern.column[a:z] - first, none, none)
 
 
 def _spread(pattern: BlockPattern, parent: Index, weight: Array) -> tuple[Index, Index, Array, Index]:

@@ -13,7 +13,7 @@ import numpy as np
 from ...arrays import Array, Index
 from ...kernels import kernel
 from .contacts import new_row
-from .tables import MOST_VERTICES, Elements, PointTable, Rows, SegmentTable
+from .tables import MOST_VERTICES, Elements, Held, PointTable, Rows, SegmentTable
 
 MET = -10
 """In place of a shape: less the point that is met."""
@@ -73,6 +73,7 @@ def find_meetings(e: Elements, at: Array, going: Array, awake: Index, span: floa
     out.counts[1] = 0
     some = False
     for b in awake:
+        some = some or e.bodies.apart[b] != 0
         for other in awake:
             some = some or e.meets[b, other]
     if not some:
@@ -82,6 +83,8 @@ def find_meetings(e: Elements, at: Array, going: Array, awake: Index, span: floa
     lx, ly, lz, hx, hy, hz = np.inf, np.inf, np.inf, -np.inf, -np.inf, -np.inf
     for b in awake:
         for p in range(points.first[b], points.first[b + 1]):
+            if points.held[p] == Held.FOLLOWS:
+                continue
             widest = max(widest, points.ball[p])
             mx += going[p, 0]
             my += going[p, 1]
@@ -95,6 +98,8 @@ def find_meetings(e: Elements, at: Array, going: Array, awake: Index, span: floa
     mx, my, mz = mx / n, my / n, mz / n
     for b in awake:
         for p in range(points.first[b], points.first[b + 1]):
+            if points.held[p] == Held.FOLLOWS:
+                continue
             x, y, z = going[p, 0] - mx, going[p, 1] - my, going[p, 2] - mz
             fastest = max(fastest, x * x + y * y + z * z)
     slack = min(reach * span * span, 0.5 * widest)
@@ -109,6 +114,8 @@ def find_meetings(e: Elements, at: Array, going: Array, awake: Index, span: floa
     out.start_of[: cells + 1] = 0
     for b in awake:
         for p in range(points.first[b], points.first[b + 1]):
+            if points.held[p] == Held.FOLLOWS:
+                continue
             i, j, k = int((at[p, 0] - lx) / size), int((at[p, 1] - ly) / size), int((at[p, 2] - lz) / size)
             out.cell[p] = (k * ny + j) * nx + i
             out.start_of[out.cell[p] + 1] += 1
@@ -117,12 +124,16 @@ def find_meetings(e: Elements, at: Array, going: Array, awake: Index, span: floa
     for place in range(len(awake) - 1, -1, -1):
         b = awake[place]
         for p in range(points.first[b + 1] - 1, points.first[b] - 1, -1):
+            if points.held[p] == Held.FOLLOWS:
+                continue
             c = out.cell[p] + 1
             out.start_of[c] -= 1
             out.order[out.start_of[c]] = p
     # now start_of[c + 1] is where cell c starts, and start_of[c + 2] where it ends
     for b in awake:
         for p in range(points.first[b], points.first[b + 1]):
+            if points.held[p] == Held.FOLLOWS:
+                continue
             c = out.cell[p]
             i, j, k = c % nx, (c // nx) % ny, c // (nx * ny)
             for w in range(max(k - 1, 0), min(k + 2, nz)):
@@ -152,7 +163,8 @@ def _may_meet(e: Elements, at: Array, going: Array, p: int, q: int, span: float,
     if far > room * room:
         return False
     a, b = out.body[p], out.body[q]
-    if not e.meets[a, b] or (out.is_rope[p] and out.is_rope[q]):
+    apart = a == b and e.bodies.apart[a] and e.points.island[p] != e.points.island[q]
+    if not (e.meets[a, b] or apart) or (out.is_rope[p] and out.is_rope[q]):
         return False
     if a != b:
         return True
@@ -162,19 +174,23 @@ def _may_meet(e: Elements, at: Array, going: Array, p: int, q: int, span: float,
 
 @kernel(inner=True)
 def _find_segments(e: Elements, at: Array, going: Array, awake: Index, span: float, slack: float, out: Index) -> int:
-    """Segments of ropes that may meet; those that share a vertex, or are neighbours' neighbours, do not."""
-    count, table, points = 0, e.segments, e.points
+    """Segments of ropes that may meet; those that share a vertex, or did at the start, do not."""
+    count, table, points, root = 0, e.segments, e.points, e.vertices.root
     for b in awake:
         for s in range(e.bodies.segment[b], e.bodies.segment[b + 1]):
             a, c = points.of[table.vertex[s, 0]], points.of[table.vertex[s, 1]]
+            p, q = root[table.vertex[s, 0]], root[table.vertex[s, 1]]
             thick = points.radius[a]
             for other in awake:
-                if other < b or not e.meets[b, other]:
+                if other < b or not (e.meets[b, other] or (other == b and e.bodies.apart[b])):
                     continue
                 begin = s + 1 if other == b else e.bodies.segment[other]
                 for t in range(begin, e.bodies.segment[other + 1]):
+                    u, v = root[table.vertex[t, 0]], root[table.vertex[t, 1]]
+                    if p == u or p == v or q == u or q == v:
+                        continue
                     f, g = points.of[table.vertex[t, 0]], points.of[table.vertex[t, 1]]
-                    if a == f or a == g or c == f or c == g:
+                    if not e.meets[b, other] and points.island[a] == points.island[f]:
                         continue
                     room = thick + points.radius[f] + slack
                     apart = False

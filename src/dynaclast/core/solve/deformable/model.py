@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
 
-from ...arrays import Array, Index
+from ...arrays import Array, Flags, Index
 from ...document import Tie
-from .tables import AirTable, BlockPattern, Elements, FactorTable, Levels, ScalarRows
+from .tables import AirTable, Elements, LatticeTable, Tables
 
 
 @dataclass(frozen=True)
@@ -46,11 +47,54 @@ class Drawn:
 
 
 @dataclass(frozen=True)
+class Seams:
+    """Where pieces of deformable bodies hang together: Q seams, each between two pieces.
+
+    body     : (Q,) int32, deformable body
+    piece    : (Q, 2) int32, numbered over all of them
+    strength : (Q,) float64, [N]
+    size     : (Q,) float64, [m] of cloth, [m2] of soft bodies, 1 of ropes
+    tier     : (Q,) uint8
+    chunks   : (pieces, T + 1) int32, chunk of every piece on every tier, numbered over all; tier 0 is the body
+    center   : (Q, 3) float64, [m], at the start
+    link     : (L, 2) int32, vertices that are one while the seam holds; of (L,) int32, its seam
+    element  : (E, 2) int32, triangles, or segments, on both sides of a part of a seam; at (E,) int32, its seam
+    edge     : (E, 2) int32, vertices of the edge there, of the first triangle; -1 of ropes
+    normal   : (Q, 3) float64, unit, of soft bodies: from the first piece to the second
+    second_moment : (Q, 3, 3) float64, [m4], of the face between them about its centre
+    """
+
+    body: Index
+    piece: Index
+    strength: Array
+    size: Array
+    tier: Flags
+    chunks: Index
+    center: Array
+    link: Index
+    of: Index
+    element: Index
+    at: Index
+    edge: Index
+    normal: Array
+    second_moment: Array
+
+    @property
+    def count(self) -> int:
+        return len(self.strength)
+
+
+@dataclass(frozen=True)
 class DeformableModel:
     """All deformable bodies of a shot.
 
     names          : of each
     body           : (B,) int32, its number among the bodies of the shot
+    tables         : as everything hangs together at the start
+    tables_with    : the same by which seams (Q,) uint8 are open
+    seams          : where pieces hang together
+    own_mass       : (N,) float64, [kg], of vertices, each by itself
+    own_lattice    : cubes on vertices of their own pieces
     drawn          : what is seen of each
     start_velocity : (N, 3) float64, [m/s]
     step           : float, [s]; every : int, substeps of rigid bodies in it
@@ -61,11 +105,11 @@ class DeformableModel:
 
     names: list[str]
     body: Index
-    elements: Elements
-    scalar: ScalarRows
-    pattern: BlockPattern
-    levels: Levels
-    factor: FactorTable
+    tables: Tables
+    tables_with: Callable[[Flags], Tables]
+    seams: Seams
+    own_mass: Array
+    own_lattice: LatticeTable
     drawn: list[Drawn]
     start_velocity: Array
     step: float
@@ -77,4 +121,9 @@ class DeformableModel:
     @property
     def count(self) -> int:
         """Vertices."""
-        return len(self.elements.vertices.mass)
+        return len(self.own_mass)
+
+    @property
+    def elements(self) -> Elements:
+        """At the start."""
+        return self.tables.elements

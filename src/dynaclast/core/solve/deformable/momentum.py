@@ -54,7 +54,8 @@ def keep_momentum(
             held[first] = 1
     for b in awake:
         root = find_root(parent, b)
-        for i in range(bodies.first[b], bodies.first[b + 1]):
+        for n in range(bodies.leads[b], bodies.leads[b + 1]):
+            i = bodies.leading[n]
             total[root, 0] += v.r[i, 0]
             total[root, 1] += v.r[i, 1]
             total[root, 2] += v.r[i, 2]
@@ -71,7 +72,8 @@ def keep_momentum(
     for b in awake:
         root = find_root(parent, b)
         if not held[root] and total[root, 3] > 0.0:
-            for i in range(bodies.first[b], bodies.first[b + 1]):
+            for n in range(bodies.leads[b], bodies.leads[b + 1]):
+                i = bodies.leading[n]
                 for c in range(3):
                     v.d[i, c] += total[root, c] / total[root, 3]
     for k in range(slots.used[0]):

@@ -63,6 +63,6 @@ class Deformables(NamedTuple):
     scratch: StepScratch
     vertices: Vertices
     touching: Touching
-    pinned: Array
+    pinned: Flags
     asleep: Flags
     awake: Index

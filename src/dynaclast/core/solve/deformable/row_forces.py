@@ -147,7 +147,8 @@ def pull_of_rows(d: Deformables, count: int) -> None:
     """The right side: that without rows, and what rows push before anything has moved."""
     v, rows, slots, s, bodies = d.vectors, d.rows, d.slots, d.scratch, d.elements.bodies
     for b in d.awake:
-        for i in range(bodies.first[b], bodies.first[b + 1]):
+        for n in range(bodies.leads[b], bodies.leads[b + 1]):
+            i = bodies.leading[n]
             for c in range(3):
                 v.b[i, c] = s.base[i, c]
     for k in range(slots.used[0]):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ...arrays import Array, Index, Mask
+from ...arrays import Array, Index, Mask, sums
 from ...errors import SolveError
 from ..model import Model, Motion
 from ..rigid.assemblies import wake_one
@@ -35,16 +35,24 @@ class DeformableRun:
 
     def __init__(self, deformables: DeformableModel, model: Model, state: State) -> None:
         self.deformables, self._model, self._state = deformables, model, state
-        e, d = deformables.elements, deformables
-        n, nodes, slots = d.count, len(d.levels.mass), model.piece_count + 1
+        self.parts = self._parts()
+        self.every = deformables.every
+
+    def _parts(self) -> Deformables:
+        """All that a step works with, as everything hangs together now."""
+        deformables, state = self.deformables, self._state
+        tables = deformables.tables_with(state.seam_broken) if deformables.seams.count else deformables.tables
+        e, bodies = tables.elements, len(deformables.names)
+        n, nodes, slots = deformables.count, len(tables.levels.mass), self._model.piece_count + 1
         points, f = len(e.points.radius), np.zeros
-        pinned = np.concatenate([e.vertices.pinned, np.zeros(nodes - n, np.uint8)])
+        follows = e.vertices.lead != np.arange(n)
+        still = np.concatenate([e.vertices.pinned | follows, np.zeros(nodes - n, np.uint8)]).astype(np.uint8)
         matrix = Matrix(
-            d.scalar,
-            d.pattern,
-            d.levels,
-            d.factor,
-            f((len(d.pattern.column), 3, 3)),
+            tables.scalar,
+            tables.pattern,
+            tables.levels,
+            tables.factor,
+            f((len(tables.pattern.column), 3, 3)),
             f((nodes, 3, 3)),
             f((nodes, 3, 3)),
             make_chain_factor(n),
@@ -63,12 +71,12 @@ class DeformableRun:
             f(len(e.ties.strength)),
             f(4, np.int64),
             f((3, 3)),
-            f(len(d.names) + slots, np.int32),
-            f(len(d.names) + slots, np.uint8),
-            f((len(d.names) + slots, 4)),
-            f(64 + len(d.names) + slots, np.int32),
+            f(bodies + slots, np.int32),
+            f(bodies + slots, np.uint8),
+            f((bodies + slots, 4)),
+            f(64 + bodies + slots, np.int32),
         )
-        self.parts = Deformables(
+        return Deformables(
             e,
             matrix,
             make_slots(slots),
@@ -76,15 +84,19 @@ class DeformableRun:
             make_rows(64),
             make_near(64),
             make_meeting(e, 64, 64),
-            make_groups(len(d.names), slots),
+            make_groups(bodies, slots),
             scratch,
             state.vertices,
             state.touching,
-            pinned,
+            still,
             state.deformables.asleep,
             self.awake(),
         )
-        self.every = d.every
+
+    def part(self, seams: Index) -> None:
+        """Go on where these seams have just opened."""
+        self.parts = self._parts()
+        self.wake(np.unique(self.deformables.seams.body[seams]))
 
     def awake(self) -> Index:
         """Deformable bodies that are awake (n,) int64."""
@@ -97,7 +109,7 @@ class DeformableRun:
     def set_acceleration(self, acceleration: Array | None) -> None:
         """What fields do to vertices (N, 3) [m/s2] all through the interval."""
         now = self.parts.scratch.acceleration
-        now[:] = 0.0 if acceleration is None else acceleration
+        now[:] = 0.0 if acceleration is None else self._together(acceleration)
         memory, body = self._state.memory, self.deformables.elements.vertices.body
         felt = memory.get("vertex felt")
         if felt is None:
@@ -108,6 +120,14 @@ class DeformableRun:
         other = np.linalg.norm(now - felt, axis=1) > FIELD_WAKES_FROM * max(g, 1.0)
         self.wake(np.unique(body[other]))  # it keeps what it felt when it fell asleep
         felt[:] = np.where((self._state.deformables.asleep[body] == 0)[:, None], now, felt)
+
+    def _together(self, change: Array) -> Array:
+        """What vertices (N, 3) get each by itself, as those get it that are joined: the mean by mass."""
+        lead, mass = self.parts.elements.vertices.lead, self.deformables.own_mass
+        if not len(self._state.seam_broken):
+            return change
+        total, whole = sums(mass[:, None] * change, lead, len(lead)), sums(mass, lead, len(lead))
+        return np.asarray((total / np.where(whole > 0.0, whole, 1.0)[:, None])[lead])
 
     def begin_interval(self, scene: Scene, bodies: Bodies) -> None:
         """Find what may be touched in an interval."""
@@ -171,6 +191,7 @@ class DeformableRun:
         """A blow: changes (N, 3) [m/s] of the velocities of vertices."""
         if change is None or not change.any():
             return
+        change = self._together(change)
         free = self.deformables.elements.vertices.pinned == 0
         self._state.vertices.velocity[free] += change[free]
         body = self.deformables.elements.vertices.body

@@ -56,7 +56,8 @@ def _solve_groups(d: Deformables, count: int) -> None:
         )
         enough = 0.0
         for b in group.body:
-            for i in range(t.first[b], t.first[b + 1]):
+            for n in range(t.leads[b], t.leads[b + 1]):
+                i = t.leading[n]
                 enough += table.mass[i] * _error_let_be(t.solver[b])
         if len(group.row):
             enough *= TOUCHING
@@ -87,7 +88,8 @@ def step_deformables(
         s.given[d.slots.slot[k], :] = 0.0
     assemble(m, e, d.awake, x, h, anew, s.base, v.z)
     for b in d.awake:
-        for i in range(t.first[b], t.first[b + 1]):
+        for n in range(t.leads[b], t.leads[b + 1]):
+            i = t.leading[n]
             for c in range(3):
                 gain = e.vertices.gravity_scale[i] * settings.gravity[c] + s.acceleration[i, c]
                 s.way[i, c] = h * (speed[i, c] + h * gain)
@@ -152,6 +154,21 @@ def step_deformables(
 
 
 @kernel(inner=True)
+def _follow(d: Deformables) -> None:
+    """Take the vertices that follow others along."""
+    t, state, lead = d.elements.bodies, d.vertices, d.elements.vertices.lead
+    for b in d.awake:
+        if t.leads[b + 1] - t.leads[b] == t.first[b + 1] - t.first[b]:
+            continue
+        for i in range(t.first[b], t.first[b + 1]):
+            k = lead[i]
+            if k != i:
+                for c in range(3):
+                    state.position[i, c] = state.position[k, c]
+                    state.velocity[i, c] = state.velocity[k, c]
+
+
+@kernel(inner=True)
 def _go_on(d: Deformables, hulls: Hulls, bodies: Bodies, settings: Settings, count: int, h: float) -> None:
     """Move vertices, remember what they touch, and say what assemblies get."""
     v, rows, s, t, state = d.vectors, d.rows, d.scratch, d.elements.bodies, d.vertices
@@ -159,7 +176,8 @@ def _go_on(d: Deformables, hulls: Hulls, bodies: Bodies, settings: Settings, cou
     for b in d.awake:
         for p in range(points.first[b], points.first[b + 1]):
             touching.force[p], touching.slip[p], touching.shape[p], touching.face[p] = 0.0, 0.0, NOTHING, -1
-        for i in range(t.first[b], t.first[b + 1]):
+        for n in range(t.leads[b], t.leads[b + 1]):
+            i = t.leading[n]
             for c in range(3):
                 state.position[i, c] += v.d[i, c]
                 state.push[i, c] = 0.0
@@ -200,6 +218,7 @@ def _go_on(d: Deformables, hulls: Hulls, bodies: Bodies, settings: Settings, cou
             if i >= 0:
                 for r in range(3):
                     state.velocity[i, r] -= back * n[r] * rows.weight[c, k]
+    _follow(d)
     for k in range(d.slots.used[0]):
         a, y = d.slots.slot[k], v.slot_d[k]
         for c in range(3):

@@ -180,7 +180,8 @@ def multiply(
     """(out, slot_out) = A (x, y) of a group, nothing for pinned vertices."""
     for b in group.body:
         first, last = bodies.first[b], bodies.first[b + 1]
-        for i in range(first, last):
+        for n in range(bodies.leads[b], bodies.leads[b + 1]):
+            i = bodies.leading[n]
             out[i, 0], out[i, 1], out[i, 2] = 0.0, 0.0, 0.0
         add_scalar_product(m.rows, first, last, x, out)
         if bodies.solver[b] != Solver.FACTOR:
@@ -196,8 +197,9 @@ def multiply(
             f, g, h = row_stiffness(rows, c, u, v, w)
             add_row_force(rows, slots, c, f, g, h, out, slot_out)
     for b in group.body:
-        if bodies.pinned[b]:
-            for i in range(bodies.first[b], bodies.first[b + 1]):
+        if bodies.still[b]:
+            for n in range(bodies.leads[b], bodies.leads[b + 1]):
+                i = bodies.leading[n]
                 if pinned[i]:
                     out[i, 0], out[i, 1], out[i, 2] = 0.0, 0.0, 0.0
 
@@ -291,9 +293,9 @@ def prepare_preconditioner(
     for k in range(slots.used[0]):
         _factor_slot(slots.matrix[k])
     for b in awake:
-        first, last = bodies.first[b], bodies.first[b + 1]
         if bodies.solver[b] == Solver.CHAIN:
-            factor_chain(m.rows, m.pattern, m.blocks, extra, pinned, first, last, m.chain)
+            begin, end = bodies.leads[b], bodies.leads[b + 1]
+            factor_chain(m.rows, m.pattern, m.blocks, extra, pinned, bodies.leading, begin, end, m.chain)
         elif bodies.solver[b] == Solver.LEVELS:
             for level in range(depth - 1):
                 for i in range(levels.first[level, b], levels.first[level, b + 1]):
@@ -348,13 +350,14 @@ def _precondition(
     for b in group.body:
         first, last = bodies.first[b], bodies.first[b + 1]
         if bodies.solver[b] == Solver.CHAIN:
-            solve_chain(m.chain, first, last, r, z)
+            solve_chain(m.chain, bodies.leading, bodies.leads[b], bodies.leads[b + 1], r, z)
         elif bodies.solver[b] == Solver.FACTOR:
             solve_factored(m.factor, first, last, r, z, m.work)
         else:
             cycle(m.pattern, m.levels, b, m.blocks, m.inverse, r, z)
-        for i in range(first, last):
-            if bodies.pinned[b] and pinned[i]:
+        for n in range(bodies.leads[b], bodies.leads[b + 1]):
+            i = bodies.leading[n]
+            if bodies.still[b] and pinned[i]:
                 z[i, 0], z[i, 1], z[i, 2] = 0.0, 0.0, 0.0
             out += r[i, 0] * z[i, 0] + r[i, 1] * z[i, 1] + r[i, 2] * z[i, 2]
     for k in group.slot:
@@ -385,8 +388,9 @@ def solve_system(
     d, r, z, p, q = v.d, v.r, v.z, v.p, v.q
     multiply(m, bodies, group, rows, slots, pinned, d, v.slot_d, q, v.slot_q)
     for b in group.body:
-        for i in range(bodies.first[b], bodies.first[b + 1]):
-            free = not (bodies.pinned[b] and pinned[i])
+        for n in range(bodies.leads[b], bodies.leads[b + 1]):
+            i = bodies.leading[n]
+            free = not (bodies.still[b] and pinned[i])
             for c in range(3):
                 r[i, c] = v.b[i, c] - q[i, c] if free else 0.0
                 p[i, c] = 0.0
@@ -398,7 +402,8 @@ def solve_system(
     for iteration in range(most):
         size = 0.0
         for b in group.body:
-            for i in range(bodies.first[b], bodies.first[b + 1]):
+            for n in range(bodies.leads[b], bodies.leads[b + 1]):
+                i = bodies.leading[n]
                 size += r[i, 0] * r[i, 0] + r[i, 1] * r[i, 1] + r[i, 2] * r[i, 2]
         for k in group.slot:
             for c in range(6):
@@ -415,7 +420,8 @@ def solve_system(
         beta = now / before if iteration else 0.0
         before = now
         for b in group.body:
-            for i in range(bodies.first[b], bodies.first[b + 1]):
+            for n in range(bodies.leads[b], bodies.leads[b + 1]):
+                i = bodies.leading[n]
                 for c in range(3):
                     p[i, c] = z[i, c] + beta * p[i, c]
         for k in group.slot:
@@ -424,7 +430,8 @@ def solve_system(
         multiply(m, bodies, group, rows, slots, pinned, p, v.slot_p, q, v.slot_q)
         along = 0.0
         for b in group.body:
-            for i in range(bodies.first[b], bodies.first[b + 1]):
+            for n in range(bodies.leads[b], bodies.leads[b + 1]):
+                i = bodies.leading[n]
                 along += p[i, 0] * q[i, 0] + p[i, 1] * q[i, 1] + p[i, 2] * q[i, 2]
         for k in group.slot:
             for c in range(6):
@@ -433,7 +440,8 @@ def solve_system(
             return iteration
         step = now / along
         for b in group.body:
-            for i in range(bodies.first[b], bodies.first[b + 1]):
+            for n in range(bodies.leads[b], bodies.leads[b + 1]):
+                i = bodies.leading[n]
                 for c in range(3):
                     d[i, c] += step * p[i, c]
                     r[i, c] -= step * q[i, c]

@@ -22,11 +22,21 @@ class Solver(IntEnum):
     FACTOR = 2  # a lattice: by a matrix that stays the same, factored once
 
 
+class Held(IntEnum):
+    """Whether a point can move by itself."""
+
+    FREE = 0
+    STILL = 1  # all that carries it is pinned
+    FOLLOWS = 2  # another point stands for it
+
+
 class VertexTable(NamedTuple):
     """Vertices as the run starts.
 
     body          : (N,) int32, deformable body
-    mass          : (N,) float64, [kg]
+    lead          : (N,) int32, the vertex that stands for it and all it is joined with: the lowest of these
+    root          : (N,) int32, the same where nothing is open
+    mass          : (N,) float64, [kg], of all that are joined; 0 of those that follow
     gravity_scale : (N,) float64
     pinned        : (N,) uint8, whether something holds it where it is, or takes it along
     start         : (N, 3) float64, [m], world frame
@@ -36,6 +46,8 @@ class VertexTable(NamedTuple):
     """
 
     body: Int
+    lead: Int
+    root: Int
     mass: Scalar
     gravity_scale: Scalar
     pinned: Flag
@@ -55,7 +67,8 @@ class PointTable(NamedTuple):
     ball     : (C,) float64, [m], radius of the ball by which it meets other deformable bodies and its own
     edge     : (C,) float64, [m], the longest edge that begins there, 0 without edges
     friction : (C,) float64, Coulomb's coefficient
-    held     : (C,) uint8, all that carries it is pinned
+    held     : (C,) uint8, Held
+    island   : (C,) int32, the same of points of a body whose pieces hang together
     of       : (N,) int32, the point of a vertex that carries one alone, -1
     """
 
@@ -67,6 +80,7 @@ class PointTable(NamedTuple):
     edge: Array
     friction: Array
     held: Flags
+    island: Index
     of: Index
 
 
@@ -215,7 +229,10 @@ class BodyTable(NamedTuple):
     solver   : (B,) uint8, Solver
     damping  : (B,) float64, [s], of stiffness
     pinned   : (B,) uint8, whether any of its vertices is
+    still    : (B,) uint8, whether any is pinned or follows another
+    leads    : (B + 1,) int32, into leading; leading (n,) int32, vertices that lead, of ropes that are lines along them
     folds    : (B,) uint8, whether it meets itself
+    apart    : (B,) uint8, whether its pieces do not all hang together: what is apart meets
     solutions : (B,) int32, of its own constant matrix in a step, where it has one
     """
 
@@ -227,7 +244,11 @@ class BodyTable(NamedTuple):
     solver: Flag
     damping: Scalar
     pinned: Flag
+    still: Flag
+    leads: Index
+    leading: Index
     folds: Flag
+    apart: Flag
     solutions: Int
 
 
@@ -358,3 +379,13 @@ class Elements(NamedTuple):
     points: PointTable
     collides: Flags
     meets: Flags
+
+
+class Tables(NamedTuple):
+    """All that does not change while no seam opens."""
+
+    elements: Elements
+    scalar: ScalarRows
+    pattern: BlockPattern
+    levels: Levels
+    factor: FactorTable

@@ -137,7 +137,7 @@ def build_model(
         speed_limit=shot.limits.speed,
         angular_speed_limit=shot.limits.spin,
         piece_tier=piece_tier,
-        chunks=tier_chunks(built, table.body),
+        chunks=tier_chunks([p.path for p in built], table.body),
         carrier=held.carrier,
         surfaces=surfaces_of(shot, built),
         target_names=[b.column for b in shot.bodies],

@@ -69,16 +69,16 @@ def first_chunks(built: list[Pieces], body_first: Index) -> Index:
     return np.concatenate(out).astype(np.int32)
 
 
-def tier_chunks(built: list[Pieces], piece_body: Index) -> Index:
-    """Chunk of every piece on every tier (P, T + 1), numbered over all bodies; tier 0 is the body, and a piece made on
-    an earlier tier is its own chunk from there on.
+def tier_chunks(paths: list[Index], piece_body: Index) -> Index:
+    """Chunk of every piece on every tier (P, T + 1), numbered over all bodies by their paths; tier 0 is the body, and a
+    piece made on an earlier tier is its own chunk from there on.
     """
-    depth = max((p.path.shape[1] for p in built), default=0)
+    depth = max((p.shape[1] for p in paths), default=0)
     path = np.full((len(piece_body), depth), -1, np.int64)
     first = 0
-    for pieces in built:
-        path[first : first + pieces.count, : pieces.path.shape[1]] = pieces.path
-        first += pieces.count
+    for own in paths:
+        path[first : first + len(own), : own.shape[1]] = own
+        first += len(own)
     out = np.zeros((len(piece_body), depth + 1), np.int32)
     out[:, 0] = piece_body
     for level in range(1, depth + 1):

@@ -5,20 +5,21 @@ from __future__ import annotations
 import numpy as np
 from scipy import sparse
 
-from ....arrays import Index
+from ....arrays import Flags, Index
 from ....document import Body, ClothMatter, RopeMatter, Shot, SoftMatter
-from ....errors import GeometryError, InputError
 from ....fracture.build import Resolve
 from ....fracture.pieces import Pieces
-from ...deformable.levels import build_levels
+from ...deformable.levels import stack_levels
 from ...deformable.model import DeformableModel, Drawn
 from ...deformable.pattern import scalar_rows
-from ...deformable.tables import BodyTable, Elements, Solver, VertexTable
+from ...deformable.tables import BodyTable, Elements, Solver, Tables, TieEnds, VertexTable
 from .cloth import cloth
-from .contacts import collisions, contact_points
+from .contacts import collisions, contact_points, points_of
 from .holds import hold
+from .joining import Joined, join, leaders
 from .part import Part, concatenate, offsets
 from .rope import rope
+from .seams import seams_of
 from .soft import soft, solutions
 from .tables import air, carried, curves, factors, lattices, membranes, segments, sizes
 from .vertex_ties import vertex_ties
@@ -51,57 +52,10 @@ def build_deformables(
     every = substeps_each(parts, substeps)
     step = interval / substeps * every
     first = offsets([len(p.x) for p in parts])
-    count = int(first[-1])
-    x, mass = concatenate([p.x for p in parts], (3,)), concatenate([p.mass for p in parts])
-    pinned = np.concatenate([np.zeros(0, bool), *(p.pinned for p in parts)])
-    heavy = mass / step**2
-    for part in parts:
-        if part.rate is not None:
-            part.scalar = part.scalar + part.rate / step
-    pairs = np.concatenate([np.zeros((0, 2), int), *(p.pairs + k for p, k in zip(parts, first, strict=False))])
-    by_levels = np.array([p.solver == Solver.LEVELS for p in parts], bool)
-    rate = concatenate([p.recall for p in parts])
-    held_back = np.expm1(rate * step) / step  # by which implicit steps come back at the rate
-    recall, recall_damping = mass * held_back**2, 2.0 * mass * held_back / step
-    stays_put = heavy + recall + recall_damping
-    pattern, levels = build_levels(
-        first, by_levels, x, concatenate([p.normal for p in parts], (3,)), pairs, stays_put, pinned
-    )
-    scalar = sparse.block_diag([p.scalar for p in parts], format="csr") if parts else sparse.csr_matrix((0, 0))
-    stays = scalar + sparse.diags(stays_put)
+    seams = seams_of(shot, use, parts, first)
     ends, ties = vertex_ties(shot, use, parts, first, built, body_first)
-    elements = Elements(
-        BodyTable(
-            first,
-            offsets([len(p.triangle) for p in parts]),
-            offsets([len(p.curves.face) if p.curves is not None else 0 for p in parts]),
-            offsets([len(p.segment) for p in parts]),
-            offsets([len(p.tets) for p in parts]),
-            np.array([p.solver for p in parts], np.uint8),
-            np.array([getattr(shot.bodies[b].matter, "damping", 0.0) for b in use], float),
-            np.array([p.pinned.any() for p in parts], np.uint8),
-            np.array([getattr(shot.bodies[b].matter, "folds", True) for b in use], np.uint8),
-            np.array([solutions(p, step) for p in parts], np.int32),
-        ),
-        VertexTable(
-            np.repeat(np.arange(len(parts), dtype=np.int32), np.diff(first)),
-            mass,
-            np.repeat([shot.bodies[b].gravity for b in use], np.diff(first)).astype(float),
-            pinned.astype(np.uint8),
-            x,
-            heavy,
-            recall,
-            recall_damping,
-        ),
-        membranes(parts, first, pattern),
-        curves(parts, first),
-        segments(parts, first, pattern),
-        lattices(parts, first),
-        ends,
-        carried(parts, first),
-        contact_points(shot, use, parts, first),
-        *collisions(shot, use),
-    )
+    maker = TableMaker(shot, use, parts, first, ends, seams.body, step)
+    tables = maker((seams.strength <= 0.0).astype(np.uint8))
     drawn = [
         Drawn(shot.bodies[b].name, int(k), len(p.x), p.drawn_faces, p.carrier, p.weight)
         for b, p, k in zip(use, parts, first, strict=False)
@@ -109,15 +63,16 @@ def build_deformables(
     start = np.repeat(np.array([shot.bodies[b].velocity for b in use], float).reshape(-1, 3), np.diff(first), axis=0)
     # speeds are those of the way in a step: what falls from rest is half a step late (and as late as rigid pieces)
     late = 0.5 * (1.0 - 1.0 / every) * step * np.asarray(shot.gravity, float)
-    start = np.where(pinned[:, None], 0.0, start - elements.vertices.gravity_scale[:, None] * late)
+    vertices = tables.elements.vertices
+    start = np.where(vertices.pinned[:, None] != 0, 0.0, start - vertices.gravity_scale[:, None] * late)
     return DeformableModel(
         [shot.bodies[b].name for b in use],
         np.array(use, np.int32),
-        elements,
-        scalar_rows(stays.tocsr()),
-        pattern,
-        levels,
-        factors(parts, first, stays_put, count),
+        tables,
+        maker,
+        seams,
+        concatenate([p.mass for p in parts]),
+        lattices([p.tets for p in parts], parts, first),
         drawn,
         start,
         step,
@@ -126,6 +81,106 @@ def build_deformables(
         sizes(parts),
         air(parts, first),
     )
+
+
+class TableMaker:
+    """Makes the tables of all deformable bodies by which seams are open. Bodies that hang together as they did are not
+    worked out again.
+    """
+
+    def __init__(
+        self, shot: Shot, use: list[int], parts: list[Part], first: Index, ends: TieEnds, seam_body: Index, step: float
+    ) -> None:
+        """use: bodies of the shot; first (B + 1,): vertices of each; ends: TieEnds; step: [s]."""
+        self._shot, self._use, self._parts, self._first, self._ends = shot, use, parts, first, ends
+        self._bodies, self._step = [shot.bodies[b] for b in use], step
+        self._of = [np.flatnonzero(seam_body == k) for k in range(len(parts))]
+        self._rate = [np.expm1(p.recall * step) / step for p in parts]  # by which implicit steps come back at the rate
+        self._root = [leaders(p, np.zeros(len(of), bool)) for p, of in zip(parts, self._of, strict=True)]
+        self._points = [points_of(p, root) for p, root in zip(parts, self._root, strict=True)]
+        self._solutions = np.array([solutions(p, step) for p in parts], np.int32)
+        self._joined: list[Joined | None] = [None] * len(parts)
+
+    def __call__(self, open_: Flags) -> Tables:
+        """open_ : (Q,) uint8, seams that are open."""
+        joined = [self._join(k, open_) for k in range(len(self._parts))]
+        parts, first, step = self._parts, self._first, self._step
+        count = int(first[-1])
+        mass = concatenate([p.mass for p in joined])
+        heavy, back = mass / step**2, concatenate(self._rate)
+        recall, recall_damping = mass * back**2, 2.0 * mass * back / step
+        stays = heavy + recall + recall_damping
+        pattern, levels = stack_levels([p.levels for p in joined], stays)
+        scalar = sparse.block_diag([p.scalar for p in joined], format="csr") if parts else sparse.csr_matrix((0, 0))
+        pinned = np.concatenate([np.zeros(0, bool), *(p.pinned for p in parts)])
+        elements = Elements(
+            self._body_table(joined),
+            VertexTable(
+                np.repeat(np.arange(len(parts), dtype=np.int32), np.diff(first)),
+                self._numbered([p.lead for p in joined]),
+                self._numbered(self._root),
+                mass,
+                np.repeat([b.gravity for b in self._bodies], np.diff(first)).astype(float),
+                pinned.astype(np.uint8),
+                concatenate([p.x for p in parts], (3,)),
+                heavy,
+                recall,
+                recall_damping,
+            ),
+            membranes(joined, first, pattern),
+            curves(joined, first),
+            segments(joined, parts, first, pattern),
+            lattices([p.tets for p in joined], parts, first),
+            self._ends,
+            carried(parts, joined, first),
+            contact_points(self._shot, self._use, parts, self._points, joined, first),
+            *collisions(self._shot, self._use),
+        )
+        return Tables(
+            elements,
+            scalar_rows((scalar + sparse.diags(stays)).tocsr()),
+            pattern,
+            levels,
+            factors(joined, first, count),
+        )
+
+    def _join(self, k: int, open_: Flags) -> Joined:
+        part, made = self._parts[k], self._joined[k]
+        lead = leaders(part, open_[self._of[k]] != 0)
+        if made is None or (made.lead != lead).any():
+            own = part.mass * (1.0 / self._step + self._rate[k]) ** 2  # mass over the square of the step, and recall
+            made = self._joined[k] = join(part, lead, own, self._step)
+        return made
+
+    def _apart(self, k: int, own: Joined) -> bool:
+        """Whether pieces of a body meet that hang together no longer; those of cloth only where it folds."""
+        islands = own.island[own.order]
+        meets = self._parts[k].solver == Solver.FACTOR or getattr(self._bodies[k].matter, "folds", True)
+        return bool(meets and islands.max(initial=0) > islands.min(initial=0))
+
+    def _numbered(self, own: list[Index]) -> Index:
+        return np.concatenate([np.zeros(0, np.int32), *(a + k for a, k in zip(own, self._first, strict=False))]).astype(
+            np.int32
+        )
+
+    def _body_table(self, joined: list[Joined]) -> BodyTable:
+        parts = self._parts
+        return BodyTable(
+            self._first,
+            offsets([len(p.triangle) for p in parts]),
+            offsets([len(p.curves.face) if p.curves is not None else 0 for p in joined]),
+            offsets([len(p.segment) for p in parts]),
+            offsets([len(p.tets) for p in parts]),
+            np.array([p.solver for p in parts], np.uint8),
+            np.array([getattr(b.matter, "damping", 0.0) for b in self._bodies], float),
+            np.array([p.pinned.any() for p in parts], np.uint8),
+            np.array([p.still.any() for p in joined], np.uint8),
+            offsets([len(p.order) for p in joined]),
+            self._numbered([p.order for p in joined]),
+            np.array([getattr(b.matter, "folds", True) for b in self._bodies], np.uint8),
+            np.array([self._apart(k, own) for k, own in enumerate(joined)], np.uint8),
+            self._solutions,
+        )
 
 
 def substeps_each(parts: list[Part], substeps: int) -> int:

@@ -2,18 +2,21 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
-from scipy import sparse
 
 from ....arrays import Array
 from ....document import Body, ClothMatter
 from ....fracture.build import Resolve
 from ....fracture.deforming import deforming_mesh
+from ....fracture.patches import borders_of, sheet_of
 from ....geometry.rotations import rotation_matrix
-from ...deformable.bending import bending_matrix, curved_rest, vertex_normals
+from ...deformable.bending import vertex_normals
 from ...deformable.membrane import ascending, membrane_stiffness
 from ...deformable.tables import Solver
 from .part import Part, placed_at_size
+from .splitting import cloth_seams
 
 
 def cloth(body: Body, matter: ClothMatter, resolve: Resolve) -> Part:
@@ -21,6 +24,8 @@ def cloth(body: Body, matter: ClothMatter, resolve: Resolve) -> Part:
     mesh = deforming_mesh(body, resolve)
     x, faces = placed_at_size(body, mesh.vertices), mesh.faces
     turn = rotation_matrix(body.place.rotation)
+    normals = vertex_normals(x, faces)
+    seams, drawn = None, faces
     low = ascending(faces)
     corner = x[low]
     normal = np.cross(corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0])
@@ -32,25 +37,29 @@ def cloth(body: Body, matter: ClothMatter, resolve: Resolve) -> Part:
     warp /= np.linalg.norm(warp, axis=1)[:, None]
     along = np.full((len(low), 2), 1000.0 * matter.stretch)
     length2, stiffness = membrane_stiffness(corner, warp, along, np.full(len(low), 1000.0 * matter.shear))
+    if body.pattern is not None or matter.tear is not None:
+        sheet = sheet_of(body, mesh)
+        at_size = replace(sheet.patches, bond_area=body.factor * sheet.patches.bond_area)
+        tear = None if matter.tear is None else 1000.0 * matter.tear
+        seams = cloth_seams(body, replace(sheet, patches=at_size), borders_of(mesh), faces, x, tear)
+        drawn, x, normals = sheet.faces, x[sheet.origin], normals[sheet.origin]
+        low = np.take_along_axis(drawn, np.argsort(faces, axis=1), axis=1)
     mass = np.zeros(len(x))
     np.add.at(mass, low.ravel(), np.repeat(area * matter.weight / 3, 3))
     if body.material.mass is not None:
         mass *= body.material.mass / mass.sum()
-    count = len(x)
-    bends = matter.bending > 0
     return Part(
         x,
-        vertex_normals(x, faces),
+        normals,
         mass,
         0.5 * matter.thickness,
         Solver.LEVELS,
-        bending_matrix(x, faces, matter.bending) if bends else sparse.csr_matrix((count, count)),
-        np.concatenate([low[:, [0, 1]], low[:, [0, 2]], low[:, [1, 2]]]),
-        faces.astype(np.int32),
-        triangle=low,
+        drawn.astype(np.int32),
+        bending=matter.bending,
+        triangle=low.astype(np.int32),
         length2=length2,
         stiffness=stiffness,
-        curves=curved_rest(x, faces, matter.bending) if bends else None,
+        seams=seams,
     )
 
 

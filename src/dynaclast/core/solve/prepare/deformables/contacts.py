@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 from scipy.spatial import cKDTree
 
 from ....arrays import Array, Flags, Index
 from ....document import Shot
-from ...deformable.tables import PointTable
+from ...deformable.tables import Held, PointTable
+from .joining import Joined
 from .part import Part, concatenate, offsets
 
 BALL = 0.4
@@ -16,13 +19,30 @@ MOST_BETWEEN = 40
 """Points of a rope between two of its vertices."""
 
 
-def contact_points(shot: Shot, use: list[int], parts: list[Part], first: Index) -> PointTable:
+@dataclass(frozen=True)
+class Points:
+    """Points of a part: vertices (C, 4) and weights (C, 4) that carry them, radius of their balls (C,) [m], the longest
+    edge at each (C,) [m].
+    """
+
+    vertex: Index
+    weight: Array
+    ball: Array
+    edge: Array
+
+
+def contact_points(
+    shot: Shot, use: list[int], parts: list[Part], made: list[Points], joined: list[Joined], first: Index
+) -> PointTable:
     """Points of all parts; use: their bodies in the shot."""
-    vertex, weight, radius, ball, edge, held = [], [], [], [], [], []
+    vertex, weight, radius, ball, edge, held, island = [], [], [], [], [], [], []
     counts: list[int] = []
     of = np.full(int(first[-1]), -1, np.int32)
-    for part, k in zip(parts, first, strict=False):
-        own, share, size, longest = _points_of(part)
+    for part, points, now, k in zip(parts, made, joined, first, strict=False):
+        own, share, size, longest = points.vertex, points.weight, points.ball, points.edge
+        alone = own[:, 1] < 0
+        follows = alone & (now.lead[own[:, 0]] != own[:, 0])
+        own = np.where(own >= 0, now.lead[own], -1)
         if part.touch is None:
             of[k : k + len(part.x)] = sum(counts) + np.arange(len(part.x))
         vertex.append(np.where(own >= 0, own + k, -1))
@@ -30,7 +50,9 @@ def contact_points(shot: Shot, use: list[int], parts: list[Part], first: Index) 
         radius.append(np.full(len(own), part.radius))
         ball.append(size)
         edge.append(longest)
-        held.append((part.pinned[np.maximum(own, 0)] | (share == 0)).all(axis=1))
+        still = (part.pinned[np.maximum(own, 0)] | (share == 0)).all(axis=1)
+        island.append(now.island[np.maximum(own[:, 0], 0)] + k)
+        held.append(np.where(follows, Held.FOLLOWS, np.where(still, Held.STILL, Held.FREE)))
         counts.append(len(own))
     return PointTable(
         offsets(counts),
@@ -40,32 +62,34 @@ def contact_points(shot: Shot, use: list[int], parts: list[Part], first: Index) 
         concatenate(ball),
         concatenate(edge),
         np.repeat([shot.bodies[b].material.friction for b in use], counts).astype(float),
-        np.concatenate([np.zeros(0, bool), *held]).astype(np.uint8),
+        np.concatenate([np.zeros(0, int), *held]).astype(np.uint8),
+        np.concatenate([np.zeros(0, int), *island]).astype(np.int32),
         of,
     )
 
 
-def _points_of(part: Part) -> tuple[Index, Array, Array, Array]:
-    """Points of a body: vertices (C, 4) and weights (C, 4) that carry them, radius of their balls (C,) [m], and the
-    longest edge at each (C,) [m].
-    """
+def points_of(part: Part, root: Index) -> Points:
+    """Points of a body, however it hangs together; root (V,): vertices that lead while nothing is open."""
     n = len(part.x)
     if part.touch is not None:
         own, share = part.touch
         at = (share[:, :, None] * part.x[own]).sum(axis=1)
         near = np.asarray(cKDTree(at).query(at, k=min(2, len(at)))[0]).reshape(len(at), -1)[:, -1]
-        return own, share, BALL * near, np.zeros(len(own))
+        return Points(own, share, BALL * near, np.zeros(len(own)))
     own, share = np.full((n, 4), -1), np.zeros((n, 4))
     own[:, 0], share[:, 0] = np.arange(n), 1.0
-    a, b = part.pairs[:, 0], part.pairs[:, 1]
+    pairs = np.concatenate([part.triangle[:, [0, 1]], part.triangle[:, [0, 2]], part.triangle[:, [1, 2]], part.segment])
+    a, b = root[pairs[:, 0]], root[pairs[:, 1]]
     length = np.linalg.norm(part.x[b] - part.x[a], axis=1)
     longest, total, count = np.zeros(n), np.zeros(n), np.zeros(n)
     for end in (a, b):
         np.maximum.at(longest, end, length)
         np.add.at(total, end, length)
         np.add.at(count, end, 1.0)
+    longest, total, count = longest[root], total[root], count[root]
     if len(part.triangle):
-        return own, share, np.maximum(BALL * total / np.maximum(count, 1), part.radius), longest
+        return Points(own, share, np.maximum(BALL * total / np.maximum(count, 1), part.radius), longest)
+    a, b = pairs[:, 0], pairs[:, 1]
     # between the vertices of a rope, so many that nothing slips through
     more = np.minimum(np.ceil(length / (3.0 * part.radius)).astype(int) - 1, MOST_BETWEEN)
     which = np.repeat(np.arange(len(more)), np.maximum(more, 0))
@@ -74,7 +98,7 @@ def _points_of(part: Part) -> tuple[Index, Array, Array, Array]:
     between[:, 0], between[:, 1] = a[which], b[which]
     between_share[:, 0], between_share[:, 1] = 1.0 - place, place
     total_count = n + len(which)
-    return (
+    return Points(
         np.concatenate([own, between]),
         np.concatenate([share, between_share]),
         np.full(total_count, part.radius),

@@ -7,29 +7,63 @@ from dataclasses import dataclass, field
 import numpy as np
 from scipy import sparse
 
-from ....arrays import Array, Index, Mask
+from ....arrays import Array, Flags, Index, Mask
 from ....document import Body
 from ....fracture.bonds import placed
-from ...deformable.bending import CurvedRest
 from ...deformable.tables import Solver
+
+
+@dataclass(frozen=True)
+class PartSeams:
+    """Where the pieces of a body hang together; Q seams, each between two pieces.
+
+    piece    : (Q, 2) int32, pieces of the body
+    strength : (Q,) float64, [N]; size (Q,) float64, [m] of cloth, [m2] of soft bodies, 1 of ropes
+    tier     : (Q,) uint8
+    path     : (pieces, T) int32, as fracture.pieces.Pieces
+    link     : (L, 2) int32, vertices that are one while the seam holds; of (L,) int32, its seam
+    element  : (E, 2) int32, triangles or segments on both sides of a part of a seam; at (E,) int32, its seam
+    edge     : (E, 2) int32, vertices of the triangle's edge there, of the first side; -1 of ropes
+    center   : (Q, 3) float64, [m]
+    normal   : (Q, 3) float64, unit, of soft bodies: from the first piece to the second
+    second_moment : (Q, 3, 3) float64, [m4], of the face between them about its centre
+    """
+
+    piece: Index
+    strength: Array
+    size: Array
+    tier: Flags
+    path: Index
+    link: Index
+    of: Index
+    element: Index
+    at: Index
+    edge: Index
+    center: Array
+    normal: Array
+    second_moment: Array
 
 
 @dataclass
 class Part:
-    """One deformable body, its V vertices numbered from 0; world frame, at the start.
+    """One deformable body, its V vertices numbered from 0; world frame, at the start. Where pieces meet, each has
+    vertices of its own, at the same places.
 
     x, normal   : (V, 3) float64, [m]
     mass        : (V,) float64, [kg]
     radius      : float, [m], half of the thickness
-    scalar      : (V, V) [N/m], what of the matrix never changes, without mass; rate (V, V) [N s/m], over the step
-    pairs       : (n, 2) int, vertices that share an element
+    bending     : float, bending stiffness: [N m] of cloth, [N m2] of ropes
     drawn_faces : (F, 3) int32, of drawn vertices
-    triangle, length2, stiffness : as MembraneTable; curves : of cloth that bends
+    triangle, length2, stiffness : as MembraneTable
     segment, length, pull        : as SegmentTable
     tets        : (C, 6, 4) int32; gradient, volume : as LatticeTable; material : mu, lam, viscosity
+    bound, rate : (V, V) [N/m], [N s/m], bounds of the stiffness of a lattice and, over the step, of its viscosity
+    surface     : (F, 3) int32, faces of a lattice that meet the air
     carrier, weight : what carries each drawn vertex, as Drawn; touch : the same of points that touch
     pinned      : (V,) bool; carried_by (V,) int, pieces that pinned vertices ride on, or -1
     recall      : (V,) float64, [1/s]
+    seams       : where its pieces hang together
+    origin      : (V,) int, of a rope of pieces: the vertex of the line that each comes from
     """
 
     x: Array
@@ -37,27 +71,29 @@ class Part:
     mass: Array
     radius: float
     solver: Solver
-    scalar: sparse.csr_matrix
-    pairs: Index
     drawn_faces: Index
+    bending: float = 0.0
     triangle: Index = field(default_factory=lambda: np.zeros((0, 3), np.int32))
     length2: Array = field(default_factory=lambda: np.zeros((0, 3)))
     stiffness: Array = field(default_factory=lambda: np.zeros((0, 3, 3)))
-    curves: CurvedRest | None = None
     segment: Index = field(default_factory=lambda: np.zeros((0, 2), np.int32))
     length: Array = field(default_factory=lambda: np.zeros(0))
     pull: Array = field(default_factory=lambda: np.zeros(0))
     tets: Index = field(default_factory=lambda: np.zeros((0, 6, 4), np.int32))
     gradient: Array = field(default_factory=lambda: np.zeros((0, 4, 3)))
     volume: Array = field(default_factory=lambda: np.zeros(0))
-    rate: sparse.csr_matrix | None = None
     material: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    bound: sparse.csr_matrix | None = None
+    rate: sparse.csr_matrix | None = None
+    surface: Index = field(default_factory=lambda: np.zeros((0, 3), np.int32))
     carrier: Index | None = None
     weight: Array | None = None
     touch: tuple[Index, Array] | None = None
     pinned: Mask = field(init=False)
     carried_by: Index = field(init=False)
     recall: Array = field(init=False)
+    seams: PartSeams | None = None
+    origin: Index | None = None
 
     def __post_init__(self) -> None:
         count = len(self.x)

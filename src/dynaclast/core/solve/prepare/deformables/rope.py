@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 import numpy as np
-from scipy import sparse
 
 from ....document import Body, LineShape, RopeMatter
 from ....fracture.build import Resolve
-from ....fracture.deforming import deforming_mesh
-from ...deformable.bending import chain_bending, vertex_normals
+from ....fracture.deforming import deforming_mesh, rope_segments
+from ....fracture.patches import split
+from ...deformable.bending import vertex_normals
 from ...deformable.tables import Solver
 from .part import Part, placed_at_size
+from .splitting import rope_seams
 
 
 def rope(body: Body, matter: RopeMatter, resolve: Resolve) -> Part:
@@ -18,32 +19,32 @@ def rope(body: Body, matter: RopeMatter, resolve: Resolve) -> Part:
     section = np.pi * matter.radius**2
     mesh = deforming_mesh(body, resolve)
     local, faces = mesh.vertices, mesh.faces
-    if isinstance(body.shape, LineShape):
-        solver = Solver.CHAIN
-        segment = np.stack([np.arange(len(local) - 1), np.arange(1, len(local))], axis=1)
-    else:
-        solver = Solver.LEVELS
-        segment = np.unique(
-            np.sort(np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]]), axis=1), axis=0
-        )
+    solver = Solver.CHAIN if isinstance(body.shape, LineShape) else Solver.LEVELS
+    segment = rope_segments(body, mesh)
     x = placed_at_size(body, local)
     length = np.linalg.norm(x[segment[:, 1]] - x[segment[:, 0]], axis=1)
     density = body.material.density_for(section * float(length.sum()))
+    normal = vertex_normals(x, faces) if len(faces) else np.tile([0.0, 1.0, 0.0], (len(x), 1))
+    seams, origin = None, None
+    if matter.breaks is not None and len(segment) > 1:
+        origin, own = split(segment, np.arange(len(segment)))
+        seams = rope_seams(segment, own, x, 1000.0 * matter.breaks)
+        segment = own
+        x, normal, faces = x[origin], normal[origin], np.zeros((0, 3), np.int32)
     mass = np.zeros(len(x))
     for k in range(2):
         np.add.at(mass, segment[:, k], 0.5 * density * section * length)
-    bends = matter.bending > 0 and solver == Solver.CHAIN
-    normal = vertex_normals(x, faces) if len(faces) else np.tile([0.0, 1.0, 0.0], (len(x), 1))
     return Part(
         x,
         normal,
         mass,
         matter.radius,
         solver,
-        chain_bending(length, matter.bending) if bends else sparse.csr_matrix((len(x), len(x))),
-        segment,
         faces,
+        bending=matter.bending if solver == Solver.CHAIN else 0.0,
         segment=segment.astype(np.int32),
         length=length,
         pull=1000.0 * matter.young * section / length,
+        seams=seams,
+        origin=origin,
     )

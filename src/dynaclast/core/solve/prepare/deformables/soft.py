@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import numpy as np
 import trimesh
 from scipy.spatial import cKDTree
@@ -10,12 +12,14 @@ from ....arrays import Array, Index
 from ....document import Body, SoftMatter
 from ....errors import InputError
 from ....fracture.build import Resolve
-from ....fracture.deforming import deforming_mesh
+from ....fracture.deforming import deforming_mesh, soft_pieces
+from ....fracture.patches import split
 from ....geometry.inside import inside
 from ....geometry.mesh import TriMesh
-from ...deformable.lattice import BOUND, VISCOUS_BOUND, lame, shape_gradients, stiffness_bound, tetrahedra_of
+from ...deformable.lattice import BOUND, VISCOUS_BOUND, boundary, lame, shape_gradients, stiffness_bound, tetrahedra_of
 from ...deformable.tables import Solver
 from .part import Part, placed_at_size
+from .splitting import corner_of, solid_seams
 
 MOST_CELLS = 1_000_000
 MOST_POINTS = 20_000
@@ -43,51 +47,103 @@ def soft(body: Body, matter: SoftMatter, resolve: Resolve) -> Part:
             where=f"{body.name}.matter.detail",
         )
     edge = (high - low) / count  # cubes are stretched a little, so that the lattice is as long as the body
-    cells = np.stack(np.meshgrid(*(np.arange(k) for k in count), indexing="ij"), axis=-1).reshape(-1, 3)
-    fine = (np.arange(4) + 0.5) / 4
-    sample = np.stack(np.meshgrid(fine, fine, fine, indexing="ij"), axis=-1).reshape(-1, 3)
-    at = low + (cells[:, None, :] + sample) * edge
-    full = inside(mesh, at.reshape(-1, 3)).reshape(len(cells), -1).mean(axis=1)
-    touched = np.floor((mesh.vertices - low) / edge - 1e-9).astype(int).clip(0, count - 1)
-    keep = full > 0
-    keep[np.ravel_multi_index(tuple(touched.T), tuple(count))] = True
-    cells, full = cells[keep], np.maximum(full[keep], LEAST_FULL)
-    corner, tets = tetrahedra_of(cells)
-    local = low + corner * edge
+    grid = Grid(low, edge, count)
+    pieces = soft_pieces(body, mesh)
+    solids = [mesh] if pieces is None else [pieces.mesh(p) for p in range(pieces.count)]
+    filled = [_fill(grid, solid) for solid in solids]
+    cells = np.concatenate([c for c, _ in filled])
+    full = np.concatenate([f for _, f in filled])
+    piece = np.repeat(np.arange(len(solids)), [len(c) for c, _ in filled])
+    corner, grid_tets = tetrahedra_of(cells)
+    origin, flat = split(grid_tets.reshape(-1, 4), np.repeat(piece, 6))
+    tets = flat.reshape(-1, 6, 4)
+    local = (low + corner * edge)[origin]
     x = placed_at_size(body, local)
-    flat = tets.reshape(-1, 4)
     gradient, volume = shape_gradients(x, flat)
     volume = volume * np.repeat(full, 6)
     density = body.material.density_for(float(volume.sum()))
     mass = np.zeros(len(x))
     np.add.at(mass, flat.ravel(), np.repeat(0.25 * density * volume, 4))
     mu, lam = lame(1000.0 * matter.young, matter.poisson)
-    carrier, weight = _embed(mesh.vertices, low, edge, count, cells, local, tets)
-    touch = _embed(_dense_surface(mesh, float(edge.max())), low, edge, count, cells, local, tets)
+    carrier, weight, touch, share = [], [], [], []
+    for p, solid in enumerate(solids):
+        lattice = Lattice(grid, cells[piece == p], local, tets[piece == p])
+        own, part_of = _embed(solid.vertices, lattice)
+        carrier.append(own)
+        weight.append(part_of)
+        own, part_of = _embed(_dense_surface(solid, float(edge.max()), len(solids)), lattice)
+        touch.append(own)
+        share.append(part_of)
+    faces, seams = mesh.faces, None
+    if pieces is not None:
+        faces = pieces.own_faces()
+        own = np.zeros(len(x), int)
+        own[flat] = np.repeat(piece, 6)[:, None]
+        seams = solid_seams(body, pieces.scaled(body.factor), origin, own)
+    once = np.unique(cells, axis=0, return_index=True)[1]
+    whole = grid_tets[once].reshape(-1, 4)
     return Part(
         x,
         np.tile([0.0, 1.0, 0.0], (len(x), 1)),
         mass,
         0.0,
         Solver.FACTOR,
-        stiffness_bound(len(x), flat, gradient, volume * (mu + BOUND * lam)),
-        np.zeros((0, 2), int),
-        mesh.faces.astype(np.int32),
+        faces.astype(np.int32),
         tets=tets.astype(np.int32),
         gradient=gradient,
         volume=volume,
         material=(mu, lam, matter.damping * mu),
+        bound=stiffness_bound(len(x), flat, gradient, volume * (mu + BOUND * lam)),
         rate=stiffness_bound(len(x), flat, gradient, volume * VISCOUS_BOUND * matter.damping * mu),
-        carrier=carrier,
-        weight=weight,
-        touch=touch,
+        surface=corner_of(whole, tets[once].reshape(-1, 4), *boundary(whole)),
+        carrier=np.concatenate(carrier),
+        weight=np.concatenate(weight),
+        touch=(np.concatenate(touch), np.concatenate(share)),
+        seams=seams,
     )
 
 
-def _dense_surface(mesh: TriMesh, most: float) -> Array:
-    """Points of a surface no farther apart along its edges than about so much [m]."""
+class Grid(NamedTuple):
+    """Cubes: low (3,) float64, [m], their corner; edge (3,) float64, [m]; number (3,) int, along each axis."""
+
+    low: Array
+    edge: Array
+    number: Index
+
+
+class Lattice(NamedTuple):
+    """Cubes of one piece.
+
+    cells : (C, 3) int, places; local (V, 3) float64, [m], vertices of all; tets (C, 6, 4) int
+    """
+
+    grid: Grid
+    cells: Index
+    local: Array
+    tets: Index
+
+
+def _fill(grid: Grid, mesh: TriMesh) -> tuple[Index, Array]:
+    """Cubes (C, 3) that a solid lies in, and how full each is (C,)."""
+    low, high = mesh.bounds()
+    least = np.floor((low - grid.low) / grid.edge - 1e-9).astype(int).clip(0, grid.number - 1)
+    most = np.floor((high - grid.low) / grid.edge + 1e-9).astype(int).clip(0, grid.number - 1)
+    ranges = [np.arange(a, z + 1) for a, z in zip(least, most, strict=True)]
+    cells = np.stack(np.meshgrid(*ranges, indexing="ij"), axis=-1).reshape(-1, 3)
+    fine = (np.arange(4) + 0.5) / 4
+    sample = np.stack(np.meshgrid(fine, fine, fine, indexing="ij"), axis=-1).reshape(-1, 3)
+    at = grid.low + (cells[:, None, :] + sample) * grid.edge
+    full = inside(mesh, at.reshape(-1, 3)).reshape(len(cells), -1).mean(axis=1)
+    touched = np.floor((mesh.vertices - grid.low) / grid.edge - 1e-9).astype(int).clip(least, most) - least
+    keep = full > 0
+    keep[np.ravel_multi_index(tuple(touched.T), tuple(most - least + 1))] = True
+    return cells[keep], np.maximum(full[keep], LEAST_FULL)
+
+
+def _dense_surface(mesh: TriMesh, most: float, many: int) -> Array:
+    """Points of a surface, one of so many, no farther apart along its edges than about so much [m]."""
     vertices, faces = mesh.vertices, mesh.faces
-    while len(vertices) < MOST_POINTS:
+    while len(vertices) < MOST_POINTS / many:
         corner = vertices[faces]
         if max(np.linalg.norm(corner[:, k] - corner[:, k - 1], axis=1).max() for k in range(3)) <= 1.5 * most:
             break
@@ -95,10 +151,9 @@ def _dense_surface(mesh: TriMesh, most: float) -> Array:
     return np.asarray(vertices)
 
 
-def _embed(
-    points: Array, low: Array, edge: Array, count: Index, cells: Index, local: Array, tets: Index
-) -> tuple[Index, Array]:
-    """The tetrahedron that each drawn vertex lies in, as vertices (V, 4) and weights (V, 4)."""
+def _embed(points: Array, lattice: Lattice) -> tuple[Index, Array]:
+    """The tetrahedron that each point lies in, as vertices (V, 4) and weights (V, 4)."""
+    (low, edge, count), cells, local, tets = lattice
     place = np.full(tuple(count), -1)
     place[tuple(cells.T)] = np.arange(len(cells))
     at = np.clip((points - low) / edge, 0, count)

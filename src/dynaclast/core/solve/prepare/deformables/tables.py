@@ -1,4 +1,4 @@
-"""The parts of all deformable bodies, one after another, as tables."""
+"""The parts of all deformable bodies, one after another, as tables: as they hang together."""
 
 from __future__ import annotations
 
@@ -6,7 +6,6 @@ import numpy as np
 from scipy import sparse
 
 from ....arrays import Array, Index
-from ...deformable.lattice import boundary, factored
 from ...deformable.pattern import block_of, scalar_rows
 from ...deformable.tables import (
     AirTable,
@@ -17,34 +16,34 @@ from ...deformable.tables import (
     LatticeTable,
     MembraneTable,
     SegmentTable,
-    Solver,
 )
+from .joining import Joined
 from .part import Part, concatenate
 
 
-def membranes(parts: list[Part], first: Index, pattern: BlockPattern) -> MembraneTable:
+def membranes(joined: list[Joined], first: Index, pattern: BlockPattern) -> MembraneTable:
     """Triangles of all parts; first (B + 1,): vertices of each."""
-    vertex = np.concatenate([np.zeros((0, 3), int), *(p.triangle + k for p, k in zip(parts, first, strict=False))])
+    vertex = np.concatenate([np.zeros((0, 3), int), *(p.triangle + k for p, k in zip(joined, first, strict=False))])
     block = np.stack([block_of(pattern, vertex[:, a], vertex[:, b]) for a, b in ((0, 1), (0, 2), (1, 2))], axis=1)
     return MembraneTable(
         vertex.astype(np.int32),
-        concatenate([p.length2 for p in parts], (3,)),
-        concatenate([p.stiffness for p in parts], (3, 3)),
+        concatenate([p.length2 for p in joined], (3,)),
+        concatenate([p.stiffness for p in joined], (3, 3)),
         block.astype(np.int32),
     )
 
 
-def curves(parts: list[Part], first: Index) -> CurveTable:
+def curves(joined: list[Joined], first: Index) -> CurveTable:
     """What keeps parts as curved as they are at rest."""
-    own = [(p.curves, k) for p, k in zip(parts, first, strict=False) if p.curves is not None]
+    own = [(p.curves, k) for p, k in zip(joined, first, strict=False) if p.curves is not None]
     face = np.concatenate([np.zeros((0, 3), np.int32), *(c.face + k for c, k in own)]).astype(np.int32)
-    still = [p.curves.matrix if p.curves is not None else sparse.csr_matrix((len(p.x), len(p.x))) for p in parts]
+    still = [p.curves.matrix if p.curves is not None else sparse.csr_matrix(p.scalar.shape) for p in joined]
     return CurveTable(face, scalar_rows(sparse.block_diag(still, format="csr")))
 
 
-def segments(parts: list[Part], first: Index, pattern: BlockPattern) -> SegmentTable:
+def segments(joined: list[Joined], parts: list[Part], first: Index, pattern: BlockPattern) -> SegmentTable:
     """Segments of all parts."""
-    vertex = np.concatenate([np.zeros((0, 2), int), *(p.segment + k for p, k in zip(parts, first, strict=False))])
+    vertex = np.concatenate([np.zeros((0, 2), int), *(p.segment + k for p, k in zip(joined, first, strict=False))])
     return SegmentTable(
         vertex.astype(np.int32),
         concatenate([p.length for p in parts]),
@@ -53,11 +52,9 @@ def segments(parts: list[Part], first: Index, pattern: BlockPattern) -> SegmentT
     )
 
 
-def lattices(parts: list[Part], first: Index) -> LatticeTable:
-    """Cubes of all parts."""
-    tets = np.concatenate(
-        [np.zeros((0, 4), int), *(p.tets.reshape(-1, 4) + k for p, k in zip(parts, first, strict=False))]
-    )
+def lattices(own: list[Index], parts: list[Part], first: Index) -> LatticeTable:
+    """Cubes of all parts; own: the tetrahedra (C, 6, 4) of each."""
+    tets = np.concatenate([np.zeros((0, 4), int), *(t.reshape(-1, 4) + k for t, k in zip(own, first, strict=False))])
     cells = [len(p.tets) for p in parts]
     return LatticeTable(
         tets.astype(np.int32),
@@ -68,17 +65,15 @@ def lattices(parts: list[Part], first: Index) -> LatticeTable:
     )
 
 
-def factors(parts: list[Part], first: Index, heavy: Array, count: int) -> FactorTable:
-    """Constant matrices of soft bodies, factored; pinned vertices stand for themselves."""
-    start, row, entry = np.zeros(count + 1, np.int32), [np.zeros(0, np.int32)], [np.zeros(0)]
+def factors(joined: list[Joined], first: Index, count: int) -> FactorTable:
+    """The factored matrices of lattices."""
+    start, row, entry = np.zeros(count + 1, np.int64), [np.zeros(0, int)], [np.zeros(0)]
     pivot, order, own = np.ones(count), np.arange(count, dtype=np.int32), np.zeros(count)
-    for part, k in zip(parts, first, strict=False):
-        here = slice(k, k + len(part.x))
-        if part.solver == Solver.FACTOR:
-            free = sparse.diags((~part.pinned).astype(float))
-            matrix = free @ (part.scalar + sparse.diags(heavy[here])) @ free
-            table = factored((matrix + sparse.diags(part.pinned.astype(float))).tocsr())
-            start[k + 1 : k + len(part.x) + 1] = np.diff(table.start)
+    for part, k in zip(joined, first, strict=False):
+        table = part.factor
+        if table is not None:
+            here = slice(int(k), int(k) + len(part.lead))
+            start[k + 1 : k + len(part.lead) + 1] = np.diff(table.start)
             row.append(table.row + k)
             entry.append(table.value)
             pivot[here], order[here] = table.pivot, table.order + k
@@ -93,13 +88,14 @@ def factors(parts: list[Part], first: Index, heavy: Array, count: int) -> Factor
     )
 
 
-def carried(parts: list[Part], first: Index) -> Carried:
+def carried(parts: list[Part], joined: list[Joined], first: Index) -> Carried:
     """Vertices that ride on pieces."""
-    vertex = np.concatenate(
-        [np.zeros(0, int), *(np.flatnonzero(p.carried_by >= 0) + k for p, k in zip(parts, first, strict=False))]
-    )
-    piece = np.concatenate([np.zeros(0, int), *(p.carried_by[p.carried_by >= 0] for p in parts)])
-    return Carried(vertex.astype(np.int32), piece.astype(np.int32))
+    vertex, piece = [np.zeros(0, int)], [np.zeros(0, int)]
+    for part, own, k in zip(parts, joined, first, strict=False):
+        rides = np.flatnonzero((part.carried_by >= 0) & (own.lead == np.arange(len(own.lead))))
+        vertex.append(rides + k)
+        piece.append(part.carried_by[rides])
+    return Carried(np.concatenate(vertex).astype(np.int32), np.concatenate(piece).astype(np.int32))
 
 
 def sizes(parts: list[Part]) -> Array:
@@ -122,7 +118,7 @@ def air(parts: list[Part], first: Index) -> AirTable:
     """Faces and segments that meet the air."""
     face, two_sided, segment, radius = [], [], [], []
     for part, k in zip(parts, first, strict=False):
-        own = part.triangle if len(part.triangle) else boundary(part.tets.reshape(-1, 4))
+        own = part.triangle if len(part.triangle) else part.surface
         face.append(own + k)
         two_sided.append(np.full(len(own), len(part.triangle) > 0))
         segment.append(part.segment + k)
