@@ -14,8 +14,9 @@ from deforming import EVERYWHERE, cloth, frames_of, pin, points, rope, soft, sta
 from dynaclast.core.document import Body, Shot, parse
 from dynaclast.core.errors import GeometryError, InputError
 from dynaclast.core.fracture.deforming import deforming_mesh, drawn_surface
-from dynaclast.core.fracture.patches import borders_of, patches, split
+from dynaclast.core.fracture.patches import patches, split
 from dynaclast.core.geometry import primitives
+from dynaclast.core.geometry.mesh import borders_of, creased
 from dynaclast.core.geometry.sampling import scatter_on
 from dynaclast.core.solve.deformable.model import Seams
 from dynaclast.core.solve.deformable.seam_loads import _flows, _rotations
@@ -343,6 +344,41 @@ def test_a_bake_goes_on_from_a_torn_state_to_the_bit() -> None:
         one, other = run.advance(), again.advance()
         assert one.events == other.events
         assert (one.arrays["points/c"] == other.arrays["points/c"]).all()
+
+
+def test_pieces_of_a_soft_body_part_and_lie_on_each_other() -> None:
+    bar: dict[str, Any] = soft("b", (0, 0.6, 0), (0.3, 1.2, 0.3), matter={"detail": 8, "young": 500, "damping": 0.02})
+    bar |= {"pattern": SLABS | {"count": 3, "axis": [0, 1, 0]}}
+    run = started(shot_of(bar, frames=48, ground={"on": True}))
+    assert run.state.seam_broken.all() and run.model.deformables is not None
+    for _ in range(48):
+        run.advance()
+    start, x = run.model.deformables.elements.vertices.start, run.state.vertices.position
+    for p, (low, high) in enumerate(((0.0, 0.4), (0.4, 0.8), (0.8, 1.2))):
+        own = (start[:, 1] > low + 0.05) & (start[:, 1] < high - 0.05)
+        assert x[own, 1].mean() == pytest.approx(start[own, 1].mean(), abs=0.02), p  # they stand on one another
+
+
+def test_pieces_that_have_parted_can_be_thrown_apart_and_do_not_pass_through_each_other() -> None:
+    bar: dict[str, Any] = soft("b", (0, 3, 0), (1.2, 0.3, 0.3), matter={"detail": 12, "young": 500, "damping": 0.02})
+    bar |= {"pattern": SLABS | {"count": 2, "axis": [1, 0, 0]}}
+    run = started(shot_of(bar, gravity=[0, 0, 0], frames=24))
+    start = run.model.deformables.elements.vertices.start  # type: ignore[union-attr]
+    left = start[:, 0] < -0.1
+    run.state.vertices.velocity[left] = [2.0, 0, 0]
+    for _ in range(24):
+        run.advance()
+    x, v = run.state.vertices.position, run.state.vertices.velocity
+    right = start[:, 0] > 0.1
+    assert x[left, 0].max() < x[right, 0].min()
+    assert v[right, 0].mean() > 0.5  # it was pushed
+
+
+def test_creased_meshes_have_smooth_parts_of_their_own() -> None:
+    box = creased(primitives.box((1, 1, 1), (2, 2, 2)))
+    assert len(box.vertices) == 6 * 9 and len(box.faces) == 6 * 8
+    ball = primitives.sphere(1.0, 24)
+    assert len(creased(ball).vertices) == len(ball.vertices)
 
 
 # --------------------------------------------------------------------------------- fields

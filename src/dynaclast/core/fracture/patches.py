@@ -9,29 +9,15 @@ from scipy import sparse
 from scipy.sparse.csgraph import connected_components
 from scipy.spatial import cKDTree
 
-from ..arrays import Array, Index, sums
+from ..arrays import Index, sums
 from ..document import Body, BreakStep, ClustersPattern, FacesPattern
 from ..errors import InputError
 from ..geometry.inside import inside
-from ..geometry.mesh import TriMesh, make
+from ..geometry.mesh import Borders, TriMesh, borders_of, make
 from .patterns import MOST_PIECES, ON_SURFACE, regions
 from .pieces import TIERS, Pieces, no_pieces
 from .solids import mesh_of
 from .tiers import chosen, cluster, not_too_small, refined_seed, tier_of_bonds
-
-
-@dataclass(frozen=True)
-class Borders:
-    """Edges between triangles, n of them.
-
-    face   : (n, 2) int, the triangles on both sides, the lower first
-    vertex : (n, 2) int, ends
-    length : (n,) float64, [m]
-    """
-
-    face: Index
-    vertex: Index
-    length: Array
 
 
 def split(element: Index, piece: Index) -> tuple[Index, Index]:
@@ -74,19 +60,6 @@ def sheet_of(body: Body, mesh: TriMesh) -> Sheet:
     tears = getattr(body.matter, "tear", None) is not None
     piece = np.arange(len(mesh.faces)) if tears else patch
     return Sheet(patch, pieces, piece, *split(mesh.faces, piece))
-
-
-def borders_of(mesh: TriMesh) -> Borders:
-    """Every edge that triangles share; one that k share counts k - 1 times, between triangles in order."""
-    faces = mesh.faces.astype(np.int64)
-    ends = np.sort(np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]]), axis=1)
-    face = np.tile(np.arange(len(faces)), 3)
-    order = np.lexsort((face, ends[:, 1], ends[:, 0]))
-    ends, face = ends[order], face[order]
-    same = np.flatnonzero((ends[1:] == ends[:-1]).all(axis=1) & (face[1:] != face[:-1]))
-    vertex = ends[same]
-    length = np.linalg.norm(mesh.vertices[vertex[:, 1]] - mesh.vertices[vertex[:, 0]], axis=1)
-    return Borders(np.stack([face[same], face[same + 1]], axis=1), vertex, length)
 
 
 def patches(body: Body, mesh: TriMesh) -> tuple[Index, Pieces]:

@@ -6,6 +6,8 @@ from dataclasses import dataclass
 from typing import NamedTuple
 
 import numpy as np
+from scipy import sparse
+from scipy.sparse.csgraph import connected_components
 
 from ..arrays import Array, Index
 from .rotations import rotation_matrix
@@ -73,6 +75,53 @@ def triangle_normals(mesh: TriMesh) -> tuple[Array, Array]:
     cross = np.cross(b - a, c - a)
     length = np.linalg.norm(cross, axis=1)
     return cross / np.where(length > 0, length, 1.0)[:, None], 0.5 * length
+
+
+@dataclass(frozen=True)
+class Borders:
+    """Edges between triangles, n of them.
+
+    face   : (n, 2) int, the triangles on both sides, the lower first
+    vertex : (n, 2) int, ends
+    length : (n,) float64, [m]
+    """
+
+    face: Index
+    vertex: Index
+    length: Array
+
+
+def borders_of(mesh: TriMesh) -> Borders:
+    """Every edge that triangles share; one that k share counts k - 1 times, between triangles in order."""
+    faces = mesh.faces.astype(np.int64)
+    ends = np.sort(np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]]), axis=1)
+    face = np.tile(np.arange(len(faces)), 3)
+    order = np.lexsort((face, ends[:, 1], ends[:, 0]))
+    ends, face = ends[order], face[order]
+    same = np.flatnonzero((ends[1:] == ends[:-1]).all(axis=1) & (face[1:] != face[:-1]))
+    vertex = ends[same]
+    length = np.linalg.norm(mesh.vertices[vertex[:, 1]] - mesh.vertices[vertex[:, 0]], axis=1)
+    return Borders(np.stack([face[same], face[same + 1]], axis=1), vertex, length)
+
+
+CREASE = 0.7
+"""Faces whose normals have a product below this meet in a crease."""
+
+
+def creased(mesh: TriMesh) -> TriMesh:
+    """The mesh with a vertex of its own for each smooth part of the surface that meets at one."""
+    border, (normal, _) = borders_of(mesh), triangle_normals(mesh)
+    smooth = np.einsum("nc,nc->n", normal[border.face[:, 0]], normal[border.face[:, 1]]) > CREASE
+    (a, b), ends = border.face[smooth].T, border.vertex[smooth]
+    row, other = [], []
+    for k in range(2):
+        row.append(3 * a + np.argmax(mesh.faces[a] == ends[:, k : k + 1], axis=1))
+        other.append(3 * b + np.argmax(mesh.faces[b] == ends[:, k : k + 1], axis=1))
+    count = 3 * len(mesh.faces)
+    links = (np.ones(2 * len(a), np.int8), (np.concatenate(row), np.concatenate(other)))
+    part = connected_components(sparse.coo_matrix(links, shape=(count, count)), directed=False)[1]
+    first = np.unique(part, return_index=True)[1]
+    return make(mesh.vertices[mesh.faces.ravel()[first]], part.reshape(-1, 3))
 
 
 def weld(mesh: TriMesh, tolerance: float = 1e-7) -> TriMesh:

@@ -1,7 +1,8 @@
 """Deformable bodies that meet each other and themselves: balls at the points of surfaces, capsules of ropes.
 
 Pairs that may meet are found once an interval: balls over a grid of cells in order of index, capsules along one axis.
-What lies nearer at the start than balls would let it is left out.
+What lies nearer at the start than balls would let it is left out; but pieces of a soft body that have parted meet
+there too, face to face along their normals.
 """
 
 from __future__ import annotations
@@ -10,7 +11,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from ...arrays import Array, Index
+from ...arrays import Array, Flags, Index
 from ...kernels import kernel
 from .contacts import new_row
 from .tables import MOST_VERTICES, Elements, Held, PointTable, Rows, SegmentTable
@@ -19,6 +20,8 @@ MET = -10
 """In place of a shape: less the point that is met."""
 CELLS = 32
 """Room for cells of the grid, for each point."""
+OPPOSED = -0.5
+"""Faces whose normals have a product below this face each other."""
 AT_START = 1.1
 """Balls that at the start are nearer than so many times the sum of their radii do not meet."""
 
@@ -26,18 +29,21 @@ AT_START = 1.1
 class Meeting(NamedTuple):
     """Pairs that may meet, and what they are found with.
 
-    point   : (n, 2) int32; segment : (m, 2) int32
+    point   : (n, 2) int32; facing (n,) uint8, whether face to face; segment : (m, 2) int32
     counts  : (2,) int64, found; more than there is room for where there was none
     start   : (C, 3) float64, [m], where points are at the start
+    normal  : (C, 3) float64, outwards, of points with a skin; 0 of others
     body    : (C,) int32; is_rope : (C,) uint8, whether a rope's capsules stand for its balls
     start_of : (K + 1,) int32, where cells of the grid start in order, one place on
     order   : (C,) int32, points by cell; cell (C,) int64, of each point
     """
 
     point: Index
+    facing: Flags
     segment: Index
     counts: Index
     start: Array
+    normal: Array
     body: Index
     is_rope: Array
     start_of: Index
@@ -54,9 +60,11 @@ def make_meeting(e: Elements, points: int, segments: int) -> Meeting:
     line = np.diff(e.bodies.segment) > 0
     return Meeting(
         np.zeros((points, 2), np.int32),
+        np.zeros(points, np.uint8),
         np.zeros((segments, 2), np.int32),
         np.zeros(2, np.int64),
         share.sum(axis=1),
+        np.zeros((count, 3)),
         body,
         line[body].astype(np.uint8),
         np.zeros(CELLS * count + 64, np.int32),
@@ -95,6 +103,8 @@ def find_meetings(e: Elements, at: Array, going: Array, awake: Index, span: floa
             n += 1
     if n == 0 or not np.isfinite(hx - lx + hy - ly + hz - lz):
         return
+    if len(points.skin):
+        turn_normals(points.skin, at, out.normal)
     mx, my, mz = mx / n, my / n, mz / n
     for b in awake:
         for p in range(points.first[b], points.first[b + 1]):
@@ -143,33 +153,61 @@ def find_meetings(e: Elements, at: Array, going: Array, awake: Index, span: floa
                     last = out.start_of[c + 2] if c + 2 <= cells else n
                     for place in range(out.start_of[row + max(i - 1, 0) + 1], last):
                         q = out.order[place]
-                        if q <= p or not _may_meet(e, at, going, p, q, span, slack, out):
+                        how = _may_meet(e, at, going, p, q, span, slack, out) if q > p else 0
+                        if how == 0:
                             continue
                         if count < len(out.point):
                             out.point[count, 0], out.point[count, 1] = p, q
+                            out.facing[count] = how == 2
                         count += 1
     out.counts[0] = count
     out.counts[1] = _find_segments(e, at, going, awake, span, slack, out.segment)
 
 
 @kernel(inner=True)
-def _may_meet(e: Elements, at: Array, going: Array, p: int, q: int, span: float, slack: float, out: Meeting) -> bool:
-    """Whether two points may meet within a time."""
+def turn_normals(skin: Index, at: Array, normal: Array) -> None:
+    """Unit normals (C, 3) of the points of a skin (F, 3) where they are (C, 3) [m], by the areas of faces."""
+    for f in range(len(skin)):
+        for k in range(3):
+            p = skin[f, k]
+            normal[p, 0], normal[p, 1], normal[p, 2] = 0.0, 0.0, 0.0
+    for f in range(len(skin)):
+        a, b, c = skin[f, 0], skin[f, 1], skin[f, 2]
+        ux, uy, uz = at[b, 0] - at[a, 0], at[b, 1] - at[a, 1], at[b, 2] - at[a, 2]
+        vx, vy, vz = at[c, 0] - at[a, 0], at[c, 1] - at[a, 1], at[c, 2] - at[a, 2]
+        for p in (a, b, c):
+            normal[p, 0] += uy * vz - uz * vy
+            normal[p, 1] += uz * vx - ux * vz
+            normal[p, 2] += ux * vy - uy * vx
+    for f in range(len(skin)):
+        for k in range(3):
+            n = normal[skin[f, k]]
+            long = np.sqrt(n[0] * n[0] + n[1] * n[1] + n[2] * n[2])
+            if long > 0.0:
+                n[0], n[1], n[2] = n[0] / long, n[1] / long, n[2] / long
+
+
+@kernel(inner=True)
+def _may_meet(e: Elements, at: Array, going: Array, p: int, q: int, span: float, slack: float, out: Meeting) -> int:
+    """Whether two points may meet within a time: 1 as balls, 2 face to face, 0 not at all."""
     both = e.points.ball[p] + e.points.ball[q]
     dx, dy, dz = at[q, 0] - at[p, 0], at[q, 1] - at[p, 1], at[q, 2] - at[p, 2]
     far = dx * dx + dy * dy + dz * dz
     gx, gy, gz = going[q, 0] - going[p, 0], going[q, 1] - going[p, 1], going[q, 2] - going[p, 2]
     room = both + slack + span * np.sqrt(gx * gx + gy * gy + gz * gz)
     if far > room * room:
-        return False
+        return 0
     a, b = out.body[p], out.body[q]
     apart = a == b and e.bodies.apart[a] and e.points.island[p] != e.points.island[q]
     if not (e.meets[a, b] or apart) or (out.is_rope[p] and out.is_rope[q]):
-        return False
+        return 0
     if a != b:
-        return True
+        return 1
     sx, sy, sz = out.start[q, 0] - out.start[p, 0], out.start[q, 1] - out.start[p, 1], out.start[q, 2] - out.start[p, 2]
-    return sx * sx + sy * sy + sz * sz >= (AT_START * both) ** 2
+    if sx * sx + sy * sy + sz * sz >= (AT_START * both) ** 2:
+        return 1
+    n, m = out.normal[p], out.normal[q]
+    return 2 if apart and n[0] * m[0] + n[1] * m[1] + n[2] * m[2] < OPPOSED else 0
 
 
 @kernel(inner=True)
@@ -217,16 +255,28 @@ def ball_rows(points: PointTable, meeting: Meeting, at: Array, way: Array, rows:
         p, q = meeting.point[k, 0], meeting.point[k, 1]
         dx, dy, dz = at[p, 0] - at[q, 0], at[p, 1] - at[q, 1], at[p, 2] - at[q, 2]
         far = np.sqrt(dx * dx + dy * dy + dz * dz)
-        if far < 1e-12 or count == len(rows.gap) or (points.held[p] and points.held[q]):
+        if count == len(rows.gap) or (points.held[p] and points.held[q]):
             continue
-        nx, ny, nz = dx / far, dy / far, dz / far
-        gap = far - points.ball[p] - points.ball[q]
+        both = points.ball[p] + points.ball[q]
+        if meeting.facing[k]:
+            n, m = meeting.normal[q], meeting.normal[p]
+            nx, ny, nz = n[0] - m[0], n[1] - m[1], n[2] - m[2]
+            long = np.sqrt(nx * nx + ny * ny + nz * nz)
+            nx, ny, nz = nx / long, ny / long, nz / long
+            gap = nx * dx + ny * dy + nz * dz
+            if far * far - gap * gap > both * both or gap < -both:
+                continue  # beside each other
+        elif far < 1e-12:
+            continue
+        else:
+            nx, ny, nz = dx / far, dy / far, dz / far
+            gap = far - both
         closing = nx * (way[p, 0] - way[q, 0]) + ny * (way[p, 1] - way[q, 1]) + nz * (way[p, 2] - way[q, 2])
         if gap + closing >= 0.0:
             continue
         new_row(rows, count, p, MET - q, -1, -1, np.sqrt(points.friction[p] * points.friction[q]))
-        n = rows.normal[count]
-        n[0], n[1], n[2] = nx, ny, nz
+        o = rows.normal[count]
+        o[0], o[1], o[2] = nx, ny, nz
         rows.gap[count] = gap
         _join(points, p, 1.0, rows, count)
         _join(points, q, -1.0, rows, count)

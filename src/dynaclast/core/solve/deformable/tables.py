@@ -70,6 +70,7 @@ class PointTable(NamedTuple):
     held     : (C,) uint8, Held
     island   : (C,) int32, the same of points of a body whose pieces hang together
     of       : (N,) int32, the point of a vertex that carries one alone, -1
+    skin     : (F, 3) int32, points of faces of soft bodies in pieces, facing outwards
     """
 
     first: Index
@@ -82,6 +83,7 @@ class PointTable(NamedTuple):
     held: Flags
     island: Index
     of: Index
+    skin: Index
 
 
 class MembraneTable(NamedTuple):

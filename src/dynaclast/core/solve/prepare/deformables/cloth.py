@@ -10,7 +10,8 @@ from ....arrays import Array
 from ....document import Body, ClothMatter
 from ....fracture.build import Resolve
 from ....fracture.deforming import deforming_mesh
-from ....fracture.patches import borders_of, sheet_of
+from ....fracture.patches import sheet_of
+from ....geometry.mesh import borders_of
 from ....geometry.rotations import rotation_matrix
 from ...deformable.bending import vertex_normals
 from ...deformable.membrane import ascending, membrane_stiffness

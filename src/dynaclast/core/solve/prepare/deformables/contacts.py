@@ -65,6 +65,9 @@ def contact_points(
         np.concatenate([np.zeros(0, int), *held]).astype(np.uint8),
         np.concatenate([np.zeros(0, int), *island]).astype(np.int32),
         of,
+        np.concatenate(
+            [np.zeros((0, 3), int), *(p.skin + k for p, k in zip(parts, offsets(counts), strict=False))]
+        ).astype(np.int32),
     )
 
 
@@ -74,7 +77,8 @@ def points_of(part: Part, root: Index) -> Points:
     if part.touch is not None:
         own, share = part.touch
         at = (share[:, :, None] * part.x[own]).sum(axis=1)
-        near = np.asarray(cKDTree(at).query(at, k=min(2, len(at)))[0]).reshape(len(at), -1)[:, -1]
+        place = np.unique(at.round(9), axis=0)  # in a crease there are several at one place
+        near = np.asarray(cKDTree(place).query(at, k=min(2, len(place)))[0]).reshape(len(at), -1)[:, -1]
         return Points(own, share, BALL * near, np.zeros(len(own)))
     own, share = np.full((n, 4), -1), np.zeros((n, 4))
     own[:, 0], share[:, 0] = np.arange(n), 1.0

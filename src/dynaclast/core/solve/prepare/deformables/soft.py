@@ -15,7 +15,7 @@ from ....fracture.build import Resolve
 from ....fracture.deforming import deforming_mesh, soft_pieces
 from ....fracture.patches import split
 from ....geometry.inside import inside
-from ....geometry.mesh import TriMesh
+from ....geometry.mesh import TriMesh, creased, make
 from ...deformable.lattice import BOUND, VISCOUS_BOUND, boundary, lame, shape_gradients, stiffness_bound, tetrahedra_of
 from ...deformable.tables import Solver
 from .part import Part, placed_at_size
@@ -65,13 +65,17 @@ def soft(body: Body, matter: SoftMatter, resolve: Resolve) -> Part:
     mass = np.zeros(len(x))
     np.add.at(mass, flat.ravel(), np.repeat(0.25 * density * volume, 4))
     mu, lam = lame(1000.0 * matter.young, matter.poisson)
-    carrier, weight, touch, share = [], [], [], []
+    carrier, weight, touch, share, skin, many = [], [], [], [], [np.zeros((0, 3), int)], 0
     for p, solid in enumerate(solids):
         lattice = Lattice(grid, cells[piece == p], local, tets[piece == p])
         own, part_of = _embed(solid.vertices, lattice)
         carrier.append(own)
         weight.append(part_of)
-        own, part_of = _embed(_dense_surface(solid, float(edge.max()), len(solids)), lattice)
+        dense = _dense_surface(solid if pieces is None else creased(solid), float(edge.max()), len(solids))
+        own, part_of = _embed(dense.vertices, lattice)
+        if pieces is not None:
+            skin.append(dense.faces + many)
+            many += len(dense.vertices)
         touch.append(own)
         share.append(part_of)
     faces, seams = mesh.faces, None
@@ -99,6 +103,7 @@ def soft(body: Body, matter: SoftMatter, resolve: Resolve) -> Part:
         carrier=np.concatenate(carrier),
         weight=np.concatenate(weight),
         touch=(np.concatenate(touch), np.concatenate(share)),
+        skin=np.concatenate(skin).astype(np.int32),
         seams=seams,
     )
 
@@ -140,15 +145,15 @@ def _fill(grid: Grid, mesh: TriMesh) -> tuple[Index, Array]:
     return cells[keep], np.maximum(full[keep], LEAST_FULL)
 
 
-def _dense_surface(mesh: TriMesh, most: float, many: int) -> Array:
-    """Points of a surface, one of so many, no farther apart along its edges than about so much [m]."""
+def _dense_surface(mesh: TriMesh, most: float, many: int) -> TriMesh:
+    """A surface, one of so many, with points no farther apart along its edges than about so much [m]."""
     vertices, faces = mesh.vertices, mesh.faces
     while len(vertices) < MOST_POINTS / many:
         corner = vertices[faces]
         if max(np.linalg.norm(corner[:, k] - corner[:, k - 1], axis=1).max() for k in range(3)) <= 1.5 * most:
             break
         vertices, faces = trimesh.remesh.subdivide(vertices, faces)
-    return np.asarray(vertices)
+    return make(np.asarray(vertices), np.asarray(faces))
 
 
 def _embed(points: Array, lattice: Lattice) -> tuple[Index, Array]:

@@ -7,8 +7,9 @@ import numpy as np
 from ....arrays import Array, Index, sums
 from ....document import Body
 from ....fracture.bonds import bond_strengths, bonds_cut, placed
-from ....fracture.patches import Borders, Sheet
+from ....fracture.patches import Sheet
 from ....fracture.pieces import TIERS, Pieces
+from ....geometry.mesh import Borders
 from ....geometry.rotations import rotation_matrix
 from .part import PartSeams
 
