@@ -160,7 +160,7 @@ def near(seed: int, speed: float) -> tuple[Any, np.ndarray, np.ndarray]:
 @pytest.mark.parametrize("seed", [1, 2])
 def test_pairs_that_may_meet_are_those_that_brute_force_finds(seed: int, speed: float) -> None:
     parts, at, going = near(seed, speed)
-    meeting = parts.meeting._replace(point=np.zeros((40000, 2), np.int32))
+    meeting = parts.meeting._replace(point=np.zeros((40000, 2), np.int32), facing=np.zeros(40000, np.uint8))
     span, reach = 0.02, 30.0
     find_meetings(parts.elements, at, going, np.arange(3), span, reach, meeting)
     found = {tuple(sorted(p)) for p in meeting.point[: meeting.counts[0]].tolist()}
