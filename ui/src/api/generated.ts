@@ -762,6 +762,11 @@ export interface components {
              */
             recall?: components["schemas"]["Recall"][];
             /**
+             * Weights
+             * @description numbers of its matter that differ from place to place
+             */
+            weights?: components["schemas"]["VertexWeight"][];
+            /**
              * Pattern
              * @description how the body is broken; without one it stays whole
              * @default null
@@ -859,11 +864,11 @@ export interface components {
             strength: number;
             /**
              * Unit
-             * @description per area of the shared face, or the same for every bond
+             * @description per area of the shared face; per length of the border, of cloth; or the same for every bond
              * @default kN/m2
              * @enum {string}
              */
-            unit: "kN/m2" | "kN";
+            unit: "kN/m2" | "kN/m" | "kN";
             /**
              * Tiers
              * @description strength of tiers 2, 3, 4; a missing one is as strong as the tier before
@@ -1216,6 +1221,12 @@ export interface components {
          */
         ClothMatter: {
             /**
+             * Preset
+             * @description a material that gives the numbers which are not given here
+             * @default null
+             */
+            preset: ("canvas" | "silk" | "leather" | "paper" | "sheet metal" | "rubber" | "gel" | "hemp" | "steel cable") | null;
+            /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
@@ -1262,6 +1273,12 @@ export interface components {
              * @default true
              */
             folds: boolean;
+            /**
+             * Tear
+             * @description tension at which it tears [kN/m]; without it, never
+             * @default null
+             */
+            tear: number | null;
         };
         /**
          * ClustersPattern
@@ -3168,6 +3185,12 @@ export interface components {
          */
         RopeMatter: {
             /**
+             * Preset
+             * @description a material that gives the numbers which are not given here
+             * @default null
+             */
+            preset: ("canvas" | "silk" | "leather" | "paper" | "sheet metal" | "rubber" | "gel" | "hemp" | "steel cable") | null;
+            /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
@@ -3202,6 +3225,12 @@ export interface components {
              * @default true
              */
             folds: boolean;
+            /**
+             * Breaks
+             * @description load at which it breaks [kN]; without it, never
+             * @default null
+             */
+            breaks: number | null;
         };
         /**
          * Roughness
@@ -3502,6 +3531,12 @@ export interface components {
          * @description A solid that deforms: a lattice of cubes carries the body's mesh, which must be closed.
          */
         SoftMatter: {
+            /**
+             * Preset
+             * @description a material that gives the numbers which are not given here
+             * @default null
+             */
+            preset: ("canvas" | "silk" | "leather" | "paper" | "sheet metal" | "rubber" | "gel" | "hemp" | "steel cable") | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -4311,6 +4346,31 @@ export interface components {
              * @enum {string}
              */
             kind: "unify";
+        };
+        /**
+         * VertexWeight
+         * @description A number of its matter that differs from place to place: by a factor from low where a falloff is 0 to high where
+         *     it is 1. Several multiply.
+         */
+        VertexWeight: {
+            /**
+             * Of
+             * @description stiffness: against stretch, shear and bending; thickness: that contacts keep; strength: at which it tears, breaks, or its seams open
+             * @enum {string}
+             */
+            of: "stiffness" | "thickness" | "strength";
+            /** @description in the world at the start */
+            reach: components["schemas"]["StillFalloff"];
+            /**
+             * Low
+             * @default 1
+             */
+            low: number;
+            /**
+             * High
+             * @default 4
+             */
+            high: number;
         };
         /**
          * VolumeScatter

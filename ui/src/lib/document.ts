@@ -76,6 +76,7 @@ export function newBody(name: string, shape: Shape, lift: number): Body {
     matter: { kind: "rigid" },
     pins: [],
     recall: [],
+    weights: [],
     place: { position: [0, lift, 0], rotation: [0, 0, 0, 1], scale: [1, 1, 1] },
     material: {
       preset: "",

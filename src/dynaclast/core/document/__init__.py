@@ -77,7 +77,7 @@ from .fields import (
     WindEffect,
 )
 from .maps import Ramp, WeightMap
-from .matter import ClothMatter, Matter, Pins, Recall, RigidMatter, RopeMatter, SoftMatter
+from .matter import ClothMatter, Matter, Pins, Recall, RigidMatter, RopeMatter, SoftMatter, VertexWeight
 from .motion import Channel, Motion, NumberKey, PlaceKey
 from .patterns import (
     AllPieces,
@@ -539,10 +539,12 @@ __all__ = [
     "Unify",
     "VERSION",
     "Vec3",
+    "VertexWeight",
     "VolumeScatter",
     "VortexEffect",
     "WeightMap",
     "Weld",
+    "VertexWeight",
     "WeldTie",
     "WindEffect",
     "checked",

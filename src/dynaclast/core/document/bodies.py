@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import Field, PrivateAttr, model_validator
 
 from .base import Finite, Name, NotNegative, Part, Positive, PositiveVec3, Quaternion, Seed, Share, Vec3
 from .falloffs import ReachShape
-from .matter import Matter, Pins, Recall, RigidMatter
+from .matter import Matter, Pins, Recall, RigidMatter, VertexWeight
 from .motion import Channel, Motion
 from .patterns import Bonds, BreakStep, FacesPattern, Pattern, Release, ReleaseStart, Roughness
+from .presets import PRESETS
 from .shapes import MeshStep, Shape
 
 
@@ -74,6 +75,9 @@ class Body(Part):
     recall: list[Recall] = Field(
         default_factory=list, max_length=8, description="what draws a body that deforms back to its start"
     )
+    weights: list[VertexWeight] = Field(
+        default_factory=list, max_length=12, description="numbers of its matter that differ from place to place"
+    )
     pattern: Pattern | None = Field(None, description="how the body is broken; without one it stays whole")
     breaks: list[BreakStep] = Field(
         default_factory=list, max_length=12, description="further breaks of its pieces, in order"
@@ -112,6 +116,20 @@ class Body(Part):
         description="numbers of it over time: gravity, material.friction, material.bounce, material.rolling",
     )
 
+    @model_validator(mode="before")
+    @classmethod
+    def _material_of_preset(cls, data: Any) -> Any:
+        """Matter from a preset brings its density and friction, where they are not given."""
+        matter = data.get("matter") if isinstance(data, dict) else None
+        name = matter.get("preset") if isinstance(matter, dict) else None
+        if name not in PRESETS:
+            return data
+        given = data.get("material", {})
+        if not isinstance(given, dict):
+            return data
+        preset = PRESETS[name]
+        return data | {"material": {"preset": name, "density": preset.density, "friction": preset.friction} | given}
+
     @model_validator(mode="after")
     def _numbers_of_a_run(self) -> Body:
         for k, channel in enumerate(self.channels):
@@ -138,8 +156,10 @@ class Body(Part):
         kind = self.matter.kind
         line = self.shape.kind == "line"
         if kind == "rigid":
-            if self.pins or self.recall:
-                raise ValueError("pins and recall are for cloth, soft and rope bodies; hold rigid pieces by an anchor")
+            if self.pins or self.recall or self.weights:
+                raise ValueError(
+                    "pins, recall and weights are for cloth, soft and rope bodies; hold rigid pieces by an anchor"
+                )
             if line:
                 raise ValueError("a line has no volume: give it the matter 'rope', or another shape")
             return self

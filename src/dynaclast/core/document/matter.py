@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from .base import Name, NotNegative, Part, Positive
 from .falloffs import StillFalloff
+from .presets import PRESETS, PresetName
 
 
 class RigidMatter(Part):
@@ -16,7 +17,26 @@ class RigidMatter(Part):
     kind: Literal["rigid"] = "rigid"
 
 
-class ClothMatter(Part):
+class Preset(Part):
+    """Base of matter whose numbers a material gives, where they are not given themselves."""
+
+    preset: PresetName | None = Field(None, description="a material that gives the numbers which are not given here")
+
+    @model_validator(mode="before")
+    @classmethod
+    def _filled(cls, data: Any) -> Any:
+        name = data.get("preset") if isinstance(data, dict) else None
+        if name not in PRESETS:
+            return data
+        kind = cls.model_fields["kind"].default
+        numbers = PRESETS[name].matter.get(kind)
+        if numbers is None:
+            fit = [n for n, p in PRESETS.items() if kind in p.matter]
+            raise ValueError(f"'{name}' is no preset for {kind} matter; these are: {', '.join(fit)}")
+        return numbers | data
+
+
+class ClothMatter(Preset):
     """A sheet: the triangles of the body's mesh, open or closed."""
 
     kind: Literal["cloth"] = "cloth"
@@ -30,7 +50,7 @@ class ClothMatter(Part):
     tear: Positive | None = Field(None, le=1e6, description="tension at which it tears [kN/m]; without it, never")
 
 
-class SoftMatter(Part):
+class SoftMatter(Preset):
     """A solid that deforms: a lattice of cubes carries the body's mesh, which must be closed."""
 
     kind: Literal["soft"] = "soft"
@@ -41,7 +61,7 @@ class SoftMatter(Part):
     folds: bool = Field(False, description="whether it meets itself")
 
 
-class RopeMatter(Part):
+class RopeMatter(Preset):
     """A line, or the edges of a mesh: round, as dense as the body's material."""
 
     kind: Literal["rope"] = "rope"
@@ -69,3 +89,17 @@ class Recall(Part):
 
     reach: StillFalloff = Field(description="in the world at the start: the value is the weight")
     rate: Positive = Field(2.0, le=1000, description="where the value is 1, what is away comes back at this rate [1/s]")
+
+
+class VertexWeight(Part):
+    """A number of its matter that differs from place to place: by a factor from low where a falloff is 0 to high where
+    it is 1. Several multiply.
+    """
+
+    of: Literal["stiffness", "thickness", "strength"] = Field(
+        description="stiffness: against stretch, shear and bending; thickness: that contacts keep; strength: at which "
+        "it tears, breaks, or its seams open"
+    )
+    reach: StillFalloff = Field(description="in the world at the start")
+    low: Positive = Field(1.0, le=1000)
+    high: Positive = Field(4.0, le=1000)

@@ -89,11 +89,11 @@ def _weight(found: Curvature, stiffness: Array | float) -> Array:
     return np.where(found.counted > 0, stiffness * found.counted / np.maximum(found.area, 1e-150) ** 2, 0.0)
 
 
-def chain_bending(length: Array, stiffness: float) -> sparse.csr_matrix:
+def chain_bending(length: Array, stiffness: Array | float) -> sparse.csr_matrix:
     """The same of a polyline (V, V) [N/m] that is straight at rest.
 
     length    : (V - 1,) float64, [m], of its segments
-    stiffness : float, [N m2]
+    stiffness : float, or (V,) float64, [N m2]
     """
     n = len(length) + 1
     if n < 3:
@@ -105,7 +105,8 @@ def chain_bending(length: Array, stiffness: float) -> sparse.csr_matrix:
     row = np.arange(n - 2)
     column = row[:, None] + np.arange(3)
     curvature = sparse.coo_matrix((weight.ravel(), (np.repeat(row, 3), column.ravel())), shape=(n - 2, n))
-    return (curvature.T @ sparse.diags(stiffness * mean) @ curvature).tocsr()
+    own = np.broadcast_to(stiffness, n)[1:-1]
+    return (curvature.T @ sparse.diags(own * mean) @ curvature).tocsr()
 
 
 class CurvedRest(NamedTuple):

@@ -218,7 +218,7 @@ def _find_segments(e: Elements, at: Array, going: Array, awake: Index, span: flo
         for s in range(e.bodies.segment[b], e.bodies.segment[b + 1]):
             a, c = points.of[table.vertex[s, 0]], points.of[table.vertex[s, 1]]
             p, q = root[table.vertex[s, 0]], root[table.vertex[s, 1]]
-            thick = points.radius[a]
+            thick = max(points.radius[a], points.radius[c])
             for other in awake:
                 if other < b or not (e.meets[b, other] or (other == b and e.bodies.apart[b])):
                     continue
@@ -230,7 +230,7 @@ def _find_segments(e: Elements, at: Array, going: Array, awake: Index, span: flo
                     f, g = points.of[table.vertex[t, 0]], points.of[table.vertex[t, 1]]
                     if not e.meets[b, other] and points.island[a] == points.island[f]:
                         continue
-                    room = thick + points.radius[f] + slack
+                    room = thick + max(points.radius[f], points.radius[g]) + slack
                     apart = False
                     for d in range(3):
                         low = min(at[a, d], at[c, d], at[a, d] + span * going[a, d], at[c, d] + span * going[c, d])
@@ -324,7 +324,8 @@ def segment_rows(
         if far < 1e-12 or count == len(rows.gap):
             continue
         nx, ny, nz = dx / far, dy / far, dz / far
-        gap = far - points.radius[a] - points.radius[f]
+        gap = far - (1.0 - x) * points.radius[a] - x * points.radius[b]
+        gap -= (1.0 - y) * points.radius[f] + y * points.radius[g]
         closing = (
             nx * ((1.0 - x) * way[a, 0] + x * way[b, 0] - (1.0 - y) * way[f, 0] - y * way[g, 0])
             + ny * ((1.0 - x) * way[a, 1] + x * way[b, 1] - (1.0 - y) * way[f, 1] - y * way[g, 1])

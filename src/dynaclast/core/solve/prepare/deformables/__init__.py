@@ -23,16 +23,17 @@ from .seams import seams_of
 from .soft import soft, solutions
 from .tables import air, carried, curves, factors, lattices, membranes, segments, sizes
 from .vertex_ties import vertex_ties
+from .weights import Weights
 
 
-def part_of(body: Body, resolve: Resolve) -> Part:
-    matter = body.matter
+def part_of(shot: Shot, body: Body, resolve: Resolve) -> Part:
+    matter, weights = body.matter, Weights(shot, body.weights)
     if isinstance(matter, ClothMatter):
-        return cloth(body, matter, resolve)
+        return cloth(body, matter, weights, resolve)
     if isinstance(matter, RopeMatter):
-        return rope(body, matter, resolve)
+        return rope(body, matter, weights, resolve)
     assert isinstance(matter, SoftMatter)
-    return soft(body, matter, resolve)
+    return soft(body, matter, weights, resolve)
 
 
 def build_deformables(
@@ -46,7 +47,7 @@ def build_deformables(
     use = [b for b, body in enumerate(shot.bodies) if body.deforms]
     parts = []
     for b in use:
-        part = part_of(shot.bodies[b], resolve)
+        part = part_of(shot, shot.bodies[b], resolve)
         hold(shot, shot.bodies[b], part, built, body_first)
         parts.append(part)
     every = substeps_each(parts, substeps)

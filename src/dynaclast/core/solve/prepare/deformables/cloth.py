@@ -18,9 +18,10 @@ from ...deformable.membrane import ascending, membrane_stiffness
 from ...deformable.tables import Solver
 from .part import Part, placed_at_size
 from .splitting import cloth_seams
+from .weights import Weights
 
 
-def cloth(body: Body, matter: ClothMatter, resolve: Resolve) -> Part:
+def cloth(body: Body, matter: ClothMatter, weights: Weights, resolve: Resolve) -> Part:
     """The triangles of a body's mesh. Raises GeometryError where there is none with an area."""
     mesh = deforming_mesh(body, resolve)
     x, faces = placed_at_size(body, mesh.vertices), mesh.faces
@@ -36,8 +37,9 @@ def cloth(body: Body, matter: ClothMatter, resolve: Resolve) -> Part:
     steep = np.linalg.norm(warp, axis=1) < 0.3  # nearly across the first axis: by the third
     warp[steep] = in_plane(turn[:, 2], normal)[steep]
     warp /= np.linalg.norm(warp, axis=1)[:, None]
-    along = np.full((len(low), 2), 1000.0 * matter.stretch)
-    length2, stiffness = membrane_stiffness(corner, warp, along, np.full(len(low), 1000.0 * matter.shear))
+    stiff = 1000.0 * weights("stiffness", corner.mean(axis=1))
+    along = np.repeat(matter.stretch * stiff[:, None], 2, axis=1)
+    length2, stiffness = membrane_stiffness(corner, warp, along, matter.shear * stiff)
     if body.pattern is not None or matter.tear is not None:
         sheet = sheet_of(body, mesh)
         at_size = replace(sheet.patches, bond_area=body.factor * sheet.patches.bond_area)
@@ -53,14 +55,14 @@ def cloth(body: Body, matter: ClothMatter, resolve: Resolve) -> Part:
         x,
         normals,
         mass,
-        0.5 * matter.thickness,
+        0.5 * matter.thickness * weights("thickness", x),
         Solver.LEVELS,
         drawn.astype(np.int32),
-        bending=matter.bending,
+        bending=matter.bending * weights("stiffness", x) if matter.bending > 0 else None,
         triangle=low.astype(np.int32),
         length2=length2,
         stiffness=stiffness,
-        seams=seams,
+        seams=seams and seams.weighted(weights),
     )
 
 

@@ -47,7 +47,7 @@ def contact_points(
             of[k : k + len(part.x)] = sum(counts) + np.arange(len(part.x))
         vertex.append(np.where(own >= 0, own + k, -1))
         weight.append(share)
-        radius.append(np.full(len(own), part.radius))
+        radius.append((share * part.radius[np.maximum(points.vertex, 0)]).sum(axis=1))
         ball.append(size)
         edge.append(longest)
         still = (part.pinned[np.maximum(own, 0)] | (share == 0)).all(axis=1)
@@ -95,17 +95,17 @@ def points_of(part: Part, root: Index) -> Points:
         return Points(own, share, np.maximum(BALL * total / np.maximum(count, 1), part.radius), longest)
     a, b = pairs[:, 0], pairs[:, 1]
     # between the vertices of a rope, so many that nothing slips through
-    more = np.minimum(np.ceil(length / (3.0 * part.radius)).astype(int) - 1, MOST_BETWEEN)
+    thick = np.minimum(part.radius[a], part.radius[b])
+    more = np.minimum(np.ceil(length / (3.0 * thick)).astype(int) - 1, MOST_BETWEEN)
     which = np.repeat(np.arange(len(more)), np.maximum(more, 0))
     place = np.concatenate([np.zeros(0), *(np.arange(1, k + 1) / (k + 1) for k in more)])
     between, between_share = np.full((len(which), 4), -1), np.zeros((len(which), 4))
     between[:, 0], between[:, 1] = a[which], b[which]
     between_share[:, 0], between_share[:, 1] = 1.0 - place, place
-    total_count = n + len(which)
     return Points(
         np.concatenate([own, between]),
         np.concatenate([share, between_share]),
-        np.full(total_count, part.radius),
+        np.concatenate([part.radius, part.radius[a][which] * (1.0 - place) + part.radius[b][which] * place]),
         np.concatenate([longest, np.zeros(len(which))]),
     )
 

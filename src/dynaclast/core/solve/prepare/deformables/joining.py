@@ -86,11 +86,11 @@ def join(part: Part, lead: Index, stays: Array, step: float) -> Joined:
         free = sparse.diags((~still).astype(float))
         own = scalar + sparse.diags(sums(stays, lead, count))
         factor = factored((free @ own @ free + sparse.diags(still.astype(float))).tocsr())
-    elif len(triangle) and part.bending > 0:
+    elif len(triangle) and part.bending is not None:
         faces = lead[part.drawn_faces]
         scalar, curves = bending_matrix(part.x, faces, part.bending), curved_rest(part.x, faces, part.bending)
-    elif part.bending > 0:
-        scalar = _chain_bending(part, lead)
+    elif part.bending is not None:
+        scalar = _chain_bending(part, part.bending, lead)
     else:
         scalar = sparse.csr_matrix((count, count))
     levels = body_levels(part.x, part.normal, pairs, still, part.solver == Solver.LEVELS)
@@ -134,7 +134,7 @@ def _merged(matrix: sparse.csr_matrix, lead: Index) -> sparse.csr_matrix:
     return (gather @ matrix @ gather.T).tocsr()
 
 
-def _chain_bending(part: Part, lead: Index) -> sparse.csr_matrix:
+def _chain_bending(part: Part, bending: Array, lead: Index) -> sparse.csr_matrix:
     """Bending of a chain, of each stretch that hangs together."""
     count, ends = len(part.x), lead[part.segment]
     begins = np.concatenate([[0], np.flatnonzero(ends[1:, 0] != ends[:-1, 1]) + 1, [len(ends)]])
@@ -142,5 +142,5 @@ def _chain_bending(part: Part, lead: Index) -> sparse.csr_matrix:
     for a, z in zip(begins, begins[1:], strict=False):
         vertex = np.append(ends[a:z, 0], ends[z - 1, 1])
         place = sparse.csr_matrix((np.ones(len(vertex)), (vertex, np.arange(len(vertex)))), shape=(count, len(vertex)))
-        out = out + place @ chain_bending(part.length[a:z], part.bending) @ place.T
+        out = out + place @ chain_bending(part.length[a:z], bending[vertex]) @ place.T
     return out.tocsr()

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from scipy import sparse
@@ -11,6 +11,7 @@ from ....arrays import Array, Flags, Index, Mask
 from ....document import Body
 from ....fracture.bonds import placed
 from ...deformable.tables import Solver
+from .weights import Weights
 
 
 @dataclass(frozen=True)
@@ -43,6 +44,10 @@ class PartSeams:
     normal: Array
     second_moment: Array
 
+    def weighted(self, weights: Weights) -> PartSeams:
+        """The seams with their strengths as they differ from place to place."""
+        return replace(self, strength=self.strength * weights("strength", self.center))
+
 
 @dataclass
 class Part:
@@ -51,12 +56,12 @@ class Part:
 
     x, normal   : (V, 3) float64, [m]
     mass        : (V,) float64, [kg]
-    radius      : float, [m], half of the thickness
-    bending     : float, bending stiffness: [N m] of cloth, [N m2] of ropes
+    radius      : (V,) float64, [m], half of the thickness
+    bending     : (V,) float64, bending stiffness: [N m] of cloth, [N m2] of ropes; None without
     drawn_faces : (F, 3) int32, of drawn vertices
     triangle, length2, stiffness : as MembraneTable
     segment, length, pull        : as SegmentTable
-    tets        : (C, 6, 4) int32; gradient, volume : as LatticeTable; material : mu, lam, viscosity
+    tets        : (C, 6, 4) int32; gradient, volume : as LatticeTable; mu, lam, viscosity (C,) float64
     bound, rate : (V, V) [N/m], [N s/m], bounds of the stiffness of a lattice and, over the step, of its viscosity
     surface     : (F, 3) int32, faces of a lattice that meet the air
     carrier, weight : what carries each drawn vertex, as Drawn; touch : the same of points that touch
@@ -70,10 +75,10 @@ class Part:
     x: Array
     normal: Array
     mass: Array
-    radius: float
+    radius: Array
     solver: Solver
     drawn_faces: Index
-    bending: float = 0.0
+    bending: Array | None = None
     triangle: Index = field(default_factory=lambda: np.zeros((0, 3), np.int32))
     length2: Array = field(default_factory=lambda: np.zeros((0, 3)))
     stiffness: Array = field(default_factory=lambda: np.zeros((0, 3, 3)))
@@ -83,7 +88,9 @@ class Part:
     tets: Index = field(default_factory=lambda: np.zeros((0, 6, 4), np.int32))
     gradient: Array = field(default_factory=lambda: np.zeros((0, 4, 3)))
     volume: Array = field(default_factory=lambda: np.zeros(0))
-    material: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    mu: Array = field(default_factory=lambda: np.zeros(0))
+    lam: Array = field(default_factory=lambda: np.zeros(0))
+    viscosity: Array = field(default_factory=lambda: np.zeros(0))
     bound: sparse.csr_matrix | None = None
     rate: sparse.csr_matrix | None = None
     surface: Index = field(default_factory=lambda: np.zeros((0, 3), np.int32))

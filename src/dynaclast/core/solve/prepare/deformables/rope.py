@@ -12,9 +12,10 @@ from ...deformable.bending import vertex_normals
 from ...deformable.tables import Solver
 from .part import Part, placed_at_size
 from .splitting import rope_seams
+from .weights import Weights
 
 
-def rope(body: Body, matter: RopeMatter, resolve: Resolve) -> Part:
+def rope(body: Body, matter: RopeMatter, weights: Weights, resolve: Resolve) -> Part:
     """A line, or the edges of a mesh, each once."""
     section = np.pi * matter.radius**2
     mesh = deforming_mesh(body, resolve)
@@ -34,17 +35,18 @@ def rope(body: Body, matter: RopeMatter, resolve: Resolve) -> Part:
     mass = np.zeros(len(x))
     for k in range(2):
         np.add.at(mass, segment[:, k], 0.5 * density * section * length)
+    bends = matter.bending > 0 and solver == Solver.CHAIN
     return Part(
         x,
         normal,
         mass,
-        matter.radius,
+        matter.radius * weights("thickness", x),
         solver,
         faces,
-        bending=matter.bending if solver == Solver.CHAIN else 0.0,
+        bending=matter.bending * weights("stiffness", x) if bends else None,
         segment=segment.astype(np.int32),
         length=length,
-        pull=1000.0 * matter.young * section / length,
-        seams=seams,
+        pull=1000.0 * matter.young * section / length * weights("stiffness", 0.5 * x[segment].sum(axis=1)),
+        seams=seams and seams.weighted(weights),
         origin=origin,
     )

@@ -20,6 +20,7 @@ from ...deformable.lattice import BOUND, VISCOUS_BOUND, boundary, lame, shape_gr
 from ...deformable.tables import Solver
 from .part import Part, placed_at_size
 from .splitting import corner_of, solid_seams
+from .weights import Weights
 
 MOST_CELLS = 1_000_000
 MOST_POINTS = 20_000
@@ -31,7 +32,7 @@ HELD_BACK = 0.05
 MOST_SOLUTIONS = 16
 
 
-def soft(body: Body, matter: SoftMatter, resolve: Resolve) -> Part:
+def soft(body: Body, matter: SoftMatter, weights: Weights, resolve: Resolve) -> Part:
     """Cubes that the body's mesh lies in, each counted by how full it is.
 
     Raises GeometryError for a mesh that is not a solid, InputError for a lattice that is too large.
@@ -64,7 +65,9 @@ def soft(body: Body, matter: SoftMatter, resolve: Resolve) -> Part:
     density = body.material.density_for(float(volume.sum()))
     mass = np.zeros(len(x))
     np.add.at(mass, flat.ravel(), np.repeat(0.25 * density * volume, 4))
-    mu, lam = lame(1000.0 * matter.young, matter.poisson)
+    stiff = weights("stiffness", x[tets.reshape(-1, 24)].mean(axis=1))
+    mu, lam = (m * stiff for m in lame(1000.0 * matter.young, matter.poisson))
+    fine_mu, fine_lam = np.repeat(mu, 6), np.repeat(lam, 6)
     carrier, weight, touch, share, skin, many = [], [], [], [], [np.zeros((0, 3), int)], 0
     for p, solid in enumerate(solids):
         lattice = Lattice(grid, cells[piece == p], local, tets[piece == p])
@@ -90,21 +93,23 @@ def soft(body: Body, matter: SoftMatter, resolve: Resolve) -> Part:
         x,
         np.tile([0.0, 1.0, 0.0], (len(x), 1)),
         mass,
-        0.0,
+        np.zeros(len(x)),
         Solver.FACTOR,
         faces.astype(np.int32),
         tets=tets.astype(np.int32),
         gradient=gradient,
         volume=volume,
-        material=(mu, lam, matter.damping * mu),
-        bound=stiffness_bound(len(x), flat, gradient, volume * (mu + BOUND * lam)),
-        rate=stiffness_bound(len(x), flat, gradient, volume * VISCOUS_BOUND * matter.damping * mu),
+        mu=mu,
+        lam=lam,
+        viscosity=matter.damping * mu,
+        bound=stiffness_bound(len(x), flat, gradient, volume * (fine_mu + BOUND * fine_lam)),
+        rate=stiffness_bound(len(x), flat, gradient, volume * VISCOUS_BOUND * matter.damping * fine_mu),
         surface=corner_of(whole, tets[once].reshape(-1, 4), *boundary(whole)),
         carrier=np.concatenate(carrier),
         weight=np.concatenate(weight),
         touch=(np.concatenate(touch), np.concatenate(share)),
         skin=np.concatenate(skin).astype(np.int32),
-        seams=seams,
+        seams=seams and seams.weighted(weights),
     )
 
 
@@ -188,7 +193,7 @@ def solutions(part: Part, step: float) -> int:
     """
     if part.solver != Solver.FACTOR:
         return 1
-    mu, lam, viscosity = part.material
+    mu, lam, viscosity = part.mu.mean(), part.lam.mean(), part.viscosity.mean()
     density = part.mass.sum() / part.volume.sum()
     slowest = np.pi / (2.0 * np.ptp(part.x, axis=0).max())
     added = step**2 * (mu + BOUND * lam + VISCOUS_BOUND * viscosity / step) * slowest**2 / density

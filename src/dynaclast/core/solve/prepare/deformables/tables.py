@@ -61,7 +61,9 @@ def lattices(own: list[Index], parts: list[Part], first: Index) -> LatticeTable:
         concatenate([p.gradient for p in parts], (4, 3)),
         concatenate([p.volume for p in parts]),
         (6 * np.arange(sum(cells) + 1)).astype(np.int32),
-        *(np.repeat([p.material[k] for p in parts], cells).astype(float) for k in range(3)),
+        concatenate([p.mu for p in parts]),
+        concatenate([p.lam for p in parts]),
+        concatenate([p.viscosity for p in parts]),
     )
 
 
@@ -110,7 +112,7 @@ def sizes(parts: list[Part]) -> Array:
         elif len(part.tets):
             out.append(np.cbrt(share * part.volume.sum()))
         else:
-            out.append(np.sqrt(share * part.length.sum() * 2.0 * part.radius))
+            out.append(np.sqrt(share * part.length.sum() * 2.0 * part.radius.mean()))
     return concatenate(out)
 
 
@@ -122,7 +124,7 @@ def air(parts: list[Part], first: Index) -> AirTable:
         face.append(own + k)
         two_sided.append(np.full(len(own), len(part.triangle) > 0))
         segment.append(part.segment + k)
-        radius.append(np.full(len(part.segment), part.radius))
+        radius.append(part.radius[part.segment].mean(axis=1))
     return AirTable(
         np.concatenate(face).astype(np.int32),
         np.concatenate(two_sided).astype(np.uint8),
