@@ -231,7 +231,7 @@ def test_rows_gather_bodies_and_assemblies_in_groups_in_order() -> None:
     body = np.repeat(np.arange(5, dtype=np.int32), 2)
     lead = np.arange(10, dtype=np.int32)
     table = VertexTable(
-        body, lead, lead, *(f(10) for _ in range(2)), f(10, np.uint8), f((10, 3)), *(f(10) for _ in range(3))
+        body, lead, lead, lead, *(f(10) for _ in range(2)), f(10, np.uint8), f((10, 3)), *(f(10) for _ in range(3))
     )
     rows, slots, groups = make_rows(8), make_slots(4), make_groups(bodies, 4)
     rows.vertex[:] = -1

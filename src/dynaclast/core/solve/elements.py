@@ -19,7 +19,7 @@ from ..geometry.rotations import rotation_matrix
 from .deformable.exposure import ExposedFaces
 from .frame import bond_positions
 from .live_world import Exposed, LiveWorld
-from .model import Model, Motion
+from .model import Hold, Model, Motion
 from .state import State
 
 NO_JUMP = 1e-3
@@ -238,7 +238,7 @@ class VertexSpace:
 
     def doing(self, states: Sequence[str]) -> Mask:
         asleep = self._state.deformables.asleep[self._table.body] != 0
-        held = self._table.pinned != 0
+        held = (self._table.pinned != 0) | (self._state.vertex_hold != Hold.FREE)
         out = np.zeros(len(held), bool)
         for name, mask in (("held", held), ("resting", asleep & ~held), ("moving", ~held & ~asleep)):
             if name in states:

@@ -6,12 +6,13 @@ field_effects carries them out. What fields must remember between intervals is i
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from typing import NamedTuple
 
 import numpy as np
 
-from ..arrays import Array, Mask
+from ..arrays import Array, Index, Mask
 from ..document import (
     OVER_TIME,
     AtCue,
@@ -38,6 +39,7 @@ from .impacts import Impact
 from .live_world import LiveWorld
 from .model import Hold, Model, Motion
 from .state import State
+from .vertex_ends import VertexEnds
 
 
 @dataclass
@@ -63,7 +65,7 @@ class Actions:
     ticks     : of wear, with the load (n,) [N] of each
     displaced : changes of velocity of what fields displace (P, 3); None
     releases  : (P,) bool, what waits and is to be let go; None
-    ends      : what kills end, with the pieces (P,) bool
+    ends      : what kills end, with the pieces (P,) bool; vertex_ends : the same of vertices (N,) bool
     started   : fields over time whose cue begins
     """
 
@@ -74,6 +76,7 @@ class Actions:
     displaced: Forcing | None = None
     releases: Mask | None = None
     ends: list[tuple[FieldItem, Mask]] = field(default_factory=list)
+    vertex_ends: list[tuple[FieldItem, Mask]] = field(default_factory=list)
     started: list[FieldItem] = field(default_factory=list)
 
     def add(self, item: FieldItem, space: str, more: Forcing) -> None:
@@ -140,6 +143,8 @@ class ActiveFields:
         self.world = LiveWorld(model, state)
         wind = any(item.effect.kind == "wind" for item in self._items)
         self._elements = Elements(model, state, self.world, exposed=wind)
+        self._vertex_ends = VertexEnds(model.deformables, state) if model.deformables is not None else None
+        self.vertex_island: Callable[[], Index] = lambda: np.zeros(0, np.int32)  # of vertices that hang together now
         self._delay: dict[tuple[str, str], Array] = {}
         self._start = {PIECES: model.pieces.rest_center}  # of samples of movable spaces
         if model.deformables is not None:
@@ -329,6 +334,13 @@ class ActiveFields:
             share = moments[PIECES].share
             if share is not None:
                 self._kill(item, here[PIECES], share, out)
+            if self._vertex_ends is not None and (share := moments[VERTICES].share) is not None:
+                assert isinstance(item.effect, KillEffect)
+                inside = (here[VERTICES] >= 0.5) & (share > 0)
+                island = self.vertex_island()
+                due, within = self._vertex_ends.due(item.name, item.effect, inside, island, self._step)
+                out.vertex_ends.append((item, due))
+                self._mark(item, VERTICES, within)
             return
         for space in self._elements.movable:
             name, share = space.name, moments[space.name].share
@@ -557,12 +569,15 @@ class ActiveFields:
         out.displaced = more if out.displaced is None else out.displaced + more
         return moved
 
-    def innermost(self, item: FieldItem, others: list[FieldItem], pieces: Mask) -> Mask:
-        """Of pieces (P,) bool a kill wants, those for which no smaller region of another kill counts instead."""
-        out = pieces.copy()
-        own = self._state.memory[f"{item.name}:inside"].sum()
+    def innermost(self, item: FieldItem, others: list[FieldItem], samples: Mask, of: str = "") -> Mask:
+        """Of samples (n,) bool a kill wants, those for which no smaller region of another kill counts instead.
+
+        of : "" for pieces, "v:" for vertices
+        """
+        out = samples.copy()
+        own = self._state.memory[f"{item.name}:{of}inside"].sum()
         for other in others:
-            inside = self._state.memory.get(f"{other.name}:inside")
+            inside = self._state.memory.get(f"{other.name}:{of}inside")
             if other is item or inside is None:
                 continue
             mine, theirs = self._volume(item), self._volume(other)

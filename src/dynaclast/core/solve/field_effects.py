@@ -21,6 +21,7 @@ from .rigid.assemblies import wake, wake_around, wake_one
 from .rigid.run import RigidRun
 from .seams import Seams
 from .state import State
+from .vertex_ends import bodies_of
 
 WAKES_FROM = 0.02
 """What sleeps wakes where fields change by more than this share of gravity."""
@@ -49,6 +50,8 @@ class FieldEffects:
     ) -> None:
         self._active, self._model, self._state, self._rigid = active, model, state, rigid
         self._deformable, self._seams, self._graph = deformable, seams, bond_graph(model)
+        if deformable is not None:
+            active.vertex_island = lambda: deformable.parts.elements.vertices.island
         self._bonds, self._load_paths, self._releases, self._log = bonds, load_paths, releases, log
 
     def act(self, number: int, hands: Array | None = None) -> list[tuple[str, Forcing]]:
@@ -70,6 +73,9 @@ class FieldEffects:
         self._wake_where_changed(forcing)
         for item, pieces in actions.ends:
             self._end(item, self._active.innermost(item, [i for i, _ in actions.ends], pieces))
+        for item, vertices in actions.vertex_ends:
+            others = [i for i, _ in actions.vertex_ends]
+            self._end_vertices(item, self._active.innermost(item, others, vertices, "v:"))
         self._rigid.set_forcing(forcing + Forcing(hands))
         if self._deformable is not None:
             self._deformable.set_acceleration(actions.forcing.get(VERTICES, Forcing()).linear)
@@ -201,6 +207,22 @@ class FieldEffects:
         for slot in np.flatnonzero(asleep & (asm.alive == 1) & (change > WAKES_FROM * max(g, 1.0))):
             wake_one(slot, asm)
         felt[:] = np.where((asm.asleep == 1)[:, None], felt, acceleration)
+
+    def _end_vertices(self, item: FieldItem, vertices: Mask) -> None:
+        """The same of what hangs together of deformable bodies (vertices (N,) bool)."""
+        run = self._deformable
+        if run is None or not vertices.any():
+            return
+        assert isinstance(item.effect, KillEffect)
+        what, body = item.effect.what, run.deformables.elements.vertices.body
+        if what == "rest":
+            awake = self._state.deformables.asleep[body] == 0
+            run.rest(vertices & awake)
+            vertices = vertices & awake & (self._state.deformables.asleep[body] != 0)
+        else:
+            run.hold(vertices, Hold.FROZEN if what == "freeze" else Hold.REMOVED)
+        for name, own in bodies_of(vertices, body, run.deformables.names):
+            self._log.add("kill", field=item.name, what=what, body=name, vertices=own.tolist())
 
     def _end(self, item: FieldItem, pieces: Mask) -> None:
         """Put to rest, freeze or take out whole assemblies (pieces (P,) bool)."""

@@ -154,7 +154,8 @@ class Run:
 
     def _more_arrays(self) -> dict[str, np.ndarray]:
         """More numbers of every piece at the end of the frame."""
-        out: dict[str, np.ndarray] = {} if self.deformable is None else self.deformable.drawn_points()
+        deformable = self.deformable
+        out = {} if deformable is None else deformable.drawn_points() | deformable.drawn_states()
         if self.load_paths.followed:
             out["load"] = self.load_paths.piece_share().astype(np.float32)
         if self.shot.fields:

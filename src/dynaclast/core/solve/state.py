@@ -190,6 +190,7 @@ class State:
     vertex_tie_broken : (X,) uint8, ties with an end on a deformable body
     seam_broken    : (Q,) uint8, of deformable bodies
     seam_wear      : (Q,) float64, share of strength lost
+    vertex_hold    : (N,) uint8, Hold of each vertex of deformable bodies: free, frozen or taken out
     tie_impulse    : (T, 8) float64, what each tie ended the last interval with (rigid.joints)
     memory         : what fields and falloffs remember, by their own keys
     """
@@ -209,6 +210,7 @@ class State:
     vertex_tie_broken: Flags = field(default_factory=lambda: np.zeros(0, np.uint8))
     seam_broken: Flags = field(default_factory=lambda: np.zeros(0, np.uint8))
     seam_wear: Array = field(default_factory=lambda: np.zeros(0))
+    vertex_hold: Flags = field(default_factory=lambda: np.zeros(0, np.uint8))
     deformables: DeformableBodies = field(default_factory=no_deformables)
 
     def copy(self) -> State:

@@ -164,6 +164,12 @@ def find_meetings(e: Elements, at: Array, going: Array, awake: Index, span: floa
     out.counts[1] = _find_segments(e, at, going, awake, span, slack, out.segment)
 
 
+@kernel(inline=True)
+def _island(e: Elements, p: int) -> int:
+    """What hangs together with a point."""
+    return e.vertices.island[e.points.vertex[p, 0]]
+
+
 @kernel(inner=True)
 def turn_normals(skin: Index, at: Array, normal: Array) -> None:
     """Unit normals (C, 3) of the points of a skin (F, 3) where they are (C, 3) [m], by the areas of faces."""
@@ -198,7 +204,7 @@ def _may_meet(e: Elements, at: Array, going: Array, p: int, q: int, span: float,
     if far > room * room:
         return 0
     a, b = out.body[p], out.body[q]
-    apart = a == b and e.bodies.apart[a] and e.points.island[p] != e.points.island[q]
+    apart = a == b and e.bodies.apart[a] and _island(e, p) != _island(e, q)
     if not (e.meets[a, b] or apart) or (out.is_rope[p] and out.is_rope[q]):
         return 0
     if a != b:
@@ -228,7 +234,7 @@ def _find_segments(e: Elements, at: Array, going: Array, awake: Index, span: flo
                     if p == u or p == v or q == u or q == v:
                         continue
                     f, g = points.of[table.vertex[t, 0]], points.of[table.vertex[t, 1]]
-                    if not e.meets[b, other] and points.island[a] == points.island[f]:
+                    if not e.meets[b, other] and _island(e, a) == _island(e, f):
                         continue
                     room = thick + max(points.radius[f], points.radius[g]) + slack
                     apart = False

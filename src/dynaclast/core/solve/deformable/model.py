@@ -91,7 +91,7 @@ class DeformableModel:
     names          : of each
     body           : (B,) int32, its number among the bodies of the shot
     tables         : as everything hangs together at the start
-    tables_with    : the same by which seams (Q,) uint8 are open
+    tables_with    : the same by which seams (Q,) uint8 are open, and the Hold of vertices (N,) uint8
     seams          : where pieces hang together
     own_mass       : (N,) float64, [kg], of vertices, each by itself
     own_lattice    : cubes on vertices of their own pieces
@@ -106,7 +106,7 @@ class DeformableModel:
     names: list[str]
     body: Index
     tables: Tables
-    tables_with: Callable[[Flags], Tables]
+    tables_with: Callable[[Flags, Flags], Tables]
     seams: Seams
     own_mass: Array
     own_lattice: LatticeTable

@@ -6,7 +6,8 @@ import numpy as np
 
 from ...arrays import Array, Index, Mask, sums
 from ...errors import SolveError
-from ..model import Model, Motion
+from ..frame import PieceState
+from ..model import Hold, Model, Motion
 from ..rigid.assemblies import wake_one
 from ..rigid.groups import Bodies, Scene
 from ..rigid.sleep import BALANCE, LEAST_GRAVITY, SLEEP_AFTER
@@ -41,7 +42,8 @@ class DeformableRun:
     def _parts(self) -> Deformables:
         """All that a step works with, as everything hangs together now."""
         deformables, state = self.deformables, self._state
-        tables = deformables.tables_with(state.seam_broken) if deformables.seams.count else deformables.tables
+        changes = deformables.seams.count or state.vertex_hold.any()
+        tables = deformables.tables_with(state.seam_broken, state.vertex_hold) if changes else deformables.tables
         e, bodies = tables.elements, len(deformables.names)
         n, nodes, slots = deformables.count, len(tables.levels.mass), self._model.piece_count + 1
         points, f = len(e.points.radius), np.zeros
@@ -97,6 +99,23 @@ class DeformableRun:
         """Go on where these seams have just opened."""
         self.parts = self._parts()
         self.wake(np.unique(self.deformables.seams.body[seams]))
+
+    def hold(self, vertices: Mask, hold: Hold) -> None:
+        """Freeze vertices (N,) bool where they are, or take them out."""
+        state, body = self._state, self.deformables.elements.vertices.body
+        state.vertex_hold[vertices] = hold
+        state.vertices.velocity[vertices] = 0.0
+        self.parts = self._parts()
+        self.wake(np.unique(body[vertices]))
+
+    def rest(self, vertices: Mask) -> None:
+        """Put bodies to sleep of which all vertices (N,) bool are to rest."""
+        state, body = self._state, self.deformables.elements.vertices.body
+        for b in np.unique(body[vertices]):
+            own = body == b
+            if vertices[own].all():
+                state.deformables.asleep[b] = 1
+                state.vertices.velocity[own] = 0.0
 
     def awake(self) -> Index:
         """Deformable bodies that are awake (n,) int64."""
@@ -192,7 +211,7 @@ class DeformableRun:
         if change is None or not change.any():
             return
         change = self._together(change)
-        free = self.deformables.elements.vertices.pinned == 0
+        free = self.parts.elements.vertices.pinned == 0
         self._state.vertices.velocity[free] += change[free]
         body = self.deformables.elements.vertices.body
         self.wake(np.unique(body[free & (change != 0).any(axis=1)]))
@@ -312,6 +331,17 @@ class DeformableRun:
     def drawn_bits(self, name: str, bits: np.ndarray) -> dict[str, np.ndarray]:
         """What vertices (N, n) have, at the points that are drawn, by the names that frames give them."""
         return {f"{name}/{d.name}": bits[d.nearest()] for d in self.deformables.drawn}
+
+    def drawn_states(self) -> dict[str, np.ndarray]:
+        """What drawn points of each body do (V,) uint8 (frame.PieceState), by the names that frames give them."""
+        state, table = self._state, self.parts.elements.vertices
+        out = np.where(state.deformables.asleep[table.body] != 0, PieceState.RESTING, PieceState.MOVING).astype(
+            np.uint8
+        )
+        out[self.deformables.elements.vertices.pinned != 0] = PieceState.HELD
+        out[state.vertex_hold == Hold.FROZEN] = PieceState.FROZEN
+        out[state.vertex_hold == Hold.REMOVED] = PieceState.REMOVED
+        return {f"state/{d.name}": out[d.nearest()] for d in self.deformables.drawn}
 
     def drawn_points(self) -> dict[str, np.ndarray]:
         """Points that are drawn of each body (V, 3) float32 [m], by the names that frames give them.

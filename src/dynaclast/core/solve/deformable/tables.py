@@ -36,6 +36,7 @@ class VertexTable(NamedTuple):
     body          : (N,) int32, deformable body
     lead          : (N,) int32, the vertex that stands for it and all it is joined with: the lowest of these
     root          : (N,) int32, the same where nothing is open
+    island        : (N,) int32, the same of vertices that hang together by elements
     mass          : (N,) float64, [kg], of all that are joined; 0 of those that follow
     gravity_scale : (N,) float64
     pinned        : (N,) uint8, whether something holds it where it is, or takes it along
@@ -48,6 +49,7 @@ class VertexTable(NamedTuple):
     body: Int
     lead: Int
     root: Int
+    island: Int
     mass: Scalar
     gravity_scale: Scalar
     pinned: Flag
@@ -68,7 +70,6 @@ class PointTable(NamedTuple):
     edge     : (C,) float64, [m], the longest edge that begins there, 0 without edges
     friction : (C,) float64, Coulomb's coefficient
     held     : (C,) uint8, Held
-    island   : (C,) int32, the same of points of a body whose pieces hang together
     of       : (N,) int32, the point of a vertex that carries one alone, -1
     skin     : (F, 3) int32, points of faces of soft bodies in pieces, facing outwards
     """
@@ -81,7 +82,6 @@ class PointTable(NamedTuple):
     edge: Array
     friction: Array
     held: Flags
-    island: Index
     of: Index
     skin: Index
 

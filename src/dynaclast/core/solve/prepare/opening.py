@@ -38,6 +38,7 @@ def opening_state(model: Model) -> State:
         state.vertex_tie_broken = np.zeros(len(model.deformables.ties), np.uint8)
         seams = model.deformables.seams
         state.seam_broken, state.seam_wear = (seams.strength <= 0.0).astype(np.uint8), np.zeros(seams.count)
+        state.vertex_hold = np.zeros(model.deformables.count, np.uint8)
     return state
 
 

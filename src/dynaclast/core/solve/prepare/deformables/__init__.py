@@ -13,6 +13,7 @@ from ...deformable.levels import stack_levels
 from ...deformable.model import DeformableModel, Drawn
 from ...deformable.pattern import scalar_rows
 from ...deformable.tables import BodyTable, Elements, Solver, Tables, TieEnds, VertexTable
+from ...model import Hold
 from .cloth import cloth
 from .contacts import collisions, contact_points, points_of
 from .holds import hold
@@ -56,7 +57,7 @@ def build_deformables(
     seams = seams_of(shot, use, parts, first)
     ends, ties = vertex_ties(shot, use, parts, first, built, body_first)
     maker = TableMaker(shot, use, parts, first, ends, seams.body, step)
-    tables = maker((seams.strength <= 0.0).astype(np.uint8))
+    tables = maker((seams.strength <= 0.0).astype(np.uint8), np.zeros(int(first[-1]), np.uint8))
     drawn = [
         Drawn(shot.bodies[b].name, int(k), len(p.x), p.drawn_faces, p.carrier, p.weight)
         for b, p, k in zip(use, parts, first, strict=False)
@@ -102,9 +103,9 @@ class TableMaker:
         self._solutions = np.array([solutions(p, step) for p in parts], np.int32)
         self._joined: list[Joined | None] = [None] * len(parts)
 
-    def __call__(self, open_: Flags) -> Tables:
-        """open_ : (Q,) uint8, seams that are open."""
-        joined = [self._join(k, open_) for k in range(len(self._parts))]
+    def __call__(self, open_: Flags, hold: Flags) -> Tables:
+        """open_ : (Q,) uint8, seams that are open; hold : (N,) uint8, Hold of vertices."""
+        joined = [self._join(k, open_, hold) for k in range(len(self._parts))]
         parts, first, step = self._parts, self._first, self._step
         count = int(first[-1])
         mass = concatenate([p.mass for p in joined])
@@ -113,13 +114,14 @@ class TableMaker:
         stays = heavy + recall + recall_damping
         pattern, levels = stack_levels([p.levels for p in joined], stays)
         scalar = sparse.block_diag([p.scalar for p in joined], format="csr") if parts else sparse.csr_matrix((0, 0))
-        pinned = np.concatenate([np.zeros(0, bool), *(p.pinned for p in parts)])
+        pinned = np.concatenate([np.zeros(0, bool), *(p.pinned | p.gone for p in joined)])
         elements = Elements(
             self._body_table(joined),
             VertexTable(
                 np.repeat(np.arange(len(parts), dtype=np.int32), np.diff(first)),
                 self._numbered([p.lead for p in joined]),
                 self._numbered(self._root),
+                self._numbered([p.island for p in joined]),
                 mass,
                 np.repeat([b.gravity for b in self._bodies], np.diff(first)).astype(float),
                 pinned.astype(np.uint8),
@@ -145,12 +147,18 @@ class TableMaker:
             factors(joined, first, count),
         )
 
-    def _join(self, k: int, open_: Flags) -> Joined:
+    def _join(self, k: int, open_: Flags, hold: Flags) -> Joined:
         part, made = self._parts[k], self._joined[k]
-        lead = leaders(part, open_[self._of[k]] != 0)
-        if made is None or (made.lead != lead).any():
+        lead, own_hold = leaders(part, open_[self._of[k]] != 0), hold[self._first[k] : self._first[k + 1]]
+        same = (
+            made is not None
+            and (made.lead == lead).all()
+            and (made.gone == (own_hold == Hold.REMOVED)).all()
+            and (made.pinned == (part.pinned | (own_hold == Hold.FROZEN))).all()
+        )
+        if made is None or not same:
             own = part.mass * (1.0 / self._step + self._rate[k]) ** 2  # mass over the square of the step, and recall
-            made = self._joined[k] = join(part, lead, own, self._step)
+            made = self._joined[k] = join(part, lead, own_hold, own, self._step)
         return made
 
     def _apart(self, k: int, own: Joined) -> bool:
@@ -174,7 +182,7 @@ class TableMaker:
             offsets([len(p.tets) for p in parts]),
             np.array([p.solver for p in parts], np.uint8),
             np.array([getattr(b.matter, "damping", 0.0) for b in self._bodies], float),
-            np.array([p.pinned.any() for p in parts], np.uint8),
+            np.array([p.pinned.any() or p.gone.any() for p in joined], np.uint8),
             np.array([p.still.any() for p in joined], np.uint8),
             offsets([len(p.order) for p in joined]),
             self._numbered([p.order for p in joined]),

@@ -35,7 +35,7 @@ def contact_points(
     shot: Shot, use: list[int], parts: list[Part], made: list[Points], joined: list[Joined], first: Index
 ) -> PointTable:
     """Points of all parts; use: their bodies in the shot."""
-    vertex, weight, radius, ball, edge, held, island = [], [], [], [], [], [], []
+    vertex, weight, radius, ball, edge, held = [], [], [], [], [], []
     counts: list[int] = []
     of = np.full(int(first[-1]), -1, np.int32)
     for part, points, now, k in zip(parts, made, joined, first, strict=False):
@@ -50,8 +50,8 @@ def contact_points(
         radius.append((share * part.radius[np.maximum(points.vertex, 0)]).sum(axis=1))
         ball.append(size)
         edge.append(longest)
-        still = (part.pinned[np.maximum(own, 0)] | (share == 0)).all(axis=1)
-        island.append(now.island[np.maximum(own[:, 0], 0)] + k)
+        still = ((now.pinned | now.gone)[np.maximum(own, 0)] | (share == 0)).all(axis=1)
+        follows |= now.gone[own[:, 0]]
         held.append(np.where(follows, Held.FOLLOWS, np.where(still, Held.STILL, Held.FREE)))
         counts.append(len(own))
     return PointTable(
@@ -63,7 +63,6 @@ def contact_points(
         concatenate(edge),
         np.repeat([shot.bodies[b].material.friction for b in use], counts).astype(float),
         np.concatenate([np.zeros(0, int), *held]).astype(np.uint8),
-        np.concatenate([np.zeros(0, int), *island]).astype(np.int32),
         of,
         np.concatenate(
             [np.zeros((0, 3), int), *(p.skin + k for p, k in zip(parts, offsets(counts), strict=False))]

@@ -8,11 +8,12 @@ import numpy as np
 from scipy import sparse
 from scipy.sparse.csgraph import connected_components
 
-from ....arrays import Array, Index, Mask, sums
+from ....arrays import Array, Flags, Index, Mask, sums
 from ...deformable.bending import CurvedRest, bending_matrix, chain_bending, curved_rest
 from ...deformable.lattice import factored
 from ...deformable.levels import BodyLevels, body_levels
 from ...deformable.tables import FactorTable, Solver
+from ...model import Hold
 from .part import Part
 
 
@@ -34,7 +35,8 @@ class Joined:
 
     lead     : (V,) int, as leaders
     mass     : (V,) float64, [kg], of all that are joined; 0 of those that follow
-    still    : (V,) bool, pinned, or following
+    pinned   : (V,) bool, pinned, or frozen since; gone (V,) bool, taken out
+    still    : (V,) bool, any of these, or following
     triangle, length2, stiffness : as MembraneTable
     segment  : (G, 2) int, ascending; order (n,) int, vertices that lead, along a chain
     tets     : (C, 6, 4) int; touch : vertices of points that touch, as Part
@@ -47,6 +49,8 @@ class Joined:
 
     lead: Index
     mass: Array
+    pinned: Mask
+    gone: Mask
     still: Mask
     triangle: Index
     length2: Array
@@ -61,16 +65,18 @@ class Joined:
     factor: FactorTable | None
 
 
-def join(part: Part, lead: Index, stays: Array, step: float) -> Joined:
+def join(part: Part, lead: Index, hold: Flags, stays: Array, step: float) -> Joined:
     """A part with these leaders.
 
+    hold  : (V,) uint8, Hold
     stays : (V,) float64, [N/m], what each vertex adds to the diagonal by itself: mass, recall
     step  : float, [s]
     """
     count = len(part.x)
     follows = lead != np.arange(count)
     mass = sums(part.mass, lead, count)
-    still = part.pinned | follows
+    pinned, gone = part.pinned | (hold == Hold.FROZEN), hold == Hold.REMOVED
+    still = pinned | gone | follows
     triangle = lead[part.triangle]
     order = np.argsort(triangle, axis=1)
     triangle = np.take_along_axis(triangle, order, axis=1)
@@ -97,6 +103,8 @@ def join(part: Part, lead: Index, stays: Array, step: float) -> Joined:
     return Joined(
         lead,
         mass,
+        pinned,
+        gone,
         still,
         triangle,
         length2,
