@@ -3335,6 +3335,29 @@ export interface components {
             ];
         };
         /**
+         * SewnTie
+         * @description Stitches: all vertices of a body that deforms which lie near the other body are pinned to it, each by itself:
+         *     slates on a canvas, a canvas on a frame, a fender on a hull.
+         */
+        SewnTie: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "sewn";
+            /**
+             * Within
+             * @description how near the other body a vertex must lie [m]
+             * @default 0.05
+             */
+            within: number;
+            /**
+             * @description in the world at the start: only where the value is at least a half
+             * @default null
+             */
+            reach: components["schemas"]["StillFalloff"] | null;
+        };
+        /**
          * SharedFalloff
          * @description A falloff with a name, for many users; changing it changes all of them.
          */
@@ -4076,7 +4099,7 @@ export interface components {
              */
             on: boolean;
             /** How */
-            how: components["schemas"]["PinTie"] | components["schemas"]["StringTie"] | components["schemas"]["HingeTie"] | components["schemas"]["WeldTie"];
+            how: components["schemas"]["PinTie"] | components["schemas"]["StringTie"] | components["schemas"]["HingeTie"] | components["schemas"]["WeldTie"] | components["schemas"]["SewnTie"];
             /**
              * Body
              * @description it is tied at the piece nearest to the point
@@ -4109,7 +4132,7 @@ export interface components {
             ] | null;
             /**
              * Breaks
-             * @description load at which it gives way [kN]; without it, it never does
+             * @description load at which it, or each stitch, gives way [kN]; without it, it never does
              * @default null
              */
             breaks: number | null;

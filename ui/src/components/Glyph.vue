@@ -33,6 +33,7 @@ const PATHS: Record<string, string> = {
   string: "M4 4h.01M16 16h.01M4.500 4.500c7 .5 1 10.500 11 11",
   hinge: "M3.500 16.500L10 10l6.500 6.500M10 7.500a2.500 2.500 0 1 0 .01 0",
   weld: "M3 8h6v9H3zM11 3h6v9h-6zM9 12h2",
+  sewn: "M3 10h3M8.5 10h3M14 10h3M4.5 7v6M10 7v6M15.5 7v6",
   peg: "M10 3l4 5-4 9-4-9z",
   shape: "M10 2.500l6.500 4.500-2 8.500h-9l-2-8.500z",
   // shapes

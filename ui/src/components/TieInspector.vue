@@ -2,7 +2,7 @@
 /** A tie: what it joins, how, and the load at which it gives way. */
 import { computed } from "vue";
 import type { Tie, TieKind } from "../api/types";
-import { newTie, TIES } from "../lib/document";
+import { newTie, tieKinds, TIES } from "../lib/document";
 import type { Vec } from "../lib/rotation";
 import { showNumber } from "../lib/units";
 import { useShot } from "../stores/shot";
@@ -19,7 +19,7 @@ const shot = useShot();
 const takes = useTakes();
 const view = useView();
 const DEG = 180 / Math.PI;
-const KINDS = Object.entries(TIES) as [TieKind, string][];
+const kinds = computed(() => tieKinds(shot.bodies, shot.groups));
 const how = computed(() => props.tie.how);
 const hinge = computed(() => (how.value.kind === "hinge" ? how.value : null));
 const apart = computed(() =>
@@ -84,10 +84,10 @@ function remove(): void {
       @update:model-value="(v) => edit('switch', (t) => (t.on = v === 'on'))" />
     <div class="choices kinds">
       <button
-        v-for="[kind, why] in KINDS"
+        v-for="kind in kinds"
         :key="kind"
         :aria-pressed="how.kind === kind"
-        :title="why"
+        :title="TIES[kind]"
         @click="setKind(kind)">
         {{ kind }}
       </button>

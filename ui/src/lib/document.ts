@@ -108,7 +108,14 @@ export const TIES: Record<TieKind, string> = {
   string: "never farther than its length",
   hinge: "turns about one axis",
   weld: "keeps place and turn",
+  sewn: "all that lies near is stitched",
 };
+
+/** Kinds of ties that a shot has a use for: only what deforms is sewn. */
+export function tieKinds(bodies: Body[], groups: Group[]): TieKind[] {
+  const deforms = [...bodies, ...groups.map((g) => g.body)].some((b) => b.matter.kind !== "rigid");
+  return (Object.keys(TIES) as TieKind[]).filter((kind) => kind !== "sewn" || deforms);
+}
 
 /** A tie at a point of a body; to: the other body, none for the world; the second point only for a string. */
 export function newTie(
@@ -124,6 +131,7 @@ export function newTie(
     string: { kind: "string", length: null },
     hinge: { kind: "hinge", axis: [0, 0, 1], limits: null, friction: 0 },
     weld: { kind: "weld" },
+    sewn: { kind: "sewn", within: 0.05, reach: null },
   }[kind];
   return {
     name,

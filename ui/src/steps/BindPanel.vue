@@ -6,7 +6,7 @@ import Glyph from "../components/Glyph.vue";
 import NumberRow from "../components/NumberRow.vue";
 import ReachEditor from "../components/ReachEditor.vue";
 import type { Body, TieKind } from "../api/types";
-import { FAMILY_COLOR, newLayer, TIES } from "../lib/document";
+import { FAMILY_COLOR, newLayer, tieKinds, TIES } from "../lib/document";
 import { holding, pieceFigures } from "../lib/pieces";
 import { showNumber } from "../lib/units";
 import { usePieces } from "../stores/pieces";
@@ -361,9 +361,9 @@ function placeNew(kind: TieKind): void {
     </button>
     <div class="choices kinds">
       <button
-        v-for="(why, kind) in TIES"
+        v-for="kind in tieKinds(shot.bodies, shot.groups)"
         :key="kind"
-        :title="why"
+        :title="TIES[kind]"
         :aria-pressed="view.placing?.kind === kind"
         :disabled="!shot.bodies.length"
         :data-testid="`add-${kind}`"

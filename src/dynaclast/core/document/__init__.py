@@ -129,7 +129,7 @@ from .shapes import (
     Unify,
     Weld,
 )
-from .ties import HingeTie, PinTie, StringTie, Tie, TieKind, WeldTie
+from .ties import HingeTie, PinTie, SewnTie, StringTie, Tie, TieKind, WeldTie
 
 VERSION = 1
 
@@ -262,8 +262,11 @@ def _check_references(shot: Shot) -> None:
                 if pins.to in deforms:
                     raise ValueError(f"{at}: '{pins.to}' deforms itself; tie the two by a tie")
     for row, tie in enumerate(shot.ties):
-        if tie.how.kind != "pin" and (tie.body in deforms or tie.to in deforms):
-            raise ValueError(f"ties[{row}].how: a body that deforms is tied by a pin, not by a {tie.how.kind}")
+        soft = tie.body in deforms or tie.to in deforms
+        if soft and tie.how.kind not in ("pin", "sewn"):
+            raise ValueError(f"ties[{row}].how: a body that deforms is tied by a pin, or sewn, not by a {tie.how.kind}")
+        if not soft and tie.how.kind == "sewn":
+            raise ValueError(f"ties[{row}].how: only bodies that deform are sewn; tie rigid ones by a pin or a weld")
     for row, chart in enumerate(shot.maps):
         if chart.reach.use is not None and chart.reach.use not in shared:
             raise ValueError(f"maps[{row}].reach.use: there is no falloff named '{chart.reach.use}'")
@@ -276,9 +279,14 @@ def _check_references(shot: Shot) -> None:
             if one.channels:
                 _check_channels(f"{kind}[{row}]{'.body' if kind == 'groups' else ''}", one)
     layers = {f.name: f.layers for f in shot.falloffs}
-    for kind, items in (("bodies", shot.bodies), ("groups", [g.body for g in shot.groups])):
-        for row, one in enumerate(items):
-            for place, still in still_falloffs(one):
+    users: list[tuple[str, list[Part]]] = [
+        ("bodies", [*shot.bodies]),
+        ("groups", [g.body for g in shot.groups]),
+        ("ties", [*shot.ties]),
+    ]
+    for kind, parts in users:
+        for row, user in enumerate(parts):
+            for place, still in still_falloffs(user):
                 if still.use is None:
                     continue
                 at = f"{kind}[{row}]{'.body' if kind == 'groups' else ''}.{place}.use"
@@ -508,6 +516,7 @@ __all__ = [
     "Seed",
     "Shape",
     "Share",
+    "SewnTie",
     "SharedFalloff",
     "SheetShape",
     "Shot",

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import Field, model_validator
 
 from .base import Direction, Finite, Name, NotNegative, Part, Positive, Vec3
+from .falloffs import StillFalloff
 
 
 class PinTie(Part):
@@ -45,7 +46,19 @@ class WeldTie(Part):
     kind: Literal["weld"] = "weld"
 
 
-TieKind = Annotated[PinTie | StringTie | HingeTie | WeldTie, Field(discriminator="kind")]
+class SewnTie(Part):
+    """Stitches: all vertices of a body that deforms which lie near the other body are pinned to it, each by itself:
+    slates on a canvas, a canvas on a frame, a fender on a hull.
+    """
+
+    kind: Literal["sewn"] = "sewn"
+    within: Positive = Field(0.05, le=10, description="how near the other body a vertex must lie [m]")
+    reach: StillFalloff | None = Field(
+        None, description="in the world at the start: only where the value is at least a half"
+    )
+
+
+TieKind = Annotated[PinTie | StringTie | HingeTie | WeldTie | SewnTie, Field(discriminator="kind")]
 
 
 class Tie(Part):
@@ -60,8 +73,18 @@ class Tie(Part):
     to_point: Vec3 | None = Field(
         None, description="the string's other end, in the world at the start [m]; without it, the same point"
     )
-    breaks: Positive | None = Field(None, description="load at which it gives way [kN]; without it, it never does")
+    breaks: Positive | None = Field(
+        None, description="load at which it, or each stitch, gives way [kN]; without it, it never does"
+    )
     collide: bool = Field(False, description="whether the two bodies also touch each other")
+
+    @model_validator(mode="before")
+    @classmethod
+    def _nowhere(cls, data: Any) -> Any:
+        """What is sewn has no point of its own."""
+        how = data.get("how") if isinstance(data, dict) else None
+        kind = how.get("kind") if isinstance(how, dict) else getattr(how, "kind", None)
+        return {"point": (0.0, 0.0, 0.0)} | data if kind == "sewn" else data
 
     @model_validator(mode="after")
     def _ends(self) -> Tie:
