@@ -223,7 +223,7 @@ def test_a_sheet_bent_to_a_cylinder_stores_half_its_stiffness_times_curvature_sq
     inner = (np.abs(mesh.vertices[:, [0, 2]]) < [0.499, 0.299]).all(axis=1)
     move = moved / 50 * np.random.default_rng(1).uniform(-1, 1, mesh.vertices.shape) * [1, 0, 1]
     x = mesh.vertices + move * inner[:, None]
-    q = bending_matrix(x, mesh.faces, 3.0)
+    q = bending_matrix(curvature_of(x, mesh.faces), 3.0)
     assert np.abs(q @ x).max() < 1e-6
     radius, c, s = 2.0, np.cos(angle), np.sin(angle)
     along, across = c * x[:, 0] + s * x[:, 2], c * x[:, 2] - s * x[:, 0]
@@ -242,8 +242,10 @@ def test_the_area_of_a_mesh_is_that_of_its_vertices_and_rims_give_theirs_away() 
 
 def test_what_is_curved_at_rest_stays_so_and_what_is_flat_needs_nothing() -> None:
     mesh = sphere(0.5, 24)
-    q, rest = bending_matrix(mesh.vertices, mesh.faces, 2.0), curved_rest(mesh.vertices, mesh.faces, 2.0)
-    assert rest is not None and curved_rest(*sheet(4), 2.0) is None
+    found = curvature_of(mesh.vertices, mesh.faces)
+    q, rest = bending_matrix(found, 2.0), curved_rest(found, mesh.vertices, mesh.faces, 2.0)
+    flat = sheet(4)
+    assert rest is not None and curved_rest(curvature_of(*flat), *flat, 2.0) is None
     force = -(q @ mesh.vertices)
     before = np.abs(force).max()
     _curves(CurveTable(rest.face, scalar_rows(rest.matrix)), mesh.vertices, force)

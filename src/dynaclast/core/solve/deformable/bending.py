@@ -64,8 +64,9 @@ def curvature_of(x: Array, faces: Index) -> Curvature:
         np.add.at(area, faces[:, k], own)
     entries = (np.concatenate(values), (np.concatenate(rows), np.concatenate(columns)))
     laplacian = sparse.coo_matrix(entries, shape=(n, n)).tocsr()
-    sides = np.sort(np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]]), axis=1)
-    side, shared = np.unique(sides, axis=0, return_counts=True)
+    ends = np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]]).astype(np.int64)
+    key, shared = np.unique(ends.min(axis=1) * n + ends.max(axis=1), return_counts=True)
+    side = np.stack([key // n, key % n], axis=1)
     rim = np.zeros(n, bool)
     rim[side[shared == 1]] = True
     both = np.concatenate([side, side[:, ::-1]])
@@ -75,12 +76,11 @@ def curvature_of(x: Array, faces: Index) -> Curvature:
     return Curvature((sparse.diags((~rim).astype(float)) @ laplacian).tocsr(), area, counted)
 
 
-def bending_matrix(x: Array, faces: Index, stiffness: Array | float) -> sparse.csr_matrix:
+def bending_matrix(found: Curvature, stiffness: Array | float) -> sparse.csr_matrix:
     """Second derivative (V, V) [N/m] of the bending energy of a mesh.
 
     stiffness : float, or (V,) float64, [N m]
     """
-    found = curvature_of(x, faces)
     return (found.laplacian.T @ sparse.diags(_weight(found, stiffness)) @ found.laplacian).tocsr()
 
 
@@ -116,12 +116,11 @@ class CurvedRest(NamedTuple):
     matrix: sparse.csr_matrix
 
 
-def curved_rest(x: Array, faces: Index, stiffness: Array | float) -> CurvedRest | None:
+def curved_rest(found: Curvature, x: Array, faces: Index, stiffness: Array | float) -> CurvedRest | None:
     """Of a mesh (x (V, 3) [m] at rest); None where it is flat. Stiffness as of bending_matrix.
 
     Normals of the vertices times the matrix are the forces that hold up the curvature at rest.
     """
-    found = curvature_of(x, faces)
     bent = found.laplacian @ x
     if np.linalg.norm(bent, axis=1).max(initial=0.0) <= FLAT * np.sqrt(found.area.max(initial=0.0)):
         return None

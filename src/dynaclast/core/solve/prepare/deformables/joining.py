@@ -9,7 +9,7 @@ from scipy import sparse
 from scipy.sparse.csgraph import connected_components
 
 from ....arrays import Array, Flags, Index, Mask, sums
-from ...deformable.bending import CurvedRest, bending_matrix, chain_bending, curved_rest
+from ...deformable.bending import CurvedRest, bending_matrix, chain_bending, curvature_of, curved_rest
 from ...deformable.lattice import factored
 from ...deformable.levels import BodyLevels, body_levels
 from ...deformable.tables import FactorTable, Solver
@@ -94,7 +94,8 @@ def join(part: Part, lead: Index, hold: Flags, stays: Array, step: float) -> Joi
         factor = factored((free @ own @ free + sparse.diags(still.astype(float))).tocsr())
     elif len(triangle) and part.bending is not None:
         faces = lead[part.drawn_faces]
-        scalar, curves = bending_matrix(part.x, faces, part.bending), curved_rest(part.x, faces, part.bending)
+        found = curvature_of(part.x, faces)
+        scalar, curves = bending_matrix(found, part.bending), curved_rest(found, part.x, faces, part.bending)
     elif part.bending is not None:
         scalar = _chain_bending(part, part.bending, lead)
     else:
