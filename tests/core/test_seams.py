@@ -11,10 +11,15 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from deforming import EVERYWHERE, cloth, frames_of, pin, points, rope, soft, started
+from dynaclast.core.bake import bake
 from dynaclast.core.document import Body, Shot, parse
 from dynaclast.core.errors import GeometryError, InputError
+from dynaclast.core.formats.frames import read_baked, write_events, write_frames
+from dynaclast.core.formats.write.scene import export_scene
+from dynaclast.core.formats.write.usd import write_usd
 from dynaclast.core.fracture.deforming import deforming_mesh, drawn_surface
 from dynaclast.core.fracture.patches import patches, split
+from dynaclast.core.fracture.pieces import no_pieces
 from dynaclast.core.geometry import primitives
 from dynaclast.core.geometry.mesh import borders_of, creased
 from dynaclast.core.geometry.sampling import scatter_on
@@ -324,7 +329,7 @@ def test_tears_go_on_at_their_tips_and_the_mesh_stays_whole() -> None:
     assert d is not None
     mass = run.deformable.parts.elements.vertices.mass  # type: ignore[union-attr]
     assert mass.sum() == pytest.approx(0.3) and (mass[lead] > 0).all()
-    faces = d.drawn[0].faces
+    faces = d.drawn[0].surface.faces
     assert (faces == drawn_surface(run.shot.bodies[0]).faces).all()
     side = np.linalg.norm(at[faces] - at[np.roll(faces, 1, axis=1)], axis=2)
     assert side.max() < 1.5 * np.sqrt(2) / 12  # no triangle drawn across a tear
@@ -436,6 +441,31 @@ def test_torn_pieces_keep_their_momentum() -> None:
         run.advance()
     assert run.state.seam_broken.sum() > 10
     assert mass @ run.state.vertices.velocity == pytest.approx(before, abs=1e-9)
+
+
+def test_a_bake_says_which_faces_and_lines_its_points_have() -> None:
+    line = rope("r", (2, 3, 0), (2, 1, 0), segments=4, matter={"breaks": 1})
+    whole = rope("w", (3, 3, 0), (3, 1, 0), segments=4)
+    lump: dict[str, Any] = soft("s", (-2, 3, 0), (0.4, 0.4, 0.4), matter={"detail": 2})
+    lump |= {"pattern": {"kind": "cells", "count": 3}, "bonds": {"strength": 5}}
+    shot = shot_of(strip(1.0), line, whole, lump, frames=2)
+    baked = bake(shot)
+    assert set(baked.shapes) == {"faces/strip", "lines/r", "lines/w", "faces/s"}
+    for body in shot.bodies:
+        surface = drawn_surface(body)
+        assert (baked.shapes.get(f"faces/{body.name}", surface.faces) == surface.faces).all()
+        assert (baked.shapes.get(f"lines/{body.name}", surface.lines) == surface.lines).all()
+        count = baked.maps[f"points/{body.name}"].shape[1]
+        used = np.unique(np.concatenate([surface.faces.ravel(), surface.lines.ravel()]))
+        assert (used == np.arange(count)).all()
+    again = read_baked(write_frames(baked), write_events(baked.events))
+    assert (again.shapes["faces/strip"] == baked.shapes["faces/strip"]).all() and "faces/s" not in again.maps
+    out = export_scene(shot, [no_pieces()] * 4, baked)
+    curves = {d.name: d.curves() for d in out.deforming if len(d.lines)}
+    assert curves["r"][1] == [2, 2, 2, 2] and curves["w"][1] == [5]
+    assert curves["w"][0].tolist() == [0, 1, 2, 3, 4]
+    stage = write_usd(out)
+    assert stage
 
 
 def test_seams_are_numbered_over_all_bodies() -> None:

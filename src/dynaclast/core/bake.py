@@ -9,6 +9,7 @@ import numpy as np
 from .document import Shot
 from .formats.frames import Baked
 from .fracture.build import Resolve, no_files
+from .fracture.deforming import shapes
 from .solve.frame import STATE_NAMES, Frame
 from .solve.loop import frames
 from .solve.model import Model
@@ -31,6 +32,7 @@ def collect(shot: Shot, model: Model, got: list[Frame]) -> Baked:
         [e for f in got for e in f.events],
         arrays,
         [item.name for item in shot.fields],
+        {} if model.deformables is None else shapes({d.name: d.surface for d in model.deformables.drawn}),
     )
 
 

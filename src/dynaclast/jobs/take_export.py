@@ -9,6 +9,7 @@ import numpy as np
 from ..core import document
 from ..core.document import Shot
 from ..core.formats.frames import Baked
+from ..core.fracture.deforming import drawn_surface, shapes
 from ..core.fracture.pieces import Pieces
 from ..core.layout import written_out
 from ..core.solve.frame import STATE_NAMES
@@ -43,6 +44,7 @@ def baked_take(store: Store, take_id: str, cache: PieceCache | None = None) -> t
         events,
         {k: v for k, v in arrays.items() if k not in ("position", "orientation", "state")},
         [f.name for f in shot.fields],
+        shapes({b.name: drawn_surface(b, cache.resolve) for b in shot.bodies if b.deforms}),
     )
     return shot, built, baked
 

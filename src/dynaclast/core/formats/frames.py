@@ -30,6 +30,10 @@ OWN = (
 written as they are."""
 
 
+SHAPES = ("faces/", "lines/")
+"""How arrays begin that are the same in all frames."""
+
+
 @dataclass(frozen=True)
 class Baked:
     """A finished bake as arrays.
@@ -43,6 +47,7 @@ class Baked:
     stats       : name -> (F,) float64
     maps        : further arrays by name (F, n, ...), over the index spaces solve.frame.Frame says
     field_names : what the bits of "acted" stand for, in order
+    shapes      : of bodies that deform, the same in all frames: faces/NAME (F, 3) int32, lines/NAME (G, 2) int32
     """
 
     time: np.ndarray
@@ -57,6 +62,7 @@ class Baked:
     events: list[dict[str, Any]]
     maps: dict[str, np.ndarray] = field(default_factory=dict)
     field_names: list[str] = field(default_factory=list)
+    shapes: dict[str, np.ndarray] = field(default_factory=dict)
 
 
 def write_frames(baked: Baked) -> bytes:
@@ -74,7 +80,7 @@ def write_frames(baked: Baked) -> bytes:
     }
     for name, values in sorted(baked.stats.items()):
         arrays[f"stats/{name}"] = values.astype(np.float64)
-    for name, values in sorted(baked.maps.items()):
+    for name, values in sorted((baked.maps | baked.shapes).items()):
         arrays[name] = values
     if baked.field_names:
         arrays["field_names"] = np.array(baked.field_names, dtype=np.str_)
@@ -108,8 +114,9 @@ def read_baked(frames: bytes, events: bytes) -> Baked:
                 [str(x) for x in z["state_names"]],
                 {k[6:]: z[k] for k in z.files if k.startswith("stats/")},
                 json.loads(events),
-                {k: z[k] for k in z.files if k not in OWN and not k.startswith("stats/")},
+                {k: z[k] for k in z.files if k not in OWN and not k.startswith(("stats/", *SHAPES))},
                 [str(x) for x in z["field_names"]] if "field_names" in z.files else [],
+                {k: z[k] for k in z.files if k.startswith(SHAPES)},
             )
     except (KeyError, ValueError, OSError, zipfile.BadZipFile) as exc:
         raise InputError(f"not a bake this program wrote: {exc}") from None

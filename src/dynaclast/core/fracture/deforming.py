@@ -77,6 +77,12 @@ class Surface:
     lines: Index
 
 
+def shapes(surfaces: dict[str, Surface]) -> dict[str, Index]:
+    """Faces and lines of bodies that deform, by the names that a bake gives them."""
+    out = {f"faces/{name}": surface.faces for name, surface in surfaces.items() if len(surface.faces)}
+    return out | {f"lines/{name}": surface.lines for name, surface in surfaces.items() if len(surface.lines)}
+
+
 def drawn_surface(body: Body, resolve: Resolve = no_files) -> Surface:
     """Faces and lines of a body that deforms. Raises as deforming_mesh, and where its pattern cannot be."""
     mesh, none = deforming_mesh(body, resolve), np.zeros((0, 2), np.int32)

@@ -9,6 +9,7 @@ import numpy as np
 
 from ...arrays import Array, Flags, Index
 from ...document import Tie
+from ...fracture.deforming import Surface
 from .tables import AirTable, Elements, LatticeTable, Tables
 
 
@@ -18,7 +19,7 @@ class Drawn:
 
     name   : of the body
     first  : int, its first vertex among all; count : int
-    faces  : (F, 3) int32, of drawn vertices; none for a rope that is a line
+    surface : faces and lines, of drawn vertices
     carrier : (V, 4) int32, vertices (from the body's first) that carry each drawn one; None: they are the same
     weight  : (V, 4) float64
     """
@@ -26,7 +27,7 @@ class Drawn:
     name: str
     first: int
     count: int
-    faces: Index
+    surface: Surface
     carrier: Index | None = None
     weight: Array | None = None
 

@@ -108,6 +108,10 @@ class Part:
         count = len(self.x)
         self.pinned, self.carried_by, self.recall = np.zeros(count, bool), np.full(count, -1), np.zeros(count)
 
+    def drawn_lines(self) -> Index:
+        """Segments that are drawn (G, 2) int32: of a rope without faces."""
+        return self.segment if not len(self.drawn_faces) else np.zeros((0, 2), np.int32)
+
 
 def placed_at_size(body: Body, x: Array) -> Array:
     """Points (n, 3) of a body's own frame in the world, at its size in its group [m]."""
