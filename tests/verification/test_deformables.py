@@ -297,6 +297,20 @@ def test_recall_brings_back_what_was_pushed_away_at_its_rate() -> None:
         assert y[-1] < 0.02 * y.max()
 
 
+def test_a_large_sheet_is_solved_as_closely_as_a_small_one() -> None:
+    sheet = cloth("c", (0, 3, 0), (2, 2), (139, 139), matter={"stretch": 50, "bending": 1e-5})
+    sheet["pins"] = [pin(-1, 3, -1), pin(-1, 3, 1)]
+    run = started(shot(sheet, frames=12, **NO_GROUND))
+    assert run.model.deformables is not None
+    e = run.model.deformables.elements
+    edges = np.concatenate([e.membrane.vertex[:, [0, 1]], e.membrane.vertex[:, [1, 2]]])
+    length = np.linalg.norm(e.vertices.start[edges[:, 1]] - e.vertices.start[edges[:, 0]], axis=1)
+    for _ in range(12):
+        x = run.advance().arrays["points/c"].astype(float)
+        now = np.linalg.norm(x[edges[:, 1]] - x[edges[:, 0]], axis=1)
+        assert (now / length - 1).max() < 0.045
+
+
 def test_no_frame_gains_energy_by_itself() -> None:
     sheet = cloth("sheet", (0, 2, 0), (1, 1), (12, 12), pins=[pin(-0.5, 2, -0.5), pin(-0.5, 2, 0.5)])
     run = started(shot(sheet, frames=96, **NO_GROUND))
