@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from ..document import AtCue, FieldItem, HandCue, ImpactCue, Shot, StrainEffect
@@ -15,26 +13,12 @@ from ..fracture.pieces import Pieces
 from ..geometry.rotations import rotation_matrix
 from ..solve.collision import HullShop
 from ..timeline.channels import Keyed
+from .deforming import deforming_findings
 from .faults import faults
+from .finding import Finding
 from .loads import weight_loads
 from .overlap import overlaps
 from .reach import Crossing, crossings, lay_out, on_pieces
-
-
-@dataclass(frozen=True)
-class Finding:
-    """One finding: which part (step of the work), about what, why it matters, what to do.
-
-    grave: "stop" (a bake would fail) or "check" (it would surprise)
-    """
-
-    code: str
-    grave: str
-    step: str
-    about: str
-    sentence: str
-    remedy: str
-
 
 HEAVY_EXACT = 200_000
 """Triangles above which an exact body is said to be slow."""
@@ -70,7 +54,9 @@ def preflight(shot: Shot, built: list[Pieces], shop: HullShop | None = None) -> 
     out.extend(_fields(shot, built, crossings(shot, built)))
     solid, pieces = _rigid(shot, built)
     out.extend(_bodies(solid, pieces))
-    out.extend(_overlapping(solid, pieces, shop or HullShop(no_files)))
+    shop = shop or HullShop(no_files)
+    out.extend(deforming_findings(shot, shop.resolve))
+    out.extend(_overlapping(solid, pieces, shop))
     out.extend(_ties(solid, pieces))
     return sorted(out, key=lambda f: f.grave != "stop")
 

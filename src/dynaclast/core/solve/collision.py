@@ -137,7 +137,7 @@ class HullShop:
     """
 
     def __init__(self, resolve: Resolve, most: int = 1_000_000) -> None:
-        self._resolve = resolve
+        self.resolve = resolve
         self._most = most
         self._made: dict[tuple[str, str], tuple[list[Hull], list[int]]] = {}
 
@@ -145,7 +145,7 @@ class HullShop:
         """Hulls in world axes at the body's true size; ``pieces`` before its size in a group."""
         key = (content_key(body), body.collision)
         if key not in self._made:
-            self._made[key] = _body_hulls(body, pieces, self._resolve)
+            self._made[key] = _body_hulls(body, pieces, self.resolve)
             while len(self._made) > self._most:
                 self._made.pop(next(iter(self._made)))
         hulls, owner = self._made[key]

@@ -1,0 +1,76 @@
+"""What preflight says about cloth, soft bodies and ropes."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+
+from deforming import cloth, pin, rope, soft
+from dynaclast.core.document import parse
+from dynaclast.core.fracture.pieces import no_pieces
+from dynaclast.core.preflight import Finding, preflight
+
+
+def found(*bodies: dict[str, Any], **more: Any) -> dict[str, Finding]:
+    shot = parse({"bodies": list(bodies)} | more)
+    return {f.code: f for f in preflight(shot, [no_pieces()] * len(bodies))}
+
+
+SHEET = cloth("flag", (0, 3, 0), (2, 2), (8, 8), pins=[pin(-1, 3, -1)])
+
+
+def test_sound_bodies_are_not_spoken_of() -> None:
+    line = rope("line", (0, 5, 0), (0, 3, 0), segments=8, pins=[pin(0, 5, 0)])
+    assert not set(found(SHEET, line, soft("lump", (0, 1, 0), (1, 1, 1)))) & {"crosses-itself", "gives-way", "too-weak"}
+
+
+def test_cloth_that_stretches_under_its_own_weight_is_told_the_stiffness_that_would_do() -> None:
+    weak = SHEET | {"matter": {"kind": "cloth", "weight": 1.0, "stretch": 0.02, "folds": False}}
+    one = found(weak)["gives-way"]
+    assert one.about == "flag" and one.grave == "check" and "98 %" in one.sentence  # 1 * 9.81 * 2 / 20
+    needed = 1.0 * 9.81 * 2 / 0.02 / 1000
+    assert f"{needed:.3g} kN/m" in one.remedy
+    better = SHEET | {"matter": {"kind": "cloth", "weight": 1.0, "stretch": needed, "folds": False}}
+    assert "gives-way" not in found(better)
+    assert "gives-way" not in found({k: v for k, v in weak.items() if k != "pins"})  # nothing holds it
+    assert "gives-way" not in found(weak, gravity=[0, 0, 0])
+
+
+def test_what_cannot_bear_its_own_weight_is_told_how_much_that_is() -> None:
+    tearing = SHEET | {"matter": {"kind": "cloth", "weight": 1.0, "tear": 0.01}}
+    one = found(tearing)["too-weak"]
+    assert "0.0196 kN/m" in one.sentence and "bears 0.01 kN/m" in one.sentence
+    line = rope("line", (0, 5, 0), (0, 3, 0), segments=8, matter={"breaks": 0.01}, pins=[pin(0, 5, 0)])
+    weight = 2400 * 3.14159e-4 * 2 * 9.81 / 1000
+    assert f"{weight:.3g} kN" in found(line)["too-weak"].sentence
+    strong = rope("line", (0, 5, 0), (0, 3, 0), segments=8, matter={"breaks": 0.02}, pins=[pin(0, 5, 0)])
+    assert "too-weak" not in found(strong)
+
+
+def test_a_tie_or_an_anchor_holds_too() -> None:
+    free = {k: v for k, v in SHEET.items() if k != "pins"} | {"matter": {"kind": "cloth", "tear": 0.001}}
+    assert "too-weak" not in found(free)
+    tie = {"name": "t", "how": {"kind": "pin"}, "body": "flag", "point": [-1, 3, -1]}
+    assert "too-weak" in found(free, ties=[tie])
+    corner = {"layers": [{"shape": {"kind": "sphere", "center": [-1, 3, -1], "core": 0.2}}]}
+    assert "too-weak" in found(free, fields=[{"name": "a", "effect": {"kind": "anchor"}, "reach": corner}])
+
+
+@pytest.mark.parametrize("folds", [True, False])
+def test_cloth_that_crosses_itself_is_told_where_it_matters(folds: bool) -> None:
+    flat = [[0, 0, 0], [1, 0, 0], [1, 0, 1], [0, 0, 1]]
+    across = [[0.5, -0.5, 0.2], [0.5, 0.5, 0.2], [0.5, 0.5, 0.8], [0.5, -0.5, 0.8]]
+    faces = [[0, 1, 2], [0, 2, 3], [4, 5, 6], [4, 6, 7]]
+    shape = {"kind": "mesh", "vertices": flat + across, "faces": faces}
+    body = {"name": "knot", "shape": shape, "matter": {"kind": "cloth", "folds": folds}}
+    got = found(body)
+    assert ("crosses-itself" in got) == folds
+    if folds:
+        assert "at 2 pairs of triangles" in got["crosses-itself"].sentence
+
+
+def test_soft_bodies_hang_too() -> None:
+    jelly: dict[str, Any] = soft("jelly", (0, 3, 0), (1, 2, 1), matter={"young": 10})
+    jelly["pins"] = [pin(0, 4, 0, reach=1.0)]
+    assert "196 %" in found(jelly)["gives-way"].sentence  # 1000 * 9.81 * 2 / 10,000
