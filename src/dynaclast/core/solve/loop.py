@@ -155,7 +155,7 @@ class Run:
     def _more_arrays(self) -> dict[str, np.ndarray]:
         """More numbers of every piece at the end of the frame."""
         deformable = self.deformable
-        out = {} if deformable is None else deformable.drawn_points() | deformable.drawn_states()
+        out = {} if deformable is None else dict(deformable.drawn())
         if self.load_paths.followed:
             out["load"] = self.load_paths.piece_share().astype(np.float32)
         if self.shot.fields:

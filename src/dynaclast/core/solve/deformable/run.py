@@ -38,6 +38,7 @@ class DeformableRun:
         self.deformables, self._model, self._state = deformables, model, state
         self.parts = self._parts()
         self.every = deformables.every
+        self._drawn: dict[str, np.ndarray] | None = None
 
     def _parts(self) -> Deformables:
         """All that a step works with, as everything hangs together now."""
@@ -104,6 +105,7 @@ class DeformableRun:
         """Freeze vertices (N,) bool where they are, or take them out."""
         state, body = self._state, self.deformables.elements.vertices.body
         state.vertex_hold[vertices] = hold
+        self._drawn = None
         state.vertices.velocity[vertices] = 0.0
         self.parts = self._parts()
         self.wake(np.unique(body[vertices]))
@@ -111,6 +113,7 @@ class DeformableRun:
     def rest(self, vertices: Mask) -> None:
         """Put bodies to sleep of which all vertices (N,) bool are to rest."""
         state, body = self._state, self.deformables.elements.vertices.body
+        self._drawn = None
         for b in np.unique(body[vertices]):
             own = body == b
             if vertices[own].all():
@@ -150,6 +153,7 @@ class DeformableRun:
 
     def begin_interval(self, scene: Scene, bodies: Bodies) -> None:
         """Find what may be touched in an interval."""
+        self._drawn = None
         self.wake_by_others(scene, bodies)
         parts, awake = self.parts, self.awake()
         parts.scratch.pressed[:] = 0.0
@@ -332,8 +336,16 @@ class DeformableRun:
         """What vertices (N, n) have, at the points that are drawn, by the names that frames give them."""
         return {f"{name}/{d.name}": bits[d.nearest()] for d in self.deformables.drawn}
 
-    def drawn_states(self) -> dict[str, np.ndarray]:
-        """What drawn points of each body do (V,) uint8 (frame.PieceState), by the names that frames give them."""
+    def drawn(self) -> dict[str, np.ndarray]:
+        """Where drawn points of each body are and what they do, by the names that frames give these arrays; the same
+        arrays as before while nothing moves.
+        """
+        if self._drawn is None:
+            self._drawn = self._drawn_points() | self._drawn_states()
+        return self._drawn
+
+    def _drawn_states(self) -> dict[str, np.ndarray]:
+        """What drawn points of each body do (V,) uint8 (frame.PieceState), by their names."""
         state, table = self._state, self.parts.elements.vertices
         out = np.where(state.deformables.asleep[table.body] != 0, PieceState.RESTING, PieceState.MOVING).astype(
             np.uint8
@@ -343,8 +355,8 @@ class DeformableRun:
         out[state.vertex_hold == Hold.REMOVED] = PieceState.REMOVED
         return {f"state/{d.name}": out[d.nearest()] for d in self.deformables.drawn}
 
-    def drawn_points(self) -> dict[str, np.ndarray]:
-        """Points that are drawn of each body (V, 3) float32 [m], by the names that frames give them.
+    def _drawn_points(self) -> dict[str, np.ndarray]:
+        """Points that are drawn of each body (V, 3) float32 [m], by their names.
 
         Raises SolveError naming frame and body where one is not finite.
         """
