@@ -311,6 +311,43 @@ def test_a_large_sheet_is_solved_as_closely_as_a_small_one() -> None:
         assert (now / length - 1).max() < 0.045
 
 
+def rings(count: int, radius: float) -> tuple[np.ndarray, np.ndarray]:
+    """A disc of so many rings of triangles: vertices, the rim last, and faces."""
+    x, faces, last = [np.zeros((1, 3))], [], np.zeros(1, int)
+    for k in range(1, count + 1):
+        angle = 2 * np.pi * np.arange(6 * k) / (6 * k)
+        x.append(radius * k / count * np.stack([np.cos(angle), 0 * angle, np.sin(angle)], axis=1))
+        own = 1 + 3 * k * (k - 1) + np.arange(6 * k)
+        for j in range(6 * k):
+            inner = (j // k * (k - 1) + j % k) % len(last)
+            a, b, p = own[j], own[(j + 1) % len(own)], last[inner]
+            faces.append([a, p, b])
+            if j % k < k - 1:
+                faces.append([b, p, last[(inner + 1) % len(last)]])
+        last = own
+    return np.concatenate(x), np.array(faces)
+
+
+def test_a_disc_drapes_the_less_the_stiffer_it_is() -> None:
+    # Cusick's test: a disc of 30 cm over one of 18 cm; the coefficient is the share of the ring that its shadow covers
+    x, faces = rings(12, 0.15)
+    rim = slice(-72, None)
+    coefficient = []
+    for bending in (1e-6, 1e-5, 1e-4, 1e-3):
+        matter = {"kind": "cloth", "weight": 0.2, "stretch": 5, "shear": 1, "bending": bending, "damping": 0.02}
+        body = {"name": "c", "shape": {"kind": "mesh", "vertices": x.tolist(), "faces": faces.tolist()}}
+        body |= {
+            "place": {"position": [0, 1, 0]},
+            "matter": matter | {"folds": False},
+            "pins": [pin(0, 1, 0, reach=0.0901)],
+        }
+        at = points(frames_of(shot(body, frames=72, **NO_GROUND)), "c")[-1, rim]
+        area = 0.5 * abs((at[:, 0] * np.roll(at[:, 2], -1) - at[:, 2] * np.roll(at[:, 0], -1)).sum())
+        coefficient.append((area / np.pi - 0.09**2) / (0.15**2 - 0.09**2))
+    assert coefficient == sorted(coefficient)
+    assert coefficient[0] < 0.4 and 0.3 < coefficient[1] < 0.8 and coefficient[3] > 0.98
+
+
 def test_no_frame_gains_energy_by_itself() -> None:
     sheet = cloth("sheet", (0, 2, 0), (1, 1), (12, 12), pins=[pin(-0.5, 2, -0.5), pin(-0.5, 2, 0.5)])
     run = started(shot(sheet, frames=96, **NO_GROUND))
