@@ -19,8 +19,7 @@ from ..core.fracture.build import content_key
 from ..core.fracture.display import drawing_key
 from ..core.fracture.pieces import Pieces
 from ..core.layout import members, with_shared
-from ..core.preflight import preflight
-from ..core.preflight.checks import Finding
+from ..core.preflight import Finding, preflight
 from ..core.preflight.reach import arrows, crossings, lay_out, maps_at, on_pieces
 from ..core.preflight.still import StillWorld
 from ..core.solve.collision import HullShop

@@ -1,5 +1,6 @@
 """Checks made before a run."""
 
-from .checks import Finding, preflight
+from .checks import preflight
+from .finding import Finding
 
 __all__ = ["Finding", "preflight"]

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import numpy as np
 
 from ..arrays import Array, Mask
@@ -32,6 +34,15 @@ def _fields(shares: list[tuple[str, Array]]) -> Causes:
     return lambda b: [{"field": name, "load": kilonewtons(own[b])} for name, own in shares if own[b] > 0]
 
 
+class Joins(NamedTuple):
+    """What holds things together, or back, and can let go."""
+
+    bonds: Bonds
+    seams: Seams | None
+    load_paths: LoadPaths
+    releases: Releases
+
+
 class FieldEffects:
     """The fields of a run at work."""
 
@@ -42,17 +53,15 @@ class FieldEffects:
         state: State,
         rigid: RigidRun,
         deformable: DeformableRun | None,
-        bonds: Bonds,
-        seams: Seams | None,
-        load_paths: LoadPaths,
-        releases: Releases,
+        joins: Joins,
         log: EventLog,
     ) -> None:
         self._active, self._model, self._state, self._rigid = active, model, state, rigid
-        self._deformable, self._seams, self._graph = deformable, seams, bond_graph(model)
+        self._deformable, self._graph = deformable, bond_graph(model)
         if deformable is not None:
             active.vertex_island = lambda: deformable.parts.elements.vertices.island
-        self._bonds, self._load_paths, self._releases, self._log = bonds, load_paths, releases, log
+        self._bonds, self._seams, self._load_paths, self._releases = joins
+        self._log = log
 
     def act(self, number: int, hands: Array | None = None) -> list[tuple[str, Forcing]]:
         """Let the fields act in an interval: blows at its start, accelerations all through it. Returns what each does

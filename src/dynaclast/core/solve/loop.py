@@ -20,7 +20,7 @@ from .control import RECORD, Control, Hands, Recording, record, recording_of, wr
 from .deformable.run import DeformableRun
 from .events import EventLog
 from .field_actions import ActiveFields
-from .field_effects import FieldEffects
+from .field_effects import FieldEffects, Joins
 from .frame import Frame, snapshot
 from .impacts import Impacts
 from .kinematics import BodyChannels, Kinematics, with_own_columns
@@ -83,10 +83,7 @@ class Run:
             state,
             self.rigid,
             self.deformable,
-            self.bonds,
-            self.seams,
-            self.load_paths,
-            self.releases,
+            Joins(self.bonds, self.seams, self.load_paths, self.releases),
             self.log,
         )
         self.maps = RunMaps(shot, model, state)

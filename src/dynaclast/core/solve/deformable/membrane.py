@@ -119,6 +119,18 @@ def add_membrane(
         m[2, 2] += buz * uz - bvz * vz - tu
 
 
+@kernel(inline=True)
+def length_changes(table: MembraneTable, t: int, x: Array) -> tuple[float, float, float]:
+    """By how much the squares of a triangle's edges changed [m2]."""
+    d0, d1, d2 = -table.length2[t, 0], -table.length2[t, 1], -table.length2[t, 2]
+    a, b, c = table.vertex[t, 0], table.vertex[t, 1], table.vertex[t, 2]
+    for k in range(3):
+        d0 += (x[c, k] - x[b, k]) ** 2
+        d1 += (x[a, k] - x[c, k]) ** 2
+        d2 += (x[b, k] - x[a, k]) ** 2
+    return d0, d1, d2
+
+
 @kernel
 def membrane_energy(table: MembraneTable, x: Array, out: Array) -> None:
     """Energy of every triangle.
@@ -127,12 +139,7 @@ def membrane_energy(table: MembraneTable, x: Array, out: Array) -> None:
     out : (T,) float64, [J]
     """
     for t in range(len(table.vertex)):
-        d0, d1, d2 = -table.length2[t, 0], -table.length2[t, 1], -table.length2[t, 2]
-        a, b, c = table.vertex[t, 0], table.vertex[t, 1], table.vertex[t, 2]
-        for k in range(3):
-            d0 += (x[c, k] - x[b, k]) ** 2
-            d1 += (x[a, k] - x[c, k]) ** 2
-            d2 += (x[b, k] - x[a, k]) ** 2
+        d0, d1, d2 = length_changes(table, t, x)
         s = table.stiffness[t]
         out[t] = 0.5 * (s[0, 0] * d0 * d0 + s[1, 1] * d1 * d1 + s[2, 2] * d2 * d2)
         out[t] += s[0, 1] * d0 * d1 + s[0, 2] * d0 * d2 + s[1, 2] * d1 * d2

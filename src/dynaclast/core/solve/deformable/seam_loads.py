@@ -19,6 +19,7 @@ from ...kernels import kernel
 from ..state import State
 from ..statics import Faces, bond_loads, sections_of
 from .lattice import add_lattice
+from .membrane import length_changes
 from .model import DeformableModel
 from .parts import Deformables
 from .tables import LatticeTable, MembraneTable, SegmentTable
@@ -122,12 +123,7 @@ def _across(table: MembraneTable, t: int, u: int, v: int, x: Array) -> tuple[flo
         k += 1
     i, j, o = (k + 1) % 3, (k + 2) % 3, table.vertex[t, k]
     p, q = table.vertex[t, i], table.vertex[t, j]
-    d0, d1, d2 = -table.length2[t, 0], -table.length2[t, 1], -table.length2[t, 2]
-    a, b, c = table.vertex[t, 0], table.vertex[t, 1], table.vertex[t, 2]
-    for r in range(3):
-        d0 += (x[c, r] - x[b, r]) ** 2
-        d1 += (x[a, r] - x[c, r]) ** 2
-        d2 += (x[b, r] - x[a, r]) ** 2
+    d0, d1, d2 = length_changes(table, t, x)
     s = table.stiffness[t]
     # edge j joins o and p; edge i joins o and q
     sj = 2.0 * (s[j, 0] * d0 + s[j, 1] * d1 + s[j, 2] * d2)
