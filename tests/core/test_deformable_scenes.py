@@ -431,3 +431,21 @@ def test_a_document_with_cloth_is_checked_and_baked_from_the_command_line(
     with np.load(tmp_path / "out" / "frames.npz") as z:
         assert z["points/flag"].shape == (4, 16, 3) and z["points/flag"].dtype == np.float32
         assert z["position"].shape == (4, 0, 3)
+
+
+def test_maps_are_known_at_drawn_vertices() -> None:
+    reach = {"layers": [{"shape": {"kind": "box", "center": [5, 0, 0], "core": [10, 99, 99], "edge": 0}}]}
+    sheet = cloth("sheet", (0, 3, 0), (2, 1), (8, 4), velocity=[6, 0, 0])
+    lump = soft("lump", (-3, 3, 0), (1, 1, 1))
+    chart = {"name": "east", "reach": reach}
+    document = {"bodies": [sheet, lump, {"name": "box", "shape": {"kind": "box"}}], "maps": [chart]}
+    frames = frames_of(parse(document | {"timing": {"frames": 4}, "ground": {"on": False}, "gravity": [0, 0, 0]}))
+    for frame in (frames[0], frames[-1]):
+        x = frame.arrays["points/sheet"][:, 0]
+        clear = np.abs(x) > 1e-3
+        assert (frame.arrays["value/east/sheet"][clear] == (x > 0)[clear]).all()
+        assert (frame.arrays["value/east/lump"] == 0).all() and "color/east/lump" not in frame.arrays
+        assert frame.arrays["map/east"].shape == (1,)
+    assert frames[-1].arrays["value/east/sheet"].sum() > frames[0].arrays["value/east/sheet"].sum()
+    only = parse(document | {"maps": [chart | {"targets": ["lump"]}], "timing": {"frames": 1}})
+    assert (frames_of(only)[0].arrays["value/east/sheet"] == 0).all()
