@@ -449,3 +449,17 @@ def test_maps_are_known_at_drawn_vertices() -> None:
     assert frames[-1].arrays["value/east/sheet"].sum() > frames[0].arrays["value/east/sheet"].sum()
     only = parse(document | {"maps": [chart | {"targets": ["lump"]}], "timing": {"frames": 1}})
     assert (frames_of(only)[0].arrays["value/east/sheet"] == 0).all()
+
+
+def test_what_a_displacement_reaches_is_shifted_by_so_much_and_stops() -> None:
+    right = {"layers": [{"shape": {"kind": "box", "center": [3, 3, 0], "core": [2, 9, 9], "edge": 0}}]}
+    shift = {"name": "s", "effect": {"kind": "displace", "offset": [0, 0.5, 0]}, "reach": right}
+    shift["cue"] = {"kind": "span", "start": 0.1}
+    bodies = [cloth("near", (3, 3, 0), (1, 1), (4, 4)), cloth("far", (0, 3, 0), (1, 1), (4, 4))]
+    lump = soft("lump", (3, 5, 0), (0.4, 0.4, 0.4))
+    document = {"bodies": [*bodies, lump], "fields": [shift], "gravity": [0, 0, 0], "ground": {"on": False}}
+    frames = frames_of(parse(document | {"timing": {"frames": 12}}))
+    for name, way in (("near", 0.5), ("far", 0.0), ("lump", 0.5)):
+        at = points(frames, name)
+        assert (at[-1] - at[0])[:, 1] == pytest.approx(way, abs=0.01)
+        assert at[-1] == pytest.approx(at[-2], abs=1e-3)

@@ -63,7 +63,7 @@ class Actions:
     acting    : fields over time, with what each does to pieces
     blows     : in the order of the fields
     ticks     : of wear, with the load (n,) [N] of each
-    displaced : changes of velocity of what fields displace (P, 3); None
+    displaced : changes of velocity of what fields displace (n, 3), by movable space
     releases  : (P,) bool, what waits and is to be let go; None
     ends      : what kills end, with the pieces (P,) bool; vertex_ends : the same of vertices (N,) bool
     started   : fields over time whose cue begins
@@ -73,7 +73,7 @@ class Actions:
     acting: list[tuple[FieldItem, Forcing]] = field(default_factory=list)
     blows: list[Blow] = field(default_factory=list)
     ticks: list[tuple[FieldItem, dict[str, Array]]] = field(default_factory=list)
-    displaced: Forcing | None = None
+    displaced: dict[str, Forcing] = field(default_factory=dict)
     releases: Mask | None = None
     ends: list[tuple[FieldItem, Mask]] = field(default_factory=list)
     vertex_ends: list[tuple[FieldItem, Mask]] = field(default_factory=list)
@@ -268,8 +268,9 @@ class ActiveFields:
             moments = self._moments(item, number)
             fired = any(m.fired is not None for m in moments.values())
             acts = any(m.share is not None for m in moments.values())
-            moved = self._state.memory.get(f"{item.name}:speed")  # a displacement that must be let go
-            releases = moved is not None and moved.any()
+            # a displacement that must be let go
+            speeds = (self._state.memory.get(f"{item.name}:{of}speed") for of in ("", "v:"))
+            releases = any(moved is not None and moved.any() for moved in speeds)
             if fired or acts or item.name in self._remembers or releases:
                 busy.append((item, moments))
             if acts and begins(item, number, step):
@@ -525,38 +526,42 @@ class ActiveFields:
         self._mark(item, PIECES, within[slot])
 
     def _displace(self, number: int, out: Actions) -> None:
-        """Velocity that carries pieces along with the change of their displacement over the interval."""
+        """Velocity that carries things along with the change of their displacement over the interval."""
         step, time = self._step, (number + 1) * self._step
         items = [item for item in self._keyed.at(time) if isinstance(item.effect, DisplaceEffect)]
         if not items:
             return
         evaluation = EvaluationContext(time, self._fps, self._shared_at(time), self.world, self._state.memory)
         for item in items:
-            moved = self._displace_one(item, number * step, evaluation, out)
-            self._mark(item, PIECES, moved)
-            if item.effect.wakes:
-                out.releases = moved if out.releases is None else out.releases | moved
+            for space in self._elements.movable:
+                moved = self._displace_one(item, space, number * step, evaluation, out)
+                self._mark(item, space.name, moved)
+                if item.effect.wakes and space.name == PIECES:
+                    out.releases = moved if out.releases is None else out.releases | moved
 
-    def _displace_one(self, item: FieldItem, start: float, evaluation: EvaluationContext, out: Actions) -> Mask:
-        """One field from time ``start`` [s]; returns what it moves (P,) bool."""
-        model, state, step, effect = self._model, self._state, self._step, item.effect
+    def _displace_one(
+        self, item: FieldItem, space: Space, start: float, evaluation: EvaluationContext, out: Actions
+    ) -> Mask:
+        """One field over one space from time ``start`` [s]; returns what it moves (n,) bool."""
+        state, step, effect, count = self._state, self._step, item.effect, space.count
         assert isinstance(effect, DisplaceEffect)
-        pieces, call = self._elements.pieces, self._call(item)
-        delay = self._delays(item)
+        call, name = self._call(item), item.name if space.name == PIECES else f"{item.name}:v"
+        here = self.world.center if space.name == PIECES else state.vertices.position
+        delay = self._delays(item, space.name)
         found = spans(item, start, step, float(delay.max(initial=0.0)), None if call is None else call.time)
         level = weight(found, start, step, delay)
-        targets = self._targets_now(item, pieces)
+        targets = self._targets_now(item, space)
         if call is not None:
             pose = pose_at_impact(item, call.place, call.normal, evaluation)
         else:
             pose = pose_of(item, evaluation)
-        # where a piece is by itself, not where the field has put it
-        shift = state.memory.setdefault(f"{item.name}:shift", np.zeros((model.piece_count, 3)))
-        speed = state.memory.setdefault(f"{item.name}:speed", np.zeros((model.piece_count, 6)))
-        home = EffectContext(at_rest(PIECES, self.world.center - shift), targets, evaluation, pose)
-        f = self._reach(item, home, pieces) * level
+        # where a thing is by itself, not where the field has put it
+        shift = state.memory.setdefault(f"{name}:shift", np.zeros((count, 3)))
+        speed = state.memory.setdefault(f"{name}:speed", np.zeros((count, 6)))
+        home = EffectContext(at_rest(space.name, here - shift), targets, evaluation, pose)
+        f = self._reach(item, home, space) * level
         wanted = f[:, None] * np.asarray(effect.offset)
-        before = state.memory.setdefault(f"{item.name}:value", np.zeros(model.piece_count))
+        before = state.memory.setdefault(f"{name}:value", np.zeros(count))
         axis = np.asarray(effect.axis, float)
         turn = vector_to_quaternion(effect.angle * axis / np.linalg.norm(axis))[:3]
         turn = turn / max(float(np.linalg.norm(turn)), 1e-12) * effect.angle
@@ -565,8 +570,7 @@ class ActiveFields:
         change = now - speed
         moved = (np.abs(now) > 1e-9).any(axis=1)
         shift[:], before[:], speed[:] = wanted, f, now
-        more = Forcing(change[:, :3], change[:, 3:])
-        out.displaced = more if out.displaced is None else out.displaced + more
+        out.displaced[space.name] = out.displaced.get(space.name, Forcing()) + Forcing(change[:, :3], change[:, 3:])
         return moved
 
     def innermost(self, item: FieldItem, others: list[FieldItem], samples: Mask, of: str = "") -> Mask:

@@ -115,8 +115,10 @@ class FieldEffects:
             self._change_velocity(blow.changes.get(PIECES, Forcing()))
             if self._deformable is not None:
                 self._deformable.change_velocity(blow.changes.get(VERTICES, Forcing()).linear)
-        if actions.displaced is not None:
-            self._change_velocity(actions.displaced)
+        if PIECES in actions.displaced:
+            self._change_velocity(actions.displaced[PIECES])
+        if self._deformable is not None and VERTICES in actions.displaced:
+            self._deformable.change_velocity(actions.displaced[VERTICES].linear)
 
     def _release(self, actions: Actions) -> None:
         """Let go what waits to be touched and a field over time moves."""
