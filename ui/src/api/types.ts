@@ -36,14 +36,14 @@ export type Problem = Schemas["Problem"];
 export interface TakeEvent {
   frame: number;
   time: number;
-  kind: "bond_broken" | "tie_broken" | "impact" | "cue" | "kill" | "release" | "limit";
+  kind: "bond_broken" | "seam_opened" | "tie_broken" | "impact" | "cue" | "kill" | "release" | "limit";
   tie?: string;
   what?: string;
   pieces?: (number | null)[];
   tier?: number;
   load?: number;
   strength?: number;
-  causes?: { field?: string; impact?: string; weight?: string; load: number; share: number }[];
+  causes?: { field?: string; impact?: string; weight?: string; tension?: boolean; load: number; share: number }[];
   field?: string;
   body?: string;
   bodies?: [string, string];

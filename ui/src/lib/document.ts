@@ -355,13 +355,14 @@ export function layoutCount(layout: Layout): number {
 
 /** Why a bond of a body broke, in words. */
 export function causeWords(
-  cause: { field?: string; impact?: string; weight?: string; motion?: string } | undefined,
+  cause: { field?: string; impact?: string; weight?: string; motion?: string; tension?: boolean } | undefined,
   body: string | undefined,
 ): string {
   if (!cause) return "";
   if (cause.field) return cause.field;
   if (cause.weight) return "its own weight";
   if (cause.motion) return "its own motion";
+  if (cause.tension) return "pulled apart";
   return cause.impact === body ? "hit by its own pieces" : `hit by ${cause.impact}`;
 }
 

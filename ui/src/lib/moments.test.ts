@@ -24,4 +24,12 @@ describe("moments of a take", () => {
       { frame: 26, broken: 1, cause: "its own weight; backwash acts" },
     ]);
   });
+
+  it("tell what deforms and parts, and fold the stitches of one seam", () => {
+    const stitch = (load: number) => ({ frame: 9, kind: "tie_broken", tie: "thread", load, strength: 0.1 });
+    const tore = { frame: 9, kind: "seam_opened", body: "sail", causes: [{ tension: true, load: 2, share: 1 }] };
+    expect(momentsOf([stitch(0.2), stitch(0.3), tore, tore] as unknown as TakeEvent[])).toEqual([
+      { frame: 9, broken: 2, cause: "thread gave way, 2 stitches, 0.3 of 0.1 kN; pulled apart" },
+    ]);
+  });
 });
