@@ -81,10 +81,10 @@ def cmd_bake(args: argparse.Namespace) -> int:
     (out / "frames.npz").write_bytes(write_frames(baked))
     (out / "events.json").write_bytes(write_events(baked.events))
     (out / "shot.json").write_text(json.dumps(_standalone(shot, args.shot.parent), indent=1) + "\n")
-    broken = sum(e["kind"] == "bond_broken" for e in baked.events)
+    broken = int(baked.stats["bonds_broken"].sum())
     print(
         f"baked {len(baked.time) - 1} frames of {len(baked.piece_body)} pieces in {time.monotonic() - started:.1f} "
-        f"s; {broken} bonds broken -> {out}"
+        f"s; {broken} bonds and seams broken -> {out}"
     )
     return 0
 
