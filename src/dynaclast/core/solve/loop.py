@@ -200,10 +200,10 @@ class Run:
         rigid.fall_asleep(awake)
         if self.deformable is not None:
             self.tie_breaks.break_vertex_ties(self.deformable)
-            if self.seams:
-                self.seams.open_by_tension()
             self.deformable.wake_pressed()
             self.deformable.end_interval()
+            if self.seams:
+                self.seams.open_by_tension()
         return True
 
     def _moving(self) -> tuple[Any, ...]:
