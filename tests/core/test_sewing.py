@@ -126,3 +126,20 @@ def test_what_cannot_be_sewn_is_refused() -> None:
     with pytest.raises(InputError, match=r"no vertex of sheet lies within 0.01 m") as found:
         started(shot_of(SHEET, frame(place={"position": [0, 5, 0]}), ties=[sewn("sheet", "frame", 0.01)]))
     assert found.value.where == "ties[0].how.within"
+
+
+def test_what_can_tear_is_sewn_by_vertices_that_lead() -> None:
+    torn = cloth("torn", (1, 3, 0), (1, 1), (8, 8), matter={"tear": 100})
+    for ties in ([sewn("sheet", "torn")], [sewn("torn", "sheet")]):
+        run = started(shot_of(SHEET, torn, ties=ties, gravity=[0, 0, 0]))
+        d = run.model.deformables
+        assert d is not None
+        ends, lead = d.elements.ties.vertex, d.elements.vertices.lead
+        assert len(ends) == 9 and (lead[ends] == ends).all()
+        run.state.vertices.velocity[d.elements.vertices.body == 0] = [0, 1.0, 0]
+        before = d.own_mass @ run.state.vertices.velocity
+        for _ in range(12):
+            run.advance()
+        moved = run.state.vertices.velocity[d.elements.vertices.body == 1, 1]
+        assert d.own_mass @ run.state.vertices.velocity == pytest.approx(before, abs=1e-9)
+        assert moved.mean() > 0.1

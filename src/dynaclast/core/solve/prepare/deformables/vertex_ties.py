@@ -93,13 +93,15 @@ def _sewn(how: SewnTie, ends: list[int], all_parts: Parts) -> Iterator[Stitch]:
     """A stitch for every vertex of the first body that lies near the other; of the world, for every vertex in reach."""
     shot, k, other = all_parts.shot, all_parts.place[ends[0]], ends[1]
     x, first = all_parts.parts[k].x, int(all_parts.first[k])
-    own = np.sort(np.unique(x.round(9), axis=0, return_index=True)[1])  # of vertices at one place, the one that leads
+    own = _leading(x)
     if how.reach is not None:
         evaluation = EvaluationContext(fps=float(shot.timing.fps), shared=shared_at(shot.falloffs, 0.0))
         own = own[value(how.reach, x[own], evaluation) >= 0.5]
     if other in all_parts.place:
-        far, near = cKDTree(all_parts.parts[all_parts.place[other]].x).query(x[own])
-        for i, d, j in zip(own, np.atleast_1d(far), np.atleast_1d(near), strict=True):
+        there = all_parts.parts[all_parts.place[other]].x
+        leading = _leading(there)
+        far, near = cKDTree(there[leading]).query(x[own])
+        for i, d, j in zip(own, np.atleast_1d(far), leading[np.atleast_1d(near)], strict=True):
             if d <= how.within:
                 yield (first + int(i), int(all_parts.first[all_parts.place[other]] + j)), (-1, -1), x[i]
     elif other < 0:
@@ -110,6 +112,11 @@ def _sewn(how: SewnTie, ends: list[int], all_parts: Parts) -> Iterator[Stitch]:
         for i, p, d in zip(own, piece, far, strict=True):
             if d <= how.within:
                 yield (first + int(i), -1), (-1, int(all_parts.body_first[other] + p)), x[i]
+
+
+def _leading(x: Array) -> Index:
+    """Of vertices (V, 3) at one place the first, which leads while others can join it, in order."""
+    return np.sort(np.unique(x.round(9), axis=0, return_index=True)[1])
 
 
 def _nearest_pieces(body: Body, pieces: Pieces, x: Array) -> tuple[Index, Array]:
