@@ -6,13 +6,12 @@ field_effects carries them out. What fields must remember between intervals is i
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from typing import NamedTuple
 
 import numpy as np
 
-from ..arrays import Array, Index, Mask
+from ..arrays import Array, Mask
 from ..document import (
     OVER_TIME,
     AtCue,
@@ -39,7 +38,6 @@ from .impacts import Impact
 from .live_world import LiveWorld
 from .model import Hold, Model, Motion
 from .state import State
-from .vertex_ends import VertexEnds
 
 
 @dataclass
@@ -65,7 +63,8 @@ class Actions:
     ticks     : of wear, with the load (n,) [N] of each
     displaced : changes of velocity of what fields displace (n, 3), by movable space
     releases  : (P,) bool, what waits and is to be let go; None
-    ends      : what kills end, with the pieces (P,) bool; vertex_ends : the same of vertices (N,) bool
+    ends      : what kills end, with the pieces (P,) bool
+    vertex_ends : kills that act, with the vertices (N,) bool in reach
     started   : fields over time whose cue begins
     """
 
@@ -143,8 +142,6 @@ class ActiveFields:
         self.world = LiveWorld(model, state)
         wind = any(item.effect.kind == "wind" for item in self._items)
         self._elements = Elements(model, state, self.world, exposed=wind)
-        self._vertex_ends = VertexEnds(model.deformables, state) if model.deformables is not None else None
-        self.vertex_island: Callable[[], Index] = lambda: np.zeros(0, np.int32)  # of vertices that hang together now
         self._delay: dict[tuple[str, str], Array] = {}
         self._start = {PIECES: model.pieces.rest_center}  # of samples of movable spaces
         if model.deformables is not None:
@@ -184,7 +181,7 @@ class ActiveFields:
                 out[:, self._bit[item.name]] = held if own is None else held & own
         return out
 
-    def _mark(self, item: FieldItem, space: str, samples: Mask) -> None:
+    def mark(self, item: FieldItem, space: str, samples: Mask) -> None:
         """Note that a field acts on samples (n,) bool in this frame."""
         self._acted[space][:, self._bit[item.name]] |= samples
 
@@ -319,7 +316,7 @@ class ActiveFields:
         if lasts and all((item.name, space.name) in self._kept for space in acting):
             for space in acting:
                 kept = self._kept[item.name, space.name]
-                self._mark(item, space.name, kept.reached)
+                self.mark(item, space.name, kept.reached)
                 out.add(item, space.name, kept.forcing)
             return
         here: dict[str, Array] = {}
@@ -335,20 +332,15 @@ class ActiveFields:
             share = moments[PIECES].share
             if share is not None:
                 self._kill(item, here[PIECES], share, out)
-            if self._vertex_ends is not None and (share := moments[VERTICES].share) is not None:
-                assert isinstance(item.effect, KillEffect)
-                inside = (here[VERTICES] >= 0.5) & (share > 0)
-                island = self.vertex_island()
-                due, within = self._vertex_ends.due(item.name, item.effect, inside, island, self._step)
-                out.vertex_ends.append((item, due))
-                self._mark(item, VERTICES, within)
+            if VERTICES in moments and (share := moments[VERTICES].share) is not None:
+                out.vertex_ends.append((item, (here[VERTICES] >= 0.5) & (share > 0)))
             return
         for space in self._elements.movable:
             name, share = space.name, moments[space.name].share
             if share is None:
                 continue
             done = self._over_time(item, on[name], space, share, here[name] if remembers else None)
-            self._mark(item, name, done.reached)
+            self.mark(item, name, done.reached)
             out.add(item, name, done.forcing)
             if lasts:
                 self._kept[item.name, name] = done
@@ -425,7 +417,7 @@ class ActiveFields:
         for moved in self._elements.movable:
             name = moved.name
             if not strains and on[name].reach is not None:
-                self._mark(item, name, on[name].reach_of(item) > 0)
+                self.mark(item, name, on[name].reach_of(item) > 0)
             blow.changes[name] = effect.blow(item, on[name])
         out.blows.append(blow)
 
@@ -434,7 +426,7 @@ class ActiveFields:
         reach = self._reach(item, on, space)
         if len(reach) and not fired.all():
             reach = reach * space.any_of(fired)
-        self._mark(item, space.of, space.ends(reach > 0))
+        self.mark(item, space.of, space.ends(reach > 0))
         return replace(on, reach=reach)
 
     def _capped(self, item: FieldItem, space: str, load: Array) -> Array:
@@ -523,7 +515,7 @@ class ActiveFields:
             due &= asm.asleep == 0
         out.ends.append((item, due[slot]))
         state.memory[f"{item.name}:inside"] = within[slot].astype(float)
-        self._mark(item, PIECES, within[slot])
+        self.mark(item, PIECES, within[slot])
 
     def _displace(self, number: int, out: Actions) -> None:
         """Velocity that carries things along with the change of their displacement over the interval."""
@@ -535,7 +527,7 @@ class ActiveFields:
         for item in items:
             for space in self._elements.movable:
                 moved = self._displace_one(item, space, number * step, evaluation, out)
-                self._mark(item, space.name, moved)
+                self.mark(item, space.name, moved)
                 if item.effect.wakes and space.name == PIECES:
                     out.releases = moved if out.releases is None else out.releases | moved
 

@@ -23,7 +23,7 @@ from .rigid.assemblies import wake, wake_around, wake_one
 from .rigid.run import RigidRun
 from .seams import Seams
 from .state import State
-from .vertex_ends import bodies_of
+from .vertex_ends import VertexEnds, bodies_of
 
 WAKES_FROM = 0.02
 """What sleeps wakes where fields change by more than this share of gravity."""
@@ -58,8 +58,7 @@ class FieldEffects:
     ) -> None:
         self._active, self._model, self._state, self._rigid = active, model, state, rigid
         self._deformable, self._graph = deformable, bond_graph(model)
-        if deformable is not None:
-            active.vertex_island = lambda: deformable.parts.elements.vertices.island
+        self._vertex_ends = None if deformable is None else VertexEnds(deformable.deformables, state)
         self._bonds, self._seams, self._load_paths, self._releases = joins
         self._log = log
 
@@ -82,9 +81,7 @@ class FieldEffects:
         self._wake_where_changed(forcing)
         for item, pieces in actions.ends:
             self._end(item, self._active.innermost(item, [i for i, _ in actions.ends], pieces))
-        for item, vertices in actions.vertex_ends:
-            others = [i for i, _ in actions.vertex_ends]
-            self._end_vertices(item, self._active.innermost(item, others, vertices, "v:"))
+        self._end_vertices(actions.vertex_ends)
         self._rigid.set_forcing(forcing + Forcing(hands))
         if self._deformable is not None:
             self._deformable.set_acceleration(actions.forcing.get(VERTICES, Forcing()).linear)
@@ -219,21 +216,28 @@ class FieldEffects:
             wake_one(slot, asm)
         felt[:] = np.where((asm.asleep == 1)[:, None], felt, acceleration)
 
-    def _end_vertices(self, item: FieldItem, vertices: Mask) -> None:
-        """The same of what hangs together of deformable bodies (vertices (N,) bool)."""
-        run = self._deformable
-        if run is None or not vertices.any():
+    def _end_vertices(self, kills: list[tuple[FieldItem, Mask]]) -> None:
+        """The same of what hangs together of deformable bodies, by kills with the vertices (N,) bool in their reach."""
+        run, ends = self._deformable, self._vertex_ends
+        if run is None or ends is None or not kills:
             return
-        assert isinstance(item.effect, KillEffect)
-        what, body = item.effect.what, run.deformables.elements.vertices.body
-        if what == "rest":
-            awake = self._state.deformables.asleep[body] == 0
-            run.rest(vertices & awake)
-            vertices = vertices & awake & (self._state.deformables.asleep[body] != 0)
-        else:
-            run.hold(vertices, Hold.FROZEN if what == "freeze" else Hold.REMOVED)
-        for name, own in bodies_of(vertices, body, run.deformables.names):
-            self._log.add("kill", field=item.name, what=what, body=name, vertices=own.tolist())
+        island, body = run.parts.elements.vertices.island, run.deformables.elements.vertices.body
+        due = []
+        for item, inside in kills:
+            assert isinstance(item.effect, KillEffect)
+            wanted, within = ends.due(item.name, item.effect, inside, island, self._model.settings.interval)
+            self._active.mark(item, VERTICES, within)
+            due.append((item, item.effect.what, wanted))
+        for item, what, wanted in due:
+            vertices = self._active.innermost(item, [i for i, _ in kills], wanted, "v:")
+            if what == "rest":
+                awake = self._state.deformables.asleep[body] == 0
+                run.rest(vertices & awake)
+                vertices = vertices & awake & (self._state.deformables.asleep[body] != 0)
+            elif vertices.any():
+                run.hold(vertices, Hold.FROZEN if what == "freeze" else Hold.REMOVED)
+            for name, own in bodies_of(vertices, body, run.deformables.names):
+                self._log.add("kill", field=item.name, what=what, body=name, vertices=own.tolist())
 
     def _end(self, item: FieldItem, pieces: Mask) -> None:
         """Put to rest, freeze or take out whole assemblies (pieces (P,) bool)."""
