@@ -74,3 +74,11 @@ def test_soft_bodies_hang_too() -> None:
     jelly: dict[str, Any] = soft("jelly", (0, 3, 0), (1, 2, 1), matter={"young": 10})
     jelly["pins"] = [pin(0, 4, 0, reach=1.0)]
     assert "196 %" in found(jelly)["gives-way"].sentence  # 1000 * 9.81 * 2 / 10,000
+
+
+def test_a_mass_that_is_given_counts() -> None:
+    sheet = SHEET | {"matter": {"kind": "cloth", "tear": 0.05}, "material": {"mass": 40}}  # 10 kg/m2
+    assert "0.196 kN/m" in found(sheet)["too-weak"].sentence
+    jelly: dict[str, Any] = soft("jelly", (0, 3, 0), (1, 2, 1), matter={"young": 10}, material={"mass": 1000})
+    jelly["pins"] = [pin(0, 4, 0, reach=1.0)]
+    assert "98 %" in found(jelly)["gives-way"].sentence

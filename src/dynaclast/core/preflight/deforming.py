@@ -10,7 +10,8 @@ from ..fields.base import among
 from ..fracture.build import Resolve
 from ..fracture.deforming import deforming_mesh, rope_segments
 from ..geometry.crossings import crossing_pairs
-from ..geometry.mesh import TriMesh
+from ..geometry.mass import signed_volume
+from ..geometry.mesh import TriMesh, triangle_normals
 from ..geometry.rotations import rotation_matrix
 from .finding import Finding
 
@@ -65,6 +66,11 @@ def _hangs(shot: Shot, body: Body) -> bool:
     return bool(body.pins) or anchors or any(t.on and body.name in (t.body, t.to) for t in shot.ties)
 
 
+def _area(body: Body, mesh: TriMesh) -> float:
+    """Of a sheet at its size in its group [m2]."""
+    return body.factor**2 * float(triangle_normals(mesh)[1].sum())
+
+
 def _weight(shot: Shot, body: Body, mesh: TriMesh) -> list[Finding]:
     """What its own weight, hanging down all its height, does to it."""
     gravity = float(np.linalg.norm(shot.gravity)) * abs(body.gravity)
@@ -75,7 +81,8 @@ def _weight(shot: Shot, body: Body, mesh: TriMesh) -> list[Finding]:
     long = float(max(np.ptp(local @ down), np.ptp(local, axis=0).max()))
     matter, section = body.matter, 1.0
     if isinstance(matter, ClothMatter):
-        load, stiff, unit, word = matter.weight * gravity * long, 1000.0 * matter.stretch, "kN/m", "stretch"
+        weight = matter.weight if body.material.mass is None else body.material.mass / _area(body, mesh)
+        load, stiff, unit, word = weight * gravity * long, 1000.0 * matter.stretch, "kN/m", "stretch"
         bears = matter.tear
     elif isinstance(matter, RopeMatter):
         section = np.pi * matter.radius**2
@@ -85,7 +92,8 @@ def _weight(shot: Shot, body: Body, mesh: TriMesh) -> list[Finding]:
         stiff, unit, word, bears = 1000.0 * matter.young * section, "kN/m2", "young", matter.breaks
     else:
         assert isinstance(matter, SoftMatter)
-        load, stiff = body.material.density * gravity * long, 1000.0 * matter.young
+        density = body.material.density_for(body.factor**3 * signed_volume(mesh))
+        load, stiff = density * gravity * long, 1000.0 * matter.young
         unit, word, bears = "kN/m2", "young", None
     out = []
     if load / stiff > MUCH:
