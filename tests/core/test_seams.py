@@ -79,6 +79,11 @@ def sheet_body(pattern: dict[str, Any], **more: Any) -> Body:
     )
 
 
+def patched(body: Body) -> tuple[np.ndarray, Any]:
+    mesh = deforming_mesh(body)
+    return patches(body, mesh, borders_of(mesh))
+
+
 @pytest.mark.parametrize(
     "pattern",
     [
@@ -93,7 +98,7 @@ def sheet_body(pattern: dict[str, Any], **more: Any) -> Body:
 def test_patches_cover_the_sheet_and_each_hangs_together(pattern: dict[str, Any]) -> None:
     body = sheet_body(pattern)
     mesh = deforming_mesh(body)
-    label, pieces = patches(body, mesh)
+    label, pieces = patched(body)
     assert len(label) == len(mesh.faces) and set(label) == set(range(pieces.count))
     assert (pieces.size**2).sum() == pytest.approx(2.0)
     border = borders_of(mesh)
@@ -114,7 +119,7 @@ def test_patches_cover_the_sheet_and_each_hangs_together(pattern: dict[str, Any]
 
 def test_slabs_of_a_sheet_meet_along_its_width() -> None:
     body = sheet_body({"kind": "slabs", "count": 4, "axis": [1, 0, 0], "spread": 0, "random": 0})
-    _, pieces = patches(body, deforming_mesh(body))
+    _, pieces = patched(body)
     assert pieces.count == 4 and pieces.bond_piece.tolist() == [[0, 1], [1, 2], [2, 3]]
     assert pieces.bond_area == pytest.approx(1.0)
     assert pieces.bond_center[:, 0] == pytest.approx([-0.5, 0.0, 0.5])
@@ -123,23 +128,23 @@ def test_slabs_of_a_sheet_meet_along_its_width() -> None:
 def test_patches_break_again_and_gather_in_tiers() -> None:
     again = {"pattern": {"kind": "cells", "count": 3}, "of": {"kind": "pieces", "pieces": [0]}}
     body = sheet_body({"kind": "slabs", "count": 2, "axis": [1, 0, 0], "spread": 0}, breaks=[again])
-    _, finer = patches(body, deforming_mesh(body))
+    _, finer = patched(body)
     assert finer.count == 4 and sorted(finer.path[:, 0]) == [0, 0, 0, 1]
     inside = finer.path[finer.bond_piece, 0]
     assert (finer.bond_tier == np.where(inside[:, 0] == inside[:, 1], 2, 1)).all()
     gather = {"pattern": {"kind": "clusters", "count": 3}}
     body = sheet_body({"kind": "cells", "count": 20}, breaks=[gather])
-    _, chunks = patches(body, deforming_mesh(body))
+    _, chunks = patched(body)
     assert len(np.unique(chunks.path[:, 0])) == 3 and set(chunks.bond_tier) == {1, 2}
 
 
 def test_what_cannot_be_patched_is_refused() -> None:
     body = sheet_body({"kind": "cells", "count": 12, "smallest": 0.6})
     with pytest.raises(GeometryError, match="smaller"):
-        patches(body, deforming_mesh(body))
+        patched(body)
     fine = sheet_body({"kind": "faces"}, shape={"kind": "sheet", "size": [2, 2], "divisions": [60, 60]})
     with pytest.raises(InputError, match="limit is 5000"):
-        patches(fine, deforming_mesh(fine))
+        patched(fine)
 
 
 def test_points_on_a_surface_fall_by_area() -> None:

@@ -13,7 +13,7 @@ from ..arrays import Index, sums
 from ..document import Body, BreakStep, ClustersPattern, FacesPattern
 from ..errors import InputError
 from ..geometry.inside import inside
-from ..geometry.mesh import Borders, TriMesh, borders_of, make
+from ..geometry.mesh import Borders, TriMesh, borders_of, make, triangle_normals
 from .patterns import MOST_PIECES, ON_SURFACE, regions
 from .pieces import TIERS, Pieces, no_pieces
 from .solids import mesh_of
@@ -44,34 +44,36 @@ class Sheet:
 
     patch  : (F,) int, patch of every triangle; patches : as pieces, as patches gives them
     piece  : (F,) int
+    border : edges between triangles
     origin : (V,) int, the vertex of the mesh that each vertex comes from; faces (F, 3) int
     """
 
     patch: Index
     patches: Pieces
     piece: Index
+    border: Borders
     origin: Index
     faces: Index
 
 
 def sheet_of(body: Body, mesh: TriMesh) -> Sheet:
     """A cloth body's mesh in pieces. Raises as patches."""
-    patch, pieces = patches(body, mesh)
+    border = borders_of(mesh)
+    patch, pieces = patches(body, mesh, border)
     tears = getattr(body.matter, "tear", None) is not None
     piece = np.arange(len(mesh.faces)) if tears else patch
-    return Sheet(patch, pieces, piece, *split(mesh.faces, piece))
+    return Sheet(patch, pieces, piece, border, *split(mesh.faces, piece))
 
 
-def patches(body: Body, mesh: TriMesh) -> tuple[Index, Pieces]:
+def patches(body: Body, mesh: TriMesh, border: Borders) -> tuple[Index, Pieces]:
     """The patches of a sheet, by its pattern and breaks.
 
-    mesh    : in the body's own scaled frame
+    mesh    : in the body's own scaled frame; border : edges between its triangles
     Returns : (F,) int, patch of every triangle; the patches as pieces, whose bonds have lengths [m] for areas and whose
               sizes are roots of areas
     Raises  : InputError where there would be too many, or a step cannot be carried out; GeometryError where patches are
               smaller than allowed
     """
-    border = borders_of(mesh)
     if body.pattern is None:
         return np.zeros(len(mesh.faces), int), no_pieces()
     if isinstance(body.pattern, FacesPattern):
@@ -156,10 +158,9 @@ def _again(
 
 def _gathered(mesh: TriMesh, label: Index, path: Index, border: Borders) -> Pieces:
     """Patches as pieces, with the lengths along which they meet."""
-    corner, count = mesh.vertices[mesh.faces], len(path)
-    area = 0.5 * np.linalg.norm(np.cross(corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0]), axis=1)
+    area, count = triangle_normals(mesh)[1], len(path)
     whole = sums(area, label, count)
-    middle = corner.mean(axis=1)
+    middle = mesh.vertices[mesh.faces].mean(axis=1)
     center = sums(area[:, None] * middle, label, count)
     pair = np.sort(label[border.face], axis=1)
     between = pair[:, 0] != pair[:, 1]

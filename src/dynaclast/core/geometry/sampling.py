@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from ..arrays import Array
-from .mesh import TriMesh
+from .mesh import TriMesh, triangle_normals
 
 
 def scatter_on(mesh: TriMesh, count: int, rng: np.random.Generator) -> Array:
@@ -13,8 +13,7 @@ def scatter_on(mesh: TriMesh, count: int, rng: np.random.Generator) -> Array:
 
     Source: Osada et al. 2002, "Shape distributions" (doi 10.1145/571647.571648), of points in a triangle.
     """
-    corner = mesh.vertices[mesh.faces]
-    area = np.linalg.norm(np.cross(corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0]), axis=1)
-    own = corner[rng.choice(len(area), count, p=area / area.sum())]
+    area = triangle_normals(mesh)[1]
+    own = mesh.vertices[mesh.faces][rng.choice(len(area), count, p=area / area.sum())]
     root, along = np.sqrt(rng.random((count, 1))), rng.random((count, 1))
     return (1.0 - root) * own[:, 0] + root * ((1.0 - along) * own[:, 1] + along * own[:, 2])

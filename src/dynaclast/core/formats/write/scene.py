@@ -8,9 +8,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from ...arrays import Array
-from ...document import Shot
+from ...document import Body, Shot
 from ...fracture.build import Resolve, no_files
-from ...fracture.deforming import drawn_surface
+from ...fracture.deforming import Surface, drawn_surface
 from ...fracture.display import drawn, whole_skin
 from ...fracture.pieces import Pieces
 from ...geometry.mesh import TriMesh
@@ -130,12 +130,21 @@ def linear_color(text: str) -> tuple[float, float, float]:
     return channel(1), channel(3), channel(5)
 
 
+def _surface(body: Body, baked: Baked, resolve: Resolve) -> Surface:
+    """Faces and lines of a body that deforms: those of the bake, where it says them."""
+    faces, lines = baked.shapes.get(f"faces/{body.name}"), baked.shapes.get(f"lines/{body.name}")
+    if faces is None and lines is None:
+        return drawn_surface(body, resolve)
+    none = np.zeros((0, 3), np.int32)
+    return Surface(none if faces is None else faces, none[:, :2] if lines is None else lines)
+
+
 def export_scene(shot: Shot, built: list[Pieces], baked: Baked, resolve: Resolve = no_files) -> ExportScene:
     """Join a shot, its bodies' pieces and a bake."""
     deforming = []
     for b, body in enumerate(shot.bodies):
         if body.deforms:
-            surface, points = drawn_surface(body, resolve), baked.maps[f"points/{body.name}"]
+            surface, points = _surface(body, baked, resolve), baked.maps[f"points/{body.name}"]
             width = 2.0 * getattr(body.matter, "radius", 0.0)
             deforming.append(ExportDeforming(safe_name(body.name), b, surface.faces, surface.lines, points, width))
     out: list[ExportPiece] = []

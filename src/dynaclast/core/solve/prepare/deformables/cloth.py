@@ -11,7 +11,6 @@ from ....document import Body, ClothMatter
 from ....fracture.build import Resolve
 from ....fracture.deforming import deforming_mesh
 from ....fracture.patches import sheet_of
-from ....geometry.mesh import borders_of
 from ....geometry.rotations import rotation_matrix
 from ...deformable.bending import vertex_normals
 from ...deformable.membrane import ascending, membrane_stiffness
@@ -44,7 +43,7 @@ def cloth(body: Body, matter: ClothMatter, weights: Weights, resolve: Resolve) -
         sheet = sheet_of(body, mesh)
         at_size = replace(sheet.patches, bond_area=body.factor * sheet.patches.bond_area)
         tear = None if matter.tear is None else 1000.0 * matter.tear
-        seams = cloth_seams(body, replace(sheet, patches=at_size), borders_of(mesh), faces, x, tear)
+        seams = cloth_seams(body, replace(sheet, patches=at_size), faces, x, tear)
         drawn, x, normals = sheet.faces, x[sheet.origin], normals[sheet.origin]
         low = np.take_along_axis(drawn, np.argsort(faces, axis=1), axis=1)
     mass = np.zeros(len(x))

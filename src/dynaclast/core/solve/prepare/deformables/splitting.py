@@ -9,19 +9,18 @@ from ....document import Body
 from ....fracture.bonds import bond_strengths, bonds_cut, placed
 from ....fracture.patches import Sheet
 from ....fracture.pieces import TIERS, Pieces
-from ....geometry.mesh import Borders
 from ....geometry.rotations import rotation_matrix
 from .part import PartSeams
 
 
-def cloth_seams(body: Body, sheet: Sheet, border: Borders, faces: Index, x: Array, tear: float | None) -> PartSeams:
+def cloth_seams(body: Body, sheet: Sheet, faces: Index, x: Array, tear: float | None) -> PartSeams:
     """Seams of cloth: along the borders of its patches, and of all its triangles where it can tear.
 
     sheet : its patches at the body's size
     faces : (F, 3) int, vertices of the mesh; x (V, 3) float64, [m], of these
     tear  : float, [N/m], None where it does not
     """
-    patch, pieces, piece, own = sheet.patch, sheet.patches, sheet.piece, sheet.faces
+    patch, pieces, piece, own, border = sheet.patch, sheet.patches, sheet.piece, sheet.faces, sheet.border
     pair = np.sort(piece[border.face], axis=1)
     use = np.flatnonzero(pair[:, 0] != pair[:, 1])
     pair, face, vertex = pair[use], border.face[use], border.vertex[use]
