@@ -21,6 +21,7 @@ from dynaclast.core.fracture.deforming import deforming_mesh, drawn_surface
 from dynaclast.core.fracture.patches import patches, split
 from dynaclast.core.fracture.pieces import no_pieces
 from dynaclast.core.geometry import primitives
+from dynaclast.core.geometry.mass import signed_volume
 from dynaclast.core.geometry.mesh import borders_of, creased
 from dynaclast.core.geometry.sampling import scatter_on
 from dynaclast.core.solve.deformable.model import Seams
@@ -265,6 +266,18 @@ def test_pieces_of_a_soft_body_bear_what_hangs_from_them() -> None:
     load = run.seams._loads.measure(run.deformable.parts, run.state)
     below = 1000 * 0.16 * (seams_of(run).center[:, 1] - 2.4) * 9.81
     assert load == pytest.approx(below, rel=0.03)
+
+
+def test_pieces_of_a_soft_body_weigh_what_their_solids_do() -> None:
+    ring: dict[str, Any] = soft("r", (0, 3, 0), (1, 1, 1), matter={"detail": 9})
+    ring |= {"shape": {"kind": "torus", "radius": 0.5, "thickness": 0.18}, "bonds": {"strength": 5}}
+    for more in ({}, {"pattern": {"kind": "cells", "count": 40}}):
+        run = started(shot_of(ring | more))
+        volume = signed_volume(deforming_mesh(run.shot.bodies[0]))
+        assert run.model.deformables is not None
+        assert run.model.deformables.own_mass.sum() == pytest.approx(1000 * volume)
+        given = started(shot_of(ring | more | {"material": {"mass": 7}})).model.deformables
+        assert given is not None and given.own_mass.sum() == pytest.approx(7)
 
 
 def test_flows_add_up_and_go_round_as_little_as_can_be() -> None:

@@ -8,13 +8,14 @@ import numpy as np
 import trimesh
 from scipy.spatial import cKDTree
 
-from ....arrays import Array, Index
+from ....arrays import Array, Index, sums
 from ....document import Body, SoftMatter
 from ....errors import InputError
 from ....fracture.build import Resolve
 from ....fracture.deforming import deforming_mesh, soft_pieces
 from ....fracture.patches import split
 from ....geometry.inside import inside
+from ....geometry.mass import signed_volume
 from ....geometry.mesh import TriMesh, creased, make
 from ...deformable.lattice import BOUND, VISCOUS_BOUND, boundary, lame, shape_gradients, stiffness_bound, tetrahedra_of
 from ...deformable.tables import Solver
@@ -62,9 +63,8 @@ def soft(body: Body, matter: SoftMatter, weights: Weights, resolve: Resolve) -> 
     x = placed_at_size(body, local)
     gradient, volume = shape_gradients(x, flat)
     volume = volume * np.repeat(full, 6)
-    density = body.material.density_for(float(volume.sum()))
     mass = np.zeros(len(x))
-    np.add.at(mass, flat.ravel(), np.repeat(0.25 * density * volume, 4))
+    np.add.at(mass, flat.ravel(), np.repeat(0.25 * _true_masses(body, solids, np.repeat(piece, 6), volume), 4))
     stiff = weights("stiffness", x[tets.reshape(-1, 24)].mean(axis=1))
     mu, lam = (m * stiff for m in lame(1000.0 * matter.young, matter.poisson))
     fine_mu, fine_lam = np.repeat(mu, 6), np.repeat(lam, 6)
@@ -111,6 +111,17 @@ def soft(body: Body, matter: SoftMatter, weights: Weights, resolve: Resolve) -> 
         skin=np.concatenate(skin).astype(np.int32),
         seams=seams and seams.weighted(weights),
     )
+
+
+def _true_masses(body: Body, solids: list[TriMesh], piece: Index, volume: Array) -> Array:
+    """Masses (T,) [kg] of tetrahedra, so that each piece weighs what its solid does: cubes count as full by more than
+    they are where little of them is.
+
+    piece : (T,) int, of each; volume (T,) float64, [m3], as it counts
+    """
+    true = body.factor**3 * np.array([signed_volume(solid) for solid in solids])
+    share = true / np.maximum(sums(volume, piece, len(solids)), 1e-300)
+    return body.material.density_for(float(true.sum())) * share[piece] * volume
 
 
 class Grid(NamedTuple):
