@@ -1,6 +1,7 @@
 """Deformable bodies that meet each other and themselves: balls at the points of surfaces, capsules of ropes.
 
-Pairs that may meet are found once an interval: balls over a grid of cells in order of index, capsules along one axis.
+Pairs that may meet are found once an interval, of the bodies that have another within reach or may meet themselves
+(grid.py).
 What lies nearer at the start than balls would let it is left out; but pieces of a soft body that have parted meet
 there too, face to face along their normals.
 """
@@ -14,12 +15,15 @@ import numpy as np
 from ...arrays import Array, Flags, Index
 from ...kernels import kernel
 from .contacts import new_row
+from .grid import Grid, make_grid, near_pairs
 from .tables import MOST_VERTICES, Elements, Held, PointTable, Rows, SegmentTable
 
 MET = -10
 """In place of a shape: less the point that is met."""
-CELLS = 32
-"""Room for cells of the grid, for each point."""
+BALLS, CAPSULES = 1, 2
+"""By which a body takes part."""
+MOST_SLACK = 0.25
+"""So much of its radius is left for the speed that a ball gains in the time for which pairs are looked for."""
 OPPOSED = -0.5
 """Faces whose normals have a product below this face each other."""
 AT_START = 1.1
@@ -34,8 +38,10 @@ class Meeting(NamedTuple):
     start   : (C, 3) float64, [m], where points are at the start
     normal  : (C, 3) float64, outwards, of points with a skin; 0 of others
     body    : (C,) int32; is_rope : (C,) uint8, whether a rope's capsules stand for its balls
-    start_of : (K + 1,) int32, where cells of the grid start in order, one place on
-    order   : (C,) int32, points by cell; cell (C,) int64, of each point
+    grid    : Grid, with room for points, and for segments
+    use     : (max(C, S),) int32, those that are looked at; reach (max(C, S),) float64, [m], how far each gets
+    middle  : (S, 3) float64, [m], of segments
+    box     : (B, 2, 3) float64, [m], round bodies and where they get to; part (B,) uint8, which take part
     """
 
     point: Index
@@ -46,18 +52,21 @@ class Meeting(NamedTuple):
     normal: Array
     body: Index
     is_rope: Array
-    start_of: Index
-    order: Index
-    cell: Index
+    grid: Grid
+    use: Index
+    reach: Array
+    middle: Array
+    box: Array
+    part: Flags
 
 
 def make_meeting(e: Elements, points: int, segments: int) -> Meeting:
     """Room for so many pairs of points and of segments."""
-    count = len(e.points.radius)
+    count, lines, bodies = len(e.points.radius), len(e.segments.vertex), len(e.bodies.solver)
     first = np.maximum(e.points.vertex[:, 0], 0)
     share = e.points.weight[:, :, None] * e.vertices.start[np.maximum(e.points.vertex, 0)]
     body = e.vertices.body[first] if count else np.zeros(0, np.int32)
-    line = np.diff(e.bodies.segment) > 0
+    most, line = max(count, lines), np.diff(e.bodies.segment) > 0
     return Meeting(
         np.zeros((points, 2), np.int32),
         np.zeros(points, np.uint8),
@@ -67,101 +76,122 @@ def make_meeting(e: Elements, points: int, segments: int) -> Meeting:
         np.zeros((count, 3)),
         body,
         line[body].astype(np.uint8),
-        np.zeros(CELLS * count + 64, np.int32),
-        np.zeros(count, np.int32),
-        np.zeros(count, np.int64),
+        make_grid(most),
+        np.zeros(most, np.int32),
+        np.zeros(most),
+        np.zeros((lines, 3)),
+        np.zeros((bodies, 2, 3)),
+        np.zeros(bodies, np.uint8),
+    )
+
+
+def with_room(meeting: Meeting, points: int, segments: int) -> Meeting:
+    """The same with room for so many pairs."""
+    return meeting._replace(
+        point=np.zeros((points, 2), np.int32),
+        facing=np.zeros(points, np.uint8),
+        segment=np.zeros((segments, 2), np.int32),
     )
 
 
 @kernel
-def find_meetings(e: Elements, at: Array, going: Array, awake: Index, span: float, reach: float, out: Meeting) -> None:
-    """Pairs that may meet within a time; arguments as of contacts.find_near."""
-    points, count = e.points, 0
+def find_meetings(e: Elements, at: Array, going: Array, awake: Index, span: float, gain: float, out: Meeting) -> None:
+    """Pairs that may meet within a time.
+
+    at, going : (C, 3) float64, [m], [m/s], of points
+    awake     : (n,) int64, deformable bodies
+    span      : float, [s]; gain : float, [m/s2], how fast things may gain speed
+    """
     out.counts[0] = 0
     out.counts[1] = 0
-    some = False
+    found = _find_parts(e, at, going, awake, span, gain, out)
+    if found & BALLS:
+        _find_points(e, at, going, awake, span, gain, out)
+    if found & CAPSULES:
+        _find_segments(e, at, going, awake, span, gain, out)
+
+
+@kernel(inline=True)
+def _slack(size: float, span: float, gain: float) -> float:
+    """How far one may get in a time beside what its speed lets it."""
+    return min(0.5 * gain * span * span, MOST_SLACK * size)
+
+
+@kernel(inner=True)
+def _find_parts(e: Elements, at: Array, going: Array, awake: Index, span: float, gain: float, out: Meeting) -> int:
+    """Which bodies can meet another or themselves, by their balls or their capsules, into out.part; any of them."""
+    points, box, found = e.points, out.box, 0
     for b in awake:
-        some = some or e.bodies.apart[b] != 0
-        for other in awake:
-            some = some or e.meets[b, other]
-    if not some:
-        return
-    widest, fastest, n = 0.0, 0.0, 0
-    mx, my, mz = 0.0, 0.0, 0.0
-    lx, ly, lz, hx, hy, hz = np.inf, np.inf, np.inf, -np.inf, -np.inf, -np.inf
-    for b in awake:
+        out.part[b] = 0
+        box[b, 0, :], box[b, 1, :] = np.inf, -np.inf
         for p in range(points.first[b], points.first[b + 1]):
-            if points.held[p] == Held.FOLLOWS:
+            room = points.ball[p] + _slack(points.ball[p], span, gain)
+            for c in range(3):
+                way = span * going[p, c]
+                box[b, 0, c] = min(box[b, 0, c], at[p, c] - room, at[p, c] + way - room)
+                box[b, 1, c] = max(box[b, 1, c], at[p, c] + room, at[p, c] + way + room)
+    for place in range(len(awake)):
+        b = awake[place]
+        line = e.bodies.segment[b + 1] > e.bodies.segment[b]
+        if e.meets[b, b] or e.bodies.apart[b]:
+            out.part[b] |= CAPSULES if line else BALLS
+        for other_place in range(place + 1, len(awake)):
+            o = awake[other_place]
+            if not e.meets[b, o]:
                 continue
-            widest = max(widest, points.ball[p])
-            mx += going[p, 0]
-            my += going[p, 1]
-            mz += going[p, 2]
-            lx, hx = min(lx, at[p, 0]), max(hx, at[p, 0])
-            ly, hy = min(ly, at[p, 1]), max(hy, at[p, 1])
-            lz, hz = min(lz, at[p, 2]), max(hz, at[p, 2])
-            n += 1
-    if n == 0 or not np.isfinite(hx - lx + hy - ly + hz - lz):
+            if (
+                box[b, 0, 0] > box[o, 1, 0]
+                or box[o, 0, 0] > box[b, 1, 0]
+                or box[b, 0, 1] > box[o, 1, 1]
+                or box[o, 0, 1] > box[b, 1, 1]
+                or box[b, 0, 2] > box[o, 1, 2]
+                or box[o, 0, 2] > box[b, 1, 2]
+            ):
+                continue
+            both = CAPSULES if line and e.bodies.segment[o + 1] > e.bodies.segment[o] else BALLS
+            out.part[b] |= both
+            out.part[o] |= both
+        found |= out.part[b]
+    return found
+
+
+@kernel(inner=True)
+def _find_points(e: Elements, at: Array, going: Array, awake: Index, span: float, gain: float, out: Meeting) -> None:
+    """Pairs of points of the bodies that take part."""
+    points, use, n = e.points, out.use, 0
+    mx, my, mz = 0.0, 0.0, 0.0
+    for b in awake:
+        if not out.part[b] & BALLS:
+            continue
+        for p in range(points.first[b], points.first[b + 1]):
+            if points.held[p] != Held.FOLLOWS and np.isfinite(at[p, 0] + at[p, 1] + at[p, 2]):
+                use[n] = p
+                mx += going[p, 0]
+                my += going[p, 1]
+                mz += going[p, 2]
+                n += 1
+    if n == 0:
         return
     if len(points.skin):
         turn_normals(points.skin, at, out.normal)
     mx, my, mz = mx / n, my / n, mz / n
-    for b in awake:
-        for p in range(points.first[b], points.first[b + 1]):
-            if points.held[p] == Held.FOLLOWS:
-                continue
-            x, y, z = going[p, 0] - mx, going[p, 1] - my, going[p, 2] - mz
-            fastest = max(fastest, x * x + y * y + z * z)
-    slack = min(reach * span * span, 0.5 * widest)
-    size = 2.0 * widest + span * min(2.0 * np.sqrt(fastest), 4.0 * widest / span) + slack
-    nx, ny, nz = 1, 1, 1
-    while True:  # cells that there is room for
-        nx, ny, nz = int((hx - lx) / size) + 1, int((hy - ly) / size) + 1, int((hz - lz) / size) + 1
-        if float(nx) * float(ny) * float(nz) <= len(out.start_of) - 1:
-            break
-        size *= 1.25
-    cells = nx * ny * nz
-    out.start_of[: cells + 1] = 0
-    for b in awake:
-        for p in range(points.first[b], points.first[b + 1]):
-            if points.held[p] == Held.FOLLOWS:
-                continue
-            i, j, k = int((at[p, 0] - lx) / size), int((at[p, 1] - ly) / size), int((at[p, 2] - lz) / size)
-            out.cell[p] = (k * ny + j) * nx + i
-            out.start_of[out.cell[p] + 1] += 1
-    for c in range(cells):
-        out.start_of[c + 1] += out.start_of[c]
-    for place in range(len(awake) - 1, -1, -1):
-        b = awake[place]
-        for p in range(points.first[b + 1] - 1, points.first[b] - 1, -1):
-            if points.held[p] == Held.FOLLOWS:
-                continue
-            c = out.cell[p] + 1
-            out.start_of[c] -= 1
-            out.order[out.start_of[c]] = p
-    # now start_of[c + 1] is where cell c starts, and start_of[c + 2] where it ends
-    for b in awake:
-        for p in range(points.first[b], points.first[b + 1]):
-            if points.held[p] == Held.FOLLOWS:
-                continue
-            c = out.cell[p]
-            i, j, k = c % nx, (c // nx) % ny, c // (nx * ny)
-            for w in range(max(k - 1, 0), min(k + 2, nz)):
-                for v in range(max(j - 1, 0), min(j + 2, ny)):
-                    row = (w * ny + v) * nx
-                    c = row + min(i + 1, nx - 1)
-                    last = out.start_of[c + 2] if c + 2 <= cells else n
-                    for place in range(out.start_of[row + max(i - 1, 0) + 1], last):
-                        q = out.order[place]
-                        how = _may_meet(e, at, going, p, q, span, slack, out) if q > p else 0
-                        if how == 0:
-                            continue
-                        if count < len(out.point):
-                            out.point[count, 0], out.point[count, 1] = p, q
-                            out.facing[count] = how == 2
-                        count += 1
+    for u in range(n):
+        p = use[u]
+        x, y, z = going[p, 0] - mx, going[p, 1] - my, going[p, 2] - mz
+        ball = points.ball[p]
+        out.reach[p] = ball + _slack(ball, span, gain) + span * np.sqrt(x * x + y * y + z * z)
+    near = near_pairs(at, out.reach, use, n, out.grid, out.point)
+    out.counts[0] = near
+    if near > len(out.point):
+        return
+    count = 0
+    for k in range(near):
+        p, q = out.point[k, 0], out.point[k, 1]
+        how = _may_meet(e, at, going, p, q, span, gain, out)
+        if how:
+            out.point[count, 0], out.point[count, 1], out.facing[count] = p, q, how == 2
+            count += 1
     out.counts[0] = count
-    out.counts[1] = _find_segments(e, at, going, awake, span, slack, out.segment)
 
 
 @kernel(inline=True)
@@ -194,12 +224,13 @@ def turn_normals(skin: Index, at: Array, normal: Array) -> None:
 
 
 @kernel(inner=True)
-def _may_meet(e: Elements, at: Array, going: Array, p: int, q: int, span: float, slack: float, out: Meeting) -> int:
+def _may_meet(e: Elements, at: Array, going: Array, p: int, q: int, span: float, gain: float, out: Meeting) -> int:
     """Whether two points may meet within a time: 1 as balls, 2 face to face, 0 not at all."""
     both = e.points.ball[p] + e.points.ball[q]
     dx, dy, dz = at[q, 0] - at[p, 0], at[q, 1] - at[p, 1], at[q, 2] - at[p, 2]
     far = dx * dx + dy * dy + dz * dz
     gx, gy, gz = going[q, 0] - going[p, 0], going[q, 1] - going[p, 1], going[q, 2] - going[p, 2]
+    slack = _slack(e.points.ball[p], span, gain) + _slack(e.points.ball[q], span, gain)
     room = both + slack + span * np.sqrt(gx * gx + gy * gy + gz * gz)
     if far > room * room:
         return 0
@@ -217,41 +248,66 @@ def _may_meet(e: Elements, at: Array, going: Array, p: int, q: int, span: float,
 
 
 @kernel(inner=True)
-def _find_segments(e: Elements, at: Array, going: Array, awake: Index, span: float, slack: float, out: Index) -> int:
-    """Segments of ropes that may meet; those that share a vertex, or did at the start, do not."""
-    count, table, points, root = 0, e.segments, e.points, e.vertices.root
+def _find_segments(e: Elements, at: Array, going: Array, awake: Index, span: float, gain: float, out: Meeting) -> None:
+    """Pairs of segments of ropes; those that share a vertex, or did at the start, do not meet."""
+    table, points, root, use, n = e.segments, e.points, e.vertices.root, out.use, 0
+    mx, my, mz = 0.0, 0.0, 0.0
     for b in awake:
+        if not out.part[b] & CAPSULES:
+            continue
         for s in range(e.bodies.segment[b], e.bodies.segment[b + 1]):
             a, c = points.of[table.vertex[s, 0]], points.of[table.vertex[s, 1]]
-            p, q = root[table.vertex[s, 0]], root[table.vertex[s, 1]]
-            thick = max(points.radius[a], points.radius[c])
-            for other in awake:
-                if other < b or not (e.meets[b, other] or (other == b and e.bodies.apart[b])):
-                    continue
-                begin = s + 1 if other == b else e.bodies.segment[other]
-                for t in range(begin, e.bodies.segment[other + 1]):
-                    u, v = root[table.vertex[t, 0]], root[table.vertex[t, 1]]
-                    if p == u or p == v or q == u or q == v:
-                        continue
-                    f, g = points.of[table.vertex[t, 0]], points.of[table.vertex[t, 1]]
-                    if not e.meets[b, other] and _island(e, a) == _island(e, f):
-                        continue
-                    room = thick + max(points.radius[f], points.radius[g]) + slack
-                    apart = False
-                    for d in range(3):
-                        low = min(at[a, d], at[c, d], at[a, d] + span * going[a, d], at[c, d] + span * going[c, d])
-                        high = max(at[a, d], at[c, d], at[a, d] + span * going[a, d], at[c, d] + span * going[c, d])
-                        least = min(at[f, d], at[g, d], at[f, d] + span * going[f, d], at[g, d] + span * going[g, d])
-                        most = max(at[f, d], at[g, d], at[f, d] + span * going[f, d], at[g, d] + span * going[g, d])
-                        if low > most + room or least > high + room:
-                            apart = True
-                            break
-                    if apart:
-                        continue
-                    if count < len(out):
-                        out[count, 0], out[count, 1] = s, t
-                    count += 1
-    return count
+            for d in range(3):
+                out.middle[s, d] = 0.5 * (at[a, d] + at[c, d])
+            if np.isfinite(out.middle[s, 0] + out.middle[s, 1] + out.middle[s, 2]):
+                use[n] = s
+                mx += 0.5 * (going[a, 0] + going[c, 0])
+                my += 0.5 * (going[a, 1] + going[c, 1])
+                mz += 0.5 * (going[a, 2] + going[c, 2])
+                n += 1
+    mx, my, mz = mx / max(n, 1), my / max(n, 1), mz / max(n, 1)
+    for u in range(n):
+        s = use[u]
+        fast, long = 0.0, 0.0
+        thick = 0.0
+        for k in range(2):
+            p = points.of[table.vertex[s, k]]
+            x, y, z = going[p, 0] - mx, going[p, 1] - my, going[p, 2] - mz
+            fast = max(fast, x * x + y * y + z * z)
+            x, y, z = at[p, 0] - out.middle[s, 0], at[p, 1] - out.middle[s, 1], at[p, 2] - out.middle[s, 2]
+            long = max(long, x * x + y * y + z * z)
+            thick = max(thick, points.radius[p])
+        out.reach[s] = thick + _slack(thick, span, gain) + np.sqrt(long) + span * np.sqrt(fast)
+    near = near_pairs(out.middle, out.reach, use, n, out.grid, out.segment)
+    out.counts[1] = near
+    if near > len(out.segment):
+        return
+    count = 0
+    for k in range(near):
+        s, t = out.segment[k, 0], out.segment[k, 1]
+        p, q = root[table.vertex[s, 0]], root[table.vertex[s, 1]]
+        u, v = root[table.vertex[t, 0]], root[table.vertex[t, 1]]
+        if p == u or p == v or q == u or q == v:
+            continue
+        a, c = points.of[table.vertex[s, 0]], points.of[table.vertex[s, 1]]
+        f, g = points.of[table.vertex[t, 0]], points.of[table.vertex[t, 1]]
+        own, other = out.body[a], out.body[f]
+        apart = own == other and e.bodies.apart[own] and _island(e, a) != _island(e, f)
+        if not (e.meets[own, other] or apart):
+            continue
+        one, two = max(points.radius[a], points.radius[c]), max(points.radius[f], points.radius[g])
+        room = one + two + _slack(one, span, gain) + _slack(two, span, gain)
+        clear = False
+        for d in range(3):
+            low = min(at[a, d], at[c, d], at[a, d] + span * going[a, d], at[c, d] + span * going[c, d])
+            high = max(at[a, d], at[c, d], at[a, d] + span * going[a, d], at[c, d] + span * going[c, d])
+            least = min(at[f, d], at[g, d], at[f, d] + span * going[f, d], at[g, d] + span * going[g, d])
+            most = max(at[f, d], at[g, d], at[f, d] + span * going[f, d], at[g, d] + span * going[g, d])
+            clear = clear or low > most + room or least > high + room
+        if not clear:
+            out.segment[count, 0], out.segment[count, 1] = s, t
+            count += 1
+    out.counts[1] = count
 
 
 @kernel(inner=True)

@@ -15,7 +15,7 @@ from ..state import State
 from .chain import make_chain_factor
 from .contacts import Near, find_near, make_near
 from .groups import make_groups
-from .meetings import Meeting, find_meetings, make_meeting
+from .meetings import Meeting, find_meetings, make_meeting, with_room
 from .model import DeformableModel
 from .parts import ROWS, Deformables, StepScratch
 from .system import Matrix, make_slots, make_vectors
@@ -181,7 +181,11 @@ class DeformableRun:
             points, segments = meeting.counts
             if points <= len(meeting.point) and segments <= len(meeting.segment):
                 return meeting
-            meeting = make_meeting(parts.elements, int(points + points // 2), int(segments + segments // 2))
+            room = (
+                max(len(meeting.point), int(points + points // 2)),
+                max(len(meeting.segment), int(segments + segments // 2)),
+            )
+            meeting = with_room(meeting, *room)
 
     def _find_near(self, awake: Index, scene: Scene, bodies: Bodies) -> Near:
         """Points of deformable bodies that may meet a shape in an interval."""

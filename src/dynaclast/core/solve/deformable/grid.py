@@ -1,0 +1,179 @@
+"""Pairs of balls that are near each other, of any sizes, at any distances.
+
+Balls are put into cells by their middles, on the level of a grid whose cells are as wide as they; each looks through
+the cells about it on its own level and on those of larger ones. Cells are places of a table by a hash of their row, so
+that none need be kept for empty space. Pairs come in the same order whenever the balls are the same.
+
+Source: Teschner et al. 2003, "Optimized spatial hashing for collision detection of deformable objects"; levels by size
+after Mirtich 1996, "Impulse-based dynamic simulation of rigid body systems".
+"""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+
+from ...arrays import Array, Index
+from ...kernels import kernel
+
+LEVELS = 16
+"""Each with cells twice as wide as the one before."""
+WIDEST = 2.0 ** (LEVELS - 2)
+"""Balls larger than so many of the smallest set how narrow the narrowest cells are."""
+SIDE = 1 << 20
+"""Most cells along a side of what is looked through."""
+TABLE = 4
+"""Places of the table, for each ball."""
+
+
+class Grid(NamedTuple):
+    """Room to sort up to C balls into cells.
+
+    start : (T + 2,) int32, where the balls of a place of the table start in order, one place on; T a power of two
+    order : (C,) int32, balls by place, then by number
+    row   : (C,) int64, level and row of cells of each in that order; column (C,) int32, cell of that row
+    level : (C,) uint8, of each ball
+    size  : (LEVELS,) float64, [m], of cells; most (LEVELS,) float64, [m], largest radius
+    low   : (3,) float64, [m], lowest corner
+    """
+
+    start: Index
+    order: Index
+    row: Index
+    column: Index
+    level: Index
+    size: Array
+    most: Array
+    low: Array
+
+
+def make_grid(count: int) -> Grid:
+    """For so many balls."""
+    table = 64
+    while table < TABLE * count:
+        table *= 2
+    f = np.zeros
+    return Grid(
+        f(table + 2, np.int32),
+        f(count, np.int32),
+        f(count, np.int64),
+        f(count, np.int32),
+        f(count, np.uint8),
+        f(LEVELS),
+        f(LEVELS),
+        f(3),
+    )
+
+
+@kernel(inline=True)
+def _row(level: int, j: int, k: int) -> int:
+    """A row of cells as one number."""
+    return (np.int64(level) * SIDE + k) * SIDE + j
+
+
+@kernel(inline=True)
+def _place(row: int, i: int, table: int) -> int:
+    """Where in the table a cell of a row is. Cells of a row follow one another."""
+    h = row * np.int64(0x9E3779B97F4A7C1)
+    return ((h ^ (h >> 29)) + i) & (table - 1)
+
+
+@kernel(inline=True)
+def _cell(x: float, low: float, size: float) -> int:
+    return min(max(int((x - low) / size), 0), SIDE - 1)
+
+
+@kernel(inner=True)
+def sort_balls(at: Array, radius: Array, use: Index, count: int, grid: Grid) -> int:
+    """Put balls into cells. Returns how many levels there are.
+
+    at     : (n, 3) float64, [m]; radius (n,) float64, [m]
+    use    : (count,) int32, the balls, ascending
+    """
+    table = len(grid.start) - 2
+    least, widest, far = np.inf, 0.0, 0.0
+    grid.low[:] = np.inf
+    for u in range(count):
+        p = use[u]
+        least, widest = min(least, radius[p]), max(widest, radius[p])
+        for c in range(3):
+            grid.low[c] = min(grid.low[c], at[p, c])
+    for u in range(count):
+        for c in range(3):
+            far = max(far, at[use[u], c] - grid.low[c])
+    grid.size[0] = 2.0 * max(least, widest / WIDEST, far / SIDE, 1e-300)
+    levels = 1
+    while levels < LEVELS and grid.size[levels - 1] < 2.0 * widest:
+        grid.size[levels] = 2.0 * grid.size[levels - 1]
+        levels += 1
+    grid.most[:] = -1.0
+    grid.start[:] = 0
+    for u in range(count):
+        p = use[u]
+        level = 0
+        while level < levels - 1 and grid.size[level] < 2.0 * radius[p]:
+            level += 1
+        grid.level[u] = level
+        grid.most[level] = max(grid.most[level], radius[p])
+        size = grid.size[level]
+        row = _row(level, _cell(at[p, 1], grid.low[1], size), _cell(at[p, 2], grid.low[2], size))
+        grid.start[_place(row, _cell(at[p, 0], grid.low[0], size), table) + 1] += 1
+    for c in range(table):
+        grid.start[c + 1] += grid.start[c]
+    grid.start[table + 1] = count
+    for u in range(count - 1, -1, -1):
+        p, level = use[u], grid.level[u]
+        size = grid.size[level]
+        row = _row(level, _cell(at[p, 1], grid.low[1], size), _cell(at[p, 2], grid.low[2], size))
+        column = _cell(at[p, 0], grid.low[0], size)
+        c = _place(row, column, table) + 1
+        grid.start[c] -= 1
+        to = grid.start[c]
+        grid.order[to], grid.row[to], grid.column[to] = u, row, column
+    return levels  # now start[c + 1] is where place c starts, and start[c + 2] where it ends
+
+
+@kernel(inner=True)
+def near_pairs(at: Array, radius: Array, use: Index, count: int, grid: Grid, out: Index) -> int:
+    """Pairs of balls that overlap, each once, the lower first. Returns how many, written or not.
+
+    at, radius, use, count : as of sort_balls
+    out : (room, 2) int32
+    """
+    if count == 0:
+        return 0
+    levels, table, found = sort_balls(at, radius, use, count, grid), len(grid.start) - 2, 0
+    for u in range(count):
+        p = use[u]
+        own = grid.level[u]
+        for level in range(own, levels):
+            if grid.most[level] < 0.0:
+                continue
+            size, reach = grid.size[level], radius[p] + grid.most[level]
+            i0, i1 = (_cell(at[p, 0] - reach, grid.low[0], size), _cell(at[p, 0] + reach, grid.low[0], size))
+            j0, j1 = (_cell(at[p, 1] - reach, grid.low[1], size), _cell(at[p, 1] + reach, grid.low[1], size))
+            k0, k1 = (_cell(at[p, 2] - reach, grid.low[2], size), _cell(at[p, 2] + reach, grid.low[2], size))
+            for k in range(k0, k1 + 1):
+                for j in range(j0, j1 + 1):
+                    row = _row(level, j, k)
+                    first, after = _place(row, i0, table), _place(row, i1, table)
+                    parts = 1 if first <= after else 2  # a row may go on at the table's beginning
+                    for part in range(parts):
+                        begin = first if part == 0 else 0
+                        end = after if part == parts - 1 else table - 1
+                        for to in range(grid.start[begin + 1], grid.start[end + 2]):
+                            other = grid.order[to]
+                            if level == own and other <= u:
+                                continue
+                            if grid.row[to] != row or grid.column[to] < i0 or grid.column[to] > i1:
+                                continue
+                            q = use[other]
+                            both = radius[p] + radius[q]
+                            dx, dy, dz = at[q, 0] - at[p, 0], at[q, 1] - at[p, 1], at[q, 2] - at[p, 2]
+                            if dx * dx + dy * dy + dz * dz > both * both:
+                                continue
+                            if found < len(out):
+                                out[found, 0], out[found, 1] = min(p, q), max(p, q)
+                            found += 1
+    return found
