@@ -19,8 +19,10 @@ FUSED = frozenset({"contract", "nsz"})
 class Kernel(CPUDispatcher):  # type: ignore[misc]
     """A function over arrays, compiled for the types it is called with."""
 
+    inner = False
+
     def compile(self, sig: Any) -> Any:
-        with global_compiler_lock, sparing():
+        with global_compiler_lock, sparing(self.inner):
             return super().compile(sig)
 
     @property
@@ -35,6 +37,8 @@ class Kernel(CPUDispatcher):  # type: ignore[misc]
 
 class InnerKernel(Kernel):
     """One that only kernels can call."""
+
+    inner = True
 
     def __call__(self, *_: Any) -> Any:
         raise TypeError(

@@ -13,7 +13,7 @@ from typing import Any
 
 from llvmlite.binding import Linkage, parse_bitcode
 from numba.core import config, inline_closurecall
-from numba.core.codegen import JITCodeLibrary
+from numba.core.codegen import JITCodeLibrary, JITCPUCodegen
 from numba.core.registry import cpu_target
 from numba.core.targetconfig import ConfigStack, TargetConfig
 from numba.core.types import intp, uintp
@@ -64,6 +64,10 @@ class _Library(JITCodeLibrary):  # type: ignore[misc]
     @classmethod
     def _unserialize(cls, codegen: Any, state: Any) -> Any:
         name, kind, data = state
+        if kind == _InnerLibrary.KIND:
+            inner = _InnerLibrary(codegen, name)
+            inner._unread, inner._finalized = data, True
+            return inner
         if kind != "object":
             return super()._unserialize(codegen, state)
         self = codegen.create_library(name)
@@ -78,6 +82,32 @@ class _Library(JITCodeLibrary):  # type: ignore[misc]
         if self._shared_module is None and self._unread is not None:
             self._shared_module, self._unread = parse_bitcode(self._unread), None
         return super()._get_module_for_linking()
+
+
+class _InnerLibrary(_Library):
+    """Code of a function that only kernels call. It runs as laid into them, so no machine code is made of it."""
+
+    KIND = "inner"
+
+    def _finalize_final_module(self) -> None:
+        self._finalize_dynamic_globals()
+        self._verify_declare_only_symbols()
+        self._finalized = True
+
+    def get_pointer_to_function(self, name: str) -> int:
+        return 0
+
+    def serialize_using_object_code(self) -> Any:
+        return self.name, self.KIND, self._get_module_for_linking().as_bitcode()
+
+
+_set_environment = JITCPUCodegen.set_env
+
+
+def _set_if_there(self: JITCPUCodegen, name: str, environment: Any) -> None:
+    """What compiled code has to raise errors with; only where there is machine code."""
+    if self._engine.is_symbol_defined(name):
+        _set_environment(self, name, environment)
 
 
 def _chosen(options: TargetConfig) -> dict[str, Any]:
@@ -139,26 +169,30 @@ _depth = 0
 
 
 @contextmanager
-def sparing() -> Iterator[None]:
+def sparing(inner: bool = False) -> Iterator[None]:
     """Let the compiler skip all that while one of our kernels is compiled or read. Outside it is as its makers mean it.
 
     What it skips is decided in the middle of the compiler, where it offers no choice: so names in its modules are put
     aside for as long as that takes. It holds the compiler's own lock all the while, so nobody else compiles meanwhile.
 
+    inner : whether what is compiled or read is called by kernels only
+
     It also makes many small objects that point at each other and frees few: looking for garbage takes a third of its
     time. Its two vectorisers find nothing to gain in these kernels and take a quarter of the time to compile them.
     """
     global _depth
+    codegen = cpu_target.target_context.codegen()
+    outer, codegen._library_class = codegen._library_class, _InnerLibrary if inner else _Library
     _depth += 1
     if _depth > 1:
         try:
             yield
         finally:
+            codegen._library_class = outer
             _depth -= 1
         return
-    codegen = cpu_target.target_context.codegen()
     places = (
-        (codegen, "_library_class", _Library),
+        (JITCPUCodegen, "set_env", _set_if_there),
         (TargetConfig, "__eq__", _same),
         (TargetConfig, "__hash__", _hash),
         (BaseFunction, "get_call_type", _remembered),
@@ -177,6 +211,7 @@ def sparing() -> Iterator[None]:
     finally:
         for (owner, name, _), theirs in zip(places, before, strict=True):
             setattr(owner, name, theirs)
+        codegen._library_class = outer
         if collecting:
             gc.enable()
         _depth -= 1
