@@ -46,6 +46,25 @@ def test_line_grid_and_ring_stand_where_they_should() -> None:
 @pytest.mark.parametrize(
     "layout",
     [
+        {"kind": "surface", "body": "slope", "inside": {"kind": "sphere", "center": [0, 90, 0], "core": 1}},
+        {"kind": "surface", "inside": {"kind": "sphere", "center": [0, 5, 0], "core": 1}},
+    ],
+)
+@pytest.mark.parametrize("count", [1, 500])
+def test_a_scatter_over_nothing_ends_and_says_where_nothing_is(layout: dict, count: int) -> None:
+    scene = group({**layout, "count": count, "gap": 0.01})
+    try:
+        made = members(scene.groups[0], scene)
+    except InputError as exc:
+        assert exc.where in ("groups.crates.layout.inside", "groups.crates.layout.gap")
+        assert "nothing" in exc.message or "fit" in exc.message
+    else:
+        assert len(made) == count
+
+
+@pytest.mark.parametrize(
+    "layout",
+    [
         {"kind": "volume", "count": 60, "inside": {"kind": "sphere", "center": [0, 5, 0], "core": 3}, "gap": 0.05},
         {"kind": "surface", "count": 60, "body": "slope", "gap": 0.02},
         {"kind": "surface", "count": 40, "inside": {"kind": "box", "center": [0, 0, 0], "core": [9, 2, 9]}},

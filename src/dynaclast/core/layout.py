@@ -41,6 +41,8 @@ Places = tuple[Array, Array]
 """Positions (n, 3) [m] and turns (n, 4)."""
 
 LEVEL = np.array([0.0, 0.0, 0.0, 1.0])
+TRIES_EACH, TRIES_MORE = 120, 4000
+"""Places that are drawn at most: for each member, and beside."""
 
 
 def _about(axis: Array, angle: Array) -> Array:
@@ -89,16 +91,24 @@ def ring(
 def _apart(draw: Callable[[int], Places], count: int, reach: Array, gap: float, name: str) -> Places:
     """``count`` places whose bounding balls keep a gap, from as many draws as it takes (dart throwing, Cook 1986)."""
     at, turns = np.zeros((count, 3)), np.zeros((count, 4))
-    have, tries = 0, 0
+    have, tries, found = 0, 0, 0
+    many = max(64, count)
     while have < count:
-        if tries > 60 * count + 2000:
+        if tries > TRIES_EACH * count + TRIES_MORE and not found:
+            raise InputError(
+                f"nothing for {name} to stand on was found inside its sphere or box in {tries} tries; move it to where "
+                f"the surface is, or make it larger",
+                where=f"groups.{name}.layout.inside",
+            )
+        if tries > TRIES_EACH * count + TRIES_MORE:
             raise InputError(
                 f"only {have} of {count} members of {name} fit with a gap of {gap:g} m; ask for fewer, smaller ones, "
                 f"or a smaller gap",
                 where=f"groups.{name}.layout.gap",
             )
-        points, q = draw(max(64, count))
-        tries += len(points)
+        points, q = draw(many)
+        tries += many
+        found += len(points)
         for p, t in zip(points, q, strict=True):
             if have == count:
                 break

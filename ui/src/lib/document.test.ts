@@ -20,6 +20,27 @@ const crate = (): Body => newBody("crate", SHAPES.box!(), 1);
 const document = (more: Partial<ShotDocument> = {}): ShotDocument =>
   ({ version: 1, name: "s", bodies: [], groups: [], fields: [], ...more }) as unknown as ShotDocument;
 
+describe("a scatter that is new", () => {
+  const stone = { name: "stone", place: { position: [3, 9, 4] } } as unknown as Body;
+  const ground = { body: null, at: [3, 0, 4], size: null };
+
+  it("stays round the body it is over, wherever its members came from", () => {
+    const made = newLayout("surface", stone, null, [1, 1, 1], { body: "slope", at: [10, 1, -5], size: [8, 2, 6] });
+    expect(made).toMatchObject({ body: "slope", inside: { center: [10, 1, -5], core: 5.1 } });
+  });
+
+  it("stays on the ground below, not in the air where the body was", () => {
+    const made = newLayout("surface", stone, null, [1, 1, 1], ground);
+    expect(made).toMatchObject({ body: null, inside: { center: [3, 0, 4], core: 5 } });
+  });
+
+  it("keeps a sphere that was set before", () => {
+    const inside = { kind: "sphere", center: [1, 2, 3], core: 2, edge: 0, ride: null };
+    const old = { kind: "volume", count: 5, inside, gap: 0 } as never;
+    expect(newLayout("surface", stone, old, [1, 1, 1], ground)).toMatchObject({ inside });
+  });
+});
+
 describe("new parts", () => {
   it("every shape stands on the ground by half its height", () => {
     for (const make of Object.values(SHAPES)) expect(halfHeight(make())).toBeGreaterThan(0);

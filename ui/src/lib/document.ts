@@ -297,13 +297,26 @@ export function newPattern(kind: StepPattern["kind"] | "faces", size: readonly n
   return made[kind] as Pattern;
 }
 
+/** What members may be scattered over: a body, where it is and how large; or the ground at a height. */
+export interface Over {
+  body: string | null;
+  at: readonly number[];
+  size: readonly number[] | null;
+}
+
+/** The sphere that a scatter stays inside at first: all of the body it is over, or a part of the ground. */
+function roundOver(over: Over, reach: number): ReachShape {
+  const core = over.size ? Number((0.5 * Math.hypot(...over.size)).toPrecision(2)) : reach;
+  return { kind: "sphere", center: [...over.at] as [number, number, number], core, edge: 0, ride: null };
+}
+
 /** A layout that suits a body of so much size; carries over what the old one already says. */
 export function newLayout(
   kind: Layout["kind"],
   body: Body,
   old: Layout | null,
   size: readonly number[] = [1, 1, 1],
-  over: string | null = null,
+  over: Over | null = null,
 ): Layout {
   const count = old ? Math.min(2000, layoutCount(old)) : 12;
   const step = size.map((s) => Number((s * 1.5).toPrecision(2))) as [number, number, number];
@@ -324,7 +337,15 @@ export function newLayout(
     grid: { kind, count: [side, 1, side], step },
     ring: { kind, count, radius: reach / 1.5, arc: 2 * Math.PI, face: true },
     volume: { kind, count, inside, gap: 0 },
-    surface: { kind, count, body: over, inside, steepest: 0.9, gap: 0, align: false },
+    surface: {
+      kind,
+      count,
+      body: over?.body ?? null,
+      inside: over && !(old && "inside" in old && old.inside) ? roundOver(over, reach) : inside,
+      steepest: 0.9,
+      gap: 0,
+      align: false,
+    },
   };
   return made[kind] as Layout;
 }
@@ -334,7 +355,7 @@ export function newGroup(
   body: Body,
   kind: Layout["kind"],
   size: readonly number[],
-  over: string | null,
+  over: Over | null,
 ): Group {
   return {
     name,

@@ -80,8 +80,12 @@ function makeGroup(kind: "line" | "grid" | "ring" | "volume" | "surface"): void 
   const size = pieces.built.get(thing.name)?.figures.size ?? [1, 1, 1];
   const name = freeName(`${thing.name} group`, taken());
   const over = shot.bodies.find((b) => b.role === "passive" && b.name !== thing.name);
+  const [x, , z] = thing.body.place.position!;
+  const under = over
+    ? { body: over.name, at: over.place.position!, size: pieces.built.get(over.name)?.figures.size ?? null }
+    : { body: null, at: [x, shot.document!.ground.height!, z], size: null };
   shot.edit(`make a group of ${thing.name}`, (d) => {
-    d.groups.push(newGroup(name, thing.body, kind, size, over?.name ?? null));
+    d.groups.push(newGroup(name, thing.body, kind, size, under));
     d.bodies = d.bodies.filter((b) => b.name !== thing.name);
     renameIn(d, thing.name, name);
   });
