@@ -40,25 +40,28 @@ def closed_and_clean(mesh: TriMesh) -> bool:
 
 # ----------------------------------------------------------------------------------- scans
 
+EVERY = 4
+"""Of fifty variants, so many times fewer in every run; bench/run.py scans has them all."""
+
 
 @pytest.mark.parametrize(
     ("name", "volume", "share"), [("bunny", 0.97, 0.03), ("teapot", 0.93, 0.07), ("dragon 4", 0.97, 0.03)]
 )
-def test_fifty_damaged_variants_of_a_scan_become_solids_of_its_volume_that_break(
+def test_damaged_variants_of_a_scan_become_solids_of_its_volume_that_break(
     name: str, volume: float, share: float
 ) -> None:
     whole, _ = mended(scan(name))
     ways = []
-    for seed in range(50):
+    for seed in range(0, 50, EVERY):
         mesh, did = damaged(name, seed)
         made, way = mended(mesh)
         ways.append(way)
         assert abs(signed_volume(made) / signed_volume(whole) - 1) < share, (seed, did, way)
-        if seed % 5 == 0:
+        if seed % 2 == 0:
             pieces = convex_cells(made, 8, seed)
             assert pieces.volume.sum() == pytest.approx(signed_volume(made), rel=1e-4)
     # the last resort is for what is beyond the gentler ways: never for a clean scan that was torn, turned or loosened
-    assert name == "teapot" or sum("solid" in way for way in ways) <= 4
+    assert name == "teapot" or sum("solid" in way for way in ways) <= 2
 
 
 def test_a_scan_that_crosses_itself_in_small_places_is_computed_as_it_is() -> None:

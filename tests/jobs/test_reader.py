@@ -120,7 +120,7 @@ def mutated(data: bytes, rng: np.random.Generator) -> bytes:
     return bytes(out)
 
 
-def test_a_thousand_damaged_files_never_take_the_reader_along(reader: Reader, tmp_path) -> None:  # noqa: ANN001
+def test_hundreds_of_damaged_files_never_take_the_reader_along(reader: Reader, tmp_path) -> None:  # noqa: ANN001
     ball = trimesh.creation.icosphere(1)
     box = trimesh.creation.box((1, 2, 3))
     whole = {
@@ -136,10 +136,10 @@ def test_a_thousand_damaged_files_never_take_the_reader_along(reader: Reader, tm
     read = refused = 0
     began = time.monotonic()
     # damaged USD stops its reader more often than not, and a new one takes a second: fewer of those
-    count = {"usdc": 60, "usda": 160}
+    count = {"usdc": 15, "usda": 40}
     for ending, data in whole.items():
         assert reader.read(data, f"whole.{ending}").parts
-        for k in range(count.get(ending, 380)):
+        for k in range(count.get(ending, 95)):
             try:
                 found = reader.read(mutated(data, rng), f"v{k}.{ending}")
             except DynaclastError as exc:
@@ -151,7 +151,7 @@ def test_a_thousand_damaged_files_never_take_the_reader_along(reader: Reader, tm
                     np.isfinite(p.mesh.vertices).all() and p.mesh.faces.max() < len(p.mesh.vertices)
                     for p in found.parts
                 )
-    assert read + refused == 2120 and read > 150 and refused > 200
+    assert read + refused == 530 and read > 35 and refused > 50
     assert time.monotonic() - began < 600  # none hung until its limit
 
 
