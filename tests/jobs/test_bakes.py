@@ -72,11 +72,11 @@ def same_as_undisturbed(store: Store, take_id: str, document: Shot) -> None:
 
 
 @contextmanager
-def bake_service(database: Database) -> Iterator[subprocess.Popen[bytes]]:
-    """The real service with its scheduler and worker process."""
+def bake_service(database: Database, program: str = "") -> Iterator[subprocess.Popen[bytes]]:
+    """The real service with its scheduler and worker process, or a program that serves otherwise."""
     env = {**os.environ, "DYNACLAST_URL": database.url, "PYTHONPATH": str(ROOT / "src")}
     process = subprocess.Popen(
-        [sys.executable, "-m", "dynaclast.jobs.service"],
+        [sys.executable, *(["-c", program] if program else ["-m", "dynaclast.jobs.service"])],
         env=env,
         stdout=subprocess.PIPE,
         stderr=subprocess.DEVNULL,
@@ -160,11 +160,54 @@ def test_a_bake_taken_over_cannot_write_any_more(store: Store, database: Databas
     take_id = ask(store, scene())
     first = store.patiently(lambda s: takes.claim(s, take_id, "one:1"))
     assert first is not None and store.patiently(lambda s: takes.claim(s, take_id, "two:2")) is None
-    assert store.patiently(lambda s: takes.requeue_lost(s, -1.0, set())).count(take_id) == 1
+    assert store.patiently(lambda s: takes.requeue_lost(s, take_id, "it was killed")) == "queued"
     second = store.patiently(lambda s: takes.claim(s, take_id, "two:2"))
     assert second is not None and second.attempt == 2
     assert store.patiently(lambda s: takes.beat(s, take_id, 1)) is False
     assert store.patiently(lambda s: takes.beat(s, take_id, 2)) is True
+
+
+def test_a_bake_that_loses_its_workers_at_one_frame_has_failed_and_says_where(store: Store) -> None:
+    take_id = ask(store, scene())
+    for number in range(takes.MOST_LOST):
+        assert store.patiently(lambda s: takes.claim(s, take_id, "one:1")) is not None
+        status = store.patiently(lambda s: takes.requeue_lost(s, take_id, "its worker ended"))
+        assert status == ("queued" if number < takes.MOST_LOST - 1 else "failed")
+    row = row_of(store, take_id)
+    assert row.message.startswith("its worker ended, 3 times at frame 0") and row.finished is not None
+
+
+def test_a_stopped_worker_is_replaced_and_its_bake_goes_on(store: Store, database: Database) -> None:
+    document = scene(300)
+    patient = "serve(os.environ['DYNACLAST_URL'], None, threading.Event(), warm_up=False, lost_after=2.0)"
+    with bake_service(database, f"import os, threading\nfrom dynaclast.jobs.service import serve\n{patient}"):
+        take_id = ask(store, document)
+        row = wait(store, take_id, lambda r: r.frames_done >= 2)
+        os.kill(int(row.worker.split(":")[1]), signal.SIGSTOP)
+        row = wait(store, take_id, lambda r: r.status not in takes.ACTIVE)
+    assert row.status == "done" and row.attempt == 2
+    same_as_undisturbed(store, take_id, document)
+
+
+def test_a_bake_is_cancelled_within_a_second_while_it_is_prepared(
+    store: Store, database: Database, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    begun = threading.Event()
+
+    def endless(*_any: object) -> None:
+        begun.set()
+        while True:
+            time.sleep(0.01)
+
+    monkeypatch.setattr(take, "prepare", endless)
+    take_id = ask(store, scene())
+    ended: list[str] = []
+    worker = threading.Thread(target=lambda: ended.append(run_bake(database.url, take_id)))
+    worker.start()
+    assert begun.wait(20)
+    store.patiently(lambda s: takes.cancel(s, take_id))
+    worker.join(timeout=10)
+    assert ended == ["cancelled"] and row_of(store, take_id).status == "cancelled"
 
 
 def test_a_bake_that_cannot_be_done_says_why(store: Store, database: Database) -> None:

@@ -10,8 +10,9 @@ import logging
 import os
 import signal
 import threading
+import time
 from functools import partial
-from typing import Any
+from typing import Any, NamedTuple
 
 import dask
 from distributed import Client, LocalCluster
@@ -23,30 +24,44 @@ from .warm import warm
 
 LOOK_EVERY = 0.15
 """Seconds between looks at the queue."""
-LOST_AFTER = 10.0
-"""Seconds without a sign of life after which a bake is taken up by another worker."""
+LOST_AFTER = 30.0
+"""Seconds without a sign of life after which a worker is taken for lost and its bake taken up by another."""
+STUCK_AFTER = 600.0
+"""Seconds without getting any further after which it is taken for stuck."""
 
 log = logging.getLogger("dynaclast.jobs")
+
+
+class _Seen(NamedTuple):
+    """What was seen of a bake, and when it last gave a sign of life and got any further (time.monotonic)."""
+
+    alive: takes.Alive
+    beaten: float
+    further: float
 
 
 class Dispatcher:
     """Moves takes from the queue to workers."""
 
-    def __init__(self, store: Store, client: Client) -> None:
+    def __init__(
+        self, store: Store, client: Client, lost_after: float = LOST_AFTER, stuck_after: float = STUCK_AFTER
+    ) -> None:
         self.store, self.client = store, client
+        self.lost_after, self.stuck_after = lost_after, stuck_after
         self.running: dict[str, Any] = {}
         self._count = 0
+        self._seen: dict[str, _Seen] = {}
 
     def look(self) -> None:
         """One round: forget finished runs, find lost ones, hand out queued ones."""
         for take_id, future in list(self.running.items()):
             if future.status in ("finished", "error", "cancelled", "lost"):
-                if future.status != "finished":
-                    log.warning("take %s: its worker was lost (%s)", take_id, future.status)
-                    others = set(self.running) - {take_id}
-                    self.store.patiently(partial(takes.requeue_lost, older_than=-1.0, alive=others))
                 del self.running[take_id]
-        self.store.patiently(lambda s: takes.requeue_lost(s, LOST_AFTER, set(self.running)))
+                if future.status != "finished":
+                    self._give_back(take_id, "its worker ended")
+        for take_id, why in self._silent():
+            self._end_worker(take_id)
+            self._give_back(take_id, why)
         for take_id in self.store.patiently(takes.queued):
             if take_id not in self.running:
                 self._count += 1
@@ -54,9 +69,55 @@ class Dispatcher:
                     run_bake, self.store.url, take_id, pure=False, retries=0, key=f"bake-{take_id}-{self._count}"
                 )
 
+    def _silent(self) -> list[tuple[str, str]]:
+        """Bakes whose worker gives no sign of life or gets no further, by our own watch: what clocks say does not
+        count.
+        """
+        now, out = time.monotonic(), []
+        found = self.store.patiently(takes.at_work)
+        for take_id, alive in found.items():
+            seen = self._seen.get(take_id)
+            if seen is None or seen.alive.attempt != alive.attempt:
+                self._seen[take_id] = _Seen(alive, now, now)
+                continue
+            beaten = now if alive.beats != seen.alive.beats else seen.beaten
+            further = now if alive.progress != seen.alive.progress else seen.further
+            self._seen[take_id] = _Seen(alive, beaten, further)
+            if now - beaten > self.lost_after:
+                out.append((take_id, f"its worker gave no sign of life for {self.lost_after:.0f} s"))
+            elif now - further > self.stuck_after:
+                out.append((take_id, f"its worker got no further for {self.stuck_after:.0f} s"))
+        self._seen = {k: v for k, v in self._seen.items() if k in found}
+        return out
 
-def serve(url: str, scheduler: str | None, stop: threading.Event, *, warm_up: bool = True) -> None:
-    """Run until ``stop`` is set."""
+    def _end_worker(self, take_id: str) -> None:
+        """End the worker that has a bake, so that a new one takes its place."""
+        future = self.running.pop(take_id, None)
+        if future is None:
+            return
+        key = future.key
+        at = [worker for worker, keys in self.client.processing().items() if key in keys]
+        future.cancel()
+        if at:
+            log.warning("take %s: ending its worker %s", take_id, at[0])
+            self.client.restart_workers(at, timeout=20, raise_for_error=False)
+
+    def _give_back(self, take_id: str, why: str) -> None:
+        self._seen.pop(take_id, None)
+        status = self.store.patiently(partial(takes.requeue_lost, take_id=take_id, why=why))
+        log.warning("take %s: %s; it is now %s", take_id, why, status)
+
+
+def serve(
+    url: str,
+    scheduler: str | None,
+    stop: threading.Event,
+    *,
+    warm_up: bool = True,
+    lost_after: float = LOST_AFTER,
+    stuck_after: float = STUCK_AFTER,
+) -> None:
+    """Run until ``stop`` is set; lost_after and stuck_after [s] as of Dispatcher."""
     dask.config.set(
         {
             "distributed.scheduler.allowed-failures": 0,
@@ -76,7 +137,7 @@ def serve(url: str, scheduler: str | None, stop: threading.Event, *, warm_up: bo
     try:
         if warm_up:
             client.submit(warm, pure=False)
-        dispatcher = Dispatcher(store, client)
+        dispatcher = Dispatcher(store, client, lost_after, stuck_after)
         print("bake service ready", flush=True)
         while not stop.wait(LOOK_EVERY):
             try:

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import ctypes
 import os
 import socket
 import threading
 import time
 from collections.abc import Iterator
+from contextlib import contextmanager
 from functools import partial
 
 from ..core import document
@@ -15,7 +17,7 @@ from ..core.solve.frame import Frame
 from ..core.solve.loop import frames
 from ..core.solve.prepare import prepare
 from ..core.solve.state import State
-from ..store import takes
+from ..store import takes, texts
 from ..store.assets import PieceCache
 from ..store.database import Store
 
@@ -25,27 +27,58 @@ MOST_FRAMES = 24
 """Frames in one chunk at most."""
 MOST_BYTES = 6_000_000
 """Bytes of frames after which a chunk is stored: what it takes in the database must stay below 16 MB."""
-BEAT = 1.0
+BEAT = 0.5
+"""Seconds between signs of life; a bake that is cancelled notices by the answer."""
 MOST_SAID = 140
 """Characters of an error inside the program that the artist is shown."""
 
 
+class Stopped(BaseException):
+    """A bake is to stop while it is being prepared. Not one of the errors that are told."""
+
+
 class Pulse:
-    """Beats in the background while a bake runs, and learns from the answer whether to stop."""
+    """Beats in the background while a bake runs, and learns from the answer whether to stop.
+
+    What is being prepared has no place of its own where it could stop: there ``Stopped`` is raised, between any two
+    of Python's steps. Frames look at ``stop``.
+    """
 
     def __init__(self, store: Store, take_id: str, attempt: int) -> None:
-        self.stop = False
+        self.stop, self.further = False, False
+        self._preparing: int | None = None
+        self._lock = threading.Lock()
         self._end = threading.Event()
         self._thread = threading.Thread(target=self._run, args=(store, take_id, attempt), daemon=True)
 
     def _run(self, store: Store, take_id: str, attempt: int) -> None:
         while not self._end.wait(BEAT):
             try:
+                further, self.further = self.further, False
                 with store.session() as session:
-                    if not takes.beat(session, take_id, attempt):
-                        self.stop = True
+                    if not takes.beat(session, take_id, attempt, further):
+                        self._tell()
             except Exception:  # the server is away: the next chunk waits for it, the next beat tells it we live
                 continue
+
+    def _tell(self) -> None:
+        with self._lock:
+            if self._preparing is not None and not self.stop:
+                ctypes.pythonapi.PyThreadState_SetAsyncExc(ctypes.c_ulong(self._preparing), ctypes.py_object(Stopped))
+            self.stop = True
+
+    @contextmanager
+    def preparing(self) -> Iterator[None]:
+        """While it lasts, a stop raises Stopped in the thread that is here."""
+        with self._lock:
+            if self.stop:
+                raise Stopped
+            self._preparing = threading.get_ident()
+        try:
+            yield
+        finally:
+            with self._lock:
+                self._preparing = None
 
     def __enter__(self) -> Pulse:
         self._thread.start()
@@ -68,7 +101,8 @@ def run_bake(url: str, take_id: str, frame_pause: float = 0.0) -> str:
         if row is None:
             return "taken"
         with Pulse(store, take_id, row.attempt) as pulse:
-            status, message = _bake(store, row.id, row.attempt, row.document, row.frames_total, pulse, frame_pause)
+            text = store.patiently(lambda s: texts.read(s, takes.find(s, take_id)))
+            status, message = _bake(store, row.id, row.attempt, text, row.frames_total, pulse, frame_pause)
         if status != "superseded":
             store.patiently(lambda s: takes.finish(s, take_id, row.attempt, status, message))
         return status
@@ -82,7 +116,13 @@ def _bake(
     try:
         shot = document.parse_json(text)
         cache = PieceCache(store)
-        prepared = prepare(shot, cache.resolve, cache.get)
+
+        def tell(_share: float) -> None:
+            pulse.further = True
+
+        with pulse.preparing():
+            prepared = prepare(shot, cache.resolve, partial(cache.get, progress=tell))
+        pulse.further = True
         state = _last_state(store, take_id) or prepared.state
         kept = store.patiently(lambda s: takes.frames_kept(s, take_id))
         stream = frames(prepared.shot, prepared.model, state, total, should_stop=lambda: pulse.stop)
@@ -93,6 +133,8 @@ def _bake(
             )
             if not store.patiently(add):
                 return "superseded", ""
+    except Stopped:
+        return "cancelled", ""
     except DynaclastError as exc:
         return "failed", exc.line()
     except Exception as exc:  # whatever it is, the artist must not be left waiting

@@ -14,7 +14,7 @@ from ..core.fracture.pieces import Pieces
 from ..core.layout import written_out
 from ..core.solve.frame import STATE_NAMES
 from ..files import write_scene
-from ..store import takes
+from ..store import takes, texts
 from ..store.assets import PieceCache
 from ..store.database import Store
 
@@ -23,7 +23,7 @@ def baked_take(store: Store, take_id: str, cache: PieceCache | None = None) -> t
     """Everything an export of a take needs. Raises NotFound, or InputError for a take without frames."""
     cache = cache or PieceCache(store)
     with store.session() as session:
-        shot = document.parse_json(takes.find(session, take_id).document)
+        shot = document.parse_json(texts.read(session, takes.find(session, take_id)))
         arrays, stats = takes.all_frames(session, take_id)
         events = takes.events(session, take_id)
     shot = written_out(shot, cache.resolve)

@@ -27,9 +27,9 @@ def keep_mesh(session: Session, mesh: TriMesh, name: str, notes: list[str], uv: 
     key = hashlib.sha256(data).hexdigest()[:40]
     row = session.get(AssetRow, key)
     if row is None:
-        row = AssetRow(id=key, name=name[:200], triangles=len(mesh.faces), notes=notes, data=squeeze(data))
-        session.add(row)
-        session.flush()
+        values = {"id": key, "name": name[:200], "triangles": len(mesh.faces), "notes": notes, "data": squeeze(data)}
+        session.execute(insert(AssetRow).values(values).prefix_with("IGNORE"))
+        row = session.get_one(AssetRow, key)
     return row
 
 

@@ -8,6 +8,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from .models import LibraryRow
+from .names import put
 from .shots import NotFound
 
 
@@ -16,9 +17,9 @@ def listing(session: Session) -> list[LibraryRow]:
     return list(session.scalars(select(LibraryRow).order_by(LibraryRow.kind, LibraryRow.name)))
 
 
-def save(session: Session, kind: str, name: str, item: dict[str, Any]) -> None:
-    """Keep an item under its name, in place of one that has it."""
-    session.merge(LibraryRow(kind=kind, name=name, item=item))
+def save(session: Session, kind: str, name: str, item: dict[str, Any], replace: bool = False) -> None:
+    """Keep an item under its name. Raises Taken where one has it, unless that is to be replaced."""
+    put(session, LibraryRow, {"kind": kind, "name": name}, {"item": item}, replace)
 
 
 def remove(session: Session, kind: str, name: str) -> None:

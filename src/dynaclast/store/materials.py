@@ -7,6 +7,7 @@ from sqlalchemy.orm import Session
 
 from ..core.materials import Preset
 from .models import MaterialRow
+from .names import put
 from .shots import NotFound
 
 
@@ -17,9 +18,9 @@ def listing(session: Session) -> list[Preset]:
     ]
 
 
-def save(session: Session, preset: Preset) -> None:
-    """Save a material under its name, in place of one that has it."""
-    session.merge(MaterialRow(name=preset.name, preset=preset.model_dump(mode="json")))
+def save(session: Session, preset: Preset, replace: bool = False) -> None:
+    """Save a material under its name. Raises Taken where one has it, unless that is to be replaced."""
+    put(session, MaterialRow, {"name": preset.name}, {"preset": preset.model_dump(mode="json")}, replace)
 
 
 def remove(session: Session, name: str) -> None:

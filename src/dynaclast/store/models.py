@@ -9,6 +9,7 @@ from sqlalchemy import (
     JSON,
     BigInteger,
     Boolean,
+    ColumnElement,
     Float,
     ForeignKey,
     Index,
@@ -17,6 +18,8 @@ from sqlalchemy import (
     String,
     Text,
     UniqueConstraint,
+    func,
+    literal_column,
 )
 from sqlalchemy.dialects.mysql import DATETIME, LONGBLOB, LONGTEXT, MEDIUMBLOB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
@@ -25,10 +28,8 @@ Blob = LargeBinary().with_variant(MEDIUMBLOB(), "mysql", "mariadb")
 BigBlob = LargeBinary().with_variant(LONGBLOB(), "mysql", "mariadb")
 LongText = Text().with_variant(LONGTEXT(), "mysql", "mariadb")
 Moment = DATETIME(fsp=6)
-
-
-def now() -> dt.datetime:
-    return dt.datetime.now(dt.UTC).replace(tzinfo=None)
+NOW: ColumnElement[Any] = func.utc_timestamp(literal_column("6"))
+"""The database's time: the same for all who write, whatever their own clocks say."""
 
 
 class Base(DeclarativeBase):
@@ -37,7 +38,8 @@ class Base(DeclarativeBase):
 
 class ShotRow(Base):
     """A shot. ``head`` is the number of the revision shown now; undo and redo move it. ``version`` grows with every
-    change of either kind, so that an editor can tell whether anything happened since it looked.
+    change of either kind, so that an editor can tell whether anything happened since it looked. ``last_save`` is the
+    number that the last change carried.
     """
 
     __tablename__ = "shots"
@@ -45,11 +47,31 @@ class ShotRow(Base):
     name: Mapped[str] = mapped_column(String(80))
     head: Mapped[int] = mapped_column(Integer)
     version: Mapped[int] = mapped_column(Integer, default=1)
-    created: Mapped[dt.datetime] = mapped_column(Moment, default=now)
-    changed: Mapped[dt.datetime] = mapped_column(Moment, default=now)
+    last_save: Mapped[str] = mapped_column(String(40), default="")
+    created: Mapped[dt.datetime] = mapped_column(Moment, default=NOW)
+    changed: Mapped[dt.datetime] = mapped_column(Moment, default=NOW)
 
 
-class RevisionRow(Base):
+class TextRow(Base):
+    """A document, compressed, that others are kept as differences to (store.texts); ``id`` is its hash."""
+
+    __tablename__ = "texts"
+    id: Mapped[str] = mapped_column(String(64), primary_key=True)
+    data: Mapped[bytes] = mapped_column(BigBlob)
+    created: Mapped[dt.datetime] = mapped_column(Moment, default=NOW)
+
+
+class Written:
+    """Columns of a row that has a document: how it differs from a text (store.texts). ``document`` holds it whole in
+    rows of before 0.9.
+    """
+
+    document: Mapped[str | None] = mapped_column(LongText, nullable=True)
+    text: Mapped[str | None] = mapped_column(String(64), nullable=True)
+    difference: Mapped[bytes | None] = mapped_column(BigBlob, nullable=True)
+
+
+class RevisionRow(Written, Base):
     """One state of a shot's document. Numbers grow along the line of edits; an edit after undo drops what was
     undone.
     """
@@ -60,8 +82,7 @@ class RevisionRow(Base):
     shot_id: Mapped[str] = mapped_column(ForeignKey("shots.id", ondelete="CASCADE"))
     number: Mapped[int] = mapped_column(Integer)
     label: Mapped[str] = mapped_column(String(120), default="")
-    document: Mapped[str] = mapped_column(LongText)
-    created: Mapped[dt.datetime] = mapped_column(Moment, default=now)
+    created: Mapped[dt.datetime] = mapped_column(Moment, default=NOW)
 
 
 class AssetRow(Base):
@@ -75,7 +96,7 @@ class AssetRow(Base):
     triangles: Mapped[int] = mapped_column(Integer)
     notes: Mapped[Any] = mapped_column(JSON, default=list)
     data: Mapped[bytes] = mapped_column(BigBlob)
-    created: Mapped[dt.datetime] = mapped_column(Moment, default=now)
+    created: Mapped[dt.datetime] = mapped_column(Moment, default=NOW)
 
 
 class MaterialRow(Base):
@@ -84,7 +105,7 @@ class MaterialRow(Base):
     __tablename__ = "materials"
     name: Mapped[str] = mapped_column(String(80), primary_key=True)
     preset: Mapped[Any] = mapped_column(JSON)
-    created: Mapped[dt.datetime] = mapped_column(Moment, default=now)
+    created: Mapped[dt.datetime] = mapped_column(Moment, default=NOW)
 
 
 class LibraryRow(Base):
@@ -94,7 +115,7 @@ class LibraryRow(Base):
     kind: Mapped[str] = mapped_column(String(20), primary_key=True)
     name: Mapped[str] = mapped_column(String(80), primary_key=True)
     item: Mapped[Any] = mapped_column(JSON)
-    created: Mapped[dt.datetime] = mapped_column(Moment, default=now)
+    created: Mapped[dt.datetime] = mapped_column(Moment, default=NOW)
 
 
 class PiecesRow(Base):
@@ -104,7 +125,7 @@ class PiecesRow(Base):
     key: Mapped[str] = mapped_column(String(64), primary_key=True)
     count: Mapped[int] = mapped_column(Integer)
     data: Mapped[bytes] = mapped_column(BigBlob)
-    created: Mapped[dt.datetime] = mapped_column(Moment, default=now)
+    created: Mapped[dt.datetime] = mapped_column(Moment, default=NOW)
 
 
 class DrawingRow(Base):
@@ -113,14 +134,15 @@ class DrawingRow(Base):
     __tablename__ = "drawings"
     name: Mapped[str] = mapped_column(String(64), primary_key=True)
     body: Mapped[Any] = mapped_column(JSON)
-    created: Mapped[dt.datetime] = mapped_column(Moment, default=now)
+    created: Mapped[dt.datetime] = mapped_column(Moment, default=NOW)
 
 
-class TakeRow(Base):
+class TakeRow(Written, Base):
     """A bake: its exact document, where it stands, and who works on it.
 
-    status: queued, baking, done, cancelled, failed; heartbeat: last sign of life of the worker; attempt grows when a
-    bake is taken up again; start_mode tells a fresh bake from a continued one
+    status: queued, baking, done, cancelled, failed; beats: signs of life of its workers; progress: grows whenever they
+    got any further; attempt grows when a bake is taken up again; lost: workers that were lost at it since its last
+    frame
     """
 
     __tablename__ = "takes"
@@ -129,18 +151,19 @@ class TakeRow(Base):
     shot_id: Mapped[str] = mapped_column(ForeignKey("shots.id", ondelete="CASCADE"))
     number: Mapped[int] = mapped_column(Integer)
     revision: Mapped[int] = mapped_column(Integer)
-    document: Mapped[str] = mapped_column(LongText)
     status: Mapped[str] = mapped_column(String(16))
     frames_total: Mapped[int] = mapped_column(Integer)
     frames_done: Mapped[int] = mapped_column(Integer, default=0)
     pieces: Mapped[int] = mapped_column(Integer, default=0)
     attempt: Mapped[int] = mapped_column(Integer, default=0)
+    lost: Mapped[int] = mapped_column(Integer, default=0)
     cancel: Mapped[bool] = mapped_column(Boolean, default=False)
     worker: Mapped[str] = mapped_column(String(120), default="")
     message: Mapped[str] = mapped_column(Text, default="")
     seconds: Mapped[float] = mapped_column(Float, default=0.0)
-    heartbeat: Mapped[dt.datetime | None] = mapped_column(Moment, nullable=True)
-    created: Mapped[dt.datetime] = mapped_column(Moment, default=now)
+    beats: Mapped[int] = mapped_column(Integer, default=0)
+    progress: Mapped[int] = mapped_column(Integer, default=0)
+    created: Mapped[dt.datetime] = mapped_column(Moment, default=NOW)
     finished: Mapped[dt.datetime | None] = mapped_column(Moment, nullable=True)
 
 

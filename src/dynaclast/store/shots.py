@@ -13,7 +13,8 @@ from sqlalchemy.orm import Session
 from ..core import document
 from ..core.document import Shot
 from ..core.errors import InputError
-from .models import RevisionRow, ShotRow, TakeRow, now
+from . import texts
+from .models import NOW, RevisionRow, ShotRow, TakeRow
 
 MOST_REVISIONS = 500
 """Older revisions than this many are dropped."""
@@ -65,7 +66,7 @@ def _state(session: Session, row: ShotRow) -> ShotState:
         row.id,
         row.name,
         row.version,
-        json.loads(head.document),
+        json.loads(texts.read(session, head)),
         head.label if before else None,
         after.label if after else None,
     )
@@ -76,7 +77,9 @@ def create(session: Session, shot: Shot, label: str = "new shot") -> ShotState:
     row = ShotRow(id=uuid.uuid4().hex, name=shot.name, head=1, version=1)
     session.add(row)
     session.flush()
-    session.add(RevisionRow(shot_id=row.id, number=1, label=label, document=json.dumps(document.dump(shot))))
+    first = RevisionRow(shot_id=row.id, number=1, label=label)
+    texts.write(session, first, json.dumps(document.dump(shot)))
+    session.add(first)
     session.flush()
     return _state(session, row)
 
@@ -95,23 +98,32 @@ def listing(session: Session) -> list[dict[str, Any]]:
     ]
 
 
-def save(session: Session, shot_id: str, base: int, data: dict[str, Any], label: str) -> ShotState:
+def _done_before(row: ShotRow, number: str) -> bool:
+    """Whether a change was made already that now comes again, because its answer was lost."""
+    return bool(number) and row.last_save == number
+
+
+def save(session: Session, shot_id: str, base: int, data: dict[str, Any], label: str, number: str = "") -> ShotState:
     """Add a revision to the shot as it was at ``base``.
 
+    number : of this save; saving again with the number of the last change does nothing
     Raises Conflict where another tab was faster, DocumentError on a bad document; then nothing is changed.
     """
     shot = document.parse(data)
     row = _row(session, shot_id, lock=True)
+    if _done_before(row, number):
+        return _state(session, row)
     if row.version != base:
         raise Conflict(
             "this shot was changed in another tab since you opened it; load its version, or keep yours as a copy",
             where=shot_id,
         )
     session.execute(delete(RevisionRow).where(RevisionRow.shot_id == shot_id, RevisionRow.number > row.head))
-    session.add(
-        RevisionRow(shot_id=shot_id, number=row.head + 1, label=label[:120], document=json.dumps(document.dump(shot)))
-    )
-    row.head, row.version, row.name, row.changed = row.head + 1, row.version + 1, shot.name, now()
+    added = RevisionRow(shot_id=shot_id, number=row.head + 1, label=label[:120])
+    texts.write(session, added, json.dumps(document.dump(shot)), _revision(session, shot_id, row.head))
+    session.add(added)
+    row.last_save = number
+    row.head, row.version, row.name, row.changed = row.head + 1, row.version + 1, shot.name, NOW
     if row.head > MOST_REVISIONS:
         session.execute(
             delete(RevisionRow).where(RevisionRow.shot_id == shot_id, RevisionRow.number <= row.head - MOST_REVISIONS)
@@ -120,9 +132,13 @@ def save(session: Session, shot_id: str, base: int, data: dict[str, Any], label:
     return _state(session, row)
 
 
-def step(session: Session, shot_id: str, base: int, by: int) -> ShotState:
-    """Undo (by = -1) or redo (by = 1). Raises Conflict as ``save``; InputError where there is nothing to take back."""
+def step(session: Session, shot_id: str, base: int, by: int, number: str = "") -> ShotState:
+    """Undo (by = -1) or redo (by = 1), once for each ``number``. Raises Conflict as ``save``; InputError where there is
+    nothing to take back.
+    """
     row = _row(session, shot_id, lock=True)
+    if _done_before(row, number):
+        return _state(session, row)
     if row.version != base:
         raise Conflict(
             "this shot was changed in another tab since you opened it; load its version first", where=shot_id
@@ -130,8 +146,8 @@ def step(session: Session, shot_id: str, base: int, by: int) -> ShotState:
     target = _revision(session, shot_id, row.head + by)
     if target is None:
         raise InputError("there is nothing to undo" if by < 0 else "there is nothing to redo", where=shot_id)
-    row.head, row.version, row.changed = target.number, row.version + 1, now()
-    row.name = json.loads(target.document)["name"]
+    row.head, row.version, row.changed = target.number, row.version + 1, NOW
+    row.name, row.last_save = json.loads(texts.read(session, target))["name"], number
     session.flush()
     return _state(session, row)
 

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-import datetime as dt
 import json
 import uuid
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from sqlalchemy import func, select, update
@@ -13,17 +12,21 @@ from sqlalchemy.orm import Session, defer
 
 from ..core.errors import InputError
 from ..core.solve.frame import Frame
+from . import texts
 from .blobs import pack, squeeze, unpack, unsqueeze
-from .models import ChunkRow, TakeRow, now
+from .models import NOW, ChunkRow, RevisionRow, ShotRow, TakeRow
 from .shots import NotFound, get
 
 ACTIVE = ("queued", "baking")
+MOST_LOST = 3
+"""Workers lost at the same frame, after which a bake is given up."""
 STATE_EVERY = 48
 """Frames between states that are kept of a take."""
 
 
 def ask(session: Session, shot_id: str, frames_total: int, instead: dict[str, Any] | None = None) -> TakeRow:
     """Queue a bake of the shot as it is now, or of a document ``instead``."""
+    session.execute(select(ShotRow.id).where(ShotRow.id == shot_id).with_for_update())  # one number after the other
     state = get(session, shot_id)
     number = (session.scalar(select(func.max(TakeRow.number)).where(TakeRow.shot_id == shot_id)) or 0) + 1
     row = TakeRow(
@@ -31,11 +34,16 @@ def ask(session: Session, shot_id: str, frames_total: int, instead: dict[str, An
         shot_id=shot_id,
         number=number,
         revision=state.revision,
-        document=json.dumps(instead or state.document),
         status="queued",
         frames_total=frames_total,
         frames_done=-1,
     )
+    head = session.scalar(
+        select(RevisionRow)
+        .join(ShotRow, ShotRow.id == RevisionRow.shot_id)
+        .where(ShotRow.id == shot_id, RevisionRow.number == ShotRow.head)
+    )
+    texts.write(session, row, json.dumps(instead or state.document), head)
     session.add(row)
     session.flush()
     return row
@@ -56,7 +64,7 @@ def of_shot(session: Session, shot_id: str) -> list[TakeRow]:
             select(TakeRow)
             .where(TakeRow.shot_id == shot_id)
             .order_by(TakeRow.number.desc())
-            .options(defer(TakeRow.document))
+            .options(defer(TakeRow.document), defer(TakeRow.difference))
         )
     )
 
@@ -65,7 +73,7 @@ def cancel(session: Session, take_id: str) -> TakeRow:
     """Ask a bake to stop; what is done is kept."""
     row = find(session, take_id)
     if row.status == "queued":
-        row.status, row.finished = "cancelled", now()
+        row.status, row.finished = "cancelled", NOW
     elif row.status == "baking":
         row.cancel = True
     return row
@@ -100,16 +108,20 @@ def claim(session: Session, take_id: str, worker: str) -> TakeRow | None:
     row = session.scalar(select(TakeRow).where(TakeRow.id == take_id).with_for_update())
     if row is None or row.status != "queued":
         return None
-    row.status, row.worker, row.heartbeat, row.attempt = "baking", worker, now(), row.attempt + 1
+    row.status, row.worker, row.attempt = "baking", worker, row.attempt + 1
+    row.beats, row.progress = row.beats + 1, row.progress + 1
+    session.flush()
     return row
 
 
-def beat(session: Session, take_id: str, attempt: int) -> bool:
-    """Sign of life. False where the bake is to stop: cancelled, deleted, or taken over by a newer attempt."""
+def beat(session: Session, take_id: str, attempt: int, further: bool = False) -> bool:
+    """Sign of life, and whether the bake got any further since the last. False where it is to stop: cancelled, deleted,
+    or taken over by a newer attempt.
+    """
     changed = session.execute(
         update(TakeRow)
         .where(TakeRow.id == take_id, TakeRow.attempt == attempt, TakeRow.status == "baking", TakeRow.cancel.is_(False))
-        .values(heartbeat=now())
+        .values(beats=TakeRow.beats + 1, progress=TakeRow.progress + int(further))
     )
     return bool(changed.rowcount > 0)  # type: ignore[attr-defined]
 
@@ -138,7 +150,7 @@ def add_chunk(session: Session, take_id: str, attempt: int, frames: list[Frame],
             )
         )
         row.frames_done, row.pieces, row.seconds = frames[-1].index, len(frames[0].state), row.seconds + seconds
-    row.heartbeat = now()
+    row.beats, row.progress, row.lost = row.beats + 1, row.progress + 1, 0
     return True
 
 
@@ -179,23 +191,42 @@ def finish(session: Session, take_id: str, attempt: int, status: str, message: s
     session.execute(
         update(TakeRow)
         .where(TakeRow.id == take_id, TakeRow.attempt == attempt, TakeRow.status == "baking")
-        .values(status=status, message=message[:2000], finished=now(), cancel=False)
+        .values(status=status, message=message[:2000], finished=NOW, cancel=False)
     )
 
 
-def requeue_lost(session: Session, older_than: float, alive: set[str]) -> list[str]:
-    """Put bakes back in the queue whose worker gives no sign of life. Returns their ids."""
-    limit = now() - dt.timedelta(seconds=older_than)
-    lost = session.scalars(
-        select(TakeRow).where(TakeRow.status == "baking", TakeRow.heartbeat < limit).with_for_update()
-    ).all()
-    out = []
-    for row in lost:
-        if row.id in alive:
-            continue
-        row.status, row.worker = "queued", ""
-        out.append(row.id)
-    return out
+class Alive(NamedTuple):
+    """A bake at work: its attempt, and numbers that grow with signs of life and with what it has got to."""
+
+    attempt: int
+    beats: int
+    progress: int
+
+
+def at_work(session: Session) -> dict[str, Alive]:
+    """Bakes that a worker has claimed, by their ids."""
+    rows = session.execute(
+        select(TakeRow.id, TakeRow.attempt, TakeRow.beats, TakeRow.progress).where(TakeRow.status == "baking")
+    )
+    return {r.id: Alive(r.attempt, r.beats, r.progress) for r in rows}
+
+
+def requeue_lost(session: Session, take_id: str, why: str) -> str:
+    """Put a bake back in the queue whose worker was lost; one that lost MOST_LOST at the same frame has failed.
+    Returns how it stands.
+    """
+    row = session.scalar(select(TakeRow).where(TakeRow.id == take_id).with_for_update())
+    if row is None or row.status != "baking":
+        return row.status if row else ""
+    row.lost, row.worker = row.lost + 1, ""
+    if row.cancel:
+        row.status, row.finished, row.cancel = "cancelled", NOW, False
+    elif row.lost >= MOST_LOST:
+        row.status, row.finished = "failed", NOW
+        row.message = f"{why}, {MOST_LOST} times at frame {row.frames_done + 1}; what is before it is kept"
+    else:
+        row.status = "queued"
+    return row.status
 
 
 def queued(session: Session) -> list[str]:

@@ -5,8 +5,9 @@ Revises: 0001
 """
 
 import sqlalchemy as sa
-from alembic import op
 from sqlalchemy.dialects import mysql
+
+from dynaclast.store.migrations.steps import create_table, drop_table
 
 revision = "0002"
 down_revision = "0001"
@@ -15,7 +16,7 @@ depends_on = None
 
 
 def upgrade() -> None:
-    op.create_table(
+    create_table(
         "materials",
         sa.Column("name", sa.String(length=80), nullable=False),
         sa.Column("preset", sa.JSON(), nullable=False),
@@ -25,4 +26,4 @@ def upgrade() -> None:
 
 
 def downgrade() -> None:
-    op.drop_table("materials")
+    drop_table("materials")

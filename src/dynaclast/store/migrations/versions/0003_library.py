@@ -5,8 +5,9 @@ Revises: 0002
 """
 
 import sqlalchemy as sa
-from alembic import op
 from sqlalchemy.dialects import mysql
+
+from dynaclast.store.migrations.steps import create_table, drop_table
 
 revision = "0003"
 down_revision = "0002"
@@ -15,7 +16,7 @@ depends_on = None
 
 
 def upgrade() -> None:
-    op.create_table(
+    create_table(
         "library",
         sa.Column("kind", sa.String(length=20), nullable=False),
         sa.Column("name", sa.String(length=80), nullable=False),
@@ -26,4 +27,4 @@ def upgrade() -> None:
 
 
 def downgrade() -> None:
-    op.drop_table("library")
+    drop_table("library")

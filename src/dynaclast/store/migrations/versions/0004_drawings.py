@@ -5,8 +5,9 @@ Revises: 0003
 """
 
 import sqlalchemy as sa
-from alembic import op
 from sqlalchemy.dialects import mysql
+
+from dynaclast.store.migrations.steps import create_table, drop_table
 
 revision = "0004"
 down_revision = "0003"
@@ -15,7 +16,7 @@ depends_on = None
 
 
 def upgrade() -> None:
-    op.create_table(
+    create_table(
         "drawings",
         sa.Column("name", sa.String(length=64), nullable=False),
         sa.Column("body", sa.JSON(), nullable=False),
@@ -25,4 +26,4 @@ def upgrade() -> None:
 
 
 def downgrade() -> None:
-    op.drop_table("drawings")
+    drop_table("drawings")
