@@ -15,5 +15,6 @@ from dynaclast.web.app import create_app
 def client(database: Database) -> Iterator[FlaskClient]:
     app = create_app(database.url)
     with app.test_client() as out:
+        out.environ_base["HTTP_X_DYNACLAST"] = "1"  # as programs say that they mean us
         yield out
     app.extensions["dynaclast"].store.engine.dispose()

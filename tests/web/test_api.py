@@ -154,8 +154,8 @@ def test_materials_are_saved_and_listed_beside_the_presets(client: FlaskClient) 
         "hemp",
     }
     assert [p["bonds"]["strength"] for p in listed["saved"] if p["name"] == "old mortar"] == [90]
-    assert client.delete("/api/materials/old mortar").status_code == 200
-    assert client.delete("/api/materials/old mortar").status_code == 404
+    assert client.delete("/api/materials?name=old mortar").status_code == 200
+    assert client.delete("/api/materials?name=old mortar").status_code == 404
 
 
 def test_a_file_of_200_mb_is_refused(client: FlaskClient) -> None:
@@ -182,15 +182,15 @@ def test_the_survey_counts_reach_and_lists_findings_of_an_unsaved_document(clien
     assert client.post("/api/survey", json={"document": scene}).get_json()["findings"][0]["about"] == "hole"
 
 
-def test_a_take_is_baked_streamed_fetched_and_exported(client: FlaskClient, database: Database) -> None:
+def test_a_take_is_baked_followed_fetched_and_exported(client: FlaskClient, database: Database) -> None:
     made = make(client)
     take = client.post(f"/api/shots/{made['id']}/takes").get_json()
     assert take["status"] == "queued" and take["number"] == 1
     assert run_bake(database.url, take["id"]) == "done"
-    stream = client.get(f"/api/takes/{take['id']}/stream").get_data(as_text=True)
-    assert (
-        "event: chunks" in stream and '"status": "done"' in stream and stream.rstrip().endswith("event: end\ndata: {}")
-    )
+    now = client.get(f"/api/takes/{take['id']}/progress?after=-1").get_json()
+    assert now["take"]["status"] == "done" and now["chunks"][0]["first"] == 0
+    later = client.get(f"/api/takes/{take['id']}/progress?after={now['chunks'][0]['first']}").get_json()
+    assert later["chunks"] == now["chunks"][1:]
     chunks = client.get(f"/api/takes/{take['id']}/chunks").get_json()["chunks"]
     assert sum(c["count"] for c in chunks) == 21 and chunks[0]["first"] == 0
     arrays, _ = unpack(client.get(f"/api/takes/{take['id']}/chunks/0").data)

@@ -29,6 +29,7 @@ FRAMES = 60
 def client(database: Database) -> Iterator[FlaskClient]:
     app = create_app(database.url)
     with app.test_client() as out:
+        out.environ_base["HTTP_X_DYNACLAST"] = "1"
         yield out
     app.extensions["dynaclast"].store.engine.dispose()
 

@@ -96,7 +96,7 @@ def test_the_library_keeps_fields_and_falloffs_and_refuses_what_is_neither(clien
     for speed in (5, 9):  # the second in place of the first
         assert (
             client.put(
-                "/api/library",
+                f"/api/library?replace={speed == 9}",
                 json={"kind": "field", "name": "gale", "item": {**field, "effect": {"kind": "wind", "speed": speed}}},
             ).status_code
             == 200
@@ -106,7 +106,7 @@ def test_the_library_keeps_fields_and_falloffs_and_refuses_what_is_neither(clien
     answer = client.put("/api/library", json={"kind": "falloff", "name": "gale", "item": field})
     assert answer.status_code == 422 and "effect" in answer.get_json()["message"] + str(answer.get_json()["problems"])
     assert (
-        client.delete("/api/library/field/gale").status_code == 200
-        and client.delete("/api/library/field/gale").status_code == 404
+        client.delete("/api/library?kind=field&name=gale").status_code == 200
+        and client.delete("/api/library?kind=field&name=gale").status_code == 404
     )
     assert client.get("/api/library").get_json()["items"] == []

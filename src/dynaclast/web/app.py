@@ -14,8 +14,10 @@ from werkzeug.exceptions import HTTPException
 from .. import __version__
 from ..core.errors import DocumentError, DynaclastError
 from ..core.formats.parts import MOST_BYTES
+from ..store.names import Taken
 from ..store.shots import Conflict, NotFound
 from .bodies import api as bodies
+from .guard import Refused, guard
 from .library import api as library
 from .materials import api as materials
 from .schemas import Problem
@@ -23,7 +25,7 @@ from .services import provide
 from .shots import api as shots
 from .takes import api as takes
 
-STATUS: list[tuple[type[DynaclastError], int]] = [(NotFound, 404), (Conflict, 409), (DynaclastError, 422)]
+STATUS: list[tuple[type[DynaclastError], int]] = [(NotFound, 404), (Conflict, 409), (Taken, 409), (DynaclastError, 422)]
 
 
 def _problem(
@@ -40,7 +42,9 @@ def _invalid(exc: ValidationError) -> Response:
 
 
 class Json(DefaultJSONProvider):
-    """JSON as Flask reads and writes it. Text nested too deeply is none, not an error inside the program."""
+    """JSON as Flask reads and writes it. Text nested too deeply is none, not an error inside the program. Numbers that
+    are none can come in, so that documents say where; they never go out.
+    """
 
     sort_keys = False
 
@@ -50,9 +54,18 @@ class Json(DefaultJSONProvider):
         except RecursionError:
             raise ValueError("nested too deeply") from None
 
+    def dumps(self, obj: Any, **kwargs: Any) -> str:
+        return super().dumps(obj, allow_nan=False, **kwargs)
 
-def create_app(url: str, interface: Path | None = None) -> OpenAPI:
-    """The web application on one database; ``interface`` is the folder of the built pages."""
+
+def create_app(
+    url: str, interface: Path | None = None, names: frozenset[str] = frozenset(), token: str = ""
+) -> OpenAPI:
+    """The web application on one database.
+
+    interface    : the folder of the built pages
+    names, token : as of guard.guard
+    """
     app = OpenAPI(
         __name__,
         info=Info(title="Dynaclast", version=__version__),
@@ -64,6 +77,7 @@ def create_app(url: str, interface: Path | None = None) -> OpenAPI:
     app.config["MAX_CONTENT_LENGTH"] = MOST_BYTES + 1_000_000
     app.json = Json(app)
     provide(app, url)
+    guard(app, names, token)
 
     for blueprint in (shots, bodies, materials, library, takes):
         app.register_api(blueprint)
@@ -82,6 +96,10 @@ def _errors(app: OpenAPI) -> None:
     def _ours(exc: DynaclastError) -> Any:
         status = next(s for kind, s in STATUS if isinstance(exc, kind))
         return _problem(status, exc.code, exc.message, exc.where)
+
+    @app.errorhandler(Refused)
+    def _refused(exc: Refused) -> Any:
+        return _problem(exc.status, "refused", exc.message, request.path)
 
     @app.errorhandler(413)
     def _large(_exc: HTTPException) -> Any:

@@ -11,7 +11,7 @@ from ..core import document
 from ..core.document import FieldItem, SharedFalloff
 from ..core.errors import DocumentError
 from ..store import library
-from .schemas import Done, LibraryItem, LibraryList, LibraryPath, Problem
+from .schemas import Done, LibraryItem, LibraryList, LibraryQuery, Problem, PutQuery
 from .services import services
 
 api = APIBlueprint(
@@ -19,7 +19,7 @@ api = APIBlueprint(
     __name__,
     url_prefix="/api",
     abp_tags=[Tag(name="library")],
-    abp_responses={"404": Problem, "422": Problem},
+    abp_responses={"404": Problem, "409": Problem, "422": Problem},
 )
 
 IS: dict[str, type[FieldItem | SharedFalloff]] = {"field": FieldItem, "falloff": SharedFalloff}
@@ -32,19 +32,19 @@ def list_library() -> dict[str, Any]:
 
 
 @api.put("/library", responses={"200": Done})
-def keep_in_library(body: LibraryItem) -> dict[str, Any]:
-    """Keep a field or falloff under its name, in place of one that has it."""
+def keep_in_library(body: LibraryItem, query: PutQuery) -> dict[str, Any]:
+    """Keep a field or falloff under its name; 409 where one has it, unless it is to be replaced."""
     try:
         whole = IS[body.kind].model_validate(body.item)
     except ValidationError as exc:
         raise DocumentError([(document.place_of(e["loc"]), document.sentence_of(e)) for e in exc.errors()]) from None
     with services().store.session() as session:
-        library.save(session, body.kind, body.name, whole.model_dump(mode="json", exclude_none=True))
+        library.save(session, body.kind, body.name, whole.model_dump(mode="json", exclude_none=True), query.replace)
     return {"ok": True}
 
 
-@api.delete("/library/<string:kind>/<string:name>", responses={"200": Done})
-def drop_from_library(path: LibraryPath) -> dict[str, Any]:
+@api.delete("/library", responses={"200": Done})
+def drop_from_library(query: LibraryQuery) -> dict[str, Any]:
     with services().store.session() as session:
-        library.remove(session, path.kind, path.name)
+        library.remove(session, query.kind, query.name)
     return {"ok": True}

@@ -8,7 +8,7 @@ from flask_openapi3 import APIBlueprint, Tag
 
 from ..core.materials import PRESETS, Preset
 from ..store import materials
-from .schemas import Done, MaterialList, MaterialPath, Problem
+from .schemas import Done, MaterialList, MaterialQuery, Problem, PutQuery
 from .services import services
 
 api = APIBlueprint(
@@ -16,7 +16,7 @@ api = APIBlueprint(
     __name__,
     url_prefix="/api",
     abp_tags=[Tag(name="materials")],
-    abp_responses={"404": Problem, "422": Problem},
+    abp_responses={"404": Problem, "409": Problem, "422": Problem},
 )
 
 
@@ -31,15 +31,15 @@ def list_materials() -> dict[str, Any]:
 
 
 @api.put("/materials", responses={"200": Done})
-def save_material(body: Preset) -> dict[str, Any]:
-    """Save a material under its name, in place of a saved one that has it."""
+def save_material(body: Preset, query: PutQuery) -> dict[str, Any]:
+    """Save a material under its name; 409 where one has it, unless it is to be replaced."""
     with services().store.session() as session:
-        materials.save(session, body)
+        materials.save(session, body, query.replace)
     return {"ok": True}
 
 
-@api.delete("/materials/<string:name>", responses={"200": Done})
-def delete_material(path: MaterialPath) -> dict[str, Any]:
+@api.delete("/materials", responses={"200": Done})
+def delete_material(query: MaterialQuery) -> dict[str, Any]:
     with services().store.session() as session:
-        materials.remove(session, path.name)
+        materials.remove(session, query.name)
     return {"ok": True}

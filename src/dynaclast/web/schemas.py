@@ -67,10 +67,16 @@ class SaveShot(BaseModel):
     base: int
     document: dict[str, Any]
     label: str = Field("edit", max_length=120)
+    number: str = Field("", max_length=40, description="of this change: sent again, it is not made again")
 
 
 class StepShot(BaseModel):
     base: int
+    number: str = Field("", max_length=40, description="of this change: sent again, it is not made again")
+
+
+class PutQuery(BaseModel):
+    replace: bool = Field(False, description="in place of one that has the name")
 
 
 class PartOut(BaseModel):
@@ -113,7 +119,7 @@ class LibraryList(BaseModel):
     items: list[LibraryItem]
 
 
-class LibraryPath(BaseModel):
+class LibraryQuery(BaseModel):
     kind: Literal["field", "falloff"]
     name: str = Field(max_length=80)
 
@@ -186,7 +192,7 @@ class BuildOut(BaseModel):
     left: float | None
 
 
-class MaterialPath(BaseModel):
+class MaterialQuery(BaseModel):
     name: str = Field(max_length=80)
 
 
@@ -293,6 +299,11 @@ class ChunkOut(BaseModel):
 
 
 class ChunkList(BaseModel):
+    chunks: list[ChunkOut]
+
+
+class ProgressOut(BaseModel):
+    take: TakeOut
     chunks: list[ChunkOut]
 
 

@@ -56,19 +56,19 @@ def get_shot(path: ShotPath) -> dict[str, Any]:
 def save_shot(path: ShotPath, body: SaveShot) -> dict[str, Any]:
     """Save an edit made on revision ``base``; 409 where another tab saved in between."""
     with services().store.session() as session:
-        return _out(shots.save(session, path.shot_id, body.base, body.document, body.label))
+        return _out(shots.save(session, path.shot_id, body.base, body.document, body.label, body.number))
 
 
 @api.post("/shots/<string:shot_id>/undo", responses={"200": ShotOut})
 def undo_shot(path: ShotPath, body: StepShot) -> dict[str, Any]:
     with services().store.session() as session:
-        return _out(shots.step(session, path.shot_id, body.base, -1))
+        return _out(shots.step(session, path.shot_id, body.base, -1, body.number))
 
 
 @api.post("/shots/<string:shot_id>/redo", responses={"200": ShotOut})
 def redo_shot(path: ShotPath, body: StepShot) -> dict[str, Any]:
     with services().store.session() as session:
-        return _out(shots.step(session, path.shot_id, body.base, 1))
+        return _out(shots.step(session, path.shot_id, body.base, 1, body.number))
 
 
 @api.delete("/shots/<string:shot_id>", responses={"200": Done})

@@ -4,8 +4,6 @@ from __future__ import annotations
 
 import json
 import tempfile
-import time
-from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
@@ -16,7 +14,7 @@ from ..core import document
 from ..core.preflight.faults import faults, refuse, without
 from ..core.solve.frame import STATE_NAMES
 from ..jobs.take_export import export_take
-from ..store import shots, takes
+from ..store import shots, takes, texts
 from ..store.models import TakeRow
 from .schemas import (
     AfterQuery,
@@ -28,13 +26,14 @@ from .schemas import (
     ExportQuery,
     ExtendTake,
     Problem,
+    ProgressOut,
     ShotPath,
     TakeList,
     TakeOut,
     TakePath,
     TakeWhole,
 )
-from .services import Services, services
+from .services import services
 
 api = APIBlueprint(
     "takes",
@@ -43,9 +42,6 @@ api = APIBlueprint(
     abp_tags=[Tag(name="takes")],
     abp_responses={"404": Problem, "409": Problem, "422": Problem},
 )
-
-STREAM_LOOK = 0.15
-"""Seconds between looks at a take's row while its progress is streamed."""
 
 
 def take_out(row: TakeRow) -> dict[str, Any]:
@@ -98,9 +94,9 @@ def get_take(path: TakePath) -> dict[str, Any]:
     """A take with the exact document that made it; its pieces can be fetched afterwards."""
     with services().store.session() as session:
         row = takes.find(session, path.take_id)
-    shot = document.parse_json(row.document)
-    services().surveyor.make_fetchable(shot)
-    return {"take": take_out(row), "document": json.loads(row.document), "state_names": STATE_NAMES}
+        text = texts.read(session, row)
+    services().surveyor.make_fetchable(document.parse_json(text))
+    return {"take": take_out(row), "document": json.loads(text), "state_names": STATE_NAMES}
 
 
 @api.post("/takes/<string:take_id>/cancel", responses={"200": TakeOut})
@@ -145,39 +141,14 @@ def get_events(path: TakePath, query: AfterQuery) -> dict[str, Any]:
         return {"events": takes.events(session, path.take_id, query.after)}
 
 
-def _progress(own: Services, take_id: str) -> Iterator[str]:
-    """Server-sent events: ``chunks`` with new chunks, ``take`` on every change, and the end when the bake is over."""
-    after, last, quiet = -1, "", time.monotonic()
-    while True:
-        with own.store.session() as session:
-            take = take_out(takes.find(session, take_id))
-            fresh = takes.chunks(session, take_id, after)
-        if fresh:
-            after = fresh[-1]["first"]
-            yield f"event: chunks\ndata: {json.dumps(fresh)}\n\n"
-        text = json.dumps(take)
-        if text != last:
-            last, quiet = text, time.monotonic()
-            yield f"event: take\ndata: {text}\n\n"
-        elif time.monotonic() - quiet > 10:
-            quiet = time.monotonic()
-            yield ": still here\n\n"
-        if take["status"] not in takes.ACTIVE:
-            yield "event: end\ndata: {}\n\n"
-            return
-        time.sleep(STREAM_LOOK)
-
-
-@api.get("/takes/<string:take_id>/stream")
-def stream_take(path: TakePath) -> Response:
-    """Progress of a bake as server-sent events."""
+@api.get("/takes/<string:take_id>/progress", responses={"200": ProgressOut})
+def take_progress(path: TakePath, query: AfterQuery) -> dict[str, Any]:
+    """How a take stands, and the chunks that have come after one. To be asked again and again while it bakes."""
     with services().store.session() as session:
-        takes.find(session, path.take_id)
-    return Response(
-        _progress(services(), path.take_id),
-        mimetype="text/event-stream",
-        headers={"Cache-Control": "no-store", "X-Accel-Buffering": "no"},
-    )
+        return {
+            "take": take_out(takes.find(session, path.take_id)),
+            "chunks": takes.chunks(session, path.take_id, query.after),
+        }
 
 
 @api.get("/takes/<string:take_id>/export")
@@ -185,7 +156,7 @@ def export(path: TakePath, query: ExportQuery) -> Response:
     """The take as a file: usdc, usda, glb or npz."""
     with services().store.session() as session:
         row = takes.find(session, path.take_id)
-    name = json.loads(row.document)["name"]
+        name = json.loads(texts.read(session, row))["name"]
     with tempfile.TemporaryDirectory() as folder:
         to = Path(folder) / f"take.{query.format}"
         export_take(path.take_id, to, services().store, services().cache)

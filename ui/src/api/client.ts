@@ -66,9 +66,10 @@ export const api = {
   newShot: (name: string, document?: ShotDocument) =>
     json<ShotOut>("POST", "/shots", { name, document: document ?? null }),
   shot: (id: string) => json<ShotOut>("GET", `/shots/${id}`),
-  save: (id: string, base: number, document: ShotDocument, label: string) =>
-    json<ShotOut>("PUT", `/shots/${id}`, { base, document, label }),
-  step: (id: string, base: number, way: "undo" | "redo") => json<ShotOut>("POST", `/shots/${id}/${way}`, { base }),
+  save: (id: string, base: number, document: ShotDocument, label: string, number: string) =>
+    json<ShotOut>("PUT", `/shots/${id}`, { base, document, label, number }),
+  step: (id: string, base: number, way: "undo" | "redo", number: string) =>
+    json<ShotOut>("POST", `/shots/${id}/${way}`, { base, number }),
   deleteShot: (id: string) => json("DELETE", `/shots/${id}`),
   bringIn: (file: File) => {
     const form = new FormData();
@@ -88,11 +89,11 @@ export const api = {
   members: async (document: ShotDocument, group: string): Promise<Packed> =>
     unpack(await (await send("POST", "/members", { document, group })).arrayBuffer()),
   materials: () => json<{ presets: Preset[]; saved: Preset[] }>("GET", "/materials"),
-  saveMaterial: (preset: Preset) => json("PUT", "/materials", preset),
-  deleteMaterial: (name: string) => json("DELETE", `/materials/${encodeURIComponent(name)}`),
+  saveMaterial: (preset: Preset, replace = false) => json("PUT", `/materials?replace=${replace}`, preset),
+  deleteMaterial: (name: string) => json("DELETE", `/materials?name=${encodeURIComponent(name)}`),
   library: () => json<{ items: LibraryItem[] }>("GET", "/library"),
-  keep: (item: LibraryItem) => json("PUT", "/library", item),
-  drop: (item: LibraryItem) => json("DELETE", `/library/${item.kind}/${encodeURIComponent(item.name)}`),
+  keep: (item: LibraryItem, replace = false) => json("PUT", `/library?replace=${replace}`, item),
+  drop: (item: LibraryItem) => json("DELETE", `/library?kind=${item.kind}&name=${encodeURIComponent(item.name)}`),
   pieces: (key: string) => packed(`/pieces/${key}`),
   survey: (document: ShotDocument, frame: number, field: string, signal?: AbortSignal) =>
     json<Survey>("POST", "/survey", { document, frame, field }, signal),
@@ -107,5 +108,6 @@ export const api = {
   chunk: (id: string, first: number) => packed(`/takes/${id}/chunks/${first}`),
   events: (id: string, after: number) => json<{ events: TakeEvent[] }>("GET", `/takes/${id}/events?after=${after}`),
   exportUrl: (id: string, format: string) => `/api/takes/${id}/export?format=${format}`,
-  stream: (id: string) => new EventSource(`/api/takes/${id}/stream`),
+  progress: (id: string, after: number, signal?: AbortSignal) =>
+    json<{ take: Take; chunks: Chunk[] }>("GET", `/takes/${id}/progress?after=${after}`, undefined, signal),
 };

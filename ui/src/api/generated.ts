@@ -304,26 +304,10 @@ export interface paths {
             cookie?: never;
         };
         get: operations["materials_list_materials_materials_get"];
-        /** Save a material under its name, in place of a saved one that has it. */
+        /** Save a material under its name; 409 where one has it, unless it is to be replaced. */
         put: operations["materials_save_material_materials_put"];
         post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/materials/{name}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post?: never;
-        delete: operations["materials_delete_material_materials__string_name__delete"];
+        delete: operations["materials_delete_material_materials_delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -337,26 +321,10 @@ export interface paths {
             cookie?: never;
         };
         get: operations["library_list_library_library_get"];
-        /** Keep a field or falloff under its name, in place of one that has it. */
+        /** Keep a field or falloff under its name; 409 where one has it, unless it is to be replaced. */
         put: operations["library_keep_in_library_library_put"];
         post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/library/{kind}/{name}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post?: never;
-        delete: operations["library_drop_from_library_library__string_kind___string_name__delete"];
+        delete: operations["library_drop_from_library_library_delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -478,15 +446,15 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/takes/{take_id}/stream": {
+    "/api/takes/{take_id}/progress": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** Progress of a bake as server-sent events. */
-        get: operations["takes_stream_take_takes__string_take_id__stream_get"];
+        /** How a take stands, and the chunks that have come after one. To be asked again and again while it bakes. */
+        get: operations["takes_take_progress_takes__string_take_id__progress_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -4639,11 +4607,23 @@ export interface components {
              * @default edit
              */
             label: string;
+            /**
+             * Number
+             * @description of this change: sent again, it is not made again
+             * @default
+             */
+            number: string;
         };
         /** StepShot */
         StepShot: {
             /** Base */
             base: number;
+            /**
+             * Number
+             * @description of this change: sent again, it is not made again
+             * @default
+             */
+            number: string;
         };
         /** Done */
         Done: {
@@ -5063,6 +5043,12 @@ export interface components {
             events: {
                 [key: string]: unknown;
             }[];
+        };
+        /** ProgressOut */
+        ProgressOut: {
+            take: components["schemas"]["TakeOut"];
+            /** Chunks */
+            chunks: components["schemas"]["ChunkOut"][];
         };
     };
     responses: never;
@@ -5899,6 +5885,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {
@@ -5912,7 +5907,10 @@ export interface operations {
     };
     materials_save_material_materials_put: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description in place of one that has the name */
+                replace?: boolean;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -5941,6 +5939,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {
@@ -5952,13 +5959,13 @@ export interface operations {
             };
         };
     };
-    materials_delete_material_materials__string_name__delete: {
+    materials_delete_material_materials_delete: {
         parameters: {
-            query?: never;
-            header?: never;
-            path: {
+            query: {
                 name: string;
             };
+            header?: never;
+            path?: never;
             cookie?: never;
         };
         requestBody?: never;
@@ -5974,6 +5981,15 @@ export interface operations {
             };
             /** @description Not Found */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6019,6 +6035,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {
@@ -6032,7 +6057,10 @@ export interface operations {
     };
     library_keep_in_library_library_put: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description in place of one that has the name */
+                replace?: boolean;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -6061,6 +6089,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {
@@ -6072,14 +6109,14 @@ export interface operations {
             };
         };
     };
-    library_drop_from_library_library__string_kind___string_name__delete: {
+    library_drop_from_library_library_delete: {
         parameters: {
-            query?: never;
-            header?: never;
-            path: {
+            query: {
                 kind: "field" | "falloff";
                 name: string;
             };
+            header?: never;
+            path?: never;
             cookie?: never;
         };
         requestBody?: never;
@@ -6095,6 +6132,15 @@ export interface operations {
             };
             /** @description Not Found */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6557,9 +6603,11 @@ export interface operations {
             };
         };
     };
-    takes_stream_take_takes__string_take_id__stream_get: {
+    takes_take_progress_takes__string_take_id__progress_get: {
         parameters: {
-            query?: never;
+            query?: {
+                after?: number;
+            };
             header?: never;
             path: {
                 take_id: string;
@@ -6568,6 +6616,15 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProgressOut"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {

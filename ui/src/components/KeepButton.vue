@@ -13,7 +13,7 @@ const there = computed(() => library.items.some((x) => x.kind === props.kind && 
     class="button wide gap"
     :data-testid="`keep-${kind}`"
     :title="there ? 'In place of the one kept under this name' : 'For other shots'"
-    @click="library.keep(kind, item, falloffs)">
+    @click="library.keep(kind, item, falloffs, there)">
     {{ there ? "Keep it anew" : "Keep in the library" }}
   </button>
 </template>

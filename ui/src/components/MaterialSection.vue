@@ -1,6 +1,7 @@
 <script setup lang="ts">
 /** What a body is made of: presets fill everything, every number can be changed, own ones can be saved. */
 import { computed, onMounted, ref, shallowRef } from "vue";
+import { keepUnderName } from "../lib/replace";
 import { api, ApiError } from "../api/client";
 import type { Body, Preset } from "../api/types";
 import type { Channel } from "../lib/channels";
@@ -53,7 +54,8 @@ async function save(): Promise<void> {
   const b = props.body;
   const bonds = { ...(b.bonds ?? { strength: 400, unit: "kN/m2" as const }), cut: [], by_reach: null };
   try {
-    await api.saveMaterial({ name, material: { ...b.material, preset: name, mass: null }, bonds } as Preset);
+    const preset = { name, material: { ...b.material, preset: name, mass: null }, bonds } as Preset;
+    if (!(await keepUnderName((sure) => api.saveMaterial(preset, sure)))) return;
     await load();
     edit("material", (x) => (x.material.preset = name));
   } catch (error) {

@@ -66,6 +66,30 @@ describe("saving", () => {
     expect([shot.state, save.mock.calls.length]).toEqual(["saved", 2]);
   });
 
+  it("sends a save whose answer was lost again as it was, then what was edited since", async () => {
+    const save = vi.spyOn(api, "save").mockRejectedValueOnce(new ApiError(0, {})).mockResolvedValue(out(2));
+    const shot = await opened();
+    shot.edit("name", rename("b"));
+    await vi.advanceTimersByTimeAsync(400);
+    shot.edit("name", rename("c"));
+    await vi.advanceTimersByTimeAsync(4000);
+    const sent = save.mock.calls.map(([, base, document, , number]) => [base, document.name, number]);
+    expect(sent.map((x) => x.slice(0, 2))).toEqual([[1, "b"], [1, "b"], [2, "c"]]); // prettier-ignore
+    expect(sent[0]![2]).toBe(sent[1]![2]);
+    expect(sent[2]![2]).not.toBe(sent[1]![2]);
+    expect(shot.state).toBe("saved");
+  });
+
+  it("undoes once, however often its answer is lost", async () => {
+    const step = vi.spyOn(api, "step").mockRejectedValueOnce(new ApiError(0, {})).mockResolvedValue(out(2));
+    const shot = await opened();
+    const done = shot.step("undo");
+    await vi.advanceTimersByTimeAsync(2100);
+    await done;
+    expect(step.mock.calls[0]).toEqual(step.mock.calls[1]);
+    expect(shot.state).toBe("saved");
+  });
+
   it("stops at a conflict and keeps the edit in hand", async () => {
     vi.spyOn(api, "save").mockRejectedValue(new ApiError(409, { message: "changed" }));
     const shot = await opened();

@@ -23,6 +23,13 @@ const SAVE_AFTER = 350;
 const RETRY_AFTER = 2000;
 const DRAG_AT_MOST = 15_000;
 
+/** Whether the server has said what became of a change, rather than fallen silent over it. */
+const answered = (error: ApiError): boolean => error.status >= 400 && error.status < 500;
+
+function changeNumber(): string {
+  return Array.from(crypto.getRandomValues(new Uint8Array(12)), (x) => x.toString(16).padStart(2, "0")).join("");
+}
+
 export type SaveState = "saved" | "saving" | "unsaved" | "offline" | "conflict" | "refused";
 
 export const useShot = defineStore("shot", () => {
@@ -37,6 +44,8 @@ export const useShot = defineStore("shot", () => {
   let timer: ReturnType<typeof setTimeout> | undefined;
   let held = false;
   let saving: Promise<void> | null = null;
+  /** a save whose answer has not come: it is sent again as it was, which does no harm where it was made already */
+  let pending: { number: string; base: number; document: ShotDocument; label: string } | null = null;
 
   const bodies = computed<Body[]>(() => (document.value?.bodies ?? []) as Body[]);
   const groups = computed<Group[]>(() => (document.value?.groups ?? []) as Group[]);
@@ -56,6 +65,7 @@ export const useShot = defineStore("shot", () => {
 
   async function load(shot: string): Promise<void> {
     clearTimeout(timer);
+    pending = null;
     take(await api.shot(shot));
   }
 
@@ -130,11 +140,13 @@ export const useShot = defineStore("shot", () => {
   }
 
   async function save(): Promise<void> {
-    const sent = document.value;
-    if (!sent) return;
+    if (!document.value) return;
+    pending ??= { number: changeNumber(), base: revision.value, document: document.value, label };
+    const sent = pending.document;
     state.value = "saving";
     try {
-      const out = await api.save(id.value, revision.value, sent, label);
+      const out = await api.save(id.value, pending.base, sent, pending.label, pending.number);
+      pending = null;
       revision.value = out.revision;
       undoLabel.value = out.undo;
       redoLabel.value = out.redo;
@@ -146,6 +158,7 @@ export const useShot = defineStore("shot", () => {
       }
     } catch (error) {
       if (!(error instanceof ApiError)) throw error;
+      if (answered(error)) pending = null;
       refusal.value = error.where && error.status === 422 ? `${error.where}: ${error.message}` : error.message;
       if (error.status === 409) state.value = "conflict";
       else if (error.status === 422) state.value = "refused";
@@ -183,11 +196,20 @@ export const useShot = defineStore("shot", () => {
     }
     await flush();
     if (state.value !== "saved") return;
-    try {
-      take(await api.step(id.value, revision.value, way));
-    } catch (error) {
-      if (error instanceof ApiError && error.status === 409) state.value = "conflict";
-      else if (!(error instanceof ApiError && error.status === 422)) throw error;
+    const number = changeNumber();
+    for (;;) {
+      try {
+        return take(await api.step(id.value, revision.value, way, number));
+      } catch (error) {
+        if (!(error instanceof ApiError)) throw error;
+        if (answered(error)) {
+          state.value = error.status === 409 ? "conflict" : "saved";
+          return;
+        }
+        refusal.value = error.message;
+        state.value = "offline";
+        await new Promise((done) => setTimeout(done, RETRY_AFTER));
+      }
     }
   }
 

@@ -12,27 +12,30 @@ const CHUNKS = [0, 4].map((first) => ({
   stats: { moving: [0, 1, 2, 3].map((k) => first + k) },
 })) as unknown as Chunk[];
 
-class Stream {
-  listeners: Record<string, (e: { data: string }) => void> = {};
-  closed = false;
-  addEventListener(name: string, on: (e: { data: string }) => void): void {
-    this.listeners[name] = on;
+/** Answers to looks at a take: each waits until it is given. */
+class Looks {
+  after: number[] = [];
+  private waiting: ((answer: unknown) => void)[] = [];
+  look(after: number): Promise<never> {
+    this.after.push(after);
+    return new Promise((done) => this.waiting.push(done as never));
   }
-  say(name: string, data: unknown): void {
-    this.listeners[name]!({ data: JSON.stringify(data) });
+  answer(chunks: Chunk[], status = "baking"): void {
+    this.waiting.shift()!({ take: take("a", status), chunks });
   }
-  close(): void {
-    this.closed = true;
+  get asked(): number {
+    return this.after.length;
   }
 }
 
+const again = (): Promise<void> => new Promise((done) => setTimeout(done, 300));
 const settled = (): Promise<void> => new Promise((done) => setTimeout(done, 5));
-let streams: Stream[] = [];
+let looks: Looks;
 
 beforeEach(() => {
   setActivePinia(createPinia());
   vi.restoreAllMocks();
-  streams = [];
+  looks = new Looks();
   vi.spyOn(api, "take").mockImplementation((id) =>
     Promise.resolve({
       take: take(id, id === "c" ? "queued" : "whole"),
@@ -40,10 +43,7 @@ beforeEach(() => {
       state_names: ["held"],
     } as never),
   );
-  vi.spyOn(api, "stream").mockImplementation(() => {
-    streams.push(new Stream());
-    return streams.at(-1) as never;
-  });
+  vi.spyOn(api, "progress").mockImplementation((_, after) => looks.look(after));
   vi.spyOn(api, "chunk").mockImplementation((_, first) =>
     Promise.resolve({
       state: new Uint8Array(8),
@@ -59,10 +59,12 @@ describe("the take shown", () => {
     const takes = useTakes();
     await takes.open("a");
     expect(takes.frames).toBeNull();
-    streams[0]!.say("chunks", [CHUNKS[0]]);
+    looks.answer([CHUNKS[0]!]);
     await settled();
     expect([takes.frames!.count, takes.frames!.pieces]).toEqual([4, 2]);
-    streams[0]!.say("chunks", CHUNKS);
+    await again();
+    expect(looks.after).toEqual([-1, 0]);
+    looks.answer([CHUNKS[1]!], "done");
     await settled();
     expect(takes.frames!.count).toBe(8);
     expect(takes.stats.moving).toEqual([0, 1, 2, 3, 4, 5, 6, 7]);
@@ -77,20 +79,32 @@ describe("the take shown", () => {
   it("lets go of a take that is left, and of what still comes of it", async () => {
     const takes = useTakes();
     await takes.open("a");
-    const first = streams[0]!;
     await takes.open("b");
-    expect(first.closed).toBe(true);
-    first.say("chunks", CHUNKS);
-    await settled();
+    looks.answer(CHUNKS);
+    await again();
     expect(takes.frames).toBeNull();
+    expect(looks.asked).toBe(2);
     expect(takes.current!.id).toBe("b");
+  });
+
+  it("asks no more once a bake is over, and goes on asking while the server is away", async () => {
+    const takes = useTakes();
+    const progress = vi.spyOn(api, "progress").mockRejectedValueOnce(new ApiError(0, { message: "away" }));
+    await takes.open("a");
+    await settled();
+    expect(takes.problem).toBe("away");
+    progress.mockImplementation((_, after) => looks.look(after));
+    await again();
+    looks.answer(CHUNKS, "done");
+    await again();
+    expect([takes.problem, takes.frames!.count, looks.asked]).toEqual(["", 8, 1]);
   });
 
   it("says what could not be fetched", async () => {
     const takes = useTakes();
     vi.spyOn(api, "chunk").mockRejectedValue(new ApiError(500, { message: "the database is away" } as never));
     await takes.open("a");
-    streams[0]!.say("chunks", CHUNKS);
+    looks.answer(CHUNKS);
     await settled();
     expect(takes.problem).toContain("the database is away");
   });

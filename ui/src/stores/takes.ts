@@ -5,6 +5,11 @@ import { api, ApiError } from "../api/client";
 import type { Chunk, ShotDocument, Take, TakeEvent } from "../api/types";
 import { FrameCache } from "../lib/frames";
 
+/** Milliseconds between looks at a bake that is watched, and at one in a tab behind others. */
+const LOOK_AGAIN = 250;
+const LOOK_HIDDEN = 1500;
+const pause = (time: number): Promise<void> => new Promise((done) => setTimeout(done, time));
+
 export const useTakes = defineStore("takes", () => {
   const list = ref<Take[]>([]);
   const current = ref<Take | null>(null);
@@ -18,9 +23,7 @@ export const useTakes = defineStore("takes", () => {
   const problem = ref("");
   /** why fields cannot act: a bake waits for the artist to mend them, or to go on without */
   const faulty = ref<string[]>([]);
-  let stream: EventSource | null = null;
   let run = 0;
-  let queue: Promise<void> = Promise.resolve();
   let cache: FrameCache | null = null;
 
   const baking = computed(() => list.value.find((t) => t.status === "baking" || t.status === "queued") ?? null);
@@ -33,8 +36,6 @@ export const useTakes = defineStore("takes", () => {
   }
 
   function close(): void {
-    stream?.close();
-    stream = null;
     cache?.close();
     cache = null;
     run++;
@@ -70,15 +71,38 @@ export const useTakes = defineStore("takes", () => {
     stats.value = {};
     events.value = [];
     problem.value = "";
-    queue = Promise.resolve();
     const mine = (cache = cacheOf(id));
-    const source = (stream = api.stream(id));
-    source.addEventListener("take", (e) => put(JSON.parse((e as MessageEvent<string>).data) as Take));
-    source.addEventListener("chunks", (e) => {
-      const chunks = JSON.parse((e as MessageEvent<string>).data) as Chunk[];
-      queue = queue.then(() => append(id, own, mine, chunks)).catch(say);
-    });
-    source.addEventListener("end", () => source.close());
+    void follow(id, own, mine);
+  }
+
+  /**
+   * Ask how a take goes on until it is over. Each time anew, so that no connection is held: a browser has few, for all
+   * its tabs together.
+   */
+  async function follow(id: string, own: number, to: FrameCache): Promise<void> {
+    let after = -1;
+    let away = false;
+    for (;;) {
+      try {
+        const now = await api.progress(id, after);
+        if (own !== run) return;
+        put(now.take);
+        if (now.chunks.length) {
+          after = now.chunks[now.chunks.length - 1]!.first;
+          await append(id, own, to, now.chunks);
+        }
+        if (away) problem.value = "";
+        away = false;
+        if (now.take.status !== "baking" && now.take.status !== "queued") return;
+      } catch (error) {
+        if (own !== run) return;
+        say(error);
+        away = true;
+        if (error instanceof ApiError && error.status >= 400 && error.status < 500) return;
+      }
+      await pause(globalThis.document.hidden ? LOOK_HIDDEN : LOOK_AGAIN);
+      if (own !== run) return;
+    }
   }
 
   function say(error: unknown): void {
