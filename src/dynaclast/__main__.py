@@ -18,7 +18,7 @@ from .setup import (
 USAGE = """usage: ./dynaclast COMMAND
 
   demo      install, build and start with the demo shot; prints one address, Ctrl-C ends it
-  start     the same without demo data
+  start     the same without demo data         start [--listen ADDRESS]
   stop      end a running Dynaclast of this checkout
   status    say whether it runs, and where
   test      install what the tests need and run all of them
@@ -30,6 +30,16 @@ USAGE = """usage: ./dynaclast COMMAND
 
   bench     measure speed against the goals
 """
+
+
+def _listen(options: list[str]) -> str | None:
+    """The address of ``--listen ADDRESS``. Raises Failed for any other option."""
+    match options:
+        case []:
+            return None
+        case ["--listen", address]:
+            return address
+    raise Failed(f"'{' '.join(options)}' is not understood; there is only --listen ADDRESS")
 
 
 def main(argv: list[str]) -> int:
@@ -53,7 +63,7 @@ def main(argv: list[str]) -> int:
                 compiled()
             from .runtime import run
 
-            return run(demo=command == "demo")
+            return run(demo=command == "demo", listen=_listen(argv[1:]))
         if command in ("stop", "status"):
             from . import runtime
 

@@ -9,13 +9,14 @@ from collections.abc import Callable
 from sqlalchemy import select
 
 from .core import document
+from .jobs.bell import ring
 from .setup import ROOT, say
 from .store import shots, takes
 from .store.database import Store
 from .store.models import ShotRow, TakeRow
 
 
-def load_demo(url: str, stopped: Callable[[], bool]) -> None:
+def load_demo(url: str, stopped: Callable[[], bool], bell: str = "") -> None:
     """Add every shot of demo/ that is not there yet, and wait until its first take is baked."""
     store = Store(url)
     asked: list[str] = []
@@ -27,6 +28,7 @@ def load_demo(url: str, stopped: Callable[[], bool]) -> None:
                 there = shots.create(session, shot, "demo shot").id
             if session.scalar(select(TakeRow.id).where(TakeRow.shot_id == there)) is None:
                 asked.append(takes.ask(session, there, shot.timing.frames).id)
+    ring(bell)
     for take_id in asked:
         _wait(store, take_id, stopped)
     store.engine.dispose()

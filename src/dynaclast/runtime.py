@@ -1,39 +1,83 @@
 """Starts, watches and ends the parts of a running Dynaclast: database, bake service, web server.
 
-All of it lives in the checkout's own runtime folder with ports of its own, so two checkouts do not meet.
+All of it lives in the checkout's own runtime folder with ports of its own, so two checkouts do not meet. Who holds the
+folder's lock runs it; all else that is written there can be lost or odd, and is written anew.
 """
 
 from __future__ import annotations
 
 import contextlib
-import json
+import ipaddress
 import os
+import secrets
 import signal
 import subprocess
 import sys
 import time
+import urllib.error
 import urllib.request
 from pathlib import Path
+from typing import NamedTuple
 
+from .jobs.bell import SETTING
 from .mariadb import Database, free_port
+from .processes import Lock, Process, end, end_session, process, read_json, write_down, write_json, written_down
 from .setup import ROOT, RUNTIME, Failed, say
 
 WEB_PORT = 8470
 STATE = "running.json"
+PORTS = "ports.json"
+ACCESS = "access.json"
+POKE = "jobs.poke"
+"""A socket that the bake service looks up from its sleep by."""
+
+
+class Listen(NamedTuple):
+    """Where the web server is asked for beside loopback, and the token that lets in there."""
+
+    address: str
+    token: str
+
+
+def listen_at(address: str, folder: Path) -> Listen:
+    """Listen at the address of one of this machine's network interfaces. Raises Failed."""
+    try:
+        ip = ipaddress.ip_address(address)
+    except ValueError:
+        raise Failed(
+            f"--listen takes the address of a network interface, such as 192.168.1.20, not '{address}'"
+        ) from None
+    if ip.is_unspecified:
+        raise Failed("--listen takes the address of one network interface; Dynaclast does not listen at all of them")
+    token = read_json(folder / ACCESS).get("token")
+    if not isinstance(token, str) or len(token) < 20:
+        token = secrets.token_urlsafe(24)
+        folder.mkdir(parents=True, exist_ok=True)
+        write_json(folder / ACCESS, {"token": token}, 0o600)
+    return Listen(str(ip), token)
 
 
 class Parts:
     """The processes of one running Dynaclast over a folder."""
 
-    def __init__(self, folder: Path = RUNTIME) -> None:
+    def __init__(self, folder: Path = RUNTIME, listen: Listen | None = None) -> None:
         self.folder = folder
         self.database = Database(folder)
         self.web_port = 0
+        self.listen = listen
         self.processes: dict[str, subprocess.Popen[bytes]] = {}
 
     @property
     def address(self) -> str:
         return f"http://127.0.0.1:{self.web_port}"
+
+    @property
+    def address_told(self) -> str:
+        """What the user opens."""
+        if self.listen is None:
+            return self.address
+        host = f"[{self.listen.address}]" if ":" in self.listen.address else self.listen.address
+        return f"http://{host}:{self.web_port}/?token={self.listen.token}"
 
     def _spawn(self, name: str) -> None:
         if name == "web":
@@ -53,6 +97,7 @@ class Parts:
                 "2",
                 "-b",
                 f"127.0.0.1:{self.web_port}",
+                *self._also(),
                 "--log-level",
                 "warning",
                 "--no-control-socket",
@@ -65,6 +110,10 @@ class Parts:
             "PYTHONPATH": str(ROOT / "src"),
             "DYNACLAST_URL": self.database.url,
             "DYNACLAST_INTERFACE": str(ROOT / "ui" / "dist"),
+            "DYNACLAST_NAMES": self.listen.address if self.listen else "",
+            "DYNACLAST_TOKEN": self.listen.token if self.listen else "",
+            SETTING: str(self.folder / POKE),
+            "DYNACLAST_KEYS": str(self.folder / "keys"),
             "OMP_NUM_THREADS": "1",
             "OPENBLAS_NUM_THREADS": "1",
             "NUMBA_NUM_THREADS": "1",
@@ -73,168 +122,214 @@ class Parts:
             self.processes[name] = subprocess.Popen(
                 command, stdout=log, stderr=log, stdin=subprocess.DEVNULL, env=env, cwd=ROOT, start_new_session=True
             )
+        self._write_down()
+
+    def _also(self) -> list[str]:
+        """Where else the web server listens."""
+        if self.listen is None:
+            return []
+        host = f"[{self.listen.address}]" if ":" in self.listen.address else self.listen.address
+        return ["-b", f"{host}:{self.web_port}"]
+
+    def _write_down(self) -> None:
+        """Keep the parts' processes, as soon as each runs, for a start after a kill."""
+        database = self.database.process
+        running = [] if database is None else [process("database", database.pid)]
+        write_down(self.folder, running + [process(name, p.pid) for name, p in self.processes.items()])
 
     def start(self, ports: dict[str, int] | None = None) -> None:
-        """Start everything; returns when the web server answers and the tables are up to date."""
-        from .store.database import Store
+        """Start everything; returns when the web server answers and the tables are up to date. Raises Failed."""
+        from .store.database import NewerDatabase, Store
 
         ports = ports or {}
-        self.folder.mkdir(parents=True, exist_ok=True)
-        self.database.start(ports.get("database"))
-        store = Store(self.database.url)
-        store.migrate()
-        store.engine.dispose()
-        self.web_port = free_port(ports.get("web", WEB_PORT))
-        self._spawn("web")
-        self._spawn("jobs")
+        try:
+            self.folder.mkdir(parents=True, exist_ok=True)
+            self.database.start(ports.get("database"))
+            self._write_down()
+            store = Store(self.database.url)
+            try:
+                store.migrate()
+            except NewerDatabase as exc:
+                raise Failed(str(exc)) from None
+            finally:
+                store.engine.dispose()
+            self.web_port = free_port(ports.get("web", WEB_PORT))
+            self._spawn("web")
+            self._spawn("jobs")
+        except OSError as exc:
+            raise Failed(f"{exc.filename or self.folder}: {exc.strerror}; mend that and start again") from None
         until = time.monotonic() + 60
-        while True:
-            with contextlib.suppress(OSError):
-                urllib.request.urlopen(f"{self.address}/api/shots", timeout=5).close()
-                return
+        while not self._answers():
             if self.processes["web"].poll() is not None or time.monotonic() > until:
                 tail = "\n".join((self.folder / "web.log").read_text(errors="replace").splitlines()[-12:])
                 raise Failed(f"the web server did not start:\n{tail}")
             time.sleep(0.05)
 
+    def _answers(self) -> bool:
+        token = self.listen.token if self.listen else ""
+        asked = urllib.request.Request(f"{self.address}/api/shots", headers={"Authorization": f"Bearer {token}"})
+        with contextlib.suppress(OSError):
+            urllib.request.urlopen(asked, timeout=5).close()
+            return True
+        return False
+
     def mend(self) -> None:
-        """Start again whatever has died."""
+        """Start again whatever has died. A database that comes back elsewhere takes the others along."""
         if not self.database.alive():
             say("the database has ended; starting it again")
+            before = self.database.url
             self.database.start(self.database.port)
-        for name, process in list(self.processes.items()):
-            if process.poll() is not None:
+            if self.database.url != before:
+                for one in self.processes.values():
+                    self._end(one)
+            self._write_down()
+        for name, one in list(self.processes.items()):
+            if one.poll() is not None:
                 say(f"the {name} process has ended; starting it again (see {self.folder / (name + '.log')})")
+                end_session(one.pid)
                 self._spawn(name)
+
+    def _end(self, one: subprocess.Popen[bytes]) -> None:
+        """End a part with whatever it started."""
+        if one.poll() is None:
+            one.terminate()
+            with contextlib.suppress(subprocess.TimeoutExpired):
+                one.wait(timeout=ENDS_WITHIN)
+        with contextlib.suppress(ProcessLookupError, PermissionError):
+            os.killpg(one.pid, signal.SIGKILL)
+        one.wait()
+        end_session(one.pid)
 
     def stop(self) -> None:
         """End everything, the database last."""
-        for process in self.processes.values():
-            if process.poll() is None:
-                process.terminate()
-        for process in self.processes.values():
-            with contextlib.suppress(subprocess.TimeoutExpired):
-                process.wait(timeout=15)
-            # whatever a part started belongs to its own session: nothing of it stays behind
-            with contextlib.suppress(ProcessLookupError, PermissionError):
-                os.killpg(process.pid, signal.SIGKILL)
-            process.wait()
+        for one in self.processes.values():
+            if one.poll() is None:
+                one.terminate()
+        for one in self.processes.values():
+            self._end(one)
+        self.processes = {}
         self.database.stop()
+        write_down(self.folder, [])
 
 
-def _read_state() -> dict | None:
-    """The running instance's state, or None where it is stale."""
-    path = RUNTIME / STATE
-    try:
-        state = json.loads(path.read_text())
-        with open(f"/proc/{state['pid']}/cmdline", "rb") as f:
-            ours = b"dynaclast" in f.read()
-    except (OSError, ValueError, KeyError):
-        return None
-    return state if ours else None
+def _told() -> str:
+    """Where the running application can be opened."""
+    address = read_json(RUNTIME / STATE).get("address")
+    return address if isinstance(address, str) else "an address that will be written down in a moment; ask again"
 
 
 def running_url() -> str:
     """The database of the running application. Raises Failed if it does not run."""
-    state = _read_state()
-    if state is None:
+    port = read_json(RUNTIME / STATE).get("database_port")
+    if Lock(RUNTIME).holder() is None or not isinstance(port, int):
         raise Failed("Dynaclast is not running; start it with ./dynaclast start, or name a folder written by bake")
     database = Database(RUNTIME)
-    database.port = state["database_port"]
+    database.port = port
     return database.url
 
 
 def status() -> int:
-    state = _read_state()
-    print(f"running at {state['address']} (process {state['pid']})" if state else "not running")
-    return 0 if state else 3
+    pid = Lock(RUNTIME).holder()
+    print(f"running at {_told()} (process {pid})" if pid else "not running")
+    return 0 if pid else 3
 
 
 def stop() -> int:
-    state = _read_state()
-    if state is None:
-        print("not running")
+    """End the running Dynaclast of this checkout; only that."""
+    lock = Lock(RUNTIME)
+    pid = lock.holder()
+    if pid is None:
+        left = _end_leftovers()
+        print(f"not running; ended {left} parts that a killed one left behind" if left else "not running")
         return 0
-    os.kill(state["pid"], signal.SIGTERM)
+    os.kill(pid, signal.SIGTERM)
     until = time.monotonic() + 60
-    while Path(f"/proc/{state['pid']}").exists() and time.monotonic() < until:
+    while lock.holder() == pid:
+        if time.monotonic() > until:
+            raise Failed(
+                f"it has not ended within a minute; end process {pid} by hand, then run ./dynaclast stop again"
+            )
         time.sleep(0.1)
     print("stopped")
     return 0
 
 
-def run(*, demo: bool) -> int:
+def run(*, demo: bool, listen: str | None = None) -> int:
     """Start, print the address, and stay until Ctrl-C or `stop`."""
-    state = _read_state()
-    if state:
-        print(f"Dynaclast is already running at {state['address']}")
+    lock = Lock(RUNTIME)
+    if not lock.take():
+        state = read_json(RUNTIME / STATE)
+        print(
+            f"Dynaclast is already running at {_told()}" if state else "Dynaclast is being started by another process"
+        )
         return 0
-    _end_leftovers()
-    remembered = _remembered_ports()
-    parts = Parts()
+    parts = Parts(listen=listen_at(listen, RUNTIME) if listen else None)
     ended: list[int] = []
     for sign in (signal.SIGINT, signal.SIGTERM):
         signal.signal(sign, lambda number, _frame: ended.append(number))
     try:
+        _end_leftovers()
+        (RUNTIME / STATE).unlink(missing_ok=True)
         say("starting the database, the bake service and the web server")
-        parts.start(remembered)
-        ports = {"web": parts.web_port, "database": parts.database.port}
-        (RUNTIME / "ports.json").write_text(json.dumps(ports))
-        (RUNTIME / STATE).write_text(
-            json.dumps(
-                {
-                    "pid": os.getpid(),
-                    "address": parts.address,
-                    "web_port": parts.web_port,
-                    "database_port": parts.database.port,
-                    "parts": [parts.database.process.pid if parts.database.process else 0]
-                    + [p.pid for p in parts.processes.values()],
-                }
-            )
-        )
+        parts.start(_remembered_ports())
+        _remember(parts)
         if demo:
             from .demo import load_demo
 
-            load_demo(parts.database.url, lambda: bool(ended))
+            load_demo(parts.database.url, lambda: bool(ended), str(RUNTIME / POKE))
         if not ended:
-            print(f"\nDynaclast is ready: {parts.address}\n", flush=True)
+            print(f"\nDynaclast is ready: {parts.address_told}\n", flush=True)
         while not ended:
-            time.sleep(0.5)
+            time.sleep(LOOK_EVERY)
             if not ended:
                 parts.mend()
+                _remember(parts)
     finally:
         say("ending Dynaclast")
         parts.stop()
         (RUNTIME / STATE).unlink(missing_ok=True)
+        lock.release()
     return 0
 
 
+ENDS_WITHIN = 6.0
+"""Seconds that a part is given to end by itself."""
+LOOK_EVERY = 1.0
+"""Seconds between looks whether all parts run."""
+
+
+def _remember(parts: Parts) -> None:
+    """Write down where the parts are, if that is not what is there."""
+    state: dict[str, object] = {
+        "pid": os.getpid(),
+        "address": parts.address_told,
+        "web_port": parts.web_port,
+        "database_port": parts.database.port,
+    }
+    ports: dict[str, object] = {"web": parts.web_port, "database": parts.database.port}
+    for path, value, mode in ((RUNTIME / STATE, state, 0o600), (RUNTIME / PORTS, ports, 0o644)):
+        if read_json(path) != value:
+            write_json(path, value, mode)
+
+
 def _remembered_ports() -> dict[str, int]:
-    try:
-        return json.loads((RUNTIME / "ports.json").read_text())
-    except (OSError, ValueError):
-        return {}
+    found = read_json(RUNTIME / PORTS)
+    return {k: v for k, v in found.items() if isinstance(v, int) and 1024 <= v < 65536}
 
 
-def _end_leftovers() -> None:
-    """End parts that a killed supervisor left running: only processes it wrote down, and only if they are still
-    ours.
+def _end_leftovers() -> int:
+    """End parts that a killed supervisor left running: only processes it wrote down that are still the same, and a
+    server on our own data. Returns how many there were.
     """
-    try:
-        state = json.loads((RUNTIME / STATE).read_text())
-    except (OSError, ValueError):
-        return
-    for pid in reversed(state.get("parts", [])):
-        try:
-            command = Path(f"/proc/{pid}/cmdline").read_bytes()
-        except OSError:
-            continue
-        if str(RUNTIME).encode() in command or b"dynaclast." in command:
-            with contextlib.suppress(OSError):
-                os.killpg(pid, signal.SIGTERM)
-            until = time.monotonic() + 20
-            while Path(f"/proc/{pid}").exists() and time.monotonic() < until:
-                time.sleep(0.1)
-            with contextlib.suppress(OSError):
-                os.killpg(pid, signal.SIGKILL)
-    (RUNTIME / STATE).unlink(missing_ok=True)
+    left = written_down(RUNTIME)
+    server = Database(RUNTIME).leftover()
+    if server is not None and server not in {p.pid for p in left}:
+        left.append(process("database", server))
+    for one in sorted(left, key=_database_last):
+        end(one)
+    write_down(RUNTIME, [])
+    return len(left)
+
+
+def _database_last(one: Process) -> bool:
+    return one.name == "database"

@@ -72,11 +72,13 @@ def same_as_undisturbed(store: Store, take_id: str, document: Shot) -> None:
 
 
 @contextmanager
-def bake_service(database: Database, program: str = "") -> Iterator[subprocess.Popen[bytes]]:
-    """The real service with its scheduler and worker process, or a program that serves otherwise."""
-    env = {**os.environ, "DYNACLAST_URL": database.url, "PYTHONPATH": str(ROOT / "src")}
+def bake_service(database: Database, **settings: str) -> Iterator[subprocess.Popen[bytes]]:
+    """The real service with its scheduler and worker process."""
+    keys = str(database.folder / "keys")
+    env = {**os.environ, "DYNACLAST_URL": database.url, "PYTHONPATH": str(ROOT / "src"), "DYNACLAST_KEYS": keys}
+    env |= settings
     process = subprocess.Popen(
-        [sys.executable, *(["-c", program] if program else ["-m", "dynaclast.jobs.service"])],
+        [sys.executable, "-m", "dynaclast.jobs.service"],
         env=env,
         stdout=subprocess.PIPE,
         stderr=subprocess.DEVNULL,
@@ -179,8 +181,7 @@ def test_a_bake_that_loses_its_workers_at_one_frame_has_failed_and_says_where(st
 
 def test_a_stopped_worker_is_replaced_and_its_bake_goes_on(store: Store, database: Database) -> None:
     document = scene(300)
-    patient = "serve(os.environ['DYNACLAST_URL'], None, threading.Event(), warm_up=False, lost_after=2.0)"
-    with bake_service(database, f"import os, threading\nfrom dynaclast.jobs.service import serve\n{patient}"):
+    with bake_service(database, DYNACLAST_LOST_AFTER="2"):
         take_id = ask(store, document)
         row = wait(store, take_id, lambda r: r.frames_done >= 2)
         os.kill(int(row.worker.split(":")[1]), signal.SIGSTOP)

@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-import json
 import os
 import subprocess
 import sys
-import threading
 from pathlib import Path
 
 import pytest
@@ -179,54 +177,3 @@ def test_kernels_that_cannot_be_compiled_say_what_the_compiler_said(
     with pytest.raises(Failed, match="compiling the solver failed"):
         wait()
     assert not (root / "runtime" / "kernels-warm.stamp").exists()
-
-
-# ------------------------------------------------------------------------- what is running
-
-
-def state(root: Path, **more: object) -> Path:
-    return written(root / "runtime" / runtime.STATE, json.dumps({"pid": os.getpid(), "address": "http://x", **more}))
-
-
-def test_nothing_runs_where_nothing_is_written_or_what_is_written_is_stale(
-    root: Path, capsys: pytest.CaptureFixture[str]
-) -> None:
-    assert runtime.status() == 3 and runtime.stop() == 0
-    for text in ("", "{", "{}", '{"pid": 999999999, "address": "x"}'):
-        written(root / "runtime" / runtime.STATE, text)
-        assert runtime.status() == 3
-    assert "running at" not in capsys.readouterr().out
-    with pytest.raises(Failed, match="start it with ./dynaclast start"):
-        runtime.running_url()
-
-
-def test_another_process_with_our_number_is_not_ours(root: Path) -> None:
-    stranger = subprocess.Popen(["/bin/sleep", "60"])
-    try:
-        state(root, pid=stranger.pid, parts=[stranger.pid])
-        assert runtime.status() == 3 and runtime.stop() == 0
-        runtime._end_leftovers()
-        assert stranger.poll() is None  # nor is it ended as a leftover
-        assert not (root / "runtime" / runtime.STATE).exists()
-    finally:
-        stranger.kill()
-        stranger.wait()
-
-
-def test_parts_that_a_killed_supervisor_left_are_ended(root: Path) -> None:
-    left = subprocess.Popen(["/bin/sh", "-c", "sleep 60 # dynaclast.jobs.service"], start_new_session=True)
-    try:
-        threading.Thread(target=left.wait, daemon=True).start()  # as whoever adopted it would
-        state(root, pid=999999999, parts=[left.pid])
-        runtime._end_leftovers()
-        assert left.wait(timeout=5) != 0
-    finally:
-        left.kill()
-
-
-@pytest.mark.parametrize("text", ["", "no json", "[1"])
-def test_ports_that_cannot_be_read_are_chosen_anew(root: Path, text: str) -> None:
-    written(root / "runtime" / "ports.json", text)
-    assert runtime._remembered_ports() == {}
-    written(root / "runtime" / "ports.json", '{"web": 8500}')
-    assert runtime._remembered_ports() == {"web": 8500}

@@ -86,6 +86,24 @@ def test_a_database_of_an_earlier_revision_comes_up_to_date_and_keeps_its_shots(
         assert set(got[name]) == {c.name for c in table.columns}, name
 
 
+def test_a_migration_that_was_cut_off_is_begun_again(fresh: str) -> None:
+    command.upgrade(config(fresh), "0004")
+    engine = create_engine(fresh)
+    with engine.begin() as connection:  # some of what the next one does
+        connection.execute(text("ALTER TABLE revisions DROP FOREIGN KEY revisions_ibfk_1"))
+        connection.execute(text("ALTER TABLE shots CONVERT TO CHARACTER SET utf8mb4 COLLATE utf8mb4_nopad_bin"))
+        connection.execute(text("ALTER TABLE shots ADD COLUMN last_save VARCHAR(40) NOT NULL DEFAULT ''"))
+        connection.execute(text("ALTER TABLE takes DROP COLUMN heartbeat"))
+    command.upgrade(config(fresh), "head")
+    for revision in REVISIONS:
+        with engine.begin() as connection:  # as if the number had not been written down
+            connection.execute(text("UPDATE alembic_version SET version_num = :v"), {"v": revision})
+        command.upgrade(config(fresh), "head")
+    keys = [key for table in ("revisions", "takes", "chunks") for key in inspect(engine).get_foreign_keys(table)]
+    engine.dispose()
+    assert len(keys) == 3 and all(key["options"]["ondelete"] == "CASCADE" for key in keys)
+
+
 def test_migrations_can_be_taken_back_and_made_again(fresh: str) -> None:
     command.upgrade(config(fresh), "head")
     whole = shape(fresh)

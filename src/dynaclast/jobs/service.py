@@ -12,6 +12,7 @@ import signal
 import threading
 import time
 from functools import partial
+from pathlib import Path
 from typing import Any, NamedTuple
 
 import dask
@@ -19,15 +20,21 @@ from distributed import Client, LocalCluster
 
 from ..store import takes
 from ..store.database import Store
+from .bell import SETTING, Bell, ring
+from .security import security
 from .take import run_bake
 from .warm import warm
 
-LOOK_EVERY = 0.15
-"""Seconds between looks at the queue."""
+LOOK_EVERY = 0.25
+"""Seconds between looks at the queue while a bake is at work or waits."""
+LOOK_IDLE = 5.0
+"""And while none is: who asks for one rings."""
 LOST_AFTER = 30.0
 """Seconds without a sign of life after which a worker is taken for lost and its bake taken up by another."""
 STUCK_AFTER = 600.0
 """Seconds without getting any further after which it is taken for stuck."""
+
+ROOT = Path(__file__).parents[3]
 
 log = logging.getLogger("dynaclast.jobs")
 
@@ -49,6 +56,7 @@ class Dispatcher:
         self.store, self.client = store, client
         self.lost_after, self.stuck_after = lost_after, stuck_after
         self.running: dict[str, Any] = {}
+        self.busy = True
         self._count = 0
         self._seen: dict[str, _Seen] = {}
 
@@ -62,7 +70,9 @@ class Dispatcher:
         for take_id, why in self._silent():
             self._end_worker(take_id)
             self._give_back(take_id, why)
+        self.busy = bool(self.running)
         for take_id in self.store.patiently(takes.queued):
+            self.busy = True
             if take_id not in self.running:
                 self._count += 1
                 self.running[take_id] = self.client.submit(
@@ -112,34 +122,60 @@ def serve(
     url: str,
     scheduler: str | None,
     stop: threading.Event,
+    keys: Path,
+    bell: Bell,
     *,
     warm_up: bool = True,
     lost_after: float = LOST_AFTER,
     stuck_after: float = STUCK_AFTER,
 ) -> None:
-    """Run until ``stop`` is set; lost_after and stuck_after [s] as of Dispatcher."""
+    """Run until ``stop`` is set.
+
+    keys : folder of the certificates (security.py); bell : by which work is announced
+    lost_after, stuck_after : [s], as of Dispatcher
+    """
     dask.config.set(
         {
             "distributed.scheduler.allowed-failures": 0,
             "distributed.worker.daemon": False,
             "distributed.admin.tick.limit": "60s",
+            # what they watch of themselves takes a tenth of a processor while nothing is to be done
+            "distributed.admin.tick.interval": "2s",
+            "distributed.admin.system-monitor.interval": "30s",
+            "distributed.admin.system-monitor.disk": False,
+            "distributed.worker.profile.enabled": False,
+            "distributed.worker.heartbeat": "5s",
+            "distributed.scheduler.worker-ttl": "5 minutes",
+            "distributed.worker.http.routes": [],
+            "distributed.scheduler.http.routes": [],
         }
     )
+    secret = security(keys)
     cluster = (
         None
         if scheduler
         else LocalCluster(
-            n_workers=1, threads_per_worker=1, processes=True, dashboard_address=None, host="127.0.0.1", memory_limit=0
+            n_workers=1,
+            threads_per_worker=1,
+            processes=True,
+            dashboard_address=None,
+            host="127.0.0.1",
+            protocol="tls://",
+            security=secret,
+            memory_limit=0,
         )
     )
-    client = Client(scheduler or cluster, set_as_default=False)
+    client = Client(scheduler or cluster, set_as_default=False, security=secret)
     store = Store(url)
     try:
         if warm_up:
             client.submit(warm, pure=False)
         dispatcher = Dispatcher(store, client, lost_after, stuck_after)
         print("bake service ready", flush=True)
-        while not stop.wait(LOOK_EVERY):
+        while not stop.is_set():
+            bell.wait(LOOK_EVERY if dispatcher.busy else LOOK_IDLE)
+            if stop.is_set():
+                break
             try:
                 dispatcher.look()
             except Exception:
@@ -157,9 +193,17 @@ def main() -> None:
     logging.basicConfig(level=logging.WARNING)
     logging.getLogger("distributed").setLevel(logging.ERROR)
     stop = threading.Event()
+    path = os.environ.get(SETTING, "")
+
+    def end(*_: object) -> None:
+        stop.set()
+        ring(path)
+
     for sign in (signal.SIGTERM, signal.SIGINT):
-        signal.signal(sign, lambda *_: stop.set())
-    serve(url, scheduler, stop)
+        signal.signal(sign, end)
+    keys = Path(os.environ.get("DYNACLAST_KEYS", ROOT / "runtime" / "keys"))
+    lost_after = float(os.environ.get("DYNACLAST_LOST_AFTER", LOST_AFTER))
+    serve(url, scheduler, stop, keys, Bell(path), lost_after=lost_after)
 
 
 if __name__ == "__main__":

@@ -10,6 +10,7 @@ from typing import Any, TypeVar
 
 from alembic import command
 from alembic.config import Config
+from alembic.util import CommandError
 from sqlalchemy import Engine, create_engine, event
 from sqlalchemy.exc import DBAPIError, OperationalError
 from sqlalchemy.orm import Session, sessionmaker
@@ -31,6 +32,10 @@ def connect(url: str) -> Engine:
             cursor.execute("SET SESSION innodb_lock_wait_timeout = 20")
 
     return engine
+
+
+class NewerDatabase(Exception):
+    """The tables are of a newer program."""
 
 
 class Store:
@@ -63,8 +68,16 @@ class Store:
                 pause = min(1.0, pause * 1.6)
 
     def migrate(self) -> None:
-        """Bring the tables to the newest version."""
+        """Bring the tables to the newest version. Raises NewerDatabase."""
         config = Config()
         config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
         config.attributes["url"] = self.url
-        command.upgrade(config, "head")
+        try:
+            command.upgrade(config, "head")
+        except CommandError as exc:
+            if "locate revision" not in str(exc):
+                raise
+            raise NewerDatabase(
+                "the database was made by a newer Dynaclast than this one; start that, or put the folder runtime/ "
+                "aside to begin with an empty one"
+            ) from None

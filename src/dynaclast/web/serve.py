@@ -12,4 +12,8 @@ from .app import create_app
 
 def app() -> Flask:
     """The application for gunicorn."""
-    return create_app(os.environ["DYNACLAST_URL"], Path(os.environ["DYNACLAST_INTERFACE"]))
+    given = os.environ
+    names = frozenset(x for x in given.get("DYNACLAST_NAMES", "").split(",") if x)
+    return create_app(
+        given["DYNACLAST_URL"], Path(given["DYNACLAST_INTERFACE"]), names, given.get("DYNACLAST_TOKEN", "")
+    )

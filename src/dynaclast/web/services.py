@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import os
 from typing import cast
 
 from flask import Flask, current_app
 
 from ..core.solve.collision import HullShop
+from ..jobs.bell import SETTING, ring
 from ..jobs.builds import Builds
 from ..jobs.reader import Reader
 from ..jobs.survey import Surveyor
@@ -21,11 +23,16 @@ class Services:
 
     def __init__(self, url: str) -> None:
         self.store = Store(url)
+        self.bell = os.environ.get(SETTING, "")
         self.cache = PieceCache(self.store)
         self.builds = Builds(self.cache)
         self.reader = Reader()
         self.hulls = HullShop(self.cache.resolve, most=200)
         self.surveyor = Surveyor(self.builds, self.hulls)
+
+    def work_waits(self) -> None:
+        """Tell the bake service that there is something for it."""
+        ring(self.bell)
 
 
 def provide(app: Flask, url: str) -> None:

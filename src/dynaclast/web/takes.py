@@ -84,9 +84,10 @@ def start_take(path: ShotPath, query: BakeQuery) -> dict[str, Any]:
         found = faults(shot)
         if not query.without_faulty:
             refuse(found, "bake without it")
-        return take_out(
-            takes.ask(session, path.shot_id, shot.timing.frames, document.dump(without(shot, found)) if found else None)
-        )
+        instead = document.dump(without(shot, found)) if found else None
+        out = take_out(takes.ask(session, path.shot_id, shot.timing.frames, instead))
+    services().work_waits()
+    return out
 
 
 @api.get("/takes/<string:take_id>", responses={"200": TakeWhole})
@@ -109,7 +110,9 @@ def cancel_take(path: TakePath) -> dict[str, Any]:
 def extend_take(path: TakePath, body: ExtendTake) -> dict[str, Any]:
     """Go on with a stopped take, or beyond its end."""
     with services().store.session() as session:
-        return take_out(takes.extend(session, path.take_id, body.frames))
+        out = take_out(takes.extend(session, path.take_id, body.frames))
+    services().work_waits()
+    return out
 
 
 @api.delete("/takes/<string:take_id>", responses={"200": Done})
