@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import sys
+from pathlib import Path
 
 from .setup import (
     Failed,
@@ -21,6 +22,8 @@ USAGE = """usage: ./dynaclast COMMAND
   start     the same without demo data         start [--listen ADDRESS]
   stop      end a running Dynaclast of this checkout
   status    say whether it runs, and where
+  backup    write all that is kept to a file   backup FILE (also while it runs)
+  restore   put a backup in its place          restore FILE
   test      install what the tests need and run all of them
 
   bake      compute a shot document            bake SHOT.json --out DIR [--frames N]
@@ -64,6 +67,18 @@ def main(argv: list[str]) -> int:
             from .runtime import run
 
             return run(demo=command == "demo", listen=_listen(argv[1:]))
+        if command in ("backup", "restore"):
+            if len(argv) != 2:
+                raise Failed(f"./dynaclast {command} takes one file")
+            ensure_python()
+            ensure_database()
+            from . import runtime
+            from .core.errors import InputError
+
+            try:
+                return (runtime.backup if command == "backup" else runtime.restore)(Path(argv[1]).resolve())
+            except InputError as exc:
+                raise Failed(exc.line()) from None
         if command in ("stop", "status"):
             from . import runtime
 

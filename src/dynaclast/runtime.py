@@ -10,12 +10,14 @@ import contextlib
 import ipaddress
 import os
 import secrets
+import shutil
 import signal
 import subprocess
 import sys
 import time
 import urllib.error
 import urllib.request
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import NamedTuple
 
@@ -226,6 +228,86 @@ def running_url() -> str:
     database = Database(RUNTIME)
     database.port = port
     return database.url
+
+
+@contextlib.contextmanager
+def _database_alone() -> Iterator[Database]:
+    """The database, started for as long as this lasts. Raises Failed where the application runs."""
+    lock = Lock(RUNTIME)
+    if not lock.take():
+        raise Failed("Dynaclast is running; end it with ./dynaclast stop, then try again")
+    database = Database(RUNTIME)
+    try:
+        _end_leftovers()
+        database.start()
+        write_down(RUNTIME, [process("database", database.process.pid)] if database.process else [])
+        yield database
+    finally:
+        database.stop()
+        write_down(RUNTIME, [])
+        lock.release()
+
+
+def _tell_rows(what: str) -> Callable[[int, int], None]:
+    def tell(done: int, whole: int) -> None:
+        if sys.stderr.isatty() and (done == whole or done % 50 == 0):
+            print(f"\r{what} row {done} of {whole}  ", end="\n" if done == whole else "", file=sys.stderr, flush=True)
+
+    return tell
+
+
+def backup(to: Path) -> int:
+    """Write all shots, takes, meshes, materials and library items to a file, also while Dynaclast runs."""
+    from .store.backup import write_backup
+    from .store.database import Store
+
+    with contextlib.ExitStack() as stack:
+        if Lock(RUNTIME).holder() is not None:
+            url = running_url()
+        elif (RUNTIME / "database").exists():
+            url = stack.enter_context(_database_alone()).url
+        else:
+            raise Failed("there is nothing to back up: Dynaclast was never started here")
+        store = Store(url)
+        try:
+            store.migrate()
+            counts = write_backup(store.engine, to, _tell_rows("writing"))
+        finally:
+            store.engine.dispose()
+    print(f"wrote {counts['shots']} shots and {counts['takes']} takes to {to} ({to.stat().st_size / 1e6:.1f} MB)")
+    return 0
+
+
+def restore(file: Path) -> int:
+    """Put a backup in place of what is here, which is kept beside it. Dynaclast must not run."""
+    from .store.backup import head_of, read_backup
+    from .store.database import NewerDatabase, Store
+
+    head = head_of(file)
+    data, aside = RUNTIME / "database", RUNTIME / time.strftime("database-before-%Y%m%d-%H%M%S")
+    if Lock(RUNTIME).holder() is not None:
+        raise Failed("Dynaclast is running; end it with ./dynaclast stop, then restore")
+    if data.exists():
+        data.rename(aside)
+    try:
+        with _database_alone() as database:
+            store = Store(database.url)
+            try:
+                store.migrate(head["version"])
+                counts = read_backup(store.engine, file, _tell_rows("reading"))
+                store.migrate()
+            except NewerDatabase as exc:
+                raise Failed(str(exc)) from None
+            finally:
+                store.engine.dispose()
+    except BaseException:
+        shutil.rmtree(data, ignore_errors=True)
+        if aside.exists():
+            aside.rename(data)
+        raise
+    kept = f"; what was here is in {aside}" if aside.exists() else ""
+    print(f"restored {counts['shots']} shots and {counts['takes']} takes{kept}")
+    return 0
 
 
 def status() -> int:

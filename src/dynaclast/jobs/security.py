@@ -12,10 +12,18 @@ from cryptography import x509
 from cryptography.hazmat.primitives import hashes, serialization
 from cryptography.hazmat.primitives.asymmetric import ec
 from cryptography.x509.oid import NameOID
+from distributed import Worker, WorkerPlugin
 from distributed.security import Security
 
 CERTIFICATE, KEY = "certificate.pem", "key.pem"
 YEARS = 20
+
+
+class NoPages(WorkerPlugin):
+    """Workers show no pages of their own: what is not there lets nobody in."""
+
+    def setup(self, worker: Worker) -> None:
+        worker.http_server.stop()
 
 
 def _write(path: Path, data: bytes) -> None:

@@ -21,7 +21,7 @@ from distributed import Client, LocalCluster
 from ..store import takes
 from ..store.database import Store
 from .bell import SETTING, Bell, ring
-from .security import security
+from .security import NoPages, security
 from .take import run_bake
 from .warm import warm
 
@@ -148,6 +148,11 @@ def serve(
             "distributed.scheduler.worker-ttl": "5 minutes",
             "distributed.worker.http.routes": [],
             "distributed.scheduler.http.routes": [],
+            "distributed.scheduler.work-stealing": False,
+            "distributed.scheduler.active-memory-manager.start": False,
+            "distributed.worker.memory.monitor-interval": "30s",
+            "distributed.client.heartbeat": "30s",
+            "distributed.client.scheduler-info-interval": "30s",
         }
     )
     secret = security(keys)
@@ -166,6 +171,9 @@ def serve(
         )
     )
     client = Client(scheduler or cluster, set_as_default=False, security=secret)
+    if cluster is not None:
+        cluster.scheduler.http_server.stop()
+    client.register_plugin(NoPages())
     store = Store(url)
     try:
         if warm_up:

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Callable
+from collections.abc import Callable, Hashable
 
 import numpy as np
+from sqlalchemy import select
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
 
@@ -14,6 +15,7 @@ from ..core.errors import InputError
 from ..core.fracture.build import build_pieces, content_key
 from ..core.fracture.pieces import Pieces
 from ..core.geometry.mesh import TriMesh
+from ..core.remembered import Remembered
 from .blobs import pack, squeeze, unpack, unsqueeze
 from .database import Store
 from .models import AssetRow, DrawingRow, PiecesRow
@@ -42,15 +44,19 @@ def mesh_of(session: Session, asset: str) -> TriMesh:
     return TriMesh(arrays["vertices"].copy(), arrays["faces"].copy())
 
 
+def _bytes_of(_key: Hashable, pieces: Pieces) -> int:
+    return sum(array.nbytes for array in pieces.arrays().values())
+
+
 class PieceCache:
     """Builds pieces once: remembered in this process (the last few) and in the store."""
 
-    MOST = 64
+    MOST_BYTES = 300_000_000
     MOST_DRAWINGS = 400
 
     def __init__(self, store: Store) -> None:
         self._store = store
-        self._near: dict[str, Pieces] = {}
+        self._near: Remembered[Pieces] = Remembered(self.MOST_BYTES, _bytes_of)
         self._drawn: dict[str, Body] = {}
 
     def resolve(self, shape: FileShape | AssetShape) -> TriMesh:
@@ -63,12 +69,11 @@ class PieceCache:
     def known(self, body: Body) -> Pieces | None:
         """The body's pieces if they need no computing."""
         key = content_key(body)
-        if key not in self._near:
-            row = self._store.patiently(lambda s: s.get(PiecesRow, key))
-            if row is None:
-                return None
-            self._keep(key, Pieces.from_arrays(unpack(unsqueeze(row.data))[0]))
-        return self._near[key]
+        near = self._near.get(key)
+        if near is not None:
+            return near
+        data = self._store.patiently(lambda s: s.scalar(select(PiecesRow.data).where(PiecesRow.key == key)))
+        return None if data is None else self._near.put(key, Pieces.from_arrays(unpack(unsqueeze(data))[0]))
 
     def remember_drawing(self, name: str, body: Body) -> None:
         """Keep what body a drawing is of."""
@@ -89,11 +94,6 @@ class PieceCache:
             self._drawn[name] = Body.model_validate(row.body)
         return self._drawn[name]
 
-    def _keep(self, key: str, pieces: Pieces) -> None:
-        self._near[key] = pieces
-        while len(self._near) > self.MOST:
-            self._near.pop(next(iter(self._near)))
-
     def get(self, body: Body, progress: Callable[[float], None] | None = None) -> Pieces:
         """The body's pieces, built now if need be. Raises GeometryError or InputError."""
         pieces = self.known(body)
@@ -107,7 +107,7 @@ class PieceCache:
                         insert(PiecesRow).values(key=key, count=made.count, data=data).prefix_with("IGNORE")
                     )
                 )
-            self._keep(key, made)
+            self._near.put(key, made)
         return pieces
 
 

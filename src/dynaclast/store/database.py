@@ -67,13 +67,13 @@ class Store:
                 time.sleep(pause)
                 pause = min(1.0, pause * 1.6)
 
-    def migrate(self) -> None:
-        """Bring the tables to the newest version. Raises NewerDatabase."""
+    def migrate(self, to: str = "head") -> None:
+        """Bring the tables to the newest version, or that of a backup. Raises NewerDatabase."""
         config = Config()
         config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
         config.attributes["url"] = self.url
         try:
-            command.upgrade(config, "head")
+            command.upgrade(config, to)
         except CommandError as exc:
             if "locate revision" not in str(exc):
                 raise

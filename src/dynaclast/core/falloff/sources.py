@@ -8,7 +8,6 @@ import base64
 import binascii
 import io
 from collections.abc import Callable
-from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -19,6 +18,7 @@ from ..arrays import Array
 from ..document import DelayReach, HoldReach, ImageReach, MeshReach, PiecesReach, SoundReach, TrailReach
 from ..errors import InputError
 from ..geometry.rotations import rotation_matrix
+from ..remembered import Remembered
 from .context import EvaluationContext, remembered
 
 
@@ -58,13 +58,38 @@ def near_pieces(shape: PiecesReach, points: Array, context: EvaluationContext) -
     return across(np.where(np.isfinite(d), d - radius, np.inf).min(axis=1), shape.core, shape.edge)
 
 
-@lru_cache(maxsize=16)
+MOST_PIXELS = 16_000_000
+"""Of a picture."""
+MOST_SAMPLES = 50_000_000
+"""Of a recording, over all its channels."""
+
+
+def _bytes_of(key: Any, value: Any) -> int:
+    """Of a text with what it says, and of arrays."""
+    texts = sum(len(x) for x in key if isinstance(x, str))
+    return texts + sum(x.nbytes for x in (value if isinstance(value, tuple) else (value,)) if isinstance(x, np.ndarray))
+
+
+_pictures: Remembered[Array] = Remembered(256_000_000, _bytes_of)
+_recordings: Remembered[tuple[Array, float]] = Remembered(128_000_000, _bytes_of)
+
+
 def _png(text: str) -> Array:
     """Brightness (h, w) in [0, 1] of a picture, by the luma of ITU-R BT.709; clear parts count as black."""
+    return _pictures.recall((text,), lambda: _decode_png(text))
+
+
+def _decode_png(text: str) -> Array:
     try:
         with Image.open(io.BytesIO(base64.b64decode(text, validate=True)), formats=["PNG"]) as found:
+            w, h = found.size  # of its header: nothing is decoded yet
+            if w * h > MOST_PIXELS:
+                raise InputError(
+                    f"the picture has {w} x {h} pixels; make it smaller than {MOST_PIXELS // 1_000_000} million",
+                    where="picture",
+                )
             pixels = np.asarray(found.convert("RGBA"), float) / 255.0
-    except (binascii.Error, ValueError, OSError, Image.DecompressionBombError):
+    except (binascii.Error, ValueError, OSError, Image.DecompressionBombError, Image.DecompressionBombWarning):
         raise InputError("the picture is not a PNG file that can be read", where="picture") from None
     return (pixels[..., :3] @ np.array([0.2126, 0.7152, 0.0722])) * pixels[..., 3]
 
@@ -84,15 +109,24 @@ def picture(shape: ImageReach, points: Array, context: EvaluationContext) -> Arr
     return np.where(seen, value, 0.0)
 
 
-@lru_cache(maxsize=16)
 def _loudness(text: str, window: float) -> tuple[Array, float]:
     """Root mean square over windows, the loudest 1, and the time between two of them [s]."""
+    return _recordings.recall((text, window), lambda: _listen(text, window))
+
+
+def _listen(text: str, window: float) -> tuple[Array, float]:
     from scipy.io import wavfile
 
     try:
         rate, samples = wavfile.read(io.BytesIO(base64.b64decode(text, validate=True)))
     except Exception:
         raise InputError("the recording is not a WAV file that can be read", where="recording") from None
+    if samples.size > MOST_SAMPLES:
+        raise InputError(
+            f"the recording has {samples.size // 1_000_000} million samples; the limit is "
+            f"{MOST_SAMPLES // 1_000_000}. Make it shorter, or of one channel",
+            where="recording",
+        )
     top = float(np.iinfo(samples.dtype).max) if samples.dtype.kind in "iu" else 1.0
     wave = samples.astype(float).reshape(len(samples), -1).mean(axis=1) / top
     if samples.dtype == np.uint8:
