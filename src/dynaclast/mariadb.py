@@ -34,6 +34,16 @@ def free_port(preferred: int | None = None) -> int:
     raise Failed("no free port on 127.0.0.1")
 
 
+def short_socket(folder: Path, name: str) -> Path:
+    """The path of a socket: they are limited to about 100 characters, so a deep checkout has its in the system's
+    folder.
+    """
+    path = folder / name
+    if len(str(path)) <= 90:
+        return path
+    return Path(tempfile.gettempdir()) / f"dynaclast-{hashlib.sha256(str(folder).encode()).hexdigest()[:12]}-{name}"
+
+
 class Database:
     """One server over a folder. ``start`` makes what is missing; ``stop`` ends it cleanly."""
 
@@ -43,13 +53,7 @@ class Database:
         self.log = folder / "database.log"
         self._secret = folder / "database.json"
         self.process: subprocess.Popen[bytes] | None = None
-        # socket paths are limited to about 100 characters; a deep checkout keeps its socket in the system's folder
-        name = folder / "database.sock"
-        if len(str(name)) > 90:
-            name = (
-                Path(tempfile.gettempdir()) / f"dynaclast-{hashlib.sha256(str(folder).encode()).hexdigest()[:12]}.sock"
-            )
-        self.socket = name
+        self.socket = short_socket(folder, "database.sock")
         self.port = 0
 
     @property

@@ -22,7 +22,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 from .jobs.bell import SETTING
-from .mariadb import Database, free_port
+from .mariadb import Database, free_port, short_socket
 from .processes import Lock, Process, end, end_session, process, read_json, write_down, write_json, written_down
 from .setup import ROOT, RUNTIME, Failed, say
 
@@ -81,32 +81,21 @@ class Parts:
         host = f"[{self.listen.address}]" if ":" in self.listen.address else self.listen.address
         return f"http://{host}:{self.web_port}/?token={self.listen.token}"
 
+    @property
+    def workshop(self) -> Path:
+        """The socket of what works out heavy requests."""
+        return short_socket(self.folder, "workshop.sock")
+
     def _spawn(self, name: str) -> None:
-        if name == "web":
-            command = [
-                sys.executable,
-                "-m",
-                "gunicorn",
-                "-w",
-                "1",
-                "-k",
-                "gthread",
-                "--threads",
-                "32",
-                "--timeout",
-                "120",
-                "--graceful-timeout",
-                "2",
-                "-b",
-                f"127.0.0.1:{self.web_port}",
-                *self._also(),
-                "--log-level",
-                "warning",
-                "--no-control-socket",
-                "dynaclast.web.serve:app()",
-            ]
-        else:
-            command = [sys.executable, "-m", "dynaclast.jobs.service"]
+        gunicorn = [sys.executable, "-m", "gunicorn", "-w", "1", "-k", "gthread", "--timeout", "120"]
+        gunicorn += ["--graceful-timeout", "2", "--log-level", "warning", "--no-control-socket"]
+        loopback = ["-b", f"127.0.0.1:{self.web_port}", *self._also()]
+        workshop = ["-b", f"unix:{self.workshop}", "-m", "0o177"]
+        command = {
+            "web": [*gunicorn, "--threads", "64", *loopback, "dynaclast.web.serve:app()"],
+            "workshop": [*gunicorn, "--threads", "32", *workshop, "dynaclast.web.workshop:app()"],
+            "jobs": [sys.executable, "-m", "dynaclast.jobs.service"],
+        }[name]
         env = {
             **os.environ,
             "PYTHONPATH": str(ROOT / "src"),
@@ -115,6 +104,7 @@ class Parts:
             "DYNACLAST_NAMES": self.listen.address if self.listen else "",
             "DYNACLAST_TOKEN": self.listen.token if self.listen else "",
             SETTING: str(self.folder / POKE),
+            "DYNACLAST_WORKSHOP": str(self.workshop),
             "DYNACLAST_KEYS": str(self.folder / "keys"),
             "OMP_NUM_THREADS": "1",
             "OPENBLAS_NUM_THREADS": "1",
@@ -156,6 +146,7 @@ class Parts:
             finally:
                 store.engine.dispose()
             self.web_port = free_port(ports.get("web", WEB_PORT))
+            self._spawn("workshop")
             self._spawn("web")
             self._spawn("jobs")
         except OSError as exc:

@@ -216,7 +216,7 @@ def test_a_database_that_comes_back_at_another_port_is_found_again_and_a_lost_pa
     try:
         parts.start()
         names = {p.name for p in written_down(tmp_path)}
-        assert names == {"database", "web", "jobs"}, "written down as they were started"
+        assert names == {"database", "workshop", "web", "jobs"}, "written down as they were started"
         assert ask(parts.address, listen.token) == 200
         assert ask(f"http://127.0.0.2:{parts.web_port}", listen.token) == 200
         server, before = parts.database.process, parts.database.port

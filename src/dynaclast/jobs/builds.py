@@ -16,6 +16,9 @@ from ..core.fracture.build import content_key
 from ..core.fracture.pieces import Pieces
 from ..store.assets import PieceCache
 
+ABANDONED = 60.0
+"""Seconds after which a build is dropped that nobody asks for."""
+
 
 class BuildCancelled(InputError):
     """The artist stopped this build."""
@@ -25,7 +28,7 @@ class BuildCancelled(InputError):
 
 @dataclass
 class Build:
-    """One build: its share done (0 to 1), and how it ended."""
+    """One build: its share done (0 to 1), and how it ended; when it was last asked for, and how many wait for it."""
 
     share: float = 0.0
     began: float = field(default_factory=time.monotonic)
@@ -33,6 +36,8 @@ class Build:
     pieces: Pieces | None = None
     error: Exception | None = None
     ended: threading.Event = field(default_factory=threading.Event)
+    asked: float = field(default_factory=time.monotonic)
+    waiting: int = 0
 
     @property
     def left(self) -> float | None:
@@ -64,7 +69,13 @@ class Builds:
             if build is None:
                 build = self._running[key] = Build()
                 threading.Thread(target=self._run, args=(body, key, build), daemon=True).start()
-        build.ended.wait(patience)
+            build.waiting += 1
+        try:
+            build.ended.wait(patience)
+        finally:
+            with self._lock:
+                build.waiting -= 1
+                build.asked = time.monotonic()
         if not build.ended.is_set():
             return build
         if build.error is not None:
@@ -75,6 +86,8 @@ class Builds:
     def _run(self, body: Body, key: str, build: Build) -> None:
         def tell(share: float) -> None:
             build.share = share
+            if not build.waiting and time.monotonic() - build.asked > ABANDONED:
+                build.cancel = True
             if build.cancel:
                 raise BuildCancelled(f"breaking {body.name} was stopped; its settings are kept", where="pattern")
 

@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-import ctypes
 import os
 import socket
 import threading
 import time
 from collections.abc import Iterator
-from contextlib import contextmanager
 from functools import partial
 
 from ..core import document
@@ -20,6 +18,7 @@ from ..core.solve.state import State
 from ..store import takes, texts
 from ..store.assets import PieceCache
 from ..store.database import Store
+from .interrupt import Interrupted, Interruptible
 
 FLUSH_AFTER = 0.4
 """Seconds after which frames computed so far are stored, so that they can be watched."""
@@ -33,21 +32,15 @@ MOST_SAID = 140
 """Characters of an error inside the program that the artist is shown."""
 
 
-class Stopped(BaseException):
-    """A bake is to stop while it is being prepared. Not one of the errors that are told."""
-
-
 class Pulse:
     """Beats in the background while a bake runs, and learns from the answer whether to stop.
 
-    What is being prepared has no place of its own where it could stop: there ``Stopped`` is raised, between any two
-    of Python's steps. Frames look at ``stop``.
+    ``preparing`` is the stretch in which a stop interrupts; frames look at ``stop``.
     """
 
     def __init__(self, store: Store, take_id: str, attempt: int) -> None:
         self.stop, self.further = False, False
-        self._preparing: int | None = None
-        self._lock = threading.Lock()
+        self.preparing = Interruptible()
         self._end = threading.Event()
         self._thread = threading.Thread(target=self._run, args=(store, take_id, attempt), daemon=True)
 
@@ -57,28 +50,10 @@ class Pulse:
                 further, self.further = self.further, False
                 with store.session() as session:
                     if not takes.beat(session, take_id, attempt, further):
-                        self._tell()
+                        self.stop = True
+                        self.preparing.interrupt()
             except Exception:  # the server is away: the next chunk waits for it, the next beat tells it we live
                 continue
-
-    def _tell(self) -> None:
-        with self._lock:
-            if self._preparing is not None and not self.stop:
-                ctypes.pythonapi.PyThreadState_SetAsyncExc(ctypes.c_ulong(self._preparing), ctypes.py_object(Stopped))
-            self.stop = True
-
-    @contextmanager
-    def preparing(self) -> Iterator[None]:
-        """While it lasts, a stop raises Stopped in the thread that is here."""
-        with self._lock:
-            if self.stop:
-                raise Stopped
-            self._preparing = threading.get_ident()
-        try:
-            yield
-        finally:
-            with self._lock:
-                self._preparing = None
 
     def __enter__(self) -> Pulse:
         self._thread.start()
@@ -120,7 +95,7 @@ def _bake(
         def tell(_share: float) -> None:
             pulse.further = True
 
-        with pulse.preparing():
+        with pulse.preparing:
             prepared = prepare(shot, cache.resolve, partial(cache.get, progress=tell))
         pulse.further = True
         state = _last_state(store, take_id) or prepared.state
@@ -133,7 +108,7 @@ def _bake(
             )
             if not store.patiently(add):
                 return "superseded", ""
-    except Stopped:
+    except Interrupted:
         return "cancelled", ""
     except DynaclastError as exc:
         return "failed", exc.line()

@@ -28,7 +28,7 @@ from .takes import api as takes
 STATUS: list[tuple[type[DynaclastError], int]] = [(NotFound, 404), (Conflict, 409), (Taken, 409), (DynaclastError, 422)]
 
 
-def _problem(
+def problem(
     status: int, code: str, message: str, where: str = "", problems: list[dict[str, str]] | None = None
 ) -> tuple[Response, int]:
     return jsonify({"code": code, "message": message, "where": where, "problems": problems or []}), status
@@ -36,7 +36,7 @@ def _problem(
 
 def _invalid(exc: ValidationError) -> Response:
     first = exc.errors()[0]
-    response, status = _problem(422, "request", f"{first['msg']}", ".".join(str(p) for p in first["loc"]))
+    response, status = problem(422, "request", f"{first['msg']}", ".".join(str(p) for p in first["loc"]))
     response.status_code = status
     return response
 
@@ -90,20 +90,20 @@ def create_app(
 def _errors(app: OpenAPI) -> None:
     @app.errorhandler(DocumentError)
     def _document(exc: DocumentError) -> Any:
-        return _problem(422, exc.code, exc.message, exc.where, [{"where": w, "message": m} for w, m in exc.problems])
+        return problem(422, exc.code, exc.message, exc.where, [{"where": w, "message": m} for w, m in exc.problems])
 
     @app.errorhandler(DynaclastError)
     def _ours(exc: DynaclastError) -> Any:
         status = next(s for kind, s in STATUS if isinstance(exc, kind))
-        return _problem(status, exc.code, exc.message, exc.where)
+        return problem(status, exc.code, exc.message, exc.where)
 
     @app.errorhandler(Refused)
     def _refused(exc: Refused) -> Any:
-        return _problem(exc.status, "refused", exc.message, request.path)
+        return problem(exc.status, "refused", exc.message, request.path)
 
     @app.errorhandler(413)
     def _large(_exc: HTTPException) -> Any:
-        return _problem(
+        return problem(
             413,
             "input.size",
             f"the file is larger than the limit of {MOST_BYTES // 1_000_000} MB; decimate it before bringing it in",
@@ -111,12 +111,12 @@ def _errors(app: OpenAPI) -> None:
 
     @app.errorhandler(HTTPException)
     def _http(exc: HTTPException) -> Any:
-        return _problem(exc.code or 500, "http", exc.description or exc.name, request.path)
+        return problem(exc.code or 500, "http", exc.description or exc.name, request.path)
 
     @app.errorhandler(Exception)
     def _other(exc: Exception) -> Any:
         app.logger.exception("request failed")
-        return _problem(
+        return problem(
             500,
             "internal",
             f"something went wrong inside the program ({type(exc).__name__}); your last saved state is safe. Try again",

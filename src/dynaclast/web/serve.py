@@ -8,12 +8,16 @@ from pathlib import Path
 from flask import Flask
 
 from .app import create_app
+from .workshop import SETTING, hand_on
 
 
 def app() -> Flask:
     """The application for gunicorn."""
     given = os.environ
     names = frozenset(x for x in given.get("DYNACLAST_NAMES", "").split(",") if x)
-    return create_app(
+    out = create_app(
         given["DYNACLAST_URL"], Path(given["DYNACLAST_INTERFACE"]), names, given.get("DYNACLAST_TOKEN", "")
     )
+    if given.get(SETTING):
+        hand_on(out, given[SETTING])
+    return out
