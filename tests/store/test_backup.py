@@ -42,8 +42,8 @@ def fill(store: Store) -> None:
         state = shots.save(session, state.id, 1, document.dump(shot(box("b", (0, 1, 0)))), "an edit")
         shots.create(session, shot(box("c", (0, 1, 0))))
         keep_mesh(session, primitives.box((1, 2, 3)), "crate\n", ["one", "zwei"])
-        materials.save(session, PRESETS[0].model_copy(update={"name": "Straße"}), replace=True)
-        library.save(session, "field", "gale", {"a": None, "b": [1.5, True]}, replace=True)
+        materials.save(session, PRESETS[0].model_copy(update={"name": "kept stone"}), replace=True)
+        library.save(session, "field", "kept gale", {"a": None, "b": [1.5, True]}, replace=True)
         take = takes.ask(session, state.id, 10)
     with store.session() as session:
         row = takes.claim(session, take.id, "here")

@@ -92,7 +92,7 @@ def test_chunks_are_cut_by_frames_and_by_bytes(vertices: int, most: int) -> None
 
 def test_what_a_drawing_is_of_is_known_after_a_restart(store: Store) -> None:
     body = Body.model_validate(box("crate", (0, 1, 0), (1, 2, 3)))
-    PieceCache(store).remember_drawing("a-drawing", body)
+    PieceCache(store).remember_drawings({"a-drawing": body})
     again = PieceCache(store).drawn_body("a-drawing")
     assert again.shape == body.shape and again.material == body.material
     with pytest.raises(NotFound, match="not built yet"):

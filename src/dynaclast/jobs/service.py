@@ -19,9 +19,10 @@ import dask
 from distributed import Client, LocalCluster
 
 from ..store import takes
+from ..store.collect import collect
 from ..store.database import Store
 from .bell import SETTING, Bell, ring
-from .security import NoPages, security
+from .security import Modest, security
 from .take import run_bake
 from .warm import warm
 
@@ -35,6 +36,9 @@ STUCK_AFTER = 600.0
 """Seconds without getting any further after which it is taken for stuck."""
 
 ROOT = Path(__file__).parents[3]
+
+COLLECT_FIRST, COLLECT_EVERY = 300.0, 3600.0
+"""Seconds after the start, and between times, at which what nothing refers to is dropped, while no bake is at work."""
 
 log = logging.getLogger("dynaclast.jobs")
 
@@ -118,6 +122,17 @@ class Dispatcher:
         log.warning("take %s: %s; it is now %s", take_id, why, status)
 
 
+def _collect(store: Store) -> None:
+    """Drop what nothing refers to any more."""
+    try:
+        found = collect(store)
+    except Exception:
+        log.exception("what nothing refers to could not be dropped; trying again later")
+        return
+    if any(found):
+        log.info("dropped %s", found)
+
+
 def serve(
     url: str,
     scheduler: str | None,
@@ -173,14 +188,18 @@ def serve(
     client = Client(scheduler or cluster, set_as_default=False, security=secret)
     if cluster is not None:
         cluster.scheduler.http_server.stop()
-    client.register_plugin(NoPages())
+    client.register_plugin(Modest())
     store = Store(url)
     try:
         if warm_up:
             client.submit(warm, pure=False)
         dispatcher = Dispatcher(store, client, lost_after, stuck_after)
         print("bake service ready", flush=True)
+        collected = time.monotonic() - COLLECT_EVERY + COLLECT_FIRST
         while not stop.is_set():
+            if not dispatcher.busy and time.monotonic() - collected > COLLECT_EVERY:
+                collected = time.monotonic()
+                _collect(store)
             bell.wait(LOOK_EVERY if dispatcher.busy else LOOK_IDLE)
             if stop.is_set():
                 break

@@ -50,7 +50,7 @@ class Surveyor:
         """The body's pieces, or its build under way. Raises what the build raised."""
         got = self._builds.ask(body, patience)
         if not isinstance(got, Build):
-            self._builds.cache.remember_drawing(drawing_name(body), body)
+            self._builds.cache.remember_drawings({drawing_name(body): body})
         return got
 
     def built(self, body: Body) -> Pieces:
@@ -115,10 +115,11 @@ class Surveyor:
         bad: list[Finding] = []
         good = shot.model_copy(update={"bodies": [], "groups": []})
         made: dict[str, Pieces] = {}
+        drawn: dict[str, Body] = {}
 
         def usable(body: Body, name: str) -> bool:
             try:
-                got = self.ask(body)
+                got = self._builds.ask(body, AT_ONCE)
             except DynaclastError as exc:
                 step = "break" if exc.where.startswith(("pattern", "breaks")) else "build"
                 remedy = "Change the break" if step == "break" else "Mend or replace its mesh"
@@ -127,6 +128,7 @@ class Surveyor:
             if isinstance(got, Build):
                 return False
             made[content_key(body)] = got
+            drawn[drawing_name(body)] = body
             return True
 
         good.bodies.extend(b for b in shot.bodies if usable(b, b.name))
@@ -137,6 +139,7 @@ class Surveyor:
                 good.bodies.extend(members(group, shot, self._builds.cache.resolve))
             except DynaclastError as exc:
                 bad.append(Finding("no-room", "stop", "build", group.name, _sentence(exc), "Change its layout"))
+        self._builds.cache.remember_drawings(drawn)
         return good, [made[content_key(b)].scaled(b.factor) for b in good.bodies], bad
 
 

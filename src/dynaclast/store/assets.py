@@ -52,7 +52,7 @@ class PieceCache:
     """Builds pieces once: remembered in this process (the last few) and in the store."""
 
     MOST_BYTES = 300_000_000
-    MOST_DRAWINGS = 400
+    MOST_DRAWINGS = 5000
 
     def __init__(self, store: Store) -> None:
         self._store = store
@@ -67,21 +67,22 @@ class PieceCache:
         return self._store.patiently(lambda s: mesh_of(s, shape.asset))
 
     def known(self, body: Body) -> Pieces | None:
-        """The body's pieces if they need no computing."""
+        """The body's pieces if they need no computing. Those of whole bodies are not stored: they are soon made."""
         key = content_key(body)
         near = self._near.get(key)
-        if near is not None:
+        if near is not None or body.pattern is None:
             return near
         data = self._store.patiently(lambda s: s.scalar(select(PiecesRow.data).where(PiecesRow.key == key)))
         return None if data is None else self._near.put(key, Pieces.from_arrays(unpack(unsqueeze(data))[0]))
 
-    def remember_drawing(self, name: str, body: Body) -> None:
-        """Keep what body a drawing is of."""
-        if name in self._drawn:
+    def remember_drawings(self, bodies: dict[str, Body]) -> None:
+        """Keep what bodies drawings are of, by their names."""
+        fresh = {name: body for name, body in bodies.items() if name not in self._drawn}
+        if not fresh:
             return
-        self._drawn[name] = body
-        row = {"name": name, "body": body.model_dump(mode="json")}
-        self._store.patiently(lambda s: s.execute(insert(DrawingRow).values(row).prefix_with("IGNORE")))
+        rows = [{"name": name, "body": body.model_dump(mode="json")} for name, body in fresh.items()]
+        self._store.patiently(lambda s: s.execute(insert(DrawingRow).prefix_with("IGNORE"), rows))
+        self._drawn |= fresh
         while len(self._drawn) > self.MOST_DRAWINGS:
             self._drawn.pop(next(iter(self._drawn)))
 

@@ -61,14 +61,17 @@ def _revision(session: Session, shot_id: str, number: int) -> RevisionRow | None
 def _state(session: Session, row: ShotRow) -> ShotState:
     head = _revision(session, row.id, row.head)
     assert head is not None
-    before, after = _revision(session, row.id, row.head - 1), _revision(session, row.id, row.head + 1)
+    beside = select(RevisionRow.number, RevisionRow.label).where(
+        RevisionRow.shot_id == row.id, RevisionRow.number.between(row.head - 1, row.head + 1)
+    )
+    label = {r.number: r.label for r in session.execute(beside)}
     return ShotState(
         row.id,
         row.name,
         row.version,
         json.loads(texts.read(session, head)),
-        head.label if before else None,
-        after.label if after else None,
+        head.label if row.head - 1 in label else None,
+        label.get(row.head + 1),
     )
 
 
@@ -120,7 +123,8 @@ def save(session: Session, shot_id: str, base: int, data: dict[str, Any], label:
         )
     session.execute(delete(RevisionRow).where(RevisionRow.shot_id == shot_id, RevisionRow.number > row.head))
     added = RevisionRow(shot_id=shot_id, number=row.head + 1, label=label[:120])
-    texts.write(session, added, json.dumps(document.dump(shot)), _revision(session, shot_id, row.head))
+    whole = document.dump(shot)
+    texts.write(session, added, json.dumps(whole), _revision(session, shot_id, row.head))
     session.add(added)
     row.last_save = number
     row.head, row.version, row.name, row.changed = row.head + 1, row.version + 1, shot.name, NOW
@@ -129,7 +133,7 @@ def save(session: Session, shot_id: str, base: int, data: dict[str, Any], label:
             delete(RevisionRow).where(RevisionRow.shot_id == shot_id, RevisionRow.number <= row.head - MOST_REVISIONS)
         )
     session.flush()
-    return _state(session, row)
+    return ShotState(row.id, row.name, row.version, whole, added.label, None)
 
 
 def step(session: Session, shot_id: str, base: int, by: int, number: str = "") -> ShotState:

@@ -9,7 +9,7 @@ from __future__ import annotations
 import hashlib
 
 import zstandard
-from sqlalchemy import delete, func, select, union
+from sqlalchemy import delete, select, union
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
 
@@ -48,9 +48,13 @@ def applied(text: bytes, change: bytes) -> bytes:
     )
 
 
-def _text(session: Session, name: str) -> bytes:
+def _data(session: Session, name: str) -> bytes:
     data = session.scalar(select(TextRow.data).where(TextRow.id == name))
     assert data is not None
+    return data
+
+
+def _plain(data: bytes) -> bytes:
     return zstandard.ZstdDecompressor().decompress(data, max_output_size=MOST_BYTES)
 
 
@@ -59,7 +63,7 @@ def read(session: Session, row: Written) -> str:
     if row.text is None or row.difference is None:
         assert row.document is not None
         return row.document
-    return applied(_text(session, row.text), row.difference).decode()
+    return applied(_plain(_data(session, row.text)), row.difference).decode()
 
 
 def write(session: Session, row: Written, document: str, near: Written | None = None) -> None:
@@ -67,9 +71,9 @@ def write(session: Session, row: Written, document: str, near: Written | None = 
     whole = document.encode()
     row.document = None
     if near is not None and near.text is not None:
-        change = difference(_text(session, near.text), whole)
-        size = session.scalar(select(func.length(TextRow.data)).where(TextRow.id == near.text)) or 0
-        if len(change) <= max(SMALL * size, LEAST):
+        data = _data(session, near.text)
+        change = difference(_plain(data), whole)
+        if len(change) <= max(SMALL * len(data), LEAST):
             row.text, row.difference = near.text, change
             return
     name = hashlib.sha256(whole).hexdigest()

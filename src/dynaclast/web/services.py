@@ -27,7 +27,7 @@ class Services:
         self.cache = PieceCache(self.store)
         self.builds = Builds(self.cache)
         self.reader = Reader()
-        self.hulls = HullShop(self.cache.resolve, most=200)
+        self.hulls = HullShop(self.cache.resolve, most=4000)
         self.surveyor = Surveyor(self.builds, self.hulls)
 
     def work_waits(self) -> None:
