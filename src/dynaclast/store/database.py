@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import contextlib
+import threading
 import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
@@ -16,6 +18,9 @@ from sqlalchemy.exc import DBAPIError, OperationalError
 from sqlalchemy.orm import Session, sessionmaker
 
 T = TypeVar("T")
+KEPT, MORE = 32, 32
+"""Connections that stay open, and that may be opened beside."""
+AHEAD = 24
 RETRY_FOR = 90.0
 """Seconds a worker waits for a database that went away."""
 
@@ -23,7 +28,7 @@ RETRY_FOR = 90.0
 def connect(url: str) -> Engine:
     """An engine; connections are tested before use, so a restarted server is no error."""
     engine = create_engine(
-        url, pool_pre_ping=True, pool_recycle=1800, pool_size=8, max_overflow=32, isolation_level="READ COMMITTED"
+        url, pool_pre_ping=True, pool_recycle=1800, pool_size=KEPT, max_overflow=MORE, isolation_level="READ COMMITTED"
     )
 
     @event.listens_for(engine, "connect")
@@ -45,6 +50,16 @@ class Store:
         self.url = url
         self.engine = connect(url)
         self._make = sessionmaker(self.engine, expire_on_commit=False)
+
+    def connect_ahead(self, count: int = AHEAD) -> None:
+        """Open so many connections, so that nobody waits for one when many ask at once. In the background."""
+
+        def work() -> None:
+            with contextlib.suppress(DBAPIError), contextlib.ExitStack() as held:
+                for _ in range(count):
+                    held.enter_context(self.engine.connect())
+
+        threading.Thread(target=work, daemon=True).start()
 
     @contextmanager
     def session(self) -> Iterator[Session]:

@@ -8,6 +8,7 @@ from pathlib import Path
 from flask import Flask
 
 from .app import create_app
+from .services import NAME
 from .workshop import SETTING, hand_on
 
 
@@ -18,6 +19,7 @@ def app() -> Flask:
     out = create_app(
         given["DYNACLAST_URL"], Path(given["DYNACLAST_INTERFACE"]), names, given.get("DYNACLAST_TOKEN", "")
     )
+    out.extensions[NAME].store.connect_ahead()
     if given.get(SETTING):
         hand_on(out, given[SETTING])
     return out
