@@ -16,6 +16,7 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 import dask
+import distributed.scheduler
 from distributed import Client, LocalCluster
 
 from ..store import takes
@@ -37,6 +38,8 @@ STUCK_AFTER = 600.0
 
 ROOT = Path(__file__).parents[3]
 
+HEARTBEAT = 10.0
+"""Seconds between signs of life of idle workers."""
 COLLECT_FIRST, COLLECT_EVERY = 300.0, 3600.0
 """Seconds after the start, and between times, at which what nothing refers to is dropped, while no bake is at work."""
 
@@ -170,6 +173,8 @@ def serve(
             "distributed.client.scheduler-info-interval": "30s",
         }
     )
+    # twice a second by itself, each with measurements of the whole machine; lost workers are told by their bakes
+    distributed.scheduler.heartbeat_interval = lambda _workers: HEARTBEAT
     secret = security(keys)
     cluster = (
         None
