@@ -32,6 +32,7 @@ USAGE = """usage: ./dynaclast COMMAND
   export    write a bake or take as a file     export DIR|TAKE --to FILE.usdc|.usda|.glb|.npz
 
   bench     measure speed against the goals
+  soak      kill, pause and ask wrongly, and say what was lost      soak [--minutes N]
 """
 
 
@@ -95,6 +96,14 @@ def main(argv: list[str]) -> int:
             from .setup import run_tests
 
             return run_tests(argv[1:])
+        if command == "soak":
+            ensure_python(tests=True)
+            ensure_database()
+            ensure_interface()
+            ensure_kernels(compile_now=True)
+            from .setup import run_soak
+
+            return run_soak(argv[1:])
         if command == "bench":
             ensure_python()
             ensure_kernels(compile_now=True)

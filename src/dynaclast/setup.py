@@ -221,5 +221,9 @@ def run_tests(arguments: list[str]) -> int:
     return core or beside
 
 
+def run_soak(arguments: list[str]) -> int:
+    return subprocess.run([sys.executable, str(ROOT / "tests" / "faults" / "soak.py"), *arguments], cwd=ROOT).returncode
+
+
 def run_bench(arguments: list[str]) -> int:
     return subprocess.run([sys.executable, str(ROOT / "bench" / "run.py"), *arguments], cwd=ROOT).returncode

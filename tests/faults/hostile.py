@@ -1,0 +1,97 @@
+"""Documents and requests that are wrong in a thousand ways: each is answered with a reason, none with a fault."""
+
+from __future__ import annotations
+
+import copy
+import json
+import random
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+from flask.testing import FlaskClient
+
+DEMO = Path(__file__).parents[2] / "demo"
+ODD: list[Any] = [
+    None, True, "", "x" * 100, "\0", "../../etc/passwd", -1, 0, 1e308, -1e308, float("nan"), float("inf"), 10**30,
+    [], {}, [[]], [None] * 3, {"kind": "nothing"}, {"kind": None}, [1e9, -1e9, 0], "💥", "1; DROP TABLE shots",
+]  # fmt: skip
+FORMULAS = [
+    "(" * 3000 + "x" + ")" * 3000,
+    "-" * 4000 + "x",
+    "x" + "+x" * 5000,
+    "sin(" * 900 + "x" + ")" * 900,
+    "x.y",
+    "1/0",
+]
+
+
+def _places(value: Any, at: tuple[Any, ...] = ()) -> Iterator[tuple[Any, ...]]:
+    items = value.items() if isinstance(value, dict) else enumerate(value) if isinstance(value, list) else ()
+    for key, inner in items:
+        yield (*at, key)
+        yield from _places(inner, (*at, key))
+
+
+def mutated(rng: random.Random, whole: Any) -> Any:
+    """A document with one to four things in it otherwise: replaced, removed, doubled, renamed."""
+    out = copy.deepcopy(whole)
+    for _ in range(rng.randint(1, 4)):
+        places = list(_places(out))
+        if not places:
+            return rng.choice(ODD)
+        *path, last = rng.choice(places)
+        holder = out
+        for key in path:
+            holder = holder[key]
+        match rng.randrange(5):
+            case 0:
+                holder[last] = copy.deepcopy(rng.choice(ODD))
+            case 1:
+                del holder[last]
+            case 2 if isinstance(holder, list):
+                holder.insert(last, copy.deepcopy(holder[last]))
+            case 3 if isinstance(holder, dict):
+                holder[str(last) + "x"] = holder.pop(last)
+            case _:
+                holder[last] = rng.choice(FORMULAS) if rng.random() < 0.2 else copy.deepcopy(rng.choice(ODD))
+    return out
+
+
+def documents() -> list[Any]:
+    """The demo shots, with few pieces so that none takes long."""
+    out = []
+    for path in sorted(DEMO.glob("*.json")):
+        whole = json.loads(path.read_text())
+        for body in [*whole.get("bodies", []), *(g["body"] for g in whole.get("groups", []))]:
+            pattern = body.get("pattern")
+            if isinstance(pattern, dict) and "count" in pattern:
+                pattern["count"] = 3
+        out.append(whole)
+    return out
+
+
+def requests(client: FlaskClient, rng: random.Random, count: int, paths: dict[str, Any]) -> list[str]:
+    """Send so many wrong requests to every path of the API. Returns those that were answered with a fault."""
+    bad = []
+    routes = [(path, method) for path, methods in paths.items() for method in methods if "export" not in path]
+    wholes = documents()
+    for _ in range(count):
+        path, method = rng.choice(routes)
+        for name in ("shot_id", "take_id", "key", "first"):
+            path = path.replace(f"{{{name}}}", rng.choice(["1", "none", "%00", "x" * 200, "-1", "a%2Fb"]))
+        body: Any = rng.choice(ODD)
+        if rng.random() < 0.7:
+            whole = mutated(rng, rng.choice(wholes))
+            body = {"document": whole, "base": 1, "label": "x", "frame": rng.choice([0, 5, -1]), "field": None}
+            if rng.random() < 0.4 and isinstance(whole, dict) and whole.get("bodies"):
+                first = whole["bodies"]
+                body = {"body": first[0] if isinstance(first, list) and first else first, "name": "a", "item": {}}
+        data = json.dumps(body).encode()
+        if rng.random() < 0.1:
+            data = data[: rng.randrange(len(data) + 1)] + bytes(rng.randrange(256) for _ in range(3))
+        answer = client.open(path, method=method.upper(), data=data, content_type="application/json")
+        text = answer.get_data(as_text=True) if answer.mimetype == "application/json" else ""
+        if answer.status_code >= 500 or "NaN" in text or "Infinity" in text or "Traceback" in text:
+            bad.append(f"{method} {path}: {answer.status_code} {text[:300]} <- {data[:300]!r}")
+    return bad
