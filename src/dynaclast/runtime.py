@@ -67,6 +67,7 @@ class Parts:
         self.database = Database(folder)
         self.web_port = 0
         self.listen = listen
+        self._probed, self._silent = time.monotonic(), 0
         self.processes: dict[str, subprocess.Popen[bytes]] = {}
 
     @property
@@ -176,6 +177,14 @@ class Parts:
                 for one in self.processes.values():
                     self._end(one)
             self._write_down()
+        if time.monotonic() - self._probed > PROBE_EVERY:
+            self._probed = time.monotonic()
+            self._silent = 0 if self._answers() else self._silent + 1
+            if self._silent >= MOST_SILENT:
+                say("the web server has not answered for a while; starting it again")
+                self._silent = 0
+                for name in ("web", "workshop"):
+                    self._end(self.processes[name])
         for name, one in list(self.processes.items()):
             if one.poll() is not None:
                 say(f"the {name} process has ended; starting it again (see {self.folder / (name + '.log')})")
@@ -185,6 +194,7 @@ class Parts:
     def _end(self, one: subprocess.Popen[bytes]) -> None:
         """End a part with whatever it started."""
         if one.poll() is None:
+            one.send_signal(signal.SIGCONT)
             one.terminate()
             with contextlib.suppress(subprocess.TimeoutExpired):
                 one.wait(timeout=ENDS_WITHIN)
@@ -365,6 +375,10 @@ def run(*, demo: bool, listen: str | None = None) -> int:
     return 0
 
 
+PROBE_EVERY = 15.0
+"""Seconds between looks whether the web server answers."""
+MOST_SILENT = 3
+"""Times it may not answer in a row before it is taken for stuck."""
 ENDS_WITHIN = 6.0
 """Seconds that a part is given to end by itself."""
 LOOK_EVERY = 1.0

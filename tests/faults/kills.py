@@ -58,8 +58,8 @@ class Count:
 class Client:
     """Asks as the interface does: what is not answered is asked again, with its number."""
 
-    def __init__(self, parts: Parts, count: Count) -> None:
-        self._parts, self._count = parts, count
+    def __init__(self, parts: Parts, count: Count, disturber: Disturber) -> None:
+        self._parts, self._count, self._disturber = parts, count, disturber
 
     def ask(self, method: str, path: str, body: dict[str, Any] | None = None) -> dict[str, Any]:
         until = time.monotonic() + PATIENCE
@@ -81,6 +81,7 @@ class Client:
             self._count.unanswered += 1
             if time.monotonic() > until:
                 raise TimeoutError(f"{method} {path} was not answered for {PATIENCE:.0f} s")
+            self._disturber.go_on()
             self._parts.mend()
             time.sleep(0.1)
 
@@ -104,13 +105,17 @@ class Disturber:
         leaders = [p.pid for p in written_down(self._parts.folder)]
         return sorted({pid for leader in leaders if began(leader) for pid in (leader, *_children(leader))})
 
-    def strike(self) -> None:
-        """Kill one, or pause one for a while; let paused ones go on whose time has come."""
+    def go_on(self) -> None:
+        """Let paused ones go on whose time has come."""
         for pid, until in self._paused[:]:
             if time.monotonic() > until:
                 self._paused.remove((pid, until))
                 with contextlib.suppress(OSError):
                     os.kill(pid, signal.SIGCONT)
+
+    def strike(self) -> None:
+        """Kill one, or pause one for a while."""
+        self.go_on()
         with contextlib.suppress(OSError, IndexError):
             pid = self._rng.choice(self.targets())
             if self._rng.random() < 0.7:
@@ -136,7 +141,8 @@ def run(folder: Path, seconds: float, seed: int) -> Count:
     parts = Parts(folder)
     try:
         parts.start()
-        client, disturber = Client(parts, count), Disturber(parts, rng, count)
+        disturber = Disturber(parts, rng, count)
+        client = Client(parts, count, disturber)
         made = client.ask("POST", "/shots", {"name": "edited", "document": document.dump(shot(box("a", (0, 1, 0))))})
         baked = client.ask("POST", "/shots", {"name": "struck", "document": document.dump(SCENE)})
         takes: list[str] = []

@@ -67,6 +67,28 @@ def test_a_glb_gives_its_meshes_with_names_places_colours_and_coordinates(reader
     assert lid.uv is not None and lid.uv.shape == (12, 3, 2)
 
 
+def test_usd_that_refers_to_itself_is_read_wherever_it_stands(reader: Reader) -> None:
+    stage = Usd.Stage.CreateInMemory()
+    UsdGeom.SetStageUpAxis(stage, UsdGeom.Tokens.y)
+    UsdGeom.SetStageMetersPerUnit(stage, 1.0)
+    stage.CreateClassPrim("/_crate")
+    box, mesh = UsdGeom.Mesh.Define(stage, "/_crate/mesh"), primitives.box((1, 2, 3))
+    box.CreatePointsAttr(mesh.vertices.tolist())
+    box.CreateFaceVertexCountsAttr([3] * len(mesh.faces))
+    box.CreateFaceVertexIndicesAttr(mesh.faces.ravel().tolist())
+    for k in range(3):
+        crate = UsdGeom.Xform.Define(stage, f"/world/crate{k}")
+        crate.AddTranslateOp().Set((2.0 * k, 0.0, 0.0))
+        crate.GetPrim().GetReferences().AddInternalReference("/_crate")
+        crate.GetPrim().SetInstanceable(k == 2)
+    found = reader.read(stage.GetRootLayer().ExportToString().encode(), "a.usda")
+    assert [p.position[0] for p in found.parts] == [0.0, 2.0, 4.0]
+    assert all(len(p.mesh.faces) == 12 for p in found.parts)
+    crate.GetPrim().GetReferences().AddReference("./other.usda")
+    with pytest.raises(InputError, match="refers to other files"):
+        reader.read(stage.GetRootLayer().ExportToString().encode(), "a.usda")
+
+
 def test_usd_honours_units_and_up_axis(reader: Reader, tmp_path) -> None:  # noqa: ANN001
     found = reader.read(usd_crate(str(tmp_path / "a.usdc"), UsdGeom.Tokens.z, 0.01), "a.usdc")
     part = found.parts[0]

@@ -207,8 +207,8 @@ def patiently(url: str, token: str = "") -> int:
             time.sleep(0.1)
 
 
-def test_a_database_that_comes_back_at_another_port_is_found_again_and_a_lost_password_made_anew(
-    tmp_path: Path,
+def test_a_stuck_server_is_started_again_and_a_database_that_comes_back_elsewhere_is_found(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     listen = runtime.listen_at("127.0.0.2", tmp_path)
     parts = Parts(tmp_path, listen)
@@ -219,6 +219,13 @@ def test_a_database_that_comes_back_at_another_port_is_found_again_and_a_lost_pa
         assert names == {"database", "workshop", "web", "jobs"}, "written down as they were started"
         assert ask(parts.address, listen.token) == 200
         assert ask(f"http://127.0.0.2:{parts.web_port}", listen.token) == 200
+        monkeypatch.setattr(runtime, "PROBE_EVERY", 0.0)
+        monkeypatch.setattr(runtime, "MOST_SILENT", 1)
+        stuck = parts.processes["web"]
+        for pid in [stuck.pid, *map(int, Path(f"/proc/{stuck.pid}/task/{stuck.pid}/children").read_text().split())]:
+            os.kill(pid, signal.SIGSTOP)
+        parts.mend()
+        assert parts.processes["web"].pid != stuck.pid and patiently(parts.address, listen.token) == 200
         server, before = parts.database.process, parts.database.port
         assert server is not None
         server.kill()

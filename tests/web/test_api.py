@@ -8,6 +8,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 from flask.testing import FlaskClient
+from openapi_spec_validator import OpenAPIV31SpecValidator
 
 from deforming import cloth, pin
 from dynaclast.core import document
@@ -241,3 +242,7 @@ def test_a_document_with_bodies_that_deform_is_surveyed_saved_and_fetched(client
     assert made.status_code == 200 and made.get_json()["built"]["pieces"] == 0
     key = made.get_json()["built"]["key"]
     assert client.get(f"/api/pieces/{key}").status_code == 200
+
+
+def test_the_description_of_the_api_is_one() -> None:
+    assert [e.message for e in OpenAPIV31SpecValidator(description()).iter_errors()] == []

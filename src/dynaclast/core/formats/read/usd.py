@@ -20,7 +20,7 @@ def read_usd(layer: Sdf.Layer | None, scale: float | None) -> MeshFile:
         raise InputError(
             "is not a USD file, or is damaged; export it again and bring in the new file", code="input.broken"
         )
-    if layer.GetCompositionAssetDependencies():
+    if any(layer.GetCompositionAssetDependencies()):  # what it has within itself has no name
         raise InputError("refers to other files; flatten it into one and bring that in", code="input.broken")
     stage = Usd.Stage.Open(layer)
     metres = scale if scale is not None else float(UsdGeom.GetStageMetersPerUnit(stage))
