@@ -3,6 +3,7 @@ from __future__ import annotations
 import io
 import json
 import subprocess
+import time
 from pathlib import Path
 
 import numpy as np
@@ -246,3 +247,26 @@ def test_a_document_with_bodies_that_deform_is_surveyed_saved_and_fetched(client
 
 def test_the_description_of_the_api_is_one() -> None:
     assert [e.message for e in OpenAPIV31SpecValidator(description()).iter_errors()] == []
+
+
+def test_many_bodies_are_built_and_fetched_in_one_request_each(client: FlaskClient) -> None:
+    bodies: list[dict] = [box(f"b{k}", (0, 1, 0), (1, 1, 1 + k / 50)) for k in range(40)]
+    bodies[3] = {"name": "bad", "shape": {"kind": "box", "size": [1, -1, 1]}}
+    bodies[4] = {"name": "open", "shape": {"kind": "mesh", "vertices": [[0, 0, 0], [1, 0, 0], [0, 1, 0]], "faces": []}}
+    found: list[dict] = []
+    for _ in range(50):
+        found = client.post("/api/builds", json={"bodies": bodies}).get_json()["builds"]
+        if all(one["built"] or one["error"] for one in found):
+            break
+        time.sleep(0.05)
+    assert [k for k, one in enumerate(found) if one["error"]] == [3, 4]
+    assert found[3]["error"]["where"] == "shape.box.size[1]" or "size" in found[3]["error"]["where"]
+    single = client.post("/api/build", json={"body": bodies[7]}).get_json()["built"]
+    assert found[7]["built"] == single
+    keys = [one["built"]["key"] for one in found if one["built"]]
+    many, _ = unpack(client.post("/api/pieces", json={"keys": keys}).data)
+    for place in (0, 20, 37):
+        one, _ = unpack(client.get(f"/api/pieces/{keys[place]}").data)
+        assert {n for n in many if n.startswith(f"{place}/")} == {f"{place}/{n}" for n in one}
+        assert all((many[f"{place}/{n}"] == one[n]).all() for n in one)
+    assert client.post("/api/pieces", json={"keys": ["none"]}).status_code == 404

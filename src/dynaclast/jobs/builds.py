@@ -6,6 +6,7 @@ how far they are.
 
 from __future__ import annotations
 
+import queue
 import threading
 import time
 from dataclasses import dataclass, field
@@ -51,9 +52,10 @@ class Builds:
 
     def __init__(self, cache: PieceCache) -> None:
         self.cache = cache
-        self._turn = threading.Lock()
         self._lock = threading.Lock()
         self._running: dict[str, Build] = {}
+        self._queue: queue.SimpleQueue[tuple[Body, str, Build]] = queue.SimpleQueue()
+        self._thread: threading.Thread | None = None
 
     def ask(self, body: Body, patience: float) -> Pieces | Build:
         """The body's pieces, or the build under way if they are not there within ``patience`` seconds.
@@ -68,7 +70,10 @@ class Builds:
             build = self._running.get(key)
             if build is None:
                 build = self._running[key] = Build()
-                threading.Thread(target=self._run, args=(body, key, build), daemon=True).start()
+                self._queue.put((body, key, build))
+                if self._thread is None:
+                    self._thread = threading.Thread(target=self._work, daemon=True)
+                    self._thread.start()
             build.waiting += 1
         try:
             build.ended.wait(patience)
@@ -83,6 +88,10 @@ class Builds:
         assert build.pieces is not None
         return build.pieces
 
+    def _work(self) -> None:
+        while True:
+            self._run(*self._queue.get())
+
     def _run(self, body: Body, key: str, build: Build) -> None:
         def tell(share: float) -> None:
             build.share = share
@@ -92,10 +101,9 @@ class Builds:
                 raise BuildCancelled(f"breaking {body.name} was stopped; its settings are kept", where="pattern")
 
         try:
-            with self._turn:
-                build.began = time.monotonic()
-                tell(0.0)
-                build.pieces = self.cache.get(body, tell)
+            build.began = time.monotonic()
+            tell(0.0)
+            build.pieces = self.cache.get(body, tell)
         except DynaclastError as exc:
             build.error = exc
         except Exception as exc:  # whatever it is, who asked must not be left waiting

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from typing import Any
 
 import numpy as np
@@ -11,7 +12,7 @@ from pydantic import ValidationError
 
 from ..core import document
 from ..core.document import Body
-from ..core.errors import DocumentError, InputError
+from ..core.errors import DocumentError, DynaclastError, InputError
 from ..core.fracture.bonds import bond_strengths
 from ..core.fracture.build import raw_mesh
 from ..core.fracture.display import drawn
@@ -22,15 +23,18 @@ from ..core.layout import members, with_shared
 from ..core.preflight.loads import weight_loads
 from ..core.solve.collision import outlines
 from ..jobs.builds import Build
-from ..jobs.survey import drawing_name
+from ..jobs.survey import AT_ONCE, drawing_name
 from ..store.assets import as_arrays, keep_mesh
 from ..store.blobs import pack
 from ..store.shots import NotFound
 from .schemas import (
     AssetsOut,
+    BodiesIn,
     BodyIn,
     BuildOut,
+    BuildsOut,
     Done,
+    KeysIn,
     LoadsIn,
     MembersIn,
     MendOut,
@@ -148,6 +152,24 @@ def build_body(body: BodyIn) -> dict[str, Any]:
     return {"built": _figures(one, got), "share": 1.0, "left": 0.0}
 
 
+@api.post("/builds", responses={"200": BuildsOut})
+def build_bodies(body: BodiesIn) -> dict[str, Any]:
+    """As /build, of many bodies; what is wrong with one is said in its place."""
+    until, out = time.monotonic() + AT_ONCE, []
+    for data in body.bodies:
+        try:
+            one = _body(data)
+            got = services().surveyor.ask(one, max(0.0, until - time.monotonic()))
+        except DynaclastError as exc:
+            problem = {"code": exc.code, "message": exc.message, "where": exc.where}
+            out.append({"built": None, "share": 0.0, "left": None, "error": problem})
+            continue
+        built = None if isinstance(got, Build) else _figures(one, got)
+        share, left = (got.share, got.left) if isinstance(got, Build) else (1.0, 0.0)
+        out.append({"built": built, "share": share, "left": left, "error": None})
+    return {"builds": out}
+
+
 @api.post("/build/cancel", responses={"200": Done})
 def cancel_build(body: BodyIn) -> dict[str, Any]:
     """Stop a build under way."""
@@ -202,6 +224,17 @@ def get_pieces(path: PiecesPath) -> Response:
     response = Response(pack(as_arrays(drawn(body, pieces))), mimetype="application/octet-stream")
     response.headers["Cache-Control"] = "private, max-age=86400"
     return response
+
+
+@api.post("/pieces")
+def get_many_pieces(body: KeysIn) -> Response:
+    """As /pieces/KEY, of many: arrays of the first are named 0/..., of the second 1/... Packed arrays."""
+    arrays: dict[str, np.ndarray] = {}
+    for k, key in enumerate(body.keys):
+        one = services().surveyor.body_of(key)
+        found = as_arrays(drawn(one, services().surveyor.built(one)))
+        arrays |= {f"{k}/{name}": value for name, value in found.items()}
+    return Response(pack(arrays), mimetype="application/octet-stream")
 
 
 @api.post("/bonds")

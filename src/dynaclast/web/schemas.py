@@ -103,6 +103,14 @@ class DocumentIn(BaseModel):
     document: dict[str, Any]
 
 
+class BodiesIn(BaseModel):
+    bodies: list[dict[str, Any]] = Field(max_length=500)
+
+
+class KeysIn(BaseModel):
+    keys: list[str] = Field(max_length=500)
+
+
 class BodyIn(BaseModel):
     body: dict[str, Any]
 
@@ -190,6 +198,21 @@ class BuildOut(BaseModel):
     built: BuiltBody | None
     share: float
     left: float | None
+
+
+class BuildEntry(BaseModel):
+    """As BuildOut, or what is wrong with the body."""
+
+    built: BuiltBody | None = None
+    share: float = 0.0
+    left: float | None = None
+    error: Problem | None = None
+
+
+class BuildsOut(BaseModel):
+    """Of each body, in order."""
+
+    builds: list[BuildEntry]
 
 
 class MaterialQuery(BaseModel):

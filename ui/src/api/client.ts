@@ -1,4 +1,5 @@
 /** All requests to the server. Failures come as ApiError with the server's sentence. */
+import { batched, type Outcome } from "../lib/batch";
 import { unpack, type Packed } from "./packed";
 import type {
   AssetsOut,
@@ -61,6 +62,22 @@ async function packed(path: string): Promise<Packed> {
   return unpack(await (await send("GET", path)).arrayBuffer());
 }
 
+async function builds(bodies: Body[]): Promise<Outcome<BuildOut>[]> {
+  const out = await json<{ builds: (BuildOut & { error: Problem | null })[] }>("POST", "/builds", { bodies });
+  return out.builds.map((one) => (one.error ? { error: new ApiError(422, one.error) } : { value: one }));
+}
+
+/** Arrays of many bodies come in one answer, each body's under its place in the list. */
+async function pieces(keys: string[]): Promise<Outcome<Packed>[]> {
+  const all = unpack(await (await send("POST", "/pieces", { keys })).arrayBuffer());
+  const parts: Packed[] = keys.map(() => ({}));
+  for (const [name, array] of Object.entries(all)) {
+    const slash = name.indexOf("/");
+    parts[Number(name.slice(0, slash))]![name.slice(slash + 1)] = array;
+  }
+  return parts.map((value) => ({ value }));
+}
+
 export const api = {
   shots: () => json<{ shots: ShotCard[] }>("GET", "/shots"),
   newShot: (name: string, document?: ShotDocument) =>
@@ -76,7 +93,7 @@ export const api = {
     form.append("file", file, file.name);
     return json<AssetsOut>("POST", "/assets", form);
   },
-  build: (body: Body) => json<BuildOut>("POST", "/build", { body }),
+  build: batched(builds, 100),
   cancelBuild: (body: Body) => json<{ ok: boolean }>("POST", "/build/cancel", { body }),
   mesh: async (body: Body): Promise<Packed> => unpack(await (await send("POST", "/mesh", { body })).arrayBuffer()),
   report: (body: Body) => json<Report>("POST", "/report", { body }),
@@ -94,7 +111,7 @@ export const api = {
   library: () => json<{ items: LibraryItem[] }>("GET", "/library"),
   keep: (item: LibraryItem, replace = false) => json("PUT", `/library?replace=${replace}`, item),
   drop: (item: LibraryItem) => json("DELETE", `/library?kind=${item.kind}&name=${encodeURIComponent(item.name)}`),
-  pieces: (key: string) => packed(`/pieces/${key}`),
+  pieces: batched(pieces, 60),
   survey: (document: ShotDocument, frame: number, field: string, signal?: AbortSignal) =>
     json<Survey>("POST", "/survey", { document, frame, field }, signal),
   takes: (shot: string) => json<{ takes: Take[] }>("GET", `/shots/${shot}/takes`),

@@ -165,6 +165,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/builds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** As /build, of many bodies; what is wrong with one is said in its place. */
+        post: operations["bodies_build_bodies_builds_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/build/cancel": {
         parameters: {
             query?: never;
@@ -193,6 +210,23 @@ export interface paths {
         get: operations["bodies_get_pieces_pieces__string_key__get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pieces": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** As /pieces/KEY, of many: arrays of the first are named 0/..., of the second 1/... Packed arrays. */
+        post: operations["bodies_get_many_pieces_pieces_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -4790,6 +4824,46 @@ export interface components {
                 number
             ];
         };
+        /**
+         * BuildsOut
+         * @description Of each body, in order.
+         */
+        BuildsOut: {
+            /** Builds */
+            builds: components["schemas"]["BuildEntry"][];
+        };
+        /**
+         * BuildEntry
+         * @description As BuildOut, or what is wrong with the body.
+         */
+        BuildEntry: {
+            /** @default null */
+            built: components["schemas"]["BuiltBody"] | null;
+            /**
+             * Share
+             * @default 0
+             */
+            share: number;
+            /**
+             * Left
+             * @default null
+             */
+            left: number | null;
+            /** @default null */
+            error: components["schemas"]["Problem"] | null;
+        };
+        /** BodiesIn */
+        BodiesIn: {
+            /** Bodies */
+            bodies: {
+                [key: string]: unknown;
+            }[];
+        };
+        /** KeysIn */
+        KeysIn: {
+            /** Keys */
+            keys: string[];
+        };
         /** LoadsIn */
         LoadsIn: {
             /** Document */
@@ -5611,6 +5685,48 @@ export interface operations {
             };
         };
     };
+    bodies_build_bodies_builds_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BodiesIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BuildsOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     bodies_cancel_build_build_cancel_post: {
         parameters: {
             query?: never;
@@ -5663,6 +5779,39 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    bodies_get_many_pieces_pieces_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeysIn"];
+            };
+        };
         responses: {
             /** @description Not Found */
             404: {
