@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+import contextlib
+import io
 import json
 import subprocess
 import sys
+import warnings
 from pathlib import Path
 
 import numpy as np
 import pytest
 
+from dynaclast import cli
 from dynaclast.core import document
 from shots import blow, box, footing, pillar, shot
 
@@ -24,6 +28,14 @@ def dynaclast(*arguments: object) -> subprocess.CompletedProcess[str]:
         cwd=ROOT,
         env={"PYTHONPATH": str(ROOT / "src"), "PATH": "/usr/bin:/bin"},
     )
+
+
+def inside(*arguments: object) -> subprocess.CompletedProcess[str]:
+    """The same in this process, which has the kernels already."""
+    out, said = io.StringIO(), io.StringIO()
+    with contextlib.redirect_stdout(out), contextlib.redirect_stderr(said), warnings.catch_warnings():
+        code = cli.main([*map(str, arguments)])
+    return subprocess.CompletedProcess([], code, out.getvalue(), said.getvalue())
 
 
 @pytest.fixture(scope="module")
@@ -77,9 +89,9 @@ def test_bake_writes_the_contract_and_the_same_bytes_twice(folder: Path) -> None
 
 
 def test_check_prints_findings_and_schema_is_json(folder: Path) -> None:
-    done = dynaclast("check", folder / "shot.json")
+    done = inside("check", folder / "shot.json")
     assert done.returncode == 0 and "3 bodies" in done.stdout
-    assert json.loads(dynaclast("schema").stdout)["title"] == "Dynaclast shot document"
+    assert json.loads(inside("schema").stdout)["title"] == "Dynaclast shot document"
 
 
 @pytest.mark.parametrize(
@@ -105,13 +117,13 @@ def test_check_prints_findings_and_schema_is_json(folder: Path) -> None:
 def test_a_bad_document_exits_with_2_and_says_where(tmp_path: Path, text: str, line: str) -> None:
     (tmp_path / "bad.json").write_text(text)
     for command in (["check", tmp_path / "bad.json"], ["bake", tmp_path / "bad.json", "--out", tmp_path / "out"]):
-        done = dynaclast(*command)
+        done = inside(*command)
         assert done.returncode == 2 and line in done.stderr and "Traceback" not in done.stderr
 
 
 def test_every_problem_gets_a_line_of_its_own(tmp_path: Path) -> None:
     (tmp_path / "bad.json").write_text('{"quality": "best", "timing": {"fps": 0}, "extra": 1}')
-    done = dynaclast("check", tmp_path / "bad.json")
+    done = inside("check", tmp_path / "bad.json")
     assert done.returncode == 2 and len(done.stderr.strip().splitlines()) == 3
 
 
@@ -144,7 +156,7 @@ def test_check_says_what_bake_would_refuse(tmp_path: Path) -> None:
     }
     path = tmp_path / "flat.json"
     path.write_text(json.dumps({"bodies": [flat, box("crate", (5, 1, 0))]}))
-    refused = dynaclast("bake", path, "--out", tmp_path / "out", "--frames", 2)
-    said = dynaclast("check", path)
+    refused = inside("bake", path, "--out", tmp_path / "out", "--frames", 2)
+    said = inside("check", path)
     assert refused.returncode == 2 and refused.stderr.startswith("error: ")
     assert said.returncode == 2 or "stop: " in said.stdout
