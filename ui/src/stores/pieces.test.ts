@@ -70,8 +70,8 @@ describe("built pieces", () => {
     await pieces.update(shot());
     expect([pieces.errors.size, pieces.packedOf("wall")]).toEqual([0, undefined]);
   });
-  it("are asked for again after the server was away", async () => {
-    const build = vi.spyOn(api, "build").mockRejectedValueOnce(new ApiError(0, { message: "away" }));
+  it.each([0, 503])("are asked for again after the server was away (%i)", async (status) => {
+    const build = vi.spyOn(api, "build").mockRejectedValueOnce(new ApiError(status, { message: "away" }));
     build.mockResolvedValue({ built: figures("k"), share: 1, left: 0 });
     vi.spyOn(api, "pieces").mockResolvedValue(packed(3));
     const pieces = usePieces();

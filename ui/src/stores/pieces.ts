@@ -121,7 +121,7 @@ export const usePieces = defineStore("pieces", () => {
       progress.delete(name);
       errors.set(name, error instanceof ApiError ? error.message : String(error));
       if (!(error instanceof ApiError)) throw error;
-      if (error.status === 0) asked.delete(name);
+      if (error.status === 0 || error.status === 503) asked.delete(name);
       else await showAsIs(thing, wanted);
     }
   }

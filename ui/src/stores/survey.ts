@@ -4,6 +4,9 @@ import { computed, shallowRef } from "vue";
 import { api, ApiError } from "../api/client";
 import type { Crossing, Finding, ShotDocument, Survey } from "../api/types";
 
+/** Milliseconds after which a survey is asked for again that nobody was there to make. */
+const ASK_AGAIN = 2000;
+
 export const useSurvey = defineStore("survey", () => {
   const result = shallowRef<Survey | null>(null);
   let running: AbortController | null = null;
@@ -51,8 +54,11 @@ export const useSurvey = defineStore("survey", () => {
         const answer = await api.survey(document, frame, field, own.signal);
         if (!own.signal.aborted) result.value = answer;
       } catch (error) {
-        if (own.signal.aborted || error instanceof ApiError) return; // an unusable document says so where it is edited
-        throw error;
+        if (own.signal.aborted) return;
+        if (!(error instanceof ApiError)) throw error;
+        // an unusable document says so where it is edited; who is away is asked again
+        if (error.status === 0 || error.status === 503)
+          timer = setTimeout(() => update(document, frame, field), ASK_AGAIN);
       }
     }, 50);
   }
