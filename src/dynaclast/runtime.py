@@ -40,6 +40,11 @@ class Listen(NamedTuple):
     address: str
     token: str
 
+    @property
+    def host(self) -> str:
+        """As it stands in a web address."""
+        return f"[{self.address}]" if ":" in self.address else self.address
+
 
 def listen_at(address: str, folder: Path) -> Listen:
     """Listen at the address of one of this machine's network interfaces. Raises Failed."""
@@ -79,8 +84,7 @@ class Parts:
         """What the user opens."""
         if self.listen is None:
             return self.address
-        host = f"[{self.listen.address}]" if ":" in self.listen.address else self.listen.address
-        return f"http://{host}:{self.web_port}/?token={self.listen.token}"
+        return f"http://{self.listen.host}:{self.web_port}/?token={self.listen.token}"
 
     @property
     def workshop(self) -> Path:
@@ -104,7 +108,7 @@ class Parts:
             "DYNACLAST_INTERFACE": str(ROOT / "ui" / "dist"),
             "DYNACLAST_NAMES": self.listen.address if self.listen else "",
             "DYNACLAST_TOKEN": self.listen.token if self.listen else "",
-            SETTING: str(self.folder / POKE),
+            SETTING: str(short_socket(self.folder, POKE)),
             "DYNACLAST_WORKSHOP": str(self.workshop),
             "DYNACLAST_KEYS": str(self.folder / "keys"),
             "OMP_NUM_THREADS": "1",
@@ -119,10 +123,7 @@ class Parts:
 
     def _also(self) -> list[str]:
         """Where else the web server listens."""
-        if self.listen is None:
-            return []
-        host = f"[{self.listen.address}]" if ":" in self.listen.address else self.listen.address
-        return ["-b", f"{host}:{self.web_port}"]
+        return [] if self.listen is None else ["-b", f"{self.listen.host}:{self.web_port}"]
 
     def _write_down(self) -> None:
         """Keep the parts' processes, as soon as each runs, for a start after a kill."""
@@ -232,21 +233,29 @@ def running_url() -> str:
 
 
 @contextlib.contextmanager
-def _database_alone() -> Iterator[Database]:
-    """The database, started for as long as this lasts. Raises Failed where the application runs."""
+def _alone() -> Iterator[None]:
+    """Nothing of ours runs as long as this lasts. Raises Failed where the application does."""
     lock = Lock(RUNTIME)
     if not lock.take():
         raise Failed("Dynaclast is running; end it with ./dynaclast stop, then try again")
-    database = Database(RUNTIME)
     try:
         _end_leftovers()
+        yield
+    finally:
+        lock.release()
+
+
+@contextlib.contextmanager
+def _database() -> Iterator[Database]:
+    """The database by itself, as long as this lasts."""
+    database = Database(RUNTIME)
+    try:
         database.start()
         write_down(RUNTIME, [process("database", database.process.pid)] if database.process else [])
         yield database
     finally:
         database.stop()
         write_down(RUNTIME, [])
-        lock.release()
 
 
 def _tell_rows(what: str) -> Callable[[int, int], None]:
@@ -266,7 +275,8 @@ def backup(to: Path) -> int:
         if Lock(RUNTIME).holder() is not None:
             url = running_url()
         elif (RUNTIME / "database").exists():
-            url = stack.enter_context(_database_alone()).url
+            stack.enter_context(_alone())
+            url = stack.enter_context(_database()).url
         else:
             raise Failed("there is nothing to back up: Dynaclast was never started here")
         store = Store(url)
@@ -286,26 +296,25 @@ def restore(file: Path) -> int:
 
     head = head_of(file)
     data, aside = RUNTIME / "database", RUNTIME / time.strftime("database-before-%Y%m%d-%H%M%S")
-    if Lock(RUNTIME).holder() is not None:
-        raise Failed("Dynaclast is running; end it with ./dynaclast stop, then restore")
-    if data.exists():
-        data.rename(aside)
-    try:
-        with _database_alone() as database:
-            store = Store(database.url)
-            try:
-                store.migrate(head["version"])
-                counts = read_backup(store.engine, file, _tell_rows("reading"))
-                store.migrate()
-            except NewerDatabase as exc:
-                raise Failed(str(exc)) from None
-            finally:
-                store.engine.dispose()
-    except BaseException:
-        shutil.rmtree(data, ignore_errors=True)
-        if aside.exists():
-            aside.rename(data)
-        raise
+    with _alone():
+        if data.exists():
+            data.rename(aside)
+        try:
+            with _database() as database:
+                store = Store(database.url)
+                try:
+                    store.migrate(head["version"])
+                    counts = read_backup(store.engine, file, _tell_rows("reading"))
+                    store.migrate()
+                except NewerDatabase as exc:
+                    raise Failed(str(exc)) from None
+                finally:
+                    store.engine.dispose()
+        except BaseException:
+            shutil.rmtree(data, ignore_errors=True)
+            if aside.exists():
+                aside.rename(data)
+            raise
     kept = f"; what was here is in {aside}" if aside.exists() else ""
     print(f"restored {counts['shots']} shots and {counts['takes']} takes{kept}")
     return 0
@@ -321,10 +330,14 @@ def stop() -> int:
     """End the running Dynaclast of this checkout; only that."""
     lock = Lock(RUNTIME)
     pid = lock.holder()
-    if pid is None:
+    if pid is None and lock.take():  # so that none is started meanwhile
         left = _end_leftovers()
+        lock.release()
         print(f"not running; ended {left} parts that a killed one left behind" if left else "not running")
         return 0
+    pid = pid or lock.holder()
+    if pid is None:
+        return stop()
     os.kill(pid, signal.SIGTERM)
     until = time.monotonic() + 60
     while lock.holder() == pid:
@@ -359,7 +372,7 @@ def run(*, demo: bool, listen: str | None = None) -> int:
         if demo:
             from .demo import load_demo
 
-            load_demo(parts.database.url, lambda: bool(ended), str(RUNTIME / POKE))
+            load_demo(parts.database.url, lambda: bool(ended), str(short_socket(RUNTIME, POKE)))
         if not ended:
             print(f"\nDynaclast is ready: {parts.address_told}\n", flush=True)
         while not ended:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import threading
 import zipfile
-from collections.abc import Iterator
 from pathlib import Path
 
 import numpy as np
@@ -51,14 +50,6 @@ def fill(store: Store) -> None:
         arrays = {"position": np.random.default_rng(1).normal(size=(9, 3)), "state": np.zeros(9, np.uint8)}
         block = [Frame(0, arrays, {"moving": 1.0}, [])]
         assert takes.add_chunk(session, row.id, row.attempt, block, b"\x00\n\xff" * 3000, 0.1)
-
-
-@pytest.fixture(scope="module")
-def bare(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Database]:
-    server = Database(tmp_path_factory.mktemp("other"))
-    server.start()
-    yield server
-    server.stop()
 
 
 def emptied(bare: Database, version: str = "head") -> Store:
@@ -142,7 +133,7 @@ def test_a_checkout_is_backed_up_and_restored_and_what_was_there_is_kept(
     monkeypatch.setattr(runtime, "RUNTIME", tmp_path / "one")
     with pytest.raises(Failed, match="nothing to back up"):
         runtime.backup(tmp_path / "x.dynaclast")
-    with runtime._database_alone() as database:
+    with runtime._alone(), runtime._database() as database:
         one = Store(database.url)
         one.migrate()
         fill(one)
@@ -152,7 +143,7 @@ def test_a_checkout_is_backed_up_and_restored_and_what_was_there_is_kept(
     monkeypatch.setattr(runtime, "RUNTIME", tmp_path / "two")
     for _ in range(2):
         assert runtime.restore(tmp_path / "x.dynaclast") == 0
-    with runtime._database_alone() as database:
+    with runtime._alone(), runtime._database() as database:
         assert rows(database.url) == want
     assert len([p for p in (tmp_path / "two").iterdir() if p.name.startswith("database-before-")]) == 1
     (tmp_path / "bad").write_text("")

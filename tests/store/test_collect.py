@@ -10,7 +10,7 @@ from sqlalchemy import select, text
 from dynaclast.core import document
 from dynaclast.core.document import Body
 from dynaclast.core.geometry import primitives
-from dynaclast.store import collect, shots, takes
+from dynaclast.store import collect, library, shots, takes
 from dynaclast.store.assets import PieceCache, keep_mesh
 from dynaclast.store.database import Store
 from dynaclast.store.models import AssetRow, DrawingRow, PiecesRow
@@ -46,6 +46,21 @@ def test_meshes_stay_while_any_revision_or_take_names_them(store: Store) -> None
         shots.remove(session, state.id)
         collect.drop_assets(session, AT_ONCE)
         assert not {now_there, undone, baked} & set(session.scalars(select(AssetRow.id)))
+
+
+def test_a_mesh_brought_in_again_has_its_grace_again_and_library_items_keep_theirs(store: Store) -> None:
+    again, kept = brought_in(store, 2.1), brought_in(store, 2.2)
+    with store.session() as session:
+        old = text("UPDATE assets SET created = created - INTERVAL 9 DAY WHERE id IN (:a, :b)")
+        session.execute(old, {"a": again, "b": kept})
+        library.save(session, "field", "of a mesh", {"shape": {"kind": "asset", "asset": kept}})
+    assert brought_in(store, 2.1) == again
+    with store.session() as session:
+        collect.drop_assets(session)
+        assert {again, kept} <= set(session.scalars(select(AssetRow.id)))
+        library.remove(session, "field", "of a mesh")
+        collect.drop_assets(session)
+        assert kept not in set(session.scalars(select(AssetRow.id)))
 
 
 def test_the_oldest_pieces_go_first_and_are_built_again_when_they_are_asked_for(store: Store) -> None:

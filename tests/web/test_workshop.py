@@ -15,12 +15,15 @@ from typing import Any
 import pytest
 from flask.testing import FlaskClient
 
+from dynaclast.core.document import Body
+from dynaclast.jobs.builds import Builds
 from dynaclast.jobs.interrupt import Interrupted, Interruptible
 from dynaclast.mariadb import Database
 from dynaclast.web import workshop
 from dynaclast.web.app import create_app
 from dynaclast.web.guard import HEADER
 from dynaclast.web.workshop import GONE, Watched, hand_on
+from shots import box
 
 
 def endless(_environ: dict[str, Any], _start: Any) -> list[bytes]:
@@ -80,6 +83,22 @@ def test_an_interrupt_reaches_the_stretch_and_nothing_after_it() -> None:
     assert late.why == "no more"
 
 
+def test_who_waits_for_a_long_build_can_be_interrupted() -> None:
+    class Slow:
+        def known(self, _body: Body) -> None:
+            return None
+
+        def get(self, _body: Body, _tell: Any) -> None:
+            time.sleep(20)
+
+    work, builds = Interruptible(), Builds(Slow())  # type: ignore[arg-type]
+    threading.Timer(0.2, work.interrupt).start()
+    began = time.monotonic()
+    with pytest.raises(Interrupted), work:
+        builds.ask(Body.model_validate(box("a", (0, 1, 0))), 3600.0)
+    assert time.monotonic() - began < 8.0
+
+
 # ------------------------------------------------------------------------- the web server's side
 
 
@@ -133,6 +152,21 @@ def test_all_about_bodies_is_handed_on_as_it_came_and_saving_is_not(front: Flask
         assert front.post("/api/shots", json={"name": "a"}).status_code == 200
     assert [s[0] for s in seen] == ["/api/survey?", "/api/takes/abc/export?format=npz"]
     assert {s[1] for s in seen} == {"localhost"}
+
+
+def test_an_answer_that_nobody_reads_leaves_its_place(
+    database: Database, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(workshop, "AT_ONCE", 1)
+    monkeypatch.setattr(workshop, "WAITS", 0.2)
+    app = create_app(database.url)
+    hand_on(app, str(tmp_path / "w"))
+    with elsewhere(tmp_path / "w", []), app.test_client() as client:
+        for _ in range(3):
+            got = client.post("/api/survey", data=b"{}", headers={HEADER: "1"}, buffered=False)
+            assert got.status_code == 422
+            got.close()
+    app.extensions["dynaclast"].store.engine.dispose()
 
 
 def test_a_workshop_that_is_away_is_said_and_nothing_else_suffers(front: FlaskClient) -> None:

@@ -21,6 +21,10 @@ ABANDONED = 60.0
 """Seconds after which a build is dropped that nobody asks for."""
 
 
+SLICE = 0.5
+"""Seconds of waiting in one go."""
+
+
 class BuildCancelled(InputError):
     """The artist stopped this build."""
 
@@ -76,7 +80,9 @@ class Builds:
                     self._thread.start()
             build.waiting += 1
         try:
-            build.ended.wait(patience)
+            until = time.monotonic() + patience
+            while not build.ended.wait(min(SLICE, max(0.0, until - time.monotonic()))) and time.monotonic() < until:
+                pass  # an interrupt comes between two waits
         finally:
             with self._lock:
                 build.waiting -= 1

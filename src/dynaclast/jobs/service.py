@@ -31,8 +31,10 @@ LOOK_EVERY = 0.25
 """Seconds between looks at the queue while a bake is at work or waits."""
 LOOK_IDLE = 5.0
 """And while none is: who asks for one rings."""
-LOST_AFTER = 30.0
-"""Seconds without a sign of life after which a worker is taken for lost and its bake taken up by another."""
+LOST_AFTER = 120.0
+"""Seconds without a sign of life after which a worker is taken for lost and its bake taken up by another. Compiled code
+lets nothing else speak while it runs: the longest step on a large mesh takes half a minute.
+"""
 STUCK_AFTER = 600.0
 """Seconds without getting any further after which it is taken for stuck."""
 

@@ -18,7 +18,7 @@ from ..core.geometry.mesh import TriMesh
 from ..core.remembered import Remembered
 from .blobs import pack, squeeze, unpack, unsqueeze
 from .database import Store
-from .models import AssetRow, DrawingRow, PiecesRow
+from .models import NOW, AssetRow, DrawingRow, PiecesRow
 from .shots import NotFound
 
 
@@ -32,6 +32,8 @@ def keep_mesh(session: Session, mesh: TriMesh, name: str, notes: list[str], uv: 
         values = {"id": key, "name": name[:200], "triangles": len(mesh.faces), "notes": notes, "data": squeeze(data)}
         session.execute(insert(AssetRow).values(values).prefix_with("IGNORE"))
         row = session.get_one(AssetRow, key)
+    row.created = NOW  # brought in again: no document may name it yet (collect.GRACE)
+    session.flush()
     return row
 
 

@@ -118,7 +118,13 @@ def head_of(file: Path) -> dict[str, Any]:
 
 def read_backup(engine: Engine, file: Path, tell: Tell = _nobody) -> dict[str, int]:
     """Put all rows of a backup into empty tables of its version. Returns how many of each table. Raises InputError."""
-    counts = head_of(file)["rows"]
+    try:
+        return _read(engine, file, head_of(file)["rows"], tell)
+    except (KeyError, ValueError, TypeError, zipfile.BadZipFile):
+        raise InputError("is damaged: what it says it has is not in it", where=str(file)) from None
+
+
+def _read(engine: Engine, file: Path, counts: dict[str, int], tell: Tell) -> dict[str, int]:
     done, whole = 0, sum(counts.values())
     with zipfile.ZipFile(file) as archive, engine.begin() as connection:
         for table in _tables(engine):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
+import json
 import re
 from collections.abc import Callable
 from typing import NamedTuple
@@ -12,7 +13,7 @@ from sqlalchemy.orm import Session
 
 from . import texts
 from .database import Store
-from .models import NOW, AssetRow, DrawingRow, PiecesRow, RevisionRow, TakeRow
+from .models import NOW, AssetRow, DrawingRow, LibraryRow, PiecesRow, RevisionRow, TakeRow
 
 GRACE = dt.timedelta(days=2)
 """For which what nothing refers to is kept: a mesh just brought in is in no document yet."""
@@ -43,9 +44,11 @@ def _ago(session: Session, time: dt.timedelta) -> dt.datetime:
 
 
 def named_assets(session: Session) -> set[str]:
-    """Meshes that any revision or take names."""
+    """Meshes that any revision, take or library item names."""
     out: set[str] = set()
     tables: tuple[type[RevisionRow] | type[TakeRow], ...] = (RevisionRow, TakeRow)
+    for item in session.scalars(select(LibraryRow.item)):
+        out |= set(ASSET.findall(json.dumps(item)))
     for table in tables:
         for key in session.scalars(select(table.id)).all():
             row: RevisionRow | TakeRow = session.get_one(table, key)  # type: ignore[assignment]
@@ -61,6 +64,11 @@ def drop_assets(session: Session, grace: dt.timedelta = GRACE) -> int:
     if gone:
         session.execute(delete(AssetRow).where(AssetRow.id.in_(gone)))
     return len(gone)
+
+
+def drop_texts(session: Session, grace: dt.timedelta = GRACE) -> int:
+    """Drop texts that are older than the grace and that nothing names. Returns how many."""
+    return texts.drop_unnamed(session, _ago(session, grace))
 
 
 def drop_pieces(session: Session, most: int = MOST_PIECES) -> int:
@@ -100,7 +108,7 @@ def give_back(store: Store, most_free: int = MOST_FREE) -> list[str]:
 def collect(store: Store) -> Collected:
     """All of it, each in a transaction of its own."""
     counts: list[int] = []
-    works: tuple[Callable[[Session], int], ...] = (texts.drop_unnamed, drop_assets, drop_pieces, drop_drawings)
+    works: tuple[Callable[[Session], int], ...] = (drop_texts, drop_assets, drop_pieces, drop_drawings)
     for work in works:
         with store.session() as session:
             counts.append(work(session))

@@ -53,7 +53,7 @@ class ShotRow(Base):
 
 
 class TextRow(Base):
-    """A document, compressed, that others are kept as differences to (store.texts); ``id`` is its hash."""
+    """A document, compressed, that others are kept as differences to (store.texts)."""
 
     __tablename__ = "texts"
     id: Mapped[str] = mapped_column(String(64), primary_key=True)

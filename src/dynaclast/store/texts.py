@@ -6,7 +6,8 @@ document has come too far from its text it becomes a text itself. Texts that not
 
 from __future__ import annotations
 
-import hashlib
+import datetime as dt
+import uuid
 
 import zstandard
 from sqlalchemy import delete, select, union
@@ -76,13 +77,16 @@ def write(session: Session, row: Written, document: str, near: Written | None = 
         if len(change) <= max(SMALL * len(data), LEAST):
             row.text, row.difference = near.text, change
             return
-    name = hashlib.sha256(whole).hexdigest()
-    data = zstandard.ZstdCompressor(level=LEVEL).compress(whole)
-    session.execute(insert(TextRow).values(id=name, data=data).prefix_with("IGNORE"))
+    name = uuid.uuid4().hex  # its own, so that what nothing names is never named again
+    session.execute(insert(TextRow).values(id=name, data=zstandard.ZstdCompressor(level=LEVEL).compress(whole)))
     row.text, row.difference = name, difference(whole, whole)
 
 
-def drop_unnamed(session: Session) -> int:
-    """Drop texts that no revision and no take names. Returns how many."""
+def drop_unnamed(session: Session, before: dt.datetime) -> int:
+    """Drop texts older than a moment that no revision and no take names. Returns how many.
+
+    A younger one may be of a row that is being written: it can be there before who names it is seen.
+    """
     named = union(*(select(row.text).where(row.text.is_not(None)) for row in (RevisionRow, TakeRow)))
-    return int(session.execute(delete(TextRow).where(TextRow.id.not_in(named))).rowcount)  # type: ignore[attr-defined]
+    gone = delete(TextRow).where(TextRow.created < before, TextRow.id.not_in(named))
+    return int(session.execute(gone).rowcount)  # type: ignore[attr-defined]

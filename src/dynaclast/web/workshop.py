@@ -13,7 +13,8 @@ import select
 import socket
 import threading
 import time
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -79,23 +80,29 @@ def hand_on(app: Flask, path: str) -> None:
             return None
         if not room.acquire(timeout=WAITS):
             return problem(503, "busy", "too much is being worked out at once; try again in a moment", request.path)
-        held = True
+        connection = _Connection(path)
+
+        def leave() -> None:
+            connection.close()
+            room.release()
+
         try:
-            connection = _Connection(path)
             answer = _ask(connection)
-            if answer is None:
-                connection.close()
-                return Response(status=GONE)
-            headers = {k: v for k in KEPT if (v := answer.headers.get(k)) is not None}
-            held = False
-            return Response(_parts(connection, answer, room), status=answer.status, headers=headers)
         except (OSError, http.client.HTTPException):
+            leave()
             return problem(
                 503, "away", "what works this out has ended and is being started again; try again", request.path
             )
-        finally:
-            if held:
-                room.release()
+        except BaseException:
+            leave()
+            raise
+        if answer is None:
+            leave()
+            return Response(status=GONE)
+        headers = {k: v for k in KEPT if (v := answer.headers.get(k)) is not None}
+        out = Response(iter(partial(answer.read, PART), b""), status=answer.status, headers=headers)
+        out.call_on_close(leave)  # also where nobody reads it
+        return out
 
 
 def _ask(connection: _Connection) -> http.client.HTTPResponse | None:
@@ -110,17 +117,6 @@ def _ask(connection: _Connection) -> http.client.HTTPResponse | None:
         if _has_left(peer):
             return None
     return connection.getresponse()
-
-
-def _parts(
-    connection: _Connection, answer: http.client.HTTPResponse, room: threading.BoundedSemaphore
-) -> Iterator[bytes]:
-    try:
-        while part := answer.read(PART):
-            yield part
-    finally:
-        connection.close()
-        room.release()
 
 
 # ---------------------------------------------------------------------------- the workshop's side
