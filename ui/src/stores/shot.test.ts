@@ -90,6 +90,19 @@ describe("saving", () => {
     expect(shot.state).toBe("saved");
   });
 
+  it("never takes an undo that was not answered along to another shot", async () => {
+    const step = vi.spyOn(api, "step").mockRejectedValue(new ApiError(0, {}));
+    const shot = await opened();
+    const done = shot.step("undo");
+    await vi.advanceTimersByTimeAsync(100);
+    vi.spyOn(api, "shot").mockResolvedValue({ ...out(7, "other"), id: "t" });
+    await shot.load("t");
+    await vi.advanceTimersByTimeAsync(9000);
+    await done;
+    expect(step.mock.calls.map(([id]) => id)).toEqual(["s"]);
+    expect([shot.revision, shot.document!.name]).toEqual([7, "other"]);
+  });
+
   it("stops at a conflict and keeps the edit in hand", async () => {
     vi.spyOn(api, "save").mockRejectedValue(new ApiError(409, { message: "changed" }));
     const shot = await opened();

@@ -197,10 +197,14 @@ export const useShot = defineStore("shot", () => {
     await flush();
     if (state.value !== "saved") return;
     const number = changeNumber();
-    for (;;) {
+    const own = id.value;
+    while (id.value === own) {
       try {
-        return take(await api.step(id.value, revision.value, way, number));
+        const out = await api.step(own, revision.value, way, number);
+        if (id.value === own) take(out);
+        return;
       } catch (error) {
+        if (id.value !== own) return;
         if (!(error instanceof ApiError)) throw error;
         if (answered(error)) {
           state.value = error.status === 409 ? "conflict" : "saved";
