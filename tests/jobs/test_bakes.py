@@ -2,15 +2,11 @@
 
 from __future__ import annotations
 
-import contextlib
 import os
 import signal
-import subprocess
-import sys
 import threading
 import time
-from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
@@ -27,6 +23,7 @@ from dynaclast.mariadb import Database
 from dynaclast.store import shots, takes
 from dynaclast.store.database import Store
 from dynaclast.store.models import TakeRow
+from services import bake_service
 from shots import ball, blow, box, footing, pillar, shot
 
 ROOT = Path(__file__).parents[2]
@@ -69,33 +66,6 @@ def same_as_undisturbed(store: Store, take_id: str, document: Shot) -> None:
     )
     assert (baked.state == want.state).all() and baked.events == want.events
     assert all(np.array_equal(baked.stats[k], want.stats[k]) for k in want.stats)
-
-
-@contextmanager
-def bake_service(database: Database, **settings: str) -> Iterator[subprocess.Popen[bytes]]:
-    """The real service with its scheduler and worker process."""
-    keys = str(database.folder / "keys")
-    env = {**os.environ, "DYNACLAST_URL": database.url, "PYTHONPATH": str(ROOT / "src"), "DYNACLAST_KEYS": keys}
-    env |= settings
-    process = subprocess.Popen(
-        [sys.executable, "-m", "dynaclast.jobs.service"],
-        env=env,
-        stdout=subprocess.PIPE,
-        stderr=subprocess.DEVNULL,
-        start_new_session=True,
-    )
-    assert process.stdout is not None
-    assert b"ready" in process.stdout.readline()
-    try:
-        yield process
-    finally:
-        process.terminate()
-        try:
-            process.wait(timeout=20)
-        finally:
-            with contextlib.suppress(ProcessLookupError):
-                os.killpg(process.pid, signal.SIGKILL)
-            process.stdout.close()
 
 
 def test_a_bake_goes_through_the_service_and_equals_the_core_alone(store: Store, database: Database) -> None:

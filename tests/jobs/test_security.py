@@ -4,12 +4,9 @@ from __future__ import annotations
 
 import contextlib
 import os
-import signal
 import socket
 import ssl
 import stat
-import subprocess
-import sys
 import threading
 import time
 from pathlib import Path
@@ -22,6 +19,7 @@ from dynaclast.jobs import bell as bells
 from dynaclast.jobs.bell import Bell, ring
 from dynaclast.jobs.security import CERTIFICATE, KEY, security
 from dynaclast.mariadb import Database
+from services import bake_service
 
 ROOT = Path(__file__).parents[2]
 
@@ -59,18 +57,8 @@ def listening(leader: int) -> list[int]:
 
 
 def test_strangers_on_this_machine_can_hand_no_work_to_the_workers(database: Database, tmp_path: Path) -> None:
-    env = {**os.environ, "DYNACLAST_URL": database.url, "PYTHONPATH": str(ROOT / "src")}
-    env |= {"DYNACLAST_KEYS": str(tmp_path / "keys"), bells.SETTING: str(tmp_path / "b")}
-    process = subprocess.Popen(
-        [sys.executable, "-m", "dynaclast.jobs.service"],
-        env=env,
-        stdout=subprocess.PIPE,
-        stderr=subprocess.DEVNULL,
-        start_new_session=True,
-    )
-    assert process.stdout is not None
-    try:
-        assert b"ready" in process.stdout.readline()
+    settings = {"DYNACLAST_KEYS": str(tmp_path / "keys"), bells.SETTING: str(tmp_path / "b")}
+    with bake_service(database, **settings) as process:
         time.sleep(1.0)
         ports = listening(process.pid)
         assert ports
@@ -99,10 +87,6 @@ def test_strangers_on_this_machine_can_hand_no_work_to_the_workers(database: Dat
         ):
             with pytest.raises((OSError, TimeoutError)):
                 Client(address, security=secret, timeout=1.5, set_as_default=False)
-    finally:
-        process.send_signal(signal.SIGTERM)
-        process.wait(timeout=20)
-        process.stdout.close()
 
 
 def test_who_rings_wakes_the_service_and_a_bell_nobody_hears_does_no_harm(tmp_path: Path) -> None:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
@@ -26,15 +25,6 @@ def config(url: str) -> Config:
 
 
 REVISIONS = [r.revision for r in ScriptDirectory(str(MIGRATIONS)).walk_revisions()][::-1]
-
-
-@pytest.fixture(scope="module")
-def bare(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Database]:
-    """A server beside that of the other tests, with no table in it."""
-    server = Database(tmp_path_factory.mktemp("bare"))
-    server.start()
-    yield server
-    server.stop()
 
 
 @pytest.fixture
