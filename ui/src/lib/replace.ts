@@ -12,6 +12,7 @@ export async function keepUnderName(keep: (replace: boolean) => Promise<unknown>
     const yes = await ElMessageBox.confirm(error.message, "The name is taken", {
       confirmButtonText: "Replace it",
       cancelButtonText: "Leave it",
+      autofocus: false, // the Enter that ended the name, held a little long, must not replace anything
     }).then(
       () => true,
       () => false,
