@@ -6,7 +6,7 @@ import hashlib
 from collections.abc import Callable, Hashable
 
 import numpy as np
-from sqlalchemy import select
+from sqlalchemy import select, update
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
 
@@ -27,14 +27,13 @@ def keep_mesh(session: Session, mesh: TriMesh, name: str, notes: list[str], uv: 
     arrays = {"vertices": mesh.vertices, "faces": mesh.faces}
     data = pack(arrays if uv is None else arrays | {"uv": np.asarray(uv, np.float32)})
     key = hashlib.sha256(data).hexdigest()[:40]
-    row = session.get(AssetRow, key)
-    if row is None:
+    # brought in again, it is as new: no document may name it yet (collect.GRACE). One statement each, so that nobody
+    # holds a lock to read while waiting for one to write.
+    seen = update(AssetRow).where(AssetRow.id == key).values(created=NOW)
+    if not session.execute(seen).rowcount:  # type: ignore[attr-defined]
         values = {"id": key, "name": name[:200], "triangles": len(mesh.faces), "notes": notes, "data": squeeze(data)}
-        session.execute(insert(AssetRow).values(values).prefix_with("IGNORE"))
-        row = session.get_one(AssetRow, key)
-    row.created = NOW  # brought in again: no document may name it yet (collect.GRACE)
-    session.flush()
-    return row
+        session.execute(insert(AssetRow).values(values).on_duplicate_key_update(created=NOW))
+    return session.get_one(AssetRow, key)
 
 
 def mesh_of(session: Session, asset: str) -> TriMesh:

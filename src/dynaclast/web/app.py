@@ -17,6 +17,7 @@ from ..core.formats.parts import MOST_BYTES
 from ..store.names import Taken
 from ..store.shots import Conflict, NotFound
 from .bodies import api as bodies
+from .conflicts import run_lost_again
 from .guard import Refused, guard
 from .library import api as library
 from .materials import api as materials
@@ -81,6 +82,7 @@ def create_app(
 
     for blueprint in (shots, bodies, materials, library, takes):
         app.register_api(blueprint)
+    run_lost_again(app)
     _errors(app)
     if interface is not None:
         _pages(app, interface)

@@ -74,6 +74,7 @@ def bring_in() -> dict[str, Any]:
             raise InputError("scale must be a number of metres per unit", where="scale") from None
         if not 0 < scale <= 1e6:
             raise InputError(f"scale must be above 0, got {scale}", where="scale")
+    upload.stream.seek(0)  # a request that runs again reads from the start
     found = services().reader.read(upload.read(), upload.filename, scale)
     parts = []
     with services().store.session() as session:
