@@ -7,6 +7,7 @@ import gc
 import math
 from collections.abc import Iterator
 from pathlib import Path
+from types import SimpleNamespace
 
 import numba
 import numpy as np
@@ -20,7 +21,7 @@ from numba.core.types.functions import BaseFunction
 from numba.np import arrayobj
 
 import dynaclast.core
-from dynaclast.core.kernels import kernel, rehearse
+from dynaclast.core.kernels import compiler, kernel, rehearse
 from dynaclast.core.kernels.compiler import sparing
 
 
@@ -169,6 +170,19 @@ def test_code_calls_its_own_copies_whichever_kernel_was_loaded_first():
     made = {f.name: f.linkage for f in library._final_module.functions if not f.is_declaration}
     assert {linkage for name, linkage in made.items() if "5_down" in name} == {Linkage.internal}
     assert {f.linkage for f in library._get_module_for_linking().functions if f.name in made} == {Linkage.linkonce_odr}
+
+
+def test_a_name_without_a_place_is_left_alone():
+    """Machine code kept on disk by an older program may name what this one makes no machine code of."""
+
+    class Engine:
+        def is_symbol_defined(self, _name: str) -> bool:
+            return True
+
+        def get_global_value_address(self, _name: str) -> int:
+            return 0
+
+    compiler._set_if_there(SimpleNamespace(_engine=Engine()), "nowhere", object())  # would end the program
 
 
 def _decorated(tree: ast.Module) -> Iterator[ast.FunctionDef]:

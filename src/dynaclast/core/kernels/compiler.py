@@ -105,8 +105,8 @@ _set_environment = JITCPUCodegen.set_env
 
 
 def _set_if_there(self: JITCPUCodegen, name: str, environment: Any) -> None:
-    """What compiled code has to raise errors with; only where there is machine code."""
-    if self._engine.is_symbol_defined(name):
+    """What compiled code has to raise errors with; only where there is machine code, and the name has a place in it."""
+    if self._engine.is_symbol_defined(name) and self._engine.get_global_value_address(name):
         _set_environment(self, name, environment)
 
 
