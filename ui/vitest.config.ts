@@ -3,5 +3,5 @@ import { defineConfig } from "vitest/config";
 
 export default defineConfig({
   plugins: [vue()],
-  test: { environment: "happy-dom", include: ["src/**/*.test.ts"] },
+  test: { environment: "happy-dom", setupFiles: ["src/test.setup.ts"], include: ["src/**/*.test.ts"] },
 });

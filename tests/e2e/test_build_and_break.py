@@ -6,6 +6,7 @@ import re
 from pathlib import Path
 
 import numpy as np
+from hands import bring_in, choose
 from playwright.sync_api import Page, expect
 from test_first_collapse import new_shot, saved, type_number
 
@@ -33,7 +34,7 @@ def torn_buoy(folder: Path) -> Path:
 
 def test_a_bad_mesh_is_seen_reported_mended_and_undone(page: Page, running: Parts, tmp_path: Path) -> None:
     new_shot(page, running)
-    page.get_by_test_id("file").set_input_files(torn_buoy(tmp_path))
+    bring_in(page, torn_buoy(tmp_path))
     expect(page.get_by_test_id("import-notes")).to_contain_text("OBJ says no unit: read as metres")
     expect(page.get_by_test_id("defect").first).to_contain_text("It is open")
     expect(page.get_by_test_id("defect").nth(1)).to_contain_text("opposite sides")
@@ -52,7 +53,7 @@ def test_a_bad_mesh_is_seen_reported_mended_and_undone(page: Page, running: Part
 
 def test_a_mesh_is_mended_by_one_click_that_one_undo_takes_back(page: Page, running: Parts, tmp_path: Path) -> None:
     new_shot(page, running)
-    page.get_by_test_id("file").set_input_files(torn_buoy(tmp_path))
+    bring_in(page, torn_buoy(tmp_path))
     expect(page.get_by_test_id("defect")).to_have_count(2)
     page.get_by_test_id("mend").click()
     expect(page.get_by_text("Closed and clean: a solid.")).to_be_visible()
@@ -116,7 +117,7 @@ def test_glass_breaks_radially_and_a_bad_setting_is_told_at_its_place(page: Page
     new_shot(page, running)
     page.get_by_test_id("add-box").click()
     type_number(page, "size d", "0.06")
-    page.get_by_label("material", exact=True).select_option("glass")
+    choose(page, page.get_by_test_id("material"), "glass")
     expect(page.locator('input[aria-label="density"]:visible')).to_have_value("2500")
     page.get_by_test_id("step-break").click()
     page.get_by_test_id("break-radial").click()

@@ -7,6 +7,7 @@ from __future__ import annotations
 import re
 
 import numpy as np
+from hands import choose
 from playwright.sync_api import Page, expect
 from test_first_collapse import new_shot, saved, type_number
 from test_tie_and_key import baked, positions
@@ -106,7 +107,7 @@ def test_one_falloff_is_shared_by_two_fields_and_pasted_into_another_shot(page: 
     page.get_by_test_id("share-reach").click()
     page.keyboard.press("Escape")
     page.get_by_test_id("add-spin").click()
-    page.locator("#reach-use").select_option("push reach")
+    choose(page, page.get_by_test_id("reach-use"), "push reach")
     expect(page.get_by_test_id("reach-count")).to_contain_text("reaches 1 of 2")
     page.get_by_role("button", name="Open push reach").click()
     type_number(page, "core radius", "5")  # for both at once
@@ -137,7 +138,7 @@ def test_a_formula_says_where_it_is_wrong_and_the_rest_goes_on(page: Page, runni
     formula.fill("value * (x >")
     formula.blur()
     expect(page.get_by_test_id("save-state")).to_have_text("not saved")
-    expect(page.get_by_test_id("save-state")).to_have_attribute("title", re.compile("at character 13"))
+    expect(page.get_by_test_id("save-state")).to_have_attribute("data-hint", re.compile("at character 13"))
     expect(page.get_by_text("at character 13")).to_be_visible()
     formula.fill("value * (x > 0)")
     formula.blur()

@@ -7,6 +7,7 @@ from __future__ import annotations
 from io import BytesIO
 
 import numpy as np
+from hands import choose
 from playwright.sync_api import Page, expect
 from test_drive import balls
 from test_first_collapse import broken_pillar, new_shot, saved, type_number
@@ -41,7 +42,7 @@ def test_a_falloff_crowds_a_break_and_makes_a_map_that_the_take_keeps(page: Page
     page.get_by_test_id("step-break").click()
     page.locator(".item:visible", has_text="box").first.click()
     page.get_by_role("button", name="crowd by a falloff").click()
-    page.get_by_test_id("use-crowding").select_option("falloff")
+    choose(page, page.get_by_test_id("use-crowding"), "falloff")
     saved(page)
     page.get_by_test_id("step-drive").click()
     page.locator(".shared", has_text="map").click()
@@ -91,5 +92,5 @@ def test_a_field_is_kept_in_the_library_and_one_that_cannot_act_holds_the_bake_u
     page.get_by_test_id("bake-without").click()
     expect(page.locator(".take").first).to_contain_text("whole", timeout=60_000)
     page.get_by_test_id("step-drive").click()
-    page.get_by_title("Take it out of the library").click()
+    page.get_by_label("Take it out of the library").click()
     expect(page.get_by_test_id("bring-drag")).to_have_count(0)

@@ -9,6 +9,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 import trimesh
+from hands import bring_in
 from playwright.sync_api import Page, expect
 from pxr import Usd, UsdGeom
 
@@ -69,7 +70,7 @@ def test_mesh_files_come_in_by_pick_and_by_drop_and_bad_ones_are_explained(
     new_shot(page, running)
     torus = trimesh.creation.torus(1.5, 0.4, major_sections=48, minor_sections=24)
     torus.export(tmp_path / "ring.obj")
-    page.get_by_test_id("file").set_input_files(tmp_path / "ring.obj")
+    bring_in(page, tmp_path / "ring.obj")
     expect(page.get_by_test_id("size")).to_contain_text("3.8 × 3.8 × 0.8 m")
     assert float(number(page, "position y")) == pytest.approx(1.9, abs=0.02)  # it stands on the ground
     data = list(trimesh.Trimesh(*_tube()).export(file_type="stl"))
@@ -84,10 +85,10 @@ def test_mesh_files_come_in_by_pick_and_by_drop_and_bad_ones_are_explained(
     )
     expect(page.locator(".item:visible", has_text="pipe")).to_be_visible()
     (tmp_path / "open.obj").write_text("v 0 0 0\nv 1 0 0\nv 0 1 0\nv 0 0 1\nf 1 3 2\nf 1 2 4\nf 1 4 3\n")
-    page.get_by_test_id("file").set_input_files(tmp_path / "open.obj")
+    bring_in(page, tmp_path / "open.obj")
     expect(page.get_by_test_id("defect").first).to_contain_text("It is open: 3 edges")
     (tmp_path / "noise.glb").write_bytes(b"\x00\x01" * 50)
-    page.get_by_test_id("file").set_input_files(tmp_path / "noise.glb")
+    bring_in(page, tmp_path / "noise.glb")
     expect(page.get_by_test_id("import-problem")).to_contain_text("cannot be read as GLB")
     expect(page.locator(".item:visible")).to_have_count(3)  # nothing was lost
     page.get_by_test_id("step-break").click()

@@ -8,6 +8,7 @@ import re
 from io import BytesIO
 
 import numpy as np
+from hands import choose
 from playwright.sync_api import Page, expect
 from test_build_and_break import pick
 from test_first_collapse import new_shot, saved, type_number
@@ -44,9 +45,9 @@ def test_a_string_placed_in_the_view_snaps_at_its_load(page: Page, running: Part
     expect(page.get_by_text("the string's other end")).to_be_visible()
     pick(page, 0.97, 0.9)  # on the ground
     expect(page.get_by_label("other end y", exact=True)).to_have_value("0")
-    page.get_by_label("to", exact=True).select_option("")
+    choose(page, page.get_by_test_id("tie-to"), "the world")
     type_number(page, "other end y", "9")
-    page.get_by_role("button", name="at a load").click()
+    page.get_by_text("at a load", exact=True).click()
     type_number(page, "load", "5 kN")
     expect(page.get_by_test_id("tie-string").first).to_be_visible()
     saved(page)

@@ -1,12 +1,14 @@
 import "@fontsource-variable/geist-mono";
 import "@fontsource-variable/hanken-grotesk";
-import "element-plus/dist/index.css";
-import "element-plus/theme-chalk/dark/css-vars.css";
+import "./styles/element";
 import "./styles/tokens.css";
 import "./styles/base.css";
+import "./styles/dress.css";
 import { createPinia } from "pinia";
 import { createApp } from "vue";
-import { createRouter, createWebHistory, RouterView } from "vue-router";
+import { createRouter, createWebHistory } from "vue-router";
+import App from "./App.vue";
+import { hint } from "./controls/hint";
 import { useView } from "./stores/view";
 
 const router = createRouter({
@@ -16,9 +18,10 @@ const router = createRouter({
     { path: "/shot/:id", component: () => import("./pages/ShotPage.vue"), props: true },
   ],
 });
-const app = createApp(RouterView);
+const app = createApp(App);
 app.use(createPinia());
 app.use(router);
+app.directive("hint", hint);
 const view = useView();
 view.setTheme(view.theme);
 app.mount("#app");

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { ElButton } from "element-plus";
 import { computed } from "vue";
 import type { Body } from "../api/types";
 import { withNumber, withoutNumber, type Channel } from "../lib/channels";
@@ -14,10 +15,13 @@ import CurvePlot from "./CurvePlot.vue";
 import Glyph from "./Glyph.vue";
 import LayoutEditor from "./LayoutEditor.vue";
 import MaterialSection from "./MaterialSection.vue";
-import NameField from "./NameField.vue";
+import NameField from "../controls/NameField.vue";
 import MotionEditor from "./MotionEditor.vue";
 import SpecRows from "./SpecRows.vue";
-import VectorField from "./VectorField.vue";
+import VectorField from "../controls/VectorField.vue";
+import Section from "../controls/Section.vue";
+import Choices from "../controls/Choices.vue";
+import Pick from "../controls/Pick.vue";
 
 const props = defineProps<{ thing: Thing }>();
 const shot = useShot();
@@ -60,11 +64,16 @@ function key(path: string, value: number | null): void {
   );
 }
 
-const ROLES = {
-  active: "moved by physics",
-  passive: "only collided with",
-  animated: "moved by its keys, or steadily, and pushes what it meets",
-} as const;
+const ROLES = [
+  ["active", "active", "moved by physics"],
+  ["passive", "passive", "only collided with"],
+  ["animated", "animated", "moved by its keys, or steadily, and pushes what it meets"],
+] as const;
+const HANDLES = [
+  ["move", "move", "move in the view (M)"],
+  ["turn", "turn", "turn in the view (T)"],
+  ["scale", "scale", "scale in the view (K)"],
+] as const;
 const COLLISION = {
   auto: "a hull a piece; several where it is hollow or bent",
   ball: "a ball round each piece: cheapest, rolls",
@@ -116,16 +125,13 @@ function remove(): void {
   <div class="section">
     <header>
       <h3>{{ thing.group ? "Origin" : "Place" }}</h3>
-      <span class="choices mini" role="group" aria-label="Handles in the view">
-        <button
-          v-for="h in ['move', 'turn', 'scale'] as const"
-          :key="h"
-          :aria-pressed="view.handle === h"
-          :title="`${h} in the view (${{ move: 'M', turn: 'T', scale: 'K' }[h]})`"
-          @click="view.handle = h">
-          <Glyph :name="h" :size="14" />
-        </button>
-      </span>
+      <Choices
+        class="mini"
+        label="Handles in the view"
+        glyphs
+        :options="HANDLES"
+        :model-value="view.handle"
+        @update:model-value="(h) => (view.handle = h)" />
     </header>
     <div class="stack">
       <label>position</label
@@ -155,44 +161,27 @@ function remove(): void {
         @update:model-value="(v) => edit('scale', (b) => (b.place.scale = v))" />
     </div>
   </div>
-  <div class="section">
-    <header><h3>Role</h3></header>
-    <div class="choices">
-      <button
-        v-for="(why, r) in ROLES"
-        :key="r"
-        :aria-pressed="body.role === r"
-        :title="why"
-        :data-testid="`role-${r}`"
-        @click="setRole(r)">
-        {{ r }}
-      </button>
-    </div>
+  <Section title="Role">
+    <Choices label="role" ids="role-" :options="ROLES" :model-value="body.role" @update:model-value="setRole" />
     <div class="row collide">
-      <label for="collision">collides as</label
-      ><select
-        id="collision"
-        :value="body.collision"
-        @change="
-          (e) => edit('collision', (b) => (b.collision = (e.target as HTMLSelectElement).value as Body['collision']))
-        ">
-        <option
-          v-for="(why, c) in COLLISION"
-          :key="c"
-          :value="c"
-          :title="why"
-          :disabled="c === 'exact' && body.role === 'active'">
-          {{ c }}
-        </option></select
-      ><button
-        class="button eye"
+      <span class="label">collides as</span
+      ><Pick
+        label="collides as"
+        :options="
+          Object.entries(COLLISION).map(
+            ([c, why]) => [c as Body['collision'], c, why, c === 'exact' && body.role === 'active'] as const,
+          )
+        "
+        :model-value="body.collision"
+        @update:model-value="(c) => edit('collision', (b) => (b.collision = c))" /><ElButton
+        class="eye"
         :aria-pressed="view.shapes"
         :class="{ lit: view.shapes }"
-        title="Draw the collision shapes"
+        v-hint="'Draw the collision shapes'"
         data-testid="see-shapes"
         @click="view.shapes = !view.shapes">
         <Glyph name="shape" :size="15" />
-      </button>
+      </ElButton>
     </div>
     <p class="mute small">
       {{ COLLISION[body.collision]
@@ -203,15 +192,14 @@ function remove(): void {
         }}</span></template
       >
     </p>
-  </div>
+  </Section>
   <MaterialSection :name="thing.name" :body="body" @key="key" />
   <div v-if="body.role === 'animated' && !thing.group" class="section">
     <MotionEditor :name="thing.name" :body="body" />
   </div>
-  <div v-if="body.role === 'active' || (body.role === 'animated' && !body.motion)" class="section">
-    <header>
-      <h3>{{ body.role === "active" ? "Motion" : "Steady motion" }}</h3>
-    </header>
+  <Section
+    v-if="body.role === 'active' || (body.role === 'animated' && !body.motion)"
+    :title="body.role === 'active' ? 'Motion' : 'Steady motion'">
     <SpecRows
       v-if="body.role === 'active'"
       :of="body as never"
@@ -236,12 +224,11 @@ function remove(): void {
         :initial="0"
         @update:model-value="(v) => edit('spin', (b) => (b.spin = v.map((x) => (x * Math.PI) / 180) as Vec))" />
     </div>
-  </div>
-  <div v-if="channels.length" class="section">
-    <header>
-      <h3>Keys</h3>
-      <span>{{ channels.length }} {{ channels.length === 1 ? "channel" : "channels" }}</span>
-    </header>
+  </Section>
+  <Section
+    v-if="channels.length"
+    title="Keys"
+    :note="`${channels.length} ${channels.length === 1 ? 'channel' : 'channels'}`">
     <CurvePlot
       v-for="c in channels"
       :key="c.of"
@@ -257,9 +244,9 @@ function remove(): void {
                 .filter((x) => x.keys.length) as Body['channels']),
           )
       " />
-  </div>
+  </Section>
   <div class="section">
-    <button class="button wide" @click="remove">Delete {{ thing.name }}</button>
+    <ElButton class="wide" @click="remove">Delete {{ thing.name }}</ElButton>
   </div>
 </template>
 

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** Bodies and groups to choose from, with a figure each. */
+import { ElButton } from "element-plus";
 import { layoutCount } from "../lib/document";
 import { usePieces } from "../stores/pieces";
 import { useShot, type Thing } from "../stores/shot";
@@ -13,17 +14,17 @@ const view = useView();
 
 <template>
   <div class="section list">
-    <button
+    <ElButton
       v-for="t in shot.things"
       :key="t.name"
-      class="item"
+      class="bare item"
       :class="{ chosen: view.thing === t.name }"
       @click="view.select({ kind: t.group ? 'group' : 'body', name: t.name })">
       <i :style="{ background: t.body.material.look?.color }" :class="{ many: t.group }" /><span
         >{{ t.name }}<small v-if="t.group"> × {{ layoutCount(t.group.layout) }}</small></span
       >
       <em v-if="pieces.errors.get(t.name)" class="problem">unusable</em><em v-else class="figures">{{ figure(t) }}</em>
-    </button>
+    </ElButton>
   </div>
 </template>
 

@@ -1,16 +1,24 @@
 <script setup lang="ts">
 /** One channel over time: keys to drag, double-click for one more; how each goes on below. */
+import { ElButton } from "element-plus";
 import { computed, ref } from "vue";
 import { numberAt, type Channel, type NumberKey } from "../lib/channels";
 import { showNumber } from "../lib/units";
 import { useShot } from "../stores/shot";
 import { useView } from "../stores/view";
-import NumberField from "./NumberField.vue";
+import NumberField from "../controls/NumberField.vue";
+import Pick from "../controls/Pick.vue";
 
 const props = defineProps<{ channel: Channel; color: string }>();
 const emit = defineEmits<{ change: [next: Channel] }>();
 const shot = useShot();
 const view = useView();
+const HOW = [
+  ["smooth", "smooth"],
+  ["linear", "linear"],
+  ["step", "step"],
+  ["bezier", "curve"],
+] as const;
 const W = 252;
 const H = 84;
 const fps = computed(() => shot.document?.timing.fps ?? 24);
@@ -135,15 +143,14 @@ const editKey = (change: Partial<NumberKey>): void =>
         :model-value="picked.time"
         @update:model-value="(v) => editKey({ time: v })" />
       <NumberField label="key value" :model-value="picked.value" @update:model-value="(v) => editKey({ value: v })" />
-      <select
-        :value="picked.how"
-        aria-label="how the key goes on"
-        @change="(e) => editKey({ how: (e.target as HTMLSelectElement).value as NumberKey['how'] })">
-        <option v-for="h in ['smooth', 'linear', 'step', 'bezier']" :key="h" :value="h">
-          {{ h === "bezier" ? "curve" : h }}
-        </option>
-      </select>
-      <button class="button plain" title="Take this key out" @click="give(keys.filter((k) => k !== picked))">×</button>
+      <Pick
+        label="how the key goes on"
+        :options="HOW"
+        :model-value="picked.how"
+        @update:model-value="(how) => editKey({ how })" />
+      <ElButton text class="icon" v-hint="'Take this key out'" @click="give(keys.filter((k) => k !== picked))"
+        >×</ElButton
+      >
     </div>
   </div>
 </template>

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** A shared falloff: its layers, and who uses it. */
+import { ElButton } from "element-plus";
 import { computed } from "vue";
 import type { ShotDocument } from "../api/types";
 import type { Channel } from "../lib/channels";
@@ -10,9 +11,10 @@ import { useShot } from "../stores/shot";
 import { useView } from "../stores/view";
 import CurvePlot from "./CurvePlot.vue";
 import Glyph from "./Glyph.vue";
-import KeepButton from "./KeepButton.vue";
+import KeepButton from "../controls/KeepButton.vue";
 import LayerStack from "./LayerStack.vue";
-import NameField from "./NameField.vue";
+import NameField from "../controls/NameField.vue";
+import Section from "../controls/Section.vue";
 
 type Shared = ShotDocument["falloffs"][number];
 const props = defineProps<{ falloff: Shared }>();
@@ -103,23 +105,19 @@ function remove(): void {
       ><span>shared falloff</span>
     </header>
     <p v-for="f in users" :key="f.name" class="user">
-      <button
-        class="link"
+      <ElButton
+        link
         :style="{ color: FAMILY_COLOR[FAMILY[f.effect.kind]] }"
         @click="view.select({ kind: 'field', name: f.name })">
         {{ f.name }}
-      </button>
+      </ElButton>
     </p>
     <p v-for="word in others" :key="word" class="user">{{ word }}</p>
     <p v-if="!users.length && !others.length" class="mute">
       Nothing uses it yet: choose it under Reach of a field, or for a map, a break or a strength.
     </p>
   </div>
-  <div class="section">
-    <header>
-      <h3>Layers</h3>
-      <span>the top is laid last</span>
-    </header>
+  <Section title="Layers" note="the top is laid last">
     <LayerStack
       :stack="falloff as never"
       color="var(--accent)"
@@ -128,9 +126,8 @@ function remove(): void {
       :around="around"
       @edit="(what, change) => edit(what, (f) => change(f as never))"
       @key="key" />
-  </div>
-  <div v-if="channels.length" class="section">
-    <header><h3>Keys</h3></header>
+  </Section>
+  <Section v-if="channels.length" title="Keys">
     <CurvePlot
       v-for="c in channels"
       :key="c.of"
@@ -146,18 +143,18 @@ function remove(): void {
                 .filter((x) => x.keys.length) as Shared['channels']),
           )
       " />
-  </div>
+  </Section>
   <div class="section">
-    <button
-      class="button wide"
+    <ElButton
+      class="wide"
       data-testid="make-mesh"
       :disabled="!isStill(falloff.layers as never)"
-      title="A body with this falloff's surface, to be seen or broken"
+      v-hint="`A body with this falloff's surface, to be seen or broken`"
       @click="makeMesh">
       Make a mesh of it
-    </button>
+    </ElButton>
     <KeepButton kind="falloff" :item="falloff" />
-    <button class="button wide gap" @click="remove">Delete {{ falloff.name }}</button>
+    <ElButton class="wide gap" @click="remove">Delete {{ falloff.name }}</ElButton>
   </div>
 </template>
 

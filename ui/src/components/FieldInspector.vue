@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** A field: what it does, where, when, on whom, and how it moves. */
+import { ElButton } from "element-plus";
 import { computed } from "vue";
 import type { FieldItem } from "../api/types";
 import type { Channel } from "../lib/channels";
@@ -11,15 +12,32 @@ import { usePieces } from "../stores/pieces";
 import { useShot } from "../stores/shot";
 import { useSurvey } from "../stores/survey";
 import { useView } from "../stores/view";
-import ChoiceRow from "./ChoiceRow.vue";
+import ChoiceRow from "../controls/ChoiceRow.vue";
 import CurvePlot from "./CurvePlot.vue";
 import Glyph from "./Glyph.vue";
-import KeepButton from "./KeepButton.vue";
+import KeepButton from "../controls/KeepButton.vue";
 import LayerStack from "./LayerStack.vue";
 import LoadBars from "./LoadBars.vue";
-import NameField from "./NameField.vue";
+import NameField from "../controls/NameField.vue";
 import SpecRows from "./SpecRows.vue";
+import Section from "../controls/Section.vue";
+import PickRow from "../controls/PickRow.vue";
+import Choices from "../controls/Choices.vue";
+import Toggles from "../controls/Toggles.vue";
+import SwitchRow from "../controls/SwitchRow.vue";
+import type { Option } from "../controls/choices";
 
+type State = "held" | "resting" | "moving";
+const STATES: Option<State>[] = [
+  ["held", "held"],
+  ["resting", "resting"],
+  ["moving", "moving"],
+];
+const WAYS: Option<keyof typeof TRAVELS | "stays">[] = [
+  ["stays", "stays"],
+  ...Object.entries(TRAVELS).map(([k, t]) => [k as keyof typeof TRAVELS, t.word] as const),
+];
+const TIERS: Option<number>[] = [1, 2, 3, 4].map((t) => [t, String(t)]);
 const props = defineProps<{ field: FieldItem }>();
 const shot = useShot();
 const pieces = usePieces();
@@ -126,17 +144,17 @@ function remove(): void {
 }
 
 const states = computed(() => props.field.states ?? []);
-function toggleState(state: "held" | "resting" | "moving"): void {
-  edit("states", (f) => {
-    const next = states.value.includes(state) ? states.value.filter((s) => s !== state) : [...states.value, state];
-    f.states = next.length ? next : null;
-  });
+function setStates(next: State[]): void {
+  edit("states", (f) => (f.states = next.length ? next : null));
 }
-function toggleTier(tier: number): void {
-  edit("tiers", (f) => {
-    const now = f.tiers ?? [];
-    const next = now.includes(tier) ? now.filter((t) => t !== tier) : [...now, tier].sort();
-    f.tiers = next.length ? next : null;
+
+function setTravel(kind: keyof typeof TRAVELS | "stays"): void {
+  edit("travel", (f) => {
+    const own = kind === "ride" ? { body: shot.things[0]?.name } : {};
+    f.travel =
+      kind === "stays"
+        ? null
+        : ({ kind, ...TRAVELS[kind].make(around.value.center), ...own } as unknown as FieldItem["travel"]);
   });
 }
 </script>
@@ -158,21 +176,9 @@ function toggleTier(tier: number): void {
       ><template v-if="kind === 'strain' && totals.known"> · {{ totals.bonds }} bonds</template
       ><template v-if="view.frame > 0 && view.showing === 'set-up'"> at f {{ view.frame }}</template>
     </p>
-    <ChoiceRow
-      label="acts"
-      :options="
-        [
-          ['on', 'on'],
-          ['off', 'off'],
-        ] as const
-      "
-      :model-value="field.on ? 'on' : 'off'"
-      @update:model-value="(v) => edit('switch', (f) => (f.on = v === 'on'))" />
+    <SwitchRow label="acts" :model-value="!!field.on" @update:model-value="(v) => edit('switch', (f) => (f.on = v))" />
   </div>
-  <div class="section">
-    <header>
-      <h3>{{ kind === "strain" ? "Load against strength" : "Does" }}</h3>
-    </header>
+  <Section :title="kind === 'strain' ? 'Load against strength' : 'Does'">
     <LoadBars
       v-if="kind === 'strain'"
       :load="totals.load"
@@ -189,22 +195,15 @@ function toggleTier(tier: number): void {
       @change="(k, v) => edit(k, (f) => setAt(f.effect, k, v))"
       @key="key" />
     <p v-if="hint" class="mute small figures" data-testid="expected">{{ hint }}</p>
-  </div>
-  <div class="section">
-    <header>
-      <h3>Reach</h3>
-      <span v-if="field.reach.use">{{ sharers }} {{ sharers === 1 ? "user" : "users" }}</span>
-    </header>
-    <div v-if="shared.length" class="row">
-      <label for="reach-use">falloff</label
-      ><select
-        id="reach-use"
-        :value="field.reach.use ?? ''"
-        @change="(e) => use((e.target as HTMLSelectElement).value)">
-        <option value="">its own</option>
-        <option v-for="name in shared" :key="name">{{ name }}</option>
-      </select>
-    </div>
+  </Section>
+  <Section title="Reach" :note="field.reach.use ? `${sharers} ${sharers === 1 ? 'user' : 'users'}` : ''">
+    <PickRow
+      v-if="shared.length"
+      id="reach-use"
+      label="falloff"
+      :options="[['', 'its own'], ...shared.map((n) => [n, n] as const)]"
+      :model-value="field.reach.use ?? ''"
+      @update:model-value="use" />
     <LayerStack
       v-if="!field.reach.use"
       :stack="field.reach as never"
@@ -215,30 +214,21 @@ function toggleTier(tier: number): void {
       @edit="(what, change) => edit(what, (f) => change(f.reach as never))"
       @key="key" />
     <p v-else class="more">
-      <button class="link" @click="view.select({ kind: 'falloff', name: field.reach.use! })">
-        Open {{ field.reach.use }}</button
-      ><button class="link" @click="use('')">make it local</button>
+      <ElButton link @click="view.select({ kind: 'falloff', name: field.reach.use! })">
+        Open {{ field.reach.use }}</ElButton
+      ><ElButton link @click="use('')">make it local</ElButton>
     </p>
-    <button v-if="!field.reach.use" class="link small" data-testid="share-reach" @click="share">
+    <ElButton v-if="!field.reach.use" link class="small" data-testid="share-reach" @click="share">
       share it with other fields
-    </button>
-  </div>
-  <div v-if="kind !== 'anchor'" class="section">
-    <header>
-      <h3>When</h3>
-      <span>{{ CUES[cue.kind].why }}</span>
-    </header>
-    <div class="choices">
-      <button
-        v-for="c in cues"
-        :key="c"
-        :aria-pressed="cue.kind === c"
-        :title="CUES[c].why"
-        :data-testid="`cue-kind-${c}`"
-        @click="c !== cue.kind && setCue(c)">
-        {{ CUES[c].word }}
-      </button>
-    </div>
+    </ElButton>
+  </Section>
+  <Section v-if="kind !== 'anchor'" title="When" :note="CUES[cue.kind].why">
+    <Choices
+      label="when"
+      ids="cue-kind-"
+      :options="cues.map((c) => [c, CUES[c].word, CUES[c].why] as const)"
+      :model-value="cue.kind"
+      @update:model-value="setCue" />
     <SpecRows :of="cue" :specs="CUES[cue.kind].specs" @change="(k, v) => edit('cue', (f) => setAt(f.cue, k, v))" />
     <p v-if="cue.kind === 'at' && OVER_TIME.has(kind)" class="mute small">It acts from then on.</p>
     <template v-if="stagger !== undefined">
@@ -263,12 +253,11 @@ function toggleTier(tier: number): void {
         :specs="STAGGER"
         @change="(k, v) => edit('stagger', (f) => setAt(f.cue, `stagger.${k}`, v))" />
     </template>
-  </div>
-  <div v-if="channels.length" class="section">
-    <header>
-      <h3>Keys</h3>
-      <span>{{ channels.length }} {{ channels.length === 1 ? "channel" : "channels" }}</span>
-    </header>
+  </Section>
+  <Section
+    v-if="channels.length"
+    title="Keys"
+    :note="`${channels.length} ${channels.length === 1 ? 'channel' : 'channels'}`">
     <CurvePlot
       v-for="c in channels"
       :key="c.of"
@@ -284,30 +273,14 @@ function toggleTier(tier: number): void {
                 .filter((x) => x.keys.length) as FieldItem['channels']),
           )
       " />
-  </div>
-  <div v-if="kind !== 'anchor'" class="section">
-    <header><h3>Travels</h3></header>
-    <div class="choices">
-      <button :aria-pressed="!travel" @click="edit('travel', (f) => (f.travel = null))">stays</button
-      ><button
-        v-for="(t, k) in TRAVELS"
-        :key="k"
-        :aria-pressed="travel?.kind === k"
-        :data-testid="`travel-${k}`"
-        @click="
-          edit(
-            'travel',
-            (f) =>
-              (f.travel = {
-                kind: k,
-                ...t.make(around.center),
-                ...(k === 'ride' ? { body: shot.things[0]?.name } : {}),
-              } as unknown as FieldItem['travel']),
-          )
-        ">
-        {{ t.word }}
-      </button>
-    </div>
+  </Section>
+  <Section v-if="kind !== 'anchor'" title="Travels">
+    <Choices
+      label="travels"
+      ids="travel-"
+      :options="WAYS"
+      :model-value="travel?.kind ?? 'stays'"
+      @update:model-value="setTravel" />
     <SpecRows
       v-if="travel"
       :of="travel"
@@ -316,55 +289,39 @@ function toggleTier(tier: number): void {
       base="travel."
       @change="(k, v) => edit('travel', (f) => setAt(f.travel, k, v))"
       @key="key" />
-    <div v-if="'direction' in effect || 'axis' in effect" class="row">
-      <label for="aim">aims at</label
-      ><select
-        id="aim"
-        :value="field.aim ?? ''"
-        @change="(e) => edit('aim', (f) => (f.aim = (e.target as HTMLSelectElement).value || null))">
-        <option value="">nothing</option>
-        <option v-for="t in shot.things" :key="t.name">{{ t.name }}</option>
-        <option v-for="f in shot.fields.filter((x) => x.name !== field.name)" :key="`f${f.name}`">{{ f.name }}</option>
-      </select>
-    </div>
-  </div>
-  <div class="section">
-    <header>
-      <h3>On whom</h3>
-      <span>bodies in the reach grid</span>
-    </header>
+    <PickRow
+      v-if="'direction' in effect || 'axis' in effect"
+      id="aim"
+      label="aims at"
+      :options="[
+        ['', 'nothing'],
+        ...shot.things.map((t) => [t.name, t.name] as const),
+        ...shot.fields.filter((x) => x.name !== field.name).map((f) => [f.name, f.name] as const),
+      ]"
+      :model-value="field.aim ?? ''"
+      @update:model-value="(n) => edit('aim', (f) => (f.aim = n || null))" />
+  </Section>
+  <Section title="On whom" note="bodies in the reach grid">
     <div class="row">
       <span class="label">only what is</span>
-      <div class="choices">
-        <button
-          v-for="s in ['held', 'resting', 'moving'] as const"
-          :key="s"
-          :aria-pressed="states.includes(s)"
-          @click="toggleState(s)">
-          {{ s }}
-        </button>
-      </div>
+      <Toggles label="only what is" :options="STATES" :model-value="states" @update:model-value="setStates" />
     </div>
     <div class="row">
       <span class="label">only tiers</span>
-      <div class="choices">
-        <button
-          v-for="t in [1, 2, 3, 4]"
-          :key="t"
-          :aria-pressed="field.tiers?.includes(t) ?? false"
-          @click="toggleTier(t)">
-          {{ t }}
-        </button>
-      </div>
+      <Toggles
+        label="only tiers"
+        :options="TIERS"
+        :model-value="field.tiers ?? []"
+        @update:model-value="(t) => edit('tiers', (f) => (f.tiers = t.length ? t.sort() : null))" />
     </div>
-  </div>
+  </Section>
   <div class="section">
-    <button class="button wide" data-testid="copy-field" @click="copy">Copy {{ field.name }}</button
-    ><KeepButton kind="field" :item="field" :falloffs="shot.document?.falloffs" /><button
-      class="button wide gap"
+    <ElButton class="wide" data-testid="copy-field" @click="copy">Copy {{ field.name }}</ElButton
+    ><KeepButton kind="field" :item="field" :falloffs="shot.document?.falloffs" /><ElButton
+      class="wide gap"
       @click="remove">
       Delete {{ field.name }}
-    </button>
+    </ElButton>
   </div>
 </template>
 

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The chosen body or field, and only that. */
+import { ElScrollbar } from "element-plus";
 import { computed } from "vue";
 import BodyInspector from "./BodyInspector.vue";
 import FalloffInspector from "./FalloffInspector.vue";
@@ -32,13 +33,15 @@ const field = computed(() =>
 
 <template>
   <aside class="inspector" aria-label="Inspector">
-    <p v-if="shot.state === 'refused'" class="problem refused" role="alert">Not saved: {{ shot.refusal }}</p>
-    <BodyInspector v-if="thing" :key="`b${thing.name}`" :thing="thing" />
-    <FieldInspector v-else-if="field" :key="`f${field.name}`" :field="field" />
-    <FalloffInspector v-else-if="falloff" :key="`o${falloff.name}`" :falloff="falloff" />
-    <MapInspector v-else-if="map" :key="`m${map.name}`" :map="map" />
-    <TieInspector v-else-if="tie" :key="`t${tie.name}`" :tie="tie" />
-    <ShotInspector v-else-if="shot.document" />
+    <ElScrollbar>
+      <p v-if="shot.state === 'refused'" class="problem refused" role="alert">Not saved: {{ shot.refusal }}</p>
+      <BodyInspector v-if="thing" :key="`b${thing.name}`" :thing="thing" />
+      <FieldInspector v-else-if="field" :key="`f${field.name}`" :field="field" />
+      <FalloffInspector v-else-if="falloff" :key="`o${falloff.name}`" :falloff="falloff" />
+      <MapInspector v-else-if="map" :key="`m${map.name}`" :map="map" />
+      <TieInspector v-else-if="tie" :key="`t${tie.name}`" :tie="tie" />
+      <ShotInspector v-else-if="shot.document" />
+    </ElScrollbar>
   </aside>
 </template>
 
@@ -49,8 +52,6 @@ const field = computed(() =>
 }
 .inspector {
   background: var(--basalt-1);
-  border-left: 1px solid var(--line);
-  overflow-y: auto;
-  min-height: 0;
+  height: 100%;
 }
 </style>

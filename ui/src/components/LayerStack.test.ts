@@ -4,6 +4,7 @@ import { beforeEach, describe, expect, it } from "vitest";
 import type { Layer } from "../api/types";
 import { newLayer } from "../lib/document";
 import { useView } from "../stores/view";
+import { choose } from "../test.helpers";
 import LayerStack from "./LayerStack.vue";
 
 type Stack = { layers?: Layer[]; strength?: number };
@@ -52,23 +53,23 @@ describe("the layers of a falloff", () => {
       await it.get('[data-testid="add-layer"]').trigger("click");
       await it.get(`[data-testid="layer-${kind}"]`).trigger("click");
     }
-    const press = (title: string) => it.get(`[title="${title}"]`).trigger("click");
+    const press = (hint: string) => it.get(`[data-hint="${hint}"]`).trigger("click");
     await press("Lay it lower");
     expect(stack().layers!.map((l) => l.shape.kind)).toEqual(["sphere", "box", "noise"]);
     expect(useView().layer).toBe(1);
     await press("Lay it lower");
-    expect(it.get('[title="Lay it lower"]').attributes("disabled")).toBeDefined();
+    expect(it.get('[data-hint="Lay it lower"]').attributes("disabled")).toBeDefined();
     await press("Take it out");
     expect(stack().layers!.map((l) => l.shape.kind)).toEqual(["sphere", "noise"]);
   });
   it("keeps the last layer", () => {
-    expect(stackOf(1).it.find('[title="Take it out"]').exists()).toBe(false);
+    expect(stackOf(1).it.find('[data-hint="Take it out"]').exists()).toBe(false);
   });
   it("gives a new shape where the old one was, and a profile of own points that begins and ends right", async () => {
     const { it, stack } = stackOf(1);
-    await it.get('[id="kind-reach."]').setValue("box");
+    await choose(it, "layer", "box");
     expect(stack().layers![0]!.shape).toMatchObject({ kind: "box", center: [0, 0, 0] });
-    await it.get('[id="profile-reach."]').setValue("own");
+    await choose(it, "profile", "own");
     expect(stack().layers![0]!.profile).toEqual([
       [0, 1],
       [0.5, 0.5],

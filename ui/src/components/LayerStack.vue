@@ -1,16 +1,21 @@
 <script setup lang="ts">
 /** The layers of a falloff, laid one over the other: the list, and the chosen one's numbers. */
+import { ElButton } from "element-plus";
 import { computed, ref, watch } from "vue";
 import type { Layer } from "../api/types";
 import type { Channel } from "../lib/channels";
 import { LAYERS, setAt, type LayerKind } from "../lib/specs";
 import { useShot } from "../stores/shot";
 import { useView } from "../stores/view";
-import ChoiceRow from "./ChoiceRow.vue";
 import Glyph from "./Glyph.vue";
-import NumberRow from "./NumberRow.vue";
+import NumberRow from "../controls/NumberRow.vue";
 import ProfilePlot from "./ProfilePlot.vue";
 import SpecRows from "./SpecRows.vue";
+import Pick from "../controls/Pick.vue";
+import PickRow from "../controls/PickRow.vue";
+import FileButton from "../controls/FileButton.vue";
+import ColorField from "../controls/ColorField.vue";
+import SwitchRow from "../controls/SwitchRow.vue";
 
 type Stack = { layers?: Layer[]; strength?: number; limits?: [number, number] };
 const props = defineProps<{
@@ -90,10 +95,21 @@ function move(by: number): void {
   chosen.value = to;
 }
 
+function setProfile(v: (typeof PROFILES)[number] | "own"): void {
+  edit("profile", (l) => {
+    l.profile =
+      v === "own"
+        ? [
+            [0, 1],
+            [0.5, 0.5],
+            [1, 0],
+          ]
+        : v;
+  });
+}
+
 /** A picture or a recording from a file. */
-async function bring(event: Event, name: string): Promise<void> {
-  const file = (event.target as HTMLInputElement).files?.[0];
-  if (!file) return;
+async function bring(file: File, name: string): Promise<void> {
   if (file.size > 12e6) return void (problem.value = `${file.name} is larger than 12 MB`);
   const bytes = new Uint8Array(await file.arrayBuffer());
   let text = "";
@@ -109,67 +125,68 @@ async function bring(event: Event, name: string): Promise<void> {
       :key="layers.length - 1 - k"
       class="layer"
       :class="{ chosen: layers.length - 1 - k === chosen }">
-      <button class="pick" @click="chosen = layers.length - 1 - k">
+      <ElButton class="bare pick" @click="chosen = layers.length - 1 - k">
         <b>{{ LAYERS[l.shape.kind].word }}</b><span
           >{{ k === layers.length - 1 ? "at the bottom" : l.blend
           }}{{ (l.opacity ?? 1) < 1 ? ` · ${Math.round(l.opacity! * 100)} %` : ""
           }}{{ l.invert ? " · inside out" : "" }}</span
         >
-      </button>
+      </ElButton>
       <template v-if="layers.length - 1 - k === chosen && layers.length > 1">
-        <button class="button plain" title="Lay it higher" :disabled="chosen === layers.length - 1" @click="move(1)">
+        <ElButton text class="icon" v-hint="'Lay it higher'" :disabled="chosen === layers.length - 1" @click="move(1)">
           <Glyph name="up" :size="11" />
-        </button>
-        <button class="button plain" title="Lay it lower" :disabled="chosen === 0" @click="move(-1)">
+        </ElButton>
+        <ElButton text class="icon" v-hint="'Lay it lower'" :disabled="chosen === 0" @click="move(-1)">
           <Glyph name="down" :size="11" />
-        </button>
-        <button
-          class="button plain"
-          title="Take it out"
+        </ElButton>
+        <ElButton
+          text
+          class="icon"
+          v-hint="'Take it out'"
           @click="emit('edit', 'take out a layer', (s) => s.layers!.splice(chosen, 1))">
           <Glyph name="cross" :size="11" />
-        </button>
+        </ElButton>
       </template>
     </div>
-    <button class="link more" data-testid="add-layer" @click="adding = !adding">
+    <ElButton link class="more" data-testid="add-layer" @click="adding = !adding">
       {{ adding ? "not now" : "lay one more over it" }}
-    </button>
+    </ElButton>
     <div v-if="adding" class="kinds">
       <template v-for="[group, word] in GROUPS" :key="group"
         ><p class="mute">{{ word }}</p>
-        <div class="choices wrap">
-          <button
+        <div class="tiles">
+          <ElButton
             v-for="kind in ofGroup(group)"
             :key="kind"
-            :title="LAYERS[kind].why"
+            v-hint="LAYERS[kind].why"
+            size="small"
             :data-testid="`layer-${kind}`"
-            @click="add(kind)">
-            {{ LAYERS[kind].word }}
-          </button>
+            @click="add(kind)"
+            >{{ LAYERS[kind].word }}</ElButton
+          >
         </div></template
       >
     </div>
   </div>
   <template v-if="layer && shape">
     <ProfilePlot v-if="shaped" :layer="layer" :color="color" @points="(p) => edit('profile', (l) => (l.profile = p))" />
-    <div class="row">
-      <label :for="`kind-${base}`">layer</label
-      ><select
-        :id="`kind-${base}`"
-        :value="shape.kind"
-        @change="(e) => edit('layer', (l) => (l.shape = made((e.target as HTMLSelectElement).value as LayerKind)))">
-        <optgroup v-for="[group, word] in GROUPS" :key="group" :label="word">
-          <option v-for="kind in ofGroup(group)" :key="kind" :value="kind">{{ LAYERS[kind].word }}</option>
-        </optgroup>
-      </select>
-    </div>
+    <PickRow
+      label="layer"
+      :groups="
+        GROUPS.map(([group, word]) => ({
+          label: word,
+          options: ofGroup(group).map((k) => [k, LAYERS[k].word, LAYERS[k].why] as const),
+        }))
+      "
+      :model-value="shape.kind"
+      @update:model-value="(k) => edit('layer', (l) => (l.shape = made(k)))" />
     <div v-if="shape.kind === 'image' || shape.kind === 'sound'" class="row">
-      <label>file</label
-      ><input
-        type="file"
-        class="file"
+      <span class="label">file</span
+      ><FileButton
         :accept="shape.kind === 'image' ? '.png' : '.wav'"
-        @change="(e) => bring(e, shape!.kind === 'image' ? 'picture' : 'recording')" />
+        @files="(f) => bring(f[0]!, shape!.kind === 'image' ? 'picture' : 'recording')"
+        >choose one</FileButton
+      >
     </div>
     <p v-if="problem" class="problem">{{ problem }}</p>
     <SpecRows
@@ -179,38 +196,18 @@ async function bring(event: Event, name: string): Promise<void> {
       :base="`${base}layers.${chosen}.shape.`"
       @change="(name, value) => edit(name, (l) => setAt(l.shape, name, value))"
       @key="(path, value) => emit('key', path, value)" />
-    <div v-if="shaped" class="row">
-      <label :for="`profile-${base}`">profile</label
-      ><select
-        :id="`profile-${base}`"
-        :value="typeof layer.profile === 'string' ? layer.profile : 'own'"
-        @change="
-          (e) =>
-            edit('profile', (l) => {
-              const v = (e.target as HTMLSelectElement).value;
-              l.profile =
-                v === 'own'
-                  ? [
-                      [0, 1],
-                      [0.5, 0.5],
-                      [1, 0],
-                    ]
-                  : (v as 'smooth');
-            })
-        ">
-        <option v-for="p in PROFILES" :key="p">{{ p }}</option>
-        <option value="own">own points</option>
-      </select>
-    </div>
-    <div v-if="chosen > 0" class="row">
-      <label :for="`blend-${base}`">laid as</label
-      ><select
-        :id="`blend-${base}`"
-        :value="layer.blend"
-        @change="(e) => edit('blend', (l) => (l.blend = (e.target as HTMLSelectElement).value as 'max'))">
-        <option v-for="b in BLENDS" :key="b">{{ b }}</option>
-      </select>
-    </div>
+    <PickRow
+      v-if="shaped"
+      label="profile"
+      :options="[...PROFILES.map((p) => [p, p] as const), ['own', 'own points'] as const]"
+      :model-value="typeof layer.profile === 'string' ? layer.profile : 'own'"
+      @update:model-value="setProfile" />
+    <PickRow
+      v-if="chosen > 0"
+      label="laid as"
+      :options="BLENDS.map((b) => [b, b] as const)"
+      :model-value="layer.blend"
+      @update:model-value="(b) => edit('blend', (l) => (l.blend = b))" />
     <NumberRow
       label="opacity"
       :min="0"
@@ -237,28 +234,25 @@ async function bring(event: Event, name: string): Promise<void> {
       /></span>
     </div>
     <div class="row">
-      <label :for="`color-${base}`">colour</label
+      <span class="label">colour</span
       ><span class="tint"
-        ><input
+        ><ColorField
           v-if="layer.color"
-          :id="`color-${base}`"
-          type="color"
-          :value="layer.color"
+          label="colour of the layer"
           data-testid="layer-color"
-          @change="(e) => edit('colour', (l) => (l.color = (e.target as HTMLInputElement).value))" /><button
-          class="link small"
+          :model-value="layer.color"
+          @update:model-value="(c) => edit('colour', (l) => (l.color = c))" /><ElButton
+          link
+          class="small"
           @click="edit('colour', (l) => (l.color = layer!.color ? null : '#3c8ec4'))">
-          {{ layer.color ? "none" : "give it one" }}</button
-        ><select
+          {{ layer.color ? "none" : "give it one" }}</ElButton
+        ><Pick
           v-if="layer.color && chosen > 0"
-          :aria-label="'colour laid as'"
-          :value="layer.color_blend ?? 'normal'"
-          @change="
-            (e) => edit('colour blend', (l) => (l.color_blend = (e.target as HTMLSelectElement).value as 'max'))
-          ">
-          <option v-for="b in BLENDS" :key="b">{{ b }}</option>
-        </select></span
-      >
+          label="colour laid as"
+          :options="BLENDS.map((b) => [b, b] as const)"
+          :model-value="layer.color_blend ?? 'normal'"
+          @update:model-value="(b) => edit('colour blend', (l) => (l.color_blend = b))"
+      /></span>
     </div>
     <NumberRow
       v-if="layer.color"
@@ -268,16 +262,10 @@ async function bring(event: Event, name: string): Promise<void> {
       :initial="1"
       :model-value="layer.color_opacity ?? 1"
       @update:model-value="(v) => edit('colour opacity', (l) => (l.color_opacity = v))" />
-    <ChoiceRow
+    <SwitchRow
       label="inside out"
-      :options="
-        [
-          ['no', 'no'],
-          ['yes', 'yes'],
-        ] as const
-      "
-      :model-value="layer.invert ? 'yes' : 'no'"
-      @update:model-value="(v) => edit('invert', (l) => (l.invert = v === 'yes'))" />
+      :model-value="!!layer.invert"
+      @update:model-value="(v) => edit('invert', (l) => (l.invert = v))" />
   </template>
   <NumberRow
     label="strength"

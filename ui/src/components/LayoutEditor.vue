@@ -5,10 +5,12 @@ import type { Group, Layout } from "../api/types";
 import { layoutCount, newLayout } from "../lib/document";
 import type { Vec } from "../lib/rotation";
 import { useShot } from "../stores/shot";
-import ChoiceRow from "./ChoiceRow.vue";
-import NumberRow from "./NumberRow.vue";
+import ChoiceRow from "../controls/ChoiceRow.vue";
+import NumberRow from "../controls/NumberRow.vue";
 import ReachEditor from "./ReachEditor.vue";
-import VectorField from "./VectorField.vue";
+import VectorField from "../controls/VectorField.vue";
+import Section from "../controls/Section.vue";
+import PickRow from "../controls/PickRow.vue";
 
 const props = defineProps<{ group: Group }>();
 const shot = useShot();
@@ -34,11 +36,7 @@ const tidy = (x: number): number => Number(x.toFixed(2));
 </script>
 
 <template>
-  <div class="section">
-    <header>
-      <h3>Laid out</h3>
-      <span class="figures">{{ layoutCount(l) }} members</span>
-    </header>
+  <Section title="Laid out" :note="`${layoutCount(l)} members`">
     <ChoiceRow
       label="as"
       :options="KINDS"
@@ -110,17 +108,12 @@ const tidy = (x: number): number => Number(x.toFixed(2));
         :model-value="l.gap!"
         hint="smallest distance between members"
         @update:model-value="(v) => set('gap', v)" />
-      <div v-if="l.kind === 'surface'" class="row">
-        <label>over</label
-        ><select
-          class="pick"
-          aria-label="over"
-          :value="l.body ?? ''"
-          @change="(e) => set('body', (e.target as HTMLSelectElement).value || null)">
-          <option value="">the ground</option>
-          <option v-for="n in onto" :key="n">{{ n }}</option>
-        </select>
-      </div>
+      <PickRow
+        v-if="l.kind === 'surface'"
+        label="over"
+        :options="[['', 'the ground'], ...onto.map((n) => [n, n] as const)]"
+        :model-value="l.body ?? ''"
+        @update:model-value="(n) => set('body', n || null)" />
       <NumberRow
         v-if="l.kind === 'surface'"
         label="steepest"
@@ -148,9 +141,8 @@ const tidy = (x: number): number => Number(x.toFixed(2));
         :model-value="wrap(l.inside)"
         @update:model-value="(v) => set('inside', v.layers![0]!.shape)" />
     </template>
-  </div>
-  <div class="section">
-    <header><h3>Variation</h3></header>
+  </Section>
+  <Section title="Variation">
     <NumberRow
       label="size from"
       unit="×"
@@ -191,7 +183,7 @@ const tidy = (x: number): number => Number(x.toFixed(2));
       :initial="1"
       :model-value="group.seed"
       @update:model-value="(v) => edit('seed', (g) => (g.seed = v))" />
-  </div>
+  </Section>
 </template>
 
 <style scoped>

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** A map: a number on every piece by a falloff, its colours, and whose pieces. */
+import { ElButton } from "element-plus";
 import { computed } from "vue";
 import type { WeightMap } from "../api/types";
 import { newLayer, RAMPS } from "../lib/document";
@@ -11,7 +12,10 @@ import { useSurvey } from "../stores/survey";
 import { useView } from "../stores/view";
 import Glyph from "./Glyph.vue";
 import LayerStack from "./LayerStack.vue";
-import NameField from "./NameField.vue";
+import NameField from "../controls/NameField.vue";
+import Section from "../controls/Section.vue";
+import PickRow from "../controls/PickRow.vue";
+import Toggles from "../controls/Toggles.vue";
 
 const props = defineProps<{ map: WeightMap }>();
 const shot = useShot();
@@ -57,13 +61,8 @@ function use(name: string): void {
   );
 }
 
-function toggle(name: string): void {
-  edit("targets", (m) => {
-    const all = shot.things.map((t) => t.name);
-    const now = m.targets === "all" ? all : m.targets;
-    const next = now.includes(name) ? now.filter((n) => n !== name) : [...now, name];
-    m.targets = next.length === all.length ? "all" : next;
-  });
+function setTargets(names: string[]): void {
+  edit("targets", (m) => (m.targets = names.length === shot.things.length ? "all" : names));
 }
 
 function rename(name: string): void {
@@ -98,27 +97,27 @@ function remove(): void {
       }}
     </p>
     <div class="ramps">
-      <button
+      <ElButton
+        class="bare"
         v-for="(_, name) in RAMPS"
         :key="name"
         :aria-pressed="map.ramp === name"
-        :title="name"
+        v-hint="name"
         :data-testid="`ramp-${name}`"
         @click="edit('colours', (m) => (m.ramp = name))">
         <i :style="{ background: css(name) }" />{{ name }}
-      </button>
+      </ElButton>
     </div>
     <p v-if="found?.tint.length" class="mute small">Its layers have colours of their own, which are shown instead.</p>
   </div>
-  <div class="section">
-    <header><h3>Falloff</h3></header>
-    <div v-if="shared.length" class="row">
-      <label for="map-use">falloff</label
-      ><select id="map-use" :value="map.reach.use ?? ''" @change="(e) => use((e.target as HTMLSelectElement).value)">
-        <option value="">its own</option>
-        <option v-for="name in shared" :key="name">{{ name }}</option>
-      </select>
-    </div>
+  <Section title="Falloff">
+    <PickRow
+      v-if="shared.length"
+      id="map-use"
+      label="falloff"
+      :options="[['', 'its own'], ...shared.map((n) => [n, n] as const)]"
+      :model-value="map.reach.use ?? ''"
+      @update:model-value="use" />
     <LayerStack
       v-if="!map.reach.use"
       :stack="map.reach as never"
@@ -127,25 +126,21 @@ function remove(): void {
       base="map."
       :around="around"
       @edit="(what, change) => edit(what, (m) => change(m.reach as never))" />
-    <button v-else class="link small" @click="view.select({ kind: 'falloff', name: map.reach.use! })">
+    <ElButton v-else link class="small" @click="view.select({ kind: 'falloff', name: map.reach.use! })">
       Open {{ map.reach.use }}
-    </button>
+    </ElButton>
     <p class="mute small">With a trail or hold layer on top it remembers during a run: a wet or a burnt map.</p>
-  </div>
+  </Section>
+  <Section title="On whom">
+    <Toggles
+      label="on whom"
+      column
+      :options="shot.things.map((t) => [t.name, t.name] as const)"
+      :model-value="map.targets === 'all' ? shot.things.map((t) => t.name) : map.targets"
+      @update:model-value="setTargets" />
+  </Section>
   <div class="section">
-    <header><h3>On whom</h3></header>
-    <div class="choices column">
-      <button
-        v-for="t in shot.things"
-        :key="t.name"
-        :aria-pressed="map.targets === 'all' || map.targets.includes(t.name)"
-        @click="toggle(t.name)">
-        {{ t.name }}
-      </button>
-    </div>
-  </div>
-  <div class="section">
-    <button class="button wide" @click="remove">Delete {{ map.name }}</button>
+    <ElButton class="wide" @click="remove">Delete {{ map.name }}</ElButton>
   </div>
 </template>
 

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** What a body is made of: presets fill everything, every number can be changed, own ones can be saved. */
+import { ElButton, ElInput } from "element-plus";
 import { computed, onMounted, ref, shallowRef } from "vue";
 import { keepUnderName } from "../lib/replace";
 import { api, ApiError } from "../api/client";
@@ -9,9 +10,11 @@ import { MATERIAL_SPECS, setAt } from "../lib/specs";
 import { usePieces } from "../stores/pieces";
 import { useShot } from "../stores/shot";
 import { showNumber } from "../lib/units";
-import ChoiceRow from "./ChoiceRow.vue";
-import NumberRow from "./NumberRow.vue";
+import ChoiceRow from "../controls/ChoiceRow.vue";
+import NumberRow from "../controls/NumberRow.vue";
 import SpecRows from "./SpecRows.vue";
+import PickRow from "../controls/PickRow.vue";
+import ColorField from "../controls/ColorField.vue";
 
 const props = defineProps<{ name: string; body: Body }>();
 const emit = defineEmits<{ key: [path: string, value: number | null] }>();
@@ -85,37 +88,31 @@ function by(way: "density" | "mass"): void {
     <header>
       <h3>Material</h3>
       <span class="links"
-        ><button v-if="saved.some((p) => p.name === m.preset)" class="link" @click="forget">forget</button
-        ><button class="link" title="Save these values under a name" @click="naming = m.preset || 'my material'">
+        ><ElButton v-if="saved.some((p) => p.name === m.preset)" link @click="forget">forget</ElButton
+        ><ElButton link v-hint="'Save these values under a name'" @click="naming = m.preset || 'my material'">
           save
-        </button></span
+        </ElButton></span
       >
     </header>
     <div v-if="naming !== null" class="row">
       <label>name</label
-      ><input
+      ><ElInput
         v-model="naming"
-        class="name"
+        size="small"
         aria-label="material name"
         @keydown.stop.enter="save"
         @keydown.stop.esc="naming = null" />
     </div>
-    <div class="row">
-      <label>made of</label
-      ><select
-        class="pick"
-        aria-label="material"
-        :value="m.preset ?? ''"
-        @change="(e) => take((e.target as HTMLSelectElement).value)">
-        <option value="" disabled>own values</option>
-        <optgroup v-if="saved.length" label="saved">
-          <option v-for="p in saved" :key="p.name">{{ p.name }}</option>
-        </optgroup>
-        <optgroup label="shipped">
-          <option v-for="p in presets" :key="p.name">{{ p.name }}</option>
-        </optgroup>
-      </select>
-    </div>
+    <PickRow
+      label="made of"
+      id="material"
+      empty="own values"
+      :groups="[
+        ...(saved.length ? [{ label: 'saved', options: saved.map((p) => [p.name, p.name] as const) }] : []),
+        { label: 'shipped', options: presets.map((p) => [p.name, p.name] as const) },
+      ]"
+      :model-value="m.preset || undefined"
+      @update:model-value="take" />
     <ChoiceRow
       label="given by"
       :options="
@@ -152,13 +149,11 @@ function by(way: "density" | "mass"): void {
       @change="(k, v) => edit(k, (b) => setAt(b.material, k, v))"
       @key="(path, value) => emit('key', path, value)" />
     <div class="row">
-      <label>colour</label
-      ><input
-        type="color"
-        class="swatch"
-        aria-label="colour"
-        :value="m.look!.color"
-        @change="(e) => edit('colour', (b) => (b.material.look!.color = (e.target as HTMLInputElement).value))" />
+      <span class="label">colour</span
+      ><ColorField
+        label="colour"
+        :model-value="m.look!.color!"
+        @update:model-value="(c) => edit('colour', (b) => (b.material.look!.color = c))" />
     </div>
     <NumberRow
       label="opacity"

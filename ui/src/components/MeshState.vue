@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** What is wrong with the chosen body's mesh, shown in the view, and the steps that mend or change it. */
+import { ElButton } from "element-plus";
 import { computed, ref, watch } from "vue";
 import { api, ApiError } from "../api/client";
 import type { Body, MeshStep, Report } from "../api/types";
@@ -7,8 +8,9 @@ import { filled, newLayer } from "../lib/document";
 import { showNumber } from "../lib/units";
 import { useShot } from "../stores/shot";
 import { useView } from "../stores/view";
-import NumberRow from "./NumberRow.vue";
+import NumberRow from "../controls/NumberRow.vue";
 import ReachEditor from "./ReachEditor.vue";
+import Section from "../controls/Section.vue";
 
 const props = defineProps<{ name: string; body: Body }>();
 const shot = useShot();
@@ -125,46 +127,39 @@ function apply(): void {
 </script>
 
 <template>
-  <div class="section" data-testid="mesh-state">
-    <header>
-      <h3>Mesh of {{ name }}</h3>
-      <span v-if="report" class="figures">{{ report.triangles.toLocaleString("en") }} tri</span>
-    </header>
+  <Section
+    data-testid="mesh-state"
+    :title="`Mesh of ${name}`"
+    :note="report ? `${report.triangles.toLocaleString('en')} tri` : ''">
     <p v-if="report" class="figures mute small">
       {{ report.size.map((s) => showNumber(s, 3)).join(" × ") }} m, true size
     </p>
     <p v-if="problem" class="problem" role="alert">{{ problem }}</p>
-    <button
+    <ElButton
       v-if="report?.defects.some((d) => GRAVE.has(d.kind))"
-      class="button wide mend"
+      class="wide mend"
       :disabled="mending"
-      title="Picks the gentlest steps that make it a solid, and adds them below"
+      v-hint="'Picks the gentlest steps that make it a solid, and adds them below'"
       data-testid="mend"
       @click="mend">
       {{ mending ? "Looking for a way" : "Mend it" }}
-    </button>
+    </ElButton>
     <ul v-if="report?.defects.length" class="defects">
       <li
         v-for="d in report.defects"
         :key="d.kind"
         :class="{ grave: GRAVE.has(d.kind), shown: shownKind === d.kind }"
         data-testid="defect">
-        <button
-          class="what"
-          :title="d.marks.length ? 'Show where' : ''"
+        <ElButton
+          class="bare what"
+          v-hint="d.marks.length ? 'Show where' : ''"
           @click="show(shownKind === d.kind ? '' : d.kind)">
           {{ d.sentence[0]!.toUpperCase() + d.sentence.slice(1) }}.
-        </button>
+        </ElButton>
         <span class="mends"
-          ><button
-            v-for="m in d.mends"
-            :key="m"
-            class="link"
-            :title="HINTS[m]"
-            :data-testid="`mend-${m}`"
-            @click="add(m)">
+          ><ElButton v-for="m in d.mends" :key="m" link v-hint="HINTS[m]" :data-testid="`mend-${m}`" @click="add(m)">
             {{ WORDS[m] }}
-          </button></span
+          </ElButton></span
         >
       </li>
     </ul>
@@ -173,12 +168,13 @@ function apply(): void {
       <span
         >{{ k + 1 }} · {{ WORDS[s.kind]
         }}<template v-if="s.kind === 'scale'"> {{ s.by!.map((x) => showNumber(x, 3)).join(" × ") }}</template></span
-      ><button
-        class="link mute"
-        :title="`Take back ${WORDS[s.kind]}`"
+      ><ElButton
+        link
+        class="mute"
+        v-hint="`Take back ${WORDS[s.kind]}`"
         @click="edit(`take back ${WORDS[s.kind]}`, (b) => b.steps.splice(k, 1))">
         remove
-      </button>
+      </ElButton>
       <p v-if="report?.steps[k]" class="did mute" data-testid="step-did">{{ report.steps[k] }}</p>
       <NumberRow
         v-if="s.kind === 'weld'"
@@ -229,25 +225,25 @@ function apply(): void {
       </template>
     </div>
     <div class="more">
-      <button
+      <ElButton
         v-for="kind in ['subdivide', 'decimate', 'solid', 'displace']"
         :key="kind"
-        class="link"
-        :title="HINTS[kind]"
+        link
+        v-hint="HINTS[kind]"
         :data-testid="`step-${kind}`"
         @click="add(kind)">
         {{ WORDS[kind] }}
-      </button>
-      <button
+      </ElButton>
+      <ElButton
         v-if="scaled"
-        class="link"
-        title="make the scaled size the true one"
+        link
+        v-hint="'make the scaled size the true one'"
         data-testid="apply-scale"
         @click="apply">
         apply the scale
-      </button>
+      </ElButton>
     </div>
-  </div>
+  </Section>
 </template>
 
 <style scoped>

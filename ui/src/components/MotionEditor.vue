@@ -1,13 +1,15 @@
 <script setup lang="ts">
 /** How an animated body moves: steadily, or by keys. */
+import { ElButton } from "element-plus";
 import { computed } from "vue";
 import type { Body } from "../api/types";
 import { keyAt, standAt, withKey, type PlaceKey } from "../lib/motion";
 import { useShot } from "../stores/shot";
 import { useView } from "../stores/view";
 import Glyph from "./Glyph.vue";
-import NumberField from "./NumberField.vue";
-import NumberRow from "./NumberRow.vue";
+import NumberField from "../controls/NumberField.vue";
+import NumberRow from "../controls/NumberRow.vue";
+import Pick from "../controls/Pick.vue";
 
 const props = defineProps<{ name: string; body: Body }>();
 const shot = useShot();
@@ -60,9 +62,9 @@ const editKey = (row: number, change: (k: PlaceKey) => void): void =>
     <span class="figures">{{ keys.length ? `${keys.length} · now f ${view.frame}` : "none: moves steadily" }}</span>
   </header>
   <div v-for="(k, row) in keys" :key="row" class="key" :class="{ here: row === here }">
-    <button class="peg" :title="`Go to f ${Math.round(k.time * fps)}`" @click="goTo(k)">
+    <ElButton class="bare peg" v-hint="`Go to f ${Math.round(k.time * fps)}`" @click="goTo(k)">
       <Glyph name="peg" :size="14" />
-    </button>
+    </ElButton>
     <NumberField
       :label="`time of key ${row + 1}`"
       unit="s"
@@ -71,17 +73,18 @@ const editKey = (row: number, change: (k: PlaceKey) => void): void =>
       :step="1 / fps"
       :model-value="k.time"
       @update:model-value="(v) => setTime(row, v)" />
-    <select
-      :value="k.how"
-      :aria-label="`how key ${row + 1} goes on`"
-      @change="(e) => editKey(row, (x) => (x.how = (e.target as HTMLSelectElement).value as PlaceKey['how']))">
-      <option v-for="[v, word, why] in HOW" :key="v" :value="v" :title="why">{{ word }}</option>
-    </select>
-    <button class="button plain" title="Take this key out" @click="drop(row)"><Glyph name="cross" :size="11" /></button>
+    <Pick
+      :label="`how key ${row + 1} goes on`"
+      :options="HOW"
+      :model-value="k.how"
+      @update:model-value="(how) => editKey(row, (x) => (x.how = how))" />
+    <ElButton text class="icon" v-hint="'Take this key out'" @click="drop(row)"
+      ><Glyph name="cross" :size="11"
+    /></ElButton>
   </div>
-  <button class="button wide" data-testid="put-key" @click="putKey">
+  <ElButton class="wide" data-testid="put-key" @click="putKey">
     {{ here >= 0 ? `Key at f ${view.frame} is set` : `Key here, at f ${view.frame}` }}
-  </button>
+  </ElButton>
   <p v-if="keys.length" class="mute small">Moving or turning it sets a key at the playhead.</p>
   <template v-if="here >= 0 && keys[here]!.how === 'bezier'">
     <NumberRow

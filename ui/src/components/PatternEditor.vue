@@ -1,13 +1,14 @@
 <script setup lang="ts">
 /** The settings of one pattern. */
+import { ElButton } from "element-plus";
 import { computed } from "vue";
 import type { FieldItem, Pattern, StepPattern } from "../api/types";
 import { newPattern } from "../lib/document";
 import type { Vec } from "../lib/rotation";
-import ChoiceRow from "./ChoiceRow.vue";
-import NumberRow from "./NumberRow.vue";
+import ChoiceRow from "../controls/ChoiceRow.vue";
+import NumberRow from "../controls/NumberRow.vue";
 import ReachEditor from "./ReachEditor.vue";
-import VectorField from "./VectorField.vue";
+import VectorField from "../controls/VectorField.vue";
 
 type Any = Pattern | StepPattern;
 const props = defineProps<{ modelValue: Any; kinds: readonly Any["kind"][]; size: readonly number[] }>();
@@ -233,16 +234,13 @@ function addCrowd(): void {
     hint="a break that would leave a smaller piece is refused"
     @update:model-value="(v) => set('smallest', v)" />
   <div class="more">
-    <button v-if="p.seed !== undefined" class="link" @click="set('seed', (p.seed + 1) % 99999)">scatter again</button>
-    <button
-      v-if="scattered"
-      class="link"
-      @click="set('up_to', p.up_to ? null : Math.min(5000, (p.count as number) * 2))">
+    <ElButton v-if="p.seed !== undefined" link @click="set('seed', (p.seed + 1) % 99999)">scatter again</ElButton>
+    <ElButton v-if="scattered" link @click="set('up_to', p.up_to ? null : Math.min(5000, (p.count as number) * 2))">
       {{ p.up_to ? "fixed count" : "random count" }}
-    </button>
-    <button v-if="p.kind === 'cells'" class="link" @click="crowd ? set('crowd', null) : addCrowd()">
+    </ElButton>
+    <ElButton v-if="p.kind === 'cells'" link @click="crowd ? set('crowd', null) : addCrowd()">
       {{ crowd ? "no crowding" : "crowd by a falloff" }}
-    </button>
+    </ElButton>
   </div>
   <template v-if="crowd">
     <NumberRow

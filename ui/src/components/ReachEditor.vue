@@ -1,14 +1,16 @@
 <script setup lang="ts">
 /** A falloff of a body in a few numbers, the first layer's; or a shared falloff it uses. */
+import { ElButton } from "element-plus";
 import { computed } from "vue";
 import type { FieldItem, Layer, ReachShape } from "../api/types";
 import { freeName, isStill } from "../lib/document";
 import type { Vec } from "../lib/rotation";
 import { useShot } from "../stores/shot";
 import { useView } from "../stores/view";
-import ChoiceRow from "./ChoiceRow.vue";
-import NumberRow from "./NumberRow.vue";
-import VectorField from "./VectorField.vue";
+import ChoiceRow from "../controls/ChoiceRow.vue";
+import NumberRow from "../controls/NumberRow.vue";
+import VectorField from "../controls/VectorField.vue";
+import PickRow from "../controls/PickRow.vue";
 
 type Falloff = FieldItem["reach"];
 const props = defineProps<{ modelValue: Falloff; label?: string; world?: boolean }>();
@@ -73,20 +75,16 @@ const name = computed(() => props.label ?? "reach");
 </script>
 
 <template>
-  <div v-if="shared.length" class="row">
-    <label :for="`use-${name}`">{{ name }} by</label
-    ><select
-      :id="`use-${name}`"
-      :value="modelValue.use ?? ''"
-      :data-testid="`use-${name}`"
-      @change="(e) => use((e.target as HTMLSelectElement).value)">
-      <option value="">its own falloff</option>
-      <option v-for="f in shared" :key="f.name">{{ f.name }}</option>
-    </select>
-  </div>
-  <button v-if="modelValue.use" class="link small" @click="view.select({ kind: 'falloff', name: modelValue.use })">
+  <PickRow
+    v-if="shared.length"
+    :id="`use-${name}`"
+    :label="`${name} by`"
+    :options="[['', 'its own falloff'], ...shared.map((f) => [f.name, f.name] as const)]"
+    :model-value="modelValue.use ?? ''"
+    @update:model-value="use" />
+  <ElButton v-if="modelValue.use" link class="small" @click="view.select({ kind: 'falloff', name: modelValue.use })">
     open {{ modelValue.use }}
-  </button>
+  </ElButton>
   <template v-else-if="simple && shape">
     <ChoiceRow :label="name" :options="KINDS" :model-value="shape.kind" @update:model-value="setKind" />
     <VectorField
@@ -123,7 +121,7 @@ const name = computed(() => props.label ?? "reach");
       :min="0"
       :model-value="shape.edge ?? 0"
       @update:model-value="(v) => set('edge', v)" />
-    <button v-if="world" class="link small" @click="share">share it</button>
+    <ElButton v-if="world" link class="small" @click="share">share it</ElButton>
   </template>
   <p v-else class="mute small">{{ modelValue.layers?.length }} layers of its own</p>
 </template>

@@ -43,7 +43,7 @@ describe("the reach grid", () => {
   it("says how many pieces each field reaches of each body", () => {
     const cells = mount(ReachGrid).findAll(".cell");
     expect(cells.map((c) => c.text())).toEqual(["3", "0", "0", "0"]);
-    expect(cells[0]!.attributes("title")).toContain("3 of 4 pieces in reach");
+    expect(cells[0]!.attributes("data-hint")).toContain("3 of 4 pieces in reach");
     expect(cells.map((c) => c.classes("none"))).toEqual([false, false, true, true]);
   });
   it("switches a field off and on for a body", async () => {

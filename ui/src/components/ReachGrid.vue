@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** Fields against bodies: how many pieces each reaches now; a crossing is a switch. */
+import { ElButton } from "element-plus";
 import { computed } from "vue";
 import type { FieldItem } from "../api/types";
 import { FAMILY, FAMILY_COLOR } from "../lib/document";
@@ -44,19 +45,19 @@ function widen(f: FieldItem): void {
 
 <template>
   <div class="grid" :style="{ gridTemplateColumns: columns }" role="grid" aria-label="Reach grid">
-    <span /><span v-for="b in shot.things" :key="b.name" class="col" :title="b.name">{{ b.name }}</span>
+    <span /><span v-for="b in shot.things" :key="b.name" class="col" v-hint="b.name">{{ b.name }}</span>
     <template v-for="f in shot.fields" :key="f.name">
-      <button
-        class="name"
+      <ElButton
+        class="bare name"
         :class="{ chosen: view.selection?.name === f.name, off: !f.on }"
         :style="{ color: FAMILY_COLOR[FAMILY[f.effect.kind]] }"
         @click="view.select({ kind: 'field', name: f.name })">
         <Glyph :name="f.effect.kind" :size="14" /><span>{{ f.name }}</span>
-      </button>
-      <button
+      </ElButton>
+      <ElButton
         v-for="b in shot.things"
         :key="b.name"
-        class="cell figures"
+        class="bare cell figures"
         :class="{
           none:
             targeted(f, b.name) &&
@@ -67,7 +68,9 @@ function widen(f: FieldItem): void {
           away: !targeted(f, b.name) || !f.on,
         }"
         :aria-pressed="targeted(f, b.name)"
-        :title="`${f.name} ${targeted(f, b.name) ? 'acts' : 'does not act'} on ${b.name}: ${survey.crossing(f.name, b.name)?.pieces ?? 0} of ${survey.crossing(f.name, b.name)?.of ?? 0} pieces in reach · click to switch`"
+        v-hint="
+          `${f.name} ${targeted(f, b.name) ? 'acts' : 'does not act'} on ${b.name}: ${survey.crossing(f.name, b.name)?.pieces ?? 0} of ${survey.crossing(f.name, b.name)?.of ?? 0} pieces in reach · click to switch`
+        "
         @click="toggle(f, b.name)">
         {{ targeted(f, b.name) ? (survey.crossing(f.name, b.name)?.pieces ?? "…") : "–" }}
         <i
@@ -76,13 +79,13 @@ function widen(f: FieldItem): void {
             background: FAMILY_COLOR[FAMILY[f.effect.kind]],
             width: `${100 * ((survey.crossing(f.name, b.name)?.pieces ?? 0) / Math.max(1, survey.crossing(f.name, b.name)?.of ?? 1))}%`,
           }" />
-      </button>
+      </ElButton>
     </template>
   </div>
   <p v-for="f in empty" :key="f.name" class="note">
-    {{ f.name }} reaches no piece. <button class="link" @click="widen(f)">Widen it</button> or
-    <button class="link" @click="shot.editField(f.name, `switch off ${f.name}`, (x) => (x.on = false))">
-      switch it off</button
+    {{ f.name }} reaches no piece. <ElButton link @click="widen(f)">Widen it</ElButton> or
+    <ElButton link @click="shot.editField(f.name, `switch off ${f.name}`, (x) => (x.on = false))">
+      switch it off</ElButton
     >.
   </p>
 </template>
@@ -129,6 +132,7 @@ function widen(f: FieldItem): void {
 }
 .cell {
   position: relative;
+  justify-content: center;
   height: 28px;
   border: 1px solid var(--line);
   border-radius: var(--radius);

@@ -2,18 +2,21 @@
 import { computed } from "vue";
 import type { ShotDocument } from "../api/types";
 import { useShot } from "../stores/shot";
-import NameField from "./NameField.vue";
-import NumberField from "./NumberField.vue";
-import NumberRow from "./NumberRow.vue";
-import VectorField from "./VectorField.vue";
+import NameField from "../controls/NameField.vue";
+import NumberField from "../controls/NumberField.vue";
+import NumberRow from "../controls/NumberRow.vue";
+import VectorField from "../controls/VectorField.vue";
+import Section from "../controls/Section.vue";
+import ChoiceRow from "../controls/ChoiceRow.vue";
+import SwitchRow from "../controls/SwitchRow.vue";
 
 const shot = useShot();
 const doc = computed(() => shot.document as ShotDocument);
-const QUALITY = {
-  draft: "fewer contact searches, for trying",
-  standard: "for most shots",
-  fine: "twice the searches, for fast or thin things",
-};
+const QUALITY = [
+  ["draft", "draft", "fewer contact searches, for trying"],
+  ["standard", "standard", "for most shots"],
+  ["fine", "fine", "twice the searches, for fast or thin things"],
+] as const;
 </script>
 
 <template>
@@ -25,11 +28,7 @@ const QUALITY = {
     </header>
     <p class="mute">Pick a body or a field to see its settings here.</p>
   </div>
-  <div class="section">
-    <header>
-      <h3>Time</h3>
-      <span class="figures">{{ (doc.timing.frames! / doc.timing.fps!).toFixed(2) }} s</span>
-    </header>
+  <Section title="Time" :note="`${(doc.timing.frames! / doc.timing.fps!).toFixed(2)} s`">
     <div class="row">
       <label>frames</label
       ><NumberField
@@ -52,25 +51,13 @@ const QUALITY = {
         :initial="24"
         @update:model-value="(v) => shot.edit('frame rate', (d) => (d.timing.fps = v))" />
     </div>
-    <div class="row">
-      <span class="label">quality</span>
-      <div class="choices">
-        <button
-          v-for="(why, q) in QUALITY"
-          :key="q"
-          :title="why"
-          :aria-pressed="doc.quality === q"
-          @click="shot.edit('quality', (d) => (d.quality = q))">
-          {{ q }}
-        </button>
-      </div>
-    </div>
-  </div>
-  <div class="section">
-    <header>
-      <h3>Limits</h3>
-      <span>for safety; acting is an event</span>
-    </header>
+    <ChoiceRow
+      label="quality"
+      :options="QUALITY"
+      :model-value="doc.quality!"
+      @update:model-value="(q) => shot.edit('quality', (d) => (d.quality = q))" />
+  </Section>
+  <Section title="Limits" note="for safety; acting is an event">
     <NumberRow
       label="speed"
       unit="m/s"
@@ -85,9 +72,8 @@ const QUALITY = {
       :model-value="doc.limits.spin!"
       :initial="200"
       @update:model-value="(v) => shot.edit('spin limit', (d) => (d.limits.spin = v))" />
-  </div>
-  <div class="section">
-    <header><h3>World</h3></header>
+  </Section>
+  <Section title="World">
     <div class="stack">
       <label>gravity</label
       ><VectorField
@@ -96,13 +82,10 @@ const QUALITY = {
         :model-value="doc.gravity!"
         @update:model-value="(v) => shot.edit('gravity', (d) => (d.gravity = v))" />
     </div>
-    <div class="row">
-      <span class="label">ground</span>
-      <div class="choices">
-        <button :aria-pressed="doc.ground.on" @click="shot.edit('ground', (d) => (d.ground.on = true))">on</button
-        ><button :aria-pressed="!doc.ground.on" @click="shot.edit('ground', (d) => (d.ground.on = false))">off</button>
-      </div>
-    </div>
+    <SwitchRow
+      label="ground"
+      :model-value="doc.ground.on!"
+      @update:model-value="(on) => shot.edit('ground', (d) => (d.ground.on = on))" />
     <template v-if="doc.ground.on">
       <div class="row">
         <label>height</label
@@ -124,7 +107,7 @@ const QUALITY = {
           @update:model-value="(v) => shot.edit('ground friction', (d) => (d.ground.friction = v))" />
       </div>
     </template>
-  </div>
+  </Section>
 </template>
 
 <style scoped>

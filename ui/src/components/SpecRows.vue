@@ -1,16 +1,20 @@
 <script setup lang="ts">
 /** Rows to set what specs name of one thing. Numbers can be keyed where channels are handed in. */
-import { computed } from "vue";
+import { ElButton, ElInput } from "element-plus";
+import { computed, reactive } from "vue";
 import { fromAngles, toAngles, type Quat, type Vec } from "../lib/rotation";
 import type { Channel } from "../lib/channels";
 import { numberAt } from "../lib/channels";
 import { valueAt, type Spec } from "../lib/specs";
 import { useShot } from "../stores/shot";
 import { useView } from "../stores/view";
-import ChoiceRow from "./ChoiceRow.vue";
+import ChoiceRow from "../controls/ChoiceRow.vue";
 import Glyph from "./Glyph.vue";
-import NumberField from "./NumberField.vue";
-import VectorField from "./VectorField.vue";
+import NumberField from "../controls/NumberField.vue";
+import VectorField from "../controls/VectorField.vue";
+import PickRow from "../controls/PickRow.vue";
+import SwitchRow from "../controls/SwitchRow.vue";
+import TimesField from "../controls/TimesField.vue";
 
 const props = defineProps<{
   of: Record<string, unknown>;
@@ -60,7 +64,8 @@ function toggle(paths: string[]): void {
 
 const angles = (q: unknown): Vec => toAngles(q as Quat).map((a) => Number(a.toFixed(3))) as Vec;
 const canKey = (s: Spec): boolean => !!props.channels && !s.fixed && !s.optional;
-const words = (e: Event): string => (e.target as HTMLInputElement).value;
+/** text being typed, by its key */
+const draft = reactive<Record<string, string>>({});
 
 function setPoint(s: Spec, row: number, v: Vec): void {
   const points = structuredClone(valueAt(props.of, s.key)) as Vec[];
@@ -75,19 +80,6 @@ function dropPoint(s: Spec, row: number): void {
     (valueAt(props.of, s.key) as Vec[]).filter((_, k) => k !== row),
   );
 }
-
-function setTimes(s: Spec, text: string): void {
-  const times = [
-    ...new Set(
-      text
-        .split(/[\s,;]+/)
-        .filter(Boolean)
-        .map(Number)
-        .filter((t) => Number.isFinite(t) && t >= 0),
-    ),
-  ].sort((a, b) => a - b);
-  emit("change", s.key, times);
-}
 </script>
 
 <template>
@@ -98,52 +90,47 @@ function setTimes(s: Spec, text: string): void {
       :options="s.options!"
       :model-value="valueAt(of, s.key) as string"
       @update:model-value="(v) => emit('change', s.key, v)" />
-    <ChoiceRow
+    <SwitchRow
       v-else-if="s.kind === 'switch'"
       :label="s.label"
-      :options="
-        [
-          ['yes', 'yes'],
-          ['no', 'no'],
-        ] as const
-      "
-      :model-value="valueAt(of, s.key) ? 'yes' : 'no'"
-      @update:model-value="(v) => emit('change', s.key, v === 'yes')" />
-    <div v-else-if="s.kind === 'body'" class="row" :title="s.hint">
-      <label>{{ s.label }}</label><select
-        :value="(valueAt(of, s.key) as string | null) ?? ''"
-        :aria-label="s.label"
-        @change="(e) => emit('change', s.key, words(e) || null)">
-        <option value="">nothing</option>
-        <option v-for="t in shot.things" :key="t.name">{{ t.name }}</option>
-      </select>
-    </div>
-    <div v-else-if="s.kind === 'bodies'" class="row">
-      <label>{{ s.label }}</label><select
-        :value="((valueAt(of, s.key) as string[] | null) ?? [''])[0]"
-        :aria-label="s.label"
-        @change="(e) => emit('change', s.key, words(e) ? [words(e)] : null)">
-        <option value="">its targets</option>
-        <option v-for="t in shot.things" :key="t.name">{{ t.name }}</option>
-      </select>
-    </div>
+      :hint="s.hint"
+      :model-value="!!valueAt(of, s.key)"
+      @update:model-value="(v) => emit('change', s.key, v)" />
+    <PickRow
+      v-else-if="s.kind === 'body'"
+      :label="s.label"
+      :hint="s.hint"
+      :options="[['', 'nothing'], ...shot.things.map((t) => [t.name, t.name] as const)]"
+      :model-value="(valueAt(of, s.key) as string | null) ?? ''"
+      @update:model-value="(n) => emit('change', s.key, n || null)" />
+    <PickRow
+      v-else-if="s.kind === 'bodies'"
+      :label="s.label"
+      :options="[['', 'its targets'], ...shot.things.map((t) => [t.name, t.name] as const)]"
+      :model-value="((valueAt(of, s.key) as string[] | null) ?? [''])[0]"
+      @update:model-value="(n) => emit('change', s.key, n ? [n] : null)" />
     <div v-else-if="s.kind === 'text'" class="stack">
-      <label>{{ s.label }}</label><textarea
-        rows="2"
+      <label>{{ s.label }}</label><ElInput
+        type="textarea"
+        :rows="2"
         spellcheck="false"
         class="figures"
         :aria-label="s.label"
-        :value="valueAt(of, s.key) as string"
-        @change="(e) => emit('change', s.key, words(e))"
+        :model-value="draft[s.key] ?? (valueAt(of, s.key) as string)"
+        @input="(t: string) => (draft[s.key] = t)"
+        @change="
+          (t: string) => {
+            delete draft[s.key];
+            emit('change', s.key, t);
+          }
+        "
         @keydown.stop />
     </div>
     <div v-else-if="s.kind === 'times'" class="row">
-      <label>{{ s.label }}</label><input
-        class="figures line"
-        :aria-label="s.label"
-        :value="(valueAt(of, s.key) as number[]).join(', ')"
-        @change="(e) => setTimes(s, words(e))"
-        @keydown.stop />
+      <label>{{ s.label }}</label><TimesField
+        :label="s.label"
+        :model-value="valueAt(of, s.key) as number[]"
+        @update:model-value="(t) => emit('change', s.key, t)" />
     </div>
     <div v-else-if="s.kind === 'points'" class="stack">
       <label>{{ s.label }}</label>
@@ -152,16 +139,18 @@ function setTimes(s: Spec, text: string): void {
           :label="`point ${row + 1}`"
           unit="m"
           :model-value="p"
-          @update:model-value="(v) => setPoint(s, row, v)" /><button
-          class="button plain"
-          title="Take this point out"
+          @update:model-value="(v) => setPoint(s, row, v)" /><ElButton
+          text
+          class="icon"
+          v-hint="'Take this point out'"
           :disabled="(valueAt(of, s.key) as Vec[]).length < 3"
           @click="dropPoint(s, row)">
           <Glyph name="cross" :size="10" />
-        </button>
+        </ElButton>
       </div>
-      <button
-        class="link small"
+      <ElButton
+        link
+        class="small"
         @click="
           emit('change', s.key, [
             ...(valueAt(of, s.key) as Vec[]),
@@ -169,7 +158,7 @@ function setTimes(s: Spec, text: string): void {
           ])
         ">
         one more
-      </button>
+      </ElButton>
     </div>
     <div v-else-if="s.kind === 'turn'" class="stack">
       <label>{{ s.label }}</label><VectorField
@@ -182,13 +171,13 @@ function setTimes(s: Spec, text: string): void {
     <div v-else-if="s.kind === 'vector' || s.kind === 'direction'" class="stack">
       <label
         >{{ s.label
-        }}<button
+        }}<ElButton
           v-if="canKey(s)"
-          class="peg"
+          class="bare peg"
           :class="{ on: channelOf(`${s.key}.0`), here: keyedHere(`${s.key}.0`) }"
-          :title="`Key ${s.label} at f ${view.frame}`"
+          v-hint="`Key ${s.label} at f ${view.frame}`"
           @click="toggle([0, 1, 2].map((k) => `${s.key}.${k}`))">
-          <Glyph name="peg" :size="12" /></button></label
+          <Glyph name="peg" :size="12" /></ElButton></label
       ><VectorField
         :label="s.label"
         :unit="unit(s)"
@@ -208,7 +197,7 @@ function setTimes(s: Spec, text: string): void {
         "
         :model-value="valueAt(of, s.key) === null ? 'none' : 'own'"
         @update:model-value="(v) => emit('change', s.key, v === 'own' ? s.optional!.on : null)" />
-      <div v-if="valueAt(of, s.key) !== null" class="row" :title="s.hint">
+      <div v-if="valueAt(of, s.key) !== null" class="row" v-hint="s.hint">
         <label /><NumberField
           :label="s.label"
           :unit="unit(s)"
@@ -219,7 +208,7 @@ function setTimes(s: Spec, text: string): void {
           @update:model-value="(v) => give(s, v)" />
       </div>
     </template>
-    <div v-else class="row" :class="{ keyable: canKey(s) }" :title="s.hint">
+    <div v-else class="row" :class="{ keyable: canKey(s) }" v-hint="s.hint">
       <label>{{ s.label }}</label><NumberField
         :label="s.label"
         :unit="unit(s)"
@@ -228,15 +217,15 @@ function setTimes(s: Spec, text: string): void {
         :whole="s.whole"
         :initial="s.initial"
         :model-value="shown(s)"
-        @update:model-value="(v) => give(s, v)" /><button
+        @update:model-value="(v) => give(s, v)" /><ElButton
         v-if="canKey(s)"
-        class="peg"
+        class="bare peg"
         :class="{ on: channelOf(s.key), here: keyedHere(s.key) }"
         :data-testid="`key-${s.label}`"
-        :title="keyedHere(s.key) ? `Take out the key at f ${view.frame}` : `Key ${s.label} at f ${view.frame}`"
+        v-hint="keyedHere(s.key) ? `Take out the key at f ${view.frame}` : `Key ${s.label} at f ${view.frame}`"
         @click="toggle([s.key])">
         <Glyph name="peg" :size="12" />
-      </button>
+      </ElButton>
     </div>
   </template>
 </template>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { ElButton } from "element-plus";
 import { computed } from "vue";
 import { useSurvey } from "../stores/survey";
 import { usePieces } from "../stores/pieces";
@@ -23,17 +24,18 @@ const marks = computed(
 
 <template>
   <nav class="rail" aria-label="Steps">
-    <button
+    <ElButton
+      class="bare"
       v-for="([step, word, why], k) in STEPS"
       :key="step"
       :class="{ open: view.step === step }"
       :aria-current="view.step === step ? 'step' : undefined"
-      :title="`${why} (${k + 1})`"
+      v-hint="`${why} (${k + 1})`"
       :data-testid="`step-${step}`"
       @click="view.step = step">
       <Glyph :name="step" :size="22" /><span>{{ word }}</span
-      ><i v-if="marks.has(step)" class="mark" title="something to check" />
-    </button>
+      ><i v-if="marks.has(step)" class="mark" v-hint="'something to check'" />
+    </ElButton>
   </nav>
 </template>
 

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** A tie: what it joins, how, and the load at which it gives way. */
+import { ElButton } from "element-plus";
 import { computed } from "vue";
 import type { Tie, TieKind } from "../api/types";
 import { newTie, tieKinds, TIES } from "../lib/document";
@@ -8,11 +9,15 @@ import { showNumber } from "../lib/units";
 import { useShot } from "../stores/shot";
 import { useTakes } from "../stores/takes";
 import { useView } from "../stores/view";
-import ChoiceRow from "./ChoiceRow.vue";
+import ChoiceRow from "../controls/ChoiceRow.vue";
 import Glyph from "./Glyph.vue";
-import NameField from "./NameField.vue";
-import NumberRow from "./NumberRow.vue";
-import VectorField from "./VectorField.vue";
+import NameField from "../controls/NameField.vue";
+import NumberRow from "../controls/NumberRow.vue";
+import VectorField from "../controls/VectorField.vue";
+import Section from "../controls/Section.vue";
+import Choices from "../controls/Choices.vue";
+import PickRow from "../controls/PickRow.vue";
+import SwitchRow from "../controls/SwitchRow.vue";
 
 const props = defineProps<{ tie: Tie }>();
 const shot = useShot();
@@ -72,48 +77,30 @@ function remove(): void {
     <p v-if="gaveWay" class="figures note" data-testid="tie-gave-way">
       gave way at f {{ gaveWay.frame }}: {{ showNumber(gaveWay.load!, 3) }} kN of {{ showNumber(gaveWay.strength!, 3) }}
     </p>
-    <ChoiceRow
-      label="acts"
-      :options="
-        [
-          ['on', 'on'],
-          ['off', 'off'],
-        ] as const
-      "
-      :model-value="tie.on ? 'on' : 'off'"
-      @update:model-value="(v) => edit('switch', (t) => (t.on = v === 'on'))" />
-    <div class="choices kinds">
-      <button
-        v-for="kind in kinds"
-        :key="kind"
-        :aria-pressed="how.kind === kind"
-        :title="TIES[kind]"
-        @click="setKind(kind)">
-        {{ kind }}
-      </button>
-    </div>
+    <SwitchRow label="acts" :model-value="!!tie.on" @update:model-value="(v) => edit('switch', (t) => (t.on = v))" />
+    <Choices
+      label="kind"
+      class="kinds"
+      :options="kinds.map((k) => [k, k, TIES[k]] as const)"
+      :model-value="how.kind"
+      @update:model-value="setKind" />
   </div>
-  <div class="section">
-    <header><h3>Joins</h3></header>
-    <div class="row">
-      <label :for="`body-${tie.name}`">body</label
-      ><select
-        :id="`body-${tie.name}`"
-        :value="tie.body"
-        @change="(e) => edit('body', (t) => (t.body = (e.target as HTMLSelectElement).value))">
-        <option v-for="b in shot.bodies" :key="b.name" :disabled="b.name === tie.to">{{ b.name }}</option>
-      </select>
-    </div>
-    <div class="row">
-      <label :for="`to-${tie.name}`">to</label
-      ><select
-        :id="`to-${tie.name}`"
-        :value="tie.to ?? ''"
-        @change="(e) => edit('other body', (t) => (t.to = (e.target as HTMLSelectElement).value || null))">
-        <option value="">the world</option>
-        <option v-for="b in shot.bodies" :key="b.name" :disabled="b.name === tie.body">{{ b.name }}</option>
-      </select>
-    </div>
+  <Section title="Joins">
+    <PickRow
+      label="body"
+      id="tie-body"
+      :options="shot.bodies.map((b) => [b.name, b.name, undefined, b.name === tie.to] as const)"
+      :model-value="tie.body"
+      @update:model-value="(v) => edit('body', (t) => (t.body = v))" />
+    <PickRow
+      label="to"
+      id="tie-to"
+      :options="[
+        ['', 'the world'],
+        ...shot.bodies.map((b) => [b.name, b.name, undefined, b.name === tie.body] as const),
+      ]"
+      :model-value="tie.to ?? ''"
+      @update:model-value="(v) => edit('other body', (t) => (t.to = v || null))" />
     <div class="stack">
       <label>point</label
       ><VectorField
@@ -130,23 +117,14 @@ function remove(): void {
         :model-value="tie.to_point"
         @update:model-value="(v) => edit('other end', (t) => (t.to_point = v))" />
     </div>
-    <ChoiceRow
+    <SwitchRow
       v-if="tie.to"
       label="they touch"
-      :options="
-        [
-          ['no', 'no', 'the two pass through each other'],
-          ['yes', 'yes', 'the two also collide'],
-        ] as const
-      "
-      :model-value="tie.collide ? 'yes' : 'no'"
-      @update:model-value="(v) => edit('collision', (t) => (t.collide = v === 'yes'))" />
-  </div>
-  <div v-if="how.kind === 'string'" class="section">
-    <header>
-      <h3>Length</h3>
-      <span class="figures">ends {{ showNumber(apart, 3) }} m apart</span>
-    </header>
+      hint="whether the two also collide, or pass through each other"
+      :model-value="!!tie.collide"
+      @update:model-value="(v) => edit('collision', (t) => (t.collide = v))" />
+  </Section>
+  <Section v-if="how.kind === 'string'" title="Length" :note="`ends ${showNumber(apart, 3)} m apart`">
     <ChoiceRow
       label="length"
       :options="
@@ -166,9 +144,8 @@ function remove(): void {
       :min="0.0001"
       :model-value="how.length"
       @update:model-value="(v) => editHow('length', (h) => (h.length = v))" />
-  </div>
-  <div v-if="hinge" class="section">
-    <header><h3>Turning</h3></header>
+  </Section>
+  <Section v-if="hinge" title="Turning">
     <div class="stack">
       <label>axis</label
       ><VectorField
@@ -211,9 +188,8 @@ function remove(): void {
       :initial="0"
       :model-value="hinge.friction!"
       @update:model-value="(v) => editHow('friction', (h) => (h.friction = v))" />
-  </div>
-  <div class="section">
-    <header><h3>Strength</h3></header>
+  </Section>
+  <Section title="Strength">
     <ChoiceRow
       label="gives way"
       :options="
@@ -231,9 +207,9 @@ function remove(): void {
       :min="0.000001"
       :model-value="tie.breaks"
       @update:model-value="(v) => edit('strength', (t) => (t.breaks = v))" />
-  </div>
+  </Section>
   <div class="section">
-    <button class="button wide" @click="remove">Delete {{ tie.name }}</button>
+    <ElButton class="wide" @click="remove">Delete {{ tie.name }}</ElButton>
   </div>
 </template>
 

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ElDropdown, ElDropdownItem, ElDropdownMenu, ElPopover } from "element-plus";
+import { ElButton, ElDropdown, ElDropdownItem, ElDropdownMenu, ElPopover } from "element-plus";
 import { computed } from "vue";
 import { differences } from "../lib/document";
 import { showTime } from "../lib/units";
@@ -49,39 +49,43 @@ function goTo(step: string, about: string): void {
 
 <template>
   <header class="top">
-    <button class="brand" title="All shots" @click="emit('home')">
+    <ElButton class="bare brand" v-hint="'All shots'" @click="emit('home')">
       <img src="/mark.svg" alt="" width="22" height="22" /><b>dynaclast</b>
-    </button>
+    </ElButton>
     <span class="slash">/</span>
-    <h1 :title="shot.document?.name">{{ shot.document?.name }}</h1>
-    <span class="chip" :class="shot.state" data-testid="save-state" :title="shot.refusal">{{ WORDS[shot.state] }}</span>
-    <button
-      class="button plain"
+    <h1 v-hint="shot.document?.name">{{ shot.document?.name }}</h1>
+    <span class="chip" :class="shot.state" data-testid="save-state" v-hint="shot.refusal">{{ WORDS[shot.state] }}</span>
+    <ElButton
+      text
+      class="icon"
       :disabled="!shot.undoLabel && shot.state === 'saved'"
-      :title="shot.undoLabel ? `Undo ${shot.undoLabel} (Ctrl+Z)` : 'Nothing to undo'"
+      v-hint="shot.undoLabel ? `Undo ${shot.undoLabel} (Ctrl+Z)` : 'Nothing to undo'"
       data-testid="undo"
       @click="shot.step('undo')">
       <Glyph name="undo" />
-    </button>
-    <button
-      class="button plain"
+    </ElButton>
+    <ElButton
+      text
+      class="icon"
       :disabled="!shot.redoLabel"
-      :title="shot.redoLabel ? `Redo ${shot.redoLabel} (Ctrl+Shift+Z)` : 'Nothing to redo'"
+      v-hint="shot.redoLabel ? `Redo ${shot.redoLabel} (Ctrl+Shift+Z)` : 'Nothing to redo'"
       data-testid="redo"
       @click="shot.step('redo')">
       <Glyph name="redo" />
-    </button>
+    </ElButton>
     <span class="space" />
     <ElPopover v-if="survey.findings.length" trigger="click" :width="380" placement="bottom-end">
       <template #reference
-        ><button class="chip check" data-testid="preflight">{{ survey.findings.length }} to check</button></template
+        ><ElButton class="bare chip check" data-testid="preflight"
+          >{{ survey.findings.length }} to check</ElButton
+        ></template
       >
       <ul class="findings">
         <li v-for="f in survey.findings" :key="f.code + f.about">
           <Glyph name="check" :style="{ color: f.grave === 'stop' ? 'var(--ember)' : 'var(--brass)' }" />
           <div>
             <p>{{ f.sentence }}</p>
-            <button class="link" @click="goTo(f.step, f.about)">{{ f.remedy }}</button>
+            <ElButton link @click="goTo(f.step, f.about)">{{ f.remedy }}</ElButton>
           </div>
         </li>
       </ul>
@@ -97,14 +101,14 @@ function goTo(step: string, about: string): void {
           view.frame = 0;
         }
       ">
-      <button class="chip" data-testid="take-chip">
+      <ElButton class="bare chip" data-testid="take-chip">
         take <b class="figures">{{ takes.current ? number(takes.current.number) : "–" }}</b><em
           v-if="stale.length"
           class="note"
-          :title="stale.join('\n')">
+          v-hint="stale.join('\n')">
           · out of date</em
         >
-      </button>
+      </ElButton>
       <template #dropdown>
         <ElDropdownMenu>
           <ElDropdownItem v-for="t in takes.list" :key="t.id" :command="t.id"
@@ -113,30 +117,31 @@ function goTo(step: string, about: string): void {
         </ElDropdownMenu>
       </template>
     </ElDropdown>
-    <button
-      class="button plain"
-      :title="view.theme === 'dark' ? 'Light theme' : 'Dark theme'"
+    <ElButton
+      text
+      class="icon"
+      v-hint="view.theme === 'dark' ? 'Light theme' : 'Dark theme'"
       @click="view.setTheme(view.theme === 'dark' ? 'light' : 'dark')">
       <Glyph :name="view.theme === 'dark' ? 'sun' : 'moon'" />
-    </button>
-    <button
+    </ElButton>
+    <ElButton
       v-if="progress"
-      class="bake going"
-      title="Stop here and keep what is done"
+      class="bare bake going"
+      v-hint="'Stop here and keep what is done'"
       data-testid="cancel"
       @click="takes.cancel(progress.id)">
       <i :style="{ width: `${progress.share * 100}%` }" /><span class="figures">{{ progress.text }}</span
       ><em><Glyph name="cross" :size="12" /></em>
-    </button>
-    <button
+    </ElButton>
+    <ElButton
       v-else
-      class="bake"
+      class="bare bake"
       :disabled="!shot.things.length || shot.state === 'refused' || shot.state === 'conflict'"
-      title="Compute the shot (B)"
+      v-hint="'Compute the shot (B)'"
       data-testid="bake"
       @click="emit('bake')">
       <span>Bake</span>
-    </button>
+    </ElButton>
   </header>
 </template>
 
@@ -217,6 +222,7 @@ button.chip {
 }
 .bake {
   position: relative;
+  justify-content: center;
   width: 190px;
   height: 32px;
   flex: none;

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The view: joins the stores to the stage, and draws the compass, scale bar, labels and legend over it. */
+import { ElButton } from "element-plus";
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from "vue";
 import { useDrawnLines } from "../composables/useDrawnLines";
 import { useFraming } from "../composables/useFraming";
@@ -17,7 +18,7 @@ import { useShot } from "../stores/shot";
 import { useSurvey } from "../stores/survey";
 import { useView, type Step } from "../stores/view";
 import { drawArrows } from "../viewport/arrows";
-import { Stage } from "../viewport/Stage";
+import { SLANT, Stage } from "../viewport/Stage";
 import Glyph from "./Glyph.vue";
 import ViewCorner from "./ViewCorner.vue";
 import ViewLegend from "./ViewLegend.vue";
@@ -38,7 +39,7 @@ const HOVERS: Step[] = ["break", "bind", "drive"];
 const { inTake, time, shown, missing, frame } = useShown();
 const chosenThing = computed<Shown | undefined>(() => shown.value.find((s) => s.name === view.thing));
 const deepest = computed(() => Math.max(0, ...shown.value.map((s) => pieceFigures(s.packed).tiers)));
-const { size, fit, fitOnce, cutOpen } = useFraming(stage, shown, missing, chosenThing);
+const { size, fit, fitOnce, cutOpen } = useFraming(stage, shown, missing, chosenThing, inTake);
 const { placeHandles, onMove } = useHandles(stage, inTake, time);
 const { box, locate, onPick, onBox } = usePicking(stage, shown, chosenThing);
 const { card, hovered, placeCard } = usePieceCard(stage, inTake, frame, locate);
@@ -108,7 +109,7 @@ onMounted(() => {
     },
   });
   stage.value.applyTheme();
-  fit(false);
+  fit(false, "all", SLANT);
   repaint();
   showFields();
 });
@@ -188,7 +189,9 @@ watch([() => view.theme, () => shot.document?.ground], () => {
   stage.value?.applyTheme();
   showFields();
 });
-defineExpose({ fit: () => fit(true) });
+/** Everything, or what is chosen. */
+const bring = (what: "all" | "chosen"): void => fit(true, what);
+defineExpose({ bring });
 </script>
 
 <template>
@@ -208,17 +211,17 @@ defineExpose({ fit: () => fit(true) });
       :style="{ left: `${l.x}px`, top: `${l.y}px`, color: l.color }">
       {{ l.name }} <span>{{ l.text }}</span>
     </div>
-    <button
+    <ElButton
       v-for="t in tieTags"
       :key="t.name + t.end"
-      class="tie"
+      class="bare tie"
       :class="{ through: view.placing, chosen: t.chosen, end: t.chosen && view.tieEnd === t.end }"
       :style="{ left: `${t.x}px`, top: `${t.y}px` }"
-      :title="`${t.name}: ${t.kind}`"
+      v-hint="`${t.name}: ${t.kind}`"
       :data-testid="`tie-${t.name}`"
       @click="chooseTie(t.name, t.end)">
       <Glyph :name="t.kind" :size="13" />
-    </button>
+    </ElButton>
     <p v-if="view.placing" class="placing" role="status">
       {{ view.placing.note
       }}{{
@@ -226,7 +229,7 @@ defineExpose({ fit: () => fit(true) });
           ? "Click where the string's other end goes: a body, or the ground"
           : `Click on a body where the ${view.placing.kind} goes`
       }}
-      <button class="link" @click="view.placing = null">not now</button>
+      <ElButton link @click="view.placing = null">not now</ElButton>
     </p>
     <div v-if="card" class="card figures" data-testid="piece-card" :style="{ left: `${card.x}px`, top: `${card.y}px` }">
       <p v-for="line in card.lines" :key="line">{{ line }}</p>
@@ -235,13 +238,19 @@ defineExpose({ fit: () => fit(true) });
       v-if="box"
       class="box"
       :style="{ left: `${box.x}px`, top: `${box.y}px`, width: `${box.w}px`, height: `${box.h}px` }" />
-    <ViewCorner :azimuth="azimuth" :metres-per-pixel="metresPerPixel" @fit="fit(true)" />
+    <ViewCorner
+      :azimuth="azimuth"
+      :metres-per-pixel="metresPerPixel"
+      :now="() => stage?.view ?? []"
+      @bring="bring"
+      @look-from="(d) => stage?.lookFrom(d)"
+      @go="(v) => stage && (stage.view = v)" />
     <div v-if="building.length" class="busy" data-testid="building">
       <p v-for="b in building" :key="b.name">
         <span>building {{ b.name }}</span
         ><i><u :style="{ width: `${b.share * 100}%` }" /></i
         ><b class="figures">{{ b.left === null ? "…" : `${Math.max(1, Math.round(b.left))} s left` }}</b
-        ><button class="link" @click="pieces.cancel(b.name)">stop</button>
+        ><ElButton link @click="pieces.cancel(b.name)">stop</ElButton>
       </p>
     </div>
     <div v-if="dropping" class="dropnote">Drop OBJ, STL, PLY, GLB or USD</div>
@@ -251,6 +260,7 @@ defineExpose({ fit: () => fit(true) });
 
 <style scoped>
 .view {
+  height: 100%;
   position: relative;
   overflow: hidden;
   background: radial-gradient(120% 90% at 50% 20%, var(--view-top), var(--view-bottom));

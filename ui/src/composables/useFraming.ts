@@ -5,7 +5,7 @@ import type { Vec } from "../lib/rotation";
 import { usePieces } from "../stores/pieces";
 import { useShot } from "../stores/shot";
 import { useView } from "../stores/view";
-import type { Stage } from "../viewport/Stage";
+import { SLANT, type Direction, type Stage } from "../viewport/Stage";
 import type { Shown } from "./useShown";
 
 /** size: of all that is shown, corner to corner [m]. */
@@ -14,7 +14,13 @@ export function useFraming(
   shown: ComputedRef<Shown[]>,
   missing: ComputedRef<number>,
   chosen: ComputedRef<Shown | undefined>,
-): { size: Ref<number>; fit: (smooth: boolean) => void; fitOnce: () => void; cutOpen: () => void } {
+  inTake: ComputedRef<boolean>,
+): {
+  size: Ref<number>;
+  fit: (smooth: boolean, what?: "all" | "chosen", from?: Direction) => void;
+  fitOnce: () => void;
+  cutOpen: () => void;
+} {
   const shot = useShot();
   const pieces = usePieces();
   const view = useView();
@@ -28,13 +34,31 @@ export function useFraming(
     return Number.isFinite(lo[0]) ? { lo, hi } : null;
   }
 
-  /** Bring everything into view and size the ground to it. */
-  function fit(smooth: boolean): void {
+  /** Where everything, or what is chosen, is at the frame that is shown. */
+  function pointsOf(things: readonly Shown[]): Vec[] {
+    const points: Vec[] = [];
+    const batch = stage.value!.batch;
+    for (const thing of things) {
+      if (!inTake.value) {
+        eachPoint(thing.packed.vertices as Float32Array, thing.copies, (at) => points.push(at));
+        continue;
+      }
+      const b = batch.names.indexOf(thing.name);
+      const volume = thing.packed.volume!;
+      for (let p = batch.first[b]!; p < batch.first[b + 1]!; p++) {
+        const [x, y, z] = batch.placeOf(p);
+        const r = 0.7 * Math.cbrt(volume[(p - batch.first[b]!) % volume.length]!);
+        points.push([x - r, y - r, z - r], [x + r, y + r, z + r]);
+      }
+    }
+    return points;
+  }
+
+  /** Bring everything into view, or only what is chosen, and size the ground to all of it. */
+  function fit(smooth: boolean, what: "all" | "chosen" = "all", from?: Direction): void {
     const s = stage.value;
     if (!s) return;
-    const points: Vec[] = [];
-    for (const thing of shown.value)
-      eachPoint(thing.packed.vertices as Float32Array, thing.copies, (at) => points.push(at));
+    const points = pointsOf(shown.value);
     const spread = [0, 1, 2].map(
       (c) =>
         points.reduce((most, p) => Math.max(most, p[c]!), -Infinity) -
@@ -43,16 +67,32 @@ export function useFraming(
     size.value = points.length ? Math.hypot(...spread) : 6;
     const ground = { on: true, height: 0, ...shot.document?.ground };
     s.setGround(ground.on, ground.height, Math.max(0.02, size.value * 3.2));
+    if (what === "chosen" && chosen.value) return s.frame(pointsOf([chosen.value]), smooth);
     const above = ground.on ? points.filter((p) => p[1] >= ground.height - 1e-3 * size.value) : points; // what is under the ground is not looked at
-    s.frame(above.length ? above : points, smooth);
+    s.frame(above.length ? above : points, smooth, from);
   }
 
-  /** When all of a shot is there for the first time. */
+  let known: Vec | null = null;
+  /** When all of a shot is there for the first time; and again, gently, when it has grown past the picture. */
   function fitOnce(): void {
-    if (framedFor === shot.id && stage.value) return;
-    if (!shown.value.length || missing.value > pieces.errors.size || !bounds(shown.value)) return;
-    framedFor = shot.id;
-    fit(false);
+    const s = stage.value;
+    if (!s || !shown.value.length || missing.value > pieces.errors.size) return;
+    const found = bounds(shown.value);
+    if (!found) return;
+    const extent = found.hi.map((x, c) => x - found.lo[c]!) as Vec;
+    const grown = known !== null && extent.some((x, c) => x > 1.1 * known![c]! + 1e-6);
+    known = extent;
+    if (framedFor !== shot.id) {
+      framedFor = shot.id;
+      return fit(false, "all", SLANT);
+    }
+    if (!grown || inTake.value || !view.keepInSight) return;
+    const { width, height } = s.extent;
+    const out = pointsOf(shown.value).some((p) => {
+      const at = s.project(...p);
+      return !at || at.x < 0 || at.y < 0 || at.x > width || at.y > height;
+    });
+    if (out) fit(true);
   }
 
   function cutOpen(): void {

@@ -15,6 +15,14 @@ interface Timed {
   time: number;
 }
 
+/** What stands on a lane as one: a key, or those of a vector's three numbers at one time. */
+export interface Peg {
+  lane: string;
+  of: string;
+  time: number;
+  keys: KeyRef[];
+}
+
 export const keyId = (k: KeyRef): string => `${k.lane}|${k.of}|${k.time}`;
 
 /** Every list of keys, by lane and number. */
@@ -107,4 +115,19 @@ export function pasteKeys(
     keys.sort((a, b) => a.time - b.time);
   }
   return out;
+}
+
+const vectorOf = (of: string): string => of.replace(/\.[012]$/, "");
+
+/** Keys of one lane as pegs: the three numbers of a vector that are keyed at one time are one. */
+export function pegsOf(keys: readonly KeyRef[]): Peg[] {
+  const found = new Map<string, Peg>();
+  for (const key of keys) {
+    const of = vectorOf(key.of);
+    const id = `${of}|${key.time}`;
+    const peg = found.get(id);
+    if (peg) peg.keys.push(key);
+    else found.set(id, { lane: key.lane, of, time: key.time, keys: [key] });
+  }
+  return [...found.values()].map((p) => (p.keys.length === 1 ? { ...p, of: p.keys[0]!.of } : p));
 }

@@ -1,5 +1,6 @@
 <script setup lang="ts">
-import { ElDialog } from "element-plus";
+import { useStorage } from "@vueuse/core";
+import { ElButton, ElDialog, ElScrollbar, ElSplitter, ElSplitterPanel } from "element-plus";
 import { onBeforeUnmount, onMounted, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 import { ApiError } from "../api/client";
@@ -16,11 +17,13 @@ import BuildPanel from "../steps/BuildPanel.vue";
 import DrivePanel from "../steps/DrivePanel.vue";
 import ExportPanel from "../steps/ExportPanel.vue";
 import RunPanel from "../steps/RunPanel.vue";
+import { isTaken } from "../lib/keyboard";
 import { usePieces } from "../stores/pieces";
 import { useShot } from "../stores/shot";
 import { useSurvey } from "../stores/survey";
 import { useTakes } from "../stores/takes";
 import { useView, type Step } from "../stores/view";
+import Choices from "../controls/Choices.vue";
 
 const props = defineProps<{ id: string }>();
 const router = useRouter();
@@ -33,6 +36,10 @@ const three = ref<InstanceType<typeof View3D> | null>(null);
 const build = ref<InstanceType<typeof BuildPanel> | null>(null);
 const failure = ref("");
 const keys = ref(false);
+/** height of the cue sheet with its lanes folded away */
+const FOLDED = 67;
+const wide = window.innerWidth >= 1900;
+const sizes = useStorage("sizes", { panel: wide ? 300 : 248, inspector: wide ? 340 : 284, sheet: 150 });
 const STEPS: Step[] = ["build", "break", "bind", "drive", "run", "export"];
 const { lastFrame, seek, toggle } = usePlayback();
 
@@ -62,8 +69,7 @@ async function bake(withoutFaulty = false): Promise<void> {
 }
 
 function onKey(event: KeyboardEvent): void {
-  const target = event.target as HTMLElement;
-  if (target.closest("input, textarea, select, [role=slider], [contenteditable]")) return;
+  if (isTaken(event)) return;
   const ctrl = event.ctrlKey || event.metaKey;
   const on = (action: () => void): void => {
     event.preventDefault();
@@ -81,7 +87,8 @@ function onKey(event: KeyboardEvent): void {
     End: () => seek(lastFrame.value),
     Escape: () => (keys.value ? (keys.value = false) : view.placing ? (view.placing = null) : view.select(null)),
     Delete: remove,
-    "0": () => three.value?.fit(),
+    "0": () => three.value?.bring("all"),
+    c: () => three.value?.bring("chosen"),
     m: () => (view.handle = "move"),
     t: () => (view.handle = "turn"),
     k: () => (view.handle = "scale"),
@@ -92,7 +99,12 @@ function onKey(event: KeyboardEvent): void {
   const step = STEPS[Number(event.key) - 1];
   if (step) return on(() => (view.step = step));
   const action = actions[event.key] ?? actions[event.key.toLowerCase()];
-  if (action && !(event.key === " " && target.closest("button"))) on(action);
+  if (action) on(action);
+}
+
+function show(what: "set-up" | "take"): void {
+  view.showing = what;
+  if (what === "set-up") view.playing = false;
 }
 
 function remove(): void {
@@ -171,50 +183,67 @@ onBeforeUnmount(() => {
 <template>
   <div v-if="failure" class="failure">
     <p>{{ failure }}</p>
-    <button class="button" @click="router.push('/')">All shots</button>
+    <ElButton @click="router.push('/')">All shots</ElButton>
   </div>
   <div v-else class="shot">
     <TopBar @bake="bake" @home="router.push('/')" />
-    <div class="middle">
-      <StepRail />
-      <div class="panel" :data-step="view.step">
-        <BuildPanel v-show="view.step === 'build'" ref="build" />
-        <BreakPanel v-if="view.step === 'break'" />
-        <BindPanel v-if="view.step === 'bind'" />
-        <DrivePanel v-if="view.step === 'drive'" />
-        <RunPanel v-if="view.step === 'run'" @bake="bake" @seek="seek" />
-        <ExportPanel v-if="view.step === 'export'" />
-      </div>
-      <View3D
-        ref="three"
-        @files="
-          (f) => {
-            view.step = 'build';
-            build?.bringIn(f);
-          }
-        ">
-        <div v-if="takes.frames" class="showing choices" role="group" aria-label="What the view shows">
-          <button
-            :aria-pressed="view.showing === 'set-up'"
-            @click="
-              view.showing = 'set-up';
-              view.playing = false;
-            ">
-            set-up
-          </button>
-          <button :aria-pressed="view.showing === 'take'" @click="view.showing = 'take'">
-            take {{ String(takes.current?.number ?? 0).padStart(2, "0") }}
-          </button>
+    <ElSplitter layout="vertical" class="rows">
+      <ElSplitterPanel :min="240">
+        <div class="middle">
+          <StepRail />
+          <ElSplitter>
+            <ElSplitterPanel v-model:size="sizes.panel" :min="200" :max="520" collapsible>
+              <ElScrollbar class="panel" :data-step="view.step">
+                <BuildPanel v-show="view.step === 'build'" ref="build" />
+                <BreakPanel v-if="view.step === 'break'" />
+                <BindPanel v-if="view.step === 'bind'" />
+                <DrivePanel v-if="view.step === 'drive'" />
+                <RunPanel v-if="view.step === 'run'" @bake="bake" @seek="seek" />
+                <ExportPanel v-if="view.step === 'export'" />
+              </ElScrollbar>
+            </ElSplitterPanel>
+            <ElSplitterPanel :min="280">
+              <View3D
+                ref="three"
+                @files="
+                  (f) => {
+                    view.step = 'build';
+                    build?.bringIn(f);
+                  }
+                ">
+                <Choices
+                  v-if="takes.frames"
+                  class="showing"
+                  label="What the view shows"
+                  :options="
+                    [
+                      ['set-up', 'set-up'],
+                      ['take', `take ${String(takes.current?.number ?? 0).padStart(2, '0')}`],
+                    ] as const
+                  "
+                  :model-value="view.showing"
+                  @update:model-value="show" />
+                <div v-if="shot.document && !shot.things.length" class="empty">
+                  <h2>Start with something to break</h2>
+                  <p>Drop an OBJ, STL, PLY, GLB or USD file here, or add a shape.</p>
+                  <ElButton type="primary" data-testid="first-box" @click="view.step = 'build'">Open Build</ElButton>
+                </div>
+              </View3D>
+            </ElSplitterPanel>
+            <ElSplitterPanel v-model:size="sizes.inspector" :min="230" :max="560" collapsible>
+              <Inspector />
+            </ElSplitterPanel>
+          </ElSplitter>
         </div>
-        <div v-if="shot.document && !shot.things.length" class="empty">
-          <h2>Start with something to break</h2>
-          <p>Drop an OBJ, STL, PLY, GLB or USD file here, or add a shape.</p>
-          <button class="button main" data-testid="first-box" @click="view.step = 'build'">Open Build</button>
-        </div>
-      </View3D>
-      <Inspector />
-    </div>
-    <CueSheet @seek="seek" @toggle="toggle" @step="(by) => seek(view.frame + by)" />
+      </ElSplitterPanel>
+      <ElSplitterPanel
+        :size="view.sheetOpen ? sizes.sheet : FOLDED"
+        :min="FOLDED"
+        :resizable="view.sheetOpen"
+        @update:size="(h) => view.sheetOpen && (sizes.sheet = Number(h))">
+        <CueSheet @seek="seek" @toggle="toggle" @step="(by) => seek(view.frame + by)" />
+      </ElSplitterPanel>
+    </ElSplitter>
   </div>
   <ElDialog
     :model-value="shot.state === 'conflict'"
@@ -225,10 +254,12 @@ onBeforeUnmount(() => {
     :close-on-press-escape="false">
     <p>{{ shot.refusal || "This shot was changed in another tab." }} Nothing is overwritten until you choose.</p>
     <template #footer
-      ><button class="button" data-testid="settle-copy" @click="settle('copy')">Keep mine as a copy</button
-      >&nbsp;<button class="button main" data-testid="settle-theirs" @click="settle('theirs')">
+      ><ElButton data-testid="settle-copy" @click="settle('copy')">Keep mine as a copy</ElButton>&nbsp;<ElButton
+        type="primary"
+        data-testid="settle-theirs"
+        @click="settle('theirs')">
         Load its version
-      </button></template
+      </ElButton></template
     >
   </ElDialog>
   <KeySheet v-model="keys" />
@@ -237,19 +268,16 @@ onBeforeUnmount(() => {
 <style scoped>
 .shot {
   display: grid;
-  grid-template-rows: auto minmax(0, 1fr) auto;
+  grid-template-rows: auto minmax(0, 1fr);
   height: 100%;
 }
 .middle {
   display: grid;
-  grid-template-columns: 60px 248px minmax(0, 1fr) 284px;
-  min-height: 0;
+  grid-template: minmax(0, 1fr) / 60px minmax(0, 1fr);
+  height: 100%;
 }
 .panel {
   background: var(--basalt-1);
-  border-right: 1px solid var(--line);
-  overflow-y: auto;
-  min-height: 0;
 }
 .showing {
   position: absolute;

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { ElButton } from "element-plus";
 import { onMounted, ref } from "vue";
 import { useRouter } from "vue-router";
 import { api, ApiError } from "../api/client";
@@ -6,13 +7,13 @@ import type { ShotCard, ShotDocument } from "../api/types";
 import Glyph from "../components/Glyph.vue";
 import { freeName } from "../lib/document";
 import { useView } from "../stores/view";
+import FileButton from "../controls/FileButton.vue";
 
 const router = useRouter();
 const view = useView();
 const shots = ref<ShotCard[] | null>(null);
 const problem = ref("");
 const doomed = ref("");
-const picker = ref<HTMLInputElement | null>(null);
 
 async function attempt(work: () => Promise<void>): Promise<void> {
   problem.value = "";
@@ -69,41 +70,37 @@ onMounted(load);
 <template>
   <div class="page">
     <header>
-      <img src="/mark.svg" alt="" width="30" height="30" /><b>dynaclast</b><span class="space" /><button
-        class="button plain"
-        title="Light or dark"
+      <img src="/mark.svg" alt="" width="30" height="30" /><b>dynaclast</b><span class="space" /><ElButton
+        text
+        class="icon"
+        v-hint="'Light or dark'"
         @click="view.setTheme(view.theme === 'dark' ? 'light' : 'dark')">
         <Glyph :name="view.theme === 'dark' ? 'sun' : 'moon'" />
-      </button>
+      </ElButton>
     </header>
     <main>
       <div class="head">
         <h1>Shots</h1>
         <div>
-          <button class="button" @click="picker?.click()">Open a shot document</button
-          ><button class="button main" data-testid="new-shot" @click="make"><Glyph name="plus" />New shot</button>
+          <FileButton accept=".json" @files="(f) => openDocument(f[0])">Open a shot document</FileButton
+          ><ElButton type="primary" data-testid="new-shot" @click="make"><Glyph name="plus" />New shot</ElButton>
         </div>
       </div>
-      <input
-        ref="picker"
-        type="file"
-        accept=".json"
-        hidden
-        @change="(e) => openDocument((e.target as HTMLInputElement).files?.[0])" />
+
       <p v-if="problem" class="problem" role="alert">{{ problem }}</p>
       <ul v-if="shots?.length">
         <li v-for="s in shots" :key="s.id">
-          <button class="card" data-testid="shot-card" @click="router.push(`/shot/${s.id}`)">
+          <ElButton class="bare card" data-testid="shot-card" @click="router.push(`/shot/${s.id}`)">
             <b>{{ s.name }}</b><span class="figures">{{ s.takes }} {{ s.takes === 1 ? "take" : "takes" }}</span
             ><span class="mute">{{ when(s.changed) }}</span>
-          </button>
+          </ElButton>
           <template v-if="doomed === s.id"
-            ><button class="button" @click="remove(s.id)">Delete with its takes</button
-            ><button class="button plain" @click="doomed = ''">keep</button></template
+            ><ElButton @click="remove(s.id)">Delete with its takes</ElButton
+            ><ElButton text class="icon" @click="doomed = ''">keep</ElButton></template
           >
-          <button v-else class="button plain" title="Delete this shot" @click="doomed = s.id">
+          <ElButton v-else text class="icon" v-hint="'Delete this shot'" @click="doomed = s.id">
             <Glyph name="cross" :size="13" />
-          </button>
+          </ElButton>
         </li>
       </ul>
       <p v-else-if="shots" class="mute none">No shots yet. Make one, and break something.</p>

@@ -1,9 +1,10 @@
 <script setup lang="ts">
+import { ElButton } from "element-plus";
 import { computed } from "vue";
 import BodyList from "../components/BodyList.vue";
-import ChoiceRow from "../components/ChoiceRow.vue";
+import ChoiceRow from "../controls/ChoiceRow.vue";
 import Glyph from "../components/Glyph.vue";
-import NumberRow from "../components/NumberRow.vue";
+import NumberRow from "../controls/NumberRow.vue";
 import ReachEditor from "../components/ReachEditor.vue";
 import type { Body, TieKind } from "../api/types";
 import { FAMILY_COLOR, newLayer, tieKinds, TIES } from "../lib/document";
@@ -14,6 +15,8 @@ import { useShot } from "../stores/shot";
 import { useSurvey } from "../stores/survey";
 import { useView } from "../stores/view";
 import { useNewField } from "./newField";
+import Section from "../controls/Section.vue";
+import Choices from "../controls/Choices.vue";
 
 const shot = useShot();
 const pieces = usePieces();
@@ -205,17 +208,18 @@ function placeNew(kind: TieKind): void {
           </p>
         </div>
         <div class="more">
-          <button
-            class="link"
+          <ElButton
+            link
             @click="body.bonds.by_reach ? edit('strength falloff', (b) => (b.bonds!.by_reach = null)) : scaleByReach()">
             {{ body.bonds.by_reach ? "same strength everywhere" : "stronger by a falloff" }}
-          </button>
-          <button class="link" @click="edit('bonds', (b) => (b.bonds = null))">set the pieces loose</button>
+          </ElButton>
+          <ElButton link @click="edit('bonds', (b) => (b.bonds = null))">set the pieces loose</ElButton>
         </div>
       </template>
-      <button
+      <ElButton
         v-else
-        class="button main wide"
+        type="primary"
+        class="wide"
         @click="
           edit(
             'bonds',
@@ -223,18 +227,17 @@ function placeNew(kind: TieKind): void {
           )
         ">
         Bond the pieces
-      </button>
+      </ElButton>
     </template>
     <p v-else-if="chosen" class="mute">
-      {{ chosen.name }} is whole. <button class="link" @click="view.step = 'break'">Break it</button> to have bonds.
+      {{ chosen.name }} is whole. <ElButton link @click="view.step = 'break'">Break it</ElButton> to have bonds.
     </p>
     <p v-else class="mute">Pick a broken body to set how strongly its pieces hold together.</p>
   </div>
-  <div v-if="body?.pattern && body.bonds" class="section">
-    <header>
-      <h3>Part to the rest</h3>
-      <span>{{ view.picked.length ? `${view.picked.length} picked` : "pick pieces" }}</span>
-    </header>
+  <Section
+    v-if="body?.pattern && body.bonds"
+    title="Part to the rest"
+    :note="view.picked.length ? `${view.picked.length} picked` : 'pick pieces'">
     <template v-if="part">
       <div class="bars figures" data-testid="part-holding">
         <p>
@@ -252,9 +255,9 @@ function placeNew(kind: TieKind): void {
             }" /><span>its weight</span><b>{{ showNumber(part.weight, 3) }} kN</b>
         </p>
       </div>
-      <button class="button wide" data-testid="cut-bonds" :disabled="!part.rows.length" @click="cut(!!isCut)">
+      <ElButton class="wide" data-testid="cut-bonds" :disabled="!part.rows.length" @click="cut(!!isCut)">
         {{ isCut ? `Mend the ${part.rows.length} bonds` : `Cut the ${part.bonds} bonds` }}
-      </button>
+      </ElButton>
     </template>
     <p v-else class="mute small">
       Click a piece; Shift adds, Shift-drag picks a box. What holds it to the rest stands here beside its weight.
@@ -281,12 +284,8 @@ function placeNew(kind: TieKind): void {
       "
       :model-value="view.colorBy as 'material'"
       @update:model-value="(v) => (view.colorBy = v)" />
-  </div>
-  <div v-if="body?.pattern && body.bonds" class="section">
-    <header>
-      <h3>Loads</h3>
-      <span>through the bonds</span>
-    </header>
+  </Section>
+  <Section v-if="body?.pattern && body.bonds" title="Loads" note="through the bonds">
     <ChoiceRow
       label="followed"
       :options="
@@ -301,19 +300,15 @@ function placeNew(kind: TieKind): void {
     <p v-if="body.load_path !== 'off'" class="mute small">
       Weight, fields, contacts, ties and its own motion; a take shows them under Run, coloured by load.
     </p>
-  </div>
-  <div v-if="body && body.role === 'active'" class="section">
-    <header><h3>Free</h3></header>
-    <div class="choices column">
-      <button
-        v-for="[kind, word] in RELEASE"
-        :key="kind"
-        :data-testid="`release-${kind}`"
-        :aria-pressed="body.release.kind === kind"
-        @click="setRelease(kind)">
-        {{ word }}
-      </button>
-    </div>
+  </Section>
+  <Section v-if="body && body.role === 'active'" title="Free">
+    <Choices
+      label="free"
+      column
+      ids="release-"
+      :options="RELEASE"
+      :model-value="body.release.kind"
+      @update:model-value="setRelease" />
     <ChoiceRow
       v-if="body.release.kind === 'touch'"
       label="what goes"
@@ -333,7 +328,7 @@ function placeNew(kind: TieKind): void {
       :min="0"
       :model-value="body.release.time!"
       @update:model-value="(v) => edit('release', (b) => ((b.release as { time: number }).time = v))" />
-  </div>
+  </Section>
   <BodyList
     v-if="shot.things.length"
     :figure="
@@ -344,43 +339,36 @@ function placeNew(kind: TieKind): void {
             ? 'loose'
             : 'whole'
     " />
-  <div class="section">
-    <header>
-      <h3>Ties</h3>
-      <span>body to body, or to the world</span>
-    </header>
-    <button
+  <Section title="Ties" note="body to body, or to the world">
+    <ElButton
       v-for="t in shot.ties"
       :key="t.name"
-      class="anchor"
+      class="bare anchor"
       :class="{ chosen: view.selection?.kind === 'tie' && view.selection.name === t.name, off: !t.on }"
       :style="{ color: FAMILY_COLOR.holds }"
       @click="view.select({ kind: 'tie', name: t.name })">
       <Glyph :name="t.how.kind" /><b>{{ t.name }}</b
       ><span class="figures">{{ t.breaks ? `${showNumber(t.breaks, 3)} kN` : (t.to ?? "world") }}</span>
-    </button>
-    <div class="choices kinds">
-      <button
+    </ElButton>
+    <div class="tiles kinds">
+      <ElButton
+        size="small"
         v-for="kind in tieKinds(shot.bodies, shot.groups)"
         :key="kind"
-        :title="TIES[kind]"
+        v-hint="TIES[kind]"
         :aria-pressed="view.placing?.kind === kind"
         :disabled="!shot.bodies.length"
         :data-testid="`add-${kind}`"
         @click="placeNew(kind)">
         <Glyph :name="kind" :size="14" />{{ kind }}
-      </button>
+      </ElButton>
     </div>
-  </div>
-  <div class="section">
-    <header>
-      <h3>Anchors</h3>
-      <span>held from the start</span>
-    </header>
-    <button
+  </Section>
+  <Section title="Anchors" note="held from the start">
+    <ElButton
       v-for="f in anchors"
       :key="f.name"
-      class="anchor"
+      class="bare anchor"
       :class="{ chosen: view.selection?.name === f.name }"
       :style="{ color: FAMILY_COLOR.holds }"
       @click="view.select({ kind: 'field', name: f.name })">
@@ -388,11 +376,11 @@ function placeNew(kind: TieKind): void {
       ><span class="figures">{{
         survey.totals(f.name).known ? `holds ${survey.totals(f.name).pieces}` : "counting"
       }}</span>
-    </button>
-    <button class="button wide" data-testid="add-anchor" @click="add('anchor')">
+    </ElButton>
+    <ElButton class="wide" data-testid="add-anchor" @click="add('anchor')">
       <Glyph name="plus" />Add an anchor
-    </button>
-  </div>
+    </ElButton>
+  </Section>
 </template>
 
 <style scoped>

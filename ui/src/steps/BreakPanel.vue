@@ -1,9 +1,9 @@
 <script setup lang="ts">
-import { ElSlider } from "element-plus";
+import { ElButton, ElSlider } from "element-plus";
 import { computed } from "vue";
 import BodyList from "../components/BodyList.vue";
-import ChoiceRow from "../components/ChoiceRow.vue";
-import NumberRow from "../components/NumberRow.vue";
+import ChoiceRow from "../controls/ChoiceRow.vue";
+import NumberRow from "../controls/NumberRow.vue";
 import PatternEditor from "../components/PatternEditor.vue";
 import ReachEditor from "../components/ReachEditor.vue";
 import type { Body, BreakStep, FieldItem, Pattern, StepPattern } from "../api/types";
@@ -13,6 +13,8 @@ import { showMass } from "../lib/units";
 import { usePieces } from "../stores/pieces";
 import { useShot } from "../stores/shot";
 import { useView } from "../stores/view";
+import Section from "../controls/Section.vue";
+import SwitchRow from "../controls/SwitchRow.vue";
 
 const shot = useShot();
 const pieces = usePieces();
@@ -139,15 +141,17 @@ const explode = (t: number, value: number): void => {
     <template v-if="body">
       <template v-if="body.pattern">
         <PatternEditor :model-value="body.pattern" :kinds="FIRST" :size="size" @update:model-value="setPattern" />
-        <button class="button wide" @click="mend">Make it whole</button>
+        <ElButton class="wide" @click="mend">Make it whole</ElButton>
       </template>
       <template v-else>
-        <button class="button main wide" data-testid="break-it" @click="breakIt('cells')">
+        <ElButton type="primary" class="wide" data-testid="break-it" @click="breakIt('cells')">
           Break {{ chosen!.name }} into cells
-        </button>
+        </ElButton>
         <p class="or mute">or into</p>
-        <div class="choices wrap">
-          <button v-for="k in FIRST.slice(1)" :key="k" :data-testid="`break-${k}`" @click="breakIt(k)">{{ k }}</button>
+        <div class="tiles">
+          <ElButton v-for="k in FIRST.slice(1)" :key="k" size="small" :data-testid="`break-${k}`" @click="breakIt(k)">{{
+            k
+          }}</ElButton>
         </div>
       </template>
       <p v-if="pieces.errors.get(chosen!.name)" class="problem" role="alert" data-testid="break-problem">
@@ -156,24 +160,28 @@ const explode = (t: number, value: number): void => {
     </template>
     <p v-else-if="shot.things.length" class="mute">Pick a body in the view or below, then break it.</p>
     <p v-else class="mute">
-      There is nothing to break yet. <button class="link" @click="view.step = 'build'">Add a body</button>
+      There is nothing to break yet. <ElButton link @click="view.step = 'build'">Add a body</ElButton>
     </p>
   </div>
   <template v-if="body?.pattern">
     <div v-for="(step, k) in body.breaks as BreakStep[]" :key="k" class="section" :data-testid="`break-step-${k}`">
       <header>
         <h3>Then {{ step.pattern.kind === "clusters" ? "gather" : "break again" }}</h3>
-        <button class="link mute" title="Take this step out" @click="edit('break step', (b) => b.breaks.splice(k, 1))">
+        <ElButton
+          link
+          class="mute"
+          v-hint="'Take this step out'"
+          @click="edit('break step', (b) => b.breaks.splice(k, 1))">
           remove
-        </button>
+        </ElButton>
       </header>
       <ChoiceRow label="which" :options="OF" :model-value="step.of.kind" @update:model-value="(v) => setOf(k, v)" />
       <p v-if="step.of.kind === 'pieces'" class="mute small">
         {{ step.of.pieces.length }} {{ step.of.pieces.length === 1 ? "piece" : "pieces" }}:
         {{ step.of.pieces.slice(0, 8).join(", ") }}{{ step.of.pieces.length > 8 ? "…" : "" }}
-        <button v-if="view.picked.length" class="link" @click="setOf(k, 'pieces')">
+        <ElButton v-if="view.picked.length" link @click="setOf(k, 'pieces')">
           use the {{ view.picked.length }} picked now
-        </button>
+        </ElButton>
       </p>
       <NumberRow
         v-if="step.of.kind === 'larger'"
@@ -203,16 +211,12 @@ const explode = (t: number, value: number): void => {
         @update:model-value="(p, what) => editStep(k, what, (s) => (s.pattern = p as StepPattern))" />
     </div>
     <div class="section">
-      <button class="button wide" data-testid="break-again" :disabled="tiers >= 4" @click="again">
+      <ElButton class="wide" data-testid="break-again" :disabled="tiers >= 4" @click="again">
         {{ view.picked.length ? `Break the ${view.picked.length} picked again` : "Break pieces again" }}
-      </button>
+      </ElButton>
       <p class="mute small">Click a piece; Shift adds pieces, Shift-drag picks a box.</p>
     </div>
-    <div class="section">
-      <header>
-        <h3>Rough cuts</h3>
-        <span>drawn only</span>
-      </header>
+    <Section title="Rough cuts" note="drawn only">
       <template v-if="body.roughness">
         <NumberRow
           label="bump size"
@@ -226,11 +230,11 @@ const explode = (t: number, value: number): void => {
           :min="0"
           :model-value="body.roughness.depth!"
           @update:model-value="(v) => edit('roughness', (b) => (b.roughness!.depth = v))" />
-        <button class="link mute small" @click="edit('roughness', (b) => (b.roughness = null))">smooth cuts</button>
+        <ElButton link class="mute small" @click="edit('roughness', (b) => (b.roughness = null))">smooth cuts</ElButton>
       </template>
-      <button
+      <ElButton
         v-else
-        class="button wide"
+        class="wide"
         @click="
           edit(
             'roughness',
@@ -243,12 +247,11 @@ const explode = (t: number, value: number): void => {
           )
         ">
         Roughen the cut faces
-      </button>
-    </div>
+      </ElButton>
+    </Section>
   </template>
   <BodyList v-if="shot.things.length" :figure="(t) => `${pieces.built.get(t.name)?.figures.pieces ?? '…'} pc`" />
-  <div class="section">
-    <header><h3>See</h3></header>
+  <Section title="See">
     <ChoiceRow
       label="colour by"
       :options="COLORS"
@@ -282,17 +285,8 @@ const explode = (t: number, value: number): void => {
         :show-tooltip="false"
         aria-label="section" />
     </div>
-    <ChoiceRow
-      label="cut lines"
-      :options="
-        [
-          [0, 'off'],
-          [1, 'on'],
-        ] as const
-      "
-      :model-value="view.wire ? 1 : 0"
-      @update:model-value="(v) => (view.wire = v === 1)" />
-  </div>
+    <SwitchRow label="cut lines" :model-value="view.wire" @update:model-value="(v) => (view.wire = v)" />
+  </Section>
   <div v-if="figures && figures.pieces > 1" class="section figures counts" data-testid="break-figures">
     <p>
       <span>pieces</span><b>{{ figures.pieces }}</b>

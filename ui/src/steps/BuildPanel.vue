@@ -1,30 +1,39 @@
 <script setup lang="ts">
+import { ElButton } from "element-plus";
 import { computed, ref } from "vue";
 import { api, ApiError } from "../api/client";
 import type { Body, FieldItem } from "../api/types";
 import BodyList from "../components/BodyList.vue";
 import Glyph from "../components/Glyph.vue";
 import MeshState from "../components/MeshState.vue";
-import NumberRow from "../components/NumberRow.vue";
+import NumberRow from "../controls/NumberRow.vue";
 import ReachEditor from "../components/ReachEditor.vue";
-import VectorField from "../components/VectorField.vue";
+import VectorField from "../controls/VectorField.vue";
 import { renameIn, freeName, halfHeight, newBody, newGroup, SHAPES } from "../lib/document";
 import type { Quat, Vec } from "../lib/rotation";
 import { showMass } from "../lib/units";
 import { usePieces } from "../stores/pieces";
 import { useShot } from "../stores/shot";
 import { useView } from "../stores/view";
+import Section from "../controls/Section.vue";
+import FileButton from "../controls/FileButton.vue";
 
 const shot = useShot();
 const pieces = usePieces();
 const view = useView();
-const picker = ref<HTMLInputElement | null>(null);
 const bringing = ref("");
 const problem = ref("");
 const notes = ref("");
 const chosen = computed(() => shot.things.find((t) => t.name === view.thing));
 const taken = (): string[] => shot.things.map((t) => t.name);
 const MOST_MB = 64;
+const MANY = [
+  ["line", "line", "along a line"],
+  ["grid", "grid", "on a grid"],
+  ["ring", "ring", "round a ring"],
+  ["volume", "scatter in", "scattered in a volume"],
+  ["surface", "scatter over", "scattered over a surface"],
+] as const;
 
 function add(kind: string): void {
   const shape = SHAPES[kind]!();
@@ -177,31 +186,23 @@ defineExpose({ bringIn });
         <span>{{ shot.things.length }} {{ shot.things.length === 1 ? "body" : "bodies" }}</span>
       </div>
       <div class="adds">
-        <button
+        <ElButton
           v-for="kind in Object.keys(SHAPES)"
           :key="kind"
-          class="add"
+          class="bare add"
           :data-testid="`add-${kind}`"
           @click="add(kind)">
           <Glyph :name="kind" :size="20" />{{ kind }}
-        </button>
+        </ElButton>
       </div>
-      <button class="button wide" :disabled="!!bringing" @click="picker?.click()">
-        <Glyph name="file" />{{ bringing ? `reading ${bringing}…` : "Bring in a mesh file" }}
-      </button>
-      <input
-        ref="picker"
-        type="file"
+      <FileButton
         accept=".obj,.stl,.ply,.glb,.gltf,.usd,.usda,.usdc"
         multiple
-        hidden
-        data-testid="file"
-        @change="
-          (e) => {
-            bringIn([...((e.target as HTMLInputElement).files ?? [])]);
-            (e.target as HTMLInputElement).value = '';
-          }
-        " />
+        data-testid="bring-in"
+        :disabled="!!bringing"
+        @files="bringIn">
+        <Glyph name="file" />{{ bringing ? `reading ${bringing}…` : "Bring in a mesh file" }}
+      </FileButton>
       <p v-if="problem" class="problem" role="alert" data-testid="import-problem">{{ problem }}</p>
       <p v-else-if="notes" class="mute small" data-testid="import-notes">{{ notes }}</p>
       <p v-else class="mute small">or drop OBJ, STL, PLY, GLB, USD on the view</p>
@@ -214,11 +215,10 @@ defineExpose({ bringIn });
           return f ? showMass(f.mass) : '';
         }
       " />
-    <div v-if="chosen && shape && (FIELDS[shape.kind] || shape.kind === 'box')" class="section">
-      <header>
-        <h3>Shape of {{ chosen.name }}</h3>
-        <span>{{ shape.kind }}</span>
-      </header>
+    <Section
+      v-if="chosen && shape && (FIELDS[shape.kind] || shape.kind === 'box')"
+      :title="`Shape of ${chosen.name}`"
+      :note="shape.kind">
       <VectorField
         v-if="shape.kind === 'box'"
         label="size"
@@ -291,35 +291,24 @@ defineExpose({ bringIn });
         :whole="f.whole"
         :model-value="shape[f.key] as number"
         @update:model-value="(v) => editShape((s) => (s[f.key] = v))" />
-    </div>
-    <div v-if="chosen" class="section">
-      <header>
-        <h3>{{ chosen.group ? "Group" : "Many" }}</h3>
-        <span v-if="!chosen.group">copies that stay one</span>
-      </header>
+    </Section>
+    <Section v-if="chosen" :title="chosen.group ? 'Group' : 'Many'" :note="!chosen.group ? 'copies that stay one' : ''">
       <template v-if="!chosen.group">
-        <div class="choices wrap">
-          <button
-            v-for="kind in ['line', 'grid', 'ring', 'volume', 'surface'] as const"
+        <div class="tiles">
+          <ElButton
+            v-for="[kind, word, why] in MANY"
             :key="kind"
+            v-hint="why"
+            size="small"
             :data-testid="`many-${kind}`"
-            :title="
-              {
-                line: 'along a line',
-                grid: 'on a grid',
-                ring: 'round a ring',
-                volume: 'scattered in a volume',
-                surface: 'scattered over a surface',
-              }[kind]
-            "
-            @click="makeGroup(kind)">
-            {{ kind === "volume" ? "scatter in" : kind === "surface" ? "scatter over" : kind }}
-          </button>
+            @click="makeGroup(kind)"
+            >{{ word }}</ElButton
+          >
         </div>
-        <button class="link mute small" @click="copy">one copy beside it</button>
+        <ElButton link class="mute small" @click="copy">one copy beside it</ElButton>
       </template>
-      <button v-else class="button wide" @click="singleOut">Back to a single body</button>
-    </div>
+      <ElButton v-else class="wide" @click="singleOut">Back to a single body</ElButton>
+    </Section>
     <MeshState v-if="chosen" :key="chosen.name" :name="chosen.name" :body="chosen.body" />
   </div>
 </template>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { ElButton } from "element-plus";
 import { computed, onMounted, ref } from "vue";
 import type { FieldItem, LibraryItem, ShotDocument } from "../api/types";
 import Glyph from "../components/Glyph.vue";
@@ -17,12 +18,20 @@ import {
 import { EFFECTS } from "../lib/specs";
 import { useLibrary } from "../stores/library";
 import { useShot } from "../stores/shot";
-import { useView } from "../stores/view";
+import { useView, type ColorBy } from "../stores/view";
+import type { Option } from "../controls/choices";
 import { useNewField } from "./newField";
+import Section from "../controls/Section.vue";
+import ChoiceRow from "../controls/ChoiceRow.vue";
+import SwitchRow from "../controls/SwitchRow.vue";
 
 const shot = useShot();
 const view = useView();
 const add = useNewField();
+const COLORS: Option<ColorBy>[] = [
+  ["material", "material"],
+  ["reach", "reach"],
+];
 const FAMILIES: [Family, string][] = [
   ["holds", "hold"],
   ["breaks", "break"],
@@ -143,112 +152,83 @@ function put(field: FieldItem, came: ShotDocument["falloffs"]): void {
     <ReachGrid v-if="shot.fields.length && shot.things.length" />
     <p v-else class="mute">Fields trigger, hold and shape the collapse. Add one to see what it reaches.</p>
   </div>
-  <div class="section">
-    <header><h3>Add a field</h3></header>
+  <Section title="Add a field">
     <div v-for="[family, word] in FAMILIES" :key="family" class="family">
       <span class="mute">{{ word }}</span>
       <div class="kinds">
-        <button
+        <ElButton
           v-for="kind in kinds(family)"
           :key="kind"
-          class="add"
-          :title="EFFECTS[kind].why"
+          class="bare add"
+          v-hint="EFFECTS[kind].why"
           :data-testid="`add-${kind}`"
           @mouseenter="why = EFFECTS[kind].why"
           @mouseleave="why = ''"
           @click="add(kind)">
           <Glyph :name="kind" :size="15" :style="{ color: FAMILY_COLOR[family] }" />{{ kind }}
-        </button>
+        </ElButton>
       </div>
     </div>
     <p class="mute why">{{ why }}</p>
-    <button v-if="copied" class="button wide gap" data-testid="paste-field" @click="paste">
+    <ElButton v-if="copied" class="wide gap" data-testid="paste-field" @click="paste">
       <Glyph name="copy" />Paste {{ copied.field.name }}
-    </button>
+    </ElButton>
     <p v-if="problem" class="note">{{ problem }}</p>
-  </div>
-  <div class="section">
-    <header>
-      <h3>Shared falloffs</h3>
-      <span>one reach, many users</span>
-    </header>
-    <button
+  </Section>
+  <Section title="Shared falloffs" note="one reach, many users">
+    <ElButton
       v-for="f in falloffs"
       :key="f.name"
-      class="shared"
+      class="bare shared"
       :class="{ chosen: view.selection?.kind === 'falloff' && view.selection.name === f.name }"
       @click="view.select({ kind: 'falloff', name: f.name })">
       <Glyph name="falloff" /><b>{{ f.name }}</b
       ><span class="figures">{{ users(f.name) }} {{ users(f.name) === 1 ? "user" : "users" }}</span>
-    </button>
-    <button class="button wide" data-testid="add-falloff" @click="addFalloff">
-      <Glyph name="plus" />Add a falloff
-    </button>
-  </div>
-  <div class="section">
-    <header>
-      <h3>Maps</h3>
-      <span>a number on every piece</span>
-    </header>
-    <button
+    </ElButton>
+    <ElButton class="wide" data-testid="add-falloff" @click="addFalloff"> <Glyph name="plus" />Add a falloff </ElButton>
+  </Section>
+  <Section title="Maps" note="a number on every piece">
+    <ElButton
       v-for="m in shot.document?.maps ?? []"
       :key="m.name"
-      class="shared"
+      class="bare shared"
       :class="{ chosen: view.selection?.kind === 'map' && view.selection.name === m.name }"
       @click="showMap(m.name)">
       <Glyph name="map" /><b>{{ m.name }}</b
       ><i :style="{ background: `linear-gradient(90deg, ${RAMPS[m.ramp!].join(', ')})` }" />
-    </button>
-    <button class="button wide" data-testid="add-map" @click="addMap"><Glyph name="plus" />Add a map</button>
-  </div>
-  <div class="section">
-    <header>
-      <h3>Library</h3>
-      <span>for every shot</span>
-    </header>
+    </ElButton>
+    <ElButton class="wide" data-testid="add-map" @click="addMap"><Glyph name="plus" />Add a map</ElButton>
+  </Section>
+  <Section title="Library" note="for every shot">
     <div v-for="x in library.items" :key="x.kind + x.name" class="kept">
-      <button
-        class="shared"
+      <ElButton
+        class="bare shared"
         :style="{
           color: x.kind === 'field' ? FAMILY_COLOR[FAMILY[(x.item as unknown as FieldItem).effect.kind]] : undefined,
         }"
-        title="Bring it into this shot"
+        v-hint="'Bring it into this shot'"
         :data-testid="`bring-${x.name}`"
         @click="bring(x)">
         <Glyph :name="x.kind === 'field' ? (x.item as unknown as FieldItem).effect.kind : 'falloff'" /><b>{{
           x.name
-        }}</b></button
-      ><button class="button plain" title="Take it out of the library" @click="library.drop(x)">
+        }}</b></ElButton
+      ><ElButton text class="icon" v-hint="'Take it out of the library'" @click="library.drop(x)">
         <Glyph name="cross" :size="11" />
-      </button>
+      </ElButton>
     </div>
     <p v-if="!library.items.length" class="mute small">
       What you keep from a field's or falloff's inspector is here in every shot.
     </p>
     <p v-if="library.problem" class="problem">{{ library.problem }}</p>
-  </div>
-  <div class="section">
-    <header><h3>See</h3></header>
-    <div class="row">
-      <span class="label">colour by</span>
-      <div class="choices">
-        <button
-          v-for="c in ['material', 'reach'] as const"
-          :key="c"
-          :aria-pressed="view.colorBy === c"
-          @click="view.colorBy = c">
-          {{ c }}
-        </button>
-      </div>
-    </div>
-    <div class="row">
-      <span class="label">arrows</span>
-      <div class="choices">
-        <button :aria-pressed="view.arrows" @click="view.arrows = true">shown</button
-        ><button :aria-pressed="!view.arrows" @click="view.arrows = false">hidden</button>
-      </div>
-    </div>
-  </div>
+  </Section>
+  <Section title="See">
+    <ChoiceRow
+      label="colour by"
+      :options="COLORS"
+      :model-value="view.colorBy"
+      @update:model-value="(c) => (view.colorBy = c)" />
+    <SwitchRow label="arrows" :model-value="view.arrows" @update:model-value="(v) => (view.arrows = v)" />
+  </Section>
 </template>
 
 <style scoped>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { ElButton } from "element-plus";
 import { computed, ref } from "vue";
 import { api } from "../api/client";
 import Glyph from "../components/Glyph.vue";
@@ -44,10 +45,10 @@ async function download(format: string): Promise<void> {
       <span v-if="ready">take {{ String(ready.number).padStart(2, "0") }}, {{ ready.frames_done }} frames</span>
     </div>
     <template v-if="ready">
-      <button
+      <ElButton
         v-for="[format, name, why] in FORMATS"
         :key="format"
-        class="format"
+        class="bare format"
         :disabled="!!busy"
         :data-testid="`export-${format}`"
         @click="download(format)">
@@ -56,11 +57,11 @@ async function download(format: string): Promise<void> {
           <b>{{ busy === format ? `writing ${name}…` : name }}</b>
           <p>{{ why }}</p>
         </div>
-      </button>
+      </ElButton>
       <p v-if="problem" class="problem" role="alert">{{ problem }}</p>
     </template>
     <p v-else class="mute">
-      There is no take to hand on yet. <button class="link" @click="view.step = 'run'">Bake one first</button>.
+      There is no take to hand on yet. <ElButton link @click="view.step = 'run'">Bake one first</ElButton>.
     </p>
   </div>
 </template>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { ElButton } from "element-plus";
 import { computed } from "vue";
 import Glyph from "../components/Glyph.vue";
 import { differences } from "../lib/document";
@@ -6,6 +7,8 @@ import { momentsOf } from "../lib/moments";
 import { useShot } from "../stores/shot";
 import { useTakes } from "../stores/takes";
 import { useView, type ColorBy } from "../stores/view";
+import Section from "../controls/Section.vue";
+import Choices from "../controls/Choices.vue";
 
 const shot = useShot();
 const takes = useTakes();
@@ -46,81 +49,72 @@ function open(id: string): void {
       <span>{{ takes.list.length }} {{ takes.list.length === 1 ? "take" : "takes" }}</span>
     </div>
     <div v-for="t in takes.list" :key="t.id" class="take" :class="{ chosen: takes.current?.id === t.id }">
-      <button class="open" @click="open(t.id)">
+      <ElButton class="bare open" @click="open(t.id)">
         <b class="figures">{{ String(t.number).padStart(2, "0") }}</b><span
           >{{ WORD[t.status] }} · {{ Math.max(0, t.frames_done) }} of {{ t.frames_total }} frames</span
         >
-      </button>
-      <button
+      </ElButton>
+      <ElButton
         v-if="t.status === 'cancelled' || t.status === 'failed'"
-        class="button plain"
-        title="Go on from the last frame"
+        text
+        class="icon"
+        v-hint="'Go on from the last frame'"
         @click="takes.goOn(t.id, null)">
         <Glyph name="play" :size="12" />
-      </button>
-      <button
+      </ElButton>
+      <ElButton
         v-if="t.status !== 'baking' && t.status !== 'queued'"
-        class="button plain"
-        title="Delete this take"
+        text
+        class="icon"
+        v-hint="'Delete this take'"
         @click="takes.remove(t.id)">
         <Glyph name="cross" :size="12" />
-      </button>
+      </ElButton>
       <p v-if="t.message" class="problem">{{ t.message }}</p>
     </div>
     <p v-if="!takes.list.length" class="mute">
       Nothing is baked yet.
-      <button class="link" :disabled="!shot.things.length" @click="emit('bake')">Bake the shot</button> to see it fall.
+      <ElButton link :disabled="!shot.things.length" @click="emit('bake')">Bake the shot</ElButton> to see it fall.
     </p>
     <div v-if="takes.faulty.length" role="alert" data-testid="faulty">
       <p v-for="why in takes.faulty" :key="why" class="problem">{{ why }}</p>
-      <button class="button wide" data-testid="bake-without" @click="emit('bake', true)">
+      <ElButton class="wide" data-testid="bake-without" @click="emit('bake', true)">
         Bake without {{ takes.faulty.length === 1 ? "it" : "them" }}
-      </button>
+      </ElButton>
     </div>
     <p v-if="takes.problem" class="problem" role="alert">{{ takes.problem }}</p>
   </div>
-  <div v-if="stale.length" class="section">
-    <header><h3>Out of date</h3></header>
+  <Section v-if="stale.length" title="Out of date">
     <p v-for="s in stale.slice(0, 8)" :key="s" class="note">{{ s }}</p>
-  </div>
-  <div v-if="takes.current" class="section">
-    <header>
-      <h3>See</h3>
-      <span>colour by</span>
-    </header>
-    <div class="choices maps">
-      <button
-        v-for="c in seen"
-        :key="c"
-        :aria-pressed="view.colorBy === c"
-        :data-testid="`see-${c}`"
-        @click="view.colorBy = c">
-        {{ c }}
-      </button>
-    </div>
-    <div v-if="maps.length" class="choices maps">
-      <button
-        v-for="m in maps"
-        :key="m"
-        :aria-pressed="view.colorBy === 'map' && view.map === m"
-        :data-testid="`map-${m}`"
-        @click="((view.colorBy = 'map'), (view.map = m))">
-        {{ m }}
-      </button>
-    </div>
+  </Section>
+  <Section v-if="takes.current" title="See" note="colour by">
+    <Choices
+      label="colour by"
+      class="maps"
+      ids="see-"
+      :options="seen.map((c) => [c, c] as const)"
+      :model-value="view.colorBy === 'map' ? null : view.colorBy"
+      @update:model-value="(c) => (view.colorBy = c)" />
+    <Choices
+      v-if="maps.length"
+      label="map"
+      class="maps"
+      ids="map-"
+      :options="maps.map((m) => [m, m] as const)"
+      :model-value="view.colorBy === 'map' ? view.map : null"
+      @update:model-value="(m) => ((view.colorBy = 'map'), (view.map = m))" />
     <p v-if="view.colorBy === 'fields'" class="mute small">
       Each piece in the colour of what acted on it at this frame. Pick a piece to read which.
     </p>
-  </div>
-  <div v-if="moments.length" class="section">
-    <header><h3>What broke, and why</h3></header>
-    <button v-for="m in moments.slice(0, MOST)" :key="m.frame" class="moment" @click="emit('seek', m.frame)">
+  </Section>
+  <Section v-if="moments.length" title="What broke, and why">
+    <ElButton v-for="m in moments.slice(0, MOST)" :key="m.frame" class="bare moment" @click="emit('seek', m.frame)">
       <b class="figures">f {{ m.frame }}</b
-      ><span :title="m.cause">{{ m.cause }}</span
+      ><span v-hint="m.cause">{{ m.cause }}</span
       ><em v-if="m.broken" class="figures">{{ m.broken }}</em>
-    </button>
+    </ElButton>
     <p v-if="moments.length > MOST" class="mute small">and {{ moments.length - MOST }} frames more</p>
-  </div>
+  </Section>
 </template>
 
 <style scoped>

@@ -1,4 +1,5 @@
 /** What is selected, which step is open, and where the playhead is. */
+import { useStorage } from "@vueuse/core";
 import { defineStore } from "pinia";
 import { computed, ref, shallowRef } from "vue";
 import type { TieKind } from "../api/types";
@@ -55,6 +56,12 @@ export const useView = defineStore("view", () => {
   const loop = ref(true);
   const theme = ref<"dark" | "light">((localStorage.getItem("theme") as "dark" | "light" | null) ?? "dark");
   const sheetOpen = ref(true);
+  /** what grows past the picture is framed again */
+  const keepInSight = useStorage("keep-in-sight", true);
+  /** families of lanes that are folded */
+  const foldedLanes = ref<string[]>([]);
+  /** what was copied last, so that pasting means that */
+  const clipboard = ref<"keys" | "things" | null>(null);
 
   function select(next: Selection): void {
     if (next?.kind !== selection.value?.kind || next?.name !== selection.value?.name) {
@@ -65,6 +72,12 @@ export const useView = defineStore("view", () => {
     selection.value = next;
     tieEnd.value = 0;
     piece.value = null;
+  }
+
+  function foldLanes(name: string): void {
+    foldedLanes.value = foldedLanes.value.includes(name)
+      ? foldedLanes.value.filter((n) => n !== name)
+      : [...foldedLanes.value, name];
   }
 
   function setTheme(next: "dark" | "light"): void {
@@ -118,6 +131,10 @@ export const useView = defineStore("view", () => {
     loop,
     theme,
     sheetOpen,
+    keepInSight,
+    foldedLanes,
+    foldLanes,
+    clipboard,
     select,
     setTheme,
     reset,

@@ -42,6 +42,11 @@ export interface StageHooks {
   onCamera(azimuth: number, metresPerPixel: number): void;
 }
 
+/** Angles about y, from z towards x, and down from above [rad]. */
+export type Direction = readonly [azimuth: number, polar: number];
+/** how a shot is looked at when it opens */
+export const SLANT: Direction = [0.62, 1.32];
+
 export class Stage {
   readonly renderer: THREE.WebGLRenderer;
   readonly camera = new THREE.PerspectiveCamera(38, 1, 0.05, 4000);
@@ -63,6 +68,8 @@ export class Stage {
   private readonly look = new Look();
   private readonly clock = new THREE.Timer();
   private readonly sizes: ResizeObserver;
+  /** points that are kept in the picture */
+  private framed: readonly Vec[] | null = null;
   private wanted = true;
   private raf = 0;
   private pressed: { x: number; y: number } | null = null;
@@ -88,6 +95,7 @@ export class Stage {
     this.controls.dollyToCursor = true;
     this.controls.maxPolarAngle = Math.PI * 0.52;
     this.controls.minDistance = 0.02;
+    this.controls.addEventListener("controlstart", () => (this.framed = null));
     this.batch = new PieceBatch(this.look.uniforms);
     this.scene.add(
       this.batch.group,
@@ -128,6 +136,7 @@ export class Stage {
     });
     this.handles.addEventListener("objectChange", () => this.report(false));
     this.handles.addEventListener("change", () => this.invalidate());
+    this.renderer.domElement.addEventListener("pointerdown", this.turnAbout, { capture: true });
     this.renderer.domElement.addEventListener("pointerdown", this.down);
     this.renderer.domElement.addEventListener("pointerup", this.up);
     this.renderer.domElement.addEventListener("pointermove", this.hover);
@@ -176,14 +185,36 @@ export class Stage {
     this.invalidate();
   }
 
-  /** Look at all of these points. */
-  frame(points: readonly Vec[], smooth: boolean): void {
+  /**
+   * Look at all of these points, from where the camera is or from a direction. Until the camera is moved by hand they
+   * stay in the picture, whatever size it has.
+   */
+  frame(points: readonly Vec[], smooth: boolean, from?: Direction): void {
     if (!points.length) return;
-    const [azimuth, polar] = [0.62, 1.32];
+    this.framed = points;
+    void this.controls.setFocalOffset(0, 0, 0, smooth);
+    const [azimuth, polar] = from ?? [this.controls.azimuthAngle, this.controls.polarAngle];
     const { at, distance } = fit(points, azimuth, polar, (this.camera.fov * Math.PI) / 180, this.camera.aspect);
     void this.controls.rotateTo(azimuth, polar, smooth);
     void this.controls.moveTo(...at, smooth);
     void this.controls.dollyTo(distance, smooth);
+  }
+
+  /** Turn the camera round what it looks at. */
+  lookFrom([azimuth, polar]: Direction): void {
+    void this.controls.rotateTo(azimuth, polar, true);
+  }
+
+  /** Where the camera stands and what it looks at, to come back to. */
+  get view(): number[] {
+    return [...this.controls.getPosition(new THREE.Vector3()), ...this.controls.getTarget(new THREE.Vector3())];
+  }
+
+  set view(place: number[]) {
+    this.framed = null;
+    const [x, y, z, tx, ty, tz] = place as [number, number, number, number, number, number];
+    void this.controls.setFocalOffset(0, 0, 0, true);
+    void this.controls.setLookAt(x, y, z, tx, ty, tz, true);
   }
 
   /** Show layers of falloffs; those shown before and not named now are taken away. */
@@ -239,6 +270,13 @@ export class Stage {
       done,
     );
   }
+
+  /** Turning goes round what is under the pointer. */
+  private readonly turnAbout = (event: PointerEvent): void => {
+    if (event.button !== 0 || event.shiftKey || this.handles.axis) return;
+    const piece = this.pieceAt(event);
+    if (piece >= 0) this.controls.setOrbitPoint(...this.batch.placeOf(piece));
+  };
 
   private readonly down = (event: PointerEvent): void => {
     this.pressed =
@@ -320,6 +358,11 @@ export class Stage {
     return { x: ((v.x + 1) / 2) * this.element.clientWidth, y: ((1 - v.y) / 2) * this.element.clientHeight };
   }
 
+  /** Of the view, in CSS pixels. */
+  get extent(): { width: number; height: number } {
+    return { width: this.element.clientWidth, height: this.element.clientHeight };
+  }
+
   /** The ray through a point of the view (CSS pixels from its corner): origin and unit direction. */
   ray(x: number, y: number): { origin: [number, number, number]; along: [number, number, number] } {
     const far = new THREE.Vector3(
@@ -340,6 +383,7 @@ export class Stage {
     this.renderer.setSize(w, h);
     this.camera.aspect = w / h;
     this.camera.updateProjectionMatrix();
+    if (this.framed) this.frame(this.framed, false);
     this.draw();
   }
 
@@ -372,6 +416,7 @@ export class Stage {
   dispose(): void {
     cancelAnimationFrame(this.raf);
     this.sizes.disconnect();
+    this.renderer.domElement.removeEventListener("pointerdown", this.turnAbout, { capture: true });
     this.renderer.domElement.removeEventListener("pointerdown", this.down);
     this.renderer.domElement.removeEventListener("pointerup", this.up);
     this.renderer.domElement.removeEventListener("pointermove", this.hover);

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** Keeps a field or falloff in the library, for other shots. */
+import { ElButton } from "element-plus";
 import { computed } from "vue";
 import { useLibrary } from "../stores/library";
 
@@ -9,13 +10,13 @@ const there = computed(() => library.items.some((x) => x.kind === props.kind && 
 </script>
 
 <template>
-  <button
-    class="button wide gap"
+  <ElButton
+    class="wide gap"
     :data-testid="`keep-${kind}`"
-    :title="there ? 'In place of the one kept under this name' : 'For other shots'"
+    v-hint="there ? 'In place of the one kept under this name' : 'For other shots'"
     @click="library.keep(kind, item, falloffs, there)">
     {{ there ? "Keep it anew" : "Keep in the library" }}
-  </button>
+  </ElButton>
 </template>
 
 <style scoped>

@@ -17,7 +17,7 @@ const emit = defineEmits<{ "update:modelValue": [value: number] }>();
 </script>
 
 <template>
-  <div class="row" :title="hint">
+  <div class="row" v-hint="hint">
     <label>{{ label }}</label><NumberField
       :label="label"
       :unit="unit"

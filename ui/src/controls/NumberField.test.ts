@@ -41,7 +41,7 @@ describe("a number field", () => {
     const it = field({ initial: 5 });
     await it.get(".handle").trigger("dblclick");
     expect(it.emitted("update:modelValue")).toEqual([[5]]);
-    expect(it.attributes("title")).toContain("0 to 10");
+    expect(it.attributes("data-hint")).toContain("0 to 10");
   });
 });
 

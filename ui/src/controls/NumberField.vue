@@ -1,6 +1,7 @@
 <script setup lang="ts">
 /** A number with a unit: drag the handle to change it, or type arithmetic and units ("3*1.2 m"). */
-import { computed, ref } from "vue";
+import { ElInput } from "element-plus";
+import { computed, nextTick, ref, watch } from "vue";
 import { readNumber, showNumber } from "../lib/units";
 
 const props = withDefaults(
@@ -23,6 +24,7 @@ const props = withDefaults(
 const emit = defineEmits<{ "update:modelValue": [value: number] }>();
 const typed = ref<string | null>(null);
 const problem = ref("");
+const why = ref<HTMLElement | null>(null);
 const shown = computed(() => typed.value ?? showNumber(props.modelValue));
 const hint = computed(() => {
   const range =
@@ -56,13 +58,13 @@ function accept(): boolean {
   return true;
 }
 
-function onKey(event: KeyboardEvent): void {
+function onKey(event: KeyboardEvent | Event): void {
+  if (!(event instanceof KeyboardEvent)) return;
   event.stopPropagation();
   if (event.key === "Enter") {
     if (accept()) (event.target as HTMLInputElement).blur();
   } else if (event.key === "Escape") {
-    typed.value = null;
-    problem.value = "";
+    forget();
     (event.target as HTMLInputElement).blur();
   } else if (event.key === "ArrowUp" || event.key === "ArrowDown") {
     event.preventDefault();
@@ -76,12 +78,16 @@ function onKey(event: KeyboardEvent): void {
   }
 }
 
-function onBlur(): void {
-  if (!accept()) {
-    typed.value = null;
-    setTimeout(() => (problem.value = ""), 4000);
-  }
+/** What was typed is given up. */
+function forget(): void {
+  typed.value = null;
+  problem.value = "";
 }
+watch(() => props.modelValue, forget); // changed elsewhere: undone, dragged in the view
+watch(problem, async (now) => {
+  await nextTick();
+  if (now) why.value?.scrollIntoView({ block: "nearest" });
+});
 
 function drag(event: PointerEvent): void {
   const handle = event.currentTarget as HTMLElement;
@@ -103,89 +109,70 @@ function drag(event: PointerEvent): void {
 </script>
 
 <template>
-  <span class="number" :class="{ bad: problem }" :title="hint">
-    <span class="handle" @pointerdown.prevent="drag" @dblclick="initial !== undefined && give(initial)">{{
-      mark || "·"
-    }}</span>
-    <input
-      :value="shown"
+  <span v-hint="hint" class="number" :class="{ bad: problem }">
+    <ElInput
+      size="small"
+      :model-value="shown"
       :aria-label="label"
       :aria-invalid="!!problem"
       inputmode="decimal"
       spellcheck="false"
       autocomplete="off"
-      @input="typed = ($event.target as HTMLInputElement).value"
-      @focus="($event.target as HTMLInputElement).select()"
-      @blur="onBlur"
-      @keydown="onKey" />
-    <span v-if="unit" class="unit">{{ unit }}</span>
-    <span v-if="problem" class="why" role="alert">{{ problem }}</span>
+      @input="(text: string) => (typed = text)"
+      @focus="(e: FocusEvent) => (e.target as HTMLInputElement).select()"
+      @blur="accept"
+      @keydown="onKey">
+      <template #prefix
+        ><span class="handle" @pointerdown.prevent="drag" @dblclick="initial !== undefined && give(initial)">{{
+          mark || "·"
+        }}</span></template
+      >
+      <template v-if="unit" #suffix>{{ unit }}</template>
+    </ElInput>
+    <span v-if="problem" ref="why" class="why" role="alert">{{ problem }}</span>
   </span>
 </template>
 
 <style scoped>
 .number {
-  position: relative;
-  display: flex;
-  align-items: center;
-  height: 26px;
-  border: 1px solid var(--line);
-  border-radius: var(--radius);
-  background: var(--basalt-2);
+  display: block;
   min-width: 0;
 }
-.number:hover {
-  border-color: var(--line-strong);
+.number :deep(.el-input__wrapper) {
+  padding: 0 7px 0 0;
 }
-.number:focus-within {
-  border-color: var(--accent);
+.number :deep(.el-input__inner) {
+  font: 12px var(--figures);
+  text-align: right;
 }
-.number.bad {
-  border-color: var(--ember);
+.number :deep(.el-input__prefix),
+.number :deep(.el-input__suffix) {
+  color: var(--mute);
+  font-size: 11px;
+}
+.number :deep(.el-input__suffix-inner) > :first-child,
+.number :deep(.el-input__suffix-inner) {
+  margin-left: 3px;
+}
+.bad :deep(.el-input__wrapper) {
+  box-shadow: 0 0 0 1px var(--ember) inset;
 }
 .handle {
   width: 16px;
   text-align: center;
-  color: var(--mute);
   cursor: ew-resize;
-  font: 11px var(--figures);
+  font: 11px/24px var(--figures);
   user-select: none;
   touch-action: none;
-  align-self: stretch;
-  line-height: 24px;
-  flex: none;
 }
 .handle:hover {
   color: var(--accent);
 }
-input {
-  flex: 1;
-  min-width: 0;
-  width: 100%;
-  border: 0;
-  background: none;
-  outline: none;
-  font: 12px var(--figures);
-  text-align: right;
-  padding: 0 6px 0 0;
-}
-.unit {
-  color: var(--mute);
-  font-size: 11px;
-  padding-right: 7px;
-  white-space: nowrap;
-}
 .why {
-  position: absolute;
-  top: 27px;
-  right: 0;
-  z-index: 20;
-  background: var(--basalt-0);
-  border: 1px solid var(--ember);
+  display: block;
   color: var(--ember);
-  border-radius: var(--radius);
-  padding: 2px 8px;
   font-size: 11.5px;
-  white-space: nowrap;
+  line-height: 1.35;
+  padding: 2px 0 4px;
 }
 </style>

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** A name that becomes editable on double-click; refuses a name already taken. */
+import { ElInput } from "element-plus";
 import { nextTick, ref } from "vue";
 
 const props = defineProps<{ name: string; taken: string[] }>();
@@ -7,7 +8,7 @@ const emit = defineEmits<{ rename: [name: string] }>();
 const editing = ref(false);
 const text = ref("");
 const problem = ref("");
-const input = ref<HTMLInputElement | null>(null);
+const input = ref<InstanceType<typeof ElInput> | null>(null);
 
 async function begin(): Promise<void> {
   text.value = props.name;
@@ -27,6 +28,13 @@ function accept(): void {
   }
 }
 
+function onKey(event: KeyboardEvent | Event): void {
+  event.stopPropagation();
+  if (!(event instanceof KeyboardEvent)) return;
+  if (event.key === "Enter") accept();
+  else if (event.key === "Escape") editing.value = false;
+}
+
 function leave(): void {
   if (!editing.value) return;
   accept();
@@ -35,15 +43,15 @@ function leave(): void {
 </script>
 
 <template>
-  <span v-if="!editing" class="name" title="Double-click to rename" @dblclick="begin">{{ name }}</span>
+  <span v-if="!editing" class="name" v-hint="'Double-click to rename'" @dblclick="begin">{{ name }}</span>
   <span v-else class="edit"
-    ><input
+    ><ElInput
       ref="input"
       v-model="text"
+      size="small"
       aria-label="Name"
       maxlength="80"
-      @keydown.stop.enter="accept"
-      @keydown.stop.escape="editing = false"
+      @keydown="onKey"
       @blur="leave" /><em v-if="problem" class="problem">{{ problem }}</em></span
   >
 </template>

@@ -1,0 +1,51 @@
+<script setup lang="ts">
+/** One tooltip for everything that has a hint. */
+import { useEventListener } from "@vueuse/core";
+import { ElTooltip } from "element-plus";
+import { ref, shallowRef } from "vue";
+
+const AFTER = 450;
+const target = shallowRef<HTMLElement | null>(null);
+const text = ref("");
+const open = ref(false);
+let timer: ReturnType<typeof setTimeout> | undefined;
+
+const hintedAt = (event: Event): HTMLElement | null =>
+  event.target instanceof Element ? event.target.closest<HTMLElement>("[data-hint]") : null;
+
+function hide(): void {
+  clearTimeout(timer);
+  open.value = false;
+}
+
+function rest(el: HTMLElement | null): void {
+  if (el === target.value && open.value) return;
+  hide();
+  target.value = el;
+  if (!el) return;
+  timer = setTimeout(() => {
+    text.value = el.dataset.hint ?? "";
+    open.value = !!text.value && el.isConnected;
+  }, AFTER);
+}
+
+useEventListener(document, "pointerover", (e) => e.pointerType !== "touch" && rest(hintedAt(e)));
+useEventListener(document, "focusin", (e) => {
+  if (e.target instanceof Element && e.target.matches(":focus-visible")) rest(hintedAt(e));
+});
+for (const gone of ["pointerdown", "keydown", "wheel", "focusout"] as const)
+  useEventListener(document, gone, hide, { capture: true, passive: true });
+</script>
+
+<template>
+  <ElTooltip
+    :visible="open"
+    :virtual-ref="target ?? undefined"
+    virtual-triggering
+    :content="text"
+    :enterable="false"
+    :show-arrow="false"
+    :offset="6"
+    popper-class="hint"
+    placement="bottom" />
+</template>
