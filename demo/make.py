@@ -1196,4 +1196,7 @@ SHOTS = {
 
 if __name__ == "__main__":
     for name, make in SHOTS.items():
-        (HERE / f"skerry-light-{name}.json").write_text(json.dumps(make(), indent=1) + "\n")
+        made = make()
+        note = " ".join((make.__doc__ or "").split())
+        made = {"version": made.pop("version"), "name": made.pop("name"), "note": note, **made}
+        (HERE / f"skerry-light-{name}.json").write_text(json.dumps(made, indent=1) + "\n")

@@ -17,9 +17,11 @@ from .store.models import ShotRow, TakeRow
 
 
 def load_demo(url: str, stopped: Callable[[], bool], bell: str = "") -> None:
-    """Add every shot of demo/ that is not there yet, and wait until its first take is baked."""
+    """Add every shot of demo/ that is not there yet, bake each once, and wait until the first of them is baked; the
+    others go on behind.
+    """
     store = Store(url)
-    asked: list[str] = []
+    asked: list[tuple[str, str]] = []
     for path in sorted((ROOT / "demo").glob("*.json")):
         shot = document.parse_json(path.read_bytes())
         with store.session() as session:
@@ -27,15 +29,17 @@ def load_demo(url: str, stopped: Callable[[], bool], bell: str = "") -> None:
             if there is None:
                 there = shots.create(session, shot, "demo shot").id
             if session.scalar(select(TakeRow.id).where(TakeRow.shot_id == there)) is None:
-                asked.append(takes.ask(session, there, shot.timing.frames).id)
+                asked.append((takes.ask(session, there, shot.timing.frames).id, shot.name))
     ring(bell)
-    for take_id in asked:
-        _wait(store, take_id, stopped)
+    if asked:
+        _wait(store, *asked[0], stopped)
+    if len(asked) > 1:
+        say(f"baking {len(asked) - 1} more demo shots behind")
     store.engine.dispose()
 
 
-def _wait(store: Store, take_id: str, stopped: Callable[[], bool]) -> None:
-    say("baking the demo shot")
+def _wait(store: Store, take_id: str, name: str, stopped: Callable[[], bool]) -> None:
+    say(f"baking '{name}'")
     while not stopped():
         with store.session() as session:
             row = takes.find(session, take_id)
@@ -46,6 +50,6 @@ def _wait(store: Store, take_id: str, stopped: Callable[[], bool]) -> None:
             if sys.stderr.isatty():
                 print(file=sys.stderr)
             if status == "failed":
-                say(f"the demo shot could not be baked: {message}")
+                say(f"'{name}' could not be baked: {message}")
             return
         time.sleep(0.3)

@@ -45,6 +45,9 @@ def test_meshes_stay_while_any_revision_or_take_names_them(store: Store) -> None
     with store.session() as session:
         shots.remove(session, state.id)
         collect.drop_assets(session, AT_ONCE)
+        assert {now_there, undone, baked} <= set(session.scalars(select(AssetRow.id))), "it may come back"
+        collect.drop_deleted(session, AT_ONCE)
+        collect.drop_assets(session, AT_ONCE)
         assert not {now_there, undone, baked} & set(session.scalars(select(AssetRow.id)))
 
 

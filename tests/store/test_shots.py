@@ -101,12 +101,18 @@ def test_a_bad_document_changes_nothing(store: Store) -> None:
         assert shots.get(session, state.id).revision == state.revision
 
 
-def test_a_deleted_shot_is_not_found(store: Store) -> None:
+def test_a_deleted_shot_is_not_found_and_can_be_brought_back(store: Store) -> None:
     state = new(store)
     with store.session() as session:
         shots.remove(session, state.id)
     with store.session() as session, pytest.raises(NotFound):
         shots.get(session, state.id)
+    with store.session() as session:
+        assert state.id not in {s["id"] for s in shots.listing(session)}
+        assert shots.restore(session, state.id).document == state.document
+        assert state.id in {s["id"] for s in shots.listing(session)}
+    with store.session() as session, pytest.raises(NotFound):
+        shots.restore(session, state.id)
 
 
 def test_a_mesh_is_kept_once_and_comes_back_the_same(store: Store) -> None:

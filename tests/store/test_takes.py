@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import datetime as dt
+
 import numpy as np
 import pytest
 
@@ -9,7 +11,7 @@ from dynaclast.core import document
 from dynaclast.core.document import Body
 from dynaclast.core.solve.frame import Frame
 from dynaclast.jobs.take import MOST_BYTES, MOST_FRAMES, _blocks
-from dynaclast.store import shots, takes
+from dynaclast.store import collect, shots, takes
 from dynaclast.store.assets import PieceCache
 from dynaclast.store.database import Store
 from dynaclast.store.shots import NotFound
@@ -97,3 +99,27 @@ def test_what_a_drawing_is_of_is_known_after_a_restart(store: Store) -> None:
     assert again.shape == body.shape and again.material == body.material
     with pytest.raises(NotFound, match="not built yet"):
         PieceCache(store).drawn_body("another")
+
+
+def test_a_deleted_take_comes_back_with_its_name_and_frames_until_it_is_gone_for_good(store: Store) -> None:
+    with store.session() as session:
+        shot_id = shots.create(session, shot(box("a", (0, 1, 0)))).id
+        take_id = takes.ask(session, shot_id, 4).id
+        takes.cancel(session, take_id)
+        takes.describe(session, take_id, " slow ", "half the load")
+        takes.remove(session, take_id)
+    with store.session() as session:
+        assert takes.of_shot(session, shot_id) == []
+        assert next(s["takes"] for s in shots.listing(session) if s["id"] == shot_id) == 0
+        with pytest.raises(NotFound):
+            takes.find(session, take_id)
+        assert takes.ask(session, shot_id, 4).number == 2  # a number is never given twice
+        row = takes.restore(session, take_id)
+        assert (row.name, row.note) == ("slow", "half the load")
+        with pytest.raises(NotFound):
+            takes.restore(session, take_id)
+        takes.remove(session, take_id)
+        assert collect.drop_deleted(session) == 0
+        assert collect.drop_deleted(session, dt.timedelta(0)) == 1
+        with pytest.raises(NotFound):
+            takes.restore(session, take_id)

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from sqlalchemy import func, select
 
 from dynaclast.core import document
-from dynaclast.store import shots, takes, texts
+from dynaclast.store import collect, shots, takes, texts
 from dynaclast.store.database import Store
 from dynaclast.store.models import RevisionRow, TextRow
 from shots import box, shot
@@ -60,6 +60,7 @@ def test_edits_beside_a_large_recording_cost_little_and_can_all_be_undone(store:
     assert state.document["fields"][0]["reach"]["layers"][0]["shape"]["recording"] == recording
     with store.session() as session:
         shots.remove(session, state.id)
+        collect.drop_deleted(session, dt.timedelta(0))
     with store.session() as session:
         assert texts.drop_unnamed(session, LONG_AGO) == 0, "it may be of a row that is being written"
         assert texts.drop_unnamed(session, LATER) >= 1
@@ -82,6 +83,7 @@ def test_what_changes_altogether_becomes_a_text_and_older_ones_go_when_nothing_n
     assert len(named) == 4
     with store.session() as session:
         shots.remove(session, state.id)
+        collect.drop_deleted(session, dt.timedelta(0))
     with store.session() as session:
         texts.drop_unnamed(session, LATER)
         assert not named & set(session.scalars(select(TextRow.id)))
@@ -106,6 +108,7 @@ def test_a_document_that_was_there_before_and_is_dropped_takes_none_along_that_i
     made = shot(box("again", (0, 1, 0)), name="the same twice")
     with store.session() as session:
         shots.remove(session, shots.create(session, made).id)
+        collect.drop_deleted(session, dt.timedelta(0))
     with store.session() as session:
         state = shots.create(session, made)
         named = session.scalar(select(RevisionRow.text).where(RevisionRow.shot_id == state.id))

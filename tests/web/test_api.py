@@ -50,6 +50,10 @@ def test_a_shot_is_made_edited_undone_and_deleted(client: FlaskClient) -> None:
     assert client.delete(f"/api/shots/{made['id']}").status_code == 200
     gone = client.get(f"/api/shots/{made['id']}")
     assert gone.status_code == 404 and gone.get_json()["code"] == "not_found"
+    assert client.post(f"/api/shots/{made['id']}/restore").get_json()["name"] == "wall"
+    picture = client.get(f"/api/shots/{made['id']}/picture?version=1")
+    assert picture.status_code == 200 and picture.data[:4] == b"\x89PNG"
+    client.delete(f"/api/shots/{made['id']}")
 
 
 def test_a_bad_document_is_answered_with_every_problem_and_its_place(client: FlaskClient) -> None:

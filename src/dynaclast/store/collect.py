@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 
 from . import texts
 from .database import Store
-from .models import NOW, AssetRow, DrawingRow, LibraryRow, PiecesRow, RevisionRow, TakeRow
+from .models import NOW, AssetRow, DrawingRow, LibraryRow, PiecesRow, RevisionRow, ShotRow, TakeRow
 
 GRACE = dt.timedelta(days=2)
 """For which what nothing refers to is kept: a mesh just brought in is in no document yet."""
@@ -23,6 +23,8 @@ DRAWINGS_KEPT = dt.timedelta(days=60)
 """For which it is known what a drawing's name stands for. Opening a take makes it known again."""
 MOST_FREE = 256_000_000
 """Bytes of deleted rows that a table may hold before it is written anew without them, if they are half of it."""
+DELETED_KEPT = dt.timedelta(days=7)
+"""For which deleted shots and takes can be brought back."""
 ASSET = re.compile(r'"asset": ?"([0-9a-f]{8,64})"')
 
 
@@ -33,6 +35,7 @@ class Collected(NamedTuple):
     assets: int = 0
     pieces: int = 0
     drawings: int = 0
+    deleted: int = 0
     rewritten: tuple[str, ...] = ()
 
 
@@ -90,6 +93,16 @@ def drop_drawings(session: Session, kept: dt.timedelta = DRAWINGS_KEPT) -> int:
     return int(found.rowcount)  # type: ignore[attr-defined]
 
 
+def drop_deleted(session: Session, kept: dt.timedelta = DELETED_KEPT) -> int:
+    """Drop shots and takes that were deleted long ago. Returns how many."""
+    since = _ago(session, kept)
+    gone = 0
+    tables: tuple[type[ShotRow] | type[TakeRow], ...] = (TakeRow, ShotRow)
+    for table in tables:
+        gone += session.execute(delete(table).where(table.deleted < since)).rowcount  # type: ignore[attr-defined]
+    return gone
+
+
 def give_back(store: Store, most_free: int = MOST_FREE) -> list[str]:
     """Write tables anew that are mostly room of what was deleted, so that the disk has it back. Returns which."""
     with store.engine.connect() as connection:
@@ -108,9 +121,9 @@ def give_back(store: Store, most_free: int = MOST_FREE) -> list[str]:
 def collect(store: Store) -> Collected:
     """All of it, each in a transaction of its own."""
     counts: list[int] = []
-    works: tuple[Callable[[Session], int], ...] = (drop_texts, drop_assets, drop_pieces, drop_drawings)
+    works: tuple[Callable[[Session], int], ...] = (drop_deleted, drop_texts, drop_assets, drop_pieces, drop_drawings)
     for work in works:
         with store.session() as session:
             counts.append(work(session))
-    of_texts, of_assets, of_pieces, of_drawings = counts
-    return Collected(of_texts, of_assets, of_pieces, of_drawings, tuple(give_back(store)))
+    deleted, of_texts, of_assets, of_pieces, of_drawings = counts
+    return Collected(of_texts, of_assets, of_pieces, of_drawings, deleted, tuple(give_back(store)))

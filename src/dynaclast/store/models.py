@@ -39,17 +39,19 @@ class Base(DeclarativeBase):
 class ShotRow(Base):
     """A shot. ``head`` is the number of the revision shown now; undo and redo move it. ``version`` grows with every
     change of either kind, so that an editor can tell whether anything happened since it looked. ``last_save`` is the
-    number that the last change carried.
+    number that the last change carried. What is ``deleted`` is kept for a while (store.collect).
     """
 
     __tablename__ = "shots"
     id: Mapped[str] = mapped_column(String(32), primary_key=True)
     name: Mapped[str] = mapped_column(String(80))
+    note: Mapped[str] = mapped_column(String(400), default="")
     head: Mapped[int] = mapped_column(Integer)
     version: Mapped[int] = mapped_column(Integer, default=1)
     last_save: Mapped[str] = mapped_column(String(40), default="")
     created: Mapped[dt.datetime] = mapped_column(Moment, default=NOW)
     changed: Mapped[dt.datetime] = mapped_column(Moment, default=NOW)
+    deleted: Mapped[dt.datetime | None] = mapped_column(Moment, nullable=True)
 
 
 class TextRow(Base):
@@ -150,6 +152,8 @@ class TakeRow(Written, Base):
     id: Mapped[str] = mapped_column(String(32), primary_key=True)
     shot_id: Mapped[str] = mapped_column(ForeignKey("shots.id", ondelete="CASCADE"))
     number: Mapped[int] = mapped_column(Integer)
+    name: Mapped[str] = mapped_column(String(80), default="")
+    note: Mapped[str] = mapped_column(String(400), default="")
     revision: Mapped[int] = mapped_column(Integer)
     status: Mapped[str] = mapped_column(String(16))
     frames_total: Mapped[int] = mapped_column(Integer)
@@ -165,6 +169,7 @@ class TakeRow(Written, Base):
     progress: Mapped[int] = mapped_column(Integer, default=0)
     created: Mapped[dt.datetime] = mapped_column(Moment, default=NOW)
     finished: Mapped[dt.datetime | None] = mapped_column(Moment, nullable=True)
+    deleted: Mapped[dt.datetime | None] = mapped_column(Moment, nullable=True)
 
 
 class ChunkRow(Base):

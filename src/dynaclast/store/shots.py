@@ -7,7 +7,7 @@ import uuid
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import delete, func, select
+from sqlalchemy import delete, func, select, update
 from sqlalchemy.orm import Session
 
 from ..core import document
@@ -46,10 +46,10 @@ class ShotState:
     redo: str | None
 
 
-def _row(session: Session, shot_id: str, *, lock: bool = False) -> ShotRow:
+def _row(session: Session, shot_id: str, *, lock: bool = False, deleted: bool = False) -> ShotRow:
     query = select(ShotRow).where(ShotRow.id == shot_id)
     row = session.scalar(query.with_for_update() if lock else query)
-    if row is None:
+    if row is None or (row.deleted is not None) is not deleted:
         raise NotFound("this shot does not exist any more", where=shot_id)
     return row
 
@@ -77,7 +77,7 @@ def _state(session: Session, row: ShotRow) -> ShotState:
 
 def create(session: Session, shot: Shot, label: str = "new shot") -> ShotState:
     """Keep a new shot; its document is revision 1."""
-    row = ShotRow(id=uuid.uuid4().hex, name=shot.name, head=1, version=1)
+    row = ShotRow(id=uuid.uuid4().hex, name=shot.name, note=shot.note, head=1, version=1)
     session.add(row)
     session.flush()
     first = RevisionRow(shot_id=row.id, number=1, label=label)
@@ -94,10 +94,20 @@ def get(session: Session, shot_id: str) -> ShotState:
 
 def listing(session: Session) -> list[dict[str, Any]]:
     """All shots, the last changed first, with the number of takes and the newest finished one."""
-    count = dict(session.execute(select(TakeRow.shot_id, func.count()).group_by(TakeRow.shot_id)).all())
-    rows = session.scalars(select(ShotRow).order_by(ShotRow.changed.desc())).all()
+    kept = TakeRow.deleted.is_(None)
+    count = dict(session.execute(select(TakeRow.shot_id, func.count()).where(kept).group_by(TakeRow.shot_id)).all())
+    rows = session.scalars(select(ShotRow).where(ShotRow.deleted.is_(None)).order_by(ShotRow.changed.desc())).all()
     return [
-        {"id": r.id, "name": r.name, "changed": r.changed.isoformat() + "Z", "takes": count.get(r.id, 0)} for r in rows
+        {
+            "id": r.id,
+            "name": r.name,
+            "note": r.note,
+            "changed": r.changed.isoformat() + "Z",
+            "created": r.created.isoformat() + "Z",
+            "takes": count.get(r.id, 0),
+            "version": r.version,
+        }
+        for r in rows
     ]
 
 
@@ -127,7 +137,7 @@ def save(session: Session, shot_id: str, base: int, data: dict[str, Any], label:
     texts.write(session, added, json.dumps(whole), _revision(session, shot_id, row.head))
     session.add(added)
     row.last_save = number
-    row.head, row.version, row.name, row.changed = row.head + 1, row.version + 1, shot.name, NOW
+    row.head, row.version, row.name, row.note, row.changed = row.head + 1, row.version + 1, shot.name, shot.note, NOW
     if row.head > MOST_REVISIONS:
         session.execute(
             delete(RevisionRow).where(RevisionRow.shot_id == shot_id, RevisionRow.number <= row.head - MOST_REVISIONS)
@@ -151,11 +161,25 @@ def step(session: Session, shot_id: str, base: int, by: int, number: str = "") -
     if target is None:
         raise InputError("there is nothing to undo" if by < 0 else "there is nothing to redo", where=shot_id)
     row.head, row.version, row.changed = target.number, row.version + 1, NOW
-    row.name, row.last_save = json.loads(texts.read(session, target))["name"], number
+    then = json.loads(texts.read(session, target))
+    row.name, row.note, row.last_save = then["name"], then.get("note", ""), number
     session.flush()
     return _state(session, row)
 
 
 def remove(session: Session, shot_id: str) -> None:
-    """Delete a shot with its revisions and takes."""
-    session.delete(_row(session, shot_id, lock=True))
+    """Delete a shot. It is kept for a while, with its revisions and takes; what it bakes is stopped."""
+    row = _row(session, shot_id, lock=True)
+    row.deleted = NOW
+    session.execute(
+        update(TakeRow).where(TakeRow.shot_id == shot_id, TakeRow.status == "queued").values(status="cancelled")
+    )
+    session.execute(update(TakeRow).where(TakeRow.shot_id == shot_id, TakeRow.status == "baking").values(cancel=True))
+
+
+def restore(session: Session, shot_id: str) -> ShotState:
+    """Bring a deleted shot back. Raises NotFound where it is gone for good, or was never deleted."""
+    row = _row(session, shot_id, lock=True, deleted=True)
+    row.deleted = None
+    session.flush()
+    return _state(session, row)

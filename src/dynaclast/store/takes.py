@@ -49,10 +49,10 @@ def ask(session: Session, shot_id: str, frames_total: int, instead: dict[str, An
     return row
 
 
-def find(session: Session, take_id: str) -> TakeRow:
-    """Raises NotFound."""
+def find(session: Session, take_id: str, deleted: bool = False) -> TakeRow:
+    """A take, or one that was deleted. Raises NotFound."""
     row = session.get(TakeRow, take_id)
-    if row is None:
+    if row is None or (row.deleted is not None) is not deleted:
         raise NotFound("this take does not exist any more", where=take_id)
     return row
 
@@ -62,7 +62,7 @@ def of_shot(session: Session, shot_id: str) -> list[TakeRow]:
     return list(
         session.scalars(
             select(TakeRow)
-            .where(TakeRow.shot_id == shot_id)
+            .where(TakeRow.shot_id == shot_id, TakeRow.deleted.is_(None))
             .order_by(TakeRow.number.desc())
             .options(defer(TakeRow.document), defer(TakeRow.difference))
         )
@@ -93,11 +93,26 @@ def extend(session: Session, take_id: str, frames_total: int | None = None) -> T
     return row
 
 
+def describe(session: Session, take_id: str, name: str, note: str) -> TakeRow:
+    """Give a take a name and a note."""
+    row = find(session, take_id)
+    row.name, row.note = name.strip(), note.strip()
+    return row
+
+
 def remove(session: Session, take_id: str) -> None:
+    """Delete a take; it is kept for a while. Raises InputError while it bakes."""
     row = find(session, take_id)
     if row.status in ACTIVE:
         raise InputError("this take is still baking; cancel it first", where=take_id)
-    session.delete(row)
+    row.deleted = NOW
+
+
+def restore(session: Session, take_id: str) -> TakeRow:
+    """Bring a deleted take back. Raises NotFound where it is gone for good."""
+    row = find(session, take_id, deleted=True)
+    row.deleted = None
+    return row
 
 
 # -------------------------------------------------------------------------- the worker's side

@@ -39,8 +39,11 @@ class PiecesPath(BaseModel):
 class ShotCard(BaseModel):
     id: str
     name: str
+    note: str
     changed: str
+    created: str
     takes: int
+    version: int = Field(description="grows with every change, as its picture does")
 
 
 class ShotList(BaseModel):
@@ -285,6 +288,8 @@ class TakeOut(BaseModel):
     id: str
     shot_id: str
     number: int
+    name: str
+    note: str
     revision: int
     status: str
     frames_total: int
@@ -309,6 +314,11 @@ class TakeWhole(BaseModel):
     take: TakeOut
     document: Shot
     state_names: list[str]
+
+
+class DescribeTake(BaseModel):
+    name: str = Field("", max_length=80)
+    note: str = Field("", max_length=400)
 
 
 class ExtendTake(BaseModel):

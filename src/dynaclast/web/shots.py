@@ -73,6 +73,14 @@ def redo_shot(path: ShotPath, body: StepShot) -> dict[str, Any]:
 
 @api.delete("/shots/<string:shot_id>", responses={"200": Done})
 def delete_shot(path: ShotPath) -> dict[str, Any]:
+    """Delete a shot. It can be brought back for a week."""
     with services().store.session() as session:
         shots.remove(session, path.shot_id)
     return {"ok": True}
+
+
+@api.post("/shots/<string:shot_id>/restore", responses={"200": ShotOut})
+def restore_shot(path: ShotPath) -> dict[str, Any]:
+    """Bring a deleted shot back."""
+    with services().store.session() as session:
+        return _out(shots.restore(session, path.shot_id))

@@ -14,6 +14,7 @@ from ..core import document
 from ..core.preflight.faults import faults, refuse, without
 from ..core.solve.frame import STATE_NAMES
 from ..jobs.take_export import export_take
+from ..jobs.take_picture import picture_of, picture_of_take
 from ..store import shots, takes, texts
 from ..store.models import TakeRow
 from .schemas import (
@@ -21,6 +22,7 @@ from .schemas import (
     BakeQuery,
     ChunkList,
     ChunkPath,
+    DescribeTake,
     Done,
     EventList,
     ExportQuery,
@@ -57,6 +59,8 @@ def take_out(row: TakeRow) -> dict[str, Any]:
         "status": row.status,
         "frames_total": row.frames_total,
         "frames_done": row.frames_done,
+        "name": row.name,
+        "note": row.note,
         "pieces": row.pieces,
         "attempt": row.attempt,
         "seconds": round(row.seconds, 2),
@@ -64,6 +68,23 @@ def take_out(row: TakeRow) -> dict[str, Any]:
         "message": row.message,
         "created": row.created.isoformat() + "Z",
     }
+
+
+def as_picture(data: bytes) -> Response:
+    response = Response(data, mimetype="image/png")
+    response.headers["Cache-Control"] = "private, max-age=86400"
+    return response
+
+
+@api.get("/shots/<string:shot_id>/picture")
+def shot_picture(path: ShotPath) -> Response:
+    """A small picture: of its newest take that has frames, or of how it is set up."""
+    store, cache = services().store, services().cache
+    with store.session() as session:
+        shot = document.parse(shots.get(session, path.shot_id).document)
+        found = next((t.id for t in takes.of_shot(session, path.shot_id) if t.frames_done > 0), None)
+        taken = document.parse_json(texts.read(session, takes.find(session, found))) if found else shot
+    return as_picture(picture_of_take(store, found, taken, cache) if found else picture_of(shot, cache))
 
 
 @api.get("/shots/<string:shot_id>/takes", responses={"200": TakeList})
@@ -115,11 +136,34 @@ def extend_take(path: TakePath, body: ExtendTake) -> dict[str, Any]:
     return out
 
 
+@api.put("/takes/<string:take_id>", responses={"200": TakeOut})
+def describe_take(path: TakePath, body: DescribeTake) -> dict[str, Any]:
+    """Give a take a name and a note."""
+    with services().store.session() as session:
+        return take_out(takes.describe(session, path.take_id, body.name, body.note))
+
+
 @api.delete("/takes/<string:take_id>", responses={"200": Done})
 def delete_take(path: TakePath) -> dict[str, Any]:
+    """Delete a take. It can be brought back for a week."""
     with services().store.session() as session:
         takes.remove(session, path.take_id)
     return {"ok": True}
+
+
+@api.post("/takes/<string:take_id>/restore", responses={"200": TakeOut})
+def restore_take(path: TakePath) -> dict[str, Any]:
+    """Bring a deleted take back."""
+    with services().store.session() as session:
+        return take_out(takes.restore(session, path.take_id))
+
+
+@api.get("/takes/<string:take_id>/picture")
+def take_picture(path: TakePath) -> Response:
+    """A small picture: the moment after most bonds had broken."""
+    with services().store.session() as session:
+        shot = document.parse_json(texts.read(session, takes.find(session, path.take_id)))
+    return as_picture(picture_of_take(services().store, path.take_id, shot, services().cache))
 
 
 @api.get("/takes/<string:take_id>/chunks", responses={"200": ChunkList})

@@ -26,7 +26,7 @@ from .guard import HEADER
 
 SETTING = "DYNACLAST_WORKSHOP"
 """Environment variable with the path of the socket."""
-HEAVY = frozenset({"takes.get_take", "takes.export"})
+HEAVY = frozenset({"takes.get_take", "takes.export", "takes.shot_picture", "takes.take_picture"})
 """Endpoints that go there, beside all about bodies."""
 AT_ONCE = 24
 """Requests that may be under way there; more wait, for so long [s]:"""

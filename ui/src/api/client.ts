@@ -88,6 +88,8 @@ export const api = {
   step: (id: string, base: number, way: "undo" | "redo", number: string) =>
     json<ShotOut>("POST", `/shots/${id}/${way}`, { base, number }),
   deleteShot: (id: string) => json("DELETE", `/shots/${id}`),
+  restoreShot: (id: string) => json<ShotOut>("POST", `/shots/${id}/restore`),
+  shotPicture: (id: string, version: number) => `/api/shots/${id}/picture?version=${version}`,
   bringIn: (file: File) => {
     const form = new FormData();
     form.append("file", file, file.name);
@@ -121,6 +123,9 @@ export const api = {
   cancel: (id: string) => json<Take>("POST", `/takes/${id}/cancel`),
   extend: (id: string, frames: number | null) => json<Take>("POST", `/takes/${id}/extend`, { frames }),
   deleteTake: (id: string) => json("DELETE", `/takes/${id}`),
+  restoreTake: (id: string) => json<Take>("POST", `/takes/${id}/restore`),
+  describeTake: (id: string, name: string, note: string) => json<Take>("PUT", `/takes/${id}`, { name, note }),
+  takePicture: (id: string, frames: number) => `/api/takes/${id}/picture?frames=${frames}`,
   chunks: (id: string) => json<{ chunks: Chunk[] }>("GET", `/takes/${id}/chunks`),
   chunk: (id: string, first: number) => packed(`/takes/${id}/chunks/${first}`),
   events: (id: string, after: number) => json<{ events: TakeEvent[] }>("GET", `/takes/${id}/events?after=${after}`),

@@ -33,6 +33,7 @@ export interface paths {
         /** Save an edit made on revision ``base``; 409 where another tab saved in between. */
         put: operations["shots_save_shot_shots__string_shot_id__put"];
         post?: never;
+        /** Delete a shot. It can be brought back for a week. */
         delete: operations["shots_delete_shot_shots__string_shot_id__delete"];
         options?: never;
         head?: never;
@@ -65,6 +66,23 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["shots_redo_shot_shots__string_shot_id__redo_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Bring a deleted shot back. */
+        post: operations["shots_restore_shot_shots__string_shot_id__restore_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -364,6 +382,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A small picture: of its newest take that has frames, or of how it is set up. */
+        get: operations["takes_shot_picture_shots__string_shot_id__picture_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/takes": {
         parameters: {
             query?: never;
@@ -390,8 +425,10 @@ export interface paths {
         };
         /** A take with the exact document that made it; its pieces can be fetched afterwards. */
         get: operations["takes_get_take_takes__string_take_id__get"];
-        put?: never;
+        /** Give a take a name and a note. */
+        put: operations["takes_describe_take_takes__string_take_id__put"];
         post?: never;
+        /** Delete a take. It can be brought back for a week. */
         delete: operations["takes_delete_take_takes__string_take_id__delete"];
         options?: never;
         head?: never;
@@ -425,6 +462,40 @@ export interface paths {
         put?: never;
         /** Go on with a stopped take, or beyond its end. */
         post: operations["takes_extend_take_takes__string_take_id__extend_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/takes/{take_id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Bring a deleted take back. */
+        post: operations["takes_restore_take_takes__string_take_id__restore_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/takes/{take_id}/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A small picture: the moment after most bonds had broken. */
+        get: operations["takes_take_picture_takes__string_take_id__picture_get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -551,10 +622,19 @@ export interface components {
             id: string;
             /** Name */
             name: string;
+            /** Note */
+            note: string;
             /** Changed */
             changed: string;
+            /** Created */
+            created: string;
             /** Takes */
             takes: number;
+            /**
+             * Version
+             * @description grows with every change, as its picture does
+             */
+            version: number;
         };
         /**
          * ShotOut
@@ -3449,6 +3529,12 @@ export interface components {
              * @default Untitled shot
              */
             name: string;
+            /**
+             * Note
+             * @description what it is for, in a line or two
+             * @default
+             */
+            note: string;
             timing?: components["schemas"]["Timing"];
             /**
              * Quality
@@ -5059,6 +5145,10 @@ export interface components {
             shot_id: string;
             /** Number */
             number: number;
+            /** Name */
+            name: string;
+            /** Note */
+            note: string;
             /** Revision */
             revision: number;
             /** Status */
@@ -5094,6 +5184,19 @@ export interface components {
              * @default null
              */
             frames: number | null;
+        };
+        /** DescribeTake */
+        DescribeTake: {
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
         };
         /** ChunkList */
         ChunkList: {
@@ -5449,6 +5552,55 @@ export interface operations {
                 "application/json": components["schemas"]["StepShot"];
             };
         };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    shots_restore_shot_shots__string_shot_id__restore_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description OK */
             200: {
@@ -6308,6 +6460,46 @@ export interface operations {
             };
         };
     };
+    takes_shot_picture_shots__string_shot_id__picture_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     takes_list_takes_shots__string_shot_id__takes_get: {
         parameters: {
             query?: never;
@@ -6427,6 +6619,59 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TakeWhole"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    takes_describe_take_takes__string_take_id__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DescribeTake"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakeOut"];
                 };
             };
             /** @description Not Found */
@@ -6580,6 +6825,95 @@ export interface operations {
                     "application/json": components["schemas"]["TakeOut"];
                 };
             };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    takes_restore_take_takes__string_take_id__restore_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakeOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    takes_take_picture_takes__string_take_id__picture_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
             /** @description Not Found */
             404: {
                 headers: {

@@ -26,6 +26,7 @@ const PATHS: Record<string, string> = {
   displace: "M3 12h5v5H3zM11 3h6v6h-6zM8.500 11.500L11 9",
   falloff: "M10 8.500a1.500 1.500 0 1 0 .01 0M10 5.500a4.500 4.500 0 1 0 .01 0M10 2.500a7.500 7.500 0 1 0 .01 0",
   map: "M3 5l4.500-2 5 2L17 3v12l-4.500 2-5-2L3 17zM7.500 3v12M12.500 5v12",
+  more: "M5 10h.01M10 10h.01M15 10h.01",
   up: "M5 12l5-5 5 5",
   down: "M5 8l5 5 5-5",
   // ties

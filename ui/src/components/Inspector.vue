@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** The chosen body or field, and only that. */
 import { ElScrollbar } from "element-plus";
-import { computed } from "vue";
+import { computed, nextTick, ref, watch } from "vue";
 import BodyInspector from "./BodyInspector.vue";
 import FalloffInspector from "./FalloffInspector.vue";
 import MapInspector from "./MapInspector.vue";
@@ -11,6 +11,7 @@ import TieInspector from "./TieInspector.vue";
 import type { WeightMap } from "../api/types";
 import { useShot } from "../stores/shot";
 import { useView } from "../stores/view";
+import { wordsOf } from "../lib/refused";
 
 const shot = useShot();
 const view = useView();
@@ -29,12 +30,26 @@ const tie = computed(() =>
 const field = computed(() =>
   view.selection?.kind === "field" ? shot.fields.find((f) => f.name === view.selection?.name) : undefined,
 );
+const why = ref<HTMLElement | null>(null);
+watch(
+  () => shot.refused,
+  async (now) => {
+    await nextTick();
+    if (now.length) why.value?.scrollIntoView({ block: "nearest" });
+  },
+);
 </script>
 
 <template>
   <aside class="inspector" aria-label="Inspector">
     <ElScrollbar>
-      <p v-if="shot.state === 'refused'" class="problem refused" role="alert">Not saved: {{ shot.refusal }}</p>
+      <div v-if="shot.state === 'refused'" ref="why" class="problem refused" role="alert">
+        <p v-for="r in shot.refused" :key="r.where">
+          {{ r.where ? `${wordsOf(r.where, shot.document)}: ` : "" }}{{ r.message }}
+        </p>
+        <p v-if="!shot.refused.length">Not saved: {{ shot.refusal }}</p>
+        <p class="mute">Everything else is saved. Mend it here, or undo to give it up.</p>
+      </div>
       <BodyInspector v-if="thing" :key="`b${thing.name}`" :thing="thing" />
       <FieldInspector v-else-if="field" :key="`f${field.name}`" :field="field" />
       <FalloffInspector v-else-if="falloff" :key="`o${falloff.name}`" :falloff="falloff" />

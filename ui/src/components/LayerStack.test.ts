@@ -44,7 +44,7 @@ describe("the layers of a falloff", () => {
     expect(it.find(".kinds").exists()).toBe(false);
     expect(it.findAll(".layer").map((l) => l.text())).toEqual([
       expect.stringContaining("max"),
-      expect.stringContaining("at the bottom"),
+      expect.stringContaining("first"),
     ]);
   });
   it("moves the chosen layer and follows it, up to the top and down to the bottom", async () => {
@@ -54,11 +54,11 @@ describe("the layers of a falloff", () => {
       await it.get(`[data-testid="layer-${kind}"]`).trigger("click");
     }
     const press = (hint: string) => it.get(`[data-hint="${hint}"]`).trigger("click");
-    await press("Lay it lower");
+    await press("Lay it under the one before");
     expect(stack().layers!.map((l) => l.shape.kind)).toEqual(["sphere", "box", "noise"]);
     expect(useView().layer).toBe(1);
-    await press("Lay it lower");
-    expect(it.get('[data-hint="Lay it lower"]').attributes("disabled")).toBeDefined();
+    await press("Lay it under the one before");
+    expect(it.get('[data-hint="Lay it under the one before"]').attributes("disabled")).toBeDefined();
     await press("Take it out");
     expect(stack().layers!.map((l) => l.shape.kind)).toEqual(["sphere", "noise"]);
   });

@@ -127,16 +127,21 @@ async function bring(file: File, name: string): Promise<void> {
       :class="{ chosen: layers.length - 1 - k === chosen }">
       <ElButton class="bare pick" @click="chosen = layers.length - 1 - k">
         <b>{{ LAYERS[l.shape.kind].word }}</b><span
-          >{{ k === layers.length - 1 ? "at the bottom" : l.blend
+          >{{ k === layers.length - 1 ? "first" : l.blend
           }}{{ (l.opacity ?? 1) < 1 ? ` · ${Math.round(l.opacity! * 100)} %` : ""
           }}{{ l.invert ? " · inside out" : "" }}</span
         >
       </ElButton>
       <template v-if="layers.length - 1 - k === chosen && layers.length > 1">
-        <ElButton text class="icon" v-hint="'Lay it higher'" :disabled="chosen === layers.length - 1" @click="move(1)">
+        <ElButton
+          text
+          class="icon"
+          v-hint="'Lay it over the next'"
+          :disabled="chosen === layers.length - 1"
+          @click="move(1)">
           <Glyph name="up" :size="11" />
         </ElButton>
-        <ElButton text class="icon" v-hint="'Lay it lower'" :disabled="chosen === 0" @click="move(-1)">
+        <ElButton text class="icon" v-hint="'Lay it under the one before'" :disabled="chosen === 0" @click="move(-1)">
           <Glyph name="down" :size="11" />
         </ElButton>
         <ElButton
@@ -149,7 +154,7 @@ async function bring(file: File, name: string): Promise<void> {
       </template>
     </div>
     <ElButton link class="more" data-testid="add-layer" @click="adding = !adding">
-      {{ adding ? "not now" : "lay one more over it" }}
+      {{ adding ? "not now" : "one more, over it" }}
     </ElButton>
     <div v-if="adding" class="kinds">
       <template v-for="[group, word] in GROUPS" :key="group"

@@ -9,6 +9,7 @@ import ChoiceRow from "../controls/ChoiceRow.vue";
 import NumberRow from "../controls/NumberRow.vue";
 import ReachEditor from "./ReachEditor.vue";
 import VectorField from "../controls/VectorField.vue";
+import DirectionField from "../controls/DirectionField.vue";
 
 type Any = Pattern | StepPattern;
 const props = defineProps<{ modelValue: Any; kinds: readonly Any["kind"][]; size: readonly number[] }>();
@@ -179,7 +180,7 @@ function addCrowd(): void {
   </template>
   <div v-if="p.kind === 'splinters'" class="stack">
     <label>grain</label
-    ><VectorField label="grain" :model-value="p.grain as Vec" @update:model-value="(v) => set('grain', v)" />
+    ><DirectionField label="grain" :model-value="p.grain as Vec" @update:model-value="(v) => set('grain', v)" />
   </div>
   <template v-if="p.kind === 'radial'">
     <div class="stack">
@@ -193,12 +194,12 @@ function addCrowd(): void {
     </div>
     <div class="stack">
       <label>axis</label
-      ><VectorField label="crack axis" :model-value="p.axis as Vec" @update:model-value="(v) => set('axis', v)" />
+      ><DirectionField label="crack axis" :model-value="p.axis as Vec" @update:model-value="(v) => set('axis', v)" />
     </div>
   </template>
   <div v-if="p.kind === 'slabs'" class="stack">
     <label>across</label
-    ><VectorField label="across" :model-value="p.axis as Vec" @update:model-value="(v) => set('axis', v)" />
+    ><DirectionField label="across" :model-value="p.axis as Vec" @update:model-value="(v) => set('axis', v)" />
   </div>
   <template v-if="p.kind === 'clusters'">
     <ChoiceRow

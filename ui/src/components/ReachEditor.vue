@@ -11,6 +11,7 @@ import ChoiceRow from "../controls/ChoiceRow.vue";
 import NumberRow from "../controls/NumberRow.vue";
 import VectorField from "../controls/VectorField.vue";
 import PickRow from "../controls/PickRow.vue";
+import DirectionField from "../controls/DirectionField.vue";
 
 type Falloff = FieldItem["reach"];
 const props = defineProps<{ modelValue: Falloff; label?: string; world?: boolean }>();
@@ -110,10 +111,10 @@ const name = computed(() => props.label ?? "reach");
         @update:model-value="(v) => set('core', v)" />
     </div>
     <div v-else class="gap">
-      <VectorField
+      <DirectionField
         :label="`${name} normal`"
         :model-value="shape.normal as Vec"
-        @update:model-value="(v) => Math.hypot(...v) > 0 && set('normal', v)" />
+        @update:model-value="(v) => set('normal', v)" />
     </div>
     <NumberRow
       label="edge width"

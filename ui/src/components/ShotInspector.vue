@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { ElInput } from "element-plus";
 import { computed } from "vue";
 import type { ShotDocument } from "../api/types";
 import { useShot } from "../stores/shot";
@@ -26,7 +27,15 @@ const QUALITY = [
         >shot</span
       >
     </header>
-    <p class="mute">Pick a body or a field to see its settings here.</p>
+    <ElInput
+      type="textarea"
+      :rows="2"
+      resize="none"
+      maxlength="400"
+      placeholder="what this shot is for, in a line"
+      aria-label="note on the shot"
+      :model-value="doc.note"
+      @change="(t: string) => shot.edit('note on the shot', (d) => (d.note = t))" />
   </div>
   <Section title="Time" :note="`${(doc.timing.frames! / doc.timing.fps!).toFixed(2)} s`">
     <div class="row">

@@ -15,6 +15,7 @@ import VectorField from "../controls/VectorField.vue";
 import PickRow from "../controls/PickRow.vue";
 import SwitchRow from "../controls/SwitchRow.vue";
 import TimesField from "../controls/TimesField.vue";
+import DirectionField from "../controls/DirectionField.vue";
 
 const props = defineProps<{
   of: Record<string, unknown>;
@@ -50,7 +51,6 @@ function give(s: Spec, value: number, key = s.key): void {
 }
 
 function giveVector(s: Spec, v: Vec): void {
-  if (s.kind === "direction" && !v.some((x) => x !== 0)) return;
   const before = [0, 1, 2].map((k) => raw(`${s.key}.${k}`));
   if ([0, 1, 2].some((k) => channelOf(`${s.key}.${k}`)))
     v.forEach((x, k) => x !== before[k] && give(s, x, `${s.key}.${k}`));
@@ -178,7 +178,13 @@ function dropPoint(s: Spec, row: number): void {
           v-hint="`Key ${s.label} at f ${view.frame}`"
           @click="toggle([0, 1, 2].map((k) => `${s.key}.${k}`))">
           <Glyph name="peg" :size="12" /></ElButton></label
-      ><VectorField
+      ><DirectionField
+        v-if="s.kind === 'direction'"
+        :label="s.label"
+        :marks="s.marks"
+        :model-value="[0, 1, 2].map((k) => shown(s, `${s.key}.${k}`))"
+        @update:model-value="(v) => giveVector(s, v)" /><VectorField
+        v-else
         :label="s.label"
         :unit="unit(s)"
         :marks="s.marks"

@@ -18,6 +18,7 @@ import Section from "../controls/Section.vue";
 import Choices from "../controls/Choices.vue";
 import PickRow from "../controls/PickRow.vue";
 import SwitchRow from "../controls/SwitchRow.vue";
+import DirectionField from "../controls/DirectionField.vue";
 
 const props = defineProps<{ tie: Tie }>();
 const shot = useShot();
@@ -148,10 +149,10 @@ function remove(): void {
   <Section v-if="hinge" title="Turning">
     <div class="stack">
       <label>axis</label
-      ><VectorField
+      ><DirectionField
         label="axis"
         :model-value="hinge.axis!"
-        @update:model-value="(v) => editHow('axis', (h) => (h.axis = v.some((x) => x !== 0) ? v : [0, 0, 1]))" />
+        @update:model-value="(v) => editHow('axis', (h) => (h.axis = v))" />
     </div>
     <ChoiceRow
       label="limits"

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { ElButton, ElDropdown, ElDropdownItem, ElDropdownMenu, ElPopover } from "element-plus";
-import { computed } from "vue";
+import { onKeyStroke } from "@vueuse/core";
+import { computed, ref } from "vue";
 import { differences } from "../lib/document";
 import { showTime } from "../lib/units";
 import { useShot } from "../stores/shot";
@@ -8,6 +9,7 @@ import { useSurvey } from "../stores/survey";
 import { useTakes } from "../stores/takes";
 import { useView, type Step } from "../stores/view";
 import Glyph from "./Glyph.vue";
+import NameField from "../controls/NameField.vue";
 
 const shot = useShot();
 const takes = useTakes();
@@ -37,7 +39,20 @@ const progress = computed(() => {
 });
 const number = (n: number): string => String(n).padStart(2, "0");
 
+const listing = ref(false);
+onKeyStroke("Escape", (event) => {
+  if (!listing.value) return;
+  listing.value = false;
+  event.stopImmediatePropagation();
+});
+const word = computed(() =>
+  shot.state === "refused" && shot.refused.length
+    ? `saved, but for ${shot.refused.length === 1 ? "one value" : `${shot.refused.length} values`}`
+    : WORDS[shot.state],
+);
+
 function goTo(step: string, about: string): void {
+  listing.value = false;
   view.step = step as Step;
   if (!about) return;
   const thing = shot.things.find((t) => t.name === about);
@@ -53,8 +68,14 @@ function goTo(step: string, about: string): void {
       <img src="/mark.svg" alt="" width="22" height="22" /><b>dynaclast</b>
     </ElButton>
     <span class="slash">/</span>
-    <h1 v-hint="shot.document?.name">{{ shot.document?.name }}</h1>
-    <span class="chip" :class="shot.state" data-testid="save-state" v-hint="shot.refusal">{{ WORDS[shot.state] }}</span>
+    <h1>
+      <NameField
+        v-if="shot.document"
+        :name="shot.document.name"
+        :taken="[]"
+        @rename="(n) => shot.edit('rename the shot', (d) => (d.name = n))" />
+    </h1>
+    <span class="chip" :class="shot.state" data-testid="save-state" v-hint="shot.refusal">{{ word }}</span>
     <ElButton
       text
       class="icon"
@@ -74,12 +95,20 @@ function goTo(step: string, about: string): void {
       <Glyph name="redo" />
     </ElButton>
     <span class="space" />
-    <ElPopover v-if="survey.findings.length" trigger="click" :width="380" placement="bottom-end">
+    <ElPopover
+      v-if="survey.findings.length"
+      v-model:visible="listing"
+      trigger="click"
+      :width="380"
+      placement="bottom-end">
       <template #reference
         ><ElButton class="bare chip check" data-testid="preflight"
           >{{ survey.findings.length }} to check</ElButton
         ></template
       >
+      <ElButton text class="icon shut" v-hint="'Close (Escape)'" @click="listing = false"
+        ><Glyph name="cross" :size="11"
+      /></ElButton>
       <ul class="findings">
         <li v-for="f in survey.findings" :key="f.code + f.about">
           <Glyph name="check" :style="{ color: f.grave === 'stop' ? 'var(--ember)' : 'var(--brass)' }" />
@@ -264,7 +293,14 @@ button.chip {
   right: 8px;
   top: 9px;
 }
+.shut {
+  position: absolute;
+  right: 6px;
+  top: 6px;
+  height: 24px;
+}
 .findings {
+  padding-right: 20px !important;
   list-style: none;
   margin: 0;
   padding: 0;

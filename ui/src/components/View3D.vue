@@ -51,7 +51,11 @@ const { reaches } = useReaches(inTake);
 
 function repaint(): void {
   if (!stage.value) return;
-  if (paintPieces()) fitOnce();
+  if (paintPieces()) {
+    fitOnce();
+    if (begin) stage.value.view = begin; // after the first look at all of it
+    if (!missing.value) begin = null;
+  }
   drawLines();
   drawTiesNow();
   stage.value.invalidate();
@@ -191,7 +195,19 @@ watch([() => view.theme, () => shot.document?.ground], () => {
 });
 /** Everything, or what is chosen. */
 const bring = (what: "all" | "chosen"): void => fit(true, what);
-defineExpose({ bring });
+watch([() => view.wanted, frame], () => {
+  if (!view.wanted) return;
+  const what = view.wanted;
+  view.wanted = null;
+  requestAnimationFrame(() => bring(what)); // after the frame is painted
+});
+/** The camera's place to begin with, where a shot was open before. */
+let begin: number[] | null = null;
+function look(camera: number[]): void {
+  begin = camera;
+  if (stage.value) stage.value.view = camera;
+}
+defineExpose({ bring, look, camera: () => stage.value?.view ?? [] });
 </script>
 
 <template>

@@ -45,7 +45,8 @@ export const FAMILY_COLOR: Record<Family, string> = {
 /** A name not yet used: "box", "box 2", … */
 export function freeName(wanted: string, used: string[]): string {
   if (!used.includes(wanted)) return wanted;
-  for (let k = 2; ; k++) if (!used.includes(`${wanted} ${k}`)) return `${wanted} ${k}`;
+  const plain = wanted.replace(/ \d+$/, "");
+  for (let k = 2; ; k++) if (!used.includes(`${plain} ${k}`)) return `${plain} ${k}`;
 }
 
 /** Half the height of a shape, so that a new body stands on the ground. */

@@ -9,8 +9,14 @@ import { readNumber, showMass, showNumber, showTime } from "./units";
 describe("numbers as people type them", () => {
   it.each([
     ["3*1.2 m", "m", 3.6],
-    ["25 deg", "deg", 25],
-    ["1 rad", "deg", 180 / Math.PI],
+    ["25 deg", "°", 25],
+    ["1 rad", "°", 180 / Math.PI],
+    ["2 ft", "m", 0.6096],
+    ["1 m + 4 in", "m", 1.1016],
+    ["40 %", "", 0.4],
+    ["250 %", "×", 2.5],
+    ["36 km/h", "m/s", 10],
+    ["2 ton", "kg", 2000],
     ["120 cm", "m", 1.2],
     ["(1+2)*3", "", 9],
     ["-2", "m", -2],

@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { momentsOf } from "./moments";
+import { limitsOf, momentsOf } from "./moments";
 import type { TakeEvent } from "../api/types";
 
 const broke = (frame: number, cause: Record<string, unknown>): TakeEvent =>
@@ -19,9 +19,9 @@ describe("moments of a take", () => {
       { frame: 8, kind: "impact" },
     ] as TakeEvent[];
     expect(momentsOf(events)).toEqual([
-      { frame: 7, broken: 1, cause: "stay gave way, 22.9 of 14 kN; hit by bell" },
-      { frame: 25, broken: 3, cause: "breaker acts" },
-      { frame: 26, broken: 1, cause: "its own weight; backwash acts" },
+      { frame: 7, until: 7, broken: 1, cause: "stay gave way, 22.9 of 14 kN; hit by bell", bodies: ["tower"] },
+      { frame: 25, until: 25, broken: 3, cause: "breaker acts", bodies: ["tower"] },
+      { frame: 26, until: 26, broken: 1, cause: "its own weight; backwash acts", bodies: ["tower"] },
     ]);
   });
 
@@ -29,7 +29,27 @@ describe("moments of a take", () => {
     const stitch = (load: number) => ({ frame: 9, kind: "tie_broken", tie: "thread", load, strength: 0.1 });
     const tore = { frame: 9, kind: "seam_opened", body: "sail", causes: [{ tension: true, load: 2, share: 1 }] };
     expect(momentsOf([stitch(0.2), stitch(0.3), tore, tore] as unknown as TakeEvent[])).toEqual([
-      { frame: 9, broken: 2, cause: "thread gave way, 2 stitches, 0.3 of 0.1 kN; pulled apart" },
+      {
+        frame: 9,
+        until: 9,
+        broken: 2,
+        cause: "thread gave way, 2 stitches, 0.3 of 0.1 kN; pulled apart",
+        bodies: ["sail"],
+      },
     ]);
+  });
+
+  it("fold what goes on frame after frame, and keep limits apart", () => {
+    const limit = (frame: number) => ({ frame, kind: "limit", what: "spin", body: "bell" });
+    const events = [
+      ...[10, 11, 13, 16].map((f) => broke(f, { weight: "tower" })),
+      broke(30, { weight: "tower" }),
+      ...[5, 6, 7].map(limit),
+    ] as TakeEvent[];
+    expect(momentsOf(events).map((m) => [m.frame, m.until, m.broken])).toEqual([
+      [10, 16, 4],
+      [30, 30, 1],
+    ]);
+    expect(limitsOf(events)).toEqual([{ what: "spin", body: "bell", times: 3, frame: 5 }]);
   });
 });

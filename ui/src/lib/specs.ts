@@ -541,8 +541,8 @@ export const CUES: Record<CueKind, { word: string; why: string; specs: Spec[]; m
     make: { above: 10, bodies: null, rest: 0.5, length: 0, most: null },
   },
   hand: {
-    word: "hand",
-    why: "by hand, or at times kept",
+    word: "times",
+    why: "at times that are listed",
     specs: [{ key: "times", label: "times", kind: "times" }, n("length", "each lasts", "s", { min: 0, fixed: true })],
     make: { times: [1], length: 0 },
   },

@@ -1,15 +1,24 @@
 /** Numbers as people type them: arithmetic, units of length, angle, time and force. */
 
 const UNITS: Record<string, Record<string, number>> = {
-  m: { m: 1, cm: 0.01, mm: 0.001, km: 1000 },
-  deg: { deg: 1, rad: 180 / Math.PI },
+  m: { m: 1, cm: 0.01, mm: 0.001, km: 1000, ft: 0.3048, in: 0.0254, yd: 0.9144 },
+  "°": { "°": 1, deg: 1, rad: 180 / Math.PI },
+  "": { "%": 0.01 },
+  "×": { "×": 1, "%": 0.01 },
   s: { s: 1, ms: 0.001, min: 60 },
   kN: { kN: 1, N: 0.001, MN: 1000 },
   "kN/m²": { "kN/m²": 1, kPa: 1, MPa: 1000 },
-  "m/s": { "m/s": 1 },
+  "m/s": { "m/s": 1, "km/h": 1 / 3.6, "ft/s": 0.3048 },
+  N: { N: 1, kN: 1000 },
   "kg/m³": { "kg/m³": 1 },
-  kg: { kg: 1, t: 1000 },
+  kg: { kg: 1, g: 0.001, t: 1000, ton: 1000, lb: 0.45359237 },
 };
+
+/** Times may be typed in frames too ("20 f"), of the shot that is open. */
+export function setFrameRate(fps: number): void {
+  UNITS.s!.f = 1 / fps;
+}
+setFrameRate(24);
 
 class Reader {
   private at = 0;

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { useStorage } from "@vueuse/core";
-import { ElButton, ElDialog, ElScrollbar, ElSplitter, ElSplitterPanel } from "element-plus";
+import { ElButton, ElDialog, ElMessage, ElScrollbar, ElSplitter, ElSplitterPanel } from "element-plus";
 import { onBeforeUnmount, onMounted, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 import { ApiError } from "../api/client";
@@ -10,6 +10,7 @@ import KeySheet from "../components/KeySheet.vue";
 import StepRail from "../components/StepRail.vue";
 import TopBar from "../components/TopBar.vue";
 import View3D from "../components/View3D.vue";
+import { useDrops } from "../composables/useDrops";
 import { usePlayback } from "../composables/usePlayback";
 import BindPanel from "../steps/BindPanel.vue";
 import BreakPanel from "../steps/BreakPanel.vue";
@@ -24,6 +25,9 @@ import { useSurvey } from "../stores/survey";
 import { useTakes } from "../stores/takes";
 import { useView, type Step } from "../stores/view";
 import Choices from "../controls/Choices.vue";
+import { carried } from "../lib/carried";
+import { setFrameRate } from "../lib/units";
+import { useLeftOff } from "../composables/useLeftOff";
 
 const props = defineProps<{ id: string }>();
 const router = useRouter();
@@ -42,6 +46,10 @@ const wide = window.innerWidth >= 1900;
 const sizes = useStorage("sizes", { panel: wide ? 300 : 248, inspector: wide ? 340 : 284, sheet: 150 });
 const STEPS: Step[] = ["build", "break", "bind", "drive", "run", "export"];
 const { lastFrame, seek, toggle } = usePlayback();
+const leftOff = useLeftOff(
+  () => three.value?.camera() ?? [],
+  (camera) => three.value?.look(camera),
+);
 
 async function load(id: string): Promise<void> {
   failure.value = "";
@@ -49,10 +57,10 @@ async function load(id: string): Promise<void> {
   try {
     await shot.load(id);
     await takes.loadList(id);
-    if (takes.current && takes.current.frames_done >= 0) {
-      view.showing = "take";
-      view.step = "run";
-    }
+    if (carried.value.length) bringIn(carried.value.splice(0));
+    const baked = !!takes.current && takes.current.frames_done >= 0;
+    if (!leftOff.takeUp(id) && baked) [view.showing, view.step] = ["take", "run"];
+    if (!baked) view.showing = "set-up";
   } catch (error) {
     failure.value = error instanceof ApiError ? error.message : String(error);
   }
@@ -85,7 +93,7 @@ function onKey(event: KeyboardEvent): void {
     ArrowRight: () => seek(view.frame + (event.shiftKey ? 10 : 1)),
     Home: () => seek(0),
     End: () => seek(lastFrame.value),
-    Escape: () => (keys.value ? (keys.value = false) : view.placing ? (view.placing = null) : view.select(null)),
+    Escape: back,
     Delete: remove,
     "0": () => three.value?.bring("all"),
     c: () => three.value?.bring("chosen"),
@@ -107,9 +115,24 @@ function show(what: "set-up" | "take"): void {
   if (what === "set-up") view.playing = false;
 }
 
+/** Escape: out of what is innermost. */
+function back(): void {
+  if (view.placing) view.placing = null;
+  else if (view.picked.length || view.piece) [view.picked, view.piece] = [[], null];
+  else view.select(null);
+}
+
+function bringIn(files: File[]): void {
+  view.step = "build";
+  void build.value?.bringIn(files);
+}
+useDrops(bringIn);
+
 function remove(): void {
   const chosen = view.selection;
   if (!chosen) return;
+  if (view.picked.length || view.piece)
+    return void ElMessage(`A piece of ${chosen.name} is picked. Press Escape, then Delete, to delete ${chosen.name}.`);
   view.select(null);
   if (chosen.kind === "field")
     shot.edit(`delete ${chosen.name}`, (d) => (d.fields = d.fields.filter((f) => f.name !== chosen.name)));
@@ -125,6 +148,7 @@ async function settle(way: "theirs" | "copy"): Promise<void> {
 }
 
 function onLeave(event: BeforeUnloadEvent): void {
+  leftOff.leave();
   if (shot.state === "saved") return;
   void shot.flush();
   event.preventDefault();
@@ -135,6 +159,7 @@ watch(
   () => shot.document,
   (document) => {
     if (!document) return;
+    setFrameRate(document.timing.fps ?? 24);
     void pieces.update(document);
     look();
   },
@@ -173,6 +198,7 @@ onMounted(() => {
   window.addEventListener("beforeunload", onLeave);
 });
 onBeforeUnmount(() => {
+  leftOff.leave();
   void shot.flush();
   takes.close();
   window.removeEventListener("keydown", onKey);
@@ -203,14 +229,7 @@ onBeforeUnmount(() => {
               </ElScrollbar>
             </ElSplitterPanel>
             <ElSplitterPanel :min="280">
-              <View3D
-                ref="three"
-                @files="
-                  (f) => {
-                    view.step = 'build';
-                    build?.bringIn(f);
-                  }
-                ">
+              <View3D ref="three" @files="bringIn">
                 <Choices
                   v-if="takes.frames"
                   class="showing"

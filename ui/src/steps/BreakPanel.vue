@@ -91,7 +91,6 @@ function again(): void {
     if (b.bonds) b.bonds.cut = [];
   });
   view.picked = [];
-  view.colorBy = "tier";
 }
 
 function setOf(k: number, kind: BreakStep["of"]["kind"]): void {

@@ -20,7 +20,7 @@ import { useLibrary } from "../stores/library";
 import { useShot } from "../stores/shot";
 import { useView, type ColorBy } from "../stores/view";
 import type { Option } from "../controls/choices";
-import { useNewField } from "./newField";
+import { chosenFalloff, useNewField } from "./newField";
 import Section from "../controls/Section.vue";
 import ChoiceRow from "../controls/ChoiceRow.vue";
 import SwitchRow from "../controls/SwitchRow.vue";
@@ -71,8 +71,9 @@ function addMap(): void {
     "map",
     shot.document!.maps.map((m) => m.name),
   );
-  const at = (shot.things[0]?.body.place.position ?? [0, 1, 0]) as [number, number, number];
-  shot.edit(`add ${name}`, (d) => d.maps.push(newMap(name, falloffs.value[0]?.name ?? null, [...at], 2)));
+  const thing = shot.things.find((t) => t.name === view.thing) ?? shot.things[0];
+  const at = (thing?.body.place.position ?? [0, 1, 0]) as [number, number, number];
+  shot.edit(`add ${name}`, (d) => d.maps.push(newMap(name, chosenFalloff(view), [...at], 2)));
   showMap(name);
 }
 

@@ -1,10 +1,13 @@
 <script setup lang="ts">
 import { ElButton } from "element-plus";
-import { computed } from "vue";
-import Glyph from "../components/Glyph.vue";
+import { computed, ref } from "vue";
+import TakeList from "../components/TakeList.vue";
+import Pick from "../controls/Pick.vue";
 import { differences } from "../lib/document";
-import { momentsOf } from "../lib/moments";
+import { limitsOf, momentsOf, type Moment } from "../lib/moments";
+import { whyStill } from "../lib/still";
 import { useShot } from "../stores/shot";
+import { useSurvey } from "../stores/survey";
 import { useTakes } from "../stores/takes";
 import { useView, type ColorBy } from "../stores/view";
 import Section from "../controls/Section.vue";
@@ -13,6 +16,7 @@ import Choices from "../controls/Choices.vue";
 const shot = useShot();
 const takes = useTakes();
 const view = useView();
+const survey = useSurvey();
 const emit = defineEmits<{ bake: [withoutFaulty?: boolean]; seek: [frame: number] }>();
 const stale = computed(() => (takes.document && shot.document ? differences(takes.document, shot.document) : []));
 const seen = computed<ColorBy[]>(() => [
@@ -25,20 +29,27 @@ const seen = computed<ColorBy[]>(() => [
 const maps = computed(() =>
   [...(takes.frames?.names ?? [])].flatMap((k) => (k.startsWith("map/") ? [k.slice(4)] : [])),
 );
-const WORD: Record<string, string> = {
-  done: "whole",
-  cancelled: "stopped",
-  failed: "failed",
-  baking: "baking",
-  queued: "waiting",
-};
 const MOST = 200;
-const moments = computed(() => momentsOf(takes.events));
+const all = computed(() => momentsOf(takes.events));
+const limits = computed(() => limitsOf(takes.events));
+const cause = ref("");
+const body = ref("");
+const uniq = (words: readonly string[]): string[] => [...new Set(words)].filter(Boolean).sort();
+const causes = computed(() => uniq(all.value.map((m) => m.cause)));
+const bodies = computed(() => uniq(all.value.flatMap((m) => m.bodies)));
+const moments = computed(() =>
+  all.value.filter((m) => (!cause.value || m.cause === cause.value) && (!body.value || m.bodies.includes(body.value))),
+);
+const still = computed(() =>
+  takes.current?.status === "done" ? whyStill(takes.document, takes.stats, survey.crossings) : "",
+);
 
-function open(id: string): void {
-  void takes.open(id);
-  view.showing = "take";
-  view.frame = 0;
+/** To the frame, with what broke there chosen and in sight. */
+function goTo(m: Moment): void {
+  emit("seek", m.frame);
+  const thing = shot.things.find((t) => t.name === m.bodies[0]);
+  if (thing) view.select({ kind: thing.group ? "group" : "body", name: thing.name });
+  view.wanted = m.bodies.length ? "chosen" : null;
 }
 </script>
 
@@ -48,30 +59,7 @@ function open(id: string): void {
       <h2>Run</h2>
       <span>{{ takes.list.length }} {{ takes.list.length === 1 ? "take" : "takes" }}</span>
     </div>
-    <div v-for="t in takes.list" :key="t.id" class="take" :class="{ chosen: takes.current?.id === t.id }">
-      <ElButton class="bare open" @click="open(t.id)">
-        <b class="figures">{{ String(t.number).padStart(2, "0") }}</b><span
-          >{{ WORD[t.status] }} · {{ Math.max(0, t.frames_done) }} of {{ t.frames_total }} frames</span
-        >
-      </ElButton>
-      <ElButton
-        v-if="t.status === 'cancelled' || t.status === 'failed'"
-        text
-        class="icon"
-        v-hint="'Go on from the last frame'"
-        @click="takes.goOn(t.id, null)">
-        <Glyph name="play" :size="12" />
-      </ElButton>
-      <ElButton
-        v-if="t.status !== 'baking' && t.status !== 'queued'"
-        text
-        class="icon"
-        v-hint="'Delete this take'"
-        @click="takes.remove(t.id)">
-        <Glyph name="cross" :size="12" />
-      </ElButton>
-      <p v-if="t.message" class="problem">{{ t.message }}</p>
-    </div>
+    <TakeList v-if="takes.list.length" />
     <p v-if="!takes.list.length" class="mute">
       Nothing is baked yet.
       <ElButton link :disabled="!shot.things.length" @click="emit('bake')">Bake the shot</ElButton> to see it fall.
@@ -107,47 +95,50 @@ function open(id: string): void {
       Each piece in the colour of what acted on it at this frame. Pick a piece to read which.
     </p>
   </Section>
-  <Section v-if="moments.length" title="What broke, and why">
-    <ElButton v-for="m in moments.slice(0, MOST)" :key="m.frame" class="bare moment" @click="emit('seek', m.frame)">
-      <b class="figures">f {{ m.frame }}</b
-      ><span v-hint="m.cause">{{ m.cause }}</span
+  <Section v-if="still" title="Nothing happened">
+    <p class="note" data-testid="still">{{ still }}</p>
+    <ElButton link @click="view.step = 'drive'">Look at its fields</ElButton>
+  </Section>
+  <Section v-if="all.length" title="What broke, and why">
+    <div v-if="causes.length > 1 || bodies.length > 1" class="filters">
+      <Pick
+        label="cause"
+        :options="[['', 'any cause'], ...causes.map((c) => [c, c] as const)]"
+        :model-value="cause"
+        @update:model-value="(c) => (cause = c)" />
+      <Pick
+        v-if="bodies.length > 1"
+        label="body"
+        :options="[['', 'any body'], ...bodies.map((b) => [b, b] as const)]"
+        :model-value="body"
+        @update:model-value="(b) => (body = b)" />
+    </div>
+    <ElButton v-for="m in moments.slice(0, MOST)" :key="m.frame" class="bare moment" @click="goTo(m)">
+      <b class="figures">{{ m.until > m.frame ? `f ${m.frame} to ${m.until}` : `f ${m.frame}` }}</b><span
+        v-hint="m.cause"
+        >{{ m.cause }}</span
       ><em v-if="m.broken" class="figures">{{ m.broken }}</em>
     </ElButton>
-    <p v-if="moments.length > MOST" class="mute small">and {{ moments.length - MOST }} frames more</p>
+    <p v-if="!moments.length" class="mute small">Nothing of that kind.</p>
+    <p v-if="moments.length > MOST" class="mute small">and {{ moments.length - MOST }} moments more</p>
+  </Section>
+  <Section v-if="limits.length" title="Held back by limits">
+    <ElButton
+      v-for="l in limits.slice(0, MOST)"
+      :key="l.what + l.body"
+      class="bare moment"
+      @click="emit('seek', l.frame)">
+      <b class="figures">f {{ l.frame }}</b
+      ><span>{{ l.body }}, {{ l.what }} limit</span><em v-if="l.times > 1" class="figures">{{ l.times }} ×</em>
+    </ElButton>
   </Section>
 </template>
 
 <style scoped>
-.take {
-  display: flex;
-  align-items: center;
-  border-radius: var(--radius);
-  flex-wrap: wrap;
-}
-.take.chosen {
-  background: var(--basalt-3);
-}
-.open {
-  flex: 1;
-  display: flex;
-  gap: 10px;
-  align-items: center;
-  background: none;
-  border: 0;
-  height: 30px;
-  cursor: pointer;
-  text-align: left;
-  padding: 0 6px;
-  min-width: 0;
-}
-.open span {
-  color: var(--soft);
-  font-size: 12px;
-  white-space: nowrap;
-}
-.take .problem {
-  width: 100%;
-  padding: 0 8px 6px;
+.filters {
+  display: grid;
+  gap: 4px;
+  margin-bottom: 6px;
 }
 .maps {
   margin-top: 4px;

@@ -52,3 +52,7 @@ export function useNewField(): (kind: EffectKind) => void {
     view.select({ kind: "field", name: field.name });
   };
 }
+
+/** The shared falloff that is chosen, for what is made from one. */
+export const chosenFalloff = (view: ReturnType<typeof useView>): string | null =>
+  view.selection?.kind === "falloff" ? view.selection.name : null;

@@ -29,6 +29,63 @@ async function opened(): Promise<ReturnType<typeof useShot>> {
 
 const rename = (name: string) => (d: ShotDocument) => void (d.name = name);
 
+/** Takes documents whose bodies all have a density above 0, as the server does. */
+function server(): { kept: ShotDocument[] } {
+  const kept: ShotDocument[] = [];
+  vi.spyOn(api, "save").mockImplementation(async (_id, base, document) => {
+    const bad = document.bodies.findIndex((b) => (b as unknown as { density: number }).density <= 0);
+    if (bad >= 0) {
+      const problem = { where: `bodies[${bad}].density`, message: "must be above 0" };
+      throw new ApiError(422, { ...problem, problems: [problem] });
+    }
+    kept.push(document);
+    return { ...out(base + 1), document } as never;
+  });
+  return { kept };
+}
+
+describe("a refused value", () => {
+  const body = (name: string, density: number) => ({ name, density }) as never;
+  async function withBodies(): Promise<ReturnType<typeof useShot>> {
+    const first = out(1);
+    (first.document as ShotDocument).bodies = [body("wall", 5), body("door", 6)];
+    vi.spyOn(api, "shot").mockResolvedValue(first);
+    const shot = useShot();
+    await shot.load("s");
+    return shot;
+  }
+  it("stays where it was typed while everything else goes on being saved", async () => {
+    const { kept } = server();
+    const shot = await withBodies();
+    shot.edit("density", (d) => (d.bodies[1] = body("door", -1)));
+    await shot.flush();
+    expect([shot.state, shot.refused[0]!.where, kept.length]).toEqual(["refused", "bodies[1].density", 0]);
+    shot.edit("name", rename("b"));
+    await shot.flush();
+    expect(kept.at(-1)).toMatchObject({ name: "b", bodies: [{ density: 5 }, { density: 6 }] });
+    expect(shot.bodies[1]).toEqual(body("door", -1));
+    shot.edit("density", (d) => (d.bodies[1] = body("door", 7)));
+    await shot.flush();
+    expect([shot.state, shot.refused, kept.at(-1)!.bodies[1]]).toEqual(["saved", [], body("door", 7)]);
+  });
+  it("is all that an undo gives up", async () => {
+    server();
+    const shot = await withBodies();
+    const step = vi.spyOn(api, "step");
+    shot.edit("two", (d) => {
+      d.bodies[0] = body("wall", 0);
+      d.bodies[1] = body("door", 0);
+    });
+    await shot.flush();
+    shot.edit("name", rename("b"));
+    await shot.flush();
+    await shot.step("undo");
+    expect(step).not.toHaveBeenCalled();
+    expect(shot.document).toMatchObject({ name: "b", bodies: [{ density: 5 }, { density: 6 }] });
+    expect(shot.state).toBe("saved");
+  });
+});
+
 describe("saving", () => {
   it("joins quick edits into one step and names the revision they were made on", async () => {
     const save = vi.spyOn(api, "save").mockResolvedValue(out(2));

@@ -3,6 +3,7 @@ import { defineStore } from "pinia";
 import { computed, ref, shallowRef } from "vue";
 import { api, ApiError } from "../api/client";
 import { renameIn } from "../lib/document";
+import { withoutRefused, type Refused } from "../lib/refused";
 import type { Body, FieldItem, Group, ShotDocument, ShotOut, Tie } from "../api/types";
 
 /** What a column of the reach grid stands for: a body, or a group by the body its members are copies of. */
@@ -22,6 +23,8 @@ export function thingsOf(document: ShotDocument): Thing[] {
 const SAVE_AFTER = 350;
 const RETRY_AFTER = 2000;
 const DRAG_AT_MOST = 15_000;
+/** refused values of one document that are put aside one by one */
+const MOST_REFUSED = 12;
 
 /** Whether the server has said what became of a change, rather than fallen silent over it. */
 const answered = (error: ApiError): boolean => error.status >= 400 && error.status < 500;
@@ -40,12 +43,17 @@ export const useShot = defineStore("shot", () => {
   const redoLabel = ref<string | null>(null);
   const state = ref<SaveState>("saved");
   const refusal = ref("");
+  /** values the server does not take: they stay where they were typed, and everything else is saved */
+  const refused = ref<Refused[]>([]);
+  /** the document as the server has it */
+  let good: ShotDocument | null = null;
   let label = "";
   let timer: ReturnType<typeof setTimeout> | undefined;
   let held = false;
   let saving: Promise<void> | null = null;
   /** a save whose answer has not come: it is sent again as it was, which does no harm where it was made already */
-  let pending: { number: string; base: number; document: ShotDocument; label: string } | null = null;
+  let pending: { number: string; base: number; document: ShotDocument; label: string; whole: ShotDocument } | null =
+    null;
 
   const bodies = computed<Body[]>(() => (document.value?.bodies ?? []) as Body[]);
   const groups = computed<Group[]>(() => (document.value?.groups ?? []) as Group[]);
@@ -57,6 +65,8 @@ export const useShot = defineStore("shot", () => {
     id.value = out.id;
     revision.value = out.revision;
     document.value = out.document as ShotDocument;
+    good = document.value;
+    refused.value = [];
     undoLabel.value = out.undo;
     redoLabel.value = out.redo;
     state.value = "saved";
@@ -139,33 +149,63 @@ export const useShot = defineStore("shot", () => {
     });
   }
 
+  /** What can be saved of the document: with what is known to be refused put aside. */
+  function savable(from: ShotDocument): ShotDocument | null {
+    let out: ShotDocument | null = from;
+    for (const r of refused.value) out = out && good && withoutRefused(out, good, r.where);
+    return out;
+  }
+
   async function save(): Promise<void> {
     if (!document.value) return;
-    pending ??= { number: changeNumber(), base: revision.value, document: document.value, label };
-    const sent = pending.document;
+    const whole = document.value;
     state.value = "saving";
-    try {
-      const out = await api.save(id.value, pending.base, sent, pending.label, pending.number);
-      pending = null;
-      revision.value = out.revision;
-      undoLabel.value = out.undo;
-      redoLabel.value = out.redo;
-      refusal.value = "";
-      if (document.value === sent) state.value = "saved";
-      else {
-        state.value = "unsaved";
-        timer = setTimeout(() => void flush(), SAVE_AFTER);
-      }
-    } catch (error) {
-      if (!(error instanceof ApiError)) throw error;
-      if (answered(error)) pending = null;
-      refusal.value = error.where && error.status === 422 ? `${error.where}: ${error.message}` : error.message;
-      if (error.status === 409) state.value = "conflict";
-      else if (error.status === 422) state.value = "refused";
-      else {
+    if (!pending) refused.value = [];
+    for (let round = 0; round < MOST_REFUSED; round++) {
+      const part = pending?.document ?? savable(whole);
+      if (!part) break; // nothing can be kept without what is refused
+      pending ??= { number: changeNumber(), base: revision.value, document: part, label, whole };
+      try {
+        const out = await api.save(id.value, pending.base, pending.document, pending.label, pending.number);
+        const { whole: sent } = pending;
+        good = pending.document;
+        pending = null;
+        revision.value = out.revision;
+        undoLabel.value = out.undo;
+        redoLabel.value = out.redo;
+        return settled(sent);
+      } catch (error) {
+        if (!(error instanceof ApiError)) throw error;
+        if (answered(error)) pending = null;
+        refusal.value = error.where && error.status === 422 ? `${error.where}: ${error.message}` : error.message;
+        if (error.status === 422) {
+          const found = error.problems.map((p) => ({ where: p.where ?? "", message: p.message ?? error.message }));
+          const own = found.length ? found : [{ where: error.where, message: error.message }];
+          const fresh = own.filter((p) => p.where && !refused.value.some((r) => r.where === p.where));
+          refused.value = [...refused.value, ...(fresh.length ? fresh.slice(0, 1) : [])];
+          if (fresh.length && JSON.stringify(savable(whole)) !== JSON.stringify(good)) continue;
+          if (!refused.value.length) refused.value = own;
+          return void (state.value = "refused");
+        }
+        if (error.status === 409) return void (state.value = "conflict");
         state.value = "offline";
         timer = setTimeout(() => void flush(), RETRY_AFTER);
+        return;
       }
+    }
+    state.value = "refused";
+  }
+
+  /** A save went through: of all there is, of all but what is refused, or of what there was before it went on. */
+  function settled(whole: ShotDocument): void {
+    if (document.value !== whole) {
+      state.value = "unsaved";
+      timer = setTimeout(() => void flush(), SAVE_AFTER);
+    } else if (refused.value.length) {
+      state.value = "refused";
+    } else {
+      state.value = "saved";
+      refusal.value = "";
     }
   }
 
@@ -189,9 +229,12 @@ export const useShot = defineStore("shot", () => {
   }
 
   async function takeStep(way: "undo" | "redo"): Promise<void> {
-    if (state.value === "refused") {
-      // what the server refused was never a revision: going back means its last good one
-      await load(id.value);
+    if (state.value === "refused" && good) {
+      // what is refused was never a revision: going back means giving up that alone
+      document.value = good;
+      refused.value = [];
+      refusal.value = "";
+      state.value = "saved";
       return;
     }
     await flush();
@@ -243,6 +286,7 @@ export const useShot = defineStore("shot", () => {
     redoLabel,
     state,
     refusal,
+    refused,
     load,
     edit,
     editBody,

@@ -1,6 +1,6 @@
 /** Takes of the shot: baking, watching, and the frames of the one shown. */
 import { defineStore } from "pinia";
-import { computed, ref, shallowRef, triggerRef } from "vue";
+import { computed, ref, shallowReactive, shallowRef, triggerRef } from "vue";
 import { api, ApiError } from "../api/client";
 import type { Chunk, ShotDocument, Take, TakeEvent } from "../api/types";
 import { FrameCache } from "../lib/frames";
@@ -164,13 +164,39 @@ export const useTakes = defineStore("takes", () => {
       return;
     }
     list.value = list.value.filter((t) => t.id !== id);
+    documents.delete(id);
     if (current.value?.id === id) {
       clear();
       if (list.value[0]) await open(list.value[0].id);
     }
   }
 
+  /** Bring back one that was deleted, and show it. */
+  async function restore(id: string): Promise<void> {
+    put(await api.restoreTake(id));
+    list.value = [...list.value].sort((a, b) => b.number - a.number);
+    await open(id);
+  }
+
+  async function describe(id: string, name: string, note: string): Promise<void> {
+    put(await api.describeTake(id, name, note));
+  }
+
+  /** documents of takes that were looked at or compared, by their ids */
+  const documents = shallowReactive(new Map<string, ShotDocument>());
+  async function documentOf(id: string): Promise<ShotDocument> {
+    const known = documents.get(id);
+    if (known) return known;
+    const { document: found } = await api.take(id);
+    documents.set(id, found);
+    return found;
+  }
+
   return {
+    restore,
+    describe,
+    documents,
+    documentOf,
     list,
     current,
     document,

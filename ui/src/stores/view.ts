@@ -23,9 +23,16 @@ export const useView = defineStore("view", () => {
   const layer = ref(0);
   /** counts copies taken, so that pasting shows */
   const copied = ref(0);
+  /** "set-up" shows the document as edited, "take" the frames of a take */
+  const showing = ref<"set-up" | "take">("set-up");
   const arrows = ref(true);
   const handle = ref<Handle>("move");
-  const colorBy = ref<ColorBy>("material");
+  /** what is set up and what was run are coloured each in its own way */
+  const colors = ref<Record<"set-up" | "take", ColorBy>>({ "set-up": "material", take: "material" });
+  const colorBy = computed<ColorBy>({
+    get: () => colors.value[showing.value],
+    set: (by) => (colors.value = { ...colors.value, [showing.value]: by }),
+  });
   /** the map coloured by, where that is chosen */
   const map = ref("");
   /** how far chunks of tiers 1 to 4 are drawn apart */
@@ -49,13 +56,13 @@ export const useView = defineStore("view", () => {
   const tieEnd = ref<0 | 1>(0);
   /** segments that show defects of the chosen body's mesh, in its own scaled frame */
   const marks = ref<number[][]>([]);
-  /** "set-up" shows the document as edited, "take" the frames of a take */
-  const showing = ref<"set-up" | "take">("set-up");
   const frame = ref(0);
   const playing = ref(false);
   const loop = ref(true);
   const theme = ref<"dark" | "light">((localStorage.getItem("theme") as "dark" | "light" | null) ?? "dark");
   const sheetOpen = ref(true);
+  /** what the view shall bring into sight at the next frame it shows */
+  const wanted = ref<"all" | "chosen" | null>(null);
   /** what grows past the picture is framed again */
   const keepInSight = useStorage("keep-in-sight", true);
   /** families of lanes that are folded */
@@ -102,7 +109,7 @@ export const useView = defineStore("view", () => {
     playing.value = false;
     showing.value = "set-up";
     step.value = "build";
-    colorBy.value = "material";
+    colors.value = { "set-up": "material", take: "material" };
   }
 
   return {
@@ -119,6 +126,7 @@ export const useView = defineStore("view", () => {
     picked,
     handle,
     colorBy,
+    colors,
     map,
     explode,
     section,
@@ -132,6 +140,7 @@ export const useView = defineStore("view", () => {
     theme,
     sheetOpen,
     keepInSight,
+    wanted,
     foldedLanes,
     foldLanes,
     clipboard,

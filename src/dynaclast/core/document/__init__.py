@@ -160,6 +160,7 @@ class Shot(Part):
 
     version: Literal[1] = 1
     name: Name = "Untitled shot"
+    note: str = Field("", max_length=400, description="what it is for, in a line or two")
     timing: Timing = Field(default_factory=Timing)
     quality: Literal["draft", "standard", "fine"] = "standard"
     gravity: Vec3 = Field((0.0, -9.81, 0.0), description="[m/s2]")

@@ -1,0 +1,72 @@
+"""Pictures for lists: what is seen is where it should be, and the nearer hides the farther."""
+
+from __future__ import annotations
+
+import io
+
+import numpy as np
+from PIL import Image
+
+from dynaclast.core.geometry import primitives
+from dynaclast.jobs.picture import MOST_FACES, SIZE, draw
+from dynaclast.jobs.take_picture import moment_of, picture_of
+from dynaclast.store.assets import PieceCache
+from dynaclast.store.database import Store
+from shots import box, pillar, shot
+
+
+def seen(data: bytes) -> np.ndarray:
+    return np.asarray(Image.open(io.BytesIO(data)))
+
+
+def cube(at: tuple[float, float, float], size: float, color: tuple[float, float, float]) -> tuple:
+    mesh = primitives.box((size, size, size))
+    corners = (mesh.vertices + at)[mesh.faces]
+    return corners, np.tile(color, (len(corners), 1))
+
+
+def test_everything_is_in_the_picture_and_the_rest_is_clear() -> None:
+    picture = seen(draw(*cube((40, 7, -3), 2.5, (1, 1, 1))))
+    assert picture.shape == (SIZE[1], SIZE[0], 4)
+    solid = picture[..., 3] > 0
+    rows, columns = np.nonzero(solid)
+    assert 0.3 < np.ptp(rows) / SIZE[1] < 1 and np.ptp(columns) / SIZE[0] < 1
+    assert not solid[0].any() and not solid[:, 0].any() and not solid[-1].any() and not solid[:, -1].any()
+
+
+def test_the_nearer_hides_the_farther_whichever_comes_first() -> None:
+    far, near = cube((-2, 0, -3), 2, (1, 0, 0)), cube((2, 0.4, 3), 2, (0, 1, 0))
+    one = seen(draw(np.concatenate([far[0], near[0]]), np.concatenate([far[1], near[1]])))
+    other = seen(draw(np.concatenate([near[0], far[0]]), np.concatenate([near[1], far[1]])))
+    np.testing.assert_array_equal(one, other)
+    green = (one[..., 1] > 60) & (one[..., 0] < 30)
+    red = (one[..., 0] > 60) & (one[..., 1] < 30)
+    assert green.sum() > red.sum() > 0
+
+
+def test_nothing_and_far_too_much_are_pictures_too() -> None:
+    assert not seen(draw(np.zeros((0, 3, 3)), np.zeros((0, 3))))[..., 3].any()
+    many = np.random.default_rng(1).normal(size=(3 * MOST_FACES, 3, 3))
+    assert seen(draw(many, np.ones((len(many), 3)))).shape[2] == 4
+
+
+def test_a_take_is_shown_a_while_after_most_broke() -> None:
+    assert moment_of([]) == 0
+    assert moment_of([0, 0, 0]) == 2
+    assert moment_of([0, 9, 3, *[0] * 40]) == 13
+    assert moment_of([0, 9, 3]) == 2
+
+
+def test_a_shot_is_drawn_in_the_colours_of_its_bodies_and_without_what_has_ended(store: Store) -> None:
+    cache = PieceCache(store)
+    red = box("red", (5, 1, 0))
+    red["material"] = red.get("material", {}) | {"look": {"color": "#ff0000"}}
+    picture = seen(picture_of(shot(pillar(), red), cache))
+    is_red = (picture[..., 0] > 60) & (picture[..., 1] < 20) & (picture[..., 3] > 0)
+    assert is_red.any() and (picture[..., 3] > 0).sum() > is_red.sum()
+    arrays = {
+        "position": np.array([[5.0, 1, 0]]),
+        "orientation": np.array([[0, 0, 0, 1.0]]),
+        "state": np.array([4], np.uint8),
+    }
+    assert not seen(picture_of(shot(red), cache, arrays))[..., 3].any()
