@@ -179,11 +179,11 @@ def test_nested_tiers_partition_their_parents(first: dict, second: dict, of: dic
     assert ((pieces.bond_tier == 2) == same).all() and (pieces.bond_tier[~same] == 1).all()
 
 
-def test_clusters_hang_together_and_make_a_coarser_tier() -> None:
+def test_chunks_hang_together_and_make_a_coarser_tier() -> None:
     fine = broken(MESHES["box"], {"kind": "cells", "count": 80, "seed": 3})
     for how in ({"count": 5}, {"guide": {"kind": "slabs", "count": 4, "axis": [0, 1, 0]}}):
         pieces = broken(
-            MESHES["box"], {"kind": "cells", "count": 80, "seed": 3}, [{"pattern": {"kind": "clusters", **how}}]
+            MESHES["box"], {"kind": "cells", "count": 80, "seed": 3}, [{"pattern": {"kind": "chunks", **how}}]
         )
         assert pieces.count == fine.count and len(np.unique(pieces.path[:, 0])) == (5 if "count" in how else 4)
         assert set(pieces.bond_tier.tolist()) == {1, 2} and pieces.bond_area.sum() == pytest.approx(

@@ -10,7 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.spatial import ConvexHull
 
-from dynaclast.core.document import parse
+from dynaclast.core.document import BreakStep, parse
 from dynaclast.core.errors import GeometryError, InputError
 from dynaclast.core.fracture import tiers
 from dynaclast.core.fracture.build import build_pieces, content_key
@@ -300,11 +300,9 @@ def test_too_many_pieces_are_refused_while_they_are_cut(monkeypatch: pytest.Monk
         assert said.value.where == where
 
 
-def test_clusters_of_a_guide_hold_what_falls_into_its_regions() -> None:
+def test_chunks_of_a_guide_hold_what_falls_into_its_regions() -> None:
     guide = {"kind": "slabs", "count": 4, "axis": [1, 0, 0], "spread": 0, "random": 0}
-    pieces = broken(
-        {"kind": "cells", "count": 80, "seed": 6}, breaks=[{"pattern": {"kind": "clusters", "guide": guide}}]
-    )
+    pieces = broken({"kind": "cells", "count": 80, "seed": 6}, breaks=[{"pattern": {"kind": "chunks", "guide": guide}}])
     quarter = np.clip(np.floor(pieces.center[:, 0] + 2.0), 0, 3)
     for chunk in np.unique(pieces.path[:, 0]):
         assert len(np.unique(quarter[pieces.path[:, 0] == chunk])) == 1
@@ -312,7 +310,7 @@ def test_clusters_of_a_guide_hold_what_falls_into_its_regions() -> None:
     assert (pieces.bond_tier == np.where(differ, 1, 2)).all()
 
 
-def test_more_clusters_than_pieces_leave_each_piece_its_own() -> None:
+def test_more_chunks_than_pieces_leave_each_piece_its_own() -> None:
     pieces = broken({"kind": "cells", "count": 6}, breaks=[{"pattern": {"kind": "clusters", "count": 50}}])
     assert len(np.unique(pieces.path[:, 0])) == 6
 
@@ -403,3 +401,13 @@ def test_regions_cover_the_solid_and_nowhere_overlap(kind: str) -> None:
         covered += inside
     assert total == count
     assert (covered == 1).mean() > 0.9999
+
+
+def test_documents_of_before_that_say_clusters_mean_chunks() -> None:
+    old, new = (
+        broken({"kind": "cells", "count": 20}, breaks=[{"pattern": {"kind": kind, "count": 4}}])
+        for kind in ("clusters", "chunks")
+    )
+    np.testing.assert_array_equal(old.path, new.path)
+    step = BreakStep.model_validate({"pattern": {"kind": "clusters", "count": 4}})
+    assert step.model_dump()["pattern"]["kind"] == "chunks"

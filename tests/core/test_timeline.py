@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+import itertools
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.spatial.transform import Rotation
 
-from dynaclast.core.document import Channel, FieldItem, Motion, PathTravel, Stagger
+from dynaclast.core.document import Channel, FieldItem, Motion, PathTravel, Place, Stagger
+from dynaclast.core.document.base import turned
 from dynaclast.core.timeline.channels import Keyed, channel_value
 from dynaclast.core.timeline.cues import begins, delays, fires, spans, weight
 from dynaclast.core.timeline.drive import Drive
@@ -187,6 +190,32 @@ def test_a_drive_is_at_its_keys_and_turns_from_its_first() -> None:
     position, turn = steady.at(3.0)
     assert position == pytest.approx([2.5, 2, 3])
     assert Rotation.from_quat(turn).as_matrix() == pytest.approx(Rotation.from_rotvec([0, 6, 0]).as_matrix())
+
+
+@given(st.tuples(*[st.floats(-900, 900)] * 3))
+def test_angles_are_turns_about_the_axes_of_the_world_one_after_the_other(angles: tuple[float, float, float]) -> None:
+    want = Rotation.from_euler("xyz", angles, degrees=True).as_matrix()
+    assert Rotation.from_quat(turned(angles)).as_matrix() == pytest.approx(want, abs=1e-9)
+    place = Place.model_validate({"angles": angles, "rotation": [0.6, 0, 0, 0.8]})
+    assert place.rotation == turned(angles) and place.angles == angles
+
+
+@pytest.mark.parametrize("how", ["linear", "smooth", "bezier"])
+def test_keys_with_angles_turn_as_often_as_they_say(how: str) -> None:
+    keys = [{"time": t, "position": [t, 0, 0], "angles": [0, a, 0], "how": how} for t, a in ((0, 0), (2, 720))]
+    path = Path.of(Motion.model_validate({"keys": keys}))
+    steps = [Rotation.from_quat(path.at(t)[1]) for t in np.linspace(0, 2, 401)]
+    whole = sum((b * a.inv()).as_rotvec()[1] for a, b in itertools.pairwise(steps))
+    assert whole == pytest.approx(4 * np.pi)
+    assert path.at(1.0)[0] == pytest.approx([1, 0, 0])
+    assert Rotation.from_quat(path.at(1.0)[1]).magnitude() == pytest.approx(0, abs=1e-9)
+
+
+def test_one_key_without_angles_is_met_the_short_way() -> None:
+    keys = [{"time": 0, "position": [0, 0, 0], "angles": [0, 400, 0]}, {"time": 2, "position": [0, 0, 0]}]
+    path = Path.of(Motion.model_validate({"keys": keys}))
+    assert path.angles is None
+    assert Rotation.from_quat(path.at(1.0)[1]).magnitude() == pytest.approx(np.radians(20))
 
 
 def test_a_path_is_travelled_at_even_speed() -> None:

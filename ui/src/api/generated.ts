@@ -1082,7 +1082,7 @@ export interface components {
             /** Of */
             of?: components["schemas"]["AllPieces"] | components["schemas"]["ListedPieces"] | components["schemas"]["LargerPieces"] | components["schemas"]["PiecesInReach"];
             /** Pattern */
-            pattern: components["schemas"]["CellsPattern"] | components["schemas"]["SplintersPattern"] | components["schemas"]["RadialPattern"] | components["schemas"]["SlabsPattern"] | components["schemas"]["BricksPattern"] | components["schemas"]["ClustersPattern"];
+            pattern: components["schemas"]["CellsPattern"] | components["schemas"]["SplintersPattern"] | components["schemas"]["RadialPattern"] | components["schemas"]["SlabsPattern"] | components["schemas"]["BricksPattern"] | components["schemas"]["ChunksPattern"];
         };
         /**
          * BricksPattern
@@ -1298,6 +1298,34 @@ export interface components {
             keys: components["schemas"]["NumberKey"][];
         };
         /**
+         * ChunksPattern
+         * @description Gathers pieces into chunks: bonds between chunks become one tier coarser than those inside.
+         */
+        ChunksPattern: {
+            /**
+             * @description 'clusters' is how it was written before 0.10 (enum property replaced by openapi-typescript)
+             * @enum {string}
+             */
+            kind: "chunks" | "clusters";
+            /**
+             * Count
+             * @description how many chunks, where there is no guide
+             * @default 8
+             */
+            count: number;
+            /**
+             * Guide
+             * @description a break of the whole body: pieces whose centre falls into one of its pieces make one chunk
+             * @default null
+             */
+            guide: (components["schemas"]["CellsPattern"] | components["schemas"]["SplintersPattern"] | components["schemas"]["RadialPattern"] | components["schemas"]["SlabsPattern"] | components["schemas"]["BricksPattern"]) | null;
+            /**
+             * Seed
+             * @default 1
+             */
+            seed: number;
+        };
+        /**
          * ClothMatter
          * @description A sheet: the triangles of the body's mesh, open or closed.
          */
@@ -1361,34 +1389,6 @@ export interface components {
              * @default null
              */
             tear: number | null;
-        };
-        /**
-         * ClustersPattern
-         * @description Gathers pieces into chunks: bonds between chunks become one tier coarser than those inside.
-         */
-        ClustersPattern: {
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "clusters";
-            /**
-             * Count
-             * @description how many chunks, where there is no guide
-             * @default 8
-             */
-            count: number;
-            /**
-             * Guide
-             * @description a break of the whole body: pieces whose centre falls into one of its pieces make one chunk
-             * @default null
-             */
-            guide: (components["schemas"]["CellsPattern"] | components["schemas"]["SplintersPattern"] | components["schemas"]["RadialPattern"] | components["schemas"]["SlabsPattern"] | components["schemas"]["BricksPattern"]) | null;
-            /**
-             * Seed
-             * @default 1
-             */
-            seed: number;
         };
         /**
          * ConeReach
@@ -2821,20 +2821,6 @@ export interface components {
          */
         Place: {
             /**
-             * Position
-             * @description [m]
-             * @default [
-             *       0,
-             *       0,
-             *       0
-             *     ]
-             */
-            position: [
-                number,
-                number,
-                number
-            ];
-            /**
              * Rotation
              * @description unit quaternion x, y, z, w
              * @default [
@@ -2846,6 +2832,30 @@ export interface components {
              */
             rotation: [
                 number,
+                number,
+                number,
+                number
+            ];
+            /**
+             * Angles
+             * @description the rotation as turns about x, then y, then z of the world [degrees], as they were typed; where they are given they are the rotation
+             * @default null
+             */
+            angles: [
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Position
+             * @description [m]
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            position: [
                 number,
                 number,
                 number
@@ -2867,23 +2877,10 @@ export interface components {
         };
         /**
          * PlaceKey
-         * @description Where a body stands at a time, and how it goes on from there.
+         * @description Where a body stands at a time, and how it goes on from there. Where all keys of a motion have angles, the angles
+         *     run from key to key: 0 to 720 turns twice.
          */
         PlaceKey: {
-            /**
-             * Time
-             * @description [s]
-             */
-            time: number;
-            /**
-             * Position
-             * @description [m]
-             */
-            position: [
-                number,
-                number,
-                number
-            ];
             /**
              * Rotation
              * @description unit quaternion x, y, z, w
@@ -2896,6 +2893,30 @@ export interface components {
              */
             rotation: [
                 number,
+                number,
+                number,
+                number
+            ];
+            /**
+             * Angles
+             * @description the rotation as turns about x, then y, then z of the world [degrees], as they were typed; where they are given they are the rotation
+             * @default null
+             */
+            angles: [
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Time
+             * @description [s]
+             */
+            time: number;
+            /**
+             * Position
+             * @description [m]
+             */
+            position: [
                 number,
                 number,
                 number

@@ -5,7 +5,7 @@ import type { Body } from "../api/types";
 import { withNumber, withoutNumber, type Channel } from "../lib/channels";
 import { layoutCount } from "../lib/document";
 import { BODY_SPECS, setAt } from "../lib/specs";
-import { fromAngles, toAngles, type Quat, type Vec } from "../lib/rotation";
+import { anglesOf, fromAngles, type Quat, type Vec } from "../lib/rotation";
 import { standAt, withKey } from "../lib/motion";
 import { showMass, showNumber } from "../lib/units";
 import { usePieces } from "../stores/pieces";
@@ -37,9 +37,13 @@ const fps = computed(() => shot.document?.timing.fps ?? 24);
 const stand = computed(() =>
   body.value.motion
     ? standAt(body.value, view.frame / fps.value)
-    : { position: body.value.place.position as Vec, rotation: body.value.place.rotation as Quat },
+    : {
+        position: body.value.place.position as Vec,
+        rotation: body.value.place.rotation as Quat,
+        angles: body.value.place.angles as Vec | null,
+      },
 );
-const angles = computed(() => toAngles(stand.value.rotation).map((a) => Number(a.toFixed(3))) as Vec);
+const angles = computed(() => anglesOf(stand.value).map((a) => Number(a.toFixed(3))) as Vec);
 const spin = computed(() => (body.value.spin as Vec).map((w) => Number(((w * 180) / Math.PI).toFixed(4))) as Vec);
 const what = computed(
   () =>
@@ -83,7 +87,7 @@ const COLLISION = {
   exact: "its very triangles: hollows count; for passive and animated bodies",
 } as const;
 
-function place(what: string, change: { position?: Vec; rotation?: Quat }): void {
+function place(what: string, change: { position?: Vec; rotation?: Quat; angles?: Vec }): void {
   edit(what, (b) => {
     if (b.motion) b.motion = withKey(b.motion, view.frame / fps.value, fps.value, { ...stand.value, ...change });
     else Object.assign(b.place, change);
@@ -143,13 +147,13 @@ function remove(): void {
         @update:model-value="(v) => place('place', { position: v })" />
     </div>
     <div class="stack">
-      <label>rotation</label
+      <label>rotation <span class="mute">about x, then y, then z</span></label
       ><VectorField
         label="rotation"
         unit="°"
         :model-value="angles"
         :initial="0"
-        @update:model-value="(v) => place('rotation', { rotation: fromAngles(v) })" />
+        @update:model-value="(v) => place('rotation', { rotation: fromAngles(v), angles: v })" />
     </div>
     <div class="stack">
       <label>scale</label

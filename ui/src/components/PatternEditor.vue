@@ -85,7 +85,7 @@ const NUMBERS: Record<
     { key: "thickness", label: "thickness", unit: "m", min: 0.00001, initial: 0.01 },
     { key: "rough", label: "ragged", min: 0, max: 1, initial: 0, hint: "how ragged the flakes' edges are" },
   ],
-  clusters: [{ key: "count", label: "chunks", min: 2, max: 2000, whole: true, initial: 8 }],
+  chunks: [{ key: "count", label: "chunks", min: 2, max: 2000, whole: true, initial: 8 }],
 };
 const scattered = computed(() => p.value.kind === "cells" || p.value.kind === "splinters");
 const crowd = computed(() => p.value.crowd as { reach: FieldItem["reach"]; by: number } | null | undefined);
@@ -167,7 +167,7 @@ function addCrowd(): void {
     @update:model-value="(v) => set('layout', v)" />
   <template v-for="n in NUMBERS[p.kind] ?? []" :key="n.key">
     <NumberRow
-      v-if="!(p.kind === 'clusters' && guide)"
+      v-if="!(p.kind === 'chunks' && guide)"
       :label="n.label"
       :unit="n.unit"
       :min="n.min"
@@ -201,7 +201,7 @@ function addCrowd(): void {
     <label>across</label
     ><DirectionField label="across" :model-value="p.axis as Vec" @update:model-value="(v) => set('axis', v)" />
   </div>
-  <template v-if="p.kind === 'clusters'">
+  <template v-if="p.kind === 'chunks'">
     <ChoiceRow
       label="chunks by"
       :options="

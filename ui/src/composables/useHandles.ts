@@ -2,7 +2,7 @@
 import type { ComputedRef, ShallowRef } from "vue";
 import type { Layer } from "../api/types";
 import { standAt, withKey } from "../lib/motion";
-import { turn, type Quat, type Vec } from "../lib/rotation";
+import { anglesNear, anglesOf, turn, type Quat, type Vec } from "../lib/rotation";
 import { useShot } from "../stores/shot";
 import { useSurvey } from "../stores/survey";
 import { useView } from "../stores/view";
@@ -121,11 +121,15 @@ export function useHandles(
           b.motion = withKey(b.motion, view.frame / fps, fps, {
             position: moved.position.map(tidy) as Vec,
             rotation: moved.rotation,
+            angles: b.motion.keys.some((k) => k.angles)
+              ? anglesNear(moved.rotation, anglesOf(standAt(b, view.frame / fps)))
+              : null,
           });
         else
           b.place = {
             position: moved.position.map(tidy) as Vec,
             rotation: moved.rotation,
+            angles: b.place.angles ? anglesNear(moved.rotation, b.place.angles as Vec) : null,
             scale: moved.scale.map(tidy) as Vec,
           };
       });

@@ -78,7 +78,7 @@ export function newBody(name: string, shape: Shape, lift: number): Body {
     pins: [],
     recall: [],
     weights: [],
-    place: { position: [0, lift, 0], rotation: [0, 0, 0, 1], scale: [1, 1, 1] },
+    place: { position: [0, lift, 0], rotation: [0, 0, 0, 1], angles: null, scale: [1, 1, 1] },
     material: {
       preset: "",
       density: 2400,
@@ -293,7 +293,7 @@ export function newPattern(kind: StepPattern["kind"] | "faces", size: readonly n
       smallest: 0,
     },
     faces: { kind, thickness: round(big * 0.01), rough: 0, seed: 1 },
-    clusters: { kind, count: 8, guide: null, seed: 1 },
+    chunks: { kind, count: 8, guide: null, seed: 1 },
   };
   return made[kind] as Pattern;
 }

@@ -1,5 +1,6 @@
 import { describe, expect, it } from "vitest";
-import { placeAt, standAt, withKey, type Motion } from "./motion";
+import { placeAt, standAt, withKey, type Motion, type PlaceKey } from "./motion";
+import { anglesNear, anglesOf, fromAngles, type Vec } from "./rotation";
 
 const CURVE = [0.4, 0, 0.6, 1] as [number, number, number, number];
 const key = (
@@ -7,7 +8,7 @@ const key = (
   x: number,
   how: "smooth" | "linear" | "step" | "bezier",
   rotation: [number, number, number, number] = [0, 0, 0, 1],
-) => ({ time, position: [x, 0, 0] as [number, number, number], rotation, how, curve: CURVE });
+) => ({ time, position: [x, 0, 0] as [number, number, number], rotation, angles: null, how, curve: CURVE });
 
 const CASES = [
   [-1, 0.0, 0.0],
@@ -60,5 +61,42 @@ describe("keys of an animated body", () => {
     } as never;
     const at = standAt(body, 1, { volume: new Float32Array([2]), center: new Float32Array([1, 0, 0]) });
     [3, 1, 0].forEach((v, k) => expect(at.position[k]).toBeCloseTo(v, 6));
+  });
+
+  it("turn by their angles, as often as they say, where all have them", () => {
+    const turns = (time: number, y: number): PlaceKey => ({ ...key(time, 0, "linear"), angles: [0, y, 0] });
+    const motion: Motion = { keys: [turns(0, 0), turns(2, 720)] };
+    expect(placeAt(motion, 0.5).angles).toEqual([0, 180, 0]);
+    expect(placeAt(motion, 1).rotation[3]).toBeCloseTo(-1, 9);
+    const one = { ...motion, keys: [turns(0, 0), key(2, 0, "linear")] };
+    expect(placeAt(one, 1).angles).toBeUndefined();
+  });
+
+  it("get angles all together, those moved by hand going on from the key before", () => {
+    const by = (y: number) => ({ position: [0, 0, 0] as Vec, rotation: fromAngles([0, y, 0]) });
+    let motion = withKey(null, 0, 24, by(0));
+    motion = withKey(motion, 1, 24, { ...by(350), angles: [0, 350, 0] });
+    expect(motion.keys.map((k) => k.angles)).toEqual([
+      [0, 0, 0],
+      [0, 350, 0],
+    ]);
+    motion = withKey(motion, 2, 24, by(20));
+    expect(motion.keys[2]!.angles).toEqual([0, 380, 0]);
+  });
+});
+
+describe("angles", () => {
+  it("are kept near those before, also beyond a quarter turn about y", () => {
+    for (const angles of [
+      [0, 120, 0],
+      [0, -200, 0],
+      [30, 130, 10],
+      [400, 20, -300],
+    ] as Vec[])
+      anglesNear(fromAngles(angles), angles).forEach((a, k) => expect(a).toBeCloseTo(angles[k]!, 2));
+  });
+  it("are those typed where they were typed", () => {
+    expect(anglesOf({ rotation: [0, 0, 0, 1], angles: [0, 360, 0] })).toEqual([0, 360, 0]);
+    expect(anglesOf({ rotation: fromAngles([0, 45, 0]) })[1]).toBeCloseTo(45, 3);
   });
 });

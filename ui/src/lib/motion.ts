@@ -1,13 +1,15 @@
 /** Where an animated body stands over time: the same curves as the core's motion module. */
 import type { Body } from "../api/types";
 import type { Packed } from "../api/packed";
-import { multiply, turn, type Quat, type Vec } from "./rotation";
+import { anglesNear, fromAngles, multiply, turn, type Quat, type Vec } from "./rotation";
 
 export type Motion = NonNullable<Body["motion"]>;
 export type PlaceKey = Required<Motion["keys"][number]>;
 export interface Stand {
   position: Vec;
   rotation: Quat;
+  /** as they run, where they were typed */
+  angles?: Vec | null;
 }
 
 const dot = (a: Quat, b: Quat): number => a[0] * b[0] + a[1] * b[1] + a[2] * b[2] + a[3] * b[3];
@@ -67,7 +69,8 @@ export function placeAt(motion: Motion, time: number): Stand {
   const here = keys[k]!;
   const there = keys[k + 1];
   if (!there || time <= here.time || here.how === "step")
-    return { position: [...here.position] as Vec, rotation: unit(here.rotation) };
+    return { position: [...here.position] as Vec, rotation: unit(here.rotation), angles: here.angles as Vec | null };
+  const byAngles = keys.every((key) => key.angles);
   const turns = keys.map((key) => unit(key.rotation));
   for (let i = 1; i < turns.length; i++)
     if (dot(turns[i]!, turns[i - 1]!) < 0) turns[i] = turns[i]!.map((x) => -x) as Quat;
@@ -80,22 +83,37 @@ export function placeAt(motion: Motion, time: number): Stand {
         k,
         time,
       );
+    const position = [0, 1, 2].map((c) => at((i) => keys[i]!.position[c]!)) as Vec;
+    if (byAngles) {
+      const angles = [0, 1, 2].map((c) => at((i) => keys[i]!.angles![c]!)) as Vec;
+      return { position, rotation: fromAngles(angles), angles };
+    }
     return {
-      position: [0, 1, 2].map((c) => at((i) => keys[i]!.position[c]!)) as Vec,
+      position,
       rotation: unit([0, 1, 2, 3].map((c) => at((i) => turns[i]![c]!))),
     };
   }
   let share = (time - here.time) / (there.time - here.time);
   if (here.how === "bezier") share = bezierShare(here.curve as [number, number, number, number], share);
+  const between = (a: readonly number[], b: readonly number[]): Vec =>
+    [0, 1, 2].map((c) => a[c]! + share * (b[c]! - a[c]!)) as Vec;
+  if (byAngles) {
+    const angles = between(here.angles!, there.angles!);
+    return { position: between(here.position, there.position), rotation: fromAngles(angles), angles };
+  }
   return {
-    position: [0, 1, 2].map((c) => here.position[c]! + share * (there.position[c]! - here.position[c]!)) as Vec,
+    position: between(here.position, there.position),
     rotation: slerp(turns[k]!, turns[k + 1]!, share),
   };
 }
 
 /** Where a body stands in the set-up at a time: animated ones move, all others stand still. */
 export function standAt(body: Body, time: number, packed?: Packed): Stand {
-  const place: Stand = { position: [...body.place.position!] as Vec, rotation: [...body.place.rotation!] as Quat };
+  const place: Stand = {
+    position: [...body.place.position!] as Vec,
+    rotation: [...body.place.rotation!] as Quat,
+    angles: body.place.angles as Vec | null,
+  };
   if (body.role !== "animated") return place;
   if (body.motion) return placeAt(body.motion, time);
   const angle = Math.hypot(...body.spin);
@@ -124,10 +142,20 @@ export function keyAt(motion: Motion, time: number, fps: number): number {
 
 /** The motion with the body standing so at a time: the key there changed, or one more. */
 export function withKey(motion: Motion | null, time: number, fps: number, stand: Stand): Motion {
-  const keys = [...((motion?.keys ?? []) as PlaceKey[])];
+  let keys = [...((motion?.keys ?? []) as PlaceKey[])];
+  if (stand.angles || keys.some((k) => k.angles)) {
+    // all by their angles, or none: the short way round where they were not typed
+    let before: Vec = [0, 0, 0];
+    keys = keys.map((k) => ({ ...k, angles: (before = (k.angles as Vec | null) ?? anglesNear(k.rotation, before)) }));
+    const last = keys.filter((k) => k.time < time - 0.5 / fps).at(-1);
+    stand = {
+      ...stand,
+      angles: stand.angles ?? anglesNear(stand.rotation, ((last ?? keys[0])?.angles as Vec) ?? [0, 0, 0]),
+    };
+  }
   const at = motion ? keyAt(motion, time, fps) : -1;
   if (at >= 0) keys[at] = { ...keys[at]!, ...stand };
-  else keys.push({ time: Number(time.toFixed(4)), ...stand, how: "smooth", curve: [0.4, 0, 0.6, 1] });
+  else keys.push({ time: Number(time.toFixed(4)), angles: null, ...stand, how: "smooth", curve: [0.4, 0, 0.6, 1] });
   keys.sort((a, b) => a.time - b.time);
   return { keys };
 }

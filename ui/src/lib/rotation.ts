@@ -50,3 +50,21 @@ export function turn(q: Quat, v: Vec): Vec {
     v[2] + q[3] * t[2] + q[0] * t[1] - q[1] * t[0],
   ];
 }
+
+/** The angles of a turn that lie nearest to others, so that they go on from there, round and round if need be. */
+export function anglesNear(q: Quat, before: Vec): Vec {
+  const [x, y, z] = toAngles(q);
+  const near = (a: number, b: number): number => a + 360 * Math.round((b - a) / 360);
+  const ways: Vec[] = [
+    [x, y, z],
+    [x + 180, 180 - y, z + 180],
+  ];
+  const found = ways.map((way) => way.map((a, k) => near(a, before[k]!)) as Vec);
+  const far = (way: Vec): number => way.reduce((sum, a, k) => sum + Math.abs(a - before[k]!), 0);
+  const best = far(found[0]!) <= far(found[1]!) ? found[0]! : found[1]!;
+  return best.map((a) => Number(a.toFixed(3))) as Vec;
+}
+
+/** The angles something stands at: as they were typed, or those of its rotation. */
+export const anglesOf = (of: { rotation?: readonly number[]; angles?: readonly number[] | null }): Vec =>
+  (of.angles as Vec | null | undefined) ?? anglesNear((of.rotation ?? [0, 0, 0, 1]) as Quat, [0, 0, 0]);

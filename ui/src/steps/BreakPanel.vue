@@ -26,7 +26,7 @@ const size = computed(() => figures.value?.size ?? [2, 2, 2]);
 const packed = computed(() => (chosen.value ? pieces.packedOf(chosen.value.name) : undefined));
 const tiers = computed(() => (packed.value ? pieceFigures(packed.value).tiers : 0));
 const FIRST = ["cells", "radial", "slabs", "bricks", "splinters", "faces"] as const;
-const AGAIN = ["cells", "radial", "slabs", "bricks", "splinters", "clusters"] as const;
+const AGAIN = ["cells", "radial", "slabs", "bricks", "splinters", "chunks"] as const;
 const OF = [
   ["all", "all"],
   ["pieces", "picked"],
@@ -165,7 +165,7 @@ const explode = (t: number, value: number): void => {
   <template v-if="body?.pattern">
     <div v-for="(step, k) in body.breaks as BreakStep[]" :key="k" class="section" :data-testid="`break-step-${k}`">
       <header>
-        <h3>Then {{ step.pattern.kind === "clusters" ? "gather" : "break again" }}</h3>
+        <h3>Then {{ step.pattern.kind === "chunks" ? "gather" : "break again" }}</h3>
         <ElButton
           link
           class="mute"

@@ -6,7 +6,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field, PrivateAttr, model_validator
 
-from .base import Finite, Name, NotNegative, Part, Positive, PositiveVec3, Quaternion, Seed, Share, Vec3
+from .base import Finite, Name, NotNegative, Part, Positive, PositiveVec3, Seed, Share, Turned, Vec3
 from .falloffs import ReachShape
 from .matter import Matter, Pins, Recall, RigidMatter, VertexWeight
 from .motion import Channel, Motion
@@ -15,11 +15,10 @@ from .presets import PRESETS
 from .shapes import MeshStep, Shape
 
 
-class Place(Part):
+class Place(Turned):
     """Where a body stands: scaled first, then turned, then moved."""
 
     position: Vec3 = Field((0.0, 0.0, 0.0), description="[m]")
-    rotation: Quaternion = Field((0.0, 0.0, 0.0, 1.0), description="unit quaternion x, y, z, w")
     scale: PositiveVec3 = Field((1.0, 1.0, 1.0), description="applied before anything is computed")
 
 

@@ -6,17 +6,18 @@ from typing import Literal
 
 from pydantic import Field, field_validator
 
-from .base import Finite, Part, Quaternion, Share, Vec3
+from .base import Finite, Part, Share, Turned, Vec3
 
 How = Literal["step", "linear", "smooth", "bezier"]
 
 
-class PlaceKey(Part):
-    """Where a body stands at a time, and how it goes on from there."""
+class PlaceKey(Turned):
+    """Where a body stands at a time, and how it goes on from there. Where all keys of a motion have angles, the angles
+    run from key to key: 0 to 720 turns twice.
+    """
 
     time: float = Field(ge=0, le=1e5, description="[s]")
     position: Vec3 = Field(description="[m]")
-    rotation: Quaternion = Field((0.0, 0.0, 0.0, 1.0), description="unit quaternion x, y, z, w")
     how: How = Field(
         "smooth",
         description="to the next key: step holds, linear goes straight, smooth runs through the keys without a kink, "

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from pydantic import Field, model_validator
+from pydantic import Field, field_validator, model_validator
 
 from .base import Direction, NotNegative, Part, Positive, PositiveVec3, Seed, Share, Vec3
 from .falloffs import StillFalloff
@@ -108,15 +108,20 @@ Pattern = Annotated[
 ]
 
 
-class ClustersPattern(Part):
+class ChunksPattern(Part):
     """Gathers pieces into chunks: bonds between chunks become one tier coarser than those inside."""
 
-    kind: Literal["clusters"] = "clusters"
+    kind: Literal["chunks", "clusters"] = Field("chunks", description="'clusters' is how it was written before 0.10")
     count: int = Field(8, ge=2, le=2000, description="how many chunks, where there is no guide")
     guide: CutPattern | None = Field(
         None, description="a break of the whole body: pieces whose centre falls into one of its pieces make one chunk"
     )
     seed: Seed = 1
+
+    @field_validator("kind")
+    @classmethod
+    def _as_now(cls, _: str) -> Literal["chunks"]:
+        return "chunks"
 
 
 class AllPieces(Part):
@@ -151,7 +156,7 @@ class BreakStep(Part):
 
     of: Choice = Field(default_factory=AllPieces)
     pattern: Annotated[
-        CellsPattern | SplintersPattern | RadialPattern | SlabsPattern | BricksPattern | ClustersPattern,
+        CellsPattern | SplintersPattern | RadialPattern | SlabsPattern | BricksPattern | ChunksPattern,
         Field(discriminator="kind"),
     ]
 

@@ -10,7 +10,7 @@ from scipy.sparse.csgraph import connected_components
 from scipy.spatial import cKDTree
 
 from ..arrays import Index, sums
-from ..document import Body, BreakStep, ClustersPattern, FacesPattern
+from ..document import Body, BreakStep, ChunksPattern, FacesPattern
 from ..errors import InputError
 from ..geometry.inside import inside
 from ..geometry.mesh import Borders, TriMesh, borders_of, make, triangle_normals
@@ -87,7 +87,7 @@ def patches(body: Body, mesh: TriMesh, border: Borders) -> tuple[Index, Pieces]:
     not_too_small(out, body.pattern, "pattern")
     for number, step in enumerate(body.breaks):
         where = f"breaks[{number}]"
-        if isinstance(step.pattern, ClustersPattern):
+        if isinstance(step.pattern, ChunksPattern):
             out = tier_of_bonds(cluster(out, step, mesh, where))
         else:
             label, out = _again(mesh, label, out, step, border, where)

@@ -1,4 +1,4 @@
-"""A body's list of breaks, carried out in order: tiers, clusters, and the bonds between what results."""
+"""A body's list of breaks, carried out in order: tiers, chunks, and the bonds between what results."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ from ..document import (
     AllPieces,
     BreakStep,
     Choice,
-    ClustersPattern,
+    ChunksPattern,
     FacesPattern,
     LargerPieces,
     ListedPieces,
@@ -61,7 +61,7 @@ def break_mesh(
     not_too_small(pieces, pattern, "pattern")
     for number, step in enumerate(breaks):
         where = f"breaks[{number}]"
-        if isinstance(step.pattern, ClustersPattern):
+        if isinstance(step.pattern, ChunksPattern):
             pieces = cluster(_bonded(pieces, mesh.size()), step, mesh, where)
         else:
             pieces = _break_again(pieces, step, mesh, name, where, share(number + 1))
@@ -179,7 +179,7 @@ def tier_of_bonds(pieces: Pieces) -> Pieces:
     return replace(pieces, bond_tier=(1 + np.argmax(differ, axis=1)).astype(np.uint8))
 
 
-# -------------------------------------------------------------------------------- clusters
+# -------------------------------------------------------------------------------- chunks
 
 
 def cluster(pieces: Pieces, step: BreakStep, mesh: TriMesh, where: str) -> Pieces:
@@ -188,7 +188,7 @@ def cluster(pieces: Pieces, step: BreakStep, mesh: TriMesh, where: str) -> Piece
     if pieces.tier[pick].max() >= TIERS:
         raise InputError(f"a body has at most {TIERS} tiers", where=f"{where}.of")
     pattern = step.pattern
-    assert isinstance(pattern, ClustersPattern)
+    assert isinstance(pattern, ChunksPattern)
     label = _guided(pieces, pattern, mesh) if pattern.guide is not None else _grown(pieces, pick, pattern)
     path = pieces.path.copy()
     path[pick, 1:] = pieces.path[pick, :-1]
@@ -196,7 +196,7 @@ def cluster(pieces: Pieces, step: BreakStep, mesh: TriMesh, where: str) -> Piece
     return replace(pieces, path=path.astype(np.int32))
 
 
-def _guided(pieces: Pieces, pattern: ClustersPattern, mesh: TriMesh) -> Index:
+def _guided(pieces: Pieces, pattern: ChunksPattern, mesh: TriMesh) -> Index:
     """Number of the guide's region each piece's centre falls into."""
     label = np.full(pieces.count, -1, np.int64)
     found, _ = regions(pattern.guide, mesh)
@@ -207,7 +207,7 @@ def _guided(pieces: Pieces, pattern: ClustersPattern, mesh: TriMesh) -> Index:
     return label
 
 
-def _grown(pieces: Pieces, pick: np.ndarray, pattern: ClustersPattern) -> Index:
+def _grown(pieces: Pieces, pick: np.ndarray, pattern: ChunksPattern) -> Index:
     """Chunks grown from scattered pieces along the bonds, nearest first, so that every chunk hangs together."""
     own = np.flatnonzero(pick)
     count = min(pattern.count, len(own))

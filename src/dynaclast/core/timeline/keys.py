@@ -9,6 +9,7 @@ import numpy as np
 
 from ..arrays import Array
 from ..document import Motion, PlaceKey
+from ..document.base import turned
 
 if TYPE_CHECKING:
     from scipy.interpolate import CubicHermiteSpline
@@ -62,6 +63,8 @@ class Path:
     times: Array
     smooth: CubicHermiteSpline | None
     turns: Array
+    angles: Array | None = None
+    """(n, 3) turns about x, y, z [degrees], where all keys are given by them."""
 
     @staticmethod
     def of(motion: Motion) -> Path:
@@ -72,8 +75,12 @@ class Path:
         for k in range(1, len(turns)):
             if turns[k] @ turns[k - 1] < 0:
                 turns[k] = -turns[k]
-        rows = np.concatenate([np.array([k.position for k in keys], float), turns], axis=1)
-        return Path(keys, times, eased(times, rows) if len(keys) > 1 else None, turns)
+        said = [k.angles for k in keys if k.angles is not None]
+        angles = np.array(said, float) if len(said) == len(keys) else None
+        rows = np.concatenate(
+            [np.array([k.position for k in keys], float), turns if angles is None else angles], axis=1
+        )
+        return Path(keys, times, eased(times, rows) if len(keys) > 1 else None, turns, angles)
 
     def at(self, time: float) -> tuple[Array, Array]:
         """Position (3,) [m] and turn (4,) at a time [s]; smooth keys are joined as ``eased``."""
@@ -85,8 +92,13 @@ class Path:
         share = (time - here.time) / (there.time - here.time)
         if here.how == "smooth" and self.smooth is not None:
             row = self.smooth(time)
+            if self.angles is not None:
+                return row[:3], np.array(turned(tuple(row[3:])))
             return row[:3], row[3:] / np.linalg.norm(row[3:])
         if here.how == "bezier":
             share = bezier_share(here.curve, share)
         a, b = np.array(here.position, float), np.array(there.position, float)
+        if self.angles is not None:
+            now = self.angles[k] + share * (self.angles[k + 1] - self.angles[k])
+            return a + share * (b - a), np.array(turned(tuple(now)))
         return a + share * (b - a), slerp(self.turns[k], self.turns[k + 1], share)
