@@ -17,6 +17,8 @@ MOST_FACES = 60_000
 AZIMUTH, POLAR, FIELD_OF_VIEW = 0.62, 1.25, 0.6
 """As shots are looked at when they open [rad]."""
 FILL = 0.86
+RARE = 1.5
+"""Share of the corners that may lie outside the picture on either side [%]."""
 LIGHT = np.array([0.45, 0.8, 0.4]) / np.linalg.norm([0.45, 0.8, 0.4])
 
 
@@ -27,20 +29,21 @@ def _axes() -> Array:
 
 
 def _on_screen(corners: Array, size: tuple[int, int]) -> tuple[Array, Array]:
-    """Where points are seen, all of them in the picture, and how far they are from the camera.
+    """Where points are seen, nearly all of them in the picture, and how far they are from the camera.
 
     corners : (F, 3, 3) [m]
     Returns (F, 3, 2) [pixels] and (F, 3) [m].
     """
     seen = corners @ _axes().T
-    flat = seen.reshape(-1, 3)
-    middle = (flat.min(0) + flat.max(0)) / 2
+    lo, hi = np.percentile(seen.reshape(-1, 3), [RARE, 100 - RARE], axis=0)  # a few far pieces may lie outside
+    flat = np.clip(seen.reshape(-1, 3), lo, hi)
+    middle = (lo + hi) / 2
     width, height = size
     tall = np.tan(FIELD_OF_VIEW / 2) * FILL
     wide = tall * width / height
     away = flat - middle
     distance = max((np.abs(away[:, 0]) / wide + away[:, 2]).max(), (np.abs(away[:, 1]) / tall + away[:, 2]).max(), 1e-6)
-    depth = distance - (seen - middle)[..., 2]
+    depth = np.maximum(distance - (seen - middle)[..., 2], 0.2 * distance)
     scale = height / 2 / np.tan(FIELD_OF_VIEW / 2) / depth
     x = width / 2 + (seen - middle)[..., 0] * scale
     y = height / 2 - (seen - middle)[..., 1] * scale

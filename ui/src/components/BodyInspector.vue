@@ -213,7 +213,8 @@ function remove(): void {
       @change="(k, v) => edit(k, (b) => setAt(b, k, v))"
       @key="key" />
     <div class="stack">
-      <label>{{ body.role === "active" ? "velocity at the start" : "velocity" }}</label><VectorField
+      <label>{{ body.role === "active" ? "velocity at the start" : "velocity" }} <span class="mute">m/s</span></label
+      ><VectorField
         label="velocity"
         unit="m/s"
         :model-value="body.velocity!"
@@ -221,7 +222,8 @@ function remove(): void {
         @update:model-value="(v) => edit('velocity', (b) => (b.velocity = v))" />
     </div>
     <div class="stack">
-      <label>{{ body.role === "active" ? "spin at the start" : "spin" }}</label><VectorField
+      <label>{{ body.role === "active" ? "spin at the start" : "spin" }} <span class="mute">°/s</span></label
+      ><VectorField
         label="spin"
         unit="°/s"
         :model-value="spin"

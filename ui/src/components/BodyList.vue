@@ -1,12 +1,47 @@
 <script setup lang="ts">
 /** Bodies and groups to choose from, with a figure each. */
-import { ElButton } from "element-plus";
-import { layoutCount } from "../lib/document";
+import { ElButton, ElInput } from "element-plus";
+import { computed, ref } from "vue";
+import { freeName, layoutCount } from "../lib/document";
 import { usePieces } from "../stores/pieces";
 import { useShot, type Thing } from "../stores/shot";
 import { useView } from "../stores/view";
+import Glyph from "./Glyph.vue";
+import ThingMenu from "./ThingMenu.vue";
+import TextField from "../controls/TextField.vue";
 
 defineProps<{ figure: (thing: Thing) => string }>();
+/** bodies above which they can be searched */
+const FEW = 6;
+const wanted = ref("");
+const renaming = ref("");
+const menu = ref<InstanceType<typeof ThingMenu> | null>(null);
+const seen = computed(() => shot.things.filter((t) => t.name.toLowerCase().includes(wanted.value.toLowerCase())));
+const kindOf = (t: Thing): "group" | "body" => (t.group ? "group" : "body");
+const isChosen = (name: string): boolean => view.chosen.some((c) => c.name === name && c.kind !== "field");
+
+/** Alone; with Ctrl beside what is chosen; with Shift all from the chosen one to here. */
+function choose(t: Thing, event: MouseEvent): void {
+  const one = { kind: kindOf(t), name: t.name };
+  if (event.ctrlKey || event.metaKey) return view.select(one, true);
+  const from = seen.value.findIndex((x) => x.name === view.thing);
+  const to = seen.value.indexOf(t);
+  if (!event.shiftKey || from < 0) return view.select(one);
+  const between = seen.value.slice(Math.min(from, to), Math.max(from, to) + 1).filter((x) => !isChosen(x.name));
+  for (const x of between) view.select({ kind: kindOf(x), name: x.name }, true);
+}
+
+function rename(t: Thing, name: string): void {
+  renaming.value = "";
+  const clean = name.trim().slice(0, 80);
+  if (!clean || clean === t.name) return;
+  const free = freeName(
+    clean,
+    shot.things.map((x) => x.name),
+  );
+  shot.rename(t.name, free);
+  view.select({ kind: kindOf(t), name: free });
+}
 const shot = useShot();
 const pieces = usePieces();
 const view = useView();
@@ -14,17 +49,54 @@ const view = useView();
 
 <template>
   <div class="section list">
-    <ElButton
-      v-for="t in shot.things"
+    <ElInput
+      v-if="shot.things.length > FEW"
+      v-model="wanted"
+      class="find"
+      size="small"
+      clearable
+      placeholder="find a body"
+      aria-label="find a body" />
+    <div
+      v-for="t in seen"
       :key="t.name"
-      class="bare item"
-      :class="{ chosen: view.thing === t.name }"
-      @click="view.select({ kind: t.group ? 'group' : 'body', name: t.name })">
-      <i :style="{ background: t.body.material.look?.color }" :class="{ many: t.group }" /><span
-        >{{ t.name }}<small v-if="t.group"> × {{ layoutCount(t.group.layout) }}</small></span
-      >
-      <em v-if="pieces.errors.get(t.name)" class="problem">unusable</em><em v-else class="figures">{{ figure(t) }}</em>
-    </ElButton>
+      class="item"
+      :class="{ chosen: isChosen(t.name), off: view.hidden.includes(t.name) }"
+      :data-name="t.name"
+      @contextmenu.prevent="menu?.open($event, t)">
+      <TextField
+        v-if="renaming === t.name"
+        class="name"
+        now
+        label="name of the body"
+        :most="80"
+        :model-value="t.name"
+        @update:model-value="(n) => rename(t, n)"
+        @left="renaming = ''" />
+      <ElButton v-else class="bare name" @click="choose(t, $event)" @dblclick="renaming = t.name">
+        <i :style="{ background: t.body.material.look?.color }" :class="{ many: t.group }" /><span
+          >{{ t.name }}<small v-if="t.group"> × {{ layoutCount(t.group.layout) }}</small></span
+        >
+        <em v-if="pieces.errors.get(t.name)" class="problem">unusable</em
+        ><em v-else class="figures">{{ figure(t) }}</em>
+      </ElButton>
+      <ElButton
+        class="bare mark"
+        :class="{ on: view.hidden.includes(t.name) }"
+        v-hint="view.hidden.includes(t.name) ? `Show ${t.name} (H)` : `Hide ${t.name} (H)`"
+        @click="view.toggleHidden(t.name)"
+        ><Glyph :name="view.hidden.includes(t.name) ? 'hidden' : 'seen'" :size="13"
+      /></ElButton>
+      <ElButton
+        class="bare mark"
+        :class="{ on: view.locked.includes(t.name) }"
+        v-hint="view.locked.includes(t.name) ? `Let ${t.name} be moved (O)` : `Hold ${t.name} in place (O)`"
+        @click="view.toggleLocked(t.name)"
+        ><Glyph :name="view.locked.includes(t.name) ? 'locked' : 'loose'" :size="13"
+      /></ElButton>
+    </div>
+    <p v-if="!seen.length" class="mute none">No body has these letters.</p>
+    <ThingMenu ref="menu" @rename="(name) => (renaming = name)" />
   </div>
 </template>
 
@@ -32,17 +104,39 @@ const view = useView();
 .list {
   padding: 6px 0;
 }
+.find {
+  padding: 0 14px 6px;
+}
+.none {
+  padding: 0 14px;
+}
 .item {
   display: flex;
   align-items: center;
-  gap: 9px;
-  width: 100%;
   height: 28px;
-  padding: 0 14px;
-  background: none;
-  border: 0;
-  cursor: pointer;
-  text-align: left;
+  padding-right: 10px;
+}
+.name {
+  flex: 1;
+  gap: 9px;
+  height: 28px;
+  min-width: 0;
+  padding: 0 4px 0 14px;
+}
+.mark {
+  width: 20px;
+  height: 28px;
+  justify-content: center;
+  color: var(--mute);
+  opacity: 0;
+}
+.item:hover .mark,
+.mark:focus-visible,
+.mark.on {
+  opacity: 1;
+}
+.off .name {
+  opacity: 0.5;
 }
 .item:hover {
   background: var(--basalt-2);

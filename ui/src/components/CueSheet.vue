@@ -55,8 +55,7 @@ const energyLine = computed(() =>
   ),
 );
 const lanes = computed(() => (shot.document ? lanesOf(shot.document, view.foldedLanes) : []));
-const isChosen = (lane: Lane): boolean =>
-  view.selection?.name === lane.name && (view.selection.kind === lane.kind || view.thing === lane.name);
+const isChosen = (lane: Lane): boolean => view.chosen.some((c) => c.kind === lane.kind && c.name === lane.name);
 /** first and last key of a lane, in frames */
 const spanOf = (lane: Lane): [number, number] | null => {
   const times = keys.pegs(lane.id).map((k) => k.time * fps.value);
@@ -236,7 +235,9 @@ const headShown = computed(() => view.frame >= axis.from.value && view.frame <= 
             class="bare lane-name"
             :class="{ chosen: isChosen(lane), off: lane.off }"
             :style="{ color: lane.color }"
-            @click="view.select({ kind: lane.kind, name: lane.name })">
+            @click="
+              (e: MouseEvent) => view.select({ kind: lane.kind, name: lane.name }, e.ctrlKey || e.metaKey || e.shiftKey)
+            ">
             <Glyph :name="lane.glyph" :size="14" /><span class="word">{{ lane.name }}</span>
           </ElButton>
           <svg v-if="lane.kind === 'family'" :width="width" height="20" class="family" @pointerdown="press" />

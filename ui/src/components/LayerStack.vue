@@ -224,13 +224,13 @@ async function bring(file: File, name: string): Promise<void> {
       <label>from, to</label
       ><span class="pair"
         ><NumberRow
-          label=""
+          label="from"
           :min="0"
           :max="1"
           :initial="0"
           :model-value="layer.low ?? 0"
           @update:model-value="(v) => edit('least value', (l) => (l.low = v))" /><NumberRow
-          label=""
+          label="to"
           :min="0"
           :max="1"
           :initial="1"

@@ -8,6 +8,7 @@ import { filled, newLayer } from "../lib/document";
 import { showNumber } from "../lib/units";
 import { useShot } from "../stores/shot";
 import { useView } from "../stores/view";
+import FileUnit from "./FileUnit.vue";
 import NumberRow from "../controls/NumberRow.vue";
 import ReachEditor from "./ReachEditor.vue";
 import Section from "../controls/Section.vue";
@@ -134,6 +135,7 @@ function apply(): void {
     <p v-if="report" class="figures mute small">
       {{ report.size.map((s) => showNumber(s, 3)).join(" × ") }} m, true size
     </p>
+    <FileUnit v-if="body.shape.kind === 'asset'" :name="name" :body="body" />
     <p v-if="problem" class="problem" role="alert">{{ problem }}</p>
     <ElButton
       v-if="report?.defects.some((d) => GRAVE.has(d.kind))"

@@ -41,7 +41,7 @@ beforeEach(() => {
 
 describe("the reach grid", () => {
   it("says how many pieces each field reaches of each body", () => {
-    const cells = mount(ReachGrid).findAll(".cell");
+    const cells = mount(ReachGrid).findAll(".cell.figures");
     expect(cells.map((c) => c.text())).toEqual(["3", "0", "0", "0"]);
     expect(cells[0]!.attributes("data-hint")).toContain("3 of 4 pieces in reach");
     expect(cells.map((c) => c.classes("none"))).toEqual([false, false, true, true]);
@@ -54,6 +54,19 @@ describe("the reach grid", () => {
     expect(grid.findAll(".cell")[1]!.text()).toBe("–");
     await grid.findAll(".cell")[1]!.trigger("click");
     expect(blow().targets).toBe("all");
+  });
+  it("switches all fields for one body, and a field for all or for one", async () => {
+    const grid = mount(ReachGrid);
+    const targets = () => useShot().fields.map((f) => f.targets);
+    await grid.findAll(".col")[1]!.trigger("click");
+    expect(targets()).toEqual([["wall"], ["wall"]]);
+    await grid.findAll(".col")[1]!.trigger("click");
+    expect(targets()).toEqual(["all", "all"]);
+    const rows = () => grid.findAll(".cell:not(.figures)");
+    await rows()[1]!.trigger("click");
+    expect(targets()).toEqual(["all", ["wall"]]);
+    await rows()[1]!.trigger("click");
+    expect(targets()).toEqual(["all", "all"]);
   });
   it("offers what mends a field that reaches nothing", async () => {
     const grid = mount(ReachGrid);

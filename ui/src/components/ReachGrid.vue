@@ -12,7 +12,36 @@ import Glyph from "./Glyph.vue";
 const shot = useShot();
 const survey = useSurvey();
 const view = useView();
-const columns = computed(() => `minmax(70px, 1fr) repeat(${shot.things.length}, minmax(40px, 58px))`);
+/** bodies above which their names stand upright */
+const FEW = 3;
+const columns = computed(() => {
+  const many = shot.things.length > FEW;
+  const all = shot.things.length > 1 ? " 26px" : "";
+  return `minmax(${many ? 92 : 70}px, 1fr) repeat(${shot.things.length}, minmax(${many ? 34 : 40}px, 58px))${all}`;
+});
+const names = computed(() => shot.things.map((t) => t.name));
+const allOn = (body: string): boolean => shot.fields.every((f) => targeted(f, body));
+const targetsOf = (list: string[]): FieldItem["targets"] =>
+  names.value.every((n) => list.includes(n)) ? "all" : names.value.filter((n) => list.includes(n));
+
+/** All fields on or off for one body. */
+function switchColumn(body: string): void {
+  const off = allOn(body);
+  shot.edit(`targets on ${body}`, (d) => {
+    for (const f of d.fields as FieldItem[]) {
+      const now = f.targets === "all" ? names.value : (f.targets as string[]);
+      f.targets = targetsOf(off ? now.filter((n) => n !== body) : [...now, body]);
+    }
+  });
+  view.showing = "set-up";
+}
+
+/** A field on all bodies, or on the chosen one, else the first, alone. */
+function switchRow(f: FieldItem): void {
+  const alone = view.thing ?? names.value[0]!;
+  shot.editField(f.name, `targets of ${f.name}`, (x) => (x.targets = f.targets === "all" ? [alone] : "all"));
+  view.showing = "set-up";
+}
 const empty = computed(() =>
   shot.fields.filter(
     (f) =>
@@ -44,8 +73,23 @@ function widen(f: FieldItem): void {
 </script>
 
 <template>
-  <div class="grid" :style="{ gridTemplateColumns: columns }" role="grid" aria-label="Reach grid">
-    <span /><span v-for="b in shot.things" :key="b.name" class="col" v-hint="b.name">{{ b.name }}</span>
+  <div
+    class="grid"
+    :class="{ tall: shot.things.length > FEW }"
+    :style="{ gridTemplateColumns: columns }"
+    role="group"
+    aria-label="Reach grid">
+    <span class="corner" />
+    <ElButton
+      v-for="b in shot.things"
+      :key="b.name"
+      class="bare col"
+      v-hint="`${b.name}: press to switch all fields ${allOn(b.name) ? 'off' : 'on'} for it`"
+      @click="switchColumn(b.name)"
+      ><span>{{ b.name }}</span></ElButton
+    ><ElButton v-if="shot.things.length > 1" class="bare col all" v-hint="'whole rows, below'" disabled
+      ><span>all</span></ElButton
+    >
     <template v-for="f in shot.fields" :key="f.name">
       <ElButton
         class="bare name"
@@ -80,6 +124,17 @@ function widen(f: FieldItem): void {
             width: `${100 * ((survey.crossing(f.name, b.name)?.pieces ?? 0) / Math.max(1, survey.crossing(f.name, b.name)?.of ?? 1))}%`,
           }" />
       </ElButton>
+      <ElButton
+        v-if="shot.things.length > 1"
+        class="bare cell"
+        :class="{ away: f.targets !== 'all' }"
+        :aria-pressed="f.targets === 'all'"
+        v-hint="
+          f.targets === 'all' ? `${f.name} acts on all; press for the chosen body alone` : `Let ${f.name} act on all`
+        "
+        @click="switchRow(f)"
+        ><Glyph :name="f.targets === 'all' ? 'check' : 'plus'" :size="11"
+      /></ElButton>
     </template>
   </div>
   <p v-for="f in empty" :key="f.name" class="note">
@@ -97,20 +152,42 @@ function widen(f: FieldItem): void {
   align-items: center;
   overflow-x: auto;
 }
+.corner,
+.name {
+  position: sticky;
+  left: 0;
+  z-index: 1;
+  background: var(--basalt-1);
+}
 .col {
+  justify-content: center;
   font-size: 11px;
   color: var(--mute);
-  text-align: center;
+  min-width: 0;
+}
+.col:hover {
+  color: var(--chalk);
+}
+.col span {
   overflow: hidden;
   text-overflow: ellipsis;
   white-space: nowrap;
+}
+.tall .col {
+  align-self: end;
+  height: 76px;
+  align-items: end;
+}
+.tall .col span {
+  writing-mode: vertical-rl;
+  transform: rotate(180deg);
+  max-height: 76px;
 }
 .name {
   display: flex;
   gap: 6px;
   align-items: center;
   min-width: 0;
-  background: none;
   border: 0;
   border-radius: var(--radius);
   cursor: pointer;

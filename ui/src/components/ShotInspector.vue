@@ -1,5 +1,4 @@
 <script setup lang="ts">
-import { ElInput } from "element-plus";
 import { computed } from "vue";
 import type { ShotDocument } from "../api/types";
 import { useShot } from "../stores/shot";
@@ -10,6 +9,7 @@ import VectorField from "../controls/VectorField.vue";
 import Section from "../controls/Section.vue";
 import ChoiceRow from "../controls/ChoiceRow.vue";
 import SwitchRow from "../controls/SwitchRow.vue";
+import TextField from "../controls/TextField.vue";
 
 const shot = useShot();
 const doc = computed(() => shot.document as ShotDocument);
@@ -27,15 +27,13 @@ const QUALITY = [
         >shot</span
       >
     </header>
-    <ElInput
-      type="textarea"
-      :rows="2"
-      resize="none"
-      maxlength="400"
+    <TextField
+      label="note on the shot"
       placeholder="what this shot is for, in a line"
-      aria-label="note on the shot"
+      :rows="2"
+      :most="400"
       :model-value="doc.note"
-      @change="(t: string) => shot.edit('note on the shot', (d) => (d.note = t))" />
+      @update:model-value="(t) => shot.edit('note on the shot', (d) => (d.note = t))" />
   </div>
   <Section title="Time" :note="`${(doc.timing.frames! / doc.timing.fps!).toFixed(2)} s`">
     <div class="row">
@@ -84,7 +82,7 @@ const QUALITY = [
   </Section>
   <Section title="World">
     <div class="stack">
-      <label>gravity</label
+      <label>gravity <span class="mute">m/s²</span></label
       ><VectorField
         label="gravity"
         unit="m/s²"

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** Rows to set what specs name of one thing. Numbers can be keyed where channels are handed in. */
-import { ElButton, ElInput } from "element-plus";
-import { computed, reactive } from "vue";
+import { ElButton } from "element-plus";
+import { computed } from "vue";
 import { fromAngles, toAngles, type Quat, type Vec } from "../lib/rotation";
 import type { Channel } from "../lib/channels";
 import { numberAt } from "../lib/channels";
@@ -16,6 +16,7 @@ import PickRow from "../controls/PickRow.vue";
 import SwitchRow from "../controls/SwitchRow.vue";
 import TimesField from "../controls/TimesField.vue";
 import DirectionField from "../controls/DirectionField.vue";
+import TextField from "../controls/TextField.vue";
 
 const props = defineProps<{
   of: Record<string, unknown>;
@@ -64,8 +65,6 @@ function toggle(paths: string[]): void {
 
 const angles = (q: unknown): Vec => toAngles(q as Quat).map((a) => Number(a.toFixed(3))) as Vec;
 const canKey = (s: Spec): boolean => !!props.channels && !s.fixed && !s.optional;
-/** text being typed, by its key */
-const draft = reactive<Record<string, string>>({});
 
 function setPoint(s: Spec, row: number, v: Vec): void {
   const points = structuredClone(valueAt(props.of, s.key)) as Vec[];
@@ -110,21 +109,12 @@ function dropPoint(s: Spec, row: number): void {
       :model-value="((valueAt(of, s.key) as string[] | null) ?? [''])[0]"
       @update:model-value="(n) => emit('change', s.key, n ? [n] : null)" />
     <div v-else-if="s.kind === 'text'" class="stack">
-      <label>{{ s.label }}</label><ElInput
-        type="textarea"
-        :rows="2"
-        spellcheck="false"
+      <label>{{ s.label }}</label><TextField
         class="figures"
-        :aria-label="s.label"
-        :model-value="draft[s.key] ?? (valueAt(of, s.key) as string)"
-        @input="(t: string) => (draft[s.key] = t)"
-        @change="
-          (t: string) => {
-            delete draft[s.key];
-            emit('change', s.key, t);
-          }
-        "
-        @keydown.stop />
+        :rows="2"
+        :label="s.label"
+        :model-value="valueAt(of, s.key) as string"
+        @update:model-value="(t) => emit('change', s.key, t)" />
     </div>
     <div v-else-if="s.kind === 'times'" class="row">
       <label>{{ s.label }}</label><TimesField
@@ -170,8 +160,9 @@ function dropPoint(s: Spec, row: number): void {
     </div>
     <div v-else-if="s.kind === 'vector' || s.kind === 'direction'" class="stack">
       <label
-        >{{ s.label
-        }}<ElButton
+        ><span
+          >{{ s.label }} <span v-if="unit(s).length > 2" class="mute">{{ unit(s) }}</span></span
+        ><ElButton
           v-if="canKey(s)"
           class="bare peg"
           :class="{ on: channelOf(`${s.key}.0`), here: keyedHere(`${s.key}.0`) }"

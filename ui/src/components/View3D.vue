@@ -33,6 +33,8 @@ const stage = shallowRef<Stage | null>(null);
 const azimuth = ref(0);
 const metresPerPixel = ref(0.0125);
 const dropping = ref(false);
+/** letters at the ends of the handles */
+const tips = ref<{ axis: string; x: number; y: number }[]>([]);
 /** steps in which the piece under the pointer says its numbers */
 const HOVERS: Step[] = ["break", "bind", "drive"];
 
@@ -66,6 +68,7 @@ function placeOverlays(): void {
   placeLabels();
   placeTieTags();
   placeCard();
+  tips.value = stage.value?.handleTips() ?? [];
 }
 
 /** What the chosen field would do to the pieces: arrows from their middles. */
@@ -127,7 +130,8 @@ watch(
     () => view.colorBy,
     () => view.map,
     () => view.theme,
-    () => view.selection,
+    () => view.chosen,
+    () => view.hidden,
     () => view.piece,
     () => view.step,
     () => view.bonds,
@@ -238,6 +242,9 @@ defineExpose({ bring, look, camera: () => stage.value?.view ?? [] });
       @click="chooseTie(t.name, t.end)">
       <Glyph :name="t.kind" :size="13" />
     </ElButton>
+    <b v-for="t in tips" :key="t.axis" class="axis figures" :style="{ left: `${t.x}px`, top: `${t.y}px` }">{{
+      t.axis
+    }}</b>
     <p v-if="view.placing" class="placing" role="status">
       {{ view.placing.note
       }}{{
@@ -336,6 +343,14 @@ defineExpose({ bring, look, camera: () => stage.value?.view ?? [] });
 }
 .tie.end {
   transform: translate(10px, -30px);
+}
+.axis {
+  position: absolute;
+  translate: -50% -50%;
+  font-size: 11px;
+  color: var(--chalk);
+  text-shadow: 0 0 3px var(--basalt-0);
+  pointer-events: none;
 }
 .placing {
   pointer-events: none;

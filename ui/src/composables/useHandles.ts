@@ -1,6 +1,6 @@
 /** The handles in the view: what they stand at, and what dragging them changes. */
 import type { ComputedRef, ShallowRef } from "vue";
-import type { Layer } from "../api/types";
+import type { Layer, ShotDocument } from "../api/types";
 import { standAt, withKey } from "../lib/motion";
 import { anglesNear, anglesOf, turn, type Quat, type Vec } from "../lib/rotation";
 import { useShot } from "../stores/shot";
@@ -54,13 +54,25 @@ export function useHandles(
     };
   }
 
+  /** Where the handles stand, by the document. */
+  function whereNow(): Vec | null {
+    const chosen = view.selection!;
+    if (chosen.kind === "tie") {
+      const tie = shot.ties.find((t) => t.name === chosen.name);
+      return tie ? ((view.tieEnd === 1 && tie.to_point ? tie.to_point : tie.point) as Vec) : null;
+    }
+    const thing = shot.things.find((t) => t.name === view.thing);
+    if (thing) return (thing.group ? thing.body.place.position : standAt(thing.body, time.value).position) as Vec;
+    return (handled()?.shape.center as Vec | undefined) ?? null;
+  }
+
   function placeHandles(): void {
     const mode = view.handle === "move" ? "translate" : view.handle === "turn" ? "rotate" : "scale";
     const chosen = view.selection;
     if (!stage.value) return;
     if (inTake.value || !chosen || view.step === "run" || view.step === "export")
       return stage.value.setHandles(null, mode);
-    if (view.placing) return stage.value.setHandles(null, mode);
+    if (view.placing || view.locked.includes(chosen.name)) return stage.value.setHandles(null, mode);
     if (chosen.kind === "tie") {
       const tie = shot.ties.find((t) => t.name === chosen.name);
       if (!tie) return stage.value.setHandles(null, mode);
@@ -102,10 +114,49 @@ export function useHandles(
     return q.map((x) => x / n) as Quat;
   }
 
+  /** Everything that is chosen goes along with what carries the handles. */
+  function carry(d: ShotDocument, by: Vec): void {
+    const shift = (at: readonly number[]): Vec => at.map((x, k) => tidy(x + by[k]!)) as Vec;
+    for (const { kind, name } of view.more) {
+      if (kind === "body" || kind === "group") {
+        const own =
+          kind === "body" ? d.bodies.find((b) => b.name === name) : d.groups.find((g) => g.name === name)?.body;
+        if (!own || view.locked.includes(name)) continue;
+        own.place!.position = shift(own.place!.position!);
+        for (const key of own.motion?.keys ?? []) key.position = shift(key.position);
+      } else if (kind === "tie") {
+        const tie = d.ties.find((t) => t.name === name);
+        if (!tie) continue;
+        tie.point = shift(tie.point);
+        if (tie.to_point) tie.to_point = shift(tie.to_point);
+      } else {
+        const own =
+          kind === "falloff"
+            ? d.falloffs.find((f) => f.name === name)?.layers
+            : (kind === "map" ? d.maps : d.fields).find((f) => f.name === name)?.reach.layers;
+        for (const layer of own ?? []) {
+          const shape = layer.shape as { center?: readonly number[] };
+          if (shape.center) shape.center = shift(shape.center);
+        }
+      }
+    }
+  }
+
+  /** where the handles stood at the last edit of a drag */
+  let stood: Vec | null = null;
+
   function onMove(moved: Moved, done: boolean): void {
     const chosen = view.selection;
     if (!chosen) return;
     if (!done) shot.hold();
+    if (view.handle === "move" && view.more.length) {
+      const from = stood ?? whereNow();
+      if (from) {
+        const by = moved.position.map((x, k) => x - from[k]!) as Vec;
+        shot.edit(`move ${view.chosen.length} things`, (d) => carry(d, by));
+      }
+      stood = done ? null : moved.position;
+    }
     if (chosen.kind === "tie") {
       shot.editTie(chosen.name, `move ${chosen.name}`, (t) => {
         const at = moved.position.map(tidy) as Vec;

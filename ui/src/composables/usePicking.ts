@@ -103,7 +103,9 @@ export function usePicking(
       view.piece = null;
       return;
     }
-    view.select({ kind: thing.group ? "group" : "body", name: thing.name });
+    if (view.locked.includes(thing.name)) return;
+    view.select({ kind: thing.group ? "group" : "body", name: thing.name }, together);
+    if (together) return;
     view.picked = many ? [index] : [];
     view.piece = many ? { body: thing.name, index } : null;
   }

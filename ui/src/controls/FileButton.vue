@@ -30,7 +30,7 @@ function more(file: UploadFile): void {
     :multiple="multiple"
     :disabled="disabled"
     :on-change="more">
-    <ElButton :disabled="disabled"><slot /></ElButton>
+    <ElButton tag="span" :disabled="disabled"><slot /></ElButton>
   </ElUpload>
 </template>
 

@@ -18,6 +18,8 @@ const props = withDefaults(
     mark?: string;
     /** what double-click on the handle goes back to */
     initial?: number;
+    /** its unit stands elsewhere */
+    bare?: boolean;
   }>(),
   { unit: "", min: -1e6, max: 1e6, step: 0, whole: false, mark: "", initial: undefined },
 );
@@ -127,7 +129,7 @@ function drag(event: PointerEvent): void {
           mark || "·"
         }}</span></template
       >
-      <template v-if="unit" #suffix>{{ unit }}</template>
+      <template v-if="unit && !bare" #suffix>{{ unit }}</template>
     </ElInput>
     <span v-if="problem" ref="why" class="why" role="alert">{{ problem }}</span>
   </span>

@@ -32,6 +32,7 @@ function set(k: number, value: number): void {
       :label="`${label} ${marks[k]}`"
       :mark="marks[k]"
       :unit="unit"
+      :bare="unit.length > 2"
       :min="min"
       :whole="whole"
       :initial="initial"

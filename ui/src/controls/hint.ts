@@ -9,7 +9,8 @@ function put(el: Hinted, text: string | null | undefined): void {
     return;
   }
   el.dataset.hint = text;
-  const bare = !el.textContent?.trim() && !el.querySelector("input, textarea, [aria-label]");
+  const named = el instanceof HTMLElement || el.hasAttribute("role"); // parts of drawings have no names
+  const bare = named && !el.textContent?.trim() && !el.querySelector("input, textarea, [aria-label]");
   if (bare && (!el.hasAttribute("aria-label") || el.dataset.named !== undefined)) {
     el.setAttribute("aria-label", text);
     el.dataset.named = "";

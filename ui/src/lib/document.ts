@@ -397,6 +397,21 @@ export function layersOf(field: FieldItem, document: ShotDocument | null): Layer
 /** Keys of fields and falloffs whose value names a body. */
 const NAMES_BODY = new Set(["body", "carrier", "ride", "aim"]);
 
+/** Names of bodies and groups that fields, falloffs and maps of a document name. */
+export function bodiesNamedIn(document: ShotDocument): Set<string> {
+  const out = new Set<string>();
+  const walk = (part: unknown): void => {
+    if (!part || typeof part !== "object") return;
+    for (const [k, v] of Object.entries(part)) {
+      if (NAMES_BODY.has(k) && typeof v === "string") out.add(v);
+      else if ((k === "targets" || k === "bodies") && Array.isArray(v)) for (const x of v) out.add(x as string);
+      else walk(v);
+    }
+  };
+  for (const part of [document.fields, document.falloffs, document.maps]) walk(part);
+  return out;
+}
+
 /** Where fields and falloffs name a body, name it anew, in place; null: they do without, as far as they can. */
 export function renameIn(document: ShotDocument, old: string, name: string | null): void {
   const walk = (part: unknown): void => {

@@ -11,7 +11,9 @@ const good = {
   fields: [{ name: "gale", reach: { layers: [{ shape: { kind: "sphere", core: 1 } }] } }],
 } as unknown as ShotDocument;
 
-const changed = (change: (d: any) => void): ShotDocument => {
+// eslint-disable-next-line @typescript-eslint/no-explicit-any -- documents made wrong on purpose
+type Loose = any;
+const changed = (change: (d: Loose) => void): ShotDocument => {
   const d = structuredClone(good);
   change(d);
   return d;
@@ -28,14 +30,14 @@ describe("a refused value", () => {
     });
     const out = withoutRefused(now, good, "bodies[1].material.density")!;
     expect(out).toEqual(changed((d) => (d.name = "b")));
-    expect((now.bodies as any)[1].material.density).toBe(-4);
+    expect((now.bodies as Loose)[1].material.density).toBe(-4);
   });
   it("is that of the same body, wherever it stands in the list now", () => {
     const now = changed((d) => {
       d.bodies.reverse();
       d.bodies[0].material.density = 0;
     });
-    expect((withoutRefused(now, good, "bodies[0].material.density")!.bodies as any)[0].material.density).toBe(700);
+    expect((withoutRefused(now, good, "bodies[0].material.density")!.bodies as Loose)[0].material.density).toBe(700);
   });
   it("goes with the layer or body that is new", () => {
     const now = changed((d) => d.fields[0].reach.layers.push({ shape: { kind: "expression", text: "(" } }));

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { useStorage } from "@vueuse/core";
-import { ElButton, ElDialog, ElMessage, ElScrollbar, ElSplitter, ElSplitterPanel } from "element-plus";
+import { ElButton, ElDialog, ElScrollbar, ElSplitter, ElSplitterPanel } from "element-plus";
 import { onBeforeUnmount, onMounted, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 import { ApiError } from "../api/client";
@@ -10,6 +10,7 @@ import KeySheet from "../components/KeySheet.vue";
 import StepRail from "../components/StepRail.vue";
 import TopBar from "../components/TopBar.vue";
 import View3D from "../components/View3D.vue";
+import { useCommands } from "../composables/useCommands";
 import { useDrops } from "../composables/useDrops";
 import { usePlayback } from "../composables/usePlayback";
 import BindPanel from "../steps/BindPanel.vue";
@@ -46,6 +47,7 @@ const wide = window.innerWidth >= 1900;
 const sizes = useStorage("sizes", { panel: wide ? 300 : 248, inspector: wide ? 340 : 284, sheet: 150 });
 const STEPS: Step[] = ["build", "break", "bind", "drive", "run", "export"];
 const { lastFrame, seek, toggle } = usePlayback();
+const commands = useCommands();
 const leftOff = useLeftOff(
   () => three.value?.camera() ?? [],
   (camera) => three.value?.look(camera),
@@ -86,6 +88,10 @@ function onKey(event: KeyboardEvent): void {
   if (ctrl && event.key.toLowerCase() === "z") return on(() => void shot.step(event.shiftKey ? "redo" : "undo"));
   if (ctrl && event.key.toLowerCase() === "y") return on(() => void shot.step("redo"));
   if (ctrl && event.key.toLowerCase() === "s") return on(() => void shot.flush());
+  if (ctrl && event.key.toLowerCase() === "a") return on(commands.chooseAll);
+  if (ctrl && event.key.toLowerCase() === "d") return on(commands.duplicate);
+  if (ctrl && event.key.toLowerCase() === "c" && !getSelection()?.toString()) return on(commands.copy);
+  if (ctrl && event.key.toLowerCase() === "v") return on(commands.paste);
   if (ctrl || event.altKey) return;
   const actions: Record<string, () => void> = {
     " ": toggle,
@@ -94,7 +100,10 @@ function onKey(event: KeyboardEvent): void {
     Home: () => seek(0),
     End: () => seek(lastFrame.value),
     Escape: back,
-    Delete: remove,
+    Delete: commands.remove,
+    h: commands.hide,
+    i: commands.isolate,
+    o: commands.lock,
     "0": () => three.value?.bring("all"),
     c: () => three.value?.bring("chosen"),
     m: () => (view.handle = "move"),
@@ -127,20 +136,6 @@ function bringIn(files: File[]): void {
   void build.value?.bringIn(files);
 }
 useDrops(bringIn);
-
-function remove(): void {
-  const chosen = view.selection;
-  if (!chosen) return;
-  if (view.picked.length || view.piece)
-    return void ElMessage(`A piece of ${chosen.name} is picked. Press Escape, then Delete, to delete ${chosen.name}.`);
-  view.select(null);
-  if (chosen.kind === "field")
-    shot.edit(`delete ${chosen.name}`, (d) => (d.fields = d.fields.filter((f) => f.name !== chosen.name)));
-  else if (chosen.kind === "falloff") return;
-  else if (chosen.kind === "tie")
-    shot.edit(`delete ${chosen.name}`, (d) => (d.ties = d.ties.filter((t) => t.name !== chosen.name)));
-  else shot.remove(chosen.name);
-}
 
 async function settle(way: "theirs" | "copy"): Promise<void> {
   const id = await shot.settle(way);

@@ -114,7 +114,7 @@ function goTo(m: Moment): void {
         @update:model-value="(b) => (body = b)" />
     </div>
     <ElButton v-for="m in moments.slice(0, MOST)" :key="m.frame" class="bare moment" @click="goTo(m)">
-      <b class="figures">{{ m.until > m.frame ? `f ${m.frame} to ${m.until}` : `f ${m.frame}` }}</b><span
+      <b class="figures">{{ m.until > m.frame ? `f ${m.frame}–${m.until}` : `f ${m.frame}` }}</b><span
         v-hint="m.cause"
         >{{ m.cause }}</span
       ><em v-if="m.broken" class="figures">{{ m.broken }}</em>
@@ -164,7 +164,8 @@ function goTo(m: Moment): void {
   background: var(--basalt-3);
 }
 .moment b {
-  width: 46px;
+  min-width: 46px;
+  flex: none;
   text-align: left;
   font-weight: 500;
   color: var(--accent);

@@ -113,13 +113,30 @@ export const useShot = defineStore("shot", () => {
     });
   }
 
+  function takeOut(d: ShotDocument, name: string): void {
+    d.bodies = d.bodies.filter((b) => b.name !== name);
+    d.groups = d.groups.filter((g) => g.name !== name && !(g.layout.kind === "surface" && g.layout.body === name));
+    d.ties = d.ties.filter((t) => t.body !== name && t.to !== name);
+    renameIn(d, name, null);
+  }
+
   /** Take a body or group out, with its ties, and out of every field's targets. */
   function remove(name: string): void {
-    edit(`delete ${name}`, (d) => {
-      d.bodies = d.bodies.filter((b) => b.name !== name);
-      d.groups = d.groups.filter((g) => g.name !== name && !(g.layout.kind === "surface" && g.layout.body === name));
-      d.ties = d.ties.filter((t) => t.body !== name && t.to !== name);
-      renameIn(d, name, null);
+    edit(`delete ${name}`, (d) => takeOut(d, name));
+  }
+
+  /** Take out all of these, as one edit. */
+  function removeAll(gone: readonly { kind: string; name: string }[]): void {
+    const of = (kind: string): Set<string> => new Set(gone.filter((g) => g.kind === kind).map((g) => g.name));
+    const [fields, ties, maps, falloffs] = [of("field"), of("tie"), of("map"), of("falloff")];
+    const things = gone.filter((g) => g.kind === "body" || g.kind === "group").map((g) => g.name);
+    edit(gone.length === 1 ? `delete ${gone[0]!.name}` : `delete ${gone.length} things`, (d) => {
+      for (const name of things) takeOut(d, name);
+      d.fields = d.fields.filter((f) => !fields.has(f.name));
+      for (const f of d.fields) if (f.aim && fields.has(f.aim)) f.aim = null;
+      d.ties = d.ties.filter((t) => !ties.has(t.name));
+      d.maps = d.maps.filter((m) => !maps.has(m.name));
+      d.falloffs = d.falloffs.filter((f) => !falloffs.has(f.name));
     });
   }
 
@@ -294,6 +311,7 @@ export const useShot = defineStore("shot", () => {
     editField,
     editTie,
     remove,
+    removeAll,
     rename,
     hold,
     flush,

@@ -18,6 +18,12 @@ export const useView = defineStore("view", () => {
   const thing = computed(() =>
     selection.value?.kind === "body" || selection.value?.kind === "group" ? selection.value.name : null,
   );
+  /** what is chosen beside the selection, so that all of it is moved, copied or deleted together */
+  const more = shallowRef<NonNullable<Selection>[]>([]);
+  const chosen = computed(() => (selection.value ? [selection.value, ...more.value] : []));
+  /** names of bodies and groups that are not drawn, or cannot be picked and moved in the view */
+  const hidden = ref<string[]>([]);
+  const locked = ref<string[]>([]);
   const piece = ref<{ body: string; index: number } | null>(null);
   /** the layer of the chosen falloff that is edited and carries the handles */
   const layer = ref(0);
@@ -70,7 +76,19 @@ export const useView = defineStore("view", () => {
   /** what was copied last, so that pasting means that */
   const clipboard = ref<"keys" | "things" | null>(null);
 
-  function select(next: Selection): void {
+  /** Choose something alone, or beside what is chosen; what is chosen already leaves again. */
+  function select(next: Selection, beside = false): void {
+    const is = (x: Selection): boolean => x?.kind === next?.kind && x?.name === next?.name;
+    if (beside && next && selection.value) {
+      const others = chosen.value.filter((x) => !is(x));
+      const left = others.length < chosen.value.length ? others : [next, ...others];
+      selection.value = left[0] ?? null;
+      more.value = left.slice(1);
+      picked.value = [];
+      piece.value = null;
+      return;
+    }
+    more.value = [];
     if (next?.kind !== selection.value?.kind || next?.name !== selection.value?.name) {
       picked.value = [];
       marks.value = [];
@@ -79,6 +97,17 @@ export const useView = defineStore("view", () => {
     selection.value = next;
     tieEnd.value = 0;
     piece.value = null;
+  }
+
+  const flip = (names: string[], name: string): string[] =>
+    names.includes(name) ? names.filter((n) => n !== name) : [...names, name];
+  const toggleHidden = (name: string): void => void (hidden.value = flip(hidden.value, name));
+  const toggleLocked = (name: string): void => void (locked.value = flip(locked.value, name));
+  /** Nothing but these is drawn; once more, all is. */
+  function isolate(names: readonly string[], all: readonly string[]): void {
+    const others = all.filter((n) => !names.includes(n));
+    const already = others.length > 0 && others.every((n) => hidden.value.includes(n));
+    hidden.value = already ? [] : others;
   }
 
   function foldLanes(name: string): void {
@@ -96,6 +125,9 @@ export const useView = defineStore("view", () => {
 
   function reset(): void {
     selection.value = null;
+    more.value = [];
+    hidden.value = [];
+    locked.value = [];
     piece.value = null;
     explode.value = [0, 0, 0, 0];
     picked.value = [];
@@ -139,6 +171,13 @@ export const useView = defineStore("view", () => {
     loop,
     theme,
     sheetOpen,
+    more,
+    chosen,
+    hidden,
+    locked,
+    toggleHidden,
+    toggleLocked,
+    isolate,
     keepInSight,
     wanted,
     foldedLanes,

@@ -69,6 +69,9 @@ export class Stage {
   private readonly clock = new THREE.Timer();
   private readonly sizes: ResizeObserver;
   /** points that are kept in the picture */
+  private unlisten: () => void = () => undefined;
+  /** metres between lines of the ground */
+  private cell = 1;
   private framed: readonly Vec[] | null = null;
   private wanted = true;
   private raf = 0;
@@ -130,6 +133,16 @@ export class Stage {
     this.handles.showXY = this.handles.showYZ = this.handles.showXZ = false; // three rods are enough, and calmer
 
     this.scene.add(this.handles.getHelper());
+    // in steps while Ctrl is held: of a line of the ground, of 15 degrees, of a tenth
+    const steps = (event: KeyboardEvent): void => {
+      this.handles.setTranslationSnap(event.ctrlKey ? this.cell : null);
+      this.handles.setRotationSnap(event.ctrlKey ? Math.PI / 12 : null);
+      this.handles.setScaleSnap(event.ctrlKey ? 0.1 : null);
+    };
+    for (const name of ["keydown", "keyup"] as const) window.addEventListener(name, steps);
+    this.unlisten = () => {
+      for (const name of ["keydown", "keyup"] as const) window.removeEventListener(name, steps);
+    };
     this.handles.addEventListener("dragging-changed", (event) => {
       this.controls.enabled = !event.value;
       if (!event.value) this.report(true);
@@ -166,7 +179,8 @@ export class Stage {
     this.ground.scale.setScalar(reach);
     const uniforms = (this.ground.material as THREE.ShaderMaterial).uniforms;
     uniforms.reach!.value = reach;
-    uniforms.cell!.value = 10 ** Math.round(Math.log10(reach / 40));
+    this.cell = 10 ** Math.round(Math.log10(reach / 40));
+    uniforms.cell!.value = this.cell;
     this.look.setGround(on, height, reach);
     this.camera.near = Math.max(1e-4, reach * 1e-3);
     this.camera.far = reach * 40;
@@ -358,6 +372,20 @@ export class Stage {
     return { x: ((v.x + 1) / 2) * this.element.clientWidth, y: ((1 - v.y) / 2) * this.element.clientHeight };
   }
 
+  /** Where the rods of the handles end on the screen, by their axes; none without handles. */
+  handleTips(): { axis: string; x: number; y: number }[] {
+    if (!this.handles.object) return [];
+    const at = this.proxy.getWorldPosition(new THREE.Vector3());
+    const far = at.distanceTo(this.camera.position);
+    const length = 0.155 * far * Math.tan((this.camera.fov * Math.PI) / 360) * this.handles.size * 2.05;
+    const turn = this.handles.space === "local" ? this.proxy.quaternion : new THREE.Quaternion();
+    return ["x", "y", "z"].flatMap((axis, k) => {
+      const tip = new THREE.Vector3().setComponent(k, length).applyQuaternion(turn).add(at);
+      const seen = this.project(tip.x, tip.y, tip.z);
+      return seen ? [{ axis, ...seen }] : [];
+    });
+  }
+
   /** Of the view, in CSS pixels. */
   get extent(): { width: number; height: number } {
     return { width: this.element.clientWidth, height: this.element.clientHeight };
@@ -415,6 +443,7 @@ export class Stage {
 
   dispose(): void {
     cancelAnimationFrame(this.raf);
+    this.unlisten();
     this.sizes.disconnect();
     this.renderer.domElement.removeEventListener("pointerdown", this.turnAbout, { capture: true });
     this.renderer.domElement.removeEventListener("pointerdown", this.down);

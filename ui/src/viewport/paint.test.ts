@@ -32,7 +32,8 @@ const wall = {
 const plain: Paint = {
   colorBy: "material",
   explode: [0, 0, 0, 0],
-  chosen: null,
+  chosen: new Set(),
+  hidden: new Set(),
   whole: true,
   picked: new Set(),
   frame: null,
@@ -100,10 +101,10 @@ describe("colours of pieces", () => {
     expect(colors[0]![2]).toBeCloseTo(base[2] * 0.5);
   });
   it("mark what is chosen: the whole body, or the pieces picked of it", () => {
-    expect(painted({ chosen: "wall" }).chosen).toEqual([true, true, true]);
-    expect(painted({ chosen: "wall", picked: new Set([2]) }).chosen).toEqual([false, false, true]);
-    expect(painted({ chosen: "wall", whole: false }).chosen).toEqual([false, false, false]);
-    expect(painted({ chosen: "other" }).chosen).toEqual([false, false, false]);
+    expect(painted({ chosen: new Set(["wall"]) }).chosen).toEqual([true, true, true]);
+    expect(painted({ chosen: new Set(["wall"]), picked: new Set([2]) }).chosen).toEqual([false, false, true]);
+    expect(painted({ chosen: new Set(["wall"]), whole: false }).chosen).toEqual([false, false, false]);
+    expect(painted({ chosen: new Set(["other"]) }).chosen).toEqual([false, false, false]);
   });
 });
 

@@ -26,7 +26,8 @@ export interface Paint {
   colorBy: ColorBy;
   explode: readonly number[];
   /** the body or group whose pieces are picked, and the pieces (within a copy) */
-  chosen: string | null;
+  chosen: ReadonlySet<string>;
+  hidden: ReadonlySet<string>;
   whole: boolean;
   picked: ReadonlySet<number>;
   /** the frame of a take that is shown, null in the set-up */
@@ -68,7 +69,8 @@ export function paint(batch: PieceBatch, shown: readonly Shown[], how: Paint): v
     const figures = pieceFigures(packed);
     const base = hexColor(body.material.look?.color ?? "#b4b1a4");
     const many = figures.count > 1;
-    const chosen = how.chosen === name;
+    const chosen = how.chosen.has(name);
+    const drawn = how.hidden.has(name) ? 0 : 1;
     const center = packed.center as Float32Array;
     const strength = how.colorBy === "strength" ? meanStrength(thing, how.strengths.get(name)) : null;
     const span = Math.log(figures.high / figures.low) || 1;
@@ -82,7 +84,7 @@ export function paint(batch: PieceBatch, shown: readonly Shown[], how: Paint): v
           const at = piece;
           const q = multiply([o![at * 4]!, o![at * 4 + 1]!, o![at * 4 + 2]!, o![at * 4 + 3]!], copy.rotation);
           state = states![at]!;
-          batch.setTransform(piece, x![at * 3]!, x![at * 3 + 1]!, x![at * 3 + 2]!, q, 0, state, copy.size);
+          batch.setTransform(piece, x![at * 3]!, x![at * 3 + 1]!, x![at * 3 + 2]!, q, 0, state, copy.size * drawn);
         } else {
           const local: Vec = [center[p * 3]!, center[p * 3 + 1]!, center[p * 3 + 2]!];
           for (let t = 0; t < TIERS; t++) {
@@ -100,7 +102,7 @@ export function paint(batch: PieceBatch, shown: readonly Shown[], how: Paint): v
             copy.rotation as Quat,
             0,
             state,
-            copy.size,
+            copy.size * drawn,
           );
         }
         let color: Rgb = base;

@@ -1,0 +1,143 @@
+"""What hands are used to: choosing many, copying, pasting, taking back; and what nobody may lose by a wrong value."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Page, expect
+from test_first_collapse import broken_pillar, new_shot, saved, type_number
+
+from dynaclast.runtime import Parts
+
+AXE = Path(__file__).parents[2] / "ui" / "node_modules" / "axe-core" / "axe.min.js"
+
+
+def names(page: Page) -> list[str]:
+    return [str(t.get_attribute("data-name")) for t in page.locator(".item:visible").all()]
+
+
+def test_many_are_chosen_doubled_pasted_elsewhere_and_deleted_as_one(page: Page, running: Parts) -> None:
+    new_shot(page, running)
+    for kind in ("box", "sphere", "cone"):
+        page.get_by_test_id(f"add-{kind}").click()
+    page.locator(".item:visible .name").first.click()
+    page.locator(".item:visible .name").nth(2).click(modifiers=["Shift"])
+    page.keyboard.press("Control+d")
+    saved(page)
+    assert names(page) == ["box", "sphere", "cone", "box 2", "sphere 2", "cone 2"]
+    page.keyboard.press("Control+c")
+    new_shot(page, running)
+    page.keyboard.press("Control+v")
+    saved(page)
+    assert names(page) == ["box 2", "sphere 2", "cone 2"]
+    page.keyboard.press("Control+a")
+    page.keyboard.press("Delete")
+    saved(page)
+    assert names(page) == []
+    page.keyboard.press("Control+z")
+    expect(page.locator(".item:visible")).to_have_count(3)
+
+
+def test_a_body_is_renamed_hidden_and_held_in_its_list(page: Page, running: Parts) -> None:
+    new_shot(page, running)
+    page.get_by_test_id("add-box").click()
+    page.locator(".item:visible .name").dblclick()
+    page.get_by_label("name of the body").fill("wall")
+    page.keyboard.press("Enter")
+    saved(page)
+    assert names(page) == ["wall"]
+    page.locator(".item:visible").hover()
+    page.get_by_label("Hide wall (H)").click()
+    expect(page.locator(".item.off")).to_have_count(1)
+    page.locator(".item:visible .name").click(button="right")
+    page.get_by_role("menuitem", name="double").click()
+    saved(page)
+    assert names(page) == ["wall", "wall 2"]
+    page.get_by_test_id("add-tube").click()
+    page.keyboard.press("b")  # no field has the focus: this bakes
+    expect(page.locator(".take").first).to_contain_text("whole", timeout=90_000)
+
+
+def test_a_deleted_take_comes_back_and_its_settings_too(page: Page, running: Parts) -> None:
+    new_shot(page, running)
+    page.get_by_test_id("add-box").click()
+    type_number(page, "position y", "3")
+    page.locator("h1").click()
+    page.keyboard.press("Escape")
+    type_number(page, "frames", "8")
+    saved(page)
+    page.get_by_test_id("bake").click()
+    expect(page.locator(".take").first).to_contain_text("whole", timeout=90_000)
+    page.get_by_test_id("take-menu-1").click()
+    page.get_by_role("menuitem", name="name it, note").click()
+    page.get_by_label("name of the take").fill("first fall")
+    page.keyboard.press("Enter")
+    expect(page.locator(".take")).to_contain_text("first fall")
+    page.get_by_test_id("take-menu-1").click()
+    page.get_by_role("menuitem", name="delete").click()
+    expect(page.locator(".take")).to_have_count(0)
+    page.get_by_test_id("restore-take").click()
+    expect(page.locator(".take")).to_contain_text("first fall")
+    page.get_by_test_id("step-build").click()
+    page.locator(".item:visible .name").click()
+    type_number(page, "position y", "7")
+    saved(page)
+    page.get_by_test_id("step-run").click()
+    page.get_by_test_id("take-menu-1").click()
+    page.get_by_role("menuitem", name="back to its settings").click()
+    saved(page)
+    expect(page.locator('input[aria-label="position y"]:visible')).to_have_value("3")
+
+
+def test_a_wrong_value_stays_at_its_control_and_the_rest_is_saved(page: Page, running: Parts) -> None:
+    broken_pillar(page, running)
+    choose_times = page.get_by_test_id("cue-kind-hand")
+    choose_times.click()
+    times = page.get_by_role("textbox", name="times")
+    times.fill("1, soon")
+    times.blur()
+    expect(page.get_by_text("'soon'")).to_be_visible()
+    assert times.input_value() == "1, soon"
+    times.fill("1, 12 f")
+    times.blur()
+    saved(page)
+    assert times.input_value() == "0.5, 1"
+    load = page.locator('input[aria-label="load"]:visible')
+    load.fill("two")
+    load.blur()
+    expect(page.get_by_text("a number is missing")).to_be_visible()
+    assert load.input_value() == "two"
+    load.press("Escape")
+    assert load.input_value() != "two"
+
+
+@pytest.mark.parametrize("theme", ["dark", "light"])
+def test_nothing_serious_stands_in_the_way_of_anyone(page: Page, running: Parts, theme: str) -> None:
+    page.add_init_script(f"localStorage.setItem('theme', '{theme}')")
+    broken_pillar(page, running)
+
+    found: list[tuple] = []
+
+    def check(where: str) -> None:
+        page.wait_for_timeout(400)  # what folds and fades comes to rest
+        page.evaluate(AXE.read_text())
+        said = page.evaluate("axe.run(document, { resultTypes: ['violations'] })")
+        found.extend(
+            (where, v["id"], [n["target"] for n in v["nodes"]][:3], v["nodes"][0].get("failureSummary", "")[:300])
+            for v in said["violations"]
+            if v["impact"] in ("serious", "critical")
+        )
+
+    for step in ("build", "break", "bind", "drive", "run", "export"):
+        page.get_by_test_id(f"step-{step}").click()
+        if step == "drive":
+            page.get_by_test_id("add-strain").click()
+            page.get_by_test_id("add-vortex").click()
+        check(step)
+    page.keyboard.press("?")
+    check("keys")
+    page.goto(running.address)
+    expect(page.get_by_test_id("shot-card").first).to_be_visible()
+    check("shots")
+    assert not found, "\n".join(map(str, found))

@@ -1,0 +1,88 @@
+/** What is done to everything that is chosen: copied, pasted, doubled, deleted, hidden. */
+import { ElMessage } from "element-plus";
+import { clipOf, isEmpty, paste as put, type Clip } from "../lib/clip";
+import { usePieces } from "../stores/pieces";
+import { useShot } from "../stores/shot";
+import { useView, type Selection } from "../stores/view";
+
+const KEPT = "clip";
+const named = (things: readonly { name: string }[]): string =>
+  things.length === 1 ? things[0]!.name : `${things.length} things`;
+
+export function useCommands() {
+  const shot = useShot();
+  const pieces = usePieces();
+  const view = useView();
+  const chosenThings = (): string[] =>
+    view.chosen.filter((c) => c.kind === "body" || c.kind === "group").map((c) => c.name);
+
+  function choose(all: readonly NonNullable<Selection>[]): void {
+    view.select(null);
+    all.forEach((one) => view.select(one, true));
+    if (all.length === 1) view.select(all[0]!);
+  }
+
+  /** Everything of the kind that is worked on: fields in Drive, ties where one is chosen, else bodies and groups. */
+  function chooseAll(): void {
+    if (view.selection?.kind === "tie") return choose(shot.ties.map((t) => ({ kind: "tie", name: t.name })));
+    if (view.selection?.kind === "field" || (view.step === "drive" && !view.thing))
+      return choose(shot.fields.map((f) => ({ kind: "field", name: f.name })));
+    choose(shot.things.map((t) => ({ kind: t.group ? "group" : "body", name: t.name })));
+  }
+
+  function remove(): void {
+    const gone = [...view.chosen];
+    if (!gone.length) return;
+    if (view.picked.length || view.piece)
+      return void ElMessage(
+        `A piece of ${gone[0]!.name} is picked. Press Escape, then Delete, to delete ${gone[0]!.name}.`,
+      );
+    if (gone.some((c) => c.kind === "falloff"))
+      return void ElMessage("A shared falloff is deleted from its inspector, where its users are named.");
+    view.select(null);
+    shot.removeAll(gone);
+  }
+
+  function copy(): void {
+    if (!shot.document || !view.chosen.length) return;
+    const clip = clipOf(shot.document, view.chosen);
+    if (isEmpty(clip)) return;
+    localStorage.setItem(KEPT, JSON.stringify(clip));
+    view.clipboard = "things";
+    ElMessage({ message: `${named(view.chosen)} copied: paste with Ctrl+V here or in another shot.`, duration: 2000 });
+  }
+
+  function insert(clip: Clip, what: string): void {
+    const first = clip.bodies[0] ?? clip.groups[0];
+    const wide = first ? (pieces.built.get(first.name)?.figures.size[0] ?? 1) * 1.2 : 0;
+    const beside = first && shot.things.some((t) => t.name === first.name) ? [wide, 0, 0] : [0, 0, 0];
+    let fresh: NonNullable<Selection>[] = [];
+    shot.edit(what, (d) => (fresh = put(d, clip, beside)));
+    view.showing = "set-up";
+    choose(fresh);
+  }
+
+  function pasteNow(): void {
+    const text = localStorage.getItem(KEPT);
+    if (!text) return;
+    try {
+      insert(JSON.parse(text) as Clip, "paste");
+    } catch {
+      localStorage.removeItem(KEPT);
+    }
+  }
+
+  function duplicate(): void {
+    if (shot.document && view.chosen.length) insert(clipOf(shot.document, view.chosen), `copy ${named(view.chosen)}`);
+  }
+
+  const hide = (): void => chosenThings().forEach(view.toggleHidden);
+  const lock = (): void => chosenThings().forEach(view.toggleLocked);
+  const isolate = (): void =>
+    view.isolate(
+      chosenThings(),
+      shot.things.map((t) => t.name),
+    );
+
+  return { chooseAll, remove, copy, paste: pasteNow, duplicate, hide, lock, isolate };
+}
