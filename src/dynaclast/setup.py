@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import hashlib
 import os
 import shutil
@@ -197,28 +198,33 @@ def check_sources() -> None:
     _run(types, "mypy", "Run `.venv/bin/python -m mypy` and mend what it names.")
 
 
-CORE_TESTS = ("architecture", "core")
-"""Folders of tests that take as long as all the others: both halves run beside each other."""
+TOGETHER = (("architecture", "core"), ("e2e", "start"))
+"""Folders of tests that run one after the other, beside each other group and beside all other folders. The second waits
+much, so that three groups keep two cores busy.
+"""
 
 
 def run_tests(arguments: list[str]) -> int:
-    """All tests, those of the core beside the others; or what the arguments ask of pytest."""
+    """All tests, in groups beside each other; or what the arguments ask of pytest."""
     pytest = [sys.executable, "-m", "pytest"]
     if arguments:
         return subprocess.run([*pytest, *arguments], cwd=ROOT).returncode
     folders = sorted(p for p in (ROOT / "tests").iterdir() if any(p.glob("test_*.py")))
-    with tempfile.TemporaryFile("w+") as said:
-        others = subprocess.Popen(
-            [*pytest, *(p for p in folders if p.name not in CORE_TESTS)],
-            cwd=ROOT,
-            stdout=said,
-            stderr=subprocess.STDOUT,
-        )
-        core = subprocess.run([*pytest, *(p for p in folders if p.name in CORE_TESTS)], cwd=ROOT).returncode
-        beside = others.wait()
-        said.seek(0)
-        print(said.read(), flush=True)
-    return core or beside
+    named = {name for group in TOGETHER for name in group}
+    groups = [[p for p in folders if p.name in group] for group in TOGETHER]
+    groups.append([p for p in folders if p.name not in named])
+    with contextlib.ExitStack() as stack:
+        beside = []
+        for group in groups[1:]:
+            said = stack.enter_context(tempfile.TemporaryFile("w+"))
+            started = subprocess.Popen([*pytest, *group], cwd=ROOT, stdout=said, stderr=subprocess.STDOUT)
+            beside.append((started, said))
+        codes = [subprocess.run([*pytest, *groups[0]], cwd=ROOT).returncode]
+        for process, said in beside:
+            codes.append(process.wait())
+            said.seek(0)
+            print(said.read(), flush=True)
+    return next((code for code in codes if code), 0)
 
 
 def run_soak(arguments: list[str]) -> int:

@@ -6,6 +6,7 @@ import type { FieldItem } from "../api/types";
 import type { Channel } from "../lib/channels";
 import { withNumber, withoutNumber } from "../lib/channels";
 import { effectUnits, expected, FAMILY, FAMILY_COLOR, freeName, newLayer, OVER_TIME, usersOf } from "../lib/document";
+import { notForeseen } from "../lib/forecast";
 import { CUES, EFFECTS, setAt, STAGGER, TRAVELS, type CueKind, type EffectKind } from "../lib/specs";
 import type { Vec } from "../lib/rotation";
 import { usePieces } from "../stores/pieces";
@@ -185,7 +186,8 @@ function setTravel(kind: keyof typeof TRAVELS | "stays"): void {
       :low="totals.low"
       :high="totals.high"
       :breaks="totals.breaks"
-      :bonds="totals.bonds" />
+      :bonds="totals.bonds"
+      :more="notForeseen(field)" />
     <SpecRows
       :of="effect"
       :specs="EFFECTS[kind].specs"

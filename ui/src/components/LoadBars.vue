@@ -3,7 +3,7 @@
 import { computed } from "vue";
 import { showNumber } from "../lib/units";
 
-const props = defineProps<{ load: number; low: number; high: number; breaks: number; bonds: number }>();
+const props = defineProps<{ load: number; low: number; high: number; breaks: number; bonds: number; more?: string }>();
 const top = computed(() => Math.max(props.load, props.high, 1e-6) * 1.04);
 </script>
 
@@ -24,10 +24,14 @@ const top = computed(() => Math.max(props.load, props.high, 1e-6) * 1.04);
     <p class="figures sum">
       breaks <b>{{ breaks }}</b> of {{ bonds }} bonds in reach
     </p>
+    <p v-if="more" class="mute more" data-testid="not-foreseen">{{ more }}</p>
   </div>
 </template>
 
 <style scoped>
+.more {
+  font-size: 12px;
+}
 .bar {
   position: relative;
   height: 20px;

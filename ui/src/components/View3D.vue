@@ -220,7 +220,7 @@ defineExpose({ bring, look, camera: () => stage.value?.view ?? [] });
     :class="{ dropping }"
     @dragover.prevent="dropping = true"
     @dragleave="dropping = false"
-    @drop.prevent="onDrop">
+    @drop.prevent.stop="onDrop">
     <div ref="host" class="host" data-testid="view" />
     <ViewLegend :in-take="inTake" :deepest="deepest" />
     <div

@@ -91,6 +91,7 @@ function again(): void {
     if (b.bonds) b.bonds.cut = [];
   });
   view.picked = [];
+  view.colors = { ...view.colors, "set-up": "tier" };
 }
 
 function setOf(k: number, kind: BreakStep["of"]["kind"]): void {

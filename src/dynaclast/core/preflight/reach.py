@@ -16,6 +16,7 @@ from ..fields.samples import at_rest
 from ..fracture.bonds import bond_strengths, bonds_cut, placed
 from ..fracture.pieces import Pieces
 from ..timeline.channels import Keyed, shared_at
+from .forecast import bond_graph, broken_by, firings, strengthened
 from .still import StillWorld
 
 
@@ -24,7 +25,8 @@ class Crossing:
     """One field against one body.
 
     pieces: how many it reaches (for an anchor: holds); of: all; bonds: how many it reaches; breaks: how many a strain
-    would break by itself; load_top, strength_low, strength_high [kN] over the bonds in reach
+    would break by itself, every time it falls, on what stays where it is; load_top, strength_low, strength_high [kN]
+    over the bonds in reach
     """
 
     field: str
@@ -142,15 +144,24 @@ def crossings(shot: Shot, built: list[Pieces], at: Layout | None = None) -> list
     at = at or lay_out(shot, built)
     out: list[Crossing] = []
     pieces, joined = on_pieces(at), on_bonds(at)
-    for item in Keyed(shot.fields).at(at.evaluation.time):
+    items = Keyed(shot.fields).at(at.evaluation.time)
+    strength = at.strength * strengthened(items, joined, at.bond_column, at.columns)
+    graph = None
+    duration = shot.timing.frames / shot.timing.fps
+    for item in items:
         effect = EFFECTS[item.effect.kind]
         held = effect.holds(item, pieces)
         reached = held if held is not None else pieces.reach_of(item) > 0
         near = joined.reach_of(item) > 0
         load = effect.load(item, joined)
+        breaks = np.zeros(len(strength), bool)
+        if load is not None and item.on:
+            graph = graph or bond_graph(shot, built, strength)
+            targeted = among(item.targets, at.columns)[at.bond_column]
+            breaks = broken_by(item, load, graph, targeted, firings(item, duration))
         for k, name in enumerate(at.columns):
             own, bonds = at.piece_column == k, at.bond_column == k
-            close = at.strength[near & bonds]
+            close = strength[near & bonds]
             out.append(
                 Crossing(
                     item.name,
@@ -159,7 +170,7 @@ def crossings(shot: Shot, built: list[Pieces], at: Layout | None = None) -> list
                     int(reached[own].sum()),
                     int(own.sum()),
                     len(close),
-                    int((load > at.strength)[bonds].sum()) if load is not None else 0,
+                    int(breaks[bonds].sum()),
                     float(load[bonds].max(initial=0.0)) / 1000 if load is not None else 0.0,
                     float(close.min()) / 1000 if len(close) else 0.0,
                     float(close.max()) / 1000 if len(close) else 0.0,
