@@ -48,7 +48,7 @@ const top = computed(() => Math.max(props.load, props.high, 1e-6) * 1.04);
 .bar i {
   position: absolute;
   inset: 0 auto 0 0;
-  opacity: 0.5;
+  opacity: 0.38;
 }
 .bar span,
 .bar b {
