@@ -8,6 +8,7 @@ import numpy as np
 
 from ..core import document
 from ..core.document import Shot
+from ..core.formats.excerpt import Excerpt, excerpt
 from ..core.formats.frames import Baked
 from ..core.fracture.deforming import drawn_surface, shapes
 from ..core.fracture.pieces import Pieces
@@ -49,12 +50,18 @@ def baked_take(store: Store, take_id: str, cache: PieceCache | None = None) -> t
     return shot, built, baked
 
 
-def export_take(take_id: str, to: Path, store: Store | None = None, cache: PieceCache | None = None) -> None:
-    """Write a take in the format of ``to``'s ending; without a store, the running application's."""
+def export_take(
+    take_id: str,
+    to: Path,
+    store: Store | None = None,
+    cache: PieceCache | None = None,
+    what: Excerpt = Excerpt(),  # noqa: B008 - it never changes
+) -> None:
+    """Write a take, or a part of it, in the format of ``to``'s ending; without a store, the running application's."""
     if store is None:
         from ..runtime import running_url
 
         store = Store(running_url())
     cache = cache or PieceCache(store)
-    shot, built, baked = baked_take(store, take_id, cache)
+    shot, built, baked = excerpt(*baked_take(store, take_id, cache), what)
     write_scene(shot, built, baked, to, cache.resolve)

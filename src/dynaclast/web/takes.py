@@ -11,6 +11,7 @@ from flask import Response, send_file
 from flask_openapi3 import APIBlueprint, Tag
 
 from ..core import document
+from ..core.formats.excerpt import Excerpt
 from ..core.preflight.faults import faults, refuse, without
 from ..core.solve.frame import STATE_NAMES
 from ..jobs.take_export import export_take
@@ -200,13 +201,15 @@ def take_progress(path: TakePath, query: AfterQuery) -> dict[str, Any]:
 
 @api.get("/takes/<string:take_id>/export")
 def export(path: TakePath, query: ExportQuery) -> Response:
-    """The take as a file: usdc, usda, glb or npz."""
+    """The take, or a part of it, as a file: usdc, usda, glb or npz."""
     with services().store.session() as session:
         row = takes.find(session, path.take_id)
         name = json.loads(texts.read(session, row))["name"]
     with tempfile.TemporaryDirectory() as folder:
         to = Path(folder) / f"take.{query.format}"
-        export_take(path.take_id, to, services().store, services().cache)
+        names = [n for n in query.bodies.split("\n") if n] or None
+        part = Excerpt(query.first, query.last, query.step, query.backwards, names)
+        export_take(path.take_id, to, services().store, services().cache, part)
         handle = open(to, "rb")  # noqa: SIM115 - the response closes it; the name may go
     clean = "".join(c if c.isalnum() else "-" for c in name).strip("-").lower()
     return send_file(

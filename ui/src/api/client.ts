@@ -129,7 +129,11 @@ export const api = {
   chunks: (id: string) => json<{ chunks: Chunk[] }>("GET", `/takes/${id}/chunks`),
   chunk: (id: string, first: number) => packed(`/takes/${id}/chunks/${first}`),
   events: (id: string, after: number) => json<{ events: TakeEvent[] }>("GET", `/takes/${id}/events?after=${after}`),
-  exportUrl: (id: string, format: string) => `/api/takes/${id}/export?format=${format}`,
+  exportUrl: (id: string, format: string, part: Record<string, string | number | boolean> = {}) => {
+    const asked = new URLSearchParams({ format });
+    for (const [name, value] of Object.entries(part)) asked.set(name, String(value));
+    return `/api/takes/${id}/export?${asked}`;
+  },
   progress: (id: string, after: number, signal?: AbortSignal) =>
     json<{ take: Take; chunks: Chunk[] }>("GET", `/takes/${id}/progress?after=${after}`, undefined, signal),
 };

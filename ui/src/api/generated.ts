@@ -575,7 +575,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The take as a file: usdc, usda, glb or npz. */
+        /** The take, or a part of it, as a file: usdc, usda, glb or npz. */
         get: operations["takes_export_takes__string_take_id__export_get"];
         put?: never;
         post?: never;
@@ -7162,6 +7162,15 @@ export interface operations {
         parameters: {
             query?: {
                 format?: string;
+                /** @description frame, with */
+                first?: number;
+                /** @description frame, with; the end unless given */
+                last?: number | null;
+                /** @description every so many frames */
+                step?: number;
+                backwards?: boolean;
+                /** @description names of bodies and groups with newlines between; all unless given */
+                bodies?: string;
             };
             header?: never;
             path: {

@@ -35,6 +35,7 @@ beforeEach(() => {
     arrows: [],
     maps: {},
     stands: {},
+    findings: [{ code: "reaches-nothing", about: "gale", grave: "check", step: "drive", sentence: "", remedy: "" }],
   } as unknown as Survey;
   vi.spyOn(api, "save").mockReturnValue(new Promise(() => undefined));
 });

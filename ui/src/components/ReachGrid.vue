@@ -42,16 +42,11 @@ function switchRow(f: FieldItem): void {
   shot.editField(f.name, `targets of ${f.name}`, (x) => (x.targets = f.targets === "all" ? [alone] : "all"));
   view.showing = "set-up";
 }
-const empty = computed(() =>
-  shot.fields.filter(
-    (f) =>
-      f.on &&
-      f.effect.kind !== "kill" &&
-      f.cue.kind !== "impact" &&
-      survey.crossings.some((c) => c.field === f.name) &&
-      survey.totals(f.name).pieces === 0,
-  ),
-);
+/** fields that reach nothing at any time of the run, as the preflight finds */
+const empty = computed(() => {
+  const found = new Set(survey.findings.filter((x) => x.code === "reaches-nothing").map((x) => x.about));
+  return shot.fields.filter((f) => f.on && found.has(f.name));
+});
 const targeted = (f: FieldItem, body: string): boolean => f.targets === "all" || f.targets!.includes(body);
 
 function toggle(f: FieldItem, body: string): void {
@@ -103,12 +98,7 @@ function widen(f: FieldItem): void {
         :key="b.name"
         class="bare cell figures"
         :class="{
-          none:
-            targeted(f, b.name) &&
-            f.on &&
-            f.effect.kind !== 'kill' &&
-            survey.crossing(f.name, b.name)?.pieces === 0 &&
-            survey.totals(f.name).pieces === 0,
+          none: targeted(f, b.name) && empty.includes(f),
           away: !targeted(f, b.name) || !f.on,
         }"
         :aria-pressed="targeted(f, b.name)"

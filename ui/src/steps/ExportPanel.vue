@@ -1,8 +1,12 @@
 <script setup lang="ts">
 import { ElButton } from "element-plus";
-import { computed, ref } from "vue";
+import { computed, ref, watch } from "vue";
 import { api } from "../api/client";
 import Glyph from "../components/Glyph.vue";
+import NumberRow from "../controls/NumberRow.vue";
+import SwitchRow from "../controls/SwitchRow.vue";
+import Toggles from "../controls/Toggles.vue";
+import { thingsOf } from "../stores/shot";
 import { useTakes } from "../stores/takes";
 import { useView } from "../stores/view";
 
@@ -17,12 +21,36 @@ const FORMATS: [string, string, string][] = [
   ["npz", "NPZ", "plain arrays of transforms and states"],
 ];
 
+const end = computed(() => Math.max(0, (ready.value?.frames_done ?? 1) - 1));
+const first = ref(0);
+const last = ref<number | null>(null);
+const step = ref(1);
+const backwards = ref(false);
+const left = ref<string[]>([]);
+const things = computed(() => (takes.document ? thingsOf(takes.document).map((t) => t.name) : []));
+const chosen = computed(() => things.value.filter((n) => !left.value.includes(n)));
+watch(
+  () => ready.value?.id,
+  () => ([first.value, last.value, left.value] = [0, null, []]),
+);
+/** what is asked for beside the whole */
+const asked = computed(() => ({
+  ...(first.value > 0 ? { first: first.value } : {}),
+  ...(last.value !== null && last.value < end.value ? { last: last.value } : {}),
+  ...(step.value > 1 ? { step: step.value } : {}),
+  ...(backwards.value ? { backwards: true } : {}),
+  ...(left.value.length ? { bodies: chosen.value.join("\n") } : {}),
+}));
+const count = computed(
+  () => Math.floor((Math.max(first.value, last.value ?? end.value) - first.value) / step.value) + 1,
+);
+
 async function download(format: string): Promise<void> {
   const take = ready.value!;
   busy.value = format;
   problem.value = "";
   try {
-    const response = await fetch(api.exportUrl(take.id, format));
+    const response = await fetch(api.exportUrl(take.id, format, asked.value));
     if (!response.ok) throw new Error(((await response.json()) as { message: string }).message);
     const name = /filename="?([^";]+)/.exec(response.headers.get("Content-Disposition") ?? "")?.[1] ?? `take.${format}`;
     const link = document.createElement("a");
@@ -45,11 +73,47 @@ async function download(format: string): Promise<void> {
       <span v-if="ready">take {{ String(ready.number).padStart(2, "0") }}, {{ ready.frames_done }} frames</span>
     </div>
     <template v-if="ready">
+      <NumberRow
+        label="from frame"
+        whole
+        :min="0"
+        :max="last ?? end"
+        :initial="0"
+        :model-value="first"
+        @update:model-value="(f) => (first = f)" />
+      <NumberRow
+        label="to frame"
+        whole
+        :min="first"
+        :max="end"
+        :initial="end"
+        :model-value="last ?? end"
+        @update:model-value="(f) => (last = f)" />
+      <NumberRow
+        label="every"
+        unit="f"
+        whole
+        :min="1"
+        :max="1000"
+        :initial="1"
+        :model-value="step"
+        @update:model-value="(n) => (step = n)" />
+      <SwitchRow label="backwards" :model-value="backwards" @update:model-value="(b) => (backwards = b)" />
+      <div v-if="things.length > 1" class="row">
+        <span class="label">bodies</span>
+        <Toggles
+          label="bodies"
+          column
+          :options="things.map((n) => [n, n] as const)"
+          :model-value="chosen"
+          @update:model-value="(names) => (left = things.filter((n) => !names.includes(n)))" />
+      </div>
+      <p class="mute small figures">{{ chosen.length ? `${count} frames` : "choose at least one body" }}</p>
       <ElButton
         v-for="[format, name, why] in FORMATS"
         :key="format"
         class="bare format"
-        :disabled="!!busy"
+        :disabled="!!busy || !chosen.length"
         :data-testid="`export-${format}`"
         @click="download(format)">
         <Glyph name="export" :size="20" />
@@ -67,6 +131,10 @@ async function download(format: string): Promise<void> {
 </template>
 
 <style scoped>
+.small {
+  font-size: 12px;
+  margin: 4px 0 8px;
+}
 .format {
   display: flex;
   gap: 12px;
