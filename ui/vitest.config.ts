@@ -3,5 +3,11 @@ import { defineConfig } from "vitest/config";
 
 export default defineConfig({
   plugins: [vue()],
-  test: { environment: "happy-dom", setupFiles: ["src/test.setup.ts"], include: ["src/**/*.test.ts"] },
+  test: {
+    environment: "happy-dom",
+    testTimeout: 30_000,
+    isolate: false,
+    setupFiles: ["src/test.setup.ts"],
+    include: ["src/**/*.test.ts"],
+  },
 });

@@ -6,7 +6,7 @@ import { withNumber, withoutNumber, type Channel } from "../lib/channels";
 import { layoutCount } from "../lib/document";
 import { BODY_SPECS, setAt } from "../lib/specs";
 import { anglesOf, fromAngles, type Quat, type Vec } from "../lib/rotation";
-import { standAt, withKey } from "../lib/motion";
+import { begunMotion, standAt, withKey } from "../lib/motion";
 import { showMass, showNumber } from "../lib/units";
 import { usePieces } from "../stores/pieces";
 import { useShot, type Thing } from "../stores/shot";
@@ -89,7 +89,10 @@ const COLLISION = {
 
 function place(what: string, change: { position?: Vec; rotation?: Quat; angles?: Vec }): void {
   edit(what, (b) => {
-    if (b.motion) b.motion = withKey(b.motion, view.frame / fps.value, fps.value, { ...stand.value, ...change });
+    const now = { ...stand.value, ...change };
+    const time = view.frame / fps.value;
+    if (b.motion) b.motion = withKey(b.motion, time, fps.value, now);
+    else if (view.autoKey && b.role === "animated") b.motion = begunMotion(b, time, fps.value, now);
     else Object.assign(b.place, change);
   });
 }

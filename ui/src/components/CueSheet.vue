@@ -150,6 +150,20 @@ const headShown = computed(() => view.frame >= axis.from.value && view.frame <= 
           </ElButton>
           <ElButton
             text
+            class="icon"
+            :class="{ lit: view.autoKey }"
+            :aria-pressed="view.autoKey"
+            data-testid="auto-key"
+            v-hint="
+              view.autoKey
+                ? 'Every move in the view is a key at the playhead: press to stop'
+                : 'Make every move in the view a key at the playhead'
+            "
+            @click="view.autoKey = !view.autoKey">
+            <Glyph name="peg" />
+          </ElButton>
+          <ElButton
+            text
             class="icon fold"
             v-hint="view.sheetOpen ? 'Fold the lanes' : 'Show the lanes'"
             @click="view.sheetOpen = !view.sheetOpen">

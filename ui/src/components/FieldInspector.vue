@@ -4,7 +4,7 @@ import { ElButton } from "element-plus";
 import { computed } from "vue";
 import type { FieldItem } from "../api/types";
 import type { Channel } from "../lib/channels";
-import { withNumber, withoutNumber } from "../lib/channels";
+import { keyedAt, withNumber, withoutNumber } from "../lib/channels";
 import { effectUnits, expected, FAMILY, FAMILY_COLOR, freeName, newLayer, OVER_TIME, usersOf } from "../lib/document";
 import { notForeseen } from "../lib/forecast";
 import { CUES, EFFECTS, setAt, STAGGER, TRAVELS, type CueKind, type EffectKind } from "../lib/specs";
@@ -53,7 +53,10 @@ const cue = computed(() => props.field.cue as unknown as Record<string, unknown>
 const travel = computed(() => props.field.travel as (Record<string, unknown> & { kind: keyof typeof TRAVELS }) | null);
 const channels = computed(() => (props.field.channels ?? []) as Channel[]);
 const shared = computed(() => (shot.document?.falloffs ?? []).map((f) => f.name));
-const hint = computed(() => expected(props.field));
+/** what is said ahead is said of the numbers at the playhead */
+const hint = computed(() =>
+  expected(keyedAt(props.field, view.frame / fps.value), Math.hypot(...(shot.document?.gravity ?? [0, -9.81, 0]))),
+);
 const units = computed(() => effectUnits(props.field));
 const around = computed(() => {
   const sizes = [...pieces.built.values()].map((b) => Math.max(...b.figures.size));

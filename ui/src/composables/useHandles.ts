@@ -1,7 +1,8 @@
 /** The handles in the view: what they stand at, and what dragging them changes. */
 import type { ComputedRef, ShallowRef } from "vue";
 import type { Layer, ShotDocument } from "../api/types";
-import { standAt, withKey } from "../lib/motion";
+import { withMove, type Channel } from "../lib/channels";
+import { begunMotion, standAt, withKey } from "../lib/motion";
 import { anglesNear, anglesOf, turn, type Quat, type Vec } from "../lib/rotation";
 import { useShot } from "../stores/shot";
 import { useSurvey } from "../stores/survey";
@@ -142,6 +143,28 @@ export function useHandles(
     }
   }
 
+  /** Key the centre of the chosen layer of a field's or falloff's own; false where it cannot be keyed. */
+  function keyCenter(chosen: { kind: string; name: string }, at: Vec): boolean {
+    const fps = shot.document!.timing.fps!;
+    const field = chosen.kind === "field" ? shot.fields.find((f) => f.name === chosen.name) : undefined;
+    if (chosen.kind !== "falloff" && (!field || field.reach.use || field.effect.kind === "anchor")) return false;
+    const base = field ? "reach." : "";
+    shot.edit(`key ${chosen.name}`, (d) => {
+      const own = (field ? d.fields : d.falloffs).find((f) => f.name === chosen.name)!;
+      const layers = (field ? (own as typeof field).reach.layers : (own as (typeof d.falloffs)[number]).layers)!;
+      const k = Math.min(view.layer, layers.length - 1);
+      const before = (layers[k]!.shape as { center?: Vec }).center;
+      if (!before) return;
+      let channels = (own.channels ?? []) as Channel[];
+      at.forEach((x, c) => {
+        const of = `${base}layers.${k}.shape.center.${c}`;
+        channels = withMove(channels, of, view.frame / fps, fps, x, before[c]!);
+      });
+      own.channels = channels as never;
+    });
+    return true;
+  }
+
   /** where the handles stood at the last edit of a drag */
   let stood: Vec | null = null;
 
@@ -176,6 +199,11 @@ export function useHandles(
               ? anglesNear(moved.rotation, anglesOf(standAt(b, view.frame / fps)))
               : null,
           });
+        else if (view.autoKey && b.role === "animated" && view.handle !== "scale")
+          b.motion = begunMotion(b, view.frame / fps, fps, {
+            position: moved.position.map(tidy) as Vec,
+            rotation: moved.rotation,
+          });
         else
           b.place = {
             position: moved.position.map(tidy) as Vec,
@@ -185,6 +213,10 @@ export function useHandles(
           };
       });
     } else {
+      if (view.autoKey && view.handle === "move" && keyCenter(chosen, moved.position.map(tidy) as Vec)) {
+        if (done) void shot.flush();
+        return;
+      }
       handled()?.edit(`${view.handle} ${chosen.name}`, (shape) => {
         if (view.handle === "scale") {
           const by = Math.max(...moved.scale.map((x) => Math.abs(x)));

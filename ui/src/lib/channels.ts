@@ -1,6 +1,7 @@
 /** Numbers over time: the same curves as the core's channels. */
 import type { FieldItem } from "../api/types";
 import { bezierShare, easedSlopes } from "./motion";
+import { setAt } from "./specs";
 
 export type Channel = Required<NonNullable<FieldItem["channels"]>[number]>;
 export type NumberKey = Required<Channel["keys"][number]>;
@@ -34,6 +35,15 @@ export function numberAt(channel: Channel, time: number): number {
   );
 }
 
+/** A thing with its keyed numbers as they are at a time [s]. */
+export function keyedAt<T extends { channels?: unknown }>(of: T, time: number): T {
+  const channels = (of.channels ?? []) as Channel[];
+  if (!channels.length) return of;
+  const out = structuredClone(of);
+  for (const channel of channels) setAt(out, channel.of, numberAt(channel, time));
+  return out;
+}
+
 /** Channels with a number keyed at a time: the key there changed, or one more, or a new channel. */
 export function withNumber(
   channels: readonly Channel[],
@@ -50,6 +60,19 @@ export function withNumber(
   else channel.keys.push({ time: Number(time.toFixed(4)), value, how: "smooth", curve: [0.4, 0, 0.6, 1] });
   channel.keys.sort((a, b) => a.time - b.time);
   return out;
+}
+
+/** As `withNumber`; a channel that begins so, later than the start, has its number until then as a key at the start. */
+export function withMove(
+  channels: readonly Channel[],
+  of: string,
+  time: number,
+  fps: number,
+  value: number,
+  before: number,
+): Channel[] {
+  const fresh = !channels.some((c) => c.of === of) && time > 0.5 / fps;
+  return withNumber(fresh ? withNumber(channels, of, 0, fps, before) : channels, of, time, fps, value);
 }
 
 /** Channels without the key at a time; a channel without keys goes. */

@@ -226,7 +226,7 @@ export function arrowUnit(field: FieldItem): string {
 }
 
 /** What a strength comes to, in words: a speed after a second, a way, a time. */
-export function expected(field: FieldItem): string {
+export function expected(field: FieldItem, gravity = 9.81): string {
   const e = field.effect as unknown as Record<string, number & string>;
   const over = field.cue.kind === "span" || ("length" in field.cue && (field.cue.length ?? 0) > 0);
   const steady = (a: number): string =>
@@ -238,7 +238,7 @@ export function expected(field: FieldItem): string {
   if (e.kind === "push" && e.unit === "m/s")
     return over
       ? steady(e.amount)
-      : `${showNumber(Math.abs(e.amount), 3)} m/s at once; up, it rises ${showNumber(e.amount ** 2 / 19.62, 2)} m`;
+      : `${showNumber(Math.abs(e.amount), 3)} m/s at once${gravity > 0 ? `; up, it rises ${showNumber(e.amount ** 2 / (2 * gravity), 2)} m` : ""}`;
   if (e.kind === "burst" && e.unit === "m/s")
     return over ? steady(e.speed) : `flies ${showNumber(e.speed ** 2 / 9.81, 2)} m at best`;
   if (e.kind === "turbulence") return steady(e.strength);

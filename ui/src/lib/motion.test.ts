@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { placeAt, standAt, withKey, type Motion, type PlaceKey } from "./motion";
+import { begunMotion, placeAt, standAt, withKey, type Motion, type PlaceKey } from "./motion";
 import { anglesNear, anglesOf, fromAngles, type Vec } from "./rotation";
 
 const CURVE = [0.4, 0, 0.6, 1] as [number, number, number, number];
@@ -82,6 +82,18 @@ describe("keys of an animated body", () => {
     ]);
     motion = withKey(motion, 2, 24, by(20));
     expect(motion.keys[2]!.angles).toEqual([0, 380, 0]);
+  });
+});
+
+describe("a motion that begins by moving", () => {
+  const body = { place: { position: [1, 2, 3], rotation: [0, 0, 0, 1], angles: null } } as never;
+  const there = { position: [5, 2, 3] as Vec, rotation: [0, 0, 0, 1] as [number, number, number, number] };
+  it("has where it stood at the start, and nothing more where it is moved there", () => {
+    expect(begunMotion(body, 2, 24, there).keys.map((k) => [k.time, k.position])).toEqual([
+      [0, [1, 2, 3]],
+      [2, [5, 2, 3]],
+    ]);
+    expect(begunMotion(body, 0, 24, there).keys.map((k) => k.position)).toEqual([[5, 2, 3]]);
   });
 });
 

@@ -140,6 +140,17 @@ export function keyAt(motion: Motion, time: number, fps: number): number {
   return motion.keys.findIndex((k) => Math.abs(k.time! - time) < 0.5 / fps);
 }
 
+/** A motion for a body that has none yet: where it stands now at the start, and so at a time. */
+export function begunMotion(body: Body, time: number, fps: number, stand: Stand): Motion {
+  const now: Stand = {
+    position: [...body.place.position!] as Vec,
+    rotation: [...body.place.rotation!] as Quat,
+    angles: body.place.angles as Vec | null,
+  };
+  const from = time > 0.5 / fps ? withKey(null, 0, fps, now) : null;
+  return withKey(from, time, fps, stand);
+}
+
 /** The motion with the body standing so at a time: the key there changed, or one more. */
 export function withKey(motion: Motion | null, time: number, fps: number, stand: Stand): Motion {
   let keys = [...((motion?.keys ?? []) as PlaceKey[])];

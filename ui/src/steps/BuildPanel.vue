@@ -9,9 +9,10 @@ import MeshState from "../components/MeshState.vue";
 import NumberRow from "../controls/NumberRow.vue";
 import ReachEditor from "../components/ReachEditor.vue";
 import VectorField from "../controls/VectorField.vue";
-import { renameIn, freeName, halfHeight, newBody, newGroup, SHAPES } from "../lib/document";
+import { SHAPES, freeName, halfHeight, layoutCount, newBody, newGroup, renameIn } from "../lib/document";
 import type { Quat, Vec } from "../lib/rotation";
 import { showMass } from "../lib/units";
+import { MOST_MEMBERS, ungroup } from "../lib/ungroup";
 import { usePieces } from "../stores/pieces";
 import { useShot } from "../stores/shot";
 import { useView } from "../stores/view";
@@ -110,6 +111,21 @@ function singleOut(): void {
     renameIn(d, thing.name, name);
   });
   view.select({ kind: "body", name });
+}
+
+/** Every member a body of its own. */
+async function intoBodies(): Promise<void> {
+  const { name } = chosen.value!;
+  try {
+    const members = await api.members(shot.document!, name);
+    let names: string[] = [];
+    shot.edit(`turn ${name} into bodies`, (d) => (names = ungroup(d, name, members)));
+    view.select(null);
+    for (const n of names) view.select({ kind: "body", name: n }, true);
+  } catch (error) {
+    if (!(error instanceof ApiError)) throw error;
+    problem.value = error.message;
+  }
 }
 
 function copy(): void {
@@ -307,13 +323,30 @@ defineExpose({ bringIn });
         </div>
         <ElButton link class="mute small" @click="copy">one copy beside it</ElButton>
       </template>
-      <ElButton v-else class="wide" @click="singleOut">Back to a single body</ElButton>
+      <div v-else class="two">
+        <ElButton @click="singleOut">Back to a single body</ElButton>
+        <ElButton
+          :disabled="layoutCount(chosen.group.layout) > MOST_MEMBERS"
+          v-hint="
+            layoutCount(chosen.group.layout) > MOST_MEMBERS
+              ? `Up to ${MOST_MEMBERS} members can become bodies`
+              : 'Each can then be changed alone'
+          "
+          data-testid="into-bodies"
+          @click="intoBodies"
+          >Turn into {{ layoutCount(chosen.group.layout) }} bodies</ElButton
+        >
+      </div>
     </Section>
     <MeshState v-if="chosen" :key="chosen.name" :name="chosen.name" :body="chosen.body" />
   </div>
 </template>
 
 <style scoped>
+.two {
+  display: grid;
+  gap: 4px;
+}
 .adds {
   display: grid;
   grid-template-columns: repeat(4, 1fr);

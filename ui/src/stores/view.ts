@@ -71,6 +71,8 @@ export const useView = defineStore("view", () => {
   const wanted = ref<"all" | "chosen" | null>(null);
   /** what grows past the picture is framed again */
   const keepInSight = useStorage("keep-in-sight", true);
+  /** whether every move in the view of what can be keyed is a key at the playhead */
+  const autoKey = ref(false);
   /** families of lanes that are folded */
   const foldedLanes = ref<string[]>([]);
   /** what was copied last, so that pasting means that */
@@ -178,6 +180,7 @@ export const useView = defineStore("view", () => {
     toggleHidden,
     toggleLocked,
     isolate,
+    autoKey,
     keepInSight,
     wanted,
     foldedLanes,
