@@ -25,7 +25,7 @@ def load_demo(url: str, stopped: Callable[[], bool], bell: str = "") -> None:
     for path in sorted((ROOT / "demo").glob("*.json")):
         shot = document.parse_json(path.read_bytes())
         with store.session() as session:
-            there = session.scalar(select(ShotRow.id).where(ShotRow.name == shot.name))
+            there = session.scalar(select(ShotRow.id).where(ShotRow.name == shot.name, ShotRow.deleted.is_(None)))
             if there is None:
                 there = shots.create(session, shot, "demo shot").id
             if session.scalar(select(TakeRow.id).where(TakeRow.shot_id == there)) is None:

@@ -11,6 +11,7 @@ from dynaclast.core.bake import bake
 from dynaclast.core.document import Shot
 from dynaclast.core.fracture.build import build_pieces
 from dynaclast.core.layout import written_out
+from dynaclast.core.preflight import forecast
 from dynaclast.core.preflight.forecast import firings
 from dynaclast.core.preflight.reach import crossings
 from shots import blow, footing, pillar, shot
@@ -58,6 +59,16 @@ def test_a_forecast_is_within_a_twentieth_of_the_bake(
     scene = shot(body, fields=(footing(), strain(load, cue, **effect)), frames=8, gravity=[0, 0, 0])
     said, was = foreseen(scene), broken(scene)
     assert said == pytest.approx(was, rel=0.05, abs=1)
+
+
+def test_ticks_laid_on_as_one_break_as_much(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Where there are very many."""
+    scene = shot(
+        pillar(), fields=(footing(), strain(1.5, {"kind": "pulse", "start": 0, "every": 0.01}, mode="wear")), frames=240
+    )
+    fine = foreseen(scene)
+    monkeypatch.setattr(forecast, "MOST_LOADINGS", 0)
+    assert 0 < fine < 78 and foreseen(scene) == pytest.approx(fine, rel=0.05, abs=1)
 
 
 def test_a_switched_off_strain_and_one_that_never_falls_break_nothing() -> None:

@@ -90,6 +90,22 @@ def test_a_deleted_take_comes_back_and_its_settings_too(page: Page, running: Par
     expect(page.locator('input[aria-label="position y"]:visible')).to_have_value("3")
 
 
+def test_moves_become_keys_where_that_is_switched_on(page: Page, running: Parts) -> None:
+    new_shot(page, running)
+    page.get_by_test_id("add-box").click()
+    page.get_by_test_id("role-animated").click()
+    page.get_by_test_id("auto-key").click()
+    page.get_by_test_id("timeline").locator("svg").first.click(position={"x": 500, "y": 40})
+    type_number(page, "position x", "4")
+    expect(page.locator("[data-testid^=key-box]")).to_have_count(2)
+    type_number(page, "rotation y", "540")
+    saved(page)
+    expect(page.locator('input[aria-label="rotation y"]:visible')).to_have_value("540")
+    page.keyboard.press("Home")
+    expect(page.locator('input[aria-label="position x"]:visible')).to_have_value("0")
+    expect(page.locator('input[aria-label="rotation y"]:visible')).to_have_value("0")
+
+
 def test_a_wrong_value_stays_at_its_control_and_the_rest_is_saved(page: Page, running: Parts) -> None:
     broken_pillar(page, running)
     choose_times = page.get_by_test_id("cue-kind-hand")

@@ -90,6 +90,25 @@ def test_npz_through_the_web_is_the_bake_to_the_bit(client: FlaskClient, take: t
         assert [str(x) for x in z["body_names"]] == ["pillar", "stone"]
 
 
+def test_a_part_through_the_web_is_that_part(client: FlaskClient, take: tuple[str, Baked]) -> None:
+    key, baked = take
+    asked = "npz&first=4&last=20&step=8&backwards=true&bodies=stone"
+    with np.load(io.BytesIO(fetched(client, key, asked)), allow_pickle=False) as z:
+        assert z["position"].tobytes() == baked.position[[20, 12, 4]][:, -1:].tobytes()
+        assert [str(x) for x in z["body_names"]] == ["stone"] and z["time"].tolist() == [0, 8 / 24, 16 / 24]
+    wrong = client.get(f"/api/takes/{key}/export?format=npz&first=900")
+    assert wrong.status_code == 422 and wrong.get_json()["where"] == "first"
+
+
+def test_a_take_has_a_picture_a_name_and_a_note(client: FlaskClient, take: tuple[str, Baked]) -> None:
+    key, _ = take
+    picture = client.get(f"/api/takes/{key}/picture")
+    assert picture.status_code == 200 and picture.data[:4] == b"\x89PNG"
+    named = client.put(f"/api/takes/{key}", json={"name": "struck twice", "note": "half the load"}).get_json()
+    assert (named["name"], named["note"]) == ("struck twice", "half the load")
+    assert client.put(f"/api/takes/{key}", json={"name": "x" * 81}).status_code == 422
+
+
 @pytest.mark.parametrize("kind", ["usda", "usdc"])
 def test_usd_through_the_web_has_every_piece_where_the_bake_has_it(
     client: FlaskClient, take: tuple[str, Baked], tmp_path: Path, kind: str

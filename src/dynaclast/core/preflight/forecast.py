@@ -12,7 +12,8 @@ from ..fracture.pieces import Pieces
 from ..solve.bond_loads import BondGraph, apply_load, wear_down
 from ..solve.prepare.pieces import gather_bonds, tier_chunks
 
-MOST_TICKS = 2000
+MOST_LOADINGS = 4_000_000
+"""Bonds times ticks that are worked out; of more ticks of wear several are laid on as one."""
 
 
 def bond_graph(shot: Shot, built: list[Pieces], strength: Array) -> BondGraph:
@@ -57,13 +58,16 @@ def broken_by(item: FieldItem, load: Array, graph: BondGraph, targeted: Mask, ti
     """
     assert isinstance(item.effect, StrainEffect)
     load = np.where(targeted, load, 0.0)
+    wears = item.effect.mode == "wear"
+    steps = min(times, max(40, MOST_LOADINGS // max(1, len(load))))
+    if wears and steps:
+        load = load * (times / steps)
     broken, wear = np.zeros(len(load), np.uint8), np.zeros(len(load))
     laid = np.zeros(len(load))
-    for _ in range(min(times, MOST_TICKS)):
-        if item.effect.mode == "wear":
-            now = (
-                load if item.effect.cap is None else np.minimum(load, np.maximum(0.0, 1000.0 * item.effect.cap - laid))
-            )
+    most = np.inf if item.effect.cap is None else 1000.0 * item.effect.cap
+    for _ in range(steps):
+        if wears:
+            now = np.minimum(load, np.maximum(0.0, most - laid))
             laid += now
             if not now.any():
                 break
