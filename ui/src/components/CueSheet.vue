@@ -5,7 +5,7 @@ import { computed, ref } from "vue";
 import { follow } from "../composables/useDrag";
 import { useKeyLanes } from "../composables/useKeyLanes";
 import { useTimeAxis } from "../composables/useTimeAxis";
-import { barsOf, blows, cueOf, movedCue } from "../lib/cues";
+import { barsOf, blows, cueOf, movedCue, type Bar } from "../lib/cues";
 import { lanesOf, type FieldLane, type Lane } from "../lib/lanes";
 import { showEnergy, showLength } from "../lib/units";
 import { useShot } from "../stores/shot";
@@ -106,6 +106,15 @@ function dragCue(event: PointerEvent, field: FieldLane["field"], end: "all" | "s
     () => void shot.flush(),
   );
 }
+
+/** A span rises while it comes and falls while it goes. */
+const spanPath = (b: Bar): string =>
+  [
+    `M${x(b.from)} 17`,
+    `L${x(b.from + b.ease)} 8`,
+    `H${x(Math.max(b.from + b.ease, b.to - b.out))}`,
+    `L${x(b.to)} 17Z`,
+  ].join("");
 
 /** The playhead's label stays inside the strip. */
 const labelShift = computed(() => Math.max(0, 26 - x(view.frame)) - Math.max(0, x(view.frame) + 26 - width.value));
@@ -268,7 +277,7 @@ const headShown = computed(() => view.frame >= axis.from.value && view.frame <= 
               <template v-for="(b, k) in barsOf(lane.field, total, fps)" :key="`b${k}`">
                 <path
                   v-hint="`${lane.name} acts from ${Number((b.from / fps).toFixed(3))} s · drag to move`"
-                  :d="`M${x(b.from)} 17L${x(b.from + b.ease)} 8H${x(Math.max(b.from + b.ease, b.to - b.out))}L${x(b.to)} 17Z`"
+                  :d="spanPath(b)"
                   class="span"
                   :class="{ grab: lane.glyph !== 'anchor' }"
                   :data-testid="k === 0 ? `cue-${lane.name}` : undefined"

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-/** In what unit a brought-in mesh was made, and which of its axes is up; changed at any time, with the size it gives. */
+/** The unit a brought-in mesh was made in, and its axis that is up; with the size each gives. */
 import { ElButton } from "element-plus";
 import { computed } from "vue";
 import type { Body } from "../api/types";

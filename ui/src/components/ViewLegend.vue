@@ -60,11 +60,13 @@ const rampWords = computed(() =>
       >
     </template>
     <span v-else-if="view.colorBy === 'state'" class="states"
+      ><span>state</span
       ><em v-for="(name, k) in ['held', 'resting', 'moving']" :key="name"
         ><i class="dot" :style="{ background: css(STATE_COLORS[k]!) }" />{{ name }}</em
       ></span
     >
     <span v-else-if="view.colorBy === 'fields'" class="states"
+      ><span>what acts</span
       ><em v-for="(color, family) in FAMILY_COLOR" :key="family"
         ><i class="dot" :style="{ background: color }" />{{ family }}</em
       ></span
