@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import sys
+from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
@@ -1194,9 +1195,14 @@ SHOTS = {
     "sea-stack": sea_stack,
 }
 
+
+def written(make: Callable[[], dict]) -> str:
+    """A shot's document as text, with what it is for as its note."""
+    made = make()
+    note = " ".join((make.__doc__ or "").split())
+    return json.dumps({"version": made.pop("version"), "name": made.pop("name"), "note": note, **made}, indent=1) + "\n"
+
+
 if __name__ == "__main__":
     for name, make in SHOTS.items():
-        made = make()
-        note = " ".join((make.__doc__ or "").split())
-        made = {"version": made.pop("version"), "name": made.pop("name"), "note": note, **made}
-        (HERE / f"skerry-light-{name}.json").write_text(json.dumps(made, indent=1) + "\n")
+        (HERE / f"skerry-light-{name}.json").write_text(written(make))

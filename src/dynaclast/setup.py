@@ -198,10 +198,8 @@ def check_sources() -> None:
     _run(types, "mypy", "Run `.venv/bin/python -m mypy` and mend what it names.")
 
 
-TOGETHER = (("architecture", "core"), ("e2e", "start"))
-"""Folders of tests that run one after the other, beside each other group and beside all other folders. The second waits
-much, so that three groups keep two cores busy.
-"""
+TOGETHER = (("architecture", "core", "verification"),)
+"""Folders of tests that run one after the other, beside all other folders, which take as long."""
 
 
 def run_tests(arguments: list[str]) -> int:

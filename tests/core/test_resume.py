@@ -59,7 +59,7 @@ LONG_ENOUGH = 108
 def test_every_demo_shot_goes_on_from_every_chunk(name: str) -> None:
     scene = document.parse_json(SHOTS[name].read_bytes())
     scene.timing.frames = min(scene.timing.frames, LONG_ENOUGH)
-    assert interrupted(scene, every=LONG_ENOUGH // 3) == []
+    assert interrupted(scene, every=LONG_ENOUGH // 2) == []
 
 
 SPHERE = {"kind": "sphere", "center": [0, 2, 0], "core": 1.5, "edge": 2.0}

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 import pytest
-from playwright.sync_api import Browser, Page, sync_playwright
+from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 from dynaclast.runtime import Parts
 
@@ -22,6 +22,8 @@ FLAGS = [
     "--no-first-run",
     "--no-default-browser-check",
 ]
+
+expect.set_options(timeout=20_000)  # other tests run beside these
 
 
 @pytest.fixture(scope="session")

@@ -135,8 +135,8 @@ class Disturber:
         self._parts.mend()
 
 
-def run(folder: Path, seconds: float, seed: int) -> Count:
-    """Disturb for so long. Returns what happened."""
+def run(folder: Path, seconds: float, seed: int, edits: int = 0) -> Count:
+    """Disturb for so long, and until there are so many edits and two disturbances. Returns what happened."""
     count, rng = Count(), random.Random(seed)
     parts = Parts(folder)
     try:
@@ -149,7 +149,7 @@ def run(folder: Path, seconds: float, seed: int) -> Count:
         revision, edited, number = made["revision"], made["document"], 0
         until = time.monotonic() + seconds
         strike = time.monotonic() + rng.uniform(0.5, 2.0)
-        while time.monotonic() < until:
+        while time.monotonic() < until or count.edits < edits or (edits and count.kills + count.pauses < 2):
             number += 1
             edited["bodies"][0]["place"]["position"] = [float(number), 1.0, 0.0]
             change = {"base": revision, "document": edited, "label": f"move {number}", "number": f"{seed}-{number}"}
