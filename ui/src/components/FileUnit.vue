@@ -8,12 +8,15 @@ import PickRow from "../controls/PickRow.vue";
 import { fromAngles, type Vec } from "../lib/rotation";
 import { proposedUnit, UNIT_SIZES, type FileUnit } from "../lib/fileUnit";
 import { showNumber } from "../lib/units";
-import { usePieces } from "../stores/pieces";
 import { useShot } from "../stores/shot";
 
-const props = defineProps<{ name: string; body: Body }>();
+const props = defineProps<{
+  name: string;
+  body: Body;
+  /** longest side of the mesh, its steps done [m] */
+  longest: number;
+}>();
 const shot = useShot();
-const pieces = usePieces();
 /** the unit is kept as the first mesh step */
 const factor = computed(() => {
   const first = props.body.steps[0];
@@ -22,7 +25,7 @@ const factor = computed(() => {
 const unit = computed(
   () => (Object.keys(UNIT_SIZES) as FileUnit[]).find((u) => Math.abs(UNIT_SIZES[u] - factor.value) < 1e-9) ?? null,
 );
-const size = computed(() => Math.max(...(pieces.built.get(props.name)?.figures.size ?? [0])));
+const size = computed(() => props.longest);
 const plain = computed(() => size.value / factor.value);
 const proposed = computed(() => (size.value ? proposedUnit(plain.value) : null));
 const options = computed(() =>

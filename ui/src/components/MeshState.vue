@@ -135,7 +135,11 @@ function apply(): void {
     <p v-if="report" class="figures mute small">
       {{ report.size.map((s) => showNumber(s, 3)).join(" × ") }} m, true size
     </p>
-    <FileUnit v-if="body.shape.kind === 'asset'" :name="name" :body="body" />
+    <FileUnit
+      v-if="body.shape.kind === 'asset' && report"
+      :name="name"
+      :body="body"
+      :longest="Math.max(...report.size)" />
     <p v-if="problem" class="problem" role="alert">{{ problem }}</p>
     <ElButton
       v-if="report?.defects.some((d) => GRAVE.has(d.kind))"

@@ -17,7 +17,7 @@ const FEW = 3;
 const columns = computed(() => {
   const many = shot.things.length > FEW;
   const all = shot.things.length > 1 ? " 26px" : "";
-  return `minmax(${many ? 92 : 70}px, 1fr) repeat(${shot.things.length}, minmax(${many ? 34 : 40}px, 58px))${all}`;
+  return `minmax(${many ? 92 : 84}px, 1fr) repeat(${shot.things.length}, minmax(${many ? 34 : 40}px, 58px))${all}`;
 });
 const names = computed(() => shot.things.map((t) => t.name));
 const allOn = (body: string): boolean => shot.fields.every((f) => targeted(f, body));

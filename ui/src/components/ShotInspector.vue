@@ -30,7 +30,7 @@ const QUALITY = [
     <TextField
       label="note on the shot"
       placeholder="what this shot is for, in a line"
-      :rows="2"
+      :rows="3"
       :most="400"
       :model-value="doc.note"
       @update:model-value="(t) => shot.edit('note on the shot', (d) => (d.note = t))" />
