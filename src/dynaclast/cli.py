@@ -151,15 +151,17 @@ def cmd_schema(args: argparse.Namespace) -> int:
 
 
 def cmd_export(args: argparse.Namespace) -> int:
+    from .core.formats.excerpt import Excerpt
     from .files import write_export
 
+    what = Excerpt(args.first, args.last, args.step, args.backwards, args.bodies)
     folder = Path(args.source)
     if folder.is_dir():
-        write_export(folder, args.to)
+        write_export(folder, args.to, what)
     else:
         from .jobs.take_export import export_take
 
-        export_take(args.source, args.to)
+        export_take(args.source, args.to, what=what)
     print(f"wrote {args.to}")
     return 0
 
@@ -185,6 +187,11 @@ def main(argv: list[str] | None = None) -> int:
     p = sub.add_parser("export", help="write a bake's folder, or a take of the running application, as USD or GLB")
     p.add_argument("source", help="a folder written by bake, or a take's id")
     p.add_argument("--to", type=Path, required=True, help="FILE.usdc, .usda, .usd, .glb or .npz")
+    p.add_argument("--first", type=int, default=0, help="frame to begin with")
+    p.add_argument("--last", type=int, help="frame to end with")
+    p.add_argument("--step", type=int, default=1, help="every so many frames")
+    p.add_argument("--backwards", action="store_true")
+    p.add_argument("--bodies", nargs="+", metavar="NAME", help="these bodies and groups only")
     p.set_defaults(run=cmd_export)
     args = parser.parse_args(argv)
     if not sys.warnoptions:

@@ -11,6 +11,7 @@ from typing import Any
 from .core import document
 from .core.document import Shot
 from .core.errors import InputError
+from .core.formats.excerpt import Excerpt, excerpt
 from .core.formats.frames import Baked, read_baked, write_frames
 from .core.formats.write.scene import export_scene
 from .core.fracture.build import Resolve, build_pieces, content_key, no_files
@@ -60,8 +61,8 @@ def write_scene(shot: Shot, built: list[Pieces], baked: Baked, to: Path, resolve
     stage.GetRootLayer().Export(str(to))
 
 
-def write_export(folder: Path, to: Path) -> None:
-    """Export a folder written by ``dynaclast bake``."""
+def write_export(folder: Path, to: Path, what: Excerpt) -> None:
+    """Export a folder written by ``dynaclast bake``, or a part of it."""
     try:
         frames, events, text = (
             (folder / "frames.npz").read_bytes(),
@@ -79,4 +80,5 @@ def write_export(folder: Path, to: Path) -> None:
         key = content_key(body)
         if key not in built:
             built[key] = build_pieces(body)
-    write_scene(shot, [built[content_key(b)].scaled(b.factor) for b in shot.bodies], read_baked(frames, events), to)
+    pieces = [built[content_key(b)].scaled(b.factor) for b in shot.bodies]
+    write_scene(*excerpt(shot, pieces, read_baked(frames, events), what), to)

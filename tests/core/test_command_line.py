@@ -160,3 +160,16 @@ def test_check_says_what_bake_would_refuse(tmp_path: Path) -> None:
     said = inside("check", path)
     assert refused.returncode == 2 and refused.stderr.startswith("error: ")
     assert said.returncode == 2 or "stop: " in said.stdout
+
+
+def test_a_part_of_a_bake_is_exported(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    scene = tmp_path / "shot.json"
+    scene.write_text(json.dumps(document.dump(shot(box("a", (0, 1, 0)), box("b", (3, 1, 0)), frames=6))))
+    assert cli.main(["bake", str(scene), "--out", str(tmp_path / "out")]) == 0
+    to = tmp_path / "part.npz"
+    asked = ["export", str(tmp_path / "out"), "--to", str(to), "--first", "1", "--step", "2", "--bodies", "b"]
+    assert cli.main(asked) == 0
+    with np.load(to) as z:
+        assert len(z["time"]) == 3 and [str(n) for n in z["body_names"]] == ["b"]
+    assert cli.main([*asked[:-1], "c"]) == 2
+    assert "no body 'c'; it has a, b" in capsys.readouterr().err

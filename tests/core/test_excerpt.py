@@ -74,7 +74,8 @@ def test_an_intact_mesh_is_shown_until_it_breaks_in_the_excerpt_and_not_at_all_a
         ({"first": 40}, "first"),
         ({"first": 5, "last": 4}, "first"),
         ({"step": 0}, "step"),
-        ({"bodies": ["x"]}, "bodies"),
+        ({"bodies": ["stone", "x"]}, "bodies"),
+        ({"bodies": []}, "bodies"),
     ],
 )
 def test_what_is_not_there_is_refused(what: dict, where: str) -> None:

@@ -70,3 +70,19 @@ def test_a_shot_is_drawn_in_the_colours_of_its_bodies_and_without_what_has_ended
         "state": np.array([4], np.uint8),
     }
     assert not seen(picture_of(shot(red), cache, arrays))[..., 3].any()
+
+
+def test_what_is_set_up_is_drawn_without_breaking_it_and_without_what_cannot_be_used(store: Store) -> None:
+    class Counted(PieceCache):
+        asked: list[object] = []  # noqa: RUF012 - of this test alone
+
+        def get(self, body, progress=None):  # type: ignore[no-untyped-def]
+            self.asked.append(body.pattern)
+            return super().get(body, progress)
+
+    vertices = [[0, 0, 0], [1, 0, 0], [0, 1, 0], [0, 0, 1]]
+    open_mesh = {"kind": "mesh", "vertices": vertices, "faces": [[0, 1, 2], [0, 1, 3], [0, 2, 3], [0, 3, 2]]}
+    torn = {"name": "torn", "shape": open_mesh}
+    cache = Counted(store)
+    assert seen(picture_of(shot(pillar(), torn), cache))[..., 3].any()
+    assert cache.asked == [None, None]

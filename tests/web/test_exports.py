@@ -102,6 +102,10 @@ def test_a_part_through_the_web_is_that_part(client: FlaskClient, take: tuple[st
 
 def test_a_take_has_a_picture_a_name_and_a_note(client: FlaskClient, take: tuple[str, Baked]) -> None:
     key, _ = take
+    alone = client.get(f"/api/takes/{key}/document").get_json()
+    assert alone == client.get(f"/api/takes/{key}").get_json()["document"]
+    card = next(s for s in client.get("/api/shots").get_json()["shots"] if s["name"] == "struck")
+    assert card["picture"] == f"1-{FRAMES}"
     picture = client.get(f"/api/takes/{key}/picture")
     assert picture.status_code == 200 and picture.data[:4] == b"\x89PNG"
     named = client.put(f"/api/takes/{key}", json={"name": "struck twice", "note": "half the load"}).get_json()

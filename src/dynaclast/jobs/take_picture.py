@@ -5,7 +5,9 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from ..core.document import Shot
+from ..core.document import Body, Shot
+from ..core.errors import DynaclastError
+from ..core.fracture.pieces import Pieces
 from ..core.geometry.rotations import rotation_matrix
 from ..core.layout import written_out
 from ..core.solve.frame import PieceState
@@ -31,8 +33,20 @@ def moment_of(broken: list[float]) -> int:
     return min(len(broken) - 1, int(np.argmax(broken)) + LATER)
 
 
+def _pieces(body: Body, cache: PieceCache, whole: bool) -> Pieces | None:
+    """A body's pieces; those of the whole body, where nothing is baked, as breaking it takes long. None of a mesh that
+    cannot be used.
+    """
+    if whole:
+        body = body.model_copy(update={"pattern": None, "breaks": [], "bonds": None, "roughness": None})
+    try:
+        return cache.get(body).scaled(body.factor)
+    except DynaclastError:
+        return None
+
+
 def picture_of(shot: Shot, cache: PieceCache, arrays: dict[str, NDArray[np.generic]] | None = None) -> bytes:
-    """The rigid bodies of a shot as PNG; with the arrays of one frame, as they are at it.
+    """The rigid bodies of a shot as PNG, as they are set up; with the arrays of one frame, as they are at it.
 
     arrays : position (N, 3) [m], orientation (N, 4) scalar last, state (N,), of all pieces
     """
@@ -43,7 +57,9 @@ def picture_of(shot: Shot, cache: PieceCache, arrays: dict[str, NDArray[np.gener
     for body in shot.bodies:
         if body.deforms:
             continue
-        pieces = cache.get(body).scaled(body.factor)
+        pieces = _pieces(body, cache, arrays is None)
+        if pieces is None:
+            continue
         at, q, here = (
             np.repeat(np.array([body.place.position]), pieces.count, 0),
             np.repeat(np.array([body.place.rotation]), pieces.count, 0),

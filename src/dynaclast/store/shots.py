@@ -96,6 +96,8 @@ def listing(session: Session) -> list[dict[str, Any]]:
     """All shots, the last changed first, with the number of takes and the newest finished one."""
     kept = TakeRow.deleted.is_(None)
     count = dict(session.execute(select(TakeRow.shot_id, func.count()).where(kept).group_by(TakeRow.shot_id)).all())
+    seen = select(TakeRow.shot_id, TakeRow.number, TakeRow.frames_done).where(kept, TakeRow.frames_done > 0)
+    newest = {shot_id: f"{n}-{done}" for shot_id, n, done in session.execute(seen.order_by(TakeRow.number))}
     rows = session.scalars(select(ShotRow).where(ShotRow.deleted.is_(None)).order_by(ShotRow.changed.desc())).all()
     return [
         {
@@ -105,7 +107,7 @@ def listing(session: Session) -> list[dict[str, Any]]:
             "changed": r.changed.isoformat() + "Z",
             "created": r.created.isoformat() + "Z",
             "takes": count.get(r.id, 0),
-            "version": r.version,
+            "picture": newest.get(r.id, f"v{r.version}"),
         }
         for r in rows
     ]

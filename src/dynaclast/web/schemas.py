@@ -43,7 +43,7 @@ class ShotCard(BaseModel):
     changed: str
     created: str
     takes: int
-    version: int = Field(description="grows with every change, as its picture does")
+    picture: str = Field(description="another wherever its picture is another")
 
 
 class ShotList(BaseModel):

@@ -11,6 +11,7 @@ from flask import Response, send_file
 from flask_openapi3 import APIBlueprint, Tag
 
 from ..core import document
+from ..core.document import Shot
 from ..core.formats.excerpt import Excerpt
 from ..core.preflight.faults import faults, refuse, without
 from ..core.solve.frame import STATE_NAMES
@@ -135,6 +136,13 @@ def extend_take(path: TakePath, body: ExtendTake) -> dict[str, Any]:
         out = take_out(takes.extend(session, path.take_id, body.frames))
     services().work_waits()
     return out
+
+
+@api.get("/takes/<string:take_id>/document", responses={"200": Shot})
+def take_document(path: TakePath) -> dict[str, Any]:
+    """The document alone, to be compared with others."""
+    with services().store.session() as session:
+        return json.loads(texts.read(session, takes.find(session, path.take_id)))  # type: ignore[no-any-return]
 
 
 @api.put("/takes/<string:take_id>", responses={"200": TakeOut})

@@ -89,7 +89,7 @@ export const api = {
     json<ShotOut>("POST", `/shots/${id}/${way}`, { base, number }),
   deleteShot: (id: string) => json("DELETE", `/shots/${id}`),
   restoreShot: (id: string) => json<ShotOut>("POST", `/shots/${id}/restore`),
-  shotPicture: (id: string, version: number) => `/api/shots/${id}/picture?version=${version}`,
+  shotPicture: (id: string, key: string) => `/api/shots/${id}/picture?key=${key}`,
   bringIn: (file: File) => {
     const form = new FormData();
     form.append("file", file, file.name);
@@ -120,6 +120,7 @@ export const api = {
   bake: (shot: string, withoutFaulty = false) =>
     json<Take>("POST", `/shots/${shot}/takes${withoutFaulty ? "?without_faulty=true" : ""}`),
   take: (id: string) => json<{ take: Take; document: ShotDocument; state_names: string[] }>("GET", `/takes/${id}`),
+  takeDocument: (id: string) => json<ShotDocument>("GET", `/takes/${id}/document`),
   cancel: (id: string) => json<Take>("POST", `/takes/${id}/cancel`),
   extend: (id: string, frames: number | null) => json<Take>("POST", `/takes/${id}/extend`, { frames }),
   deleteTake: (id: string) => json("DELETE", `/takes/${id}`),

@@ -112,7 +112,7 @@ function rename(name: string): void {
 
 function remove(): void {
   view.select(null);
-  shot.remove(props.thing.name);
+  shot.removeAll([{ kind: "body", name: props.thing.name }]);
 }
 </script>
 

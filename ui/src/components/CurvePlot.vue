@@ -6,6 +6,7 @@ import { numberAt, type Channel, type NumberKey } from "../lib/channels";
 import { showNumber } from "../lib/units";
 import { useShot } from "../stores/shot";
 import { useView } from "../stores/view";
+import { follow } from "../composables/useDrag";
 import NumberField from "../controls/NumberField.vue";
 import Pick from "../controls/Pick.vue";
 
@@ -67,9 +68,7 @@ function at(event: MouseEvent, svg: SVGSVGElement): { time: number; value: numbe
 function drag(event: PointerEvent, row: number): void {
   event.stopPropagation();
   chosen.value = row;
-  const target = event.currentTarget as SVGElement;
-  const svg = target.closest("svg")!;
-  target.setPointerCapture(event.pointerId);
+  const svg = (event.currentTarget as SVGElement).closest("svg")!;
   frozen.value = range.value;
   const move = (e: PointerEvent): void => {
     const to = at(e, svg);
@@ -89,13 +88,7 @@ function drag(event: PointerEvent, row: number): void {
       ),
     );
   };
-  const up = (): void => {
-    frozen.value = null;
-    target.removeEventListener("pointermove", move as EventListener);
-    target.removeEventListener("pointerup", up);
-  };
-  target.addEventListener("pointermove", move as EventListener);
-  target.addEventListener("pointerup", up);
+  follow(event, move, () => (frozen.value = null));
 }
 
 function more(event: MouseEvent): void {

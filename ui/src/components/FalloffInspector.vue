@@ -75,22 +75,10 @@ function makeMesh(): void {
   view.select({ kind: "body", name: body.name });
 }
 
-/** Its users each get it as their own, then it goes. */
+/** Its users each get it as their own. */
 function remove(): void {
-  const name = props.falloff.name;
   view.select(null);
-  shot.edit(`delete ${name}`, (d) => {
-    const own = d.falloffs.find((f) => f.name === name)!;
-    replaceUse(d, name, (reach) =>
-      Object.assign(reach, {
-        layers: structuredClone(own.layers),
-        use: null,
-        strength: own.strength,
-        limits: own.limits,
-      }),
-    );
-    d.falloffs = d.falloffs.filter((f) => f.name !== name);
-  });
+  shot.removeAll([{ kind: "falloff", name: props.falloff.name }]);
 }
 </script>
 

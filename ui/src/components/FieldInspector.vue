@@ -13,6 +13,7 @@ import { usePieces } from "../stores/pieces";
 import { useShot } from "../stores/shot";
 import { useSurvey } from "../stores/survey";
 import { useView } from "../stores/view";
+import { useCommands } from "../composables/useCommands";
 import ChoiceRow from "../controls/ChoiceRow.vue";
 import CurvePlot from "./CurvePlot.vue";
 import Glyph from "./Glyph.vue";
@@ -44,6 +45,7 @@ const shot = useShot();
 const pieces = usePieces();
 const survey = useSurvey();
 const view = useView();
+const commands = useCommands();
 const kind = computed<EffectKind>(() => props.field.effect.kind);
 const color = computed(() => FAMILY_COLOR[FAMILY[kind.value]]);
 const totals = computed(() => survey.totals(props.field.name));
@@ -127,24 +129,9 @@ function rename(name: string): void {
   view.select({ kind: "field", name });
 }
 
-function copy(): void {
-  localStorage.setItem(
-    "copied",
-    JSON.stringify({
-      field: props.field,
-      falloffs: (shot.document?.falloffs ?? []).filter((f) => f.name === props.field.reach.use),
-    }),
-  );
-  view.copied++;
-}
-
 function remove(): void {
-  const name = props.field.name;
   view.select(null);
-  shot.edit(`delete ${name}`, (d) => {
-    d.fields = d.fields.filter((f) => f.name !== name);
-    for (const f of d.fields) if (f.aim === name) f.aim = null;
-  });
+  shot.removeAll([{ kind: "field", name: props.field.name }]);
 }
 
 const states = computed(() => props.field.states ?? []);
@@ -321,7 +308,7 @@ function setTravel(kind: keyof typeof TRAVELS | "stays"): void {
     </div>
   </Section>
   <div class="section">
-    <ElButton class="wide" data-testid="copy-field" @click="copy">Copy {{ field.name }}</ElButton
+    <ElButton class="wide" data-testid="copy-field" @click="commands.copy">Copy {{ field.name }}</ElButton
     ><KeepButton kind="field" :item="field" :falloffs="shot.document?.falloffs" /><ElButton
       class="wide gap"
       @click="remove">

@@ -73,9 +73,8 @@ function rename(name: string): void {
 }
 
 function remove(): void {
-  const name = props.map.name;
   view.select(null);
-  shot.edit(`delete ${name}`, (d) => (d.maps = d.maps.filter((m) => m.name !== name)));
+  shot.removeAll([{ kind: "map", name: props.map.name }]);
 }
 </script>
 

@@ -1,8 +1,12 @@
 <script setup lang="ts">
 /** A falloff's value from the middle of its core outwards. */
-import { computed } from "vue";
+import { ElButton } from "element-plus";
+import { computed, ref } from "vue";
 import type { Layer } from "../api/types";
+import { follow } from "../composables/useDrag";
+import NumberField from "../controls/NumberField.vue";
 import { showNumber } from "../lib/units";
+import Glyph from "./Glyph.vue";
 
 const props = defineProps<{ layer: Layer; color: string }>();
 const emit = defineEmits<{ points: [points: [number, number][]] }>();
@@ -52,30 +56,39 @@ const knobs = computed(() =>
     : [],
 );
 
-/** Drag a point of an own profile; the first and last keep their place. */
+const points = computed(() => (Array.isArray(props.layer.profile) ? (props.layer.profile as [number, number][]) : []));
+/** the point whose numbers are shown */
+const open = ref(-1);
+const point = computed(() => points.value[open.value]);
+const inner = computed(() => open.value > 0 && open.value < points.value.length - 1);
+
+/** Points of an own profile lie one after the other; the first and last keep their place. */
+function set(row: number, place: number, value: number): void {
+  const next = structuredClone(points.value) as [number, number][];
+  const [before, after] = [next[row - 1]?.[0] ?? 0, next[row + 1]?.[0] ?? 1];
+  const ends = row === 0 ? 0 : row === next.length - 1 ? 1 : Math.min(after - 0.01, Math.max(before + 0.01, place));
+  next[row] = [Number(ends.toFixed(3)), Number(Math.min(1, Math.max(0, value)).toFixed(3))];
+  emit("points", next);
+}
+
+function drop(): void {
+  const row = open.value;
+  open.value = -1;
+  emit(
+    "points",
+    points.value.filter((_, k) => k !== row),
+  );
+}
+
+/** Drag a point of an own profile. */
 function drag(event: PointerEvent, row: number): void {
-  const target = event.currentTarget as SVGElement;
-  const svg = target.closest("svg")!;
-  target.setPointerCapture(event.pointerId);
-  const points = structuredClone(props.layer.profile) as [number, number][];
-  const move = (e: PointerEvent): void => {
+  const svg = (event.currentTarget as SVGElement).closest("svg")!;
+  follow(event, (e) => {
     const rect = svg.getBoundingClientRect();
     const place = (((e.clientX - rect.left) / rect.width) * reach.value - core.value) / edge.value;
     const value = (H - 4 - ((e.clientY - rect.top) / rect.height) * (H + 16)) / (H - 14);
-    const [lo, hi] = [
-      row > 0 ? points[row - 1]![0] + 0.01 : 0,
-      row < points.length - 1 ? points[row + 1]![0] - 0.01 : 1,
-    ];
-    const t = row === 0 ? 0 : row === points.length - 1 ? 1 : Math.min(hi, Math.max(lo, place));
-    points[row] = [Number(t.toFixed(3)), Number(Math.min(1, Math.max(0, value)).toFixed(3))];
-    emit("points", structuredClone(points));
-  };
-  const up = (): void => {
-    target.removeEventListener("pointermove", move as EventListener);
-    target.removeEventListener("pointerup", up);
-  };
-  target.addEventListener("pointermove", move as EventListener);
-  target.addEventListener("pointerup", up);
+    set(row, place, value);
+  });
 }
 
 /** A double-click puts one more point on an own profile. */
@@ -114,7 +127,10 @@ const at = (d: number): number => (d / reach.value) * W;
       :cy="k.y"
       r="4"
       class="knob"
-      @pointerdown="drag($event, row)" />
+      :class="{ open: row === open }"
+      v-hint="'Drag; double-click for its numbers'"
+      @pointerdown="drag($event, row)"
+      @dblclick.stop="open = row" />
     <line v-if="core > 0" :x1="at(core)" :x2="at(core)" y1="6" :y2="H - 4" class="mark" />
     <line :x1="at(core + edge)" :x2="at(core + edge)" y1="6" :y2="H - 4" class="mark" />
     <text
@@ -126,9 +142,38 @@ const at = (d: number): number => (d / reach.value) * W;
     </text>
     <text :x="at(core + edge) + 4" :y="H + 11" text-anchor="end">edge {{ showNumber(core + edge, 3) }} m</text>
   </svg>
+  <div v-if="point" class="point">
+    <NumberField
+      label="place of the point"
+      mark="↔"
+      :min="0"
+      :max="1"
+      :model-value="point[0]"
+      @update:model-value="(t) => set(open, t, point![1])" />
+    <NumberField
+      label="value of the point"
+      mark="↕"
+      :min="0"
+      :max="1"
+      :model-value="point[1]"
+      @update:model-value="(v) => set(open, point![0], v)" />
+    <ElButton text class="icon" v-hint="'Take this point out'" :disabled="!inner" @click="drop"
+      ><Glyph name="cross" :size="11"
+    /></ElButton>
+    <ElButton text class="icon" v-hint="'Done'" @click="open = -1"><Glyph name="check" :size="11" /></ElButton>
+  </div>
 </template>
 
 <style scoped>
+.point {
+  display: grid;
+  grid-template-columns: 1fr 1fr auto auto;
+  gap: 4px;
+  margin: 4px 0;
+}
+.knob.open {
+  stroke: var(--chalk);
+}
 .plot {
   width: 100%;
   background: var(--basalt-2);

@@ -59,9 +59,8 @@ function rename(name: string): void {
 }
 
 function remove(): void {
-  const { name } = props.tie;
   view.select(null);
-  shot.edit(`delete ${name}`, (d) => (d.ties = d.ties.filter((t) => t.name !== name)));
+  shot.removeAll([{ kind: "tie", name: props.tie.name }]);
 }
 </script>
 

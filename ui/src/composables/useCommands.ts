@@ -1,11 +1,13 @@
 /** What is done to everything that is chosen: copied, pasted, doubled, deleted, hidden. */
+import { StorageSerializers, useStorage } from "@vueuse/core";
 import { ElMessage } from "element-plus";
-import { clipOf, isEmpty, paste as put, type Clip } from "../lib/clip";
+import { clipOf, isEmpty, paste, type Clip } from "../lib/clip";
 import { usePieces } from "../stores/pieces";
 import { useShot } from "../stores/shot";
 import { useView, type Selection } from "../stores/view";
 
-const KEPT = "clip";
+/** what was copied last, in this or another tab */
+const kept = useStorage<Clip | null>("clip", null, localStorage, { serializer: StorageSerializers.object });
 const named = (things: readonly { name: string }[]): string =>
   things.length === 1 ? things[0]!.name : `${things.length} things`;
 
@@ -37,8 +39,6 @@ export function useCommands() {
       return void ElMessage(
         `A piece of ${gone[0]!.name} is picked. Press Escape, then Delete, to delete ${gone[0]!.name}.`,
       );
-    if (gone.some((c) => c.kind === "falloff"))
-      return void ElMessage("A shared falloff is deleted from its inspector, where its users are named.");
     view.select(null);
     shot.removeAll(gone);
   }
@@ -47,29 +47,31 @@ export function useCommands() {
     if (!shot.document || !view.chosen.length) return;
     const clip = clipOf(shot.document, view.chosen);
     if (isEmpty(clip)) return;
-    localStorage.setItem(KEPT, JSON.stringify(clip));
+    kept.value = clip;
     view.clipboard = "things";
     ElMessage({ message: `${named(view.chosen)} copied: paste with Ctrl+V here or in another shot.`, duration: 2000 });
   }
 
-  function insert(clip: Clip, what: string): void {
-    const first = clip.bodies[0] ?? clip.groups[0];
-    const wide = first ? (pieces.built.get(first.name)?.figures.size[0] ?? 1) * 1.2 : 0;
-    const beside = first && shot.things.some((t) => t.name === first.name) ? [wide, 0, 0] : [0, 0, 0];
-    let fresh: NonNullable<Selection>[] = [];
-    shot.edit(what, (d) => (fresh = put(d, clip, beside)));
+  /** Things of this or another shot, beside what has their name here. */
+  function insert(clip: Partial<Clip>, what: string): void {
+    const first = clip.bodies?.[0] ?? clip.groups?.[0];
+    const wide = (pieces.built.get(first?.name ?? "")?.figures.size[0] ?? 1) * 1.2;
+    const there = !!first && shot.things.some((t) => t.name === first.name);
+    let put: ReturnType<typeof paste> = { fresh: [], lost: [] };
+    shot.edit(what, (d) => (put = paste(d, clip, [there ? Number(wide.toFixed(3)) : 0, 0, 0])));
     view.showing = "set-up";
-    choose(fresh);
+    choose(put.fresh);
+    if (put.lost.length)
+      ElMessage({
+        type: "warning",
+        message: `What is not in this shot was left out: ${put.lost.join(", ")}.`,
+        duration: 6000,
+        showClose: true,
+      });
   }
 
   function pasteNow(): void {
-    const text = localStorage.getItem(KEPT);
-    if (!text) return;
-    try {
-      insert(JSON.parse(text) as Clip, "paste");
-    } catch {
-      localStorage.removeItem(KEPT);
-    }
+    if (kept.value) insert(kept.value, "paste");
   }
 
   function duplicate(): void {
@@ -84,5 +86,5 @@ export function useCommands() {
       shot.things.map((t) => t.name),
     );
 
-  return { chooseAll, remove, copy, paste: pasteNow, duplicate, hide, lock, isolate };
+  return { clip: kept, insert, chooseAll, remove, copy, paste: pasteNow, duplicate, hide, lock, isolate };
 }

@@ -1,8 +1,9 @@
 /** The handles in the view: what they stand at, and what dragging them changes. */
 import type { ComputedRef, ShallowRef } from "vue";
-import type { Layer, ShotDocument } from "../api/types";
+import type { Layer } from "../api/types";
 import { withMove, type Channel } from "../lib/channels";
 import { begunMotion, standAt, withKey } from "../lib/motion";
+import { shift } from "../lib/shift";
 import { anglesNear, anglesOf, turn, type Quat, type Vec } from "../lib/rotation";
 import { useShot } from "../stores/shot";
 import { useSurvey } from "../stores/survey";
@@ -115,34 +116,6 @@ export function useHandles(
     return q.map((x) => x / n) as Quat;
   }
 
-  /** Everything that is chosen goes along with what carries the handles. */
-  function carry(d: ShotDocument, by: Vec): void {
-    const shift = (at: readonly number[]): Vec => at.map((x, k) => tidy(x + by[k]!)) as Vec;
-    for (const { kind, name } of view.more) {
-      if (kind === "body" || kind === "group") {
-        const own =
-          kind === "body" ? d.bodies.find((b) => b.name === name) : d.groups.find((g) => g.name === name)?.body;
-        if (!own || view.locked.includes(name)) continue;
-        own.place!.position = shift(own.place!.position!);
-        for (const key of own.motion?.keys ?? []) key.position = shift(key.position);
-      } else if (kind === "tie") {
-        const tie = d.ties.find((t) => t.name === name);
-        if (!tie) continue;
-        tie.point = shift(tie.point);
-        if (tie.to_point) tie.to_point = shift(tie.to_point);
-      } else {
-        const own =
-          kind === "falloff"
-            ? d.falloffs.find((f) => f.name === name)?.layers
-            : (kind === "map" ? d.maps : d.fields).find((f) => f.name === name)?.reach.layers;
-        for (const layer of own ?? []) {
-          const shape = layer.shape as { center?: readonly number[] };
-          if (shape.center) shape.center = shift(shape.center);
-        }
-      }
-    }
-  }
-
   /** Key the centre of the chosen layer of a field's or falloff's own; false where it cannot be keyed. */
   function keyCenter(chosen: { kind: string; name: string }, at: Vec): boolean {
     const fps = shot.document!.timing.fps!;
@@ -176,7 +149,9 @@ export function useHandles(
       const from = stood ?? whereNow();
       if (from) {
         const by = moved.position.map((x, k) => x - from[k]!) as Vec;
-        shot.edit(`move ${view.chosen.length} things`, (d) => carry(d, by));
+        shot.edit(`move ${view.chosen.length} things`, (d) => {
+          for (const { kind, name } of view.more) if (!view.locked.includes(name)) shift(d, kind, name, by);
+        });
       }
       stood = done ? null : moved.position;
     }

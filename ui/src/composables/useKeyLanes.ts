@@ -1,6 +1,6 @@
 /** Keys on the lanes: chosen together, dragged, stretched in time, copied and pasted. */
 import { useEventListener } from "@vueuse/core";
-import { computed, ref, type Ref } from "vue";
+import { computed, ref, watch, type Ref } from "vue";
 import type { ShotDocument } from "../api/types";
 import { copyKeys, keyId, keysOf, pasteKeys, pegsOf, removeKeys, retime, type KeyRef, type Peg } from "../lib/keys";
 import { isTyping } from "../lib/keyboard";
@@ -28,9 +28,16 @@ export function useKeyLanes(area: Ref<HTMLElement | null>, axis: ReturnType<type
   const pegs = (lane: string): Peg[] => pegsOf(all.value.filter((k) => k.lane === lane));
   const isChosen = (peg: Peg): boolean => peg.keys.every((k) => ids.value.has(keyId(k)));
 
-  function editKeys(what: string, change: (d: ShotDocument) => KeyRef[]): void {
-    shot.edit(what, (d) => (chosen.value = change(d)));
+  function editKeys(what: string, change: (d: ShotDocument) => KeyRef[], from = shot.document): void {
+    shot.edit(what, (d) => (chosen.value = change(d)), from);
   }
+  // what is chosen elsewhere is what copying and deleting mean from then on
+  watch(
+    () => view.selection,
+    (now) => {
+      if (!now || !chosen.value.some((k) => k.lane === `${now.kind} ${now.name}`)) chosen.value = [];
+    },
+  );
 
   function choose(peg: Peg, event: PointerEvent): boolean {
     const [kind, ...rest] = peg.lane.split(" ");
@@ -49,7 +56,7 @@ export function useKeyLanes(area: Ref<HTMLElement | null>, axis: ReturnType<type
   function drag(event: PointerEvent, peg: Peg): void {
     event.stopPropagation();
     if (!choose(peg, event)) return;
-    const before = structuredClone(shot.document!);
+    const before = shot.document;
     const from = chosen.value;
     const first = Math.min(...from.map((k) => k.time));
     view.frame = Math.round(peg.time * fps.value);
@@ -62,10 +69,8 @@ export function useKeyLanes(area: Ref<HTMLElement | null>, axis: ReturnType<type
         const stretch = e.altKey && peg.time > first ? (frame / fps.value - first) / (peg.time - first) : 0;
         if (e.altKey && stretch <= 0) return;
         const by = Math.round(frame - peg.time * fps.value);
-        editKeys("move keys", (d) => {
-          Object.assign(d, structuredClone(before));
-          return retime(d, from, (t) => (stretch ? first + (t - first) * stretch : t + by / fps.value));
-        });
+        const to = (t: number): number => (stretch ? first + (t - first) * stretch : t + by / fps.value);
+        editKeys("move keys", (d) => retime(d, from, to), before);
         view.frame = frame;
       },
       () => void shot.flush(),

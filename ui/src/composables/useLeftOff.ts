@@ -22,8 +22,11 @@ export function useLeftOff(camera: () => number[], look: (camera: number[]) => v
   const view = useView();
   const kept = useStorage<Record<string, Left>>("left-off", {});
 
+  let open = "";
+
   /** Take up a shot where it was left. Returns whether it was ever open. */
   function takeUp(id: string): boolean {
+    open = id;
     const left = kept.value[id];
     if (!left) return false;
     const { selection } = left;
@@ -47,7 +50,7 @@ export function useLeftOff(camera: () => number[], look: (camera: number[]) => v
   }
 
   function leave(): void {
-    if (!shot.id || !shot.document) return;
+    if (!shot.document || open !== shot.id) return; // what is on the screen may be of no shot yet
     const { step, selection, colors, map, frame, showing } = view;
     const now: Left = { step, selection, colors, map, frame, showing, camera: camera(), at: Date.now() };
     const others = Object.entries(kept.value).filter(([id]) => id !== shot.id);
@@ -56,5 +59,8 @@ export function useLeftOff(camera: () => number[], look: (camera: number[]) => v
   }
   watch(() => [view.step, view.selection, view.colors, view.showing], leave, { flush: "post" });
 
-  return { takeUp, leave };
+  /** Nothing is remembered until the next is taken up. */
+  const close = (): void => void (open = "");
+
+  return { takeUp, leave, close };
 }

@@ -2,6 +2,7 @@
 /** A number with a unit: drag the handle to change it, or type arithmetic and units ("3*1.2 m"). */
 import { ElInput } from "element-plus";
 import { computed, nextTick, ref, watch } from "vue";
+import { follow } from "../composables/useDrag";
 import { readNumber, showNumber } from "../lib/units";
 
 const props = withDefaults(
@@ -92,21 +93,10 @@ watch(problem, async (now) => {
 });
 
 function drag(event: PointerEvent): void {
-  const handle = event.currentTarget as HTMLElement;
-  handle.setPointerCapture(event.pointerId);
   const start = props.modelValue;
   const x0 = event.clientX;
   const per = props.step || Math.max(Math.abs(start), 0.2) / (props.whole ? 120 : 150);
-  const move = (e: PointerEvent): void =>
-    give(Number((start + (e.clientX - x0) * per * (e.shiftKey ? 0.1 : 1)).toPrecision(4)));
-  const up = (): void => {
-    handle.removeEventListener("pointermove", move);
-    handle.removeEventListener("pointerup", up);
-    handle.removeEventListener("pointercancel", up);
-  };
-  handle.addEventListener("pointermove", move);
-  handle.addEventListener("pointerup", up);
-  handle.addEventListener("pointercancel", up);
+  follow(event, (e) => give(Number((start + (e.clientX - x0) * per * (e.shiftKey ? 0.1 : 1)).toPrecision(4))));
 }
 </script>
 

@@ -45,19 +45,20 @@ describe("a copy of things", () => {
       { kind: "field", name: "gale" },
       { kind: "field", name: "tug" },
     ]);
-    const fresh = paste(d, clip, [2, 0, 0]);
+    const { fresh, lost } = paste(d, clip, [2, 0, 0]);
+    expect(lost).toEqual([]);
     expect(fresh.map((x) => x.name)).toEqual(["wall 2", "gale 2", "tug 2", "stay 2"]);
     expect(d.bodies[2]!.place!.position).toEqual([2, 0.5, 0]);
     const gale = d.fields[2] as FieldItem;
     expect(gale.targets).toEqual(["wall 2", "roof"]);
     expect((d.fields[3] as FieldItem).aim).toBe("gale 2");
-    expect(d.ties.at(-1)).toMatchObject({ name: "stay 2", body: "wall 2", to: null });
+    expect(d.ties.at(-1)).toMatchObject({ name: "stay 2", body: "wall 2", to: null, point: [2, 1, 0] });
     expect(d.falloffs).toHaveLength(1); // the same one is used on
     expect((d.bodies[0] as { name: string }).name).toBe("wall");
   });
   it("in another shot leaves out what is not there", () => {
     const d = empty();
-    paste(
+    const { lost } = paste(
       d,
       clipOf(shot(), [
         { kind: "field", name: "gale" },
@@ -66,6 +67,7 @@ describe("a copy of things", () => {
       ]),
     );
     expect((d.fields[0] as FieldItem).targets).toBe("all");
+    expect(lost.sort()).toEqual(["roof", "wall"]);
     expect([d.ties, d.falloffs.length]).toEqual([[], 1]);
     const alone = empty();
     paste(alone, clipOf(shot(), [{ kind: "field", name: "tug" }]));

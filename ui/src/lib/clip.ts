@@ -1,6 +1,8 @@
 /** Things copied out of a shot, and put into the same or another one under names that are free there. */
 import type { Body, FieldItem, Group, SharedFalloff, ShotDocument, Tie } from "../api/types";
 import { bodiesNamedIn, freeName, renameIn, replaceUse } from "./document";
+import type { Vec } from "./rotation";
+import { shift } from "./shift";
 import type { Selection } from "../stores/view";
 
 export interface Clip {
@@ -38,11 +40,16 @@ export const isEmpty = (clip: Clip): boolean =>
   !clip.bodies.length && !clip.groups.length && !clip.fields.length && !clip.ties.length && !clip.falloffs.length;
 
 /**
- * Put a clip into a document, in place. What a field or tie names and is neither here nor in the clip is left out.
- * Returns what is new, to be chosen.
+ * Put a clip into a document, in place, moved by a way. What a field or tie names and is neither here nor in the clip is
+ * left out. Returns what is new, to be chosen, and the names of what was left out.
  */
-export function paste(document: ShotDocument, source: Clip, shift: readonly number[] = [0, 0, 0]): Picked[] {
-  const clip = structuredClone(source);
+export function paste(
+  document: ShotDocument,
+  source: Partial<Clip>,
+  by: Vec = [0, 0, 0],
+): { fresh: Picked[]; lost: string[] } {
+  const clip: Clip = { bodies: [], groups: [], fields: [], ties: [], falloffs: [], ...structuredClone(source) };
+  const others = clip.bodies.length + clip.groups.length + clip.fields.length > 0;
   const part = { ...document, ...clip } as ShotDocument; // the clip as a shot of its own, to rename in
   part.maps = [];
   const things = [...document.bodies, ...document.groups].map((x) => x.name);
@@ -55,8 +62,6 @@ export function paste(document: ShotDocument, source: Clip, shift: readonly numb
       if (t.to === old) t.to = thing.name;
     }
     if (thing.name !== old) renameIn(part, old, thing.name);
-    const place = "body" in thing ? thing.body.place : thing.place;
-    place.position = place.position!.map((x, k) => Number((x + shift[k]!).toFixed(4))) as [number, number, number];
   }
   const rename = (
     list: { name: string }[],
@@ -73,7 +78,7 @@ export function paste(document: ShotDocument, source: Clip, shift: readonly numb
   };
   const same = (f: SharedFalloff): boolean =>
     document.falloffs.some((x) => x.name === f.name && JSON.stringify(x) === JSON.stringify(f));
-  clip.falloffs = clip.falloffs.filter((f) => !same(f));
+  if (others) clip.falloffs = clip.falloffs.filter((f) => !same(f)); // used on, where it is there as it is
   rename(clip.falloffs, document.falloffs, (old, now) => replaceUse(part, old, (reach) => (reach.use = now)));
   rename(clip.fields, document.fields, (old, now) => {
     for (const f of clip.fields) if (f.aim === old) f.aim = now;
@@ -81,7 +86,8 @@ export function paste(document: ShotDocument, source: Clip, shift: readonly numb
   rename(clip.ties, document.ties, () => undefined);
   const bodies = new Set(things);
   const fieldNames = new Set([...document.fields, ...clip.fields].map((f) => f.name));
-  for (const name of bodiesNamedIn(part)) if (!bodies.has(name) && !fieldNames.has(name)) renameIn(part, name, null);
+  const lost = [...bodiesNamedIn(part)].filter((name) => !bodies.has(name) && !fieldNames.has(name));
+  for (const name of lost) renameIn(part, name, null);
   for (const f of clip.fields) if (Array.isArray(f.targets) && !f.targets.length) f.targets = "all";
   const ties = clip.ties.filter((t) => bodies.has(t.body) && (!t.to || bodies.has(t.to)));
   document.falloffs.push(...clip.falloffs);
@@ -89,11 +95,13 @@ export function paste(document: ShotDocument, source: Clip, shift: readonly numb
   document.groups.push(...clip.groups);
   document.fields.push(...clip.fields);
   document.ties.push(...ties);
-  return [
+  const fresh: Picked[] = [
     ...clip.bodies.map((b) => ({ kind: "body" as const, name: b.name })),
     ...clip.groups.map((g) => ({ kind: "group" as const, name: g.name })),
     ...clip.fields.map((f) => ({ kind: "field" as const, name: f.name })),
     ...ties.map((t) => ({ kind: "tie" as const, name: t.name })),
     ...clip.falloffs.map((f) => ({ kind: "falloff" as const, name: f.name })),
   ];
+  for (const { kind, name } of fresh) shift(document, kind, name, by);
+  return { fresh, lost };
 }

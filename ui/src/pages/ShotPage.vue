@@ -55,6 +55,8 @@ const leftOff = useLeftOff(
 
 async function load(id: string): Promise<void> {
   failure.value = "";
+  leftOff.leave();
+  leftOff.close();
   view.reset();
   try {
     await shot.load(id);

@@ -168,12 +168,7 @@ onMounted(load);
       <ul v-if="seen.length">
         <li v-for="s in seen" :key="s.id">
           <ElButton class="bare card" data-testid="shot-card" @click="router.push(`/shot/${s.id}`)">
-            <img
-              :src="api.shotPicture(s.id, s.version * 100 + s.takes)"
-              alt=""
-              width="320"
-              height="200"
-              loading="lazy" />
+            <img :src="api.shotPicture(s.id, s.picture)" alt="" width="320" height="200" loading="lazy" />
             <span class="words">
               <b>{{ s.name }}</b>
               <span class="note">{{ s.note }}</span>

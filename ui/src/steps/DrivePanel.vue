@@ -1,9 +1,10 @@
 <script setup lang="ts">
 import { ElButton } from "element-plus";
 import { computed, onMounted, ref } from "vue";
-import type { FieldItem, LibraryItem, ShotDocument } from "../api/types";
+import type { FieldItem, LibraryItem } from "../api/types";
 import Glyph from "../components/Glyph.vue";
 import ReachGrid from "../components/ReachGrid.vue";
+import { useCommands } from "../composables/useCommands";
 import {
   FAMILY,
   FAMILY_COLOR,
@@ -43,17 +44,10 @@ const kinds = (family: Family): EffectKind[] =>
 const falloffs = computed(() => shot.document?.falloffs ?? []);
 const users = (name: string): number => usersOf(shot.document, name).length;
 const library = useLibrary();
+const commands = useCommands();
+const copied = computed(() => commands.clip.value?.fields ?? []);
 onMounted(() => void library.load());
 const why = ref("");
-const problem = ref("");
-const copied = computed<{ field: FieldItem; falloffs: ShotDocument["falloffs"] } | null>(() => {
-  void view.copied;
-  try {
-    return JSON.parse(localStorage.getItem("copied") ?? "null");
-  } catch {
-    return null;
-  }
-});
 
 function addFalloff(): void {
   const name = freeName(
@@ -85,62 +79,8 @@ function showMap(name: string): void {
 
 /** One from the library, as if it had been copied. */
 function bring(one: LibraryItem): void {
-  if (one.kind === "field") return put(structuredClone(one.item) as unknown as FieldItem, []);
-  const falloff = structuredClone(one.item) as unknown as ShotDocument["falloffs"][number];
-  falloff.name = freeName(
-    falloff.name,
-    falloffs.value.map((f) => f.name),
-  );
-  atHome(falloff.layers as FieldItem["reach"]["layers"]);
-  shot.edit(`bring ${falloff.name}`, (d) => d.falloffs.push(falloff));
-  view.select({ kind: "falloff", name: falloff.name });
-}
-
-/** Layers that name bodies of another shot do without. */
-function atHome(layers: FieldItem["reach"]["layers"]): void {
-  const names = new Set(shot.things.map((t) => t.name));
-  for (const layer of layers ?? []) {
-    const shape = layer.shape as { ride?: string | null; body?: string; kind: string };
-    if (shape.ride && !names.has(shape.ride)) shape.ride = null;
-    if (shape.body && !names.has(shape.body)) Object.assign(layer, { shape: { kind: "everywhere" } });
-  }
-}
-
-function paste(): void {
-  if (!copied.value) return;
-  const { field, falloffs: came } = structuredClone(copied.value);
-  put(field, came);
-}
-
-/** A field of this or another shot, with the falloff it uses; what names bodies that are not here is left out. */
-function put(field: FieldItem, came: ShotDocument["falloffs"]): void {
-  const names = new Set(shot.things.map((t) => t.name));
-  const lost: string[] = [];
-  if (Array.isArray(field.targets)) {
-    const kept = field.targets.filter((t) => names.has(t));
-    if (kept.length < field.targets.length) lost.push("targets");
-    field.targets = kept.length ? kept : "all";
-  }
-  if (field.aim && !names.has(field.aim) && !shot.fields.some((f) => f.name === field.aim))
-    [field.aim] = [null, lost.push("its aim")];
-  if (field.travel && "body" in field.travel && field.travel.body && !names.has(field.travel.body))
-    [field.travel] = [null, lost.push("its travel")];
-  const effect = field.effect as { carrier?: string | null; body?: string | null; hold?: string; to?: string };
-  if (effect.carrier && !names.has(effect.carrier)) Object.assign(effect, { carrier: null, hold: "fixed" });
-  if (effect.body && !names.has(effect.body)) Object.assign(effect, { body: null, to: "point" });
-  for (const stack of [field.reach, ...came]) atHome(stack.layers as FieldItem["reach"]["layers"]);
-  field.name = freeName(
-    field.name,
-    shot.fields.map((f) => f.name),
-  );
-  shot.edit(`paste ${field.name}`, (d) => {
-    for (const f of came) if (!d.falloffs.some((x) => x.name === f.name)) d.falloffs.push(f);
-    d.fields.push(field);
-  });
-  problem.value = lost.length
-    ? `${field.name} came without ${lost.join(" and ")}: their bodies are not in this shot.`
-    : "";
-  view.select({ kind: "field", name: field.name });
+  const items = { field: "fields", falloff: "falloffs" } as const;
+  commands.insert({ [items[one.kind]]: [one.item] }, `bring ${one.item.name}`);
 }
 </script>
 
@@ -171,10 +111,9 @@ function put(field: FieldItem, came: ShotDocument["falloffs"]): void {
       </div>
     </div>
     <p class="mute why">{{ why }}</p>
-    <ElButton v-if="copied" class="wide gap" data-testid="paste-field" @click="paste">
-      <Glyph name="copy" />Paste {{ copied.field.name }}
+    <ElButton v-if="copied.length" class="wide gap" data-testid="paste-field" @click="commands.paste">
+      <Glyph name="copy" />Paste {{ copied.map((f) => f.name).join(", ") }}
     </ElButton>
-    <p v-if="problem" class="note">{{ problem }}</p>
   </Section>
   <Section title="Shared falloffs" note="one reach, many users">
     <ElButton

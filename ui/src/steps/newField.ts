@@ -1,7 +1,8 @@
 /** Adding a field where it is likely wanted: at the chosen body, or the first. */
 import { takeIn } from "../lib/bounds";
 import type { Quat, Vec } from "../lib/rotation";
-import { freeName, newField, type EffectKind } from "../lib/document";
+import type { Layer } from "../api/types";
+import { freeName, isStill, newField, type EffectKind } from "../lib/document";
 import { usePieces } from "../stores/pieces";
 import { useShot } from "../stores/shot";
 import { useView } from "../stores/view";
@@ -38,7 +39,11 @@ export function useNewField(): (kind: EffectKind) => void {
       middle,
       Math.max(...size),
     );
-    if (kind === "anchor" && body) {
+    const use = chosenFalloff(view);
+    const found = shot.document?.falloffs.find((f) => f.name === use);
+    if (found && (kind !== "anchor" || isStill(found.layers as Layer[])))
+      field.reach = { layers: [], use, strength: 1, limits: [0, 1] };
+    else if (kind === "anchor" && body) {
       const shape = field.reach.layers![0]!.shape;
       if (shape.kind === "box") {
         const [wide, high, deep] = [0, 1, 2].map((c) => hi[c]! - lo[c]!) as Vec;

@@ -2,7 +2,7 @@
 import { defineStore } from "pinia";
 import { computed, ref, shallowRef } from "vue";
 import { api, ApiError } from "../api/client";
-import { renameIn } from "../lib/document";
+import { renameIn, replaceUse } from "../lib/document";
 import { withoutRefused, type Refused } from "../lib/refused";
 import type { Body, FieldItem, Group, ShotDocument, ShotOut, Tie } from "../api/types";
 
@@ -79,10 +79,10 @@ export const useShot = defineStore("shot", () => {
     take(await api.shot(shot));
   }
 
-  /** Change the document; edits that follow each other quickly become one step of undo. */
-  function edit(what: string, change: (draft: ShotDocument) => void): void {
-    if (!document.value) return;
-    const draft = structuredClone(document.value);
+  /** Change the document, or what it was before; edits that follow each other quickly become one step of undo. */
+  function edit(what: string, change: (draft: ShotDocument) => void, from = document.value): void {
+    if (!from) return;
+    const draft = structuredClone(from);
     change(draft);
     document.value = draft;
     label = what;
@@ -120,12 +120,10 @@ export const useShot = defineStore("shot", () => {
     renameIn(d, name, null);
   }
 
-  /** Take a body or group out, with its ties, and out of every field's targets. */
-  function remove(name: string): void {
-    edit(`delete ${name}`, (d) => takeOut(d, name));
-  }
-
-  /** Take out all of these, as one edit. */
+  /**
+   * Take out all of these, as one edit: a body or group with its ties, and out of every field's targets; users of a
+   * shared falloff each get it as their own.
+   */
   function removeAll(gone: readonly { kind: string; name: string }[]): void {
     const of = (kind: string): Set<string> => new Set(gone.filter((g) => g.kind === kind).map((g) => g.name));
     const [fields, ties, maps, falloffs] = [of("field"), of("tie"), of("map"), of("falloff")];
@@ -136,6 +134,15 @@ export const useShot = defineStore("shot", () => {
       for (const f of d.fields) if (f.aim && fields.has(f.aim)) f.aim = null;
       d.ties = d.ties.filter((t) => !ties.has(t.name));
       d.maps = d.maps.filter((m) => !maps.has(m.name));
+      for (const own of d.falloffs.filter((f) => falloffs.has(f.name)))
+        replaceUse(d, own.name, (reach) =>
+          Object.assign(reach, {
+            layers: structuredClone(own.layers),
+            use: null,
+            strength: own.strength,
+            limits: own.limits,
+          }),
+        );
       d.falloffs = d.falloffs.filter((f) => !falloffs.has(f.name));
     });
   }
@@ -310,7 +317,6 @@ export const useShot = defineStore("shot", () => {
     editGroup,
     editField,
     editTie,
-    remove,
     removeAll,
     rename,
     hold,

@@ -187,7 +187,7 @@ export const useTakes = defineStore("takes", () => {
   async function documentOf(id: string): Promise<ShotDocument> {
     const known = documents.get(id);
     if (known) return known;
-    const { document: found } = await api.take(id);
+    const found = await api.takeDocument(id);
     documents.set(id, found);
     return found;
   }

@@ -27,8 +27,6 @@ export const useView = defineStore("view", () => {
   const piece = ref<{ body: string; index: number } | null>(null);
   /** the layer of the chosen falloff that is edited and carries the handles */
   const layer = ref(0);
-  /** counts copies taken, so that pasting shows */
-  const copied = ref(0);
   /** "set-up" shows the document as edited, "take" the frames of a take */
   const showing = ref<"set-up" | "take">("set-up");
   const arrows = ref(true);
@@ -154,7 +152,6 @@ export const useView = defineStore("view", () => {
     placing,
     tieEnd,
     layer,
-    copied,
     arrows,
     piece,
     picked,

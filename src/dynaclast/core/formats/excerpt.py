@@ -76,7 +76,11 @@ def excerpt(shot: Shot, built: list[Pieces], baked: Baked, what: Excerpt) -> tup
     if what.whole:
         return shot, built, baked
     frames = _frames(what, len(baked.time))
-    wanted = {b.column for b in shot.bodies} if what.bodies is None else set(what.bodies)
+    there = {b.column for b in shot.bodies}
+    wanted = there if what.bodies is None else set(what.bodies)
+    if wanted - there:
+        known = ", ".join(sorted(there))
+        raise InputError(f"the take has no body '{min(wanted - there)}'; it has {known}", where="bodies")
     keep = [k for k, b in enumerate(shot.bodies) if b.column in wanted]
     if not keep:
         raise InputError("choose at least one body of the take", where="bodies")

@@ -12,7 +12,7 @@ from ..fracture.pieces import Pieces
 from ..solve.bond_loads import BondGraph, apply_load, wear_down
 from ..solve.prepare.pieces import gather_bonds, tier_chunks
 
-MOST_LOADINGS = 4_000_000
+MOST_LOADINGS = 1_500_000
 """Bonds times ticks that are worked out; of more ticks of wear several are laid on as one."""
 
 
