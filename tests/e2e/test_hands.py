@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 
 import pytest
+from hands import bring_in
 from playwright.sync_api import Page, expect
 from test_first_collapse import broken_pillar, new_shot, saved, type_number
 
+from dynaclast.core.geometry import primitives
 from dynaclast.runtime import Parts
 
 AXE = Path(__file__).parents[2] / "ui" / "node_modules" / "axe-core" / "axe.min.js"
@@ -88,6 +91,28 @@ def test_a_deleted_take_comes_back_and_its_settings_too(page: Page, running: Par
     page.get_by_role("menuitem", name="back to its settings").click()
     saved(page)
     expect(page.locator('input[aria-label="position y"]:visible')).to_have_value("3")
+
+
+def test_a_file_finds_its_size_and_the_view_finds_it(page: Page, running: Parts, tmp_path: Path) -> None:
+    """A slab of 3 by 2 by 1 metres, in centimetres, its z up."""
+    mesh = primitives.box((300.0, 200.0, 100.0))
+    rows = ["v {} {} {}".format(*v) for v in mesh.vertices] + ["f {} {} {}".format(*(f + 1)) for f in mesh.faces]
+    (tmp_path / "slab.obj").write_text("\n".join(rows))
+    new_shot(page, running)
+    bring_in(page, tmp_path / "slab.obj")
+    expect(page.get_by_test_id("unit-proposal")).to_contain_text("cm would make it 3 m")
+    page.get_by_role("button", name="Take cm").click()
+    expect(page.get_by_test_id("size")).to_contain_text("3 × 2 × 1 m")
+    page.get_by_test_id("mesh-state").get_by_text("z", exact=True).click()
+    expect(page.locator('input[aria-label="position y"]:visible')).to_have_value("0.5")  # stood on the ground
+    expect(page.locator(".bar .figures", has_text="m").first).to_have_text(re.compile(r"^(1 m|50 cm|20 cm)$"))
+    needle = page.get_by_test_id("compass").locator("g")
+    before = needle.get_attribute("transform")
+    spot = page.get_by_test_id("compass").bounding_box()
+    assert spot
+    page.mouse.click(spot["x"] + spot["width"] / 2, spot["y"] + 4)
+    expect(needle).not_to_have_attribute("transform", before or "")
+    expect(page.locator(".item.chosen")).to_have_count(1)
 
 
 def test_moves_become_keys_where_that_is_switched_on(page: Page, running: Parts) -> None:

@@ -8,6 +8,8 @@ import PickRow from "../controls/PickRow.vue";
 import { fromAngles, type Vec } from "../lib/rotation";
 import { proposedUnit, UNIT_SIZES, type FileUnit } from "../lib/fileUnit";
 import { showNumber } from "../lib/units";
+import { takeIn } from "../lib/bounds";
+import { usePieces } from "../stores/pieces";
 import { useShot } from "../stores/shot";
 
 const props = defineProps<{
@@ -17,6 +19,7 @@ const props = defineProps<{
   longest: number;
 }>();
 const shot = useShot();
+const pieces = usePieces();
 /** the unit is kept as the first mesh step */
 const factor = computed(() => {
   const first = props.body.steps[0];
@@ -51,9 +54,16 @@ function setUnit(next: FileUnit): void {
 
 function setUp(axis: "y" | "z"): void {
   const angles: Vec = axis === "z" ? [-90, 0, 0] : [0, 0, 0];
-  shot.editBody(props.name, `up of ${props.name}`, (b) =>
-    Object.assign(b.place, { angles, rotation: fromAngles(angles) }),
-  );
+  const rotation = fromAngles(angles);
+  const [x, , z] = props.body.place.position!;
+  const lo: Vec = [Infinity, Infinity, Infinity];
+  const vertices = pieces.packedOf(props.name)?.vertices as Float32Array | undefined;
+  if (vertices) takeIn(vertices, [{ position: [0, 0, 0], rotation, size: 1 }], lo, [-Infinity, -Infinity, -Infinity]);
+  shot.editBody(props.name, `up of ${props.name}`, (b) => {
+    Object.assign(b.place, { angles, rotation });
+    const ground = shot.document?.ground.height ?? 0;
+    if (vertices) b.place.position = [x, Number((ground - lo[1]).toFixed(4)), z]; // stood on the ground
+  });
 }
 </script>
 

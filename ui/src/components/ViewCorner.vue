@@ -151,6 +151,7 @@ const scale = computed(() => {
   color: var(--soft);
 }
 .corner svg[role="img"] {
+  pointer-events: auto;
   cursor: pointer;
 }
 kbd {

@@ -67,13 +67,18 @@ export function useFraming(
     size.value = points.length ? Math.hypot(...spread) : 6;
     const ground = { on: true, height: 0, ...shot.document?.ground };
     s.setGround(ground.on, ground.height, Math.max(0.02, size.value * 3.2));
-    if (what === "chosen" && chosen.value) return s.frame(pointsOf([chosen.value]), smooth);
+    const names = new Set(view.chosen.map((c) => c.name));
+    const some = what === "chosen" ? shown.value.filter((t) => names.has(t.name)) : [];
+    if (some.length) return s.frame(pointsOf(some), smooth);
     const above = ground.on ? points.filter((p) => p[1] >= ground.height - 1e-3 * size.value) : points; // what is under the ground is not looked at
     s.frame(above.length ? above : points, smooth, from);
   }
 
   let known: Vec | null = null;
-  /** When all of a shot is there for the first time; and again, gently, when it has grown past the picture. */
+  /**
+   * When all of a shot is there for the first time; and again, gently, when it has grown past the picture, or become a
+   * tenth of what it was: a file in another unit.
+   */
   function fitOnce(): void {
     const s = stage.value;
     if (!s || !shown.value.length || missing.value > pieces.errors.size) return;
@@ -81,12 +86,15 @@ export function useFraming(
     if (!found) return;
     const extent = found.hi.map((x, c) => x - found.lo[c]!) as Vec;
     const grown = known !== null && extent.some((x, c) => x > 1.1 * known![c]! + 1e-6);
+    const shrunk = known !== null && Math.max(...extent) < 0.1 * Math.max(...known);
     known = extent;
     if (framedFor !== shot.id) {
       framedFor = shot.id;
       return fit(false, "all", SLANT);
     }
-    if (!grown || inTake.value || !view.keepInSight) return;
+    if (inTake.value || !view.keepInSight) return;
+    if (shrunk) return fit(true);
+    if (!grown) return;
     const { width, height } = s.extent;
     const out = pointsOf(shown.value).some((p) => {
       const at = s.project(...p);
