@@ -39,3 +39,12 @@ function set(k: number, value: number): void {
       @update:model-value="set(k, $event)" />
   </span>
 </template>
+
+<style scoped>
+.triple :deep(.el-input__inner) {
+  font-size: 11.5px;
+}
+.triple :deep(.el-input__wrapper) {
+  padding-right: 5px;
+}
+</style>
