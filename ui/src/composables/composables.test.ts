@@ -10,6 +10,7 @@ import { useShot } from "../stores/shot";
 import { useTakes } from "../stores/takes";
 import { useView } from "../stores/view";
 import type { Stage } from "../viewport/Stage";
+import { useCommands } from "./useCommands";
 import { usePicking } from "./usePicking";
 import { usePlayback } from "./usePlayback";
 import { copiesOf, type Shown } from "./useShown";
@@ -51,6 +52,28 @@ beforeEach(() => {
   vi.restoreAllMocks();
   vi.useRealTimers();
   vi.spyOn(api, "save").mockRejectedValue(new ApiError(0, { message: "away" }));
+});
+
+describe("what is copied", () => {
+  it("is pasted with its falloffs, and it alone is chosen", () => {
+    const field = { name: "push", cue: { kind: "at", times: [0] }, targets: "all", effect: { kind: "push" } };
+    opened({
+      fields: [{ ...field, reach: { use: "near", layers: null } }],
+      falloffs: [{ name: "near", layers: [], strength: 1, limits: [0, 1] }],
+    } as unknown as Partial<ShotDocument>);
+    const [shot, view] = [useShot(), useView()];
+    const { got, leave } = inComponent(useCommands);
+    view.select({ kind: "field", name: "push" });
+    got.copy();
+    opened(); // another shot
+    got.paste();
+    expect(shot.document!.fields.map((f) => f.name)).toEqual(["push"]);
+    expect(shot.document!.falloffs.map((f) => f.name)).toEqual(["near"]);
+    expect(view.chosen).toEqual([{ kind: "field", name: "push" }]);
+    got.paste();
+    expect(shot.document!.fields.map((f) => f.name)).toEqual(["push", "push 2"]);
+    leave();
+  });
 });
 
 describe("the playhead", () => {

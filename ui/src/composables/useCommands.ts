@@ -7,7 +7,10 @@ import { useShot } from "../stores/shot";
 import { useView, type Selection } from "../stores/view";
 
 /** what was copied last, in this or another tab */
-const kept = useStorage<Clip | null>("clip", null, localStorage, { serializer: StorageSerializers.object });
+const kept = useStorage<Clip | null>("clip", null, localStorage, {
+  serializer: StorageSerializers.object,
+  shallow: true, // plain objects, which paste can clone
+});
 const named = (things: readonly { name: string }[]): string =>
   things.length === 1 ? things[0]!.name : `${things.length} things`;
 
@@ -60,7 +63,8 @@ export function useCommands() {
     let put: ReturnType<typeof paste> = { fresh: [], lost: [] };
     shot.edit(what, (d) => (put = paste(d, clip, [there ? Number(wide.toFixed(3)) : 0, 0, 0])));
     view.showing = "set-up";
-    choose(put.fresh);
+    const things = put.fresh.filter((f) => f.kind !== "falloff"); // what came with them is not what was pasted
+    choose(things.length ? things : put.fresh);
     if (put.lost.length)
       ElMessage({
         type: "warning",
