@@ -6,7 +6,7 @@ import { follow } from "../composables/useDrag";
 import { useKeyLanes } from "../composables/useKeyLanes";
 import { useTimeAxis } from "../composables/useTimeAxis";
 import { barsOf, blows, cueOf, movedCue, type Bar } from "../lib/cues";
-import { lanesOf, type FieldLane, type Lane } from "../lib/lanes";
+import { lanesOf, opens, type FieldLane, type Lane } from "../lib/lanes";
 import { showEnergy, showLength } from "../lib/units";
 import { useShot } from "../stores/shot";
 import { useTakes } from "../stores/takes";
@@ -54,7 +54,7 @@ const energyLine = computed(() =>
     1e-9,
   ),
 );
-const lanes = computed(() => (shot.document ? lanesOf(shot.document, view.foldedLanes) : []));
+const lanes = computed(() => (shot.document ? lanesOf(shot.document, view.foldedLanes, view.openLanes) : []));
 const isChosen = (lane: Lane): boolean => view.chosen.some((c) => c.kind === lane.kind && c.name === lane.name);
 /** first and last key of a lane, in frames */
 const spanOf = (lane: Lane): [number, number] | null => {
@@ -253,17 +253,49 @@ const headShown = computed(() => view.frame >= axis.from.value && view.frame <= 
             <Glyph :name="lane.folded ? 'forth' : 'down'" :size="9" />{{ lane.name
             }}<span class="figures">{{ lane.count }}</span>
           </ElButton>
-          <ElButton
-            v-else
-            class="bare lane-name"
-            :class="{ chosen: isChosen(lane), off: lane.off }"
-            :style="{ color: lane.color }"
-            @click="
-              (e: MouseEvent) => view.select({ kind: lane.kind, name: lane.name }, e.ctrlKey || e.metaKey || e.shiftKey)
-            ">
-            <Glyph :name="lane.glyph" :size="14" /><span class="word">{{ lane.name }}</span>
-          </ElButton>
+          <p v-else-if="lane.kind === 'channel'" class="number">{{ lane.name }}</p>
+          <div v-else class="lane-left" :class="{ chosen: isChosen(lane) }">
+            <ElButton
+              class="bare lane-name"
+              :class="{ chosen: isChosen(lane), off: lane.off }"
+              :style="{ color: lane.color }"
+              @click="
+                (e: MouseEvent) =>
+                  view.select({ kind: lane.kind, name: lane.name }, e.ctrlKey || e.metaKey || e.shiftKey)
+              ">
+              <Glyph :name="lane.glyph" :size="14" /><span class="word">{{ lane.name }}</span>
+            </ElButton>
+            <ElButton
+              v-if="opens(shot.document!, lane)"
+              class="bare open"
+              :aria-expanded="view.openLanes.includes(lane.id)"
+              v-hint="view.openLanes.includes(lane.id) ? 'All its keys on one lane' : 'A lane for each keyed number'"
+              :data-testid="`open-lane-${lane.name}`"
+              @click="view.openLane(lane.id)">
+              <Glyph :name="view.openLanes.includes(lane.id) ? 'down' : 'forth'" :size="9" />
+            </ElButton>
+          </div>
           <svg v-if="lane.kind === 'family'" :width="width" height="20" class="family" @pointerdown="press" />
+          <svg
+            v-else-if="lane.kind === 'channel'"
+            :width="width"
+            height="20"
+            class="lane"
+            :style="{ color: lane.color }"
+            :data-lane="lane.lane"
+            :data-of="lane.of"
+            @pointerdown="press">
+            <path
+              v-for="k in keys.pegs(lane.lane, lane.of)"
+              :key="k.time"
+              v-hint="`key of ${lane.name} at ${k.time} s · drag; Shift adds, Alt stretches`"
+              :transform="`translate(${x(k.time * fps)} 10)`"
+              d="M0 -6L3 -1.500L0 6L-3 -1.500Z"
+              class="peg"
+              :class="{ chosen: keys.isChosen(k) }"
+              :data-testid="`peg-${lane.of}`"
+              @pointerdown="keys.drag($event, k)" />
+          </svg>
           <svg
             v-else
             :width="width"
@@ -463,8 +495,32 @@ const headShown = computed(() => view.frame >= axis.from.value && view.frame <= 
 .ember {
   color: var(--ember);
 }
-.lane-name {
+.lane-left {
+  display: flex;
+  min-width: 0;
   border-right: 1px solid var(--line);
+}
+.lane-left.chosen {
+  background: var(--basalt-3);
+}
+.open {
+  width: 22px;
+  height: 24px;
+  justify-content: center;
+  color: var(--mute);
+}
+.number {
+  height: 20px;
+  padding: 2px 12px 0 34px;
+  font-size: 11.5px;
+  color: var(--mute);
+  border-right: 1px solid var(--line);
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+.lane-name {
+  min-width: 0;
   display: flex;
   align-items: center;
   gap: 8px;
@@ -477,9 +533,6 @@ const headShown = computed(() => view.frame >= axis.from.value && view.frame <= 
   font-size: 12px;
   cursor: pointer;
   text-align: left;
-}
-.lane-name.chosen {
-  background: var(--basalt-3);
 }
 .off {
   opacity: 0.4;

@@ -210,9 +210,20 @@ function setTravel(kind: keyof typeof TRAVELS | "stays"): void {
         Open {{ field.reach.use }}</ElButton
       ><ElButton link @click="use('')">make it local</ElButton>
     </p>
-    <ElButton v-if="!field.reach.use" link class="small" data-testid="share-reach" @click="share">
-      share it with other fields
-    </ElButton>
+    <p v-if="!field.reach.use" class="more">
+      <ElButton
+        link
+        data-testid="place-field"
+        :aria-pressed="view.placingField"
+        v-hint="'The next click in the view puts it there, facing out of the surface'"
+        @click="view.placingField = !view.placingField"
+        >{{ view.placingField ? "click in the view" : "place it by a click" }}</ElButton><ElButton
+        link
+        data-testid="share-reach"
+        @click="share"
+        >share it with other fields</ElButton
+      >
+    </p>
   </Section>
   <Section v-if="kind !== 'anchor'" title="When" :note="CUES[cue.kind].why">
     <Choices

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** The chosen body or field, and only that. */
 import { ElScrollbar } from "element-plus";
-import { computed, nextTick, ref, watch } from "vue";
+import { computed, nextTick, onBeforeUnmount, ref, watch } from "vue";
 import BodyInspector from "./BodyInspector.vue";
 import FalloffInspector from "./FalloffInspector.vue";
 import MapInspector from "./MapInspector.vue";
@@ -11,6 +11,7 @@ import TieInspector from "./TieInspector.vue";
 import type { WeightMap } from "../api/types";
 import { useShot } from "../stores/shot";
 import { useView } from "../stores/view";
+import { differing } from "../lib/alike";
 import { wordsOf } from "../lib/refused";
 
 const shot = useShot();
@@ -30,6 +31,21 @@ const tie = computed(() =>
 const field = computed(() =>
   view.selection?.kind === "field" ? shot.fields.find((f) => f.name === view.selection?.name) : undefined,
 );
+/** what is chosen beside what is shown, of its kind: it is edited alike */
+const THINGS = ["body", "group"];
+const alike = computed(() => {
+  const kind = view.selection?.kind ?? "";
+  return view.more.filter((x) => x.kind === kind || (THINGS.includes(x.kind) && THINGS.includes(kind)));
+});
+watch(alike, (now) => (shot.alike = now), { immediate: true });
+onBeforeUnmount(() => (shot.alike = []));
+const unlike = computed(() => {
+  if (!alike.value.length) return "";
+  const all: Record<string, readonly { name: string }[]> = { field: shot.fields, tie: shot.ties };
+  const names = [view.selection!, ...alike.value].map((x) => x.name);
+  const own = all[view.selection!.kind] ?? shot.things.map((t) => ({ ...t.body, name: t.name }));
+  return differing(names.flatMap((n) => own.find((x) => x.name === n) ?? [])).join(", ");
+});
 const why = ref<HTMLElement | null>(null);
 watch(
   () => shot.refused,
@@ -50,6 +66,11 @@ watch(
         <p v-if="!shot.refused.length">Not saved: {{ shot.refusal }}</p>
         <p class="mute">Everything else is saved. Mend it here, or undo to give it up.</p>
       </div>
+      <p v-if="alike.length" class="alike" data-testid="alike">
+        <b>{{ alike.length + 1 }} chosen.</b> What is set here is set for all; shown is {{ view.selection!.name
+        }}<template v-if="unlike">. They differ in {{ unlike }}</template
+        >.
+      </p>
       <BodyInspector v-if="thing" :key="`b${thing.name}`" :thing="thing" />
       <FieldInspector v-else-if="field" :key="`f${field.name}`" :field="field" />
       <FalloffInspector v-else-if="falloff" :key="`o${falloff.name}`" :falloff="falloff" />
@@ -64,6 +85,11 @@ watch(
 .refused {
   padding: 8px 14px;
   border-bottom: 1px solid var(--line);
+}
+.alike {
+  padding: 8px 14px;
+  border-bottom: 1px solid var(--line);
+  color: var(--soft);
 }
 .inspector {
   background: var(--basalt-1);

@@ -8,6 +8,7 @@ import { filled, newLayer } from "../lib/document";
 import { showNumber } from "../lib/units";
 import { useShot } from "../stores/shot";
 import { useView } from "../stores/view";
+import { chosenFalloff } from "../steps/newField";
 import FileUnit from "./FileUnit.vue";
 import NumberRow from "../controls/NumberRow.vue";
 import ReachEditor from "./ReachEditor.vue";
@@ -36,7 +37,7 @@ const HINTS: Record<string, string> = {
   solid: "build one clean closed surface round it; the last resort",
   subdivide: "split every triangle into four",
   decimate: "take triangles away where they matter least",
-  displace: "move its vertices by a falloff",
+  displace: "move its vertices by a falloff: by the shared one that is chosen beside the body (Ctrl+click), or its own",
 };
 const NEW: Record<string, () => MeshStep> = {
   weld: () => ({ kind: "weld", distance: 1e-4 }),
@@ -49,8 +50,8 @@ const NEW: Record<string, () => MeshStep> = {
     ({
       kind: "displace",
       reach: {
-        layers: [newLayer([0, 0, 0], Math.max(...(report.value?.size ?? [2])))],
-        use: null,
+        layers: chosenFalloff(view) ? [] : [newLayer([0, 0, 0], Math.max(...(report.value?.size ?? [2])))],
+        use: chosenFalloff(view),
         strength: 1,
         limits: [0, 1],
       },

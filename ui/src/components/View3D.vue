@@ -10,6 +10,7 @@ import { usePainting } from "../composables/usePainting";
 import { usePicking } from "../composables/usePicking";
 import { usePieceCard } from "../composables/usePieceCard";
 import { useReaches } from "../composables/useReaches";
+import { useSnapping } from "../composables/useSnapping";
 import { useShown, type Shown } from "../composables/useShown";
 import { useTieMarks } from "../composables/useTieMarks";
 import { pieceFigures } from "../lib/pieces";
@@ -42,8 +43,9 @@ const { inTake, time, shown, missing, frame } = useShown();
 const chosenThing = computed<Shown | undefined>(() => shown.value.find((s) => s.name === view.thing));
 const deepest = computed(() => Math.max(0, ...shown.value.map((s) => pieceFigures(s.packed).tiers)));
 const { size, fit, fitOnce, cutOpen } = useFraming(stage, shown, missing, chosenThing, inTake);
-const { placeHandles, onMove } = useHandles(stage, inTake, time);
-const { box, locate, onPick, onBox } = usePicking(stage, shown, chosenThing);
+const { snapped } = useSnapping(stage, shown);
+const { placeHandles, onMove, putField } = useHandles(stage, inTake, time, snapped);
+const { box, locate, onPick, onBox } = usePicking(stage, shown, chosenThing, putField);
 const { card, hovered, placeCard } = usePieceCard(stage, inTake, frame, locate);
 const { labels, placeLabels } = useLabels(stage, inTake);
 const { tieTags, drawTiesNow, placeTieTags, chooseTie } = useTieMarks(stage, shown, inTake, time, frame, size);
@@ -192,7 +194,7 @@ watch([() => view.frame, frame], () => {
   }
 });
 watch([() => view.layer, () => view.arrows], showFields);
-watch([() => view.handle, () => view.tieEnd, () => view.placing], placeHandles);
+watch([() => view.handle, () => view.tieEnd, () => view.placing, () => view.axes], placeHandles);
 watch([() => view.theme, () => shot.document?.ground], () => {
   stage.value?.applyTheme();
   showFields();
@@ -253,6 +255,10 @@ defineExpose({ bring, look, camera: () => stage.value?.view ?? [] });
           : `Click on a body where the ${view.placing.kind} goes`
       }}
       <ElButton link @click="view.placing = null">not now</ElButton>
+    </p>
+    <p v-if="view.placingField" class="placing" role="status">
+      Click where {{ view.selection?.name }} goes: on a body, or on the ground
+      <ElButton link @click="view.placingField = false">not now</ElButton>
     </p>
     <div v-if="card" class="card figures" data-testid="piece-card" :style="{ left: `${card.x}px`, top: `${card.y}px` }">
       <p v-for="line in card.lines" :key="line">{{ line }}</p>

@@ -8,6 +8,7 @@ import { useShot } from "../stores/shot";
 import { useView } from "../stores/view";
 import { SLANT } from "../viewport/Stage";
 import Glyph from "./Glyph.vue";
+import HandleMenu from "./HandleMenu.vue";
 
 const props = defineProps<{
   azimuth: number;
@@ -129,6 +130,7 @@ const scale = computed(() => {
         </ElDropdownMenu>
       </template>
     </ElDropdown>
+    <HandleMenu />
   </div>
 </template>
 
@@ -153,12 +155,6 @@ const scale = computed(() => {
 .corner svg[role="img"] {
   pointer-events: auto;
   cursor: pointer;
-}
-kbd {
-  margin-left: auto;
-  padding-left: 16px;
-  color: var(--mute);
-  font: 11px var(--figures);
 }
 .rose {
   fill: none;

@@ -5,12 +5,13 @@ import { computed, defineComponent, h, nextTick, ref, shallowRef } from "vue";
 import type { Packed } from "../api/packed";
 import { api, ApiError } from "../api/client";
 import type { Body, Group, ShotDocument, Take } from "../api/types";
-import { newBody, newGroup, newTie } from "../lib/document";
+import { newBody, newField, newGroup, newTie } from "../lib/document";
 import { useShot } from "../stores/shot";
 import { useTakes } from "../stores/takes";
 import { useView } from "../stores/view";
-import type { Stage } from "../viewport/Stage";
+import type { Moved, Stage } from "../viewport/Stage";
 import { useCommands } from "./useCommands";
+import { useHandles } from "./useHandles";
 import { usePicking } from "./usePicking";
 import { usePlayback } from "./usePlayback";
 import { copiesOf, type Shown } from "./useShown";
@@ -152,7 +153,7 @@ describe("the playhead", () => {
 });
 
 /** Two things before the eye: a wall of two pieces at x 0 and 2, and a group of one piece. Rays go along z. */
-function scene(group: Group | null = null): { picking: ReturnType<typeof usePicking>; stage: Stage } {
+function scene(group: Group | null = null) {
   const triangle = (x: number): number[] => [x - 0.5, -0.5, 0, x + 0.5, -0.5, 0, x, 0.5, 0];
   const packed = (xs: number[]): Packed =>
     ({
@@ -179,12 +180,14 @@ function scene(group: Group | null = null): { picking: ReturnType<typeof usePick
     project: (x: number, y: number) => ({ x: x * 100, y: y * 100 }),
   } as unknown as Stage;
   const list = computed(() => shown);
+  const putField = vi.fn();
   const picking = usePicking(
     shallowRef(stage),
     list,
     computed(() => list.value.find((t) => t.name === useView().thing)),
+    putField,
   );
-  return { picking, stage };
+  return { picking, stage, putField };
 }
 
 describe("a click in the view", () => {
@@ -224,6 +227,81 @@ describe("a click in the view", () => {
     expect([picking.box.value, view.picked]).toEqual([{ x: -50, y: -50, w: 100, h: 100 }, []]);
     picking.onBox({ x: -50, y: -50, w: 300, h: 100 }, true);
     expect([picking.box.value, view.picked]).toEqual([null, [0, 1]]);
+  });
+});
+
+describe("placing a field by a click", () => {
+  it("puts it where a body or the ground is met, facing out of it", () => {
+    opened();
+    const { picking, putField } = scene();
+    const view = useView();
+    view.placingField = true;
+    picking.onPick(1, false, { x: 2.1, y: -0.2 });
+    expect(putField).toHaveBeenLastCalledWith([2.1, -0.2, 0], [0, 0, -1]);
+    expect(view.placingField).toBe(false);
+    view.placingField = true;
+    picking.onPick(-1, false, { x: 3, y: -9 });
+    expect(putField).toHaveBeenLastCalledWith([3, 0, 0], [0, 1, 0]);
+  });
+  it("goes on waiting after a click into the sky", () => {
+    opened();
+    const { picking, putField } = scene();
+    useView().placingField = true;
+    picking.onPick(-1, false, { x: 9, y: 0 });
+    expect([useView().placingField, putField.mock.calls.length]).toEqual([true, 0]);
+  });
+});
+
+describe("dragging the handles", () => {
+  const stood = { position: [3, 9, 0], rotation: [0, 0, 0, 1], scale: [1, 1, 1] } as Moved;
+  const handles = (snapped = (m: Moved) => m.position) =>
+    useHandles(
+      shallowRef(null),
+      computed(() => false),
+      computed(() => 0),
+      snapped,
+    );
+  it("moves what keeps to something there, and what is chosen beside it by the same way", () => {
+    opened();
+    const [shot, view] = [useShot(), useView()];
+    view.select({ kind: "body", name: "wall" });
+    view.select({ kind: "body", name: "post" }, true); // the post leads
+    const from = shot.bodies.map((b) => b.place.position!);
+    handles((m) => [m.position[0], 0.5, m.position[2]]).onMove(stood, true);
+    expect(shot.bodies[1]!.place.position).toEqual([3, 0.5, 0]);
+    const by = [3, 0.5, 0].map((x, k) => x - from[1]![k]!);
+    expect(shot.bodies[0]!.place.position).toEqual(from[0]!.map((x, k) => x + by[k]!));
+  });
+  it("sizes one direction, or all of them alike", () => {
+    opened();
+    const [shot, view] = [useShot(), useView()];
+    view.select({ kind: "body", name: "wall" });
+    view.handle = "scale";
+    const wider = { ...stood, position: [0, 0, 0], scale: [1, 2, 1] } as Moved;
+    handles().onMove(wider, true);
+    expect(shot.bodies[0]!.place.scale).toEqual([1, 2, 1]);
+    view.whole = true;
+    handles().onMove({ ...wider, scale: [1.5, 2, 1] }, true);
+    expect(shot.bodies[0]!.place.scale).toEqual([1.5, 3, 1.5]);
+  });
+  it("moves the volume that a group is scattered in", () => {
+    const group = newGroup("stones", box("stones"), "volume", [1, 1, 1], null);
+    opened({ groups: [group] } as never);
+    const [shot, view] = [useShot(), useView()];
+    view.select({ kind: "group", name: "stones" });
+    view.handle = "move";
+    handles().onMove(stood, true);
+    const { inside } = shot.groups[0]!.layout as { inside: { center: number[] } };
+    expect(inside.center).toEqual([3, 9, 0]);
+  });
+  it("puts a field on a surface: its reach there, what it pushes along into it", () => {
+    const push = newField("push", "push", [0, 1, 0], 1);
+    opened({ fields: [push] } as never);
+    useView().select({ kind: "field", name: "push" });
+    handles().putField([2, 0, 0], [0, 1, 0]);
+    const [field] = useShot().fields;
+    expect((field!.reach.layers![0]!.shape as { center: number[] }).center).toEqual([2, 0, 0]);
+    expect((field!.effect as { direction: number[] }).direction).toEqual([0, -1, 0]);
   });
 });
 

@@ -3,7 +3,7 @@ import type { ComputedRef, ShallowRef } from "vue";
 import type { Layer } from "../api/types";
 import { withMove, type Channel } from "../lib/channels";
 import { begunMotion, standAt, withKey } from "../lib/motion";
-import { shift } from "../lib/shift";
+import { scatterOf, shift } from "../lib/shift";
 import { anglesNear, anglesOf, turn, type Quat, type Vec } from "../lib/rotation";
 import { useShot } from "../stores/shot";
 import { useSurvey } from "../stores/survey";
@@ -16,7 +16,12 @@ export function useHandles(
   stage: ShallowRef<Stage | null>,
   inTake: ComputedRef<boolean>,
   time: ComputedRef<number>,
-): { placeHandles: () => void; onMove: (moved: Moved, done: boolean) => void } {
+  snapped: (moved: Moved, name: string | null) => Vec,
+): {
+  placeHandles: () => void;
+  onMove: (moved: Moved, done: boolean) => void;
+  putField: (at: Vec, normal: Vec) => void;
+} {
   const shot = useShot();
   const survey = useSurvey();
   const view = useView();
@@ -56,6 +61,8 @@ export function useHandles(
     };
   }
 
+  const groupOf = (name: string) => shot.document?.groups.find((g) => g.name === name);
+
   /** Where the handles stand, by the document. */
   function whereNow(): Vec | null {
     const chosen = view.selection!;
@@ -64,6 +71,8 @@ export function useHandles(
       return tie ? ((view.tieEnd === 1 && tie.to_point ? tie.to_point : tie.point) as Vec) : null;
     }
     const thing = shot.things.find((t) => t.name === view.thing);
+    const inside = thing?.group && scatterOf(thing.group);
+    if (inside) return inside.center as Vec;
     if (thing) return (thing.group ? thing.body.place.position : standAt(thing.body, time.value).position) as Vec;
     return (handled()?.shape.center as Vec | undefined) ?? null;
   }
@@ -91,18 +100,19 @@ export function useHandles(
     if (chosen.kind === "body" || chosen.kind === "group") {
       const thing = shot.things.find((t) => t.name === chosen.name);
       const works = thing && (view.step === "build" || (view.step === "drive" && thing.body.role === "animated"));
+      const inside = thing?.group && scatterOf(thing.group);
       const stand =
         thing &&
         (thing.group
-          ? (thing.body.place as Moved)
+          ? { ...(thing.body.place as Moved), ...(inside ? { position: inside.center as Vec } : {}) }
           : { ...standAt(thing.body, time.value), scale: thing.body.place.scale as Vec });
-      return stage.value.setHandles(works ? stand! : null, mode);
+      return stage.value.setHandles(works ? stand! : null, mode, view.axes);
     }
     const own = handled();
     if (!own || own.stood) return stage.value.setHandles(null, mode);
     const turned = (own.shape.rotation ??
       (own.shape.normal ? between([0, 1, 0], own.shape.normal as Vec) : [0, 0, 0, 1])) as Quat;
-    stage.value.setHandles({ position: own.shape.center as Vec, rotation: turned, scale: [1, 1, 1] }, mode);
+    stage.value.setHandles({ position: own.shape.center as Vec, rotation: turned, scale: [1, 1, 1] }, mode, view.axes);
   }
 
   /** The turn that takes one direction to another. */
@@ -141,10 +151,36 @@ export function useHandles(
   /** where the handles stood at the last edit of a drag */
   let stood: Vec | null = null;
 
-  function onMove(moved: Moved, done: boolean): void {
+  /** The scale a drag leads to: of one direction, or with all of them in the same proportion. */
+  function scaleOf(moved: Moved, before: Vec): Vec {
+    const by = moved.scale.map((x, k) => x / (before[k] || 1));
+    const most = by.reduce((a, b) => (Math.abs(Math.log(b)) > Math.abs(Math.log(a)) ? b : a), 1);
+    return (view.whole ? before.map((x) => x * most) : moved.scale).map(tidy) as Vec;
+  }
+  let sized: Vec | null = null;
+
+  /** The chosen field at a point, facing out of the surface there; what it pushes along, into it. */
+  function putField(at: Vec, normal: Vec): void {
+    const chosen = view.selection;
+    if (chosen?.kind !== "field" && chosen?.kind !== "falloff") return;
+    handled()?.edit(`place ${chosen.name}`, (shape) => {
+      shape.center = at;
+      if ("normal" in shape) shape.normal = normal;
+      else if ("rotation" in shape) shape.rotation = between([0, 1, 0], normal);
+    });
+    if (chosen.kind !== "field") return;
+    shot.editField(chosen.name, `place ${chosen.name}`, (f) => {
+      const effect = f.effect as { direction?: Vec; axis?: Vec };
+      if (effect.direction) effect.direction = normal.map((x) => -x || 0) as Vec;
+      if (effect.axis) effect.axis = normal;
+    });
+  }
+
+  function onMove(to: Moved, done: boolean): void {
     const chosen = view.selection;
     if (!chosen) return;
     if (!done) shot.hold();
+    const moved = view.handle === "move" ? { ...to, position: snapped(to, view.thing) } : to;
     if (view.handle === "move" && view.more.length) {
       const from = stood ?? whereNow();
       if (from) {
@@ -156,37 +192,51 @@ export function useHandles(
       stood = done ? null : moved.position;
     }
     if (chosen.kind === "tie") {
-      shot.editTie(chosen.name, `move ${chosen.name}`, (t) => {
-        const at = moved.position.map(tidy) as Vec;
-        if (t.how.kind === "hinge" && view.handle === "turn")
-          t.how.axis = turn(moved.rotation, [0, 0, 1]).map(tidy) as Vec;
-        else if (view.tieEnd === 1 && t.to_point) t.to_point = at;
-        else t.point = at;
-      });
+      shot.editTie(
+        chosen.name,
+        `move ${chosen.name}`,
+        (t) => {
+          const at = moved.position.map(tidy) as Vec;
+          if (t.how.kind === "hinge" && view.handle === "turn")
+            t.how.axis = turn(moved.rotation, [0, 0, 1]).map(tidy) as Vec;
+          else if (view.tieEnd === 1 && t.to_point) t.to_point = at;
+          else t.point = at;
+        },
+        true,
+      );
+    } else if (chosen.kind === "group" && view.handle === "move" && scatterOf(groupOf(chosen.name))) {
+      const from = whereNow()!;
+      const by = moved.position.map((x, k) => x - from[k]!) as Vec;
+      shot.edit(`move ${chosen.name}`, (d) => shift(d, "group", chosen.name, by));
     } else if (chosen.kind === "body" || chosen.kind === "group") {
       const fps = shot.document!.timing.fps!;
-      shot.editBody(chosen.name, `${view.handle} ${chosen.name}`, (b) => {
-        if (b.motion && view.handle !== "scale")
-          b.motion = withKey(b.motion, view.frame / fps, fps, {
-            position: moved.position.map(tidy) as Vec,
-            rotation: moved.rotation,
-            angles: b.motion.keys.some((k) => k.angles)
-              ? anglesNear(moved.rotation, anglesOf(standAt(b, view.frame / fps)))
-              : null,
-          });
-        else if (view.autoKey && b.role === "animated" && view.handle !== "scale")
-          b.motion = begunMotion(b, view.frame / fps, fps, {
-            position: moved.position.map(tidy) as Vec,
-            rotation: moved.rotation,
-          });
-        else
-          b.place = {
-            position: moved.position.map(tidy) as Vec,
-            rotation: moved.rotation,
-            angles: b.place.angles ? anglesNear(moved.rotation, b.place.angles as Vec) : null,
-            scale: moved.scale.map(tidy) as Vec,
-          };
-      });
+      shot.editBody(
+        chosen.name,
+        `${view.handle} ${chosen.name}`,
+        (b) => {
+          if (b.motion && view.handle !== "scale")
+            b.motion = withKey(b.motion, view.frame / fps, fps, {
+              position: moved.position.map(tidy) as Vec,
+              rotation: moved.rotation,
+              angles: b.motion.keys.some((k) => k.angles)
+                ? anglesNear(moved.rotation, anglesOf(standAt(b, view.frame / fps)))
+                : null,
+            });
+          else if (view.autoKey && b.role === "animated" && view.handle !== "scale")
+            b.motion = begunMotion(b, view.frame / fps, fps, {
+              position: moved.position.map(tidy) as Vec,
+              rotation: moved.rotation,
+            });
+          else
+            b.place = {
+              position: moved.position.map(tidy) as Vec,
+              rotation: moved.rotation,
+              angles: b.place.angles ? anglesNear(moved.rotation, b.place.angles as Vec) : null,
+              scale: view.handle === "scale" ? scaleOf(moved, (sized ??= [...(b.place.scale as Vec)])) : b.place.scale,
+            };
+        },
+        true,
+      );
     } else {
       if (view.autoKey && view.handle === "move" && keyCenter(chosen, moved.position.map(tidy) as Vec)) {
         if (done) void shot.flush();
@@ -200,7 +250,7 @@ export function useHandles(
             const was = before[side];
             if (typeof was === "number") shape[side] = tidy(was * by);
             else if (Array.isArray(was))
-              shape[side] = was.map((x, k) => tidy((x as number) * Math.abs(moved.scale[k] ?? by)));
+              shape[side] = was.map((x, k) => tidy((x as number) * (view.whole ? by : Math.abs(moved.scale[k] ?? by))));
           }
           return;
         }
@@ -209,9 +259,9 @@ export function useHandles(
         if ("normal" in shape && view.handle === "turn") shape.normal = turn(moved.rotation, [0, 1, 0]);
       });
     }
-    if (done) scaled = null;
+    if (done) scaled = sized = null;
     if (done) void shot.flush();
   }
 
-  return { placeHandles, onMove };
+  return { placeHandles, onMove, putField };
 }

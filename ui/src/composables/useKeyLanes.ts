@@ -25,7 +25,9 @@ export function useKeyLanes(area: Ref<HTMLElement | null>, axis: ReturnType<type
   const box = ref<Box | null>(null);
   let copies: ReturnType<typeof copyKeys> = [];
 
-  const pegs = (lane: string): Peg[] => pegsOf(all.value.filter((k) => k.lane === lane));
+  /** The pegs of a lane, or of one of its numbers. */
+  const pegs = (lane: string, of?: string): Peg[] =>
+    pegsOf(all.value.filter((k) => k.lane === lane && (of === undefined || k.of === of)));
   const isChosen = (peg: Peg): boolean => peg.keys.every((k) => ids.value.has(keyId(k)));
 
   function editKeys(what: string, change: (d: ShotDocument) => KeyRef[], from = shot.document): void {
@@ -97,10 +99,11 @@ export function useKeyLanes(area: Ref<HTMLElement | null>, axis: ReturnType<type
             const r = l.getBoundingClientRect();
             return r.bottom - rect.top > b.y && r.top - rect.top < b.y + b.h;
           })
-          .map((l) => l.dataset.lane);
+          .map((l) => l.dataset);
         const inside = (k: KeyRef): boolean => {
           const at = axis.x(k.time * fps.value);
-          return lanes.includes(k.lane) && at >= b.x && at <= b.x + b.w;
+          const crossed = lanes.some((l) => l.lane === k.lane && (l.of === undefined || l.of === k.of));
+          return crossed && at >= b.x && at <= b.x + b.w;
         };
         chosen.value = all.value.filter(inside);
       },

@@ -5,7 +5,7 @@ import type { Vec } from "../lib/rotation";
 import { useShot } from "../stores/shot";
 import { useView } from "../stores/view";
 import type { Stage } from "../viewport/Stage";
-import { hitPiece } from "../viewport/ties";
+import { hitPiece } from "../viewport/hits";
 import { tidy } from "./useHandles";
 import type { Shown } from "./useShown";
 
@@ -30,6 +30,7 @@ export function usePicking(
   stage: ShallowRef<Stage | null>,
   shown: ComputedRef<Shown[]>,
   chosenThing: ComputedRef<Shown | undefined>,
+  putField: (at: Vec, normal: Vec) => void,
 ): {
   box: Ref<Area | null>;
   locate: (piece: number) => Hit | null;
@@ -56,11 +57,9 @@ export function usePicking(
     const { origin, along } = s.ray(at.x, at.y);
     let point: Vec | null = null;
     if (hit) {
-      point = hitPiece(origin, along, hit.thing, hit.thing.copies[hit.copy]!, hit.index);
+      point = hitPiece(origin, along, hit.thing, hit.thing.copies[hit.copy]!, hit.index)?.at ?? null;
     }
-    const ground = shot.document!.ground.height!;
-    if (!hit && placing.point && along[1] < -1e-6)
-      point = origin.map((x, k) => x + ((ground - origin[1]) / along[1]) * along[k]!) as Vec;
+    if (!hit && placing.point) point = onGround(origin, along);
     if (hit?.thing.group)
       return void (view.placing = { ...placing, note: `${hit.thing.name} is a group, whose members cannot be tied. ` });
     if (!point || (!hit && !placing.point)) return;
@@ -87,9 +86,27 @@ export function usePicking(
     view.select({ kind: "tie", name });
   }
 
+  /** Where the eye's ray through a point of the view meets the ground; null where it looks away from it. */
+  function onGround(origin: Vec, along: Vec): Vec | null {
+    const height = shot.document!.ground.height!;
+    if (along[1] > -1e-6) return null;
+    return origin.map((x, k) => x + ((height - origin[1]) / along[1]) * along[k]!) as Vec;
+  }
+
+  /** The chosen field goes to where a click meets a body, or the ground, and faces out of it. */
+  function placeField(hit: Hit | null, at: Point): void {
+    const { origin, along } = stage.value!.ray(at.x, at.y);
+    const found = hit && hitPiece(origin, along, hit.thing, hit.thing.copies[hit.copy]!, hit.index);
+    const point = found?.at ?? onGround(origin, along);
+    if (!point) return;
+    view.placingField = false;
+    putField(point.map(tidy) as Vec, (found?.normal ?? [0, 1, 0]).map(tidy) as Vec);
+  }
+
   function onPick(piece: number, together: boolean, at: { x: number; y: number }): void {
     const hit = locate(piece);
     if (view.placing) return placeTie(hit, at);
+    if (view.placingField) return placeField(hit, at);
     if (!hit) {
       if (!together) view.select(null);
       return;

@@ -27,6 +27,16 @@ export interface FamilyLane {
   folded: boolean;
 }
 export type Lane = FieldLane | OtherLane;
+/** One keyed number of a lane that is opened. */
+export interface ChannelLane {
+  kind: "channel";
+  id: string;
+  /** the lane it belongs to, and its number */
+  lane: string;
+  of: string;
+  name: string;
+  color: string;
+}
 
 const WORDS: [Family, string][] = [
   ["holds", "hold"],
@@ -87,18 +97,52 @@ function families(document: ShotDocument): [string, Lane[]][] {
   ];
 }
 
+const AXES = ["x", "y", "z"];
+
+/** A keyed number in words: "center x", "speed". */
+export function channelWord(of: string): string {
+  const parts = of.split(".").filter((p) => !["reach", "layers", "shape", "effect", "material"].includes(p));
+  const last = parts.pop()!;
+  const axis = /^[012]$/.test(last) ? AXES[Number(last)]! : null;
+  return (axis ? [parts.at(-1), axis] : [last]).join(" ");
+}
+
+/** The numbers of a lane that are keyed, a lane each. */
+function channelLanes(document: ShotDocument, lane: Lane): ChannelLane[] {
+  const lists = { field: document.fields, falloff: document.falloffs, body: document.bodies, group: [], tie: [] };
+  const own = [...lists[lane.kind]].find((x) => x.name === lane.name) as { channels?: { of: string }[] } | undefined;
+  const group = lane.kind === "group" ? document.groups.find((g) => g.name === lane.name)?.body : undefined;
+  return ((own ?? group)?.channels ?? [])
+    .map((c) => c.of)
+    .sort()
+    .map((of) => ({
+      kind: "channel",
+      id: `${lane.id}|${of}`,
+      lane: lane.id,
+      of,
+      name: channelWord(of),
+      color: lane.color,
+    }));
+}
+
+/** Whether a lane has keyed numbers to open into. */
+export const opens = (document: ShotDocument, lane: Lane): boolean => channelLanes(document, lane).length > 0;
+
 export function lanesOf(
   document: ShotDocument,
   folded: ReadonlySet<string> | readonly string[],
-): (Lane | FamilyLane)[] {
+  opened: readonly string[] = [],
+): (Lane | FamilyLane | ChannelLane)[] {
   const shut = new Set(folded);
-  return families(document).flatMap(([name, lanes]): (Lane | FamilyLane)[] => {
-    if (lanes.length < MANY) return lanes;
+  const open = new Set(opened);
+  return families(document).flatMap(([name, closed]): (Lane | FamilyLane | ChannelLane)[] => {
+    const lanes = closed.flatMap((lane) => [lane, ...(open.has(lane.id) ? channelLanes(document, lane) : [])]);
+    if (closed.length < MANY) return lanes;
     const head: FamilyLane = {
       kind: "family",
       id: `family ${name}`,
       name,
-      count: lanes.length,
+      count: closed.length,
       folded: shut.has(name),
     };
     return [head, ...(head.folded ? [] : lanes)];

@@ -11,6 +11,13 @@ export function shiftBody(body: Part<"bodies">, by: Vec): void {
   for (const key of body.motion?.keys ?? []) key.position = moved(key.position, by);
 }
 
+/** What a group's members are scattered in; null where they are laid out about its place. */
+export function scatterOf(group: ShotDocument["groups"][number] | undefined): { center: readonly number[] } | null {
+  const layout = group?.layout;
+  if (layout?.kind !== "volume" && layout?.kind !== "surface") return null;
+  return (layout.inside as { center: readonly number[] } | null) ?? null;
+}
+
 /** Both ends of a tie. */
 export function shiftTie(tie: Part<"ties">, by: Vec): void {
   tie.point = moved(tie.point, by);
@@ -33,6 +40,8 @@ type Channels = readonly { of: string; keys: { value: number }[] }[];
 /** One thing of a document by its kind and name; what is not there is left alone. */
 export function shift(document: ShotDocument, kind: string, name: string, by: Vec): void {
   const named = <T extends { name: string }>(list: readonly T[]): T | undefined => list.find((x) => x.name === name);
+  const inside = kind === "group" ? scatterOf(named(document.groups)) : null;
+  if (inside) inside.center = moved(inside.center, by);
   const body = kind === "body" ? named(document.bodies) : kind === "group" ? named(document.groups)?.body : undefined;
   if (body) return shiftBody(body, by);
   const tie = kind === "tie" ? named(document.ties) : undefined;

@@ -128,7 +128,8 @@ function show(what: "set-up" | "take"): void {
 
 /** Escape: out of what is innermost. */
 function back(): void {
-  if (view.placing) view.placing = null;
+  if (view.placingField) view.placingField = false;
+  else if (view.placing) view.placing = null;
   else if (view.picked.length || view.piece) [view.picked, view.piece] = [[], null];
   else view.select(null);
 }

@@ -26,6 +26,8 @@ const first = ref(0);
 const last = ref<number | null>(null);
 const step = ref(1);
 const backwards = ref(false);
+/** the document the take was baked from goes along */
+const setup = ref(false);
 const left = ref<string[]>([]);
 const things = computed(() => (takes.document ? thingsOf(takes.document).map((t) => t.name) : []));
 const chosen = computed(() => things.value.filter((n) => !left.value.includes(n)));
@@ -45,6 +47,15 @@ const count = computed(
   () => Math.floor((Math.max(first.value, last.value ?? end.value) - first.value) / step.value) + 1,
 );
 
+/** A file for the browser to keep. */
+function give(content: Blob, name: string): void {
+  const link = document.createElement("a");
+  link.href = URL.createObjectURL(content);
+  link.download = name;
+  link.click();
+  setTimeout(() => URL.revokeObjectURL(link.href), 60_000);
+}
+
 async function download(format: string): Promise<void> {
   const take = ready.value!;
   busy.value = format;
@@ -53,11 +64,11 @@ async function download(format: string): Promise<void> {
     const response = await fetch(api.exportUrl(take.id, format, asked.value));
     if (!response.ok) throw new Error(((await response.json()) as { message: string }).message);
     const name = /filename="?([^";]+)/.exec(response.headers.get("Content-Disposition") ?? "")?.[1] ?? `take.${format}`;
-    const link = document.createElement("a");
-    link.href = URL.createObjectURL(await response.blob());
-    link.download = name;
-    link.click();
-    setTimeout(() => URL.revokeObjectURL(link.href), 60_000);
+    give(await response.blob(), name);
+    if (setup.value) {
+      const text = JSON.stringify(await api.takeDocument(take.id), null, 1);
+      give(new Blob([text], { type: "application/json" }), name.replace(/\.[a-z]+$/, " set-up.json"));
+    }
   } catch (error) {
     problem.value = (error as Error).message;
   } finally {
@@ -99,6 +110,11 @@ async function download(format: string): Promise<void> {
         :model-value="step"
         @update:model-value="(n) => (step = n)" />
       <SwitchRow label="backwards" :model-value="backwards" @update:model-value="(b) => (backwards = b)" />
+      <SwitchRow
+        v-hint="'The shot as it was baked, as a document that the command line bakes again'"
+        label="with the set-up"
+        :model-value="setup"
+        @update:model-value="(on) => (setup = on)" />
       <div v-if="things.length > 1" class="row">
         <span class="label">bodies</span>
         <Toggles

@@ -58,6 +58,6 @@ export function useNewField(): (kind: EffectKind) => void {
   };
 }
 
-/** The shared falloff that is chosen, for what is made from one. */
+/** The shared falloff that is chosen, alone or beside what is made from it. */
 export const chosenFalloff = (view: ReturnType<typeof useView>): string | null =>
-  view.selection?.kind === "falloff" ? view.selection.name : null;
+  view.chosen.find((c) => c.kind === "falloff")?.name ?? null;

@@ -44,6 +44,20 @@ function server(): { kept: ShotDocument[] } {
   return { kept };
 }
 
+describe("several chosen together", () => {
+  it("are edited alike by one edit, but moved one by one", async () => {
+    const shot = await opened();
+    vi.spyOn(api, "save").mockResolvedValue(out(2));
+    const body = (name: string) => ({ name, material: { friction: 0.5 }, place: { position: [0, 0, 0] } });
+    shot.edit("two bodies", (d) => d.bodies.push(...(["wall", "door", "roof"].map(body) as never[])));
+    shot.alike = [{ kind: "body", name: "door" }];
+    shot.editBody("wall", "friction", (b) => (b.material.friction = 0.9));
+    expect(shot.bodies.map((b) => b.material.friction)).toEqual([0.9, 0.9, 0.5]);
+    shot.editBody("wall", "move", (b) => (b.place.position = [1, 2, 3]), true);
+    expect(shot.bodies.map((b) => b.place.position![0])).toEqual([1, 0, 0]);
+  });
+});
+
 describe("a refused value", () => {
   const body = (name: string, density: number) => ({ name, density }) as never;
   async function withBodies(): Promise<ReturnType<typeof useShot>> {

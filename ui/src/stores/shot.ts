@@ -2,6 +2,7 @@
 import { defineStore } from "pinia";
 import { computed, ref, shallowRef } from "vue";
 import { api, ApiError } from "../api/client";
+import { changeAlike } from "../lib/alike";
 import { renameIn, replaceUse } from "../lib/document";
 import { withoutRefused, type Refused } from "../lib/refused";
 import type { Body, FieldItem, Group, ShotDocument, ShotOut, Tie } from "../api/types";
@@ -57,6 +58,8 @@ export const useShot = defineStore("shot", () => {
 
   const bodies = computed<Body[]>(() => (document.value?.bodies ?? []) as Body[]);
   const groups = computed<Group[]>(() => (document.value?.groups ?? []) as Group[]);
+  /** things chosen together, that are edited alike */
+  const alike = shallowRef<readonly { kind: string; name: string }[]>([]);
   const things = computed<Thing[]>(() => (document.value ? thingsOf(document.value) : []));
   const ties = computed<Tie[]>(() => (document.value?.ties ?? []) as Tie[]);
   const fields = computed<FieldItem[]>(() => (document.value?.fields ?? []) as FieldItem[]);
@@ -99,11 +102,31 @@ export const useShot = defineStore("shot", () => {
     held = true;
   }
 
-  function editBody(name: string, what: string, change: (body: Body) => void): void {
+  /** An edit of one of several, done to all of them alike; ``alone``: to the one, whatever is chosen beside it. */
+  function editOne<T extends object>(
+    kind: readonly string[],
+    name: string,
+    what: string,
+    find: (d: ShotDocument, name: string) => T | undefined,
+    change: (one: T) => void,
+    alone = false,
+  ): void {
     edit(what, (d) => {
-      const body = d.bodies.find((b) => b.name === name) ?? d.groups.find((g) => g.name === name)?.body;
-      if (body) change(body as Body);
+      const one = find(d, name);
+      if (!one) return;
+      const beside = alone ? [] : alike.value.filter((x) => kind.includes(x.kind) && x.name !== name);
+      const others = beside.flatMap((x) => find(d, x.name) ?? []);
+      const before = others.length ? structuredClone(one) : one;
+      change(one);
+      if (others.length) changeAlike(before, one, others);
     });
+  }
+
+  const bodyOf = (d: ShotDocument, name: string): Body | undefined =>
+    (d.bodies.find((b) => b.name === name) ?? d.groups.find((g) => g.name === name)?.body) as Body | undefined;
+
+  function editBody(name: string, what: string, change: (body: Body) => void, alone = false): void {
+    editOne(["body", "group"], name, what, bodyOf, change, alone);
   }
 
   function editGroup(name: string, what: string, change: (group: Group) => void): void {
@@ -160,17 +183,11 @@ export const useShot = defineStore("shot", () => {
   }
 
   function editField(name: string, what: string, change: (field: FieldItem) => void): void {
-    edit(what, (d) => {
-      const field = d.fields.find((f) => f.name === name);
-      if (field) change(field as FieldItem);
-    });
+    editOne(["field"], name, what, (d, n) => d.fields.find((f) => f.name === n) as FieldItem | undefined, change);
   }
 
-  function editTie(name: string, what: string, change: (tie: Tie) => void): void {
-    edit(what, (d) => {
-      const tie = d.ties.find((t) => t.name === name);
-      if (tie) change(tie as Tie);
-    });
+  function editTie(name: string, what: string, change: (tie: Tie) => void, alone = false): void {
+    editOne(["tie"], name, what, (d, n) => d.ties.find((t) => t.name === n) as Tie | undefined, change, alone);
   }
 
   /** What can be saved of the document: with what is known to be refused put aside. */
@@ -299,6 +316,7 @@ export const useShot = defineStore("shot", () => {
 
   return {
     id,
+    alike,
     revision,
     document,
     bodies,

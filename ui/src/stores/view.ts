@@ -3,6 +3,7 @@ import { useStorage } from "@vueuse/core";
 import { defineStore } from "pinia";
 import { computed, ref, shallowRef } from "vue";
 import type { TieKind } from "../api/types";
+import type { Snap } from "../lib/snap";
 
 export type Step = "build" | "break" | "bind" | "drive" | "run" | "export";
 export type Selection = { kind: "body" | "group" | "field" | "tie" | "falloff" | "map"; name: string } | null;
@@ -31,6 +32,12 @@ export const useView = defineStore("view", () => {
   const showing = ref<"set-up" | "take">("set-up");
   const arrows = ref(true);
   const handle = ref<Handle>("move");
+  /** what is dragged keeps to this */
+  const snap = useStorage<Snap>("snap", "free");
+  /** the handles' axes: the world's, or the thing's own */
+  const axes = useStorage<"world" | "local">("axes", "world");
+  /** sizes are changed in all directions alike */
+  const whole = useStorage("scale-as-a-whole", false);
   /** what is set up and what was run are coloured each in its own way */
   const colors = ref<Record<"set-up" | "take", ColorBy>>({ "set-up": "material", take: "material" });
   const colorBy = computed<ColorBy>({
@@ -56,6 +63,8 @@ export const useView = defineStore("view", () => {
     point: [number, number, number] | null;
     note: string;
   } | null>(null);
+  /** the chosen field is put where the view is clicked next */
+  const placingField = ref(false);
   /** the end of the chosen tie its handles move */
   const tieEnd = ref<0 | 1>(0);
   /** segments that show defects of the chosen body's mesh, in its own scaled frame */
@@ -73,6 +82,9 @@ export const useView = defineStore("view", () => {
   const autoKey = ref(false);
   /** families of lanes that are folded */
   const foldedLanes = ref<string[]>([]);
+  /** lanes that show each of their keyed numbers on a lane of its own */
+  const openLanes = ref<string[]>([]);
+  const openLane = (id: string): void => void (openLanes.value = flip(openLanes.value, id));
   /** what was copied last, so that pasting means that */
   const clipboard = ref<"keys" | "things" | null>(null);
 
@@ -95,6 +107,7 @@ export const useView = defineStore("view", () => {
       layer.value = 0;
     }
     selection.value = next;
+    placingField.value = false;
     tieEnd.value = 0;
     piece.value = null;
   }
@@ -137,6 +150,7 @@ export const useView = defineStore("view", () => {
     marks.value = [];
     shapes.value = false;
     placing.value = null;
+    placingField.value = false;
     frame.value = 0;
     playing.value = false;
     showing.value = "set-up";
@@ -150,6 +164,10 @@ export const useView = defineStore("view", () => {
     thing,
     shapes,
     placing,
+    placingField,
+    snap,
+    axes,
+    whole,
     tieEnd,
     layer,
     arrows,
@@ -182,6 +200,8 @@ export const useView = defineStore("view", () => {
     wanted,
     foldedLanes,
     foldLanes,
+    openLanes,
+    openLane,
     clipboard,
     select,
     setTheme,

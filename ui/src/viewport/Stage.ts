@@ -71,7 +71,7 @@ export class Stage {
   /** points that are kept in the picture */
   private unlisten: () => void = () => undefined;
   /** metres between lines of the ground */
-  private cell = 1;
+  cell = 1;
   private framed: readonly Vec[] | null = null;
   private wanted = true;
   private raf = 0;
@@ -254,7 +254,7 @@ export class Stage {
   }
 
   /** Put the handles on something at a place, or take them away. */
-  setHandles(place: Moved | null, mode: "translate" | "rotate" | "scale"): void {
+  setHandles(place: Moved | null, mode: "translate" | "rotate" | "scale", space: "world" | "local" = "world"): void {
     if (!place) {
       this.handles.detach();
       this.invalidate();
@@ -267,7 +267,7 @@ export class Stage {
       this.proxy.updateMatrixWorld(true);
     }
     this.handles.setMode(mode);
-    this.handles.setSpace(mode === "translate" ? "world" : "local");
+    this.handles.setSpace(mode === "scale" ? "local" : space);
     if (this.handles.object !== this.proxy) this.handles.attach(this.proxy);
     this.invalidate();
   }
@@ -370,6 +370,12 @@ export class Stage {
     const v = new THREE.Vector3(x, y, z).project(this.camera);
     if (v.z > 1) return null;
     return { x: ((v.x + 1) / 2) * this.element.clientWidth, y: ((1 - v.y) / 2) * this.element.clientHeight };
+  }
+
+  /** Metres to a pixel of the picture at a point. */
+  metresAt(at: Vec): number {
+    const far = this.camera.position.distanceTo(new THREE.Vector3(...at));
+    return (2 * far * Math.tan((this.camera.fov * Math.PI) / 360)) / Math.max(1, this.element.clientHeight);
   }
 
   /** Where the rods of the handles end on the screen, by their axes; none without handles. */

@@ -6,7 +6,7 @@ import { newBody, newTie } from "../lib/document";
 import type { FrameData } from "../lib/frames";
 import type { Quat, Vec } from "../lib/rotation";
 import type { PieceBatch } from "./PieceBatch";
-import { drawTies, hitPiece, tieEnds, type TieEnds } from "./ties";
+import { drawTies, tieEnds, type TieEnds } from "./ties";
 
 const QUARTER: Quat = [0, 0, Math.SQRT1_2, Math.SQRT1_2];
 /** Two bodies, of two pieces and of one. */
@@ -99,31 +99,5 @@ describe("how ties are drawn", () => {
     const out = drawTies([ends("pin"), { ...ends("weld"), name: "u" }], 1, (n) => (n === "t" ? [1, 0, 0] : [0, 1, 0]));
     expect(out.colors.length).toBe(out.ends.length / 2);
     expect([...out.colors.slice(0, 3), ...out.colors.slice(-3)]).toEqual([1, 0, 0, 0, 1, 0]);
-  });
-});
-
-describe("where a ray meets a piece", () => {
-  const packed = {
-    vertices: new Float32Array([0, 0, 0, 1, 0, 0, 0, 1, 0, 0, 0, 2, 1, 0, 2, 0, 1, 2]),
-    faces: new Uint32Array([0, 1, 2, 3, 4, 5]),
-    face_start: new Uint32Array([0, 1, 2]),
-  } as unknown as Packed;
-  const target = { packed } as unknown as Shown;
-  const copy = (more: Partial<Shown["copies"][number]> = {}): Shown["copies"][number] =>
-    ({ position: [0, 0, 0], rotation: still, size: 1, ...more }) as Shown["copies"][number];
-  it("is the point on its nearest triangle, and of that piece alone", () => {
-    expect(hitPiece([0.2, 0.2, -5], [0, 0, 1], target, copy(), 0)).toEqual([0.2, 0.2, 0].map((x) => expect.closeTo(x)));
-    expect(hitPiece([0.2, 0.2, -5], [0, 0, 1], target, copy(), 1)).toEqual([0.2, 0.2, 2].map((x) => expect.closeTo(x)));
-  });
-  it("is none beside it, behind the eye, or along its plane", () => {
-    expect(hitPiece([0.9, 0.9, -5], [0, 0, 1], target, copy(), 0)).toBeNull();
-    expect(hitPiece([0.2, 0.2, 5], [0, 0, 1], target, copy(), 0)).toBeNull();
-    expect(hitPiece([-5, 0.2, 0], [1, 0, 0], target, copy(), 0)).toBeNull();
-  });
-  it("takes the copy's place, turn and size", () => {
-    const at = copy({ position: [10, 0, 0], rotation: QUARTER, size: 3 });
-    const hit = hitPiece([9.4, 0.6, -5], [0, 0, 1], target, at, 1)!;
-    expect(hit.map((x) => Math.round(x * 1e4) / 1e4)).toEqual([9.4, 0.6, 6]);
-    expect(hitPiece([10.6, 0.6, -5], [0, 0, 1], target, at, 1)).toBeNull();
   });
 });
