@@ -63,6 +63,13 @@ def test_text_that_is_no_document_gives_one_sentence(text: bytes) -> None:
 def test_the_schema_describes_every_part() -> None:
     parts = document.schema()["$defs"]
     assert {"Body", "FieldItem", "Falloff", "CellsPattern", "StrainEffect", "AnchorEffect", "BurstEffect"} <= set(parts)
+    silent = [
+        f"{part}.{key}"
+        for part, own in {**parts, "Shot": document.schema()}.items()
+        for key, value in own.get("properties", {}).items()
+        if key != "kind" and not value.get("description")
+    ]
+    assert not silent
 
 
 def test_the_smallest_document_is_empty() -> None:

@@ -746,7 +746,10 @@ export interface components {
              * @default 1
              */
             time: number;
-            /** @default null */
+            /**
+             * @description pieces start one after the other instead of together
+             * @default null
+             */
             stagger: components["schemas"]["Stagger"] | null;
         };
         /**
@@ -761,6 +764,7 @@ export interface components {
             kind: "attractor";
             /**
              * To
+             * @description what it pulls to
              * @default point
              * @enum {string}
              */
@@ -793,12 +797,14 @@ export interface components {
             strength: number;
             /**
              * Unit
+             * @description m/s2: the same for light and heavy; N: heavy things are pulled less
              * @default m/s2
              * @enum {string}
              */
             unit: "m/s2" | "N";
             /**
              * Law
+             * @description how the pull changes with the distance
              * @default constant
              * @enum {string}
              */
@@ -827,7 +833,10 @@ export interface components {
          * @description One thing in a shot.
          */
         Body: {
-            /** Name */
+            /**
+             * Name
+             * @description unique among bodies and groups
+             */
             name: string;
             /**
              * Role
@@ -836,14 +845,19 @@ export interface components {
              * @enum {string}
              */
             role: "active" | "passive" | "animated";
-            /** Shape */
+            /**
+             * Shape
+             * @description what it is made of: a shape, a mesh file, or a falloff's surface
+             */
             shape: components["schemas"]["FalloffShape"] | components["schemas"]["BoxShape"] | components["schemas"]["SheetShape"] | components["schemas"]["SphereShape"] | components["schemas"]["CylinderShape"] | components["schemas"]["ConeShape"] | components["schemas"]["TubeShape"] | components["schemas"]["TorusShape"] | components["schemas"]["LineShape"] | components["schemas"]["MeshShape"] | components["schemas"]["FileShape"] | components["schemas"]["AssetShape"];
             /**
              * Steps
              * @description what is done to the mesh first, in order: repairs, density, an applied scale
              */
             steps?: (components["schemas"]["Weld"] | components["schemas"]["FillHoles"] | components["schemas"]["Unify"] | components["schemas"]["MakeSolid"] | components["schemas"]["Subdivide"] | components["schemas"]["Decimate"] | components["schemas"]["ScaleMesh"] | components["schemas"]["DisplaceMesh"])[];
+            /** @description where it stands at the start */
             place?: components["schemas"]["Place"];
+            /** @description what it is made of: density, friction and the like */
             material?: components["schemas"]["Material"];
             /**
              * Matter
@@ -979,7 +993,10 @@ export interface components {
              * @default 0
              */
             by_size: number;
-            /** @default null */
+            /**
+             * @description strength that follows a falloff
+             * @default null
+             */
             by_reach: components["schemas"]["StrengthReach"] | null;
             /**
              * Cut
@@ -1005,6 +1022,7 @@ export interface components {
             kind: "box";
             /**
              * Center
+             * @description its middle [m]
              * @default [
              *       0,
              *       0,
@@ -1018,6 +1036,7 @@ export interface components {
             ];
             /**
              * Rotation
+             * @description unit quaternion x, y, z, w
              * @default [
              *       0,
              *       0,
@@ -1096,9 +1115,15 @@ export interface components {
          * @description Breaks chosen pieces again: their new bonds are one tier finer.
          */
         BreakStep: {
-            /** Of */
+            /**
+             * Of
+             * @description which pieces are broken
+             */
             of?: components["schemas"]["AllPieces"] | components["schemas"]["ListedPieces"] | components["schemas"]["LargerPieces"] | components["schemas"]["PiecesInReach"];
-            /** Pattern */
+            /**
+             * Pattern
+             * @description how they are broken
+             */
             pattern: components["schemas"]["CellsPattern"] | components["schemas"]["SplintersPattern"] | components["schemas"]["RadialPattern"] | components["schemas"]["SlabsPattern"] | components["schemas"]["BricksPattern"] | components["schemas"]["ChunksPattern"];
         };
         /**
@@ -1152,11 +1177,13 @@ export interface components {
             gap: number;
             /**
              * Seed
+             * @description of what is drawn at random: the same number, the same result
              * @default 1
              */
             seed: number;
             /**
              * Smallest
+             * @description pieces smaller than this share of the whole join a neighbour
              * @default 0
              */
             smallest: number;
@@ -1192,6 +1219,7 @@ export interface components {
             noise: number;
             /**
              * Seed
+             * @description of what is drawn at random: the same number, the same result
              * @default 1
              */
             seed: number;
@@ -1214,6 +1242,7 @@ export interface components {
             kind: "capsule";
             /**
              * Center
+             * @description its middle [m]
              * @default [
              *       0,
              *       0,
@@ -1227,6 +1256,7 @@ export interface components {
             ];
             /**
              * Rotation
+             * @description unit quaternion x, y, z, w
              * @default [
              *       0,
              *       0,
@@ -1278,6 +1308,7 @@ export interface components {
             up_to: number | null;
             /**
              * Seed
+             * @description of what is drawn at random: the same number, the same result
              * @default 1
              */
             seed: number;
@@ -1298,7 +1329,10 @@ export interface components {
              * @default 0
              */
             even: number;
-            /** @default null */
+            /**
+             * @description falloffs that draw cells together, so that pieces are smaller there
+             * @default null
+             */
             crowd: components["schemas"]["Crowd"] | null;
         };
         /**
@@ -1311,7 +1345,10 @@ export interface components {
              * @description which number, from the thing the channel belongs to: effect.load, reach.layers.0.shape.center.1
              */
             of: string;
-            /** Keys */
+            /**
+             * Keys
+             * @description in the order of their times
+             */
             keys: components["schemas"]["NumberKey"][];
         };
         /**
@@ -1338,6 +1375,7 @@ export interface components {
             guide: (components["schemas"]["CellsPattern"] | components["schemas"]["SplintersPattern"] | components["schemas"]["RadialPattern"] | components["schemas"]["SlabsPattern"] | components["schemas"]["BricksPattern"]) | null;
             /**
              * Seed
+             * @description of what is drawn at random: the same number, the same result
              * @default 1
              */
             seed: number;
@@ -1425,6 +1463,7 @@ export interface components {
             kind: "cone";
             /**
              * Center
+             * @description half way up [m]
              * @default [
              *       0,
              *       0,
@@ -1438,6 +1477,7 @@ export interface components {
             ];
             /**
              * Rotation
+             * @description unit quaternion x, y, z, w
              * @default [
              *       0,
              *       0,
@@ -1494,6 +1534,7 @@ export interface components {
             height: number;
             /**
              * Segments
+             * @description sides of the round
              * @default 32
              */
             segments: number;
@@ -1536,6 +1577,7 @@ export interface components {
             kind: "cylinder";
             /**
              * Center
+             * @description its middle [m]
              * @default [
              *       0,
              *       0,
@@ -1549,6 +1591,7 @@ export interface components {
             ];
             /**
              * Rotation
+             * @description unit quaternion x, y, z, w
              * @default [
              *       0,
              *       0,
@@ -1611,6 +1654,7 @@ export interface components {
             taper: number;
             /**
              * Segments
+             * @description sides of the round
              * @default 32
              */
             segments: number;
@@ -1682,6 +1726,7 @@ export interface components {
             ];
             /**
              * Axis
+             * @description what is shifted turns about it
              * @default [
              *       0,
              *       1,
@@ -1783,11 +1828,13 @@ export interface components {
             kind: "expression";
             /**
              * Text
+             * @description the formula
              * @default value
              */
             text: string;
             /**
              * Seed
+             * @description of what is drawn at random: the same number, the same result
              * @default 1
              */
             seed: number;
@@ -1816,6 +1863,7 @@ export interface components {
             rough: number;
             /**
              * Seed
+             * @description of what is drawn at random: the same number, the same result
              * @default 1
              */
             seed: number;
@@ -1825,7 +1873,10 @@ export interface components {
          * @description A function of place and time giving a value 0 to 1: of its own, or one of the shot's shared falloffs.
          */
         Falloff: {
-            /** Layers */
+            /**
+             * Layers
+             * @description from the first up, each laid over those before
+             */
             layers?: components["schemas"]["Layer"][];
             /**
              * Strength
@@ -1910,15 +1961,23 @@ export interface components {
          * @description Something that acts: effect, reach, cue, targets.
          */
         FieldItem: {
-            /** Name */
+            /**
+             * Name
+             * @description unique among fields
+             */
             name: string;
             /**
              * On
+             * @description switched off it does nothing
              * @default true
              */
             on: boolean;
-            /** Effect */
+            /**
+             * Effect
+             * @description what it does
+             */
             effect: components["schemas"]["AnchorEffect"] | components["schemas"]["StrainEffect"] | components["schemas"]["KillEffect"] | components["schemas"]["VortexEffect"] | components["schemas"]["WindEffect"] | components["schemas"]["AttractorEffect"] | components["schemas"]["BurstEffect"] | components["schemas"]["PushEffect"] | components["schemas"]["SpinEffect"] | components["schemas"]["TurbulenceEffect"] | components["schemas"]["DragEffect"] | components["schemas"]["GravityEffect"] | components["schemas"]["DisplaceEffect"];
+            /** @description where it does it */
             reach: components["schemas"]["Falloff"];
             /**
              * Cue
@@ -2034,6 +2093,7 @@ export interface components {
             kind: "grid";
             /**
              * Count
+             * @description members along x, y and z
              * @default [
              *       4,
              *       1,
@@ -2067,6 +2127,7 @@ export interface components {
         Ground: {
             /**
              * On
+             * @description whether there is ground
              * @default true
              */
             on: boolean;
@@ -2078,11 +2139,13 @@ export interface components {
             height: number;
             /**
              * Friction
+             * @description of the ground, mixed with that of what touches it
              * @default 0.7
              */
             friction: number;
             /**
              * Bounce
+             * @description share of the speed kept by a hit on the ground
              * @default 0.05
              */
             bounce: number;
@@ -2092,11 +2155,17 @@ export interface components {
          * @description Many bodies made from one, edited together. Members are named NAME.0001, NAME.0002 and so on.
          */
         Group: {
-            /** Name */
+            /**
+             * Name
+             * @description unique among bodies and groups
+             */
             name: string;
             /** @description what every member is a copy of; its place is the layout's origin */
             body: components["schemas"]["Body"];
-            /** Layout */
+            /**
+             * Layout
+             * @description how the members are laid out
+             */
             layout: components["schemas"]["LineLayout"] | components["schemas"]["GridLayout"] | components["schemas"]["RingLayout"] | components["schemas"]["VolumeScatter"] | components["schemas"]["SurfaceScatter"];
             /**
              * Size
@@ -2124,6 +2193,7 @@ export interface components {
             tilt: number;
             /**
              * Seed
+             * @description of what is drawn at random: the same number, the same result
              * @default 1
              */
             seed: number;
@@ -2218,6 +2288,7 @@ export interface components {
             picture: string;
             /**
              * Center
+             * @description its middle [m]
              * @default [
              *       0,
              *       0,
@@ -2231,6 +2302,7 @@ export interface components {
             ];
             /**
              * Rotation
+             * @description unit quaternion x, y, z, w
              * @default [
              *       0,
              *       0,
@@ -2354,7 +2426,10 @@ export interface components {
          * @description One step of a falloff.
          */
         Layer: {
-            /** Shape */
+            /**
+             * Shape
+             * @description a shape, a source, a formula, or a memory of what lies beneath
+             */
             shape: components["schemas"]["SphereReach"] | components["schemas"]["BoxReach"] | components["schemas"]["PlaneReach"] | components["schemas"]["CylinderReach"] | components["schemas"]["CapsuleReach"] | components["schemas"]["ConeReach"] | components["schemas"]["TorusReach"] | components["schemas"]["EverywhereReach"] | components["schemas"]["MeshReach"] | components["schemas"]["PiecesReach"] | components["schemas"]["NoiseReach"] | components["schemas"]["ImageReach"] | components["schemas"]["SoundReach"] | components["schemas"]["ExpressionReach"] | components["schemas"]["TrailReach"] | components["schemas"]["DelayReach"] | components["schemas"]["HoldReach"];
             /**
              * Profile
@@ -2379,17 +2454,20 @@ export interface components {
             high: number;
             /**
              * Invert
+             * @description turned inside out: 1 where it was 0
              * @default false
              */
             invert: boolean;
             /**
              * Blend
+             * @description how it is laid over what is beneath
              * @default normal
              * @enum {string}
              */
             blend: "normal" | "max" | "min" | "add" | "subtract" | "multiply" | "screen" | "overlay";
             /**
              * Opacity
+             * @description share of it that is laid over what is beneath
              * @default 1
              */
             opacity: number;
@@ -2401,12 +2479,14 @@ export interface components {
             color: string | null;
             /**
              * Color Blend
+             * @description how its colour is laid over what is beneath
              * @default normal
              * @enum {string}
              */
             color_blend: "normal" | "max" | "min" | "add" | "subtract" | "multiply" | "screen" | "overlay";
             /**
              * Color Opacity
+             * @description share of its colour that is laid over what is beneath
              * @default 1
              */
             color_opacity: number;
@@ -2441,6 +2521,7 @@ export interface components {
             kind: "line";
             /**
              * Count
+             * @description members
              * @default 5
              */
             count: number;
@@ -2495,7 +2576,10 @@ export interface components {
              * @enum {string}
              */
             kind: "pieces";
-            /** Pieces */
+            /**
+             * Pieces
+             * @description their numbers
+             */
             pieces: number[];
         };
         /**
@@ -2505,11 +2589,13 @@ export interface components {
         Look: {
             /**
              * Color
+             * @description of its outside, #rrggbb
              * @default #9aa5a3
              */
             color: string;
             /**
              * Roughness
+             * @description 0 shines, 1 is dull
              * @default 0.85
              */
             roughness: number;
@@ -2578,6 +2664,7 @@ export interface components {
              * @default 0.01
              */
             rolling: number;
+            /** @description how it is drawn and exported */
             look?: components["schemas"]["Look"];
         };
         /**
@@ -2590,10 +2677,14 @@ export interface components {
              * @enum {string}
              */
             kind: "mesh";
-            /** Body */
+            /**
+             * Body
+             * @description whose mesh it is
+             */
             body: string;
             /**
              * Of
+             * @description near its surface, or near its vertices
              * @default surface
              * @enum {string}
              */
@@ -2645,7 +2736,10 @@ export interface components {
          * @description A path on keys; before the first and after the last the body stands still.
          */
         Motion: {
-            /** Keys */
+            /**
+             * Keys
+             * @description where it stands at which time, in the order of their times
+             */
             keys: components["schemas"]["PlaceKey"][];
         };
         /**
@@ -2678,6 +2772,7 @@ export interface components {
             contrast: number;
             /**
              * Seed
+             * @description of what is drawn at random: the same number, the same result
              * @default 1
              */
             seed: number;
@@ -2692,7 +2787,10 @@ export interface components {
              * @description [s]
              */
             time: number;
-            /** Value */
+            /**
+             * Value
+             * @description of the number at that time
+             */
             value: number;
             /**
              * How
@@ -2703,6 +2801,7 @@ export interface components {
             how: "step" | "linear" | "smooth" | "bezier";
             /**
              * Curve
+             * @description of a key that goes on by a curve: where it leaves (x, y) and arrives (x, y), as shares of the way
              * @default [
              *       0.4,
              *       0,
@@ -2769,6 +2868,7 @@ export interface components {
             reach: components["schemas"]["StillFalloff"];
             /**
              * Above
+             * @description those where the falloff is above this
              * @default 0.5
              */
             above: number;
@@ -2980,6 +3080,7 @@ export interface components {
             kind: "plane";
             /**
              * Center
+             * @description a point on it [m]
              * @default [
              *       0,
              *       0,
@@ -3046,7 +3147,10 @@ export interface components {
              * @default 0
              */
             length: number;
-            /** @default null */
+            /**
+             * @description pieces start one after the other instead of together
+             * @default null
+             */
             stagger: components["schemas"]["Stagger"] | null;
         };
         /**
@@ -3061,6 +3165,7 @@ export interface components {
             kind: "push";
             /**
              * Direction
+             * @description along which it pushes
              * @default [
              *       1,
              *       0,
@@ -3080,17 +3185,20 @@ export interface components {
             amount: number;
             /**
              * Unit
+             * @description m/s: the same for light and heavy; N: heavy things go slower
              * @default m/s
              * @enum {string}
              */
             unit: "m/s" | "N";
             /**
              * Noise
+             * @description share that differs from piece to piece
              * @default 0
              */
             noise: number;
             /**
              * Seed
+             * @description of what is drawn at random: the same number, the same result
              * @default 1
              */
             seed: number;
@@ -3107,6 +3215,7 @@ export interface components {
             kind: "radial";
             /**
              * Center
+             * @description where it is struck, in the body [m]
              * @default [
              *       0,
              *       0,
@@ -3120,6 +3229,7 @@ export interface components {
             ];
             /**
              * Axis
+             * @description along which it is struck
              * @default [
              *       0,
              *       0,
@@ -3133,11 +3243,13 @@ export interface components {
             ];
             /**
              * Rings
+             * @description rings about the centre
              * @default 6
              */
             rings: number;
             /**
              * Spokes
+             * @description cracks out from the centre
              * @default 12
              */
             spokes: number;
@@ -3161,11 +3273,13 @@ export interface components {
             random: number;
             /**
              * Seed
+             * @description of what is drawn at random: the same number, the same result
              * @default 1
              */
             seed: number;
             /**
              * Smallest
+             * @description pieces smaller than this share of the whole join a neighbour
              * @default 0
              */
             smallest: number;
@@ -3251,7 +3365,10 @@ export interface components {
              * @enum {string}
              */
             kind: "ride";
-            /** Body */
+            /**
+             * Body
+             * @description the body it rides on
+             */
             body: string;
         };
         /**
@@ -3277,6 +3394,7 @@ export interface components {
             kind: "ring";
             /**
              * Count
+             * @description members
              * @default 8
              */
             count: number;
@@ -3371,6 +3489,7 @@ export interface components {
             depth: number;
             /**
              * Seed
+             * @description of what is drawn at random: the same number, the same result
              * @default 1
              */
             seed: number;
@@ -3387,6 +3506,7 @@ export interface components {
             kind: "round";
             /**
              * Center
+             * @description what it goes round [m]
              * @default [
              *       0,
              *       0,
@@ -3406,6 +3526,7 @@ export interface components {
             body: string | null;
             /**
              * Axis
+             * @description about which it goes round
              * @default [
              *       0,
              *       1,
@@ -3442,6 +3563,7 @@ export interface components {
             kind: "scale";
             /**
              * By
+             * @description factors along x, y and z
              * @default [
              *       1,
              *       1,
@@ -3482,7 +3604,10 @@ export interface components {
          * @description A falloff with a name, for many users; changing it changes all of them.
          */
         SharedFalloff: {
-            /** Layers */
+            /**
+             * Layers
+             * @description from the first up, each laid over those before
+             */
             layers: components["schemas"]["Layer"][];
             /**
              * Strength
@@ -3502,7 +3627,10 @@ export interface components {
                 number,
                 number
             ];
-            /** Name */
+            /**
+             * Name
+             * @description unique among falloffs
+             */
             name: string;
             /**
              * Channels
@@ -3558,12 +3686,14 @@ export interface components {
         Shot: {
             /**
              * Version
+             * @description of the document's form
              * @default 1
              * @constant
              */
             version: 1;
             /**
              * Name
+             * @description of the shot
              * @default Untitled shot
              */
             name: string;
@@ -3573,9 +3703,11 @@ export interface components {
              * @default
              */
             note: string;
+            /** @description frames, and frames a second */
             timing?: components["schemas"]["Timing"];
             /**
              * Quality
+             * @description draft to look, fine for steep piles and thin things
              * @default standard
              * @enum {string}
              */
@@ -3594,22 +3726,33 @@ export interface components {
                 number,
                 number
             ];
+            /** @description the plane everything falls on */
             ground?: components["schemas"]["Ground"];
             /**
              * Seed
+             * @description of all that is drawn at random and has no seed of its own
              * @default 1
              */
             seed: number;
-            /** Bodies */
+            /**
+             * Bodies
+             * @description what is there, once each
+             */
             bodies?: components["schemas"]["Body"][];
             /**
              * Groups
              * @description many bodies made from one
              */
             groups?: components["schemas"]["Group"][];
-            /** Ties */
+            /**
+             * Ties
+             * @description what joins bodies to each other or to the world
+             */
             ties?: components["schemas"]["Tie"][];
-            /** Fields */
+            /**
+             * Fields
+             * @description what happens, where and when
+             */
             fields?: components["schemas"]["FieldItem"][];
             /**
              * Falloffs
@@ -3621,6 +3764,7 @@ export interface components {
              * @description numbers on pieces by a falloff, kept with every frame
              */
             maps?: components["schemas"]["WeightMap"][];
+            /** @description speeds above which things are held back */
             limits?: components["schemas"]["Limits"];
         };
         /**
@@ -3635,6 +3779,7 @@ export interface components {
             kind: "slabs";
             /**
              * Count
+             * @description slabs
              * @default 8
              */
             count: number;
@@ -3666,11 +3811,13 @@ export interface components {
             random: number;
             /**
              * Seed
+             * @description of what is drawn at random: the same number, the same result
              * @default 1
              */
             seed: number;
             /**
              * Smallest
+             * @description pieces smaller than this share of the whole join a neighbour
              * @default 0
              */
             smallest: number;
@@ -3790,7 +3937,10 @@ export interface components {
              * @default 0
              */
             ease_out: number;
-            /** @default null */
+            /**
+             * @description pieces start one after the other instead of together
+             * @default null
+             */
             stagger: components["schemas"]["Stagger"] | null;
         };
         /** SphereReach */
@@ -3808,6 +3958,7 @@ export interface components {
             kind: "sphere";
             /**
              * Center
+             * @description its middle [m]
              * @default [
              *       0,
              *       0,
@@ -3867,6 +4018,7 @@ export interface components {
             kind: "spin";
             /**
              * Axis
+             * @description about which it turns them
              * @default [
              *       0,
              *       1,
@@ -3886,17 +4038,20 @@ export interface components {
             amount: number;
             /**
              * Unit
+             * @description rad/s: the same for light and heavy; N m: heavy things turn slower
              * @default rad/s
              * @enum {string}
              */
             unit: "rad/s" | "N m";
             /**
              * Noise
+             * @description share that differs from piece to piece
              * @default 0
              */
             noise: number;
             /**
              * Seed
+             * @description of what is drawn at random: the same number, the same result
              * @default 1
              */
             seed: number;
@@ -3920,6 +4075,7 @@ export interface components {
             up_to: number | null;
             /**
              * Seed
+             * @description of what is drawn at random: the same number, the same result
              * @default 1
              */
             seed: number;
@@ -3960,7 +4116,10 @@ export interface components {
          * @description Layers laid one over the other, first at the bottom; then scaled and cut to limits.
          */
         Stack: {
-            /** Layers */
+            /**
+             * Layers
+             * @description from the first up, each laid over those before
+             */
             layers?: components["schemas"]["Layer"][];
             /**
              * Strength
@@ -4015,6 +4174,7 @@ export interface components {
             ];
             /**
              * Seed
+             * @description of what is drawn at random: the same number, the same result
              * @default 1
              */
             seed: number;
@@ -4024,13 +4184,19 @@ export interface components {
          * @description Where a body stands.
          */
         Standing: {
-            /** Position */
+            /**
+             * Position
+             * @description where it stands [m]
+             */
             position: [
                 number,
                 number,
                 number
             ];
-            /** Rotation */
+            /**
+             * Rotation
+             * @description unit quaternion x, y, z, w
+             */
             rotation: [
                 number,
                 number,
@@ -4043,7 +4209,10 @@ export interface components {
          * @description A falloff of a pattern, a choice, a bond's strength or a mesh: it needs no world, time or memory.
          */
         StillFalloff: {
-            /** Layers */
+            /**
+             * Layers
+             * @description from the first up, each laid over those before
+             */
             layers?: components["schemas"]["Layer"][];
             /**
              * Strength
@@ -4125,11 +4294,13 @@ export interface components {
             reach: components["schemas"]["StillFalloff"];
             /**
              * Low
+             * @description factor where the falloff is 0
              * @default 1
              */
             low: number;
             /**
              * High
+             * @description factor where the falloff is 1
              * @default 4
              */
             high: number;
@@ -4163,6 +4334,7 @@ export interface components {
             kind: "subdivide";
             /**
              * Times
+             * @description how often every triangle becomes four
              * @default 1
              */
             times: number;
@@ -4179,6 +4351,7 @@ export interface components {
             kind: "surface";
             /**
              * Count
+             * @description members
              * @default 40
              */
             count: number;
@@ -4202,6 +4375,7 @@ export interface components {
             steepest: number;
             /**
              * Gap
+             * @description smallest distance between members [m]
              * @default 0
              */
             gap: number;
@@ -4217,14 +4391,21 @@ export interface components {
          * @description A constraint between two bodies, or between a body and the world, with the load at which it gives way.
          */
         Tie: {
-            /** Name */
+            /**
+             * Name
+             * @description unique among ties
+             */
             name: string;
             /**
              * On
+             * @description switched off it is not there
              * @default true
              */
             on: boolean;
-            /** How */
+            /**
+             * How
+             * @description what kind of joint it is
+             */
             how: components["schemas"]["PinTie"] | components["schemas"]["StringTie"] | components["schemas"]["HingeTie"] | components["schemas"]["WeldTie"] | components["schemas"]["SewnTie"];
             /**
              * Body
@@ -4302,6 +4483,7 @@ export interface components {
             kind: "torus";
             /**
              * Center
+             * @description its middle [m]
              * @default [
              *       0,
              *       0,
@@ -4315,6 +4497,7 @@ export interface components {
             ];
             /**
              * Rotation
+             * @description unit quaternion x, y, z, w
              * @default [
              *       0,
              *       0,
@@ -4441,6 +4624,7 @@ export interface components {
             taper: number;
             /**
              * Segments
+             * @description sides of the round
              * @default 48
              */
             segments: number;
@@ -4481,6 +4665,7 @@ export interface components {
             rate: number;
             /**
              * Seed
+             * @description of what is drawn at random: the same number, the same result
              * @default 1
              */
             seed: number;
@@ -4512,11 +4697,13 @@ export interface components {
             reach: components["schemas"]["StillFalloff"];
             /**
              * Low
+             * @description value where the falloff is 0
              * @default 1
              */
             low: number;
             /**
              * High
+             * @description value where the falloff is 1
              * @default 4
              */
             high: number;
@@ -4533,6 +4720,7 @@ export interface components {
             kind: "volume";
             /**
              * Count
+             * @description members
              * @default 40
              */
             count: number;
@@ -4560,6 +4748,7 @@ export interface components {
             kind: "vortex";
             /**
              * Axis
+             * @description about which it turns
              * @default [
              *       0,
              *       1,
@@ -4621,8 +4810,12 @@ export interface components {
          *     With layers that remember it is a wet or a burnt map.
          */
         WeightMap: {
-            /** Name */
+            /**
+             * Name
+             * @description unique among maps
+             */
             name: string;
+            /** @description the falloff whose value is kept for every piece */
             reach: components["schemas"]["Falloff"];
             /**
              * Targets
@@ -4678,6 +4871,7 @@ export interface components {
             kind: "wind";
             /**
              * Direction
+             * @description along which it blows
              * @default [
              *       1,
              *       0,
@@ -4733,6 +4927,7 @@ export interface components {
             lift: number;
             /**
              * Seed
+             * @description of what is drawn at random: the same number, the same result
              * @default 1
              */
             seed: number;

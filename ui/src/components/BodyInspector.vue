@@ -62,8 +62,8 @@ function key(path: string, value: number | null): void {
     (b) =>
       (b.channels = (
         value === null
-          ? withoutNumber(channels.value, path, time, fps.value)
-          : withNumber(channels.value, path, time, fps.value, value)
+          ? withoutNumber((b.channels ?? []) as Channel[], path, time, fps.value)
+          : withNumber((b.channels ?? []) as Channel[], path, time, fps.value, value)
       ) as Body["channels"]),
   );
 }

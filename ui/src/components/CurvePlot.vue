@@ -243,6 +243,7 @@ const editKey = (change: Partial<NumberKey>): void =>
   color: var(--soft);
 }
 svg {
+  overflow: visible;
   width: 100%;
   background: var(--basalt-2);
   border: 1px solid var(--line);

@@ -45,8 +45,8 @@ function key(path: string, value: number | null): void {
     (f) =>
       (f.channels = (
         value === null
-          ? withoutNumber(channels.value, path, time, fps.value)
-          : withNumber(channels.value, path, time, fps.value, value)
+          ? withoutNumber((f.channels ?? []) as Channel[], path, time, fps.value)
+          : withNumber((f.channels ?? []) as Channel[], path, time, fps.value, value)
       ) as Shared["channels"]),
   );
 }

@@ -28,6 +28,7 @@ import Choices from "../controls/Choices.vue";
 import Toggles from "../controls/Toggles.vue";
 import SwitchRow from "../controls/SwitchRow.vue";
 import type { Option } from "../controls/choices";
+import { say } from "../lib/words";
 
 type State = "held" | "resting" | "moving";
 const STATES: Option<State>[] = [
@@ -80,8 +81,8 @@ function key(path: string, value: number | null): void {
     (f) =>
       (f.channels = (
         value === null
-          ? withoutNumber(channels.value, path, time, fps.value)
-          : withNumber(channels.value, path, time, fps.value, value)
+          ? withoutNumber((f.channels ?? []) as Channel[], path, time, fps.value)
+          : withNumber((f.channels ?? []) as Channel[], path, time, fps.value, value)
       ) as FieldItem["channels"]),
   );
 }
@@ -167,7 +168,11 @@ function setTravel(kind: keyof typeof TRAVELS | "stays"): void {
       ><template v-if="kind === 'strain' && totals.known"> · {{ totals.bonds }} bonds</template
       ><template v-if="view.frame > 0 && view.showing === 'set-up'"> at f {{ view.frame }}</template>
     </p>
-    <SwitchRow label="acts" :model-value="!!field.on" @update:model-value="(v) => edit('switch', (f) => (f.on = v))" />
+    <SwitchRow
+      label="acts"
+      :hint="say('FieldItem.on')"
+      :model-value="!!field.on"
+      @update:model-value="(v) => edit('switch', (f) => (f.on = v))" />
   </div>
   <Section :title="kind === 'strain' ? 'Load against strength' : 'Does'">
     <LoadBars
@@ -193,6 +198,7 @@ function setTravel(kind: keyof typeof TRAVELS | "stays"): void {
       v-if="shared.length"
       id="reach-use"
       label="falloff"
+      hint="a shared falloff that is its reach, or its own layers"
       :options="[['', 'its own'], ...shared.map((n) => [n, n] as const)]"
       :model-value="field.reach.use ?? ''"
       @update:model-value="use" />
@@ -237,6 +243,7 @@ function setTravel(kind: keyof typeof TRAVELS | "stays"): void {
     <template v-if="stagger !== undefined">
       <ChoiceRow
         label="pieces start"
+        :hint="say('SpanCue.stagger')"
         :options="
           [
             ['no', 'together'],
@@ -296,6 +303,7 @@ function setTravel(kind: keyof typeof TRAVELS | "stays"): void {
       v-if="'direction' in effect || 'axis' in effect"
       id="aim"
       label="aims at"
+      :hint="say('FieldItem.aim')"
       :options="[
         ['', 'nothing'],
         ...shot.things.map((t) => [t.name, t.name] as const),

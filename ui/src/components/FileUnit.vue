@@ -70,6 +70,7 @@ function setUp(axis: "y" | "z"): void {
 <template>
   <PickRow
     label="made in"
+    hint="what one unit of the file is in metres"
     id="file-unit"
     empty="own scale"
     :options="options"
@@ -81,6 +82,7 @@ function setUp(axis: "y" | "z"): void {
   </p>
   <ChoiceRow
     label="up is"
+    hint="which of the file's axes points up"
     :options="
       [
         ['y', 'y'],

@@ -67,7 +67,4 @@ const SIZES = [
 .icon.lit {
   color: var(--accent);
 }
-.on {
-  color: var(--accent);
-}
 </style>

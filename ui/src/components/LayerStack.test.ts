@@ -43,7 +43,7 @@ describe("the layers of a falloff", () => {
     expect([stack().layers![1]!.blend, useView().layer]).toEqual(["max", 1]);
     expect(it.find(".kinds").exists()).toBe(false);
     expect(it.findAll(".layer").map((l) => l.text())).toEqual([
-      expect.stringContaining("max"),
+      expect.stringContaining("the greater"),
       expect.stringContaining("first"),
     ]);
   });

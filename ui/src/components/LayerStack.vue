@@ -16,6 +16,7 @@ import PickRow from "../controls/PickRow.vue";
 import FileButton from "../controls/FileButton.vue";
 import ColorField from "../controls/ColorField.vue";
 import SwitchRow from "../controls/SwitchRow.vue";
+import { say } from "../lib/words";
 
 type Stack = { layers?: Layer[]; strength?: number; limits?: [number, number] };
 const props = defineProps<{
@@ -42,7 +43,18 @@ const GROUPS = [
   ["source", "sources"],
   ["time", "memory"],
 ] as const;
-const BLENDS = ["normal", "max", "min", "add", "subtract", "multiply", "screen", "overlay"] as const;
+/** how a layer lies over those beneath it; the first lies on nothing */
+const BLENDS = [
+  ["normal", "over it", "it alone, as far as it is opaque"],
+  ["max", "the greater", "the greater of both"],
+  ["min", "the lesser", "the lesser of both"],
+  ["add", "added", "both together"],
+  ["subtract", "taken off", "what is beneath, less this"],
+  ["multiply", "times it", "one times the other: only where both are"],
+  ["screen", "both", "reached by the one or the other, never above 1"],
+  ["overlay", "sharpens", "strong beneath grows stronger, weak weaker"],
+] as const;
+const laidAs = (blend: string | undefined): string => BLENDS.find(([b]) => b === blend)?.[1] ?? "over it";
 const PROFILES = ["linear", "smooth", "sharp", "round"] as const;
 const shaped = computed(() => !!shape.value && "edge" in shape.value);
 watch(
@@ -127,7 +139,7 @@ async function bring(file: File, name: string): Promise<void> {
       :class="{ chosen: layers.length - 1 - k === chosen }">
       <ElButton class="bare pick" @click="chosen = layers.length - 1 - k">
         <b>{{ LAYERS[l.shape.kind].word }}</b><span
-          >{{ k === layers.length - 1 ? "first" : l.blend
+          >{{ k === layers.length - 1 ? "first" : laidAs(l.blend)
           }}{{ (l.opacity ?? 1) < 1 ? ` · ${Math.round(l.opacity! * 100)} %` : ""
           }}{{ l.invert ? " · inside out" : "" }}</span
         >
@@ -177,6 +189,7 @@ async function bring(file: File, name: string): Promise<void> {
     <ProfilePlot v-if="shaped" :layer="layer" :color="color" @points="(p) => edit('profile', (l) => (l.profile = p))" />
     <PickRow
       label="layer"
+      :hint="say('Layer.shape')"
       :groups="
         GROUPS.map(([group, word]) => ({
           label: word,
@@ -204,17 +217,20 @@ async function bring(file: File, name: string): Promise<void> {
     <PickRow
       v-if="shaped"
       label="profile"
+      :hint="say('Layer.profile')"
       :options="[...PROFILES.map((p) => [p, p] as const), ['own', 'own points'] as const]"
       :model-value="typeof layer.profile === 'string' ? layer.profile : 'own'"
       @update:model-value="setProfile" />
     <PickRow
       v-if="chosen > 0"
       label="laid as"
-      :options="BLENDS.map((b) => [b, b] as const)"
+      :hint="say('Layer.blend')"
+      :options="BLENDS"
       :model-value="layer.blend"
       @update:model-value="(b) => edit('blend', (l) => (l.blend = b))" />
     <NumberRow
       label="opacity"
+      :hint="say('Layer.opacity')"
       :min="0"
       :max="1"
       :initial="1"
@@ -225,12 +241,14 @@ async function bring(file: File, name: string): Promise<void> {
       ><span class="pair"
         ><NumberRow
           label="from"
+          :hint="say('Layer.low')"
           :min="0"
           :max="1"
           :initial="0"
           :model-value="layer.low ?? 0"
           @update:model-value="(v) => edit('least value', (l) => (l.low = v))" /><NumberRow
           label="to"
+          :hint="say('Layer.high')"
           :min="0"
           :max="1"
           :initial="1"
@@ -254,7 +272,7 @@ async function bring(file: File, name: string): Promise<void> {
         ><Pick
           v-if="layer.color && chosen > 0"
           label="colour laid as"
-          :options="BLENDS.map((b) => [b, b] as const)"
+          :options="BLENDS"
           :model-value="layer.color_blend ?? 'normal'"
           @update:model-value="(b) => edit('colour blend', (l) => (l.color_blend = b))"
       /></span>
@@ -262,6 +280,7 @@ async function bring(file: File, name: string): Promise<void> {
     <NumberRow
       v-if="layer.color"
       label="its opacity"
+      :hint="say('Layer.color_opacity')"
       :min="0"
       :max="1"
       :initial="1"
@@ -269,6 +288,7 @@ async function bring(file: File, name: string): Promise<void> {
       @update:model-value="(v) => edit('colour opacity', (l) => (l.color_opacity = v))" />
     <SwitchRow
       label="inside out"
+      :hint="say('Layer.invert')"
       :model-value="!!layer.invert"
       @update:model-value="(v) => edit('invert', (l) => (l.invert = v))" />
   </template>

@@ -11,6 +11,7 @@ import ReachEditor from "./ReachEditor.vue";
 import VectorField from "../controls/VectorField.vue";
 import Section from "../controls/Section.vue";
 import PickRow from "../controls/PickRow.vue";
+import { say } from "../lib/words";
 
 const props = defineProps<{ group: Group }>();
 const shot = useShot();
@@ -39,6 +40,7 @@ const tidy = (x: number): number => Number(x.toFixed(2));
   <Section title="Laid out" :note="`${layoutCount(l)} members`">
     <ChoiceRow
       label="as"
+      :hint="say('Group.layout')"
       :options="KINDS"
       :model-value="l.kind"
       @update:model-value="(k) => k !== l.kind && edit('layout', (g) => (g.layout = newLayout(k, g.body, l)))" />
@@ -65,6 +67,7 @@ const tidy = (x: number): number => Number(x.toFixed(2));
     <NumberRow
       v-else
       label="count"
+      hint="how many members there are"
       whole
       :min="1"
       :max="2000"
@@ -77,12 +80,14 @@ const tidy = (x: number): number => Number(x.toFixed(2));
     <template v-if="l.kind === 'ring'">
       <NumberRow
         label="radius"
+        :hint="say('RingLayout.radius')"
         unit="m"
         :min="0.001"
         :model-value="l.radius!"
         @update:model-value="(v) => set('radius', v)" />
       <NumberRow
         label="arc"
+        :hint="say('RingLayout.arc')"
         unit="°"
         :min="1"
         :max="360"
@@ -91,6 +96,7 @@ const tidy = (x: number): number => Number(x.toFixed(2));
         @update:model-value="(v) => set('arc', Math.min(v / DEG, 2 * Math.PI))" />
       <ChoiceRow
         label="members"
+        :hint="say('RingLayout.face')"
         :options="
           [
             [1, 'turn with it'],
@@ -111,6 +117,7 @@ const tidy = (x: number): number => Number(x.toFixed(2));
       <PickRow
         v-if="l.kind === 'surface'"
         label="over"
+        :hint="say('SurfaceScatter.body')"
         :options="[['', 'the ground'], ...onto.map((n) => [n, n] as const)]"
         :model-value="l.body ?? ''"
         @update:model-value="(n) => set('body', n || null)" />
@@ -127,6 +134,7 @@ const tidy = (x: number): number => Number(x.toFixed(2));
       <ChoiceRow
         v-if="l.kind === 'surface'"
         label="stand"
+        :hint="say('SurfaceScatter.align')"
         :options="
           [
             [0, 'upright'],
@@ -145,6 +153,7 @@ const tidy = (x: number): number => Number(x.toFixed(2));
   <Section title="Variation">
     <NumberRow
       label="size from"
+      :hint="say('Group.size')"
       unit="×"
       :min="0.01"
       :max="100"
@@ -153,6 +162,7 @@ const tidy = (x: number): number => Number(x.toFixed(2));
       @update:model-value="(v) => edit('size', (g) => (g.size = [v, Math.max(v, g.size[1])]))" />
     <NumberRow
       label="size to"
+      :hint="say('Group.size')"
       unit="×"
       :min="0.01"
       :max="100"
@@ -161,6 +171,7 @@ const tidy = (x: number): number => Number(x.toFixed(2));
       @update:model-value="(v) => edit('size', (g) => (g.size = [Math.min(v, g.size[0]), v]))" />
     <NumberRow
       label="turn"
+      :hint="say('Group.turn')"
       unit="°"
       :min="0"
       :max="180"
@@ -169,6 +180,7 @@ const tidy = (x: number): number => Number(x.toFixed(2));
       @update:model-value="(v) => edit('turn', (g) => (g.turn = v / DEG))" />
     <NumberRow
       label="tilt"
+      :hint="say('Group.tilt')"
       unit="°"
       :min="0"
       :max="180"
@@ -177,6 +189,7 @@ const tidy = (x: number): number => Number(x.toFixed(2));
       @update:model-value="(v) => edit('tilt', (g) => (g.tilt = v / DEG))" />
     <NumberRow
       label="seed"
+      :hint="say('Group.seed')"
       whole
       :min="0"
       :max="99999"

@@ -16,6 +16,7 @@ import NameField from "../controls/NameField.vue";
 import Section from "../controls/Section.vue";
 import PickRow from "../controls/PickRow.vue";
 import Toggles from "../controls/Toggles.vue";
+import { say } from "../lib/words";
 
 const props = defineProps<{ map: WeightMap }>();
 const shot = useShot();
@@ -114,6 +115,7 @@ function remove(): void {
       v-if="shared.length"
       id="map-use"
       label="falloff"
+      :hint="say('WeightMap.reach')"
       :options="[['', 'its own'], ...shared.map((n) => [n, n] as const)]"
       :model-value="map.reach.use ?? ''"
       @update:model-value="use" />

@@ -15,6 +15,7 @@ import NumberRow from "../controls/NumberRow.vue";
 import SpecRows from "./SpecRows.vue";
 import PickRow from "../controls/PickRow.vue";
 import ColorField from "../controls/ColorField.vue";
+import { say } from "../lib/words";
 
 const props = defineProps<{ name: string; body: Body }>();
 const emit = defineEmits<{ key: [path: string, value: number | null] }>();
@@ -105,6 +106,7 @@ function by(way: "density" | "mass"): void {
     </div>
     <PickRow
       label="made of"
+      :hint="say('Material.preset')"
       id="material"
       empty="own values"
       :groups="[
@@ -115,6 +117,7 @@ function by(way: "density" | "mass"): void {
       @update:model-value="take" />
     <ChoiceRow
       label="given by"
+      hint="mass from what a cubic metre weighs, or the whole as weighed"
       :options="
         [
           ['density', 'density'],
@@ -126,6 +129,7 @@ function by(way: "density" | "mass"): void {
     <NumberRow
       v-if="m.mass"
       label="total mass"
+      :hint="say('Material.mass')"
       unit="kg"
       :min="0.0001"
       :max="1e9"
@@ -134,6 +138,7 @@ function by(way: "density" | "mass"): void {
     <NumberRow
       v-else
       label="density"
+      :hint="say('Material.density')"
       unit="kg/m³"
       :min="1"
       :max="30000"

@@ -13,6 +13,7 @@ import FileUnit from "./FileUnit.vue";
 import NumberRow from "../controls/NumberRow.vue";
 import ReachEditor from "./ReachEditor.vue";
 import Section from "../controls/Section.vue";
+import { say } from "../lib/words";
 
 const props = defineProps<{ name: string; body: Body }>();
 const shot = useShot();
@@ -196,6 +197,7 @@ function apply(): void {
       <NumberRow
         v-if="s.kind === 'solid'"
         label="detail"
+        :hint="say('MakeSolid.detail')"
         whole
         :min="8"
         :max="160"
@@ -204,6 +206,7 @@ function apply(): void {
       <NumberRow
         v-if="s.kind === 'subdivide'"
         label="times"
+        :hint="say('Subdivide.times')"
         whole
         :min="1"
         :max="4"
@@ -212,6 +215,7 @@ function apply(): void {
       <NumberRow
         v-if="s.kind === 'decimate'"
         label="keep"
+        :hint="say('Decimate.keep')"
         :min="0.01"
         :max="0.99"
         :model-value="s.keep!"

@@ -10,6 +10,7 @@ import Glyph from "./Glyph.vue";
 import NumberField from "../controls/NumberField.vue";
 import NumberRow from "../controls/NumberRow.vue";
 import Pick from "../controls/Pick.vue";
+import { say } from "../lib/words";
 
 const props = defineProps<{ name: string; body: Body }>();
 const shot = useShot();
@@ -91,6 +92,7 @@ const editKey = (row: number, change: (k: PlaceKey) => void): void =>
       v-for="(word, k) in ['leave x', 'leave y', 'arrive x', 'arrive y']"
       :key="word"
       :label="word"
+      :hint="say('PlaceKey.curve')"
       :min="k % 2 ? -10 : 0"
       :max="k % 2 ? 10 : 1"
       :model-value="keys[here]!.curve[k]!"

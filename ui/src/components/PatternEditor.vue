@@ -10,6 +10,7 @@ import NumberRow from "../controls/NumberRow.vue";
 import ReachEditor from "./ReachEditor.vue";
 import VectorField from "../controls/VectorField.vue";
 import DirectionField from "../controls/DirectionField.vue";
+import { say } from "../lib/words";
 
 type Any = Pattern | StepPattern;
 const props = defineProps<{ modelValue: Any; kinds: readonly Any["kind"][]; size: readonly number[] }>();
@@ -124,12 +125,14 @@ function addCrowd(): void {
 <template>
   <ChoiceRow
     label="pattern"
+    :hint="say('Body.pattern')"
     :options="options"
     :model-value="p.kind"
     @update:model-value="(k) => k !== p.kind && emit('update:modelValue', newPattern(k, size) as Any, 'pattern')" />
   <template v-if="scattered">
     <NumberRow
       label="count"
+      hint="how many pieces it makes"
       whole
       :min="2"
       :max="5000"
@@ -157,6 +160,7 @@ function addCrowd(): void {
   <ChoiceRow
     v-if="p.kind === 'bricks'"
     label="laid"
+    :hint="say('BricksPattern.layout')"
     :options="
       [
         ['straight', 'straight'],
@@ -204,6 +208,7 @@ function addCrowd(): void {
   <template v-if="p.kind === 'chunks'">
     <ChoiceRow
       label="chunks by"
+      :hint="say('ChunksPattern.guide')"
       :options="
         [
           ['count', 'count'],
@@ -219,6 +224,7 @@ function addCrowd(): void {
   <NumberRow
     v-if="p.seed !== undefined"
     label="seed"
+    :hint="say('CellsPattern.seed')"
     whole
     :min="0"
     :max="99999"

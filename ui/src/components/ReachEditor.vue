@@ -12,6 +12,7 @@ import NumberRow from "../controls/NumberRow.vue";
 import VectorField from "../controls/VectorField.vue";
 import PickRow from "../controls/PickRow.vue";
 import DirectionField from "../controls/DirectionField.vue";
+import { say } from "../lib/words";
 
 type Falloff = FieldItem["reach"];
 const props = defineProps<{ modelValue: Falloff; label?: string; world?: boolean }>();
@@ -80,6 +81,7 @@ const name = computed(() => props.label ?? "reach");
     v-if="shared.length"
     :id="`use-${name}`"
     :label="`${name} by`"
+    hint="a shared falloff, or a shape of its own"
     :options="[['', 'its own falloff'], ...shared.map((f) => [f.name, f.name] as const)]"
     :model-value="modelValue.use ?? ''"
     @update:model-value="use" />
@@ -87,7 +89,12 @@ const name = computed(() => props.label ?? "reach");
     open {{ modelValue.use }}
   </ElButton>
   <template v-else-if="simple && shape">
-    <ChoiceRow :label="name" :options="KINDS" :model-value="shape.kind" @update:model-value="setKind" />
+    <ChoiceRow
+      :label="name"
+      hint="where it reaches: a sphere, a box, or all behind a plane"
+      :options="KINDS"
+      :model-value="shape.kind"
+      @update:model-value="setKind" />
     <VectorField
       :label="`${name} centre`"
       unit="m"
@@ -97,6 +104,7 @@ const name = computed(() => props.label ?? "reach");
     <NumberRow
       v-if="shape.kind === 'sphere'"
       label="core radius"
+      :hint="say('SphereReach.core')"
       unit="m"
       :min="0"
       :model-value="shape.core ?? 1"
@@ -118,6 +126,7 @@ const name = computed(() => props.label ?? "reach");
     </div>
     <NumberRow
       label="edge width"
+      :hint="say('SphereReach.edge')"
       unit="m"
       :min="0"
       :model-value="shape.edge ?? 0"

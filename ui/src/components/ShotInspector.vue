@@ -10,6 +10,7 @@ import Section from "../controls/Section.vue";
 import ChoiceRow from "../controls/ChoiceRow.vue";
 import SwitchRow from "../controls/SwitchRow.vue";
 import TextField from "../controls/TextField.vue";
+import { say } from "../lib/words";
 
 const shot = useShot();
 const doc = computed(() => shot.document as ShotDocument);
@@ -60,6 +61,7 @@ const QUALITY = [
     </div>
     <ChoiceRow
       label="quality"
+      :hint="say('Shot.quality')"
       :options="QUALITY"
       :model-value="doc.quality!"
       @update:model-value="(q) => shot.edit('quality', (d) => (d.quality = q))" />
@@ -67,6 +69,7 @@ const QUALITY = [
   <Section title="Limits" note="for safety; acting is an event">
     <NumberRow
       label="speed"
+      :hint="say('Limits.speed')"
       unit="m/s"
       :min="0.001"
       :model-value="doc.limits.speed!"
@@ -74,6 +77,7 @@ const QUALITY = [
       @update:model-value="(v) => shot.edit('speed limit', (d) => (d.limits.speed = v))" />
     <NumberRow
       label="spin"
+      :hint="say('Limits.spin')"
       unit="rad/s"
       :min="0.001"
       :model-value="doc.limits.spin!"
@@ -91,6 +95,7 @@ const QUALITY = [
     </div>
     <SwitchRow
       label="ground"
+      :hint="say('Ground.on')"
       :model-value="doc.ground.on!"
       @update:model-value="(on) => shot.edit('ground', (d) => (d.ground.on = on))" />
     <template v-if="doc.ground.on">

@@ -86,6 +86,7 @@ function dropPoint(s: Spec, row: number): void {
     <ChoiceRow
       v-if="s.kind === 'choice'"
       :label="s.label"
+      :hint="s.hint"
       :options="s.options!"
       :model-value="valueAt(of, s.key) as string"
       @update:model-value="(v) => emit('change', s.key, v)" />
@@ -105,10 +106,11 @@ function dropPoint(s: Spec, row: number): void {
     <PickRow
       v-else-if="s.kind === 'bodies'"
       :label="s.label"
+      :hint="s.hint"
       :options="[['', 'its targets'], ...shot.things.map((t) => [t.name, t.name] as const)]"
       :model-value="((valueAt(of, s.key) as string[] | null) ?? [''])[0]"
       @update:model-value="(n) => emit('change', s.key, n ? [n] : null)" />
-    <div v-else-if="s.kind === 'text'" class="stack">
+    <div v-else-if="s.kind === 'text'" v-hint="s.hint" class="stack">
       <label>{{ s.label }}</label><TextField
         class="figures"
         :rows="2"
@@ -116,13 +118,13 @@ function dropPoint(s: Spec, row: number): void {
         :model-value="valueAt(of, s.key) as string"
         @update:model-value="(t) => emit('change', s.key, t)" />
     </div>
-    <div v-else-if="s.kind === 'times'" class="row">
+    <div v-else-if="s.kind === 'times'" v-hint="s.hint" class="row">
       <label>{{ s.label }}</label><TimesField
         :label="s.label"
         :model-value="valueAt(of, s.key) as number[]"
         @update:model-value="(t) => emit('change', s.key, t)" />
     </div>
-    <div v-else-if="s.kind === 'points'" class="stack">
+    <div v-else-if="s.kind === 'points'" v-hint="s.hint" class="stack">
       <label>{{ s.label }}</label>
       <div v-for="(p, row) in valueAt(of, s.key) as Vec[]" :key="row" class="point">
         <VectorField
@@ -150,7 +152,7 @@ function dropPoint(s: Spec, row: number): void {
         one more
       </ElButton>
     </div>
-    <div v-else-if="s.kind === 'turn'" class="stack">
+    <div v-else-if="s.kind === 'turn'" v-hint="s.hint" class="stack">
       <label>{{ s.label }}</label><VectorField
         :label="s.label"
         unit="°"
@@ -158,7 +160,7 @@ function dropPoint(s: Spec, row: number): void {
         :model-value="angles(valueAt(of, s.key))"
         @update:model-value="(v) => emit('change', s.key, fromAngles(v))" />
     </div>
-    <div v-else-if="s.kind === 'vector' || s.kind === 'direction'" class="stack">
+    <div v-else-if="s.kind === 'vector' || s.kind === 'direction'" v-hint="s.hint" class="stack">
       <label
         ><span
           >{{ s.label }} <span v-if="unit(s).length > 2" class="mute">{{ unit(s) }}</span></span
@@ -186,6 +188,7 @@ function dropPoint(s: Spec, row: number): void {
     <template v-else-if="s.optional">
       <ChoiceRow
         :label="s.label"
+        :hint="s.hint"
         :options="
           [
             ['none', s.optional.none],

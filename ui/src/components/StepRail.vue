@@ -5,6 +5,7 @@ import { useSurvey } from "../stores/survey";
 import { usePieces } from "../stores/pieces";
 import { useView, type Step } from "../stores/view";
 import Glyph from "./Glyph.vue";
+import HelpMenu from "./HelpMenu.vue";
 
 const view = useView();
 const survey = useSurvey();
@@ -36,6 +37,8 @@ const marks = computed(
       <Glyph :name="step" :size="22" /><span>{{ word }}</span
       ><i v-if="marks.has(step)" class="mark" v-hint="'something to check'" />
     </ElButton>
+    <span class="space" />
+    <HelpMenu />
   </nav>
 </template>
 
@@ -70,6 +73,9 @@ button:hover {
   background: var(--basalt-3);
   border-left-color: var(--accent);
   color: var(--chalk);
+}
+.space {
+  flex: 1;
 }
 .mark {
   position: absolute;

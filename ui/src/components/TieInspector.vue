@@ -19,6 +19,7 @@ import Choices from "../controls/Choices.vue";
 import PickRow from "../controls/PickRow.vue";
 import SwitchRow from "../controls/SwitchRow.vue";
 import DirectionField from "../controls/DirectionField.vue";
+import { say } from "../lib/words";
 
 const props = defineProps<{ tie: Tie }>();
 const shot = useShot();
@@ -77,7 +78,11 @@ function remove(): void {
     <p v-if="gaveWay" class="figures note" data-testid="tie-gave-way">
       gave way at f {{ gaveWay.frame }}: {{ showNumber(gaveWay.load!, 3) }} kN of {{ showNumber(gaveWay.strength!, 3) }}
     </p>
-    <SwitchRow label="acts" :model-value="!!tie.on" @update:model-value="(v) => edit('switch', (t) => (t.on = v))" />
+    <SwitchRow
+      label="acts"
+      :hint="say('Tie.on')"
+      :model-value="!!tie.on"
+      @update:model-value="(v) => edit('switch', (t) => (t.on = v))" />
     <Choices
       label="kind"
       class="kinds"
@@ -88,12 +93,14 @@ function remove(): void {
   <Section title="Joins">
     <PickRow
       label="body"
+      :hint="say('Tie.body')"
       id="tie-body"
       :options="shot.bodies.map((b) => [b.name, b.name, undefined, b.name === tie.to] as const)"
       :model-value="tie.body"
       @update:model-value="(v) => edit('body', (t) => (t.body = v))" />
     <PickRow
       label="to"
+      :hint="say('Tie.to')"
       id="tie-to"
       :options="[
         ['', 'the world'],
@@ -127,6 +134,7 @@ function remove(): void {
   <Section v-if="how.kind === 'string'" title="Length" :note="`ends ${showNumber(apart, 3)} m apart`">
     <ChoiceRow
       label="length"
+      :hint="say('StringTie.length')"
       :options="
         [
           ['start', 'as placed'],
@@ -140,6 +148,7 @@ function remove(): void {
     <NumberRow
       v-if="how.length"
       label="length"
+      :hint="say('StringTie.length')"
       unit="m"
       :min="0.0001"
       :model-value="how.length"
@@ -155,6 +164,7 @@ function remove(): void {
     </div>
     <ChoiceRow
       label="limits"
+      :hint="say('HingeTie.limits')"
       :options="
         [
           ['free', 'none'],
@@ -168,6 +178,7 @@ function remove(): void {
     <template v-if="hinge.limits">
       <NumberRow
         label="least"
+        :hint="say('HingeTie.limits')"
         unit="°"
         :min="-720"
         :max="0"
@@ -175,6 +186,7 @@ function remove(): void {
         @update:model-value="(v) => editHow('limits', (h) => (h.limits = [v / DEG, hinge!.limits![1]]))" />
       <NumberRow
         label="most"
+        :hint="say('HingeTie.limits')"
         unit="°"
         :min="0"
         :max="720"
@@ -183,6 +195,7 @@ function remove(): void {
     </template>
     <NumberRow
       label="friction"
+      :hint="say('HingeTie.friction')"
       unit="N m"
       :min="0"
       :initial="0"
@@ -192,6 +205,7 @@ function remove(): void {
   <Section title="Strength">
     <ChoiceRow
       label="gives way"
+      :hint="say('Tie.breaks')"
       :options="
         [
           ['never', 'never'],
@@ -203,6 +217,7 @@ function remove(): void {
     <NumberRow
       v-if="tie.breaks"
       label="load"
+      :hint="say('Tie.breaks')"
       unit="kN"
       :min="0.000001"
       :model-value="tie.breaks"

@@ -11,7 +11,10 @@ import { useSurvey } from "../stores/survey";
 import { useTakes } from "../stores/takes";
 import { useView } from "../stores/view";
 import { choose, pick, press } from "../test.helpers";
+import CurvePlot from "./CurvePlot.vue";
 import FalloffInspector from "./FalloffInspector.vue";
+import FieldInspector from "./FieldInspector.vue";
+import FirstTour from "./FirstTour.vue";
 import MapInspector from "./MapInspector.vue";
 import MaterialSection from "./MaterialSection.vue";
 import MeshState from "./MeshState.vue";
@@ -294,5 +297,64 @@ describe("the material of a body", () => {
     const it = over(MaterialSection, "body", (d) => d.bodies[0], { name: "door" });
     await flushPromises();
     expect(it.text()).toContain("the server is away");
+  });
+});
+
+describe("keys of a field", () => {
+  it("are set on the three numbers of a vector together, and taken out together", async () => {
+    const shot = opened({ fields: [newField("push", "push", [1, 2, 3], 1)] } as never);
+    const it = over(FieldInspector, "field", (d) => d.fields[0]);
+    const centre = (): number[] =>
+      (shot.fields[0]!.channels ?? []).filter((c) => c.of.includes("center")).map((c) => c.keys[0]!.value);
+    await it.get('[data-hint^="Key centre"]').trigger("click");
+    await flushPromises();
+    expect(centre()).toEqual([1, 2, 3]);
+    await it.get('[data-hint^="Key centre"]').trigger("click");
+    await flushPromises();
+    expect(centre()).toEqual([]);
+  });
+});
+
+describe("the large plot of a channel", () => {
+  const key = (time: number, value: number, how: string): object => ({ time, value, how, curve: [0.4, 0, 0.6, 1] });
+  const channel = { of: "effect.speed", keys: [key(0, 10, "bezier"), key(2, 30, "smooth")] };
+  it("has numbers on both axes, and handles at what goes on by a curve", async () => {
+    opened();
+    const it = mount(CurvePlot, { props: { channel: channel as never, color: "red", large: true } });
+    const numbers = it.findAll(".mark text").map((t) => t.text());
+    expect(numbers).toEqual(expect.arrayContaining(["0 s", "1 s", "2 s", "10", "20", "30"]));
+    expect(it.findAll('[data-testid^="pull-"]')).toHaveLength(2);
+    const small = mount(CurvePlot, { props: { channel: channel as never, color: "red" } });
+    expect(small.findAll('[data-testid^="pull-"]')).toHaveLength(0);
+  });
+  it("takes a handle where it is pulled, as shares of the way to the next key", async () => {
+    opened();
+    const it = mount(CurvePlot, {
+      props: { channel: channel as never, color: "red", large: true },
+      attachTo: document.body,
+    });
+    const svg = it.get("svg").element;
+    vi.spyOn(svg, "getBoundingClientRect").mockReturnValue({ left: 0, top: 0, width: 880, height: 380 } as DOMRect);
+    const at = (time: number, value: number): { clientX: number; clientY: number } => ({
+      clientX: 56 + (time / 2) * (880 - 56),
+      clientY: 380 - 22 - 4 - ((value - 7) / 26) * (380 - 22 - 8), // the axis goes from 7 to 33
+    });
+    await it.get('[data-testid="pull-0-0"]').trigger("pointerdown", { ...at(0.8, 10), pointerId: 1, button: 0 });
+    await it.get('[data-testid="pull-0-0"]').trigger("pointermove", at(1, 25));
+    await it.get('[data-testid="pull-0-0"]').trigger("pointerup");
+    const sent = it.emitted<[{ keys: { curve: number[] }[] }]>("change")!.at(-1)![0].keys[0]!.curve;
+    expect(sent.slice(0, 2)).toEqual([expect.closeTo(0.5, 2), expect.closeTo(0.75, 2)]);
+    expect(sent.slice(2)).toEqual([0.6, 1]);
+    it.unmount();
+  });
+});
+
+describe("the walk round the screen", () => {
+  it("is offered once, and not again when it was put off", async () => {
+    const it = mount(FirstTour);
+    expect(it.find('[data-testid="offer-tour"]').exists()).toBe(true);
+    await press(it, "not now");
+    expect(it.find('[data-testid="offer-tour"]').exists()).toBe(false);
+    expect(mount(FirstTour).find('[data-testid="offer-tour"]').exists()).toBe(false);
   });
 });

@@ -74,9 +74,9 @@ export function useFraming(
     s.frame(above.length ? above : points, smooth, from);
   }
 
-  let known: Vec | null = null;
+  let known: { lo: Vec; hi: Vec } | null = null;
   /**
-   * When all of a shot is there for the first time; and again, gently, when it has grown past the picture, or become a
+   * When all of a shot is there for the first time; and again, gently, when it has grown or gone past the picture, or become a
    * tenth of what it was: a file in another unit.
    */
   function fitOnce(): void {
@@ -85,9 +85,12 @@ export function useFraming(
     const found = bounds(shown.value);
     if (!found) return;
     const extent = found.hi.map((x, c) => x - found.lo[c]!) as Vec;
-    const grown = known !== null && extent.some((x, c) => x > 1.1 * known![c]! + 1e-6);
-    const shrunk = known !== null && Math.max(...extent) < 0.1 * Math.max(...known);
-    known = extent;
+    const last = known ?? found;
+    const before = last.hi.map((x, c) => x - last.lo[c]!) as Vec;
+    const room = 0.1 * Math.max(...before) + 1e-6;
+    const grown = [0, 1, 2].some((c) => found.hi[c]! > last.hi[c]! + room || found.lo[c]! < last.lo[c]! - room);
+    const shrunk = Math.max(...extent) < 0.1 * Math.max(...before);
+    known = found;
     if (framedFor !== shot.id) {
       framedFor = shot.id;
       return fit(false, "all", SLANT);

@@ -3,12 +3,18 @@
 import type { Option } from "./choices";
 import Choices from "./Choices.vue";
 
-defineProps<{ label: string; options: readonly Option<T>[]; modelValue: T | null | undefined; ids?: string }>();
+defineProps<{
+  label: string;
+  options: readonly Option<T>[];
+  modelValue: T | null | undefined;
+  ids?: string;
+  hint?: string;
+}>();
 const emit = defineEmits<{ "update:modelValue": [value: T] }>();
 </script>
 
 <template>
-  <div class="row">
+  <div v-hint="hint" class="row">
     <span class="label">{{ label }}</span>
     <Choices
       :label="label"

@@ -1,5 +1,6 @@
 /** What can be set of each effect, falloff layer, cue and travel: one row of an inspector each. */
 import type { FieldItem, Layer } from "../api/types";
+import { told } from "./words";
 
 export type EffectKind = FieldItem["effect"]["kind"];
 export type LayerKind = Layer["shape"]["kind"];
@@ -64,7 +65,7 @@ export const BODY_SPECS: Spec[] = [
     hint: "its share of the shot's gravity: 0 floats, negative rises",
   }),
 ];
-export const MATERIAL_SPECS: Spec[] = [
+export const MATERIAL_SPECS: Spec[] = told("Material", [
   n("friction", "friction", "", { min: 0, max: 5, initial: 0.6 }),
   n("bounce", "bounce", "", {
     min: 0,
@@ -78,7 +79,7 @@ export const MATERIAL_SPECS: Spec[] = [
     initial: 0.01,
     hint: "rolling resistance: share of the contact's lever arm",
   }),
-];
+]);
 
 export const EFFECTS: Record<EffectKind, EffectSpec> = {
   anchor: {
@@ -548,7 +549,7 @@ export const CUES: Record<CueKind, { word: string; why: string; specs: Spec[]; m
   },
 };
 
-export const STAGGER: Spec[] = [
+export const STAGGER: Spec[] = told("Stagger", [
   n("over", "over", "s", { min: 0.001, fixed: true }),
   choice("order", "in order", [
     ["random", "random"],
@@ -557,7 +558,7 @@ export const STAGGER: Spec[] = [
   ]),
   { key: "direction", label: "along", kind: "direction", when: (s) => s.order === "direction" },
   { ...SEED, when: (s) => s.order === "random" },
-];
+]);
 
 export const TRAVELS: Record<
   "path" | "round" | "ride",
@@ -586,6 +587,12 @@ export const TRAVELS: Record<
   },
   ride: { word: "ride", specs: [{ key: "body", label: "on", kind: "body" }], make: () => ({}) },
 };
+
+const partOf = (kind: string, what: string): string => `${kind[0]!.toUpperCase()}${kind.slice(1)}${what}`;
+for (const [kind, effect] of Object.entries(EFFECTS)) effect.specs = told(partOf(kind, "Effect"), effect.specs);
+for (const [kind, layer] of Object.entries(LAYERS)) layer.specs = told(partOf(kind, "Reach"), layer.specs);
+for (const [kind, cue] of Object.entries(CUES)) cue.specs = told(partOf(kind, "Cue"), cue.specs);
+for (const [kind, travel] of Object.entries(TRAVELS)) travel.specs = told(partOf(kind, "Travel"), travel.specs);
 
 /** The value at a path such as ``shape.center.1``. */
 export function valueAt(of: unknown, path: string): unknown {

@@ -1,15 +1,16 @@
 <script setup lang="ts">
 import { useStorage } from "@vueuse/core";
 import { ElButton, ElDialog, ElScrollbar, ElSplitter, ElSplitterPanel } from "element-plus";
-import { onBeforeUnmount, onMounted, ref, watch } from "vue";
+import { computed, defineAsyncComponent, onBeforeUnmount, onMounted, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 import { ApiError } from "../api/client";
 import CueSheet from "../components/CueSheet.vue";
+import FirstTour from "../components/FirstTour.vue";
 import Inspector from "../components/Inspector.vue";
 import KeySheet from "../components/KeySheet.vue";
 import StepRail from "../components/StepRail.vue";
 import TopBar from "../components/TopBar.vue";
-import View3D from "../components/View3D.vue";
+import type View3DType from "../components/View3D.vue";
 import { useCommands } from "../composables/useCommands";
 import { useDrops } from "../composables/useDrops";
 import { usePlayback } from "../composables/usePlayback";
@@ -24,11 +25,15 @@ import { usePieces } from "../stores/pieces";
 import { useShot } from "../stores/shot";
 import { useSurvey } from "../stores/survey";
 import { useTakes } from "../stores/takes";
-import { useView, type Step } from "../stores/view";
+import { useView, type Help, type Step } from "../stores/view";
 import Choices from "../controls/Choices.vue";
 import { carried } from "../lib/carried";
 import { setFrameRate } from "../lib/units";
 import { useLeftOff } from "../composables/useLeftOff";
+
+/** the view with all that draws it, and the guide, come when they are needed */
+const View3D = defineAsyncComponent(() => import("../components/View3D.vue"));
+const GuideDrawer = defineAsyncComponent(() => import("../components/GuideDrawer.vue"));
 
 const props = defineProps<{ id: string }>();
 const router = useRouter();
@@ -37,10 +42,14 @@ const pieces = usePieces();
 const survey = useSurvey();
 const takes = useTakes();
 const view = useView();
-const three = ref<InstanceType<typeof View3D> | null>(null);
+const three = ref<InstanceType<typeof View3DType> | null>(null);
 const build = ref<InstanceType<typeof BuildPanel> | null>(null);
 const failure = ref("");
-const keys = ref(false);
+const shows = (what: NonNullable<Help>) =>
+  computed({ get: () => view.help === what, set: (on: boolean) => (view.help = on ? what : null) });
+const [keys, guide] = [shows("keys"), shows("guide")];
+const guideMet = ref(false);
+watch(guide, (on) => (guideMet.value ||= on));
 /** height of the cue sheet with its lanes folded away */
 const FOLDED = 67;
 const wide = window.innerWidth >= 1900;
@@ -48,10 +57,17 @@ const sizes = useStorage("sizes", { panel: wide ? 300 : 248, inspector: wide ? 3
 const STEPS: Step[] = ["build", "break", "bind", "drive", "run", "export"];
 const { lastFrame, seek, toggle } = usePlayback();
 const commands = useCommands();
+/** where the camera was left, for when the view is there */
+const camera = ref<number[] | null>(null);
 const leftOff = useLeftOff(
   () => three.value?.camera() ?? [],
-  (camera) => three.value?.look(camera),
+  (place) => (camera.value = place),
 );
+watch([three, camera], () => {
+  if (!three.value || !camera.value) return;
+  three.value.look(camera.value);
+  camera.value = null;
+});
 
 async function load(id: string): Promise<void> {
   failure.value = "";
@@ -245,6 +261,7 @@ onBeforeUnmount(() => {
                   <p>Drop an OBJ, STL, PLY, GLB or USD file here, or add a shape.</p>
                   <ElButton type="primary" data-testid="first-box" @click="view.step = 'build'">Open Build</ElButton>
                 </div>
+                <FirstTour />
               </View3D>
             </ElSplitterPanel>
             <ElSplitterPanel v-model:size="sizes.inspector" :min="230" :max="560" collapsible>
@@ -280,6 +297,7 @@ onBeforeUnmount(() => {
     >
   </ElDialog>
   <KeySheet v-model="keys" />
+  <GuideDrawer v-if="guideMet" v-model="guide" />
 </template>
 
 <style scoped>

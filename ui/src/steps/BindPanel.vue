@@ -17,6 +17,7 @@ import { useView } from "../stores/view";
 import { useNewField } from "./newField";
 import Section from "../controls/Section.vue";
 import Choices from "../controls/Choices.vue";
+import { say } from "../lib/words";
 
 const shot = useShot();
 const pieces = usePieces();
@@ -149,6 +150,7 @@ function placeNew(kind: TieKind): void {
           v-for="t in tiers"
           :key="t"
           :label="t === 1 ? 'strength' : `tier ${t}`"
+          :hint="say('Bonds.strength')"
           :unit="unit"
           :min="0"
           :max="1e6"
@@ -157,6 +159,7 @@ function placeNew(kind: TieKind): void {
           @update:model-value="(v) => setStrength(t, v)" />
         <ChoiceRow
           label="given"
+          :hint="say('Bonds.unit')"
           :options="
             [
               ['kN/m2', 'per area'],
@@ -176,6 +179,7 @@ function placeNew(kind: TieKind): void {
         <template v-if="body.bonds.by_reach">
           <NumberRow
             label="outside"
+            :hint="say('StrengthReach.low')"
             unit="×"
             :min="0"
             :initial="1"
@@ -183,6 +187,7 @@ function placeNew(kind: TieKind): void {
             @update:model-value="(v) => edit('strength falloff', (b) => (b.bonds!.by_reach!.low = v))" />
           <NumberRow
             label="inside"
+            :hint="say('StrengthReach.high')"
             unit="×"
             :min="0"
             :initial="4"
@@ -262,7 +267,12 @@ function placeNew(kind: TieKind): void {
     <p v-else class="mute small">
       Click a piece; Shift adds, Shift-drag picks a box. What holds it to the rest stands here beside its weight.
     </p>
-    <ChoiceRow label="bonds" :options="BONDS" :model-value="view.bonds" @update:model-value="(v) => (view.bonds = v)" />
+    <ChoiceRow
+      label="bonds"
+      hint="bonds drawn as lines: by their strength, or by what their own weight takes of it"
+      :options="BONDS"
+      :model-value="view.bonds"
+      @update:model-value="(v) => (view.bonds = v)" />
     <p
       v-if="view.bonds === 'weight' && worst !== null"
       class="figures small"
@@ -276,6 +286,7 @@ function placeNew(kind: TieKind): void {
     </p>
     <ChoiceRow
       label="colour by"
+      hint="what the colours of the pieces say"
       :options="
         [
           ['material', 'material'],
@@ -288,6 +299,7 @@ function placeNew(kind: TieKind): void {
   <Section v-if="body?.pattern && body.bonds" title="Loads" note="through the bonds">
     <ChoiceRow
       label="followed"
+      :hint="say('Body.load_path')"
       :options="
         [
           ['off', 'no'],
@@ -312,6 +324,7 @@ function placeNew(kind: TieKind): void {
     <ChoiceRow
       v-if="body.release.kind === 'touch'"
       label="what goes"
+      hint="one piece alone, or the whole chunk it belongs to"
       :options="
         [
           ['piece', 'piece'],
@@ -324,6 +337,7 @@ function placeNew(kind: TieKind): void {
     <NumberRow
       v-if="body.release.kind === 'cue'"
       label="time"
+      hint="when it is let go"
       unit="s"
       :min="0"
       :model-value="body.release.time!"

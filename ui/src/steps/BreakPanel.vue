@@ -15,6 +15,7 @@ import { useShot } from "../stores/shot";
 import { useView } from "../stores/view";
 import Section from "../controls/Section.vue";
 import SwitchRow from "../controls/SwitchRow.vue";
+import { say } from "../lib/words";
 
 const shot = useShot();
 const pieces = usePieces();
@@ -175,7 +176,12 @@ const explode = (t: number, value: number): void => {
           remove
         </ElButton>
       </header>
-      <ChoiceRow label="which" :options="OF" :model-value="step.of.kind" @update:model-value="(v) => setOf(k, v)" />
+      <ChoiceRow
+        label="which"
+        :hint="say('BreakStep.of')"
+        :options="OF"
+        :model-value="step.of.kind"
+        @update:model-value="(v) => setOf(k, v)" />
       <p v-if="step.of.kind === 'pieces'" class="mute small">
         {{ step.of.pieces.length }} {{ step.of.pieces.length === 1 ? "piece" : "pieces" }}:
         {{ step.of.pieces.slice(0, 8).join(", ") }}{{ step.of.pieces.length > 8 ? "…" : "" }}
@@ -186,6 +192,7 @@ const explode = (t: number, value: number): void => {
       <NumberRow
         v-if="step.of.kind === 'larger'"
         label="larger than"
+        :hint="say('LargerPieces.size')"
         unit="m"
         :min="0.0001"
         :model-value="step.of.size!"
@@ -199,6 +206,7 @@ const explode = (t: number, value: number): void => {
           " />
         <NumberRow
           label="value above"
+          :hint="say('PiecesInReach.above')"
           :min="0.01"
           :max="1"
           :model-value="step.of.above!"
@@ -220,12 +228,14 @@ const explode = (t: number, value: number): void => {
       <template v-if="body.roughness">
         <NumberRow
           label="bump size"
+          :hint="say('Roughness.size')"
           unit="m"
           :min="0.001"
           :model-value="body.roughness.size!"
           @update:model-value="(v) => edit('roughness', (b) => (b.roughness!.size = v))" />
         <NumberRow
           label="depth"
+          :hint="say('Roughness.depth')"
           unit="m"
           :min="0"
           :model-value="body.roughness.depth!"
@@ -254,6 +264,7 @@ const explode = (t: number, value: number): void => {
   <Section title="See">
     <ChoiceRow
       label="colour by"
+      hint="what the colours of the pieces say"
       :options="COLORS"
       :model-value="view.colorBy as 'material'"
       @update:model-value="(c) => (view.colorBy = c)" />
@@ -270,6 +281,7 @@ const explode = (t: number, value: number): void => {
     </div>
     <ChoiceRow
       label="cut open"
+      hint="the view ends at a plane, so that the inside is seen"
       :options="AXES"
       :model-value="view.section?.axis ?? -1"
       @update:model-value="
@@ -285,7 +297,11 @@ const explode = (t: number, value: number): void => {
         :show-tooltip="false"
         aria-label="section" />
     </div>
-    <SwitchRow label="cut lines" :model-value="view.wire" @update:model-value="(v) => (view.wire = v)" />
+    <SwitchRow
+      label="cut lines"
+      hint="the edges of every face are drawn"
+      :model-value="view.wire"
+      @update:model-value="(v) => (view.wire = v)" />
   </Section>
   <div v-if="figures && figures.pieces > 1" class="section figures counts" data-testid="break-figures">
     <p>

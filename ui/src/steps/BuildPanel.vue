@@ -10,11 +10,14 @@ import NumberRow from "../controls/NumberRow.vue";
 import ReachEditor from "../components/ReachEditor.vue";
 import VectorField from "../controls/VectorField.vue";
 import { SHAPES, freeName, halfHeight, layoutCount, newBody, newGroup, renameIn } from "../lib/document";
+import { takeIn } from "../lib/bounds";
+import { wayBeside, type Bounds } from "../lib/beside";
+import { copiesOf } from "../composables/useShown";
 import type { Quat, Vec } from "../lib/rotation";
 import { showMass } from "../lib/units";
 import { MOST_MEMBERS, ungroup } from "../lib/ungroup";
 import { usePieces } from "../stores/pieces";
-import { useShot } from "../stores/shot";
+import { useShot, type Thing } from "../stores/shot";
 import { useView } from "../stores/view";
 import Section from "../controls/Section.vue";
 import FileButton from "../controls/FileButton.vue";
@@ -36,9 +39,30 @@ const MANY = [
   ["surface", "scatter over", "scattered over a surface"],
 ] as const;
 
+/** The box round a thing as it stands. */
+function boundsOf(thing: Thing): Bounds | null {
+  const packed = pieces.packedOf(thing.name);
+  const copies = packed && copiesOf(thing, pieces.members.get(thing.name), 0, packed);
+  if (!copies) return null;
+  const [lo, hi]: [Vec, Vec] = [
+    [Infinity, Infinity, Infinity],
+    [-Infinity, -Infinity, -Infinity],
+  ];
+  takeIn(packed.vertices as Float32Array, copies, lo, hi);
+  return { lo, hi };
+}
+
+/** A new shape stands on the ground beside what is there; what it is built of is known before it is built. */
 function add(kind: string): void {
   const shape = SHAPES[kind]!();
-  put([newBody(freeName(kind, taken()), shape, halfHeight(shape) + (shot.document?.ground.height ?? 0))], kind);
+  const half = halfHeight(shape);
+  const ground = shot.document?.ground.height ?? 0;
+  const body = newBody(freeName(kind, taken()), shape, half + ground);
+  const side = Math.max(half, 1);
+  const own: Bounds = { lo: [-side, ground, -side], hi: [side, ground + 2 * half, side] };
+  const others = shot.things.flatMap((t) => boundsOf(t) ?? []);
+  body.place.position![0] = Number(wayBeside(own, others).toFixed(3));
+  put([body], kind);
 }
 
 function put(bodies: Body[], what: string): void {
@@ -70,6 +94,17 @@ async function bringIn(files: File[]): Promise<void> {
         if (part.color) body.material.look!.color = part.color;
         return body;
       });
+      const low = found.parts.map((p) => p.position.map((x, k) => x + (k === 1 ? lift : 0) - p.size[k]! / 2) as Vec);
+      const high = found.parts.map((p) => p.position.map((x, k) => x + (k === 1 ? lift : 0) + p.size[k]! / 2) as Vec);
+      const all: Bounds = {
+        lo: [0, 1, 2].map((c) => Math.min(...low.map((v) => v[c]!))) as Vec,
+        hi: [0, 1, 2].map((c) => Math.max(...high.map((v) => v[c]!))) as Vec,
+      };
+      const way = wayBeside(
+        all,
+        shot.things.flatMap((t) => boundsOf(t) ?? []),
+      );
+      for (const body of bodies) body.place.position![0] = Number((body.place.position![0]! + way).toFixed(4));
       notes.value = [
         `${file.name}: ${found.notes.join("; ")}.`,
         ...(bodies.length > 1 ? [`${bodies.length} meshes came in as bodies of their own.`] : []),
@@ -283,6 +318,7 @@ defineExpose({ bringIn });
           v-for="(side, k) in ['width', 'depth']"
           :key="side"
           :label="side"
+          hint="length of one side"
           unit="m"
           :min="0.0001"
           :model-value="(shape.size as number[])[k]!"
@@ -291,6 +327,7 @@ defineExpose({ bringIn });
           v-for="(side, k) in ['facets w', 'facets d']"
           :key="side"
           :label="side"
+          hint="length of one side"
           whole
           :min="1"
           :max="200"
@@ -301,6 +338,7 @@ defineExpose({ bringIn });
         v-for="f in FIELDS[shape.kind] ?? []"
         :key="f.key"
         :label="f.label"
+        hint="a measure of the new shape"
         :unit="f.unit"
         :min="f.min"
         :max="f.max"

@@ -164,10 +164,15 @@ function bring(one: LibraryItem): void {
   <Section title="See">
     <ChoiceRow
       label="colour by"
+      hint="what the colours of the pieces say"
       :options="COLORS"
       :model-value="view.colorBy"
       @update:model-value="(c) => (view.colorBy = c)" />
-    <SwitchRow label="arrows" :model-value="view.arrows" @update:model-value="(v) => (view.arrows = v)" />
+    <SwitchRow
+      label="arrows"
+      hint="which way, and how hard, the chosen field would push each piece"
+      :model-value="view.arrows"
+      @update:model-value="(v) => (view.arrows = v)" />
   </Section>
 </template>
 

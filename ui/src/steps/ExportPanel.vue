@@ -86,6 +86,7 @@ async function download(format: string): Promise<void> {
     <template v-if="ready">
       <NumberRow
         label="from frame"
+        hint="the first frame that is written"
         whole
         :min="0"
         :max="last ?? end"
@@ -94,6 +95,7 @@ async function download(format: string): Promise<void> {
         @update:model-value="(f) => (first = f)" />
       <NumberRow
         label="to frame"
+        hint="the last frame that is written"
         whole
         :min="first"
         :max="end"
@@ -102,6 +104,7 @@ async function download(format: string): Promise<void> {
         @update:model-value="(f) => (last = f)" />
       <NumberRow
         label="every"
+        hint="every so many frames"
         unit="f"
         whole
         :min="1"
@@ -109,7 +112,11 @@ async function download(format: string): Promise<void> {
         :initial="1"
         :model-value="step"
         @update:model-value="(n) => (step = n)" />
-      <SwitchRow label="backwards" :model-value="backwards" @update:model-value="(b) => (backwards = b)" />
+      <SwitchRow
+        label="backwards"
+        hint="from the last frame to the first"
+        :model-value="backwards"
+        @update:model-value="(b) => (backwards = b)" />
       <SwitchRow
         v-hint="'The shot as it was baked, as a document that the command line bakes again'"
         label="with the set-up"

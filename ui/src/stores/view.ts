@@ -10,6 +10,7 @@ export type Selection = { kind: "body" | "group" | "field" | "tie" | "falloff" |
 export type ColorBy =
   "material" | "piece" | "tier" | "size" | "strength" | "state" | "reach" | "map" | "load" | "fields";
 export type Section = { axis: 0 | 1 | 2; share: number } | null;
+export type Help = "guide" | "keys" | "tour" | null;
 export type Handle = "move" | "turn" | "scale";
 
 export const useView = defineStore("view", () => {
@@ -69,6 +70,8 @@ export const useView = defineStore("view", () => {
   const tieEnd = ref<0 | 1>(0);
   /** segments that show defects of the chosen body's mesh, in its own scaled frame */
   const marks = ref<number[][]>([]);
+  /** what of the help is open */
+  const help = ref<Help>(null);
   const frame = ref(0);
   const playing = ref(false);
   const loop = ref(true);
@@ -201,6 +204,7 @@ export const useView = defineStore("view", () => {
     foldedLanes,
     foldLanes,
     openLanes,
+    help,
     openLane,
     clipboard,
     select,

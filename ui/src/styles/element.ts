@@ -39,5 +39,6 @@ import "element-plus/theme-chalk/el-splitter.css";
 import "element-plus/theme-chalk/el-switch.css";
 import "element-plus/theme-chalk/el-tag.css";
 import "element-plus/theme-chalk/el-tooltip.css";
+import "element-plus/theme-chalk/el-tour.css";
 import "element-plus/theme-chalk/el-tree.css";
 import "element-plus/theme-chalk/el-upload.css";

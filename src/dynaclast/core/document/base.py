@@ -11,7 +11,9 @@ Finite = Annotated[float, Field(allow_inf_nan=False, ge=-1e6, le=1e6)]
 Positive = Annotated[float, Field(gt=0, le=1e9, allow_inf_nan=False)]
 NotNegative = Annotated[float, Field(ge=0, le=1e9, allow_inf_nan=False)]
 Share = Annotated[float, Field(ge=0, le=1, allow_inf_nan=False)]
-Seed = Annotated[int, Field(ge=0, le=2**31 - 1)]
+Seed = Annotated[
+    int, Field(ge=0, le=2**31 - 1, description="of what is drawn at random: the same number, the same result")
+]
 Vec3 = tuple[Finite, Finite, Finite]
 PositiveVec3 = tuple[Positive, Positive, Positive]
 Name = Annotated[str, Field(min_length=1, max_length=80)]
@@ -30,7 +32,9 @@ def _long(value: tuple[float, ...]) -> tuple[float, ...]:
     return value
 
 
-Quaternion = Annotated[tuple[Finite, Finite, Finite, Finite], AfterValidator(_unit)]
+Quaternion = Annotated[
+    tuple[Finite, Finite, Finite, Finite], AfterValidator(_unit), Field(description="unit quaternion x, y, z, w")
+]
 Direction = Annotated[tuple[Finite, Finite, Finite], AfterValidator(_long)]
 
 

@@ -25,8 +25,8 @@ class Place(Turned):
 class Look(Part):
     """How a body is drawn; never changes what is computed."""
 
-    color: str = Field("#9aa5a3", pattern=r"^#[0-9a-fA-F]{6}$")
-    roughness: Share = 0.85
+    color: str = Field("#9aa5a3", pattern=r"^#[0-9a-fA-F]{6}$", description="of its outside, #rrggbb")
+    roughness: Share = Field(0.85, description="0 shines, 1 is dull")
     opacity: Share = Field(1.0, description="how much of what is behind it hides; exported")
 
 
@@ -39,7 +39,7 @@ class Material(Part):
     friction: float = Field(0.6, ge=0, le=5, description="Coulomb coefficient")
     bounce: Share = Field(0.1, description="share of the speed kept by a hit; above 1 would make energy")
     rolling: Share = Field(0.01, description="rolling resistance: share of the contact's lever arm")
-    look: Look = Field(default_factory=Look)
+    look: Look = Field(default_factory=Look, description="how it is drawn and exported")
 
     def density_for(self, volume: float) -> float:
         """Density [kg/m3] of a body of so much volume [m3]."""
@@ -53,20 +53,22 @@ BODY_NUMBERS = ("gravity", "material.friction", "material.bounce", "material.rol
 class Body(Part):
     """One thing in a shot."""
 
-    name: Name
+    name: Name = Field(description="unique among bodies and groups")
     role: Literal["active", "passive", "animated"] = Field(
         "active",
         description="active: moved by physics; passive: only collided with; animated: moved by its keys, or by its "
         "velocity and spin, and pushes others",
     )
-    shape: Shape
+    shape: Shape = Field(description="what it is made of: a shape, a mesh file, or a falloff's surface")
     steps: list[MeshStep] = Field(
         default_factory=list,
         max_length=24,
         description="what is done to the mesh first, in order: repairs, density, an applied scale",
     )
-    place: Place = Field(default_factory=Place)
-    material: Material = Field(default_factory=Material)
+    place: Place = Field(default_factory=Place, description="where it stands at the start")
+    material: Material = Field(
+        default_factory=Material, description="what it is made of: density, friction and the like"
+    )
     matter: Matter = Field(default_factory=RigidMatter, description="rigid, cloth, soft or rope; the last three deform")
     pins: list[Pins] = Field(
         default_factory=list, max_length=24, description="vertices of a body that deforms which something holds"
@@ -229,7 +231,7 @@ class LineLayout(Part):
     """Along a line: member k stands at k steps."""
 
     kind: Literal["line"] = "line"
-    count: int = Field(5, ge=1, le=2000)
+    count: int = Field(5, ge=1, le=2000, description="members")
     step: Vec3 = Field((1.5, 0.0, 0.0), description="from one to the next [m]")
 
 
@@ -237,7 +239,7 @@ class GridLayout(Part):
     kind: Literal["grid"] = "grid"
     count: tuple[
         Annotated[int, Field(ge=1, le=500)], Annotated[int, Field(ge=1, le=500)], Annotated[int, Field(ge=1, le=500)]
-    ] = (4, 1, 4)
+    ] = Field((4, 1, 4), description="members along x, y and z")
     step: PositiveVec3 = Field((1.5, 1.5, 1.5), description="[m]")
 
 
@@ -245,7 +247,7 @@ class RingLayout(Part):
     """Round the y axis."""
 
     kind: Literal["ring"] = "ring"
-    count: int = Field(8, ge=1, le=2000)
+    count: int = Field(8, ge=1, le=2000, description="members")
     radius: Positive = Field(3.0, description="[m]")
     arc: float = Field(6.283185307179586, gt=0, le=6.283185307179586, description="how far round [rad]")
     face: bool = Field(True, description="turn members with the ring")
@@ -255,7 +257,7 @@ class VolumeScatter(Part):
     """At random inside a shape."""
 
     kind: Literal["volume"] = "volume"
-    count: int = Field(40, ge=1, le=2000)
+    count: int = Field(40, ge=1, le=2000, description="members")
     inside: ReachShape = Field(description="the core of this shape, in the world")
     gap: Finite = Field(
         0.0, description="smallest distance between members' bounding balls [m]; negative lets them overlap"
@@ -266,13 +268,13 @@ class SurfaceScatter(Part):
     """At random over a body's surface or the ground."""
 
     kind: Literal["surface"] = "surface"
-    count: int = Field(40, ge=1, le=2000)
+    count: int = Field(40, ge=1, le=2000, description="members")
     body: Name | None = Field(
         None, description="over this body's surface; without it, over the ground inside the shape below"
     )
     inside: ReachShape | None = Field(None, description="only inside the core of this shape, in the world")
     steepest: float = Field(0.9, ge=0, le=3.1416, description="leave out faces leaning more than this from level [rad]")
-    gap: Finite = 0.0
+    gap: Finite = Field(0.0, description="smallest distance between members [m]")
     align: bool = Field(False, description="stand along the surface's normal instead of upright")
 
 
@@ -282,9 +284,9 @@ Layout = Annotated[LineLayout | GridLayout | RingLayout | VolumeScatter | Surfac
 class Group(Part):
     """Many bodies made from one, edited together. Members are named NAME.0001, NAME.0002 and so on."""
 
-    name: Name
+    name: Name = Field(description="unique among bodies and groups")
     body: Body = Field(description="what every member is a copy of; its place is the layout's origin")
-    layout: Layout
+    layout: Layout = Field(description="how the members are laid out")
     size: tuple[Positive, Positive] = Field((1.0, 1.0), description="range of the random size, as a factor")
     turn: NotNegative = Field(0.0, le=3.1416, description="largest random turn about y [rad]")
     tilt: NotNegative = Field(0.0, le=3.1416, description="largest random lean away from upright [rad]")

@@ -25,7 +25,7 @@ class AtCue(Part):
 
     kind: Literal["at"] = "at"
     time: float = Field(1.0, ge=0, le=1e5, description="[s]")
-    stagger: Stagger | None = None
+    stagger: Stagger | None = Field(None, description="pieces start one after the other instead of together")
 
 
 class SpanCue(Part):
@@ -36,7 +36,7 @@ class SpanCue(Part):
     end: NotNegative | None = Field(None, le=1e5, description="[s]")
     ease_in: NotNegative = Field(0.0, description="[s]")
     ease_out: NotNegative = Field(0.0, description="before the end [s]")
-    stagger: Stagger | None = None
+    stagger: Stagger | None = Field(None, description="pieces start one after the other instead of together")
 
     @model_validator(mode="after")
     def _order(self) -> SpanCue:
@@ -53,7 +53,7 @@ class PulseCue(Part):
     every: Positive = Field(0.5, description="[s]")
     count: Annotated[int, Field(ge=1, le=100_000)] | None = Field(None, description="how often; without it, on and on")
     length: NotNegative = Field(0.0, description="how long each lasts [s]; 0 is a blow")
-    stagger: Stagger | None = None
+    stagger: Stagger | None = Field(None, description="pieces start one after the other instead of together")
 
 
 class ImpactCue(Part):

@@ -27,14 +27,14 @@ class Ridden(Part):
 
 class SphereReach(Ridden):
     kind: Literal["sphere"] = "sphere"
-    center: Vec3 = (0.0, 0.0, 0.0)
+    center: Vec3 = Field((0.0, 0.0, 0.0), description="its middle [m]")
     core: NotNegative = Field(1.0, description="radius of the solid core [m]")
     edge: NotNegative = Field(1.0, description=EDGE)
 
 
 class BoxReach(Ridden):
     kind: Literal["box"] = "box"
-    center: Vec3 = (0.0, 0.0, 0.0)
+    center: Vec3 = Field((0.0, 0.0, 0.0), description="its middle [m]")
     rotation: Quaternion = (0.0, 0.0, 0.0, 1.0)
     core: PositiveVec3 = Field((1.0, 1.0, 1.0), description="size of the solid core: width, height, depth [m]")
     edge: NotNegative = Field(0.0, description=EDGE)
@@ -44,7 +44,7 @@ class PlaneReach(Ridden):
     """Everything behind a plane."""
 
     kind: Literal["plane"] = "plane"
-    center: Vec3 = (0.0, 0.0, 0.0)
+    center: Vec3 = Field((0.0, 0.0, 0.0), description="a point on it [m]")
     normal: Direction = Field((0.0, 1.0, 0.0), description="points out of the core")
     edge: NotNegative = Field(1.0, description="width of the soft band in front of the plane [m]")
 
@@ -53,7 +53,7 @@ class CylinderReach(Ridden):
     """Round its own y axis."""
 
     kind: Literal["cylinder"] = "cylinder"
-    center: Vec3 = (0.0, 0.0, 0.0)
+    center: Vec3 = Field((0.0, 0.0, 0.0), description="its middle [m]")
     rotation: Quaternion = (0.0, 0.0, 0.0, 1.0)
     core: NotNegative = Field(1.0, description="radius of the solid core [m]")
     height: NotNegative = Field(2.0, description="of the core [m]")
@@ -64,7 +64,7 @@ class CapsuleReach(Ridden):
     """A line along its own y axis with a radius."""
 
     kind: Literal["capsule"] = "capsule"
-    center: Vec3 = (0.0, 0.0, 0.0)
+    center: Vec3 = Field((0.0, 0.0, 0.0), description="its middle [m]")
     rotation: Quaternion = (0.0, 0.0, 0.0, 1.0)
     core: NotNegative = Field(0.5, description="radius of the solid core [m]")
     height: NotNegative = Field(2.0, description="length of the line [m]")
@@ -75,7 +75,7 @@ class ConeReach(Ridden):
     """Round its own y axis, the tip up; the centre is half way up."""
 
     kind: Literal["cone"] = "cone"
-    center: Vec3 = (0.0, 0.0, 0.0)
+    center: Vec3 = Field((0.0, 0.0, 0.0), description="half way up [m]")
     rotation: Quaternion = (0.0, 0.0, 0.0, 1.0)
     core: Positive = Field(1.0, description="radius of the core at its foot [m]")
     height: Positive = Field(2.0, description="of the core [m]")
@@ -86,7 +86,7 @@ class TorusReach(Ridden):
     """A ring round its own y axis."""
 
     kind: Literal["torus"] = "torus"
-    center: Vec3 = (0.0, 0.0, 0.0)
+    center: Vec3 = Field((0.0, 0.0, 0.0), description="its middle [m]")
     rotation: Quaternion = (0.0, 0.0, 0.0, 1.0)
     ring: NotNegative = Field(2.0, description="radius of the ring [m]")
     core: NotNegative = Field(0.5, description="radius of its tube's core [m]")
@@ -101,8 +101,8 @@ class MeshReach(Part):
     """Near a body's mesh; inside its surface counts as core. An unbroken body takes it along."""
 
     kind: Literal["mesh"] = "mesh"
-    body: Name
-    of: Literal["surface", "vertices"] = "surface"
+    body: Name = Field(description="whose mesh it is")
+    of: Literal["surface", "vertices"] = Field("surface", description="near its surface, or near its vertices")
     core: NotNegative = Field(0.0, description="distance that still counts as core [m]")
     edge: NotNegative = Field(1.0, description=EDGE)
 
@@ -131,7 +131,7 @@ class ImageReach(Part):
 
     kind: Literal["image"] = "image"
     picture: str = Field(max_length=20_000_000, description="a PNG file, base64")
-    center: Vec3 = (0.0, 0.0, 0.0)
+    center: Vec3 = Field((0.0, 0.0, 0.0), description="its middle [m]")
     rotation: Quaternion = (0.0, 0.0, 0.0, 1.0)
     size: tuple[Positive, Positive] = Field((2.0, 2.0), description="width and height it is shown at [m]")
 
@@ -150,7 +150,7 @@ class ExpressionReach(Part):
     """A formula over what lies beneath and where the point is; docs/expressions.md has the language."""
 
     kind: Literal["expression"] = "expression"
-    text: str = Field("value", min_length=1, max_length=1000)
+    text: str = Field("value", min_length=1, max_length=1000, description="the formula")
     seed: Seed = 1
 
     @field_validator("text")
@@ -209,7 +209,7 @@ Blend = Literal["normal", "max", "min", "add", "subtract", "multiply", "screen",
 class Layer(Part):
     """One step of a falloff."""
 
-    shape: LayerShape
+    shape: LayerShape = Field(description="a shape, a source, a formula, or a memory of what lies beneath")
     profile: Literal["linear", "smooth", "sharp", "round"] | list[tuple[Share, Share]] = Field(
         "smooth",
         description="value across the edge: a named curve, or points (place, value), place 0 at the core and 1 at "
@@ -217,14 +217,14 @@ class Layer(Part):
     )
     low: Share = Field(0.0, description="its least value")
     high: Share = Field(1.0, description="its greatest value")
-    invert: bool = False
-    blend: Blend = "normal"
-    opacity: Share = 1.0
+    invert: bool = Field(False, description="turned inside out: 1 where it was 0")
+    blend: Blend = Field("normal", description="how it is laid over what is beneath")
+    opacity: Share = Field(1.0, description="share of it that is laid over what is beneath")
     color: str | None = Field(
         None, pattern=r"^#[0-9a-fA-F]{6}$", description="laid over the colour beneath where the layer's value is high"
     )
-    color_blend: Blend = "normal"
-    color_opacity: Share = 1.0
+    color_blend: Blend = Field("normal", description="how its colour is laid over what is beneath")
+    color_opacity: Share = Field(1.0, description="share of its colour that is laid over what is beneath")
 
     @field_validator("profile")
     @classmethod
@@ -241,7 +241,9 @@ class Layer(Part):
 class Stack(Part):
     """Layers laid one over the other, first at the bottom; then scaled and cut to limits."""
 
-    layers: list[Layer] = Field(default_factory=list, max_length=16)
+    layers: list[Layer] = Field(
+        default_factory=list, max_length=16, description="from the first up, each laid over those before"
+    )
     strength: float = Field(1.0, ge=0, le=100, description="the value is multiplied by this, then cut to the limits")
     _kept: dict[Any, Any] = PrivateAttr(default_factory=dict)
     """What was worked out from the layers, for as long as these very layers stand."""
@@ -270,7 +272,7 @@ class Falloff(Stack):
 class Standing(Part):
     """Where a body stands."""
 
-    position: Vec3
+    position: Vec3 = Field(description="where it stands [m]")
     rotation: Quaternion
 
 
@@ -306,6 +308,8 @@ def not_still(layers: list[Layer]) -> str | None:
 class SharedFalloff(Stack):
     """A falloff with a name, for many users; changing it changes all of them."""
 
-    name: Name
-    layers: list[Layer] = Field(min_length=1, max_length=16)
+    name: Name = Field(description="unique among falloffs")
+    layers: list[Layer] = Field(
+        min_length=1, max_length=16, description="from the first up, each laid over those before"
+    )
     channels: list[Channel] = Field(default_factory=list, max_length=100, description="numbers of it over time")

@@ -66,7 +66,7 @@ class VortexEffect(Part):
     """Turns what is in reach about an axis: swirl like a Rankine vortex, pull to the axis, lift along it."""
 
     kind: Literal["vortex"] = "vortex"
-    axis: Direction = UP
+    axis: Direction = Field(UP, description="about which it turns")
     swirl: Finite = Field(8.0, description="speed round the axis at the core's radius [m/s]; 0 pulls only")
     core: Positive = Field(1.0, description="radius up to which it turns like a solid; beyond, speed falls as 1/r [m]")
     grip: NotNegative = Field(4.0, description="how fast it takes things to that speed [1/s]")
@@ -82,7 +82,7 @@ class WindEffect(Part):
     """Air that moves: drag and lift on the faces turned to it."""
 
     kind: Literal["wind"] = "wind"
-    direction: Direction = Field((1.0, 0.0, 0.0))
+    direction: Direction = Field((1.0, 0.0, 0.0), description="along which it blows")
     speed: Finite = Field(15.0, description="[m/s]")
     gusts: NotNegative = Field(0.0, le=3, description="share of the speed that comes and goes")
     gust_time: Positive = Field(1.5, description="how long a gust lasts [s]")
@@ -99,12 +99,16 @@ class AttractorEffect(Part):
     """Pulls to a point, a line or a body's surface; negative strength repels."""
 
     kind: Literal["attractor"] = "attractor"
-    to: Literal["point", "line", "surface"] = "point"
+    to: Literal["point", "line", "surface"] = Field("point", description="what it pulls to")
     body: Name | None = Field(None, description="the body whose surface it is")
     axis: Direction = Field(UP, description="of the line")
     strength: Finite = Field(10.0, description="at 1 m [m/s2, or N]")
-    unit: Literal["m/s2", "N"] = "m/s2"
-    law: Literal["constant", "linear", "inverse", "inverse-square"] = "constant"
+    unit: Literal["m/s2", "N"] = Field(
+        "m/s2", description="m/s2: the same for light and heavy; N: heavy things are pulled less"
+    )
+    law: Literal["constant", "linear", "inverse", "inverse-square"] = Field(
+        "constant", description="how the pull changes with the distance"
+    )
     near: Positive = Field(0.1, description="nearer than this the pull is that at this distance [m]")
     top_speed: Positive | None = Field(None, description="what moves faster towards it is not pulled further [m/s]")
     settle: NotNegative = Field(0.0, description="inside this distance things arrive instead of swinging through [m]")
@@ -135,10 +139,10 @@ class PushEffect(Part):
     """Along a direction."""
 
     kind: Literal["push"] = "push"
-    direction: Direction = Field((1.0, 0.0, 0.0))
+    direction: Direction = Field((1.0, 0.0, 0.0), description="along which it pushes")
     amount: Finite = Field(5.0, description="a blow gives m/s (or N s), over a span m/s2 (or N)")
-    unit: Literal["m/s", "N"] = "m/s"
-    noise: Share = 0.0
+    unit: Literal["m/s", "N"] = Field("m/s", description="m/s: the same for light and heavy; N: heavy things go slower")
+    noise: Share = Field(0.0, description="share that differs from piece to piece")
     seed: Seed = 1
 
 
@@ -146,10 +150,12 @@ class SpinEffect(Part):
     """Turns each thing about its own centre."""
 
     kind: Literal["spin"] = "spin"
-    axis: Direction = UP
+    axis: Direction = Field(UP, description="about which it turns them")
     amount: Finite = Field(3.0, description="a blow gives rad/s (or N m s), over a span rad/s2 (or N m)")
-    unit: Literal["rad/s", "N m"] = "rad/s"
-    noise: Share = 0.0
+    unit: Literal["rad/s", "N m"] = Field(
+        "rad/s", description="rad/s: the same for light and heavy; N m: heavy things turn slower"
+    )
+    noise: Share = Field(0.0, description="share that differs from piece to piece")
     seed: Seed = 1
 
 
@@ -185,7 +191,7 @@ class DisplaceEffect(Part):
 
     kind: Literal["displace"] = "displace"
     offset: Vec3 = Field((0.0, 0.5, 0.0), description="where the value is 1 [m]")
-    axis: Direction = UP
+    axis: Direction = Field(UP, description="what is shifted turns about it")
     angle: Finite = Field(0.0, description="turn about its own centre where the value is 1 [rad]")
     wakes: bool = Field(True, description="frees what waits to be touched")
 
@@ -224,9 +230,9 @@ class RoundTravel(Part):
     """Round a point or a body."""
 
     kind: Literal["round"] = "round"
-    center: Vec3 = (0.0, 0.0, 0.0)
+    center: Vec3 = Field((0.0, 0.0, 0.0), description="what it goes round [m]")
     body: Name | None = Field(None, description="round this body instead, wherever it goes")
-    axis: Direction = UP
+    axis: Direction = Field(UP, description="about which it goes round")
     rate: Finite = Field(0.1, description="turns a second")
     turning: bool = Field(True, description="its direction turns with it")
 
@@ -235,7 +241,7 @@ class RideTravel(Part):
     """With a body."""
 
     kind: Literal["ride"] = "ride"
-    body: Name
+    body: Name = Field(description="the body it rides on")
 
 
 Travel = Annotated[PathTravel | RoundTravel | RideTravel, Field(discriminator="kind")]
@@ -244,10 +250,10 @@ Travel = Annotated[PathTravel | RoundTravel | RideTravel, Field(discriminator="k
 class FieldItem(Part):
     """Something that acts: effect, reach, cue, targets."""
 
-    name: Name
-    on: bool = True
-    effect: Effect
-    reach: Falloff
+    name: Name = Field(description="unique among fields")
+    on: bool = Field(True, description="switched off it does nothing")
+    effect: Effect = Field(description="what it does")
+    reach: Falloff = Field(description="where it does it")
     cue: Cue = Field(
         default_factory=AtCue, description="when it acts; an anchor holds from the start and has no use for it"
     )

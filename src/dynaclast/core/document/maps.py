@@ -18,8 +18,8 @@ class WeightMap(Part):
     With layers that remember it is a wet or a burnt map.
     """
 
-    name: Name
-    reach: Falloff
+    name: Name = Field(description="unique among maps")
+    reach: Falloff = Field(description="the falloff whose value is kept for every piece")
     targets: Literal["all"] | list[Name] = Field(
         "all", description="names of bodies and groups, or all; elsewhere it is 0"
     )

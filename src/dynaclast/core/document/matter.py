@@ -101,5 +101,5 @@ class VertexWeight(Part):
         "it tears, breaks, or its seams open"
     )
     reach: StillFalloff = Field(description="in the world at the start")
-    low: Positive = Field(1.0, le=1000)
-    high: Positive = Field(4.0, le=1000)
+    low: Positive = Field(1.0, le=1000, description="value where the falloff is 0")
+    high: Positive = Field(4.0, le=1000, description="value where the falloff is 1")

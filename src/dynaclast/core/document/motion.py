@@ -33,7 +33,9 @@ class PlaceKey(Turned):
 class Motion(Part):
     """A path on keys; before the first and after the last the body stands still."""
 
-    keys: list[PlaceKey] = Field(min_length=1, max_length=500)
+    keys: list[PlaceKey] = Field(
+        min_length=1, max_length=500, description="where it stands at which time, in the order of their times"
+    )
 
     @field_validator("keys")
     @classmethod
@@ -50,9 +52,12 @@ class NumberKey(Part):
     """What a number is at a time, and how it goes on from there."""
 
     time: float = Field(ge=0, le=1e5, description="[s]")
-    value: Finite
+    value: Finite = Field(description="of the number at that time")
     how: How = Field("smooth", description="as of a place key")
-    curve: tuple[Share, float, Share, float] = (0.4, 0.0, 0.6, 1.0)
+    curve: tuple[Share, float, Share, float] = Field(
+        (0.4, 0.0, 0.6, 1.0),
+        description="of a key that goes on by a curve: where it leaves (x, y) and arrives (x, y), as shares of the way",
+    )
 
 
 class Channel(Part):
@@ -63,7 +68,7 @@ class Channel(Part):
         max_length=120,
         description="which number, from the thing the channel belongs to: effect.load, reach.layers.0.shape.center.1",
     )
-    keys: list[NumberKey] = Field(min_length=1, max_length=500)
+    keys: list[NumberKey] = Field(min_length=1, max_length=500, description="in the order of their times")
 
     @field_validator("keys")
     @classmethod

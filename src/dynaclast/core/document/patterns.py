@@ -39,7 +39,7 @@ class CellsPattern(Scattered):
 
     kind: Literal["cells"] = "cells"
     even: Share = Field(0.0, description="0: seeds fall where they fall; 1: cells of about one size")
-    crowd: Crowd | None = None
+    crowd: Crowd | None = Field(None, description="falloffs that draw cells together, so that pieces are smaller there")
 
 
 class SplintersPattern(Scattered):
@@ -54,27 +54,27 @@ class RadialPattern(Part):
     """Cracks in rings and spokes round a point, straight through along the axis."""
 
     kind: Literal["radial"] = "radial"
-    center: Vec3 = (0.0, 0.0, 0.0)
-    axis: Direction = (0.0, 0.0, 1.0)
-    rings: int = Field(6, ge=1, le=60)
-    spokes: int = Field(12, ge=3, le=120)
+    center: Vec3 = Field((0.0, 0.0, 0.0), description="where it is struck, in the body [m]")
+    axis: Direction = Field((0.0, 0.0, 1.0), description="along which it is struck")
+    rings: int = Field(6, ge=1, le=60, description="rings about the centre")
+    spokes: int = Field(12, ge=3, le=120, description="cracks out from the centre")
     radius: Positive = Field(1.0, description="of the outermost ring [m]")
     growth: float = Field(1.4, ge=1, le=4, description="each ring is so many times as wide as the one inside it")
     random: Share = Field(0.3, description="0: a perfect web; 1: torn")
     seed: Seed = 1
-    smallest: NotNegative = 0.0
+    smallest: NotNegative = Field(0.0, description="pieces smaller than this share of the whole join a neighbour")
 
 
 class SlabsPattern(Part):
     """Parallel cuts."""
 
     kind: Literal["slabs"] = "slabs"
-    count: int = Field(8, ge=2, le=500)
+    count: int = Field(8, ge=2, le=500, description="slabs")
     axis: Direction = Field((0.0, 1.0, 0.0), description="across the slabs")
     spread: float = Field(0.05, ge=0, le=0.6, description="how far cuts may lean [rad]")
     random: Share = Field(0.3, description="unevenness of the thickness")
     seed: Seed = 1
-    smallest: NotNegative = 0.0
+    smallest: NotNegative = Field(0.0, description="pieces smaller than this share of the whole join a neighbour")
 
 
 class BricksPattern(Part):
@@ -87,7 +87,7 @@ class BricksPattern(Part):
     jitter: float = Field(0.0, ge=0, le=0.45, description="unevenness of the joints, as a share of a brick")
     gap: NotNegative = Field(0.0, description="width of the joints as drawn [m]; the cuts run along their middle")
     seed: Seed = 1
-    smallest: NotNegative = 0.0
+    smallest: NotNegative = Field(0.0, description="pieces smaller than this share of the whole join a neighbour")
 
 
 class FacesPattern(Part):
@@ -132,7 +132,7 @@ class ListedPieces(Part):
     """Pieces by their numbers after the step before."""
 
     kind: Literal["pieces"] = "pieces"
-    pieces: list[Annotated[int, Field(ge=0)]] = Field(min_length=1, max_length=5000)
+    pieces: list[Annotated[int, Field(ge=0)]] = Field(min_length=1, max_length=5000, description="their numbers")
 
 
 class LargerPieces(Part):
@@ -145,7 +145,7 @@ class PiecesInReach(Part):
 
     kind: Literal["reach"] = "reach"
     reach: StillFalloff = Field(description="in the body's own frame")
-    above: float = Field(0.5, gt=0, le=1)
+    above: float = Field(0.5, gt=0, le=1, description="those where the falloff is above this")
 
 
 Choice = Annotated[AllPieces | ListedPieces | LargerPieces | PiecesInReach, Field(discriminator="kind")]
@@ -154,19 +154,19 @@ Choice = Annotated[AllPieces | ListedPieces | LargerPieces | PiecesInReach, Fiel
 class BreakStep(Part):
     """Breaks chosen pieces again: their new bonds are one tier finer."""
 
-    of: Choice = Field(default_factory=AllPieces)
+    of: Choice = Field(default_factory=AllPieces, description="which pieces are broken")
     pattern: Annotated[
         CellsPattern | SplintersPattern | RadialPattern | SlabsPattern | BricksPattern | ChunksPattern,
         Field(discriminator="kind"),
-    ]
+    ] = Field(description="how they are broken")
 
 
 class StrengthReach(Part):
     """Strength scaled by a falloff: from low where it is 0 to high where it is 1."""
 
     reach: StillFalloff = Field(description="in the world")
-    low: NotNegative = 1.0
-    high: NotNegative = 4.0
+    low: NotNegative = Field(1.0, description="factor where the falloff is 0")
+    high: NotNegative = Field(4.0, description="factor where the falloff is 1")
 
 
 class Bonds(Part):
@@ -185,7 +185,7 @@ class Bonds(Part):
     by_size: float = Field(
         0.0, ge=-3, le=3, description="strength grows with (smaller piece's size over the mean size) to this power"
     )
-    by_reach: StrengthReach | None = None
+    by_reach: StrengthReach | None = Field(None, description="strength that follows a falloff")
     cut: list[tuple[int, int]] = Field(
         default_factory=list, max_length=20000, description="pairs of pieces whose bond is cut by hand from the start"
     )

@@ -45,7 +45,7 @@ class CylinderShape(Part):
     radius: Positive = Field(0.5, description="radius at the foot [m]")
     height: Positive = Field(1.0, description="[m]")
     taper: float = Field(1.0, ge=0.05, le=20, description="radius at the top as a share of the foot's")
-    segments: int = Field(32, ge=3, le=512)
+    segments: int = Field(32, ge=3, le=512, description="sides of the round")
     divisions: Division = Field(1, description="rows of facets along the height")
 
 
@@ -55,7 +55,7 @@ class ConeShape(Part):
     kind: Literal["cone"] = "cone"
     radius: Positive = Field(0.5, description="radius at the foot [m]")
     height: Positive = Field(1.0, description="[m]")
-    segments: int = Field(32, ge=3, le=512)
+    segments: int = Field(32, ge=3, le=512, description="sides of the round")
     divisions: Division = Field(1, description="rows of facets along the height")
 
 
@@ -86,7 +86,7 @@ class TubeShape(Part):
     wall: Positive = Field(0.2, description="wall thickness [m]")
     height: Positive = Field(2.0, description="[m]")
     taper: float = Field(1.0, ge=0.05, le=20, description="outer radius at the top as a share of the foot's")
-    segments: int = Field(48, ge=3, le=512)
+    segments: int = Field(48, ge=3, le=512, description="sides of the round")
     divisions: Division = Field(1, description="rows of facets along the height")
 
     @model_validator(mode="after")
@@ -217,7 +217,7 @@ class Subdivide(Part):
     """Splits every triangle into four."""
 
     kind: Literal["subdivide"] = "subdivide"
-    times: int = Field(1, ge=1, le=4)
+    times: int = Field(1, ge=1, le=4, description="how often every triangle becomes four")
 
 
 class Decimate(Part):
@@ -231,7 +231,7 @@ class ScaleMesh(Part):
     """Scales the mesh for good: an applied scale."""
 
     kind: Literal["scale"] = "scale"
-    by: PositiveVec3 = (1.0, 1.0, 1.0)
+    by: PositiveVec3 = Field((1.0, 1.0, 1.0), description="factors along x, y and z")
 
 
 class DisplaceMesh(Part):

@@ -64,9 +64,9 @@ TieKind = Annotated[PinTie | StringTie | HingeTie | WeldTie | SewnTie, Field(dis
 class Tie(Part):
     """A constraint between two bodies, or between a body and the world, with the load at which it gives way."""
 
-    name: Name
-    on: bool = True
-    how: TieKind
+    name: Name = Field(description="unique among ties")
+    on: bool = Field(True, description="switched off it is not there")
+    how: TieKind = Field(description="what kind of joint it is")
     body: Name = Field(description="it is tied at the piece nearest to the point")
     point: Vec3 = Field(description="where it is tied, in the world at the start [m]")
     to: Name | None = Field(None, description="the other body; without it, the world")
