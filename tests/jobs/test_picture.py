@@ -8,7 +8,7 @@ import numpy as np
 from PIL import Image
 
 from dynaclast.core.geometry import primitives
-from dynaclast.jobs.picture import MOST_FACES, SIZE, draw
+from dynaclast.jobs.picture import MOST_FACES, SIZE, draw, draw_mesh
 from dynaclast.jobs.take_picture import moment_of, picture_of
 from dynaclast.store.assets import PieceCache
 from dynaclast.store.database import Store
@@ -86,3 +86,16 @@ def test_what_is_set_up_is_drawn_without_breaking_it_and_without_what_cannot_be_
     cache = Counted(store)
     assert seen(picture_of(shot(pillar(), torn), cache))[..., 3].any()
     assert cache.asked == [None, None]
+
+
+def test_a_hole_shows_the_inside_in_a_colour_that_warns() -> None:
+    corners, _ = cube((0, 0, 0), 2.0, (1, 1, 1))
+    up = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])[:, 1]
+
+    def warned(faces: np.ndarray) -> int:
+        rgb = seen(draw_mesh(faces))[..., :3].astype(int)
+        return int((rgb[..., 0] > rgb[..., 2] + 60).sum())
+
+    assert warned(corners) < 100  # of 64,000, along edges
+    assert warned(corners[up < 1e-9]) > 300  # without its lid
+    assert warned(corners[:, ::-1]) > 5000  # turned inside out

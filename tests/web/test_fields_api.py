@@ -51,6 +51,32 @@ def test_arrows_are_what_the_field_would_do(client: FlaskClient) -> None:
     assert survey(client, ball("a", (2, 3, 0)), fields=(pull,))["arrows"] == []
 
 
+def test_a_whole_body_gets_arrows_over_its_surface_and_one_of_many_pieces_none(client: FlaskClient) -> None:
+    pull = {
+        "name": "pull",
+        "effect": {"kind": "attractor", "strength": 8, "law": "inverse"},
+        "reach": reach_sphere((0, 3, 0), 50),
+        "targets": ["a", "wall"],
+    }
+    wall = {
+        "name": "wall",
+        "shape": {"kind": "box", "size": [2, 2, 2]},
+        "place": {"position": [9, 1, 0]},
+        "pattern": {"kind": "cells", "count": 12},
+    }
+    said = survey(client, ball("a", (2, 3, 0)), ball("b", (0, 7, 0)), wall, fields=(pull,), field="pull")
+    spread = np.array(said["spread"])
+    point, pulled = spread[:24, :3], spread[:24, 3:]
+    assert len(spread) == 48 and not spread[24:, 3:].any()  # the ball that is no target is not pulled
+    out = point - (2, 3, 0)
+    assert np.linalg.norm(out, axis=1) == pytest.approx(np.full(24, np.linalg.norm(out[0])), rel=0.1)
+    way = point - (0, 3, 0)
+    assert pulled == pytest.approx(-8 * way / (way**2).sum(axis=1)[:, None], rel=1e-2, abs=1e-3)
+    hold = {"name": "hold", "effect": {"kind": "anchor"}, "reach": reach_sphere((0, 3, 0), 1)}
+    mixed = survey(client, ball("a", (2, 3, 0)), fields=(hold,), field="hold")
+    assert mixed["spread"] == []
+
+
 def test_a_damaged_picture_is_a_finding_and_the_rest_goes_on(client: FlaskClient) -> None:
     bad = {
         "name": "bad",

@@ -77,3 +77,16 @@ def draw(corners: Array, color: Array) -> bytes:
     out = io.BytesIO()
     picture.resize(SIZE, Image.Resampling.LANCZOS).save(out, "PNG")
     return out.getvalue()
+
+
+STONE, INSIDE = np.array([0.72, 0.71, 0.66]), np.array([0.95, 0.45, 0.27])
+
+
+def draw_mesh(corners: Array) -> bytes:
+    """A mesh as PNG, usable or not: faces that are seen from behind, through holes or turned, in a colour that warns.
+
+    corners : (F, 3, 3) float64 [m], counter-clockwise from outside
+    """
+    both = np.concatenate([corners, corners[:, ::-1]])
+    color = np.repeat(np.stack([STONE, INSIDE]), len(corners), axis=0)
+    return draw(both, color)

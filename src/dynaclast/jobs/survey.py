@@ -20,7 +20,7 @@ from ..core.fracture.display import drawing_key
 from ..core.fracture.pieces import Pieces
 from ..core.layout import members, with_shared
 from ..core.preflight import Finding, preflight
-from ..core.preflight.reach import arrows, crossings, lay_out, maps_at, on_pieces
+from ..core.preflight.reach import arrows, arrows_over, crossings, lay_out, maps_at, on_pieces
 from ..core.preflight.still import StillWorld
 from ..core.solve.collision import HullShop
 from ..core.timeline.channels import Keyed, shared_at
@@ -90,6 +90,7 @@ class Surveyor:
         values = {item.name: on.reach_of(item).round(3).tolist() for item in keyed}
         poses = {f.name: pose_of(f, at.evaluation) for f in keyed if f.travel is not None or f.aim is not None}
         pulls = arrows(whole, at, field) if field else None
+        over, spread = arrows_over(whole, pieces, at, field) if field else (np.zeros((0, 3)), np.zeros((0, 3)))
         maps = maps_at(whole, at).items()
         return {
             "crossings": [asdict(c) for c in crossings(whole, pieces, at)],
@@ -104,6 +105,7 @@ class Surveyor:
                 for name, (v, c) in maps
             },
             "arrows": [] if pulls is None else pulls.round(4).tolist(),
+            "spread": np.hstack([over, spread]).round(4).tolist(),
             "stands": {
                 name: {"turn": pose.rotation.ravel().tolist(), "shift": pose.shift.tolist()}
                 for name, pose in poses.items()

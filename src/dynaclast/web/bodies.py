@@ -23,6 +23,7 @@ from ..core.layout import members, with_shared
 from ..core.preflight.loads import weight_loads
 from ..core.solve.collision import outlines
 from ..jobs.builds import Build
+from ..jobs.picture import draw_mesh
 from ..jobs.survey import AT_ONCE, drawing_name
 from ..store.assets import as_arrays, keep_mesh
 from ..store.blobs import pack
@@ -130,6 +131,13 @@ def mend_body(body: BodyIn) -> dict[str, Any]:
     """The steps that mend a body's mesh, picked and put in order."""
     found = mending(raw_mesh(_body(body.body), services().cache.resolve))
     return {"steps": None if found is None else [step.model_dump(mode="json") for step in found[0]]}
+
+
+@api.post("/picture")
+def picture_body(body: BodyIn) -> Response:
+    """A small picture (PNG) of a body's mesh after its steps, usable or not."""
+    mesh = raw_mesh(_body(body.body), services().cache.resolve)
+    return Response(draw_mesh(mesh.vertices[mesh.faces]), mimetype="image/png")
 
 
 @api.post("/mesh")

@@ -279,6 +279,9 @@ class SurveyOut(BaseModel):
     arrows: list[tuple[float, float, float]] = Field(
         description="what the field asked about would do to each piece [m/s2, or m/s of a blow]"
     )
+    spread: list[tuple[float, float, float, float, float, float]] = Field(
+        description="the same over the surfaces of bodies with few pieces: where [m], and what it would do"
+    )
     stands: dict[str, StandOut] = Field(
         description="where fields that travel are: how they have turned (3 x 3, row by row) and shifted"
     )

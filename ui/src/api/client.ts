@@ -98,6 +98,9 @@ export const api = {
   build: batched(builds, 100),
   cancelBuild: (body: Body) => json<{ ok: boolean }>("POST", "/build/cancel", { body }),
   mesh: async (body: Body): Promise<Packed> => unpack(await (await send("POST", "/mesh", { body })).arrayBuffer()),
+  /** A picture of a body's mesh, as an address that is to be revoked. */
+  picture: async (body: Body): Promise<string> =>
+    URL.createObjectURL(await (await send("POST", "/picture", { body })).blob()),
   report: (body: Body) => json<Report>("POST", "/report", { body }),
   mend: (body: Body) => json<{ steps: MeshStep[] | null }>("POST", "/mend", { body }),
   bonds: async (body: Body): Promise<Packed> => unpack(await (await send("POST", "/bonds", { body })).arrayBuffer()),

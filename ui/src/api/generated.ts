@@ -146,6 +146,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A small picture (PNG) of a body's mesh after its steps, usable or not. */
+        post: operations["bodies_picture_body_picture_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/mesh": {
         parameters: {
             query?: never;
@@ -5236,6 +5253,18 @@ export interface components {
                 number
             ][];
             /**
+             * Spread
+             * @description the same over the surfaces of bodies with few pieces: where [m], and what it would do
+             */
+            spread: [
+                number,
+                number,
+                number,
+                number,
+                number,
+                number
+            ][];
+            /**
              * Stands
              * @description where fields that travel are: how they have turned (3 x 3, row by row) and shifted
              */
@@ -5975,6 +6004,39 @@ export interface operations {
                     "application/json": components["schemas"]["MendOut"];
                 };
             };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    bodies_picture_body_picture_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BodyIn"];
+            };
+        };
+        responses: {
             /** @description Not Found */
             404: {
                 headers: {

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** What is wrong with the chosen body's mesh, shown in the view, and the steps that mend or change it. */
 import { ElButton } from "element-plus";
-import { computed, ref, watch } from "vue";
+import { computed, onBeforeUnmount, ref, watch } from "vue";
 import { api, ApiError } from "../api/client";
 import type { Body, MeshStep, Report } from "../api/types";
 import { filled, newLayer } from "../lib/document";
@@ -82,6 +82,31 @@ watch(
   },
   { immediate: true },
 );
+
+/** the mesh as it came and as its steps leave it, in pictures */
+const pictures = ref<string[]>([]);
+function clearPictures(): void {
+  pictures.value.forEach((p) => URL.revokeObjectURL(p));
+  pictures.value = [];
+}
+watch(
+  text,
+  async (own) => {
+    const whole = filled(props.body, shot.document?.falloffs, true);
+    if (!whole.steps?.length) return clearPictures();
+    try {
+      const both = await Promise.all([{ ...whole, steps: [] }, whole].map((b) => api.picture(b as Body)));
+      if (own !== text.value) return both.forEach((p) => URL.revokeObjectURL(p));
+      clearPictures();
+      pictures.value = both;
+    } catch (error) {
+      if (!(error instanceof ApiError)) throw error;
+      clearPictures(); // what is wrong is said by the report
+    }
+  },
+  { immediate: true },
+);
+onBeforeUnmount(clearPictures);
 
 function show(kind: string): void {
   shownKind.value = kind;
@@ -172,6 +197,12 @@ function apply(): void {
       </li>
     </ul>
     <p v-else-if="report" class="small mute">Closed and clean: a solid.</p>
+    <div v-if="pictures.length" class="pictures" data-testid="before-after">
+      <figure v-for="(p, k) in pictures" :key="p">
+        <img :src="p" :alt="k ? 'the mesh after its steps' : 'the mesh as it came'" />
+        <figcaption class="mute">{{ k ? "after" : "before" }}</figcaption>
+      </figure>
+    </div>
     <div v-for="(s, k) in body.steps" :key="k" class="step">
       <span
         >{{ k + 1 }} · {{ WORDS[s.kind]
@@ -294,6 +325,24 @@ function apply(): void {
   flex-wrap: wrap;
   gap: 3px 12px;
   color: var(--accent);
+}
+.pictures {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: 6px;
+  margin-bottom: 6px;
+}
+.pictures figure {
+  margin: 0;
+}
+.pictures img {
+  display: block;
+  width: 100%;
+  border-radius: var(--radius);
+  background: var(--basalt-2);
+}
+.pictures figcaption {
+  font-size: 11.5px;
 }
 .step {
   border-top: 1px solid var(--line);

@@ -33,6 +33,7 @@ beforeEach(() => {
     bodies: [],
     values: {},
     arrows: [],
+    spread: [],
     maps: {},
     stands: {},
     findings: [{ code: "reaches-nothing", about: "gale", grave: "check", step: "drive", sentence: "", remedy: "" }],

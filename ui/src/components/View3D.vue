@@ -14,6 +14,7 @@ import { useSnapping } from "../composables/useSnapping";
 import { useShown, type Shown } from "../composables/useShown";
 import { useTieMarks } from "../composables/useTieMarks";
 import { pieceFigures } from "../lib/pieces";
+import type { Vec } from "../lib/rotation";
 import { usePieces } from "../stores/pieces";
 import { useShot } from "../stores/shot";
 import { useSurvey } from "../stores/survey";
@@ -73,12 +74,16 @@ function placeOverlays(): void {
   tips.value = stage.value?.handleTips() ?? [];
 }
 
-/** What the chosen field would do to the pieces: arrows from their middles. */
+/** What the chosen field would do: arrows from the middles of pieces, and over bodies of few pieces. */
 function drawArrowsNow(): void {
   const s = stage.value!;
   const pulls = survey.result?.arrows ?? [];
   const on = !inTake.value && view.arrows && view.selection?.kind === "field" && pulls.length === s.batch.count;
-  const drawn = on ? drawArrows(pulls, (p) => s.batch.placeOf(p), 0.18 * size.value) : null;
+  const spread = survey.result?.spread ?? [];
+  const all = [...pulls, ...spread.map((x) => x.slice(3))];
+  const from = (k: number): Vec =>
+    k < pulls.length ? s.batch.placeOf(k) : (spread[k - pulls.length]!.slice(0, 3) as unknown as Vec);
+  const drawn = on ? drawArrows(all, from, 0.18 * size.value) : null;
   s.arrows.set(drawn && drawn.ends.length ? drawn.ends : null, drawn?.colors);
 }
 

@@ -221,6 +221,23 @@ describe("the state of a mesh", () => {
     await it.get('[data-hint="Take back fill holes"]').trigger("click");
     expect(steps()).toEqual(["decimate"]);
   });
+  it("shows the mesh before and after its steps, and lets go of the pictures", async () => {
+    const asked = vi.spyOn(api, "picture").mockImplementation(async (b) => `blob:${b.steps.length}`);
+    const revoked = vi.spyOn(URL, "revokeObjectURL").mockReturnValue(undefined);
+    const it = await shown([defect("open", ["fill"])]);
+    expect(it.find('[data-testid="before-after"]').exists()).toBe(false);
+    await it.get('[data-testid="mend-fill"]').trigger("click");
+    await flushPromises();
+    expect(it.findAll('[data-testid="before-after"] img').map((i) => i.attributes("src"))).toEqual([
+      "blob:0",
+      "blob:1",
+    ]);
+    expect(asked).toHaveBeenCalledTimes(2);
+    await it.get('[data-hint="Take back fill holes"]').trigger("click");
+    await flushPromises();
+    expect(it.find('[data-testid="before-after"]').exists()).toBe(false);
+    expect(revoked.mock.calls.flat()).toEqual(["blob:0", "blob:1"]);
+  });
   it("is mended as one edit by the steps that are found, and each says what it did", async () => {
     vi.spyOn(api, "mend").mockResolvedValueOnce({ steps: [{ kind: "fill" }, { kind: "unify" }] });
     const it = await shown([defect("open", ["fill"])]);

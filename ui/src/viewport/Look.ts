@@ -25,6 +25,8 @@ export class Look {
     strength: { value: 0.5 },
     groundHeight: { value: 0 },
     section: { value: new THREE.Vector4(0, 0, 0, 1e9) },
+    pointed: { value: new THREE.Color() },
+    casing: { value: new THREE.Color() },
     wireColor: { value: new THREE.Color() },
   };
 
@@ -39,6 +41,8 @@ export class Look {
     set("keyColor", dark ? new THREE.Color(0.62, 0.58, 0.5) : new THREE.Color(0.45, 0.43, 0.38));
     set("accent", tokenColor("--accent"));
     set("heldColor", tokenColor("--lichen"));
+    set("pointed", new THREE.Color(1, 1, 1));
+    set("casing", new THREE.Color(0.02, 0.05, 0.06));
     set("wireColor", dark ? new THREE.Color(0.93, 0.95, 0.92) : new THREE.Color(0.08, 0.12, 0.13));
     set("haze", tokenColor("--view-bottom"));
     set("shade", dark ? new THREE.Color(0.01, 0.02, 0.02) : new THREE.Color(0.2, 0.25, 0.25));

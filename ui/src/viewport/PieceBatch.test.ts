@@ -54,6 +54,29 @@ function laid(): { batch: PieceBatch; shown: Shown[] } {
   return { batch, shown };
 }
 
+describe("marks of pieces", () => {
+  const marks = (batch: PieceBatch): number[] => {
+    const { values } = batch as unknown as { values: Float32Array };
+    return Array.from({ length: batch.count }, (_, p) => values[p * 12 + 11]!);
+  };
+  const outlined = (batch: PieceBatch): boolean =>
+    (batch as unknown as { outlines: { visible: boolean } }).outlines.visible;
+  it("tell the chosen from the one under the pointer, and draw outlines only where there are some", () => {
+    const { batch, shown } = laid();
+    paint(batch, shown, { ...plain, whole: false });
+    expect([marks(batch), outlined(batch)]).toEqual([[0, 0, 0, 0, 0, 0, 0], false]);
+    paint(batch, shown, { ...plain, chosen: new Set(["wall"]), picked: new Set([1]) });
+    expect([marks(batch), outlined(batch)]).toEqual([[0, 1, 0, 0, 0, 0, 0], true]);
+    expect(batch.point(4)).toBe(true);
+    expect(batch.point(4)).toBe(false); // nothing to draw again
+    expect(marks(batch)).toEqual([0, 1, 0, 0, 2, 0, 0]);
+    batch.point(1); // what is chosen stays marked as chosen
+    expect(marks(batch)).toEqual([0, 1, 0, 0, 0, 0, 0]);
+    batch.point(-1);
+    expect(marks(batch)).toEqual([0, 1, 0, 0, 0, 0, 0]);
+  });
+});
+
 describe("the piece batch", () => {
   it("numbers pieces body after body, copy after copy, and finds them back", () => {
     const { batch } = laid();

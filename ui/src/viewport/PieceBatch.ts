@@ -7,6 +7,8 @@ import type { Packed } from "../api/packed";
 import { cutOutline } from "../lib/outline";
 import type { Vec } from "../lib/rotation";
 import {
+  OUTLINE_FRAGMENT,
+  OUTLINE_VERTEX,
   PICK_FRAGMENT,
   PICK_VERTEX,
   PIECE_FRAGMENT,
@@ -18,11 +20,21 @@ import {
 } from "./shaders";
 
 const WIDTH = 1536; // three texels a piece, never broken over two rows
-/** numbers of a piece in the texture: its place, its state; its turn; its colour, whether it is chosen */
+/** numbers of a piece in the texture: its place, its state; its turn; its colour, its mark */
 const STRIDE = 12;
 const STATE = 3;
 const TURN = 4;
 const COLOR = 8;
+const MARK = 3;
+
+/** what marks a piece out */
+const CHOSEN = 1;
+const POINTED = 2;
+/** the bit of the stencil that keeps outlines out of what they go round */
+const INSIDE = 16;
+/** widths of an outline and of its casing [pixels of the screen] */
+const LINE_WIDE = 2.2;
+const CASING_WIDE = 3.4;
 
 /** A body, or a group as copies of one body. */
 export interface BatchBody {
@@ -43,13 +55,21 @@ export class PieceBatch {
   private readonly materials: THREE.ShaderMaterial[];
   private readonly pickMaterial: THREE.ShaderMaterial;
   private readonly wireMaterial: THREE.ShaderMaterial;
+  private readonly outlineMaterials: THREE.ShaderMaterial[];
+  private readonly outlines = new THREE.Group();
+  private pointed = -1;
   private readonly pickScene = new THREE.Scene();
   private geometries: THREE.BufferGeometry[] = [];
   private wires: THREE.LineSegments[] = [];
   private wired = false;
 
   constructor(uniforms: Record<string, THREE.IUniform>) {
-    this.uniforms = { ...uniforms, data: { value: null }, dataWidth: { value: WIDTH } };
+    this.uniforms = {
+      ...uniforms,
+      data: { value: null },
+      dataWidth: { value: WIDTH },
+      viewport: { value: new THREE.Vector2(1, 1) },
+    };
     const shader = (
       vertexShader: string,
       fragmentShader: string,
@@ -72,6 +92,27 @@ export class PieceBatch {
       stencilZPass: THREE.IncrementStencilOp,
     };
     this.materials = [shader(PIECE_VERTEX, PIECE_FRAGMENT), shader(SHADOW_VERTEX, SHADOW_FRAGMENT, stencil)];
+    const outline = (more: THREE.ShaderMaterialParameters, wider: number, cased: number): THREE.ShaderMaterial => {
+      const material = shader(OUTLINE_VERTEX, OUTLINE_FRAGMENT, {
+        depthTest: false,
+        depthWrite: false,
+        stencilWrite: true,
+        stencilRef: INSIDE,
+        stencilFuncMask: INSIDE,
+        stencilWriteMask: INSIDE,
+        stencilZPass: THREE.ReplaceStencilOp,
+        stencilFunc: THREE.NotEqualStencilFunc,
+        transparent: true,
+        ...more,
+      });
+      material.uniforms = { ...this.uniforms, wider: { value: wider }, cased: { value: cased } };
+      return material;
+    };
+    this.outlineMaterials = [
+      outline({ colorWrite: false, stencilFunc: THREE.AlwaysStencilFunc }, 0, 0),
+      outline({}, LINE_WIDE, 0),
+      outline({}, CASING_WIDE, 1),
+    ];
     this.pickMaterial = shader(PICK_VERTEX, PICK_FRAGMENT);
     this.wireMaterial = shader(WIRE_VERTEX, WIRE_FRAGMENT, { transparent: true, depthWrite: false });
   }
@@ -89,6 +130,8 @@ export class PieceBatch {
   setBodies(bodies: BatchBody[]): void {
     this.clear();
     this.bodies = bodies;
+    this.group.add(this.outlines);
+    this.pointed = -1;
     this.first = [0];
     for (const { packed, copies } of bodies) this.first.push(this.first.at(-1)! + packed.volume!.length * copies);
     this.count = this.first.at(-1)!;
@@ -135,6 +178,12 @@ export class PieceBatch {
       mesh.frustumCulled = false;
       mesh.renderOrder = k ? 1 : 2;
       this.group.add(mesh);
+    });
+    this.outlineMaterials.forEach((material, k) => {
+      const mesh = new THREE.Mesh(geometry, material);
+      mesh.frustumCulled = false;
+      mesh.renderOrder = 10 + k;
+      this.outlines.add(mesh);
     });
     const pickable = new THREE.Mesh(geometry, this.pickMaterial);
     pickable.frustumCulled = false;
@@ -195,7 +244,19 @@ export class PieceBatch {
     this.values[o] = r;
     this.values[o + 1] = g;
     this.values[o + 2] = b;
-    this.values[o + 3] = chosen ? 1 : 0;
+    this.values[o + MARK] = chosen ? CHOSEN : piece === this.pointed ? POINTED : 0;
+  }
+
+  /** Mark the piece under the pointer (-1: none); true if another was before. */
+  point(piece: number): boolean {
+    if (piece === this.pointed) return false;
+    for (const p of [this.pointed, piece]) {
+      const o = p * STRIDE + COLOR + MARK;
+      if (p >= 0 && p < this.count && this.values[o] !== CHOSEN) this.values[o] = p === piece ? POINTED : 0;
+    }
+    this.pointed = piece;
+    this.changed();
+    return true;
   }
 
   /** Where the middle of a piece is drawn. */
@@ -210,6 +271,9 @@ export class PieceBatch {
 
   changed(): void {
     if (this.texture) this.texture.needsUpdate = true;
+    let marked = false;
+    for (let o = COLOR + MARK; o < this.count * STRIDE && !marked; o += STRIDE) marked = this.values[o]! > 0;
+    this.outlines.visible = marked; // nothing is drawn for nothing
   }
 
   bodyOf(piece: number): number {
@@ -256,6 +320,7 @@ export class PieceBatch {
 
   private clear(): void {
     this.group.clear();
+    this.outlines.clear();
     this.pickScene.clear();
     for (const g of this.geometries) g.dispose();
     for (const w of this.wires) w.geometry.dispose();
@@ -266,6 +331,7 @@ export class PieceBatch {
   dispose(): void {
     this.clear();
     this.texture?.dispose();
-    for (const material of [...this.materials, this.pickMaterial, this.wireMaterial]) material.dispose();
+    for (const material of [...this.materials, ...this.outlineMaterials, this.pickMaterial, this.wireMaterial])
+      material.dispose();
   }
 }

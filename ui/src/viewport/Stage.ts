@@ -334,14 +334,18 @@ export class Stage {
     if (!this.hovering || event.buttons) return;
     clearTimeout(this.hoverTimer);
     this.hoverTimer = setTimeout(() => {
-      this.hooks.onHover(this.pieceAt(event));
+      const piece = this.pieceAt(event);
+      this.batch.point(piece);
+      this.hooks.onHover(piece);
       this.invalidate();
     }, 60);
   };
 
   private readonly leave = (): void => {
     clearTimeout(this.hoverTimer);
-    if (this.hovering) this.hooks.onHover(-1);
+    if (!this.hovering) return;
+    if (this.batch.point(-1)) this.invalidate();
+    this.hooks.onHover(-1);
   };
 
   private readonly up = (event: PointerEvent): void => {
@@ -415,6 +419,7 @@ export class Stage {
     const { clientWidth: w, clientHeight: h } = this.element;
     if (!w || !h) return;
     this.renderer.setSize(w, h);
+    (this.batch.uniforms.viewport!.value as THREE.Vector2).set(w, h);
     this.camera.aspect = w / h;
     this.camera.updateProjectionMatrix();
     if (this.framed) this.frame(this.framed, false);

@@ -96,6 +96,47 @@ export const PIECE_FRAGMENT = /* glsl */ `
   }
 `;
 
+/**
+ * What is marked, wider by a few pixels of the screen away from each piece's middle: drawn round where it is, as an
+ * outline that shows on any colour and through what stands before it. Marks: 1 chosen, 2 under the pointer.
+ */
+export const OUTLINE_VERTEX = /* glsl */ `
+  ${PIECE_FETCH}
+  uniform vec2 viewport;
+  uniform float wider;
+  flat out float vMark;
+  out vec3 vWorld;
+  void main() {
+    vec4 place, q, tint;
+    fetchPiece(pieceNow(), place, q, tint);
+    vMark = tint.a;
+    vWorld = place.xyz + turned(q, position);
+    float shown = tint.a > 0.5 && place.w < 3.5 ? 1.0 : 0.0;
+    vec4 middle = projectionMatrix * viewMatrix * vec4(place.xyz, 1.0);
+    vec4 at = projectionMatrix * viewMatrix * vec4(place.xyz + turned(q, position) * shown, 1.0);
+    vec2 out2 = (at.xy / at.w - middle.xy / middle.w) * viewport;
+    float far = length(out2);
+    if (far > 1e-4 && at.w > 0.0) at.xy += out2 / far * wider * 2.0 / viewport * at.w;
+    gl_Position = at;
+  }
+`;
+
+export const OUTLINE_FRAGMENT = /* glsl */ `
+  precision highp float;
+  uniform vec4 section;
+  uniform vec3 accent;
+  uniform vec3 pointed;
+  uniform vec3 casing;
+  uniform float cased;
+  flat in float vMark;
+  in vec3 vWorld;
+  out vec4 color;
+  void main() {
+    if (dot(section.xyz, vWorld) > section.w) discard;
+    color = vec4(cased > 0.5 ? casing : vMark > 1.5 ? pointed : accent, 1.0);
+  }
+`;
+
 /** Outlines of cut faces: lines that move with their pieces. */
 export const WIRE_VERTEX = /* glsl */ `
   ${PIECE_FETCH}

@@ -54,6 +54,11 @@ class Pieces:
         return len(self.volume)
 
     @property
+    def whole(self) -> TriMesh:
+        """All pieces as one mesh."""
+        return TriMesh(self.vertices, self.own_faces())
+
+    @property
     def size(self) -> Array:
         """Size of each piece (P,): cube root of its volume [m]."""
         return np.cbrt(self.volume)

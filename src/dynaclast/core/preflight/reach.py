@@ -15,6 +15,7 @@ from ..fields.base import among
 from ..fields.samples import at_rest
 from ..fracture.bonds import bond_strengths, bonds_cut, placed
 from ..fracture.pieces import Pieces
+from ..geometry.sampling import scatter_on
 from ..timeline.channels import Keyed, shared_at
 from .forecast import bond_graph, broken_by, firings, strengthened
 from .still import StillWorld
@@ -108,19 +109,59 @@ def on_bonds(at: Layout) -> EffectContext:
     return EffectContext(at_rest(BONDS, at.bond_center), np.ones(len(at.bond_center), bool), at.evaluation)
 
 
-def arrows(shot: Shot, at: Layout, name: str) -> Array | None:
-    """What a field would do to each piece (P, 3): an acceleration [m/s2], or of a blow a change of velocity [m/s]; None
-    of one that moves nothing.
-    """
-    item = next((f for f in Keyed(shot.fields).at(at.evaluation.time) if f.name == name), None)
+def _pull(shot: Shot, name: str, on: EffectContext) -> Array | None:
+    """What a field would do to samples at rest (n, 3); None if it moves nothing."""
+    item = next((f for f in Keyed(shot.fields).at(on.evaluation.time) if f.name == name), None)
     if item is None:
         return None
-    on = on_pieces(at, among(item.targets, at.columns)[at.piece_column])
     if item.effect.kind == "displace":
         return on.reach_of(item)[:, None] * np.asarray(item.effect.offset)
     effect = EFFECTS[item.effect.kind]
     acceleration = effect.forcing(item, on).linear
     return acceleration if acceleration is not None else effect.blow(item, on).linear
+
+
+def _targeted(shot: Shot, at: Layout, name: str, columns: Array) -> Mask:
+    item = next((f for f in shot.fields if f.name == name), None)
+    return among(item.targets if item else [], at.columns)[columns]
+
+
+def arrows(shot: Shot, at: Layout, name: str) -> Array | None:
+    """What a field would do to each piece (P, 3): an acceleration [m/s2], or of a blow a change of velocity [m/s]; None
+    of one that moves nothing.
+    """
+    on = on_pieces(at, _targeted(shot, at, name, at.piece_column))
+    return _pull(shot, name, on)
+
+
+FEW, SPREAD = 8, 24
+"""Bodies of fewer pieces get arrows over their surface instead, so many."""
+
+
+def arrows_over(shot: Shot, built: list[Pieces], at: Layout, name: str) -> tuple[Array, Array]:
+    """What a field would do over the surfaces of bodies with few pieces.
+
+    Returns : (n, 3) float64, [m], world, where; (n, 3) float64, as ``arrows``; both empty where it moves nothing
+    """
+    world = StillWorld(shot, built, at.evaluation.time)
+    number = {column: k for k, column in enumerate(at.columns)}
+    points, mass, size, column = [np.zeros((0, 3))], [np.zeros(0)], [np.zeros(0)], [np.zeros(0, int)]
+    first = 0
+    for b, (body, pieces) in enumerate(zip(shot.bodies, built, strict=True)):
+        own = slice(first, first + pieces.count)
+        first += pieces.count
+        if pieces.count >= FEW or not len(pieces.faces):
+            continue
+        over = scatter_on(pieces.whole, SPREAD, np.random.default_rng(0))
+        points.append(world.moved(b, placed(body, over)))
+        mass.append(np.full(SPREAD, at.mass[own].sum()))
+        size.append(np.full(SPREAD, at.size[own].max()))
+        column.append(np.full(SPREAD, number[body.column]))
+    where, columns = np.concatenate(points), np.concatenate(column)
+    samples = at_rest(PIECES, where, np.concatenate(mass), np.concatenate(size))
+    on = EffectContext(samples, _targeted(shot, at, name, columns), at.evaluation)
+    pulls = _pull(shot, name, on) if len(where) else None
+    return (where, pulls) if pulls is not None else (np.zeros((0, 3)), np.zeros((0, 3)))
 
 
 def maps_at(shot: Shot, at: Layout) -> dict[str, tuple[np.ndarray, np.ndarray | None]]:
