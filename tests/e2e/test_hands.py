@@ -4,11 +4,14 @@ from __future__ import annotations
 
 import re
 from pathlib import Path
+from typing import Any
 
+import numpy as np
 import pytest
 from hands import bring_in
 from playwright.sync_api import Page, expect
 from test_first_collapse import broken_pillar, new_shot, saved, type_number
+from test_tie_and_key import positions
 
 from dynaclast.core.geometry import primitives
 from dynaclast.runtime import Parts
@@ -18,6 +21,12 @@ AXE = Path(__file__).parents[2] / "ui" / "node_modules" / "axe-core" / "axe.min.
 
 def names(page: Page) -> list[str]:
     return [str(t.get_attribute("data-name")) for t in page.locator(".item:visible").all()]
+
+
+def document_of(page: Page, running: Parts) -> dict[str, Any]:
+    """The shot that is open, as it is kept."""
+    shot = page.request.get(f"{running.address}/api/shots/{page.url.rsplit('/', 1)[1]}").json()
+    return dict(shot["document"])
 
 
 def test_many_are_chosen_doubled_pasted_elsewhere_and_deleted_as_one(page: Page, running: Parts) -> None:
@@ -40,6 +49,81 @@ def test_many_are_chosen_doubled_pasted_elsewhere_and_deleted_as_one(page: Page,
     assert names(page) == []
     page.keyboard.press("Control+z")
     expect(page.locator(".item:visible")).to_have_count(3)
+
+
+def test_several_are_edited_as_one_and_a_field_is_put_where_the_view_is_clicked(page: Page, running: Parts) -> None:
+    new_shot(page, running)
+    for kind in ("box", "sphere", "cone"):
+        page.get_by_test_id(f"add-{kind}").click()
+        expect(page.get_by_test_id("size")).to_be_visible()
+    saved(page)
+    page.keyboard.press("Escape")
+    page.keyboard.press("Control+a")
+    expect(page.get_by_test_id("alike")).to_contain_text("3 chosen")
+    type_number(page, "position z", "2")
+    type_number(page, "density", "700")
+    saved(page)
+    bodies = document_of(page, running)["bodies"]
+    assert [(b["place"]["position"][2], b["material"]["density"]) for b in bodies] == [(2, 700)] * 3
+    assert len({b["place"]["position"][0] for b in bodies}) == 3  # they stand beside each other, each where it stood
+    page.keyboard.press("Escape")
+    page.get_by_test_id("step-drive").click()
+    page.get_by_test_id("add-push").click()
+    page.get_by_test_id("place-field").click()
+    view = page.get_by_test_id("view").bounding_box()
+    assert view
+    page.mouse.click(view["x"] + view["width"] / 2, view["y"] + view["height"] * 0.9)  # on the ground, in front
+    expect(page.get_by_test_id("place-field")).to_have_text("place it by a click")
+    saved(page)
+    field = document_of(page, running)["fields"][0]
+    assert field["reach"]["layers"][0]["shape"]["center"][1] == pytest.approx(0, abs=1e-3)
+    assert field["effect"]["direction"] == pytest.approx([0, -1, 0])
+
+
+def test_a_wall_of_ones_own_is_anchored_struck_and_falls_within_thirty_actions(page: Page, running: Parts) -> None:
+    """Counted: every press of the pointer, every number typed, every key."""
+    page.goto(running.address)
+    actions = 0
+
+    def press(what: str) -> None:
+        nonlocal actions
+        page.get_by_test_id(what).click()
+        actions += 1
+
+    def put(label: str, text: str) -> None:
+        nonlocal actions
+        type_number(page, label, text)
+        actions += 2
+
+    press("new-shot")
+    press("add-box")
+    expect(page.get_by_test_id("size")).to_contain_text("2 × 2 × 2 m")
+    put("size w", "4")
+    put("size h", "3")
+    put("size d", "40 cm")
+    put("position y", "1.5")
+    press("step-break")
+    press("break-it")
+    expect(page.get_by_test_id("break-figures")).to_contain_text(re.compile(r"pieces\d+"))
+    press("step-bind")
+    press("add-anchor")
+    expect(page.get_by_test_id("reach-count")).to_contain_text(re.compile(r"holds [1-9]"))
+    press("step-drive")
+    press("add-strain")
+    expect(page.get_by_test_id("reach-count")).to_contain_text(re.compile(r"reaches [1-9]"))
+    put("load", "3 MN")
+    put("burst with it", "4")
+    saved(page)
+    press("bake")
+    expect(page.locator(".take").first).to_contain_text("whole", timeout=120_000)
+    press("play")
+    assert actions <= 30
+    shot = page.url.rsplit("/", 1)[1]
+    take = page.request.get(f"{running.address}/api/shots/{shot}/takes").json()["takes"][0]["id"]
+    place = positions(page, running, take)
+    fell = (place[0] - place[-1])[:, 1]
+    assert (fell > 0.5).mean() > 0.3  # a good part of it lies lower than it stood
+    assert (np.abs(fell) < 0.02).any()  # its foot is held
 
 
 def test_a_body_is_renamed_hidden_and_held_in_its_list(page: Page, running: Parts) -> None:

@@ -26,6 +26,7 @@ async function open(event: MouseEvent, thing: Thing): Promise<void> {
 
 function run(what: string): void {
   if (what === "rename") emit("rename", about.value);
+  else if (what === "up" || what === "down") commands.reorder(about.value, what === "up" ? -1 : 1);
   else if (what === "bring") view.wanted = "chosen";
   else commands[what as "copy" | "duplicate" | "remove" | "hide" | "isolate" | "lock"]();
 }
@@ -46,6 +47,8 @@ defineExpose({ open });
         <ElDropdownItem command="rename">rename</ElDropdownItem>
         <ElDropdownItem command="duplicate">double</ElDropdownItem>
         <ElDropdownItem command="copy">copy</ElDropdownItem>
+        <ElDropdownItem command="up" divided>up in the list</ElDropdownItem>
+        <ElDropdownItem command="down">down in the list</ElDropdownItem>
         <ElDropdownItem command="hide" divided>hide or show</ElDropdownItem>
         <ElDropdownItem command="isolate">show alone, or all again</ElDropdownItem>
         <ElDropdownItem command="lock">hold in place, or let go</ElDropdownItem>

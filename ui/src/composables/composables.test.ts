@@ -77,6 +77,21 @@ describe("what is copied", () => {
   });
 });
 
+describe("the order of bodies", () => {
+  it("is changed one place at a time, and not past an end", () => {
+    opened();
+    const { got, leave } = inComponent(useCommands);
+    const order = (): string[] => useShot().bodies.map((b) => b.name);
+    got.reorder("post", -1);
+    expect(order()).toEqual(["post", "wall"]);
+    got.reorder("post", -1);
+    expect(order()).toEqual(["post", "wall"]);
+    got.reorder("post", 1);
+    expect(order()).toEqual(["wall", "post"]);
+    leave();
+  });
+});
+
 describe("the playhead", () => {
   /** Time that goes by when told, and what waits for the next picture. */
   function clock(): (to: number) => void {

@@ -82,6 +82,17 @@ export function useCommands() {
     if (shot.document && view.chosen.length) insert(clipOf(shot.document, view.chosen), `copy ${named(view.chosen)}`);
   }
 
+  /** A body, or a group, among its own, one place up or down. */
+  function reorder(name: string, by: 1 | -1): void {
+    shot.edit(`move ${name} ${by < 0 ? "up" : "down"}`, (d) => {
+      for (const list of [d.bodies, d.groups] as { name: string }[][]) {
+        const at = list.findIndex((x) => x.name === name);
+        const to = at + by;
+        if (at >= 0 && to >= 0 && to < list.length) list.splice(to, 0, ...list.splice(at, 1));
+      }
+    });
+  }
+
   const hide = (): void => chosenThings().forEach(view.toggleHidden);
   const lock = (): void => chosenThings().forEach(view.toggleLocked);
   const isolate = (): void =>
@@ -90,5 +101,5 @@ export function useCommands() {
       shot.things.map((t) => t.name),
     );
 
-  return { clip: kept, insert, chooseAll, remove, copy, paste: pasteNow, duplicate, hide, lock, isolate };
+  return { clip: kept, insert, chooseAll, reorder, remove, copy, paste: pasteNow, duplicate, hide, lock, isolate };
 }
