@@ -126,6 +126,54 @@ def test_a_wall_of_ones_own_is_anchored_struck_and_falls_within_thirty_actions(p
     assert (np.abs(fell) < 0.02).any()  # its foot is held
 
 
+def test_the_keyboard_alone_leads_from_an_empty_shot_to_a_file(page: Page, running: Parts) -> None:
+    page.goto(running.address)
+    expect(page.get_by_test_id("new-shot")).to_be_visible()
+
+    def enter(what: str) -> None:
+        """Tab until it has the focus, then press it."""
+        for _ in range(150):
+            if page.evaluate("document.activeElement?.dataset.testid ?? ''") == what:
+                return page.keyboard.press("Enter")
+            page.keyboard.press("Tab")
+        raise AssertionError(f"Tab never comes to {what}")
+
+    enter("new-shot")
+    expect(page.get_by_text("Start with something to break")).to_be_visible()
+    enter("add-box")
+    expect(page.get_by_test_id("size")).to_be_visible()
+    for key, what, seen in (
+        ("2", "break-it", "break-figures"),
+        ("3", "add-anchor", "reach-count"),
+        ("4", "add-strain", "reach-count"),
+    ):
+        page.keyboard.press(key)
+        enter(what)
+        expect(page.get_by_test_id(seen)).to_be_visible()
+    saved(page)
+    page.keyboard.press("b")
+    expect(page.locator(".take").first).to_contain_text("whole", timeout=120_000)
+    page.keyboard.press("6")
+    with page.expect_download() as download:
+        enter("export-npz")
+    assert download.value.suggested_filename.endswith(".npz")
+
+
+@pytest.mark.parametrize("size", [(1024, 700), (1920, 1080), (3840, 2160)])
+def test_most_of_any_screen_is_the_view(page: Page, running: Parts, size: tuple[int, int]) -> None:
+    page.set_viewport_size({"width": size[0], "height": size[1]})
+    new_shot(page, running)
+    page.get_by_test_id("add-box").click()
+    expect(page.get_by_test_id("size")).to_be_visible()
+    boxes = [page.locator(of).first.bounding_box() for of in (".panel", "[data-testid=view]", "aside.inspector")]
+    panel, view, inspector = ((b["x"], b["width"], b["height"]) for b in boxes if b)
+    assert panel[0] + panel[1] <= view[0] + 4 and view[0] + view[1] <= inspector[0] + 4
+    assert inspector[0] + inspector[1] == pytest.approx(size[0], abs=4)
+    assert view[1] > 0.4 * size[0] and view[2] > 0.6 * size[1]
+    assert panel[1] >= 230 and inspector[1] >= 230
+    page.set_viewport_size({"width": 1280, "height": 800})
+
+
 def test_a_body_is_renamed_hidden_and_held_in_its_list(page: Page, running: Parts) -> None:
     new_shot(page, running)
     page.get_by_test_id("add-box").click()

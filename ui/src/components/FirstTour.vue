@@ -64,7 +64,7 @@ const STOPS = [
 .offer {
   position: absolute;
   right: 12px;
-  bottom: 12px;
+  bottom: 62px;
   display: flex;
   align-items: center;
   gap: 8px;

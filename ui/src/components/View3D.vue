@@ -18,7 +18,7 @@ import type { Vec } from "../lib/rotation";
 import { usePieces } from "../stores/pieces";
 import { useShot } from "../stores/shot";
 import { useSurvey } from "../stores/survey";
-import { useView, type Step } from "../stores/view";
+import { useView, type Sight, type Step } from "../stores/view";
 import { drawArrows } from "../viewport/arrows";
 import { SLANT, Stage } from "../viewport/Stage";
 import Glyph from "./Glyph.vue";
@@ -205,7 +205,7 @@ watch([() => view.theme, () => shot.document?.ground], () => {
   showFields();
 });
 /** Everything, or what is chosen. */
-const bring = (what: "all" | "chosen"): void => fit(true, what);
+const bring = (what: Sight): void => fit(true, what);
 watch([() => view.wanted, frame], () => {
   if (!view.wanted) return;
   const what = view.wanted;

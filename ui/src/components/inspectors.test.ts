@@ -4,13 +4,14 @@ import { beforeEach, describe, expect, it, vi } from "vitest";
 import type { Component } from "vue";
 import { api, ApiError } from "../api/client";
 import type { Body, Report, SharedFalloff, ShotDocument, Tie, WeightMap } from "../api/types";
-import { newBody, newField, newLayer, newMap, newTie } from "../lib/document";
+import { newBody, newField, newGroup, newLayer, newMap, newTie } from "../lib/document";
 import { usePieces } from "../stores/pieces";
 import { useShot } from "../stores/shot";
 import { useSurvey } from "../stores/survey";
 import { useTakes } from "../stores/takes";
 import { useView } from "../stores/view";
 import { choose, pick, press } from "../test.helpers";
+import BodyList from "./BodyList.vue";
 import CurvePlot from "./CurvePlot.vue";
 import FalloffInspector from "./FalloffInspector.vue";
 import FieldInspector from "./FieldInspector.vue";
@@ -373,5 +374,20 @@ describe("the walk round the screen", () => {
     await press(it, "not now");
     expect(it.find('[data-testid="offer-tour"]').exists()).toBe(false);
     expect(mount(FirstTour).find('[data-testid="offer-tour"]').exists()).toBe(false);
+  });
+});
+
+describe("the list of bodies", () => {
+  it("opens a group into its members, and brings one of them into view", async () => {
+    const group = newGroup("posts", box("posts"), "line", [1, 1, 1], { body: null, at: [0, 0, 0], size: null });
+    opened({ groups: [group] } as never);
+    usePieces().members.set("posts", { position: new Float32Array([0, 1, 2, 3, 4, 5]) } as never);
+    const it = mount(BodyList, { props: { figure: () => "" } });
+    expect(it.findAll(".member")).toHaveLength(0);
+    await it.get('[data-testid="members-posts"]').trigger("click");
+    expect(it.findAll(".member").map((m) => m.text())).toEqual(["10, 1, 2 m", "23, 4, 5 m"]);
+    await it.findAll(".member")[1]!.trigger("click");
+    expect([useView().wanted, useView().thing]).toEqual([{ name: "posts", copy: 1 }, "posts"]);
+    expect(it.find('[data-testid="members-door"]').exists()).toBe(false);
   });
 });

@@ -4,7 +4,7 @@ import { eachPoint, takeIn } from "../lib/bounds";
 import type { Vec } from "../lib/rotation";
 import { usePieces } from "../stores/pieces";
 import { useShot } from "../stores/shot";
-import { useView } from "../stores/view";
+import { useView, type Sight } from "../stores/view";
 import { SLANT, type Direction, type Stage } from "../viewport/Stage";
 import type { Shown } from "./useShown";
 
@@ -17,7 +17,7 @@ export function useFraming(
   inTake: ComputedRef<boolean>,
 ): {
   size: Ref<number>;
-  fit: (smooth: boolean, what?: "all" | "chosen", from?: Direction) => void;
+  fit: (smooth: boolean, what?: Sight, from?: Direction) => void;
   fitOnce: () => void;
   cutOpen: () => void;
 } {
@@ -55,7 +55,7 @@ export function useFraming(
   }
 
   /** Bring everything into view, or only what is chosen, and size the ground to all of it. */
-  function fit(smooth: boolean, what: "all" | "chosen" = "all", from?: Direction): void {
+  function fit(smooth: boolean, what: Sight = "all", from?: Direction): void {
     const s = stage.value;
     if (!s) return;
     const points = pointsOf(shown.value);
@@ -67,6 +67,11 @@ export function useFraming(
     size.value = points.length ? Math.hypot(...spread) : 6;
     const ground = { on: true, height: 0, ...shot.document?.ground };
     s.setGround(ground.on, ground.height, Math.max(0.02, size.value * 3.2));
+    if (typeof what === "object") {
+      const group = shown.value.find((t) => t.name === what.name);
+      const one = group?.copies[what.copy];
+      return one && s.frame(pointsOf([{ ...group!, copies: [one] }]), smooth);
+    }
     const names = new Set(view.chosen.map((c) => c.name));
     const some = what === "chosen" ? shown.value.filter((t) => names.has(t.name)) : [];
     if (some.length) return s.frame(pointsOf(some), smooth);

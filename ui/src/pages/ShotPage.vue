@@ -353,9 +353,4 @@ onBeforeUnmount(() => {
   gap: 14px;
   text-align: center;
 }
-@media (min-width: 1900px) {
-  .middle {
-    grid-template-columns: 60px 300px minmax(0, 1fr) 340px;
-  }
-}
 </style>

@@ -10,6 +10,8 @@ export type Selection = { kind: "body" | "group" | "field" | "tie" | "falloff" |
 export type ColorBy =
   "material" | "piece" | "tier" | "size" | "strength" | "state" | "reach" | "map" | "load" | "fields";
 export type Section = { axis: 0 | 1 | 2; share: number } | null;
+/** What can be brought into view: all, what is chosen, or one member of a group. */
+export type Sight = "all" | "chosen" | { name: string; copy: number };
 export type Help = "guide" | "keys" | "tour" | null;
 export type Handle = "move" | "turn" | "scale";
 
@@ -78,7 +80,7 @@ export const useView = defineStore("view", () => {
   const theme = ref<"dark" | "light">((localStorage.getItem("theme") as "dark" | "light" | null) ?? "dark");
   const sheetOpen = ref(true);
   /** what the view shall bring into sight at the next frame it shows */
-  const wanted = ref<"all" | "chosen" | null>(null);
+  const wanted = ref<Sight | null>(null);
   /** what grows past the picture is framed again */
   const keepInSight = useStorage("keep-in-sight", true);
   /** whether every move in the view of what can be keyed is a key at the playhead */
