@@ -32,7 +32,7 @@ def collect(shot: Shot, model: Model, got: list[Frame]) -> Baked:
         [e for f in got for e in f.events],
         arrays,
         [item.name for item in shot.fields],
-        {} if model.deformables is None else shapes({d.name: d.surface for d in model.deformables.drawn}),
+        {} if model.deformables is None else shapes({d.name: d for d in model.deformables.drawn}),
     )
 
 

@@ -6,6 +6,7 @@ Bodies that are built are known by the name of their drawing from then on, also 
 from __future__ import annotations
 
 import hashlib
+from collections.abc import Hashable
 from dataclasses import asdict
 from typing import Any
 
@@ -16,12 +17,25 @@ from ..core.errors import DynaclastError
 from ..core.falloff import EvaluationContext, value
 from ..core.fields.pose import pose_of
 from ..core.fracture.build import content_key
+from ..core.fracture.deforming import Surface, drawn_surface, surface_key
 from ..core.fracture.display import drawing_key
 from ..core.fracture.pieces import Pieces
 from ..core.layout import members, with_shared
 from ..core.preflight import Finding, preflight
-from ..core.preflight.reach import arrows, arrows_over, crossings, lay_out, maps_at, on_pieces
+from ..core.preflight.reach import (
+    arrows,
+    arrows_over,
+    crossings,
+    lay_out,
+    lay_out_vertices,
+    maps_at,
+    on_pieces,
+    pinned_vertices,
+    reach_on_vertices,
+    with_vertices,
+)
 from ..core.preflight.still import StillWorld
+from ..core.remembered import Remembered
 from ..core.solve.collision import HullShop
 from ..core.timeline.channels import Keyed, shared_at
 from .builds import Build, Builds
@@ -30,10 +44,18 @@ AT_ONCE = 0.4
 """Seconds a build may take to be answered in the same request."""
 PATIENCE = 3600.0
 """Seconds a build may take where its pieces are needed."""
+MOST_BYTES = 200_000_000
+"""Of surfaces of bodies that deform, remembered."""
+
+
+def _bytes_of(_key: Hashable, surface: Surface) -> int:
+    return surface.vertices.nbytes + surface.faces.nbytes + surface.lines.nbytes
 
 
 def drawing_name(body: Body) -> str:
     """What names a body's drawing: its pieces and how their cut faces look."""
+    if body.deforms:
+        return surface_key(body)
     look = drawing_key(body)
     return content_key(body) + ("-" + hashlib.sha256(look.encode()).hexdigest()[:12] if look else "")
 
@@ -43,11 +65,14 @@ class Surveyor:
 
     def __init__(self, builds: Builds, hulls: HullShop) -> None:
         self._builds, self._hulls = builds, hulls
+        self._surfaces: Remembered[Surface] = Remembered(MOST_BYTES, _bytes_of)
 
     # ----------------------------------------------------------------------------- bodies
 
     def ask(self, body: Body, patience: float = AT_ONCE) -> Pieces | Build:
         """The body's pieces, or its build under way. Raises what the build raised."""
+        if body.deforms:
+            self.surface(body)
         got = self._builds.ask(body, patience)
         if not isinstance(got, Build):
             self._builds.cache.remember_drawings({drawing_name(body): body})
@@ -59,6 +84,12 @@ class Surveyor:
         while isinstance(got, Build):
             got = self.ask(body, PATIENCE)
         return got
+
+    def surface(self, body: Body) -> Surface:
+        """What is drawn of a body that deforms. Raises what making it raised."""
+        key = surface_key(body)
+        known = self._surfaces.get(key)
+        return known if known is not None else self._surfaces.put(key, drawn_surface(body, self._builds.cache.resolve))
 
     def body_of(self, drawing: str) -> Body:
         """The body that a drawing is of. Raises NotFound."""
@@ -91,12 +122,24 @@ class Surveyor:
         poses = {f.name: pose_of(f, at.evaluation) for f in keyed if f.travel is not None or f.aim is not None}
         pulls = arrows(whole, at, field) if field else None
         over, spread = arrows_over(whole, pieces, at, field) if field else (np.zeros((0, 3)), np.zeros((0, 3)))
+        vertices = lay_out_vertices(whole, self.surface)
+        chosen = next((item for item in keyed if item.name == field), None)
+        near = reach_on_vertices(chosen, at, vertices) if chosen else {}
+        pinned = pinned_vertices(whole, at, vertices)
         maps = maps_at(whole, at).items()
         return {
-            "crossings": [asdict(c) for c in crossings(whole, pieces, at)],
+            "crossings": [asdict(c) for c in with_vertices(crossings(whole, pieces, at), keyed, at, vertices)],
             "findings": [asdict(f) for f in findings],
             "values": values,
             "bodies": [[b.name, p.count] for b, p in zip(whole.bodies, pieces, strict=True)],
+            "vertices": {
+                name: {
+                    "count": len(held),
+                    "pinned": np.flatnonzero(held).tolist(),
+                    "reach": near[name].round(3).tolist() if name in near else [],
+                }
+                for name, held in pinned.items()
+            },
             "maps": {
                 name: {
                     "values": v.round(3).tolist(),
@@ -121,6 +164,8 @@ class Surveyor:
 
         def usable(body: Body, name: str) -> bool:
             try:
+                if body.deforms:
+                    self.surface(body)
                 got = self._builds.ask(body, AT_ONCE)
             except DynaclastError as exc:
                 step = "break" if exc.where.startswith(("pattern", "breaks")) else "build"

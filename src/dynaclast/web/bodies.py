@@ -15,6 +15,7 @@ from ..core.document import Body
 from ..core.errors import DocumentError, DynaclastError, InputError
 from ..core.fracture.bonds import bond_strengths
 from ..core.fracture.build import raw_mesh
+from ..core.fracture.deforming import mass_of
 from ..core.fracture.display import drawn
 from ..core.fracture.pieces import Pieces, as_it_is
 from ..core.geometry.check import report
@@ -186,6 +187,8 @@ def cancel_build(body: BodyIn) -> dict[str, Any]:
 
 
 def _figures(one: Body, pieces: Pieces) -> dict[str, Any]:
+    if one.deforms:
+        return _surface_figures(one)
     strength = bond_strengths(one, pieces) if one.bonds is not None else np.zeros(0)
     tiers = (
         [
@@ -209,6 +212,7 @@ def _figures(one: Body, pieces: Pieces) -> dict[str, Any]:
         "pieces": pieces.count,
         "bonds": len(strength),
         "triangles": len(pieces.faces),
+        "vertices": 0,
         "size": np.ptp(pieces.vertices, axis=0).tolist() if pieces.count else [0.0, 0.0, 0.0],
         "mass": float(pieces.volume.sum() * density),
         "density": density,
@@ -221,6 +225,39 @@ def _figures(one: Body, pieces: Pieces) -> dict[str, Any]:
     }
 
 
+def _surface_figures(one: Body) -> dict[str, Any]:
+    """Of a body that deforms, which has no pieces: of the whole."""
+    surface = services().surveyor.surface(one)
+    none = {"pieces": 0, "bonds": 0, "smallest": 0.0, "largest": 0.0, "density": one.material.density, "tiers": []}
+    strength = {"strength_low": 0.0, "strength_high": 0.0, "strength_total": 0.0}
+    return (
+        none
+        | strength
+        | {
+            "name": one.name,
+            "key": drawing_name(one),
+            "triangles": len(surface.faces),
+            "vertices": len(surface.vertices),
+            "size": np.ptp(surface.vertices, axis=0).tolist(),
+            "mass": mass_of(one, surface),
+        }
+    )
+
+
+def _drawing(body: Body) -> dict[str, np.ndarray]:
+    """What the view needs of a body: its pieces as they are drawn, or the surface of one that deforms."""
+    surveyor = services().surveyor
+    arrays = as_arrays(drawn(body, surveyor.built(body)))
+    if not body.deforms:
+        return arrays
+    surface = surveyor.surface(body)
+    return arrays | {
+        "vertices": surface.vertices.astype(np.float32),
+        "faces": surface.faces.astype(np.uint32),
+        "lines": surface.lines.astype(np.uint32),
+    }
+
+
 def _range(values: np.ndarray) -> tuple[float, float]:
     return (float(values.min()), float(values.max())) if len(values) else (0.0, 0.0)
 
@@ -229,8 +266,7 @@ def _range(values: np.ndarray) -> tuple[float, float]:
 def get_pieces(path: PiecesPath) -> Response:
     """A body's pieces as drawn, as packed arrays (store.blobs); known after /build or a take."""
     body = services().surveyor.body_of(path.key)
-    pieces = services().surveyor.built(body)
-    response = Response(pack(as_arrays(drawn(body, pieces))), mimetype="application/octet-stream")
+    response = Response(pack(_drawing(body)), mimetype="application/octet-stream")
     response.headers["Cache-Control"] = "private, max-age=86400"
     return response
 
@@ -240,8 +276,7 @@ def get_many_pieces(body: KeysIn) -> Response:
     """As /pieces/KEY, of many: arrays of the first are named 0/..., of the second 1/... Packed arrays."""
     arrays: dict[str, np.ndarray] = {}
     for k, key in enumerate(body.keys):
-        one = services().surveyor.body_of(key)
-        found = as_arrays(drawn(one, services().surveyor.built(one)))
+        found = _drawing(services().surveyor.body_of(key))
         arrays |= {f"{k}/{name}": value for name, value in found.items()}
     return Response(pack(arrays), mimetype="application/octet-stream")
 

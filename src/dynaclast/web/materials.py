@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict
 from typing import Any
 
 from flask_openapi3 import APIBlueprint, Tag
 
+from ..core.document.presets import PRESETS as MATTERS
 from ..core.materials import PRESETS, Preset
 from ..store import materials
 from .schemas import Done, MaterialList, MaterialQuery, Problem, PutQuery
@@ -27,6 +29,7 @@ def list_materials() -> dict[str, Any]:
     return {
         "presets": [p.model_dump(mode="json") for p in PRESETS],
         "saved": [p.model_dump(mode="json") for p in saved],
+        "matters": [{"name": name, **asdict(p)} for name, p in MATTERS.items()],
     }
 
 

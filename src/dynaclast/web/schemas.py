@@ -184,6 +184,7 @@ class BuiltBody(BaseModel):
     pieces: int
     bonds: int
     triangles: int
+    vertices: int
     size: tuple[float, float, float]
     mass: float
     smallest: float
@@ -222,9 +223,21 @@ class MaterialQuery(BaseModel):
     name: str = Field(max_length=80)
 
 
+class MatterPreset(BaseModel):
+    """What something that deforms is made of, by the kinds of matter it can be."""
+
+    name: str
+    density: float
+    friction: float
+    source: str
+    matter: dict[str, dict[str, Any]] = Field(description="by kind of matter, the numbers it gives")
+    strength: dict[str, float] = Field(description="by kind: tears at so much [kN/m], or breaks at so much [kN]")
+
+
 class MaterialList(BaseModel):
     presets: list[Preset]
     saved: list[Preset]
+    matters: list[MatterPreset]
 
 
 class CrossingOut(BaseModel):
@@ -238,6 +251,7 @@ class CrossingOut(BaseModel):
     load_top: float
     strength_low: float
     strength_high: float
+    vertices: bool
 
 
 class FindingOut(BaseModel):
@@ -268,6 +282,14 @@ class MapOut(BaseModel):
     tint: list[tuple[int, int, int]]
 
 
+class VerticesOut(BaseModel):
+    """Vertices of a body that deforms, as they open: which are pinned, and the reach there of the field asked about."""
+
+    count: int
+    pinned: list[int]
+    reach: list[float]
+
+
 class SurveyOut(BaseModel):
     """The reach grid and preflight of a document, and which pieces each field reaches (value 0 to 1 per piece)."""
 
@@ -275,6 +297,7 @@ class SurveyOut(BaseModel):
     findings: list[FindingOut]
     values: dict[str, list[float]]
     bodies: list[tuple[str, int]]
+    vertices: dict[str, VerticesOut] = Field(description="of bodies that deform, by their names")
     maps: dict[str, MapOut] = Field(description="the shot's maps, as they are before a run")
     arrows: list[tuple[float, float, float]] = Field(
         description="what the field asked about would do to each piece [m/s2, or m/s of a blow]"

@@ -7,6 +7,7 @@ import type {
   BuildOut,
   Chunk,
   LibraryItem,
+  MaterialList,
   MeshStep,
   Preset,
   Problem,
@@ -110,7 +111,7 @@ export const api = {
     unpack(await (await send("POST", "/loads", { document, name })).arrayBuffer()),
   members: async (document: ShotDocument, group: string): Promise<Packed> =>
     unpack(await (await send("POST", "/members", { document, group })).arrayBuffer()),
-  materials: () => json<{ presets: Preset[]; saved: Preset[] }>("GET", "/materials"),
+  materials: () => json<MaterialList>("GET", "/materials"),
   saveMaterial: (preset: Preset, replace = false) => json("PUT", `/materials?replace=${replace}`, preset),
   deleteMaterial: (name: string) => json("DELETE", `/materials?name=${encodeURIComponent(name)}`),
   library: () => json<{ items: LibraryItem[] }>("GET", "/library"),

@@ -5125,6 +5125,8 @@ export interface components {
             bonds: number;
             /** Triangles */
             triangles: number;
+            /** Vertices */
+            vertices: number;
             /** Size */
             size: [
                 number,
@@ -5237,6 +5239,13 @@ export interface components {
                 number
             ][];
             /**
+             * Vertices
+             * @description of bodies that deform, by their names
+             */
+            vertices: {
+                [key: string]: components["schemas"]["VerticesOut"];
+            };
+            /**
              * Maps
              * @description the shot's maps, as they are before a run
              */
@@ -5294,6 +5303,8 @@ export interface components {
             strength_low: number;
             /** Strength High */
             strength_high: number;
+            /** Vertices */
+            vertices: boolean;
         };
         /** FindingOut */
         FindingOut: {
@@ -5336,6 +5347,18 @@ export interface components {
             ];
         };
         /**
+         * VerticesOut
+         * @description Vertices of a body that deforms, as they open: which are pinned, and the reach there of the field asked about.
+         */
+        VerticesOut: {
+            /** Count */
+            count: number;
+            /** Pinned */
+            pinned: number[];
+            /** Reach */
+            reach: number[];
+        };
+        /**
          * SurveyIn
          * @description A document, the frame it is looked at, and the field whose arrows are wanted.
          */
@@ -5361,6 +5384,38 @@ export interface components {
             presets: components["schemas"]["Preset"][];
             /** Saved */
             saved: components["schemas"]["Preset"][];
+            /** Matters */
+            matters: components["schemas"]["MatterPreset"][];
+        };
+        /**
+         * MatterPreset
+         * @description What something that deforms is made of, by the kinds of matter it can be.
+         */
+        MatterPreset: {
+            /** Name */
+            name: string;
+            /** Density */
+            density: number;
+            /** Friction */
+            friction: number;
+            /** Source */
+            source: string;
+            /**
+             * Matter
+             * @description by kind of matter, the numbers it gives
+             */
+            matter: {
+                [key: string]: {
+                    [key: string]: unknown;
+                };
+            };
+            /**
+             * Strength
+             * @description by kind: tears at so much [kN/m], or breaks at so much [kN]
+             */
+            strength: {
+                [key: string]: number;
+            };
         };
         /**
          * Preset

@@ -11,6 +11,7 @@ export type Pattern = NonNullable<Body["pattern"]>;
 export type BreakStep = Required<Body["breaks"][number]>;
 export type StepPattern = BreakStep["pattern"];
 export type MeshStep = Body["steps"][number];
+export type MaterialList = Schemas["MaterialList"];
 export type Preset = Schemas["Preset"];
 export type FieldItem = Required<Schemas["FieldItem"]>;
 export type Tie = Required<Schemas["Tie"]>;

@@ -16,6 +16,7 @@ import Glyph from "./Glyph.vue";
 import LayoutEditor from "./LayoutEditor.vue";
 import MaterialSection from "./MaterialSection.vue";
 import NameField from "../controls/NameField.vue";
+import MatterSection from "./MatterSection.vue";
 import MotionEditor from "./MotionEditor.vue";
 import SpecRows from "./SpecRows.vue";
 import VectorField from "../controls/VectorField.vue";
@@ -47,7 +48,7 @@ const angles = computed(() => anglesOf(stand.value).map((a) => Number(a.toFixed(
 const spin = computed(() => (body.value.spin as Vec).map((w) => Number(((w * 180) / Math.PI).toFixed(4))) as Vec);
 const what = computed(
   () =>
-    `${props.thing.group ? "group of " : ""}${body.value.shape.kind === "asset" ? "mesh" : body.value.shape.kind} · ${body.value.role}`,
+    `${props.thing.group ? "group of " : ""}${body.value.shape.kind === "asset" ? "mesh" : body.value.shape.kind} · ${body.value.matter.kind === "rigid" ? body.value.role : body.value.matter.kind}`,
 );
 
 const edit = (label: string, change: (b: Body) => void): void =>
@@ -123,8 +124,10 @@ function remove(): void {
     </header>
     <p v-if="figures" class="figures size" data-testid="size">
       {{ figures.size.map((s) => showNumber(s, 3)).join(" × ") }} m<br />{{ many > 1 ? `${many} × ` : ""
-      }}{{ showMass(figures.mass) }} · {{ figures.pieces }} {{ figures.pieces === 1 ? "piece" : "pieces"
-      }}{{ many > 1 ? " each" : "" }}
+      }}{{ showMass(figures.mass) }} ·
+      <template v-if="figures.vertices">{{ figures.vertices.toLocaleString("en") }} vertices</template
+      ><template v-else>{{ figures.pieces }} {{ figures.pieces === 1 ? "piece" : "pieces" }}</template
+      >{{ many > 1 ? " each" : "" }}
     </p>
     <p v-if="problem" class="problem" role="alert">{{ problem }}</p>
   </div>
@@ -168,7 +171,8 @@ function remove(): void {
         @update:model-value="(v) => edit('scale', (b) => (b.place.scale = v))" />
     </div>
   </div>
-  <Section title="Role">
+  <MatterSection :name="thing.name" :body="body" />
+  <Section v-if="body.matter.kind === 'rigid'" title="Role">
     <Choices label="role" ids="role-" :options="ROLES" :model-value="body.role" @update:model-value="setRole" />
     <div class="row collide">
       <span class="label">collides as</span
@@ -211,7 +215,7 @@ function remove(): void {
       v-if="body.role === 'active'"
       :of="body as never"
       :specs="BODY_SPECS"
-      :channels="channels"
+      :channels="body.matter.kind === 'rigid' ? channels : undefined"
       base=""
       @change="(k, v) => edit(k, (b) => setAt(b, k, v))"
       @key="key" />
@@ -224,7 +228,7 @@ function remove(): void {
         :initial="0"
         @update:model-value="(v) => edit('velocity', (b) => (b.velocity = v))" />
     </div>
-    <div class="stack">
+    <div v-if="body.matter.kind === 'rigid'" class="stack">
       <label>{{ body.role === "active" ? "spin at the start" : "spin" }} <span class="mute">°/s</span></label
       ><VectorField
         label="spin"

@@ -10,10 +10,13 @@ import { usePainting } from "../composables/usePainting";
 import { usePicking } from "../composables/usePicking";
 import { usePieceCard } from "../composables/usePieceCard";
 import { useReaches } from "../composables/useReaches";
+import { useSurfaces } from "../composables/useSurfaces";
 import { useSnapping } from "../composables/useSnapping";
 import { useShown, type Shown } from "../composables/useShown";
 import { useTieMarks } from "../composables/useTieMarks";
+import { lengthOf, segmentsFor } from "../lib/line";
 import { pieceFigures } from "../lib/pieces";
+import { showLength } from "../lib/units";
 import type { Vec } from "../lib/rotation";
 import { usePieces } from "../stores/pieces";
 import { useShot } from "../stores/shot";
@@ -51,12 +54,15 @@ const { card, hovered, placeCard } = usePieceCard(stage, inTake, frame, locate);
 const { labels, placeLabels } = useLabels(stage, inTake);
 const { tieTags, drawTiesNow, placeTieTags, chooseTie } = useTieMarks(stage, shown, inTake, time, frame, size);
 const { paintPieces } = usePainting(stage, shown, inTake, frame);
+const { paintSurfaces } = useSurfaces(stage, shown, inTake, frame);
 const { drawLines } = useDrawnLines(stage, inTake, chosenThing);
 const { reaches } = useReaches(inTake);
 
 function repaint(): void {
   if (!stage.value) return;
-  if (paintPieces()) {
+  const fresh = paintPieces();
+  paintSurfaces();
+  if (fresh) {
     fitOnce();
     if (begin) stage.value.view = begin; // after the first look at all of it
     if (!missing.value) begin = null;
@@ -100,6 +106,24 @@ function onCamera(angle: number, now: number): void {
   azimuth.value = angle;
   metresPerPixel.value = now;
   placeOverlays();
+}
+
+/** The chosen rope goes through the points that were clicked, by steps as long as it had. */
+function drawn(): void {
+  const points = view.drawing!;
+  const name = view.thing!;
+  view.drawing = null;
+  shot.editBody(
+    name,
+    `draw ${name}`,
+    (b) => {
+      if (b.shape.kind !== "line") return;
+      b.shape.points = points;
+      b.shape.segments = segmentsFor(points);
+      Object.assign(b.place, { position: [0, 0, 0], rotation: [0, 0, 0, 1], angles: null, scale: [1, 1, 1] });
+    },
+    true,
+  );
 }
 
 function onDrop(event: DragEvent): void {
@@ -260,6 +284,12 @@ defineExpose({ bring, look, camera: () => stage.value?.view ?? [] });
           : `Click on a body where the ${view.placing.kind} goes`
       }}
       <ElButton link @click="view.placing = null">not now</ElButton>
+    </p>
+    <p v-if="view.drawing" class="placing" role="status" data-testid="drawing">
+      Click where the rope goes: on bodies, or on the ground · {{ view.drawing.length }}
+      {{ view.drawing.length === 1 ? "point" : "points" }}, {{ showLength(lengthOf(view.drawing)) }}
+      <ElButton link :disabled="view.drawing.length < 2" data-testid="drawn" @click="drawn">done</ElButton>
+      <ElButton link @click="view.drawing = null">not now</ElButton>
     </p>
     <p v-if="view.placingField" class="placing" role="status">
       Click where {{ view.selection?.name }} goes: on a body, or on the ground

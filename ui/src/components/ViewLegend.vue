@@ -6,6 +6,7 @@ import { RAMP_CSS } from "../lib/ramp";
 import { useShot } from "../stores/shot";
 import { useTakes } from "../stores/takes";
 import { useView } from "../stores/view";
+import { MOST_STRETCH } from "../composables/useSurfaces";
 import { STATE_COLORS, TIER_COLORS } from "../viewport/paint";
 
 const props = defineProps<{ inTake: boolean; deepest: number }>();
@@ -23,7 +24,7 @@ const rampCss = computed(() =>
 const legend = computed(() =>
   view.colorBy === "map" && mapNow.value
     ? "ramp"
-    : props.inTake && view.colorBy === "load"
+    : props.inTake && (view.colorBy === "load" || view.colorBy === "stretch")
       ? "ramp"
       : props.inTake && view.colorBy === "fields"
         ? "list"
@@ -36,17 +37,19 @@ const legend = computed(() =>
 const rampWords = computed(() =>
   view.colorBy === "map"
     ? [view.map, "0", "1"]
-    : view.colorBy === "load"
-      ? ["load / strength", "0", "1"]
-      : view.colorBy === "reach"
-        ? [
-            view.selection?.kind === "field" ? `reach of ${view.selection.name}` : "pick a field to see its reach",
-            "0",
-            "1",
-          ]
-        : view.colorBy === "size"
-          ? ["piece size", "small", "large"]
-          : ["mean bond strength", "0", "strongest"],
+    : view.colorBy === "stretch"
+      ? ["stretch", "0", `${100 * MOST_STRETCH} %`]
+      : view.colorBy === "load"
+        ? ["load / strength", "0", "1"]
+        : view.colorBy === "reach"
+          ? [
+              view.selection?.kind === "field" ? `reach of ${view.selection.name}` : "pick a field to see its reach",
+              "0",
+              "1",
+            ]
+          : view.colorBy === "size"
+            ? ["piece size", "small", "large"]
+            : ["mean bond strength", "0", "strongest"],
 );
 </script>
 

@@ -43,6 +43,7 @@ export function useFraming(
         eachPoint(thing.packed.vertices as Float32Array, thing.copies, (at) => points.push(at));
         continue;
       }
+      stage.value!.surfaces.eachPlace(thing.name, (at) => points.push(at));
       const b = batch.names.indexOf(thing.name);
       const volume = thing.packed.volume!;
       for (let p = batch.first[b]!; p < batch.first[b + 1]!; p++) {

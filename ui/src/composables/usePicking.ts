@@ -5,7 +5,7 @@ import type { Vec } from "../lib/rotation";
 import { useShot } from "../stores/shot";
 import { useView } from "../stores/view";
 import type { Stage } from "../viewport/Stage";
-import { hitPiece } from "../viewport/hits";
+import { hitPiece, hitThings, type SurfaceHit } from "../viewport/hits";
 import { tidy } from "./useHandles";
 import type { Shown } from "./useShown";
 
@@ -43,6 +43,12 @@ export function usePicking(
 
   /** The thing a batch piece belongs to, and its number within a copy. */
   function locate(piece: number): Hit | null {
+    const k = piece - (stage.value?.batch.count ?? 0);
+    if (k >= 0 && k < (stage.value?.surfaces?.count ?? 0)) {
+      const { name, copy } = stage.value!.surfaces.shapeOf(k);
+      const soft = shown.value.find((t) => t.name === name);
+      return soft ? { thing: soft, copy, index: 0 } : null;
+    }
     const at = stage.value?.batch.locate(piece);
     const thing = at && shown.value[at.body];
     return thing ? { thing, copy: at.copy, index: at.index } : null;
@@ -57,7 +63,7 @@ export function usePicking(
     const { origin, along } = s.ray(at.x, at.y);
     let point: Vec | null = null;
     if (hit) {
-      point = hitPiece(origin, along, hit.thing, hit.thing.copies[hit.copy]!, hit.index)?.at ?? null;
+      point = meet(hit, origin, along)?.at ?? null;
     }
     if (!hit && placing.point) point = onGround(origin, along);
     if (hit?.thing.group)
@@ -93,20 +99,41 @@ export function usePicking(
     return origin.map((x, k) => x + ((height - origin[1]) / along[1]) * along[k]!) as Vec;
   }
 
+  /** One more point of the rope that is drawn: on a body, or on the ground, with its round above the surface. */
+  function drawOn(hit: Hit | null, at: Point): void {
+    const { origin, along } = stage.value!.ray(at.x, at.y);
+    const found = hit && meet(hit, origin, along);
+    const point = found?.at ?? onGround(origin, along);
+    const rope = shot.bodies.find((b) => b.name === view.thing);
+    if (!point || rope?.shape.kind !== "line") return;
+    const above = 1.5 * ((rope.matter as { radius?: number }).radius ?? 0.01);
+    const normal = found?.normal ?? [0, 1, 0];
+    view.drawing = [...view.drawing!, point.map((x, k) => tidy(x + above * normal[k]!)) as Vec];
+  }
+
   /** The chosen field goes to where a click meets a body, or the ground, and faces out of it. */
   function placeField(hit: Hit | null, at: Point): void {
     const { origin, along } = stage.value!.ray(at.x, at.y);
-    const found = hit && hitPiece(origin, along, hit.thing, hit.thing.copies[hit.copy]!, hit.index);
+    const found = hit && meet(hit, origin, along);
     const point = found?.at ?? onGround(origin, along);
     if (!point) return;
     view.placingField = false;
     putField(point.map(tidy) as Vec, (found?.normal ?? [0, 1, 0]).map(tidy) as Vec);
   }
 
+  /** Where a ray meets the piece that is hit, or the body where it has no pieces. */
+  function meet(hit: Hit, origin: Vec, along: Vec): SurfaceHit | null {
+    const copy = hit.thing.copies[hit.copy]!;
+    return hit.thing.packed.volume?.length === 0
+      ? hitThings(origin, along, [{ ...hit.thing, copies: [copy] }])
+      : hitPiece(origin, along, hit.thing, copy, hit.index);
+  }
+
   function onPick(piece: number, together: boolean, at: { x: number; y: number }): void {
     const hit = locate(piece);
     if (view.placing) return placeTie(hit, at);
     if (view.placingField) return placeField(hit, at);
+    if (view.drawing) return drawOn(hit, at);
     if (!hit) {
       if (!together) view.select(null);
       return;

@@ -45,7 +45,7 @@ export function usePieceCard(
       card.value = null;
       return;
     }
-    const at = s.project(...s.batch.placeOf(piece));
+    const at = s.project(...s.placeOf(piece));
     card.value = at ? { x: at.x, y: at.y, lines: cardLines(hit, piece) } : null;
   }
 
@@ -57,6 +57,12 @@ export function usePieceCard(
   /** What the piece is: its size, mass and bonds. */
   function matterLines(thing: Shown, copy: number, index: number): string[] {
     const { packed, body, name } = thing;
+    if (!packed.volume!.length) {
+      const own = pieces.built.get(name)?.figures;
+      return own
+        ? [`${name} · ${body.matter.kind} · ${own.vertices.toLocaleString("en")} vertices · ${showMass(own.mass)}`]
+        : [name];
+    }
     const figures = pieceFigures(packed);
     const volume = packed.volume![index]! * (thing.copies[copy]?.size ?? 1) ** 3;
     const density = pieces.built.get(name)?.figures.density ?? body.material.density!;

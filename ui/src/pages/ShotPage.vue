@@ -144,7 +144,8 @@ function show(what: "set-up" | "take"): void {
 
 /** Escape: out of what is innermost. */
 function back(): void {
-  if (view.placingField) view.placingField = false;
+  if (view.drawing) view.drawing = null;
+  else if (view.placingField) view.placingField = false;
   else if (view.placing) view.placing = null;
   else if (view.picked.length || view.piece) [view.picked, view.piece] = [[], null];
   else view.select(null);

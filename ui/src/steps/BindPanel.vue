@@ -3,6 +3,7 @@ import { ElButton } from "element-plus";
 import { computed } from "vue";
 import BodyList from "../components/BodyList.vue";
 import ChoiceRow from "../controls/ChoiceRow.vue";
+import HoldsSection from "../components/HoldsSection.vue";
 import Glyph from "../components/Glyph.vue";
 import NumberRow from "../controls/NumberRow.vue";
 import ReachEditor from "../components/ReachEditor.vue";
@@ -30,7 +31,10 @@ const figures = computed(() => (chosen.value ? pieces.built.get(chosen.value.nam
 const anchors = computed(() => shot.fields.filter((f) => f.effect.kind === "anchor"));
 const packed = computed(() => (chosen.value ? pieces.packedOf(chosen.value.name) : undefined));
 const tiers = computed(() => (packed.value ? Math.max(1, pieceFigures(packed.value).tiers) : 1));
-const unit = computed(() => (body.value?.bonds?.unit === "kN" ? "kN" : "kN/m²"));
+const UNITS = { kN: "kN", "kN/m": "kN/m", "kN/m2": "kN/m²" } as const;
+const unit = computed(() => UNITS[body.value?.bonds?.unit ?? "kN/m2"]);
+/** pieces meet along faces, patches of cloth along lines */
+const perFace = computed(() => (body.value?.matter.kind === "cloth" ? "kN/m" : "kN/m2"));
 const BONDS = [
   ["hidden", "hidden"],
   ["strength", "strength"],
@@ -162,7 +166,7 @@ function placeNew(kind: TieKind): void {
           :hint="say('Bonds.unit')"
           :options="
             [
-              ['kN/m2', 'per area'],
+              [perFace, perFace === 'kN/m' ? 'per length' : 'per area'],
               ['kN', 'per bond'],
             ] as const
           "
@@ -228,19 +232,31 @@ function placeNew(kind: TieKind): void {
         @click="
           edit(
             'bonds',
-            (b) => (b.bonds = { strength: 400, unit: 'kN/m2', tiers: [], by_size: 0, by_reach: null, cut: [] }),
+            (b) =>
+              (b.bonds = {
+                strength: b.matter.kind === 'cloth' ? 5 : 400,
+                unit: b.matter.kind === 'cloth' ? 'kN/m' : 'kN/m2',
+                tiers: [],
+                by_size: 0,
+                by_reach: null,
+                cut: [],
+              }),
           )
         ">
         Bond the pieces
       </ElButton>
     </template>
+    <p v-else-if="chosen && body?.matter.kind !== 'rigid'" class="mute">
+      {{ chosen.name }} is one {{ body?.matter.kind }}: pins hold its vertices.
+    </p>
     <p v-else-if="chosen" class="mute">
       {{ chosen.name }} is whole. <ElButton link @click="view.step = 'break'">Break it</ElButton> to have bonds.
     </p>
     <p v-else class="mute">Pick a broken body to set how strongly its pieces hold together.</p>
   </div>
+  <HoldsSection v-if="chosen && body && body.matter.kind !== 'rigid'" :key="chosen.name" :thing="chosen" />
   <Section
-    v-if="body?.pattern && body.bonds"
+    v-if="body?.pattern && body.bonds && body.matter.kind === 'rigid'"
     title="Part to the rest"
     :note="view.picked.length ? `${view.picked.length} picked` : 'pick pieces'">
     <template v-if="part">

@@ -14,7 +14,11 @@ import { takeIn } from "../lib/bounds";
 import { wayBeside, type Bounds } from "../lib/beside";
 import { copiesOf } from "../composables/useShown";
 import type { Quat, Vec } from "../lib/rotation";
-import { showMass } from "../lib/units";
+import { lengthOf, slackened } from "../lib/line";
+import { changeMatter } from "../lib/matter";
+import SpecRows from "../components/SpecRows.vue";
+import { say } from "../lib/words";
+import { showLength, showMass } from "../lib/units";
 import { MOST_MEMBERS, ungroup } from "../lib/ungroup";
 import { usePieces } from "../stores/pieces";
 import { useShot, type Thing } from "../stores/shot";
@@ -57,9 +61,12 @@ function add(kind: string): void {
   const shape = SHAPES[kind]!();
   const half = halfHeight(shape);
   const ground = shot.document?.ground.height ?? 0;
-  const body = newBody(freeName(kind, taken()), shape, half + ground);
+  const rope = shape.kind === "line";
+  const body = newBody(freeName(rope ? "rope" : kind, taken()), shape, rope ? ground + 2 : half + ground);
+  if (rope) changeMatter(body, "rope");
   const side = Math.max(half, 1);
-  const own: Bounds = { lo: [-side, ground, -side], hi: [side, ground + 2 * half, side] };
+  const at = body.place.position![1]!;
+  const own: Bounds = { lo: [-side, at - half, -side], hi: [side, at + half, side] };
   const others = shot.things.flatMap((t) => boundsOf(t) ?? []);
   body.place.position![0] = Number(wayBeside(own, others).toFixed(3));
   put([body], kind);
@@ -225,6 +232,12 @@ const FIELDS: Record<
   sheet: [{ key: "thickness", label: "thickness", ...LENGTH }],
   falloff: [{ key: "level", label: "level", min: 0.01, max: 0.99 }, facets("detail", 8, 160)],
 };
+/** by how much a rope is longer than straight [%] */
+const slackNow = computed(() => {
+  const points = (shape.value?.points ?? []) as Vec[];
+  const straight = points.length ? lengthOf([points[0]!, points.at(-1)!]) : 0;
+  return straight > 0 ? Number((100 * (lengthOf(points) / straight - 1)).toFixed(1)) : 0;
+});
 const shape = computed(() => chosen.value?.body.shape as (Record<string, unknown> & { kind: string }) | undefined);
 defineExpose({ bringIn });
 </script>
@@ -243,7 +256,7 @@ defineExpose({ bringIn });
           class="bare add"
           :data-testid="`add-${kind}`"
           @click="add(kind)">
-          <Glyph :name="kind" :size="20" />{{ kind }}
+          <Glyph :name="kind" :size="20" />{{ kind === "line" ? "rope" : kind }}
         </ElButton>
       </div>
       <FileButton
@@ -267,7 +280,7 @@ defineExpose({ bringIn });
         }
       " />
     <Section
-      v-if="chosen && shape && (FIELDS[shape.kind] || shape.kind === 'box')"
+      v-if="chosen && shape && (FIELDS[shape.kind] || shape.kind === 'box' || shape.kind === 'line')"
       :title="`Shape of ${chosen.name}`"
       :note="shape.kind">
       <VectorField
@@ -288,6 +301,34 @@ defineExpose({ bringIn });
           :model-value="shape.divisions as Vec"
           @update:model-value="(v) => editShape((s) => (s.divisions = v))" />
       </div>
+      <template v-if="shape.kind === 'line'">
+        <p class="mute small figures" data-testid="rope-length">
+          {{ showLength(lengthOf(shape.points as Vec[])) }} long, {{ (shape.points as Vec[]).length }} points
+        </p>
+        <ElButton class="wide" data-testid="draw-rope" @click="view.drawing = []">Draw it in the view</ElButton>
+        <NumberRow
+          label="segments"
+          :hint="say('LineShape.segments')"
+          whole
+          :min="1"
+          :max="2000"
+          :model-value="(shape.segments as number | null) ?? (shape.points as Vec[]).length - 1"
+          @update:model-value="(v) => editShape((s) => (s.segments = v))" />
+        <NumberRow
+          label="slack"
+          hint="how much longer than straight from end to end"
+          unit="%"
+          :min="0"
+          :max="100"
+          :initial="0"
+          :model-value="slackNow"
+          @update:model-value="(v) => editShape((s) => (s.points = slackened(s.points as Vec[], v / 100)))" />
+        <SpecRows
+          v-if="(shape.points as Vec[]).length < 9"
+          :of="shape"
+          :specs="[{ key: 'points', label: 'points', kind: 'points', hint: say('LineShape.points') }]"
+          @change="(k, v) => editShape((s) => (s[k] = v))" />
+      </template>
       <template v-if="shape.kind === 'falloff'">
         <ReachEditor
           label="surface"

@@ -25,6 +25,7 @@ const seen = computed<ColorBy[]>(() => [
   "state",
   ...(takes.frames?.names.has("acted") ? (["fields"] as const) : []),
   ...(takes.frames?.names.has("load") ? (["load"] as const) : []),
+  ...([...(takes.frames?.names ?? [])].some((n) => n.startsWith("points/")) ? (["stretch"] as const) : []),
 ]);
 const maps = computed(() =>
   [...(takes.frames?.names ?? [])].flatMap((k) => (k.startsWith("map/") ? [k.slice(4)] : [])),

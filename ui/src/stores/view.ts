@@ -8,7 +8,7 @@ import type { Snap } from "../lib/snap";
 export type Step = "build" | "break" | "bind" | "drive" | "run" | "export";
 export type Selection = { kind: "body" | "group" | "field" | "tie" | "falloff" | "map"; name: string } | null;
 export type ColorBy =
-  "material" | "piece" | "tier" | "size" | "strength" | "state" | "reach" | "map" | "load" | "fields";
+  "material" | "piece" | "tier" | "size" | "strength" | "state" | "reach" | "map" | "load" | "fields" | "stretch";
 export type Section = { axis: 0 | 1 | 2; share: number } | null;
 /** What can be brought into view: all, what is chosen, or one member of a group. */
 export type Sight = "all" | "chosen" | { name: string; copy: number };
@@ -68,6 +68,8 @@ export const useView = defineStore("view", () => {
   } | null>(null);
   /** the chosen field is put where the view is clicked next */
   const placingField = ref(false);
+  /** points of the rope that is drawn by clicks in the view, null while none is */
+  const drawing = shallowRef<[number, number, number][] | null>(null);
   /** the end of the chosen tie its handles move */
   const tieEnd = ref<0 | 1>(0);
   /** segments that show defects of the chosen body's mesh, in its own scaled frame */
@@ -156,6 +158,7 @@ export const useView = defineStore("view", () => {
     shapes.value = false;
     placing.value = null;
     placingField.value = false;
+    drawing.value = null;
     frame.value = 0;
     playing.value = false;
     showing.value = "set-up";
@@ -170,6 +173,7 @@ export const useView = defineStore("view", () => {
     shapes,
     placing,
     placingField,
+    drawing,
     snap,
     axes,
     whole,

@@ -47,6 +47,8 @@ export class PieceBatch {
   readonly group = new THREE.Group();
   readonly uniforms: Record<string, THREE.IUniform>;
   count = 0;
+  /** what is picked beside pieces, by numbers from ``count`` on */
+  others: THREE.Object3D | null = null;
   bodies: BatchBody[] = [];
   /** first piece of each body, and the total at the end */
   first: number[] = [0];
@@ -149,7 +151,7 @@ export class PieceBatch {
 
   private add(bodies: (BatchBody & { first: number })[], copies: number): void {
     let corners = 0;
-    for (const { packed } of bodies) corners += packed.faces!.length;
+    for (const { packed } of bodies) corners += 3 * packed.face_start!.at(-1)!; // what deforms has faces, but no pieces
     const position = new Float32Array(corners * 3);
     const info = new Float32Array(corners * 3);
     let at = 0;
@@ -300,7 +302,7 @@ export class PieceBatch {
     width: number,
     height: number,
   ): number {
-    if (!this.count) return -1;
+    if (!this.count && !this.others?.children.length) return -1;
     const target = new THREE.WebGLRenderTarget(1, 1);
     camera.setViewOffset(width, height, x, y, 1, 1);
     renderer.setRenderTarget(target);
@@ -308,6 +310,7 @@ export class PieceBatch {
     const alpha = renderer.getClearAlpha();
     renderer.setClearColor(0, 0);
     renderer.clear();
+    if (this.others) this.pickScene.add(this.others);
     renderer.render(this.pickScene, camera);
     const pixel = new Uint8Array(4);
     renderer.readRenderTargetPixels(target, 0, 0, 1, 1, pixel);

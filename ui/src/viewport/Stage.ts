@@ -10,6 +10,7 @@ import { fit } from "./fit";
 import { LineLayer } from "./LineLayer";
 import { Look, tokenColor } from "./Look";
 import { PieceBatch } from "./PieceBatch";
+import { SurfaceBatch } from "./SurfaceBatch";
 import { ReachShell, type Stood } from "./ReachShell";
 import { GROUND_FRAGMENT, GROUND_VERTEX } from "./shaders";
 
@@ -52,6 +53,7 @@ export class Stage {
   readonly camera = new THREE.PerspectiveCamera(38, 1, 0.05, 4000);
   readonly controls: CameraControls;
   readonly batch: PieceBatch;
+  readonly surfaces: SurfaceBatch;
   readonly bonds = new LineLayer(0.85);
   readonly marks = new LineLayer(1);
   readonly ties = new LineLayer(1);
@@ -100,8 +102,11 @@ export class Stage {
     this.controls.minDistance = 0.02;
     this.controls.addEventListener("controlstart", () => (this.framed = null));
     this.batch = new PieceBatch(this.look.uniforms);
+    this.surfaces = new SurfaceBatch(this.batch.uniforms);
+    this.batch.others = this.surfaces.pickGroup;
     this.scene.add(
       this.batch.group,
+      this.surfaces.group,
       this.bonds.object,
       this.marks.object,
       this.ties.object,
@@ -289,7 +294,7 @@ export class Stage {
   private readonly turnAbout = (event: PointerEvent): void => {
     if (event.button !== 0 || event.shiftKey || this.handles.axis) return;
     const piece = this.pieceAt(event);
-    if (piece >= 0) this.controls.setOrbitPoint(...this.batch.placeOf(piece));
+    if (piece >= 0) this.controls.setOrbitPoint(...this.placeOf(piece));
   };
 
   private readonly down = (event: PointerEvent): void => {
@@ -368,6 +373,12 @@ export class Stage {
     });
     this.invalidate();
   };
+
+  /** Where the middle of a piece is drawn; of what deforms, by the numbers after those of pieces, a vertex of it. */
+  placeOf(piece: number): Vec {
+    const k = piece - this.batch.count;
+    return k < 0 ? this.batch.placeOf(piece) : this.surfaces.placeOf(k, this.surfaces.verticesOf(k) >> 1);
+  }
 
   /** Where a world point is on the screen, in CSS pixels from the view's corner; null behind the camera. */
   project(x: number, y: number, z: number): { x: number; y: number } | null {
@@ -470,6 +481,7 @@ export class Stage {
     for (const shell of this.shells.values()) shell.dispose();
     this.handles.dispose();
     this.batch.dispose();
+    this.surfaces.dispose();
     this.controls.dispose();
     this.renderer.dispose();
     this.renderer.domElement.remove();

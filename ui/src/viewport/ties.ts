@@ -38,6 +38,18 @@ function nearest(batch: PieceBatch, opening: FrameData, body: number, point: Vec
   return best;
 }
 
+/** Where the vertex of a body that deforms has got to that was nearest to a point at the start; null of others. */
+function softly(name: string, point: Vec, { now, opening }: Moved): Vec | null {
+  const [then, points] = [opening.arrays[`points/${name}`], now.arrays[`points/${name}`]];
+  if (!then || !points) return null;
+  let [best, least] = [0, Infinity];
+  for (let v = 0; v < then.length; v += 3) {
+    const d = Math.hypot(then[v]! - point[0], then[v + 1]! - point[1], then[v + 2]! - point[2]);
+    if (d < least) [best, least] = [v, d];
+  }
+  return [points[best]!, points[best + 1]!, points[best + 2]!];
+}
+
 /** Where a point of a body that is given for the start has got to, and how it is turned. */
 function carried(
   batch: PieceBatch,
@@ -50,6 +62,8 @@ function carried(
   const still = { at: point, turned: [0, 0, 0, 1] as Quat };
   const b = name === null ? -1 : batch.names.indexOf(name);
   if (b < 0) return still;
+  const soft = moved && name !== null ? softly(name, point, moved) : null;
+  if (soft) return { at: soft, turned: [0, 0, 0, 1] };
   if (moved && moved.now.pieces === batch.count) {
     const p = nearest(batch, moved.opening, b, point);
     const q = [...moved.now.arrays.orientation!.subarray(p * 4, p * 4 + 4)] as Quat;

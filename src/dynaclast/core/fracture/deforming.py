@@ -2,15 +2,20 @@
 
 from __future__ import annotations
 
+import hashlib
+import json
+from collections.abc import Mapping
 from dataclasses import dataclass
+from typing import Protocol
 
 import numpy as np
 
 from ..arrays import Array, Index
-from ..document import Body, LineShape, RopeMatter, SheetShape
+from ..document import Body, ClothMatter, LineShape, RopeMatter, SheetShape
 from ..errors import GeometryError
 from ..geometry import primitives
-from ..geometry.mesh import TriMesh, make, weld
+from ..geometry.mass import signed_volume
+from ..geometry.mesh import TriMesh, make, triangle_normals, weld
 from .build import Resolve, no_files, raw_mesh, shape_mesh
 from .patches import sheet_of, split
 from .pieces import Pieces
@@ -69,15 +74,26 @@ def soft_pieces(body: Body, mesh: TriMesh) -> Pieces | None:
 class Surface:
     """What is drawn of a body that deforms: pieces have vertices of their own.
 
-    faces : (F, 3) int32, of drawn vertices
-    lines : (G, 2) int32, segments of a rope that is a line; none of others
+    vertices : (V, 3) float64, [m], own scaled frame, at rest
+    faces    : (F, 3) int32, of drawn vertices
+    lines    : (G, 2) int32, segments of a rope; none of others
     """
 
+    vertices: Array
     faces: Index
     lines: Index
 
 
-def shapes(surfaces: dict[str, Surface]) -> dict[str, Index]:
+class Drawable(Protocol):
+    """What has faces and lines of drawn vertices."""
+
+    @property
+    def faces(self) -> Index: ...
+    @property
+    def lines(self) -> Index: ...
+
+
+def shapes(surfaces: Mapping[str, Drawable]) -> dict[str, Index]:
     """Faces and lines of bodies that deform, by the names that a bake gives them."""
     out = {f"faces/{name}": surface.faces for name, surface in surfaces.items() if len(surface.faces)}
     return out | {f"lines/{name}": surface.lines for name, surface in surfaces.items() if len(surface.lines)}
@@ -86,14 +102,47 @@ def shapes(surfaces: dict[str, Surface]) -> dict[str, Index]:
 def drawn_surface(body: Body, resolve: Resolve = no_files) -> Surface:
     """Faces and lines of a body that deforms. Raises as deforming_mesh, and where its pattern cannot be."""
     mesh, none = deforming_mesh(body, resolve), np.zeros((0, 2), np.int32)
+    vertices, faces = mesh.vertices, mesh.faces
     if isinstance(body.matter, RopeMatter):
         lines = rope_segments(body, mesh)
         if body.matter.breaks is not None and len(lines) > 1:
-            return Surface(np.zeros((0, 3), np.int32), split(lines, np.arange(len(lines)))[1].astype(np.int32))
-        return Surface(mesh.faces, lines if isinstance(body.shape, LineShape) else none)
+            origin, own = split(lines, np.arange(len(lines)))
+            return Surface(vertices[origin], np.zeros((0, 3), np.int32), own.astype(np.int32))
+        return Surface(vertices, faces, lines if isinstance(body.shape, LineShape) else none)
     if body.matter.kind == "soft":
         pieces = soft_pieces(body, mesh)
-        return Surface(mesh.faces if pieces is None else pieces.own_faces(), none)
+        return Surface(vertices, faces, none) if pieces is None else Surface(pieces.vertices, pieces.own_faces(), none)
     if body.pattern is None and getattr(body.matter, "tear", None) is None:
-        return Surface(mesh.faces, none)
-    return Surface(sheet_of(body, mesh).faces.astype(np.int32), none)
+        return Surface(vertices, faces, none)
+    sheet = sheet_of(body, mesh)
+    return Surface(vertices[sheet.origin], sheet.faces.astype(np.int32), none)
+
+
+def surface_key(body: Body) -> str:
+    """Hash of all that decides the drawn surface of a body that deforms."""
+    matter = body.matter
+    what = {
+        "shape": body.shape.model_dump(mode="json"),
+        "steps": [s.model_dump(mode="json") for s in body.steps],
+        "scale": body.place.scale,
+        "matter": matter.kind,
+        "parts": [getattr(matter, name, None) is not None for name in ("tear", "breaks")],
+        "pattern": body.pattern.model_dump(mode="json") if body.pattern else None,
+        "breaks": [b.model_dump(mode="json") for b in body.breaks] if body.pattern else [],
+    }
+    return hashlib.sha256(json.dumps(what, sort_keys=True).encode()).hexdigest()[:40]
+
+
+def mass_of(body: Body, surface: Surface) -> float:
+    """Mass [kg] of a body that deforms, before its size in a group."""
+    if body.material.mass is not None:
+        return body.material.mass
+    mesh = TriMesh(surface.vertices, surface.faces)
+    if isinstance(body.matter, ClothMatter):
+        return body.matter.weight * float(triangle_normals(mesh)[1].sum())
+    if isinstance(body.matter, RopeMatter):
+        lines = surface.lines if len(surface.lines) else rope_segments(body, mesh)
+        ends = surface.vertices[lines]
+        long = float(np.linalg.norm(ends[:, 1] - ends[:, 0], axis=1).sum())
+        return body.material.density * np.pi * body.matter.radius**2 * long
+    return body.material.density * signed_volume(mesh)

@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from ..arrays import Array, Mask
-from ..document import Shot
+from ..document import AnchorEffect, Body, FieldItem, Shot
 from ..falloff import EvaluationContext, value
 from ..falloff.value import color, tinted
 from ..fields import BONDS, EFFECTS, PIECES, EffectContext
 from ..fields.base import among
-from ..fields.samples import at_rest
+from ..fields.samples import VERTICES, at_rest
 from ..fracture.bonds import bond_strengths, bonds_cut, placed
+from ..fracture.deforming import Surface
 from ..fracture.pieces import Pieces
 from ..geometry.sampling import scatter_on
 from ..timeline.channels import Keyed, shared_at
@@ -27,7 +29,7 @@ class Crossing:
 
     pieces: how many it reaches (for an anchor: holds); of: all; bonds: how many it reaches; breaks: how many a strain
     would break by itself, every time it falls, on what stays where it is; load_top, strength_low, strength_high [kN]
-    over the bonds in reach
+    over the bonds in reach; vertices: of a body that deforms, whose vertices are counted instead of pieces
     """
 
     field: str
@@ -40,6 +42,7 @@ class Crossing:
     load_top: float
     strength_low: float
     strength_high: float
+    vertices: bool = False
 
 
 @dataclass(frozen=True)
@@ -162,6 +165,65 @@ def arrows_over(shot: Shot, built: list[Pieces], at: Layout, name: str) -> tuple
     on = EffectContext(samples, _targeted(shot, at, name, columns), at.evaluation)
     pulls = _pull(shot, name, on) if len(where) else None
     return (where, pulls) if pulls is not None else (np.zeros((0, 3)), np.zeros((0, 3)))
+
+
+@dataclass(frozen=True)
+class VertexLayout:
+    """Drawn vertices of bodies that deform, as they open.
+
+    point : name of a body -> (V, 3) float64, [m], world;  column : name of a body -> that of its group, or its own
+    """
+
+    point: dict[str, Array]
+    column: dict[str, str]
+
+
+def lay_out_vertices(shot: Shot, surface_of: Callable[[Body], Surface]) -> VertexLayout:
+    """Of a written-out shot."""
+    soft = [b for b in shot.bodies if b.deforms]
+    return VertexLayout(
+        {b.name: placed(b, b.factor * surface_of(b).vertices) for b in soft}, {b.name: b.column for b in soft}
+    )
+
+
+def reach_on_vertices(item: FieldItem, at: Layout, vertices: VertexLayout) -> dict[str, Array]:
+    """A field's reach (V,), 0 to 1, at drawn vertices of bodies that it targets."""
+    out = {}
+    for name, point in vertices.point.items():
+        targets = np.repeat(among(item.targets, [vertices.column[name]]), len(point))
+        out[name] = EffectContext(at_rest(VERTICES, point), targets, at.evaluation).reach_of(item)
+    return out
+
+
+def pinned_vertices(shot: Shot, at: Layout, vertices: VertexLayout) -> dict[str, Mask]:
+    """Which drawn vertices (V,) are pinned, by the same falloffs and cuts as a run has them."""
+    out = {}
+    for body in (b for b in shot.bodies if b.name in vertices.point):
+        point = vertices.point[body.name]
+        held = [value(pins.reach, point, at.evaluation) >= pins.cut for pins in body.pins]
+        out[body.name] = np.any(held, axis=0) if held else np.zeros(len(point), bool)
+    return out
+
+
+def with_vertices(
+    found: list[Crossing], items: Iterable[FieldItem], at: Layout, vertices: VertexLayout
+) -> list[Crossing]:
+    """Crossings with what deforms, whose vertices count as pieces do; an anchor holds those at its cut or above."""
+    if not vertices.point:
+        return found
+    counts: dict[tuple[str, str], list[int]] = {}
+    for item in items:
+        for name, reach in reach_on_vertices(item, at, vertices).items():
+            held = reach >= item.effect.cut if isinstance(item.effect, AnchorEffect) else reach > 0
+            own = counts.setdefault((item.name, vertices.column[name]), [0, 0])
+            own[0] += int(held.sum())
+            own[1] += len(reach)
+    return [
+        replace(c, pieces=counts[c.field, c.body][0], of=counts[c.field, c.body][1], vertices=True)
+        if (c.field, c.body) in counts
+        else c
+        for c in found
+    ]
 
 
 def maps_at(shot: Shot, at: Layout) -> dict[str, tuple[np.ndarray, np.ndarray | None]]:

@@ -136,7 +136,8 @@ def _surface(body: Body, baked: Baked, resolve: Resolve) -> Surface:
     if faces is None and lines is None:
         return drawn_surface(body, resolve)
     none = np.zeros((0, 3), np.int32)
-    return Surface(none if faces is None else faces, none[:, :2] if lines is None else lines)
+    points = np.asarray(baked.maps[f"points/{body.name}"][0], float)
+    return Surface(points, none if faces is None else faces, none[:, :2] if lines is None else lines)
 
 
 def export_scene(shot: Shot, built: list[Pieces], baked: Baked, resolve: Resolve = no_files) -> ExportScene:

@@ -9,7 +9,6 @@ import numpy as np
 
 from ...arrays import Array, Flags, Index
 from ...document import Tie
-from ...fracture.deforming import Surface
 from .tables import AirTable, Elements, LatticeTable, Tables
 
 
@@ -19,7 +18,7 @@ class Drawn:
 
     name   : of the body
     first  : int, its first vertex among all; count : int
-    surface : faces and lines, of drawn vertices
+    faces  : (F, 3) int32, of drawn vertices; lines : (G, 2) int32
     carrier : (V, 4) int32, vertices (from the body's first) that carry each drawn one; None: they are the same
     weight  : (V, 4) float64
     """
@@ -27,7 +26,8 @@ class Drawn:
     name: str
     first: int
     count: int
-    surface: Surface
+    faces: Index
+    lines: Index
     carrier: Index | None = None
     weight: Array | None = None
 

@@ -60,7 +60,7 @@ def build_deformables(
     maker = TableMaker(shot, use, parts, first, ends, seams.body, step)
     tables = maker((seams.strength <= 0.0).astype(np.uint8), np.zeros(int(first[-1]), np.uint8))
     drawn = [
-        Drawn(shot.bodies[b].name, int(k), len(p.x), Surface(p.drawn_faces, p.drawn_lines()), p.carrier, p.weight)
+        Drawn(shot.bodies[b].name, int(k), len(p.x), p.drawn_faces, p.drawn_lines(), p.carrier, p.weight)
         for b, p, k in zip(use, parts, first, strict=False)
     ]
     start = np.repeat(np.array([shot.bodies[b].velocity for b in use], float).reshape(-1, 3), np.diff(first), axis=0)

@@ -1,0 +1,252 @@
+<script setup lang="ts">
+/** What holds vertices of a body that deforms, what draws them back, and numbers that differ over it. */
+import { ElButton } from "element-plus";
+import { computed } from "vue";
+import type { Body, FieldItem } from "../api/types";
+import { takeIn } from "../lib/bounds";
+import { edgeBox, type Edge } from "../lib/edges";
+import { say } from "../lib/words";
+import type { Quat, Vec } from "../lib/rotation";
+import { usePieces } from "../stores/pieces";
+import { useShot, type Thing } from "../stores/shot";
+import { useSurvey } from "../stores/survey";
+import { chosenFalloff } from "../steps/newField";
+import { useView } from "../stores/view";
+import ChoiceRow from "../controls/ChoiceRow.vue";
+import NumberRow from "../controls/NumberRow.vue";
+import PickRow from "../controls/PickRow.vue";
+import Section from "../controls/Section.vue";
+import Glyph from "./Glyph.vue";
+import ReachEditor from "./ReachEditor.vue";
+
+type Reach = FieldItem["reach"];
+const props = defineProps<{ thing: Thing }>();
+const shot = useShot();
+const pieces = usePieces();
+const survey = useSurvey();
+const view = useView();
+const body = computed(() => props.thing.body);
+const carriers = computed(() => shot.bodies.filter((b) => b.matter.kind === "rigid" && b.name !== props.thing.name));
+const pinned = computed(() => survey.result?.vertices[props.thing.name]);
+const EDGES: readonly (readonly [Edge, string])[] = [
+  ["top", "top"],
+  ["left", "left"],
+  ["right", "right"],
+  ["corners", "corners"],
+  ["ends", "ends"],
+];
+const WEIGHTS = [
+  ["stiffness", "stiffness", "against stretch, shear and bending"],
+  ["thickness", "thickness", "that contacts keep"],
+  ["strength", "strength", "at which it tears, breaks, or its seams open"],
+] as const;
+
+const edit = (what: string, change: (b: Body) => void): void =>
+  shot.editBody(props.thing.name, `${what} of ${props.thing.name}`, change);
+
+/** The box round it as it opens. */
+function bounds(): { lo: Vec; hi: Vec } {
+  const [lo, hi]: [Vec, Vec] = [
+    [Infinity, Infinity, Infinity],
+    [-Infinity, -Infinity, -Infinity],
+  ];
+  const packed = pieces.packedOf(props.thing.name);
+  const { position, rotation } = body.value.place;
+  if (packed)
+    takeIn(
+      packed.vertices as Float32Array,
+      [{ position: position as Vec, rotation: rotation as Quat, size: 1 }],
+      lo,
+      hi,
+    );
+  return Number.isFinite(lo[0]) ? { lo, hi } : { lo: position as Vec, hi: position as Vec };
+}
+
+const reachOf = (layers: object[]): Reach =>
+  (chosenFalloff(view)
+    ? { layers: [], use: chosenFalloff(view), strength: 1, limits: [0, 1] }
+    : { layers, use: null, strength: 1, limits: [0, 1] }) as Reach;
+const layer = (shape: object): object => ({
+  shape,
+  profile: "smooth",
+  low: 0,
+  high: 1,
+  invert: false,
+  blend: "max",
+  opacity: 1,
+  color: null,
+  color_blend: "normal",
+  color_opacity: 1,
+});
+
+function pin(edge: Edge): void {
+  const { lo, hi } = bounds();
+  edit("pins", (b) => b.pins.push({ reach: reachOf(edgeBox(edge, lo, hi).map(layer)), cut: 0.5, to: null } as never));
+}
+
+/** A sphere over all of it, softening outwards. */
+function over(): object[] {
+  const { lo, hi } = bounds();
+  const center = lo.map((x, k) => Number(((x + hi[k]!) / 2).toFixed(3)));
+  const size = Math.max(0.1, ...hi.map((x, k) => x - lo[k]!));
+  return [
+    layer({
+      kind: "sphere",
+      center,
+      core: Number((size * 0.25).toPrecision(2)),
+      edge: Number((size * 0.5).toPrecision(2)),
+      ride: null,
+    }),
+  ];
+}
+</script>
+
+<template>
+  <Section
+    title="Pins"
+    :note="pinned?.pinned.length ? `${pinned.pinned.length} of ${pinned.count} vertices` : 'none held'">
+    <p class="row">
+      <span class="label">pin its</span
+      ><span class="words"
+        ><ElButton
+          v-for="[edge, word] in EDGES"
+          :key="edge"
+          size="small"
+          :data-testid="`pin-${edge}`"
+          @click="pin(edge)"
+          >{{ word }}</ElButton
+        ></span
+      >
+    </p>
+    <div v-for="(p, k) in body.pins" :key="k" class="own" data-testid="pins">
+      <header>
+        <b>{{ p.to ? `ride on ${p.to}` : "stay where they are" }}</b><ElButton
+          text
+          class="icon"
+          v-hint="'Let them go'"
+          @click="edit('pins', (b) => b.pins.splice(k, 1))"
+          ><Glyph name="cross" :size="11"
+        /></ElButton>
+      </header>
+      <PickRow
+        label="to"
+        :hint="say('Pins.to')"
+        :options="[['', 'the world'], ...carriers.map((c) => [c.name, c.name] as const)]"
+        :model-value="p.to ?? ''"
+        @update:model-value="(to) => edit('pins', (b) => (b.pins[k]!.to = to || null))" />
+      <ReachEditor
+        label="held"
+        world
+        :model-value="p.reach as never"
+        @update:model-value="(v) => edit('pins', (b) => (b.pins[k]!.reach = v as never))" />
+      <NumberRow
+        label="held from"
+        :hint="say('Pins.cut')"
+        :min="0.01"
+        :max="1"
+        :initial="0.5"
+        :model-value="p.cut!"
+        @update:model-value="(v) => edit('pins', (b) => (b.pins[k]!.cut = v))" />
+    </div>
+  </Section>
+  <Section title="Comes back" note="recall to where it was">
+    <div v-for="(r, k) in body.recall" :key="k" class="own">
+      <header>
+        <b>recall</b
+        ><ElButton text class="icon" v-hint="'Take it out'" @click="edit('recall', (b) => b.recall.splice(k, 1))"
+          ><Glyph name="cross" :size="11"
+        /></ElButton>
+      </header>
+      <NumberRow
+        label="rate"
+        unit="1/s"
+        :hint="say('Recall.rate')"
+        :min="0.01"
+        :max="1000"
+        :initial="2"
+        :model-value="r.rate!"
+        @update:model-value="(v) => edit('recall', (b) => (b.recall[k]!.rate = v))" />
+      <ReachEditor
+        label="where"
+        world
+        :model-value="r.reach as never"
+        @update:model-value="(v) => edit('recall', (b) => (b.recall[k]!.reach = v as never))" />
+    </div>
+    <ElButton
+      class="wide"
+      data-testid="add-recall"
+      @click="edit('recall', (b) => b.recall.push({ reach: reachOf(over()), rate: 2 } as never))"
+      >Draw it back to its place</ElButton
+    >
+  </Section>
+  <Section title="Weights" note="numbers that differ over it">
+    <div v-for="(w, k) in body.weights" :key="k" class="own">
+      <header>
+        <b>{{ w.of }}</b><ElButton
+          text
+          class="icon"
+          v-hint="'Take it out'"
+          @click="edit('weights', (b) => b.weights.splice(k, 1))"
+          ><Glyph name="cross" :size="11"
+        /></ElButton>
+      </header>
+      <ChoiceRow
+        label="of"
+        :hint="say('VertexWeight.of')"
+        :options="WEIGHTS"
+        :model-value="w.of"
+        @update:model-value="(of) => edit('weights', (b) => (b.weights[k]!.of = of))" />
+      <NumberRow
+        label="outside"
+        unit="×"
+        :hint="say('VertexWeight.low')"
+        :min="0.001"
+        :max="1000"
+        :initial="1"
+        :model-value="w.low!"
+        @update:model-value="(v) => edit('weights', (b) => (b.weights[k]!.low = v))" />
+      <NumberRow
+        label="inside"
+        unit="×"
+        :hint="say('VertexWeight.high')"
+        :min="0.001"
+        :max="1000"
+        :initial="4"
+        :model-value="w.high!"
+        @update:model-value="(v) => edit('weights', (b) => (b.weights[k]!.high = v))" />
+      <ReachEditor
+        label="where"
+        world
+        :model-value="w.reach as never"
+        @update:model-value="(v) => edit('weights', (b) => (b.weights[k]!.reach = v as never))" />
+    </div>
+    <ElButton
+      class="wide"
+      data-testid="add-weight"
+      @click="
+        edit('weights', (b) => b.weights.push({ of: 'stiffness', reach: reachOf(over()), low: 1, high: 4 } as never))
+      "
+      >Let a number differ</ElButton
+    >
+  </Section>
+</template>
+
+<style scoped>
+.words {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px;
+}
+.words .el-button {
+  margin: 0;
+}
+.own {
+  border-top: 1px solid var(--line);
+  padding: 4px 0 6px;
+}
+.own header {
+  display: flex;
+  justify-content: space-between;
+  align-items: center;
+}
+</style>

@@ -1,0 +1,110 @@
+/** Lays bodies that deform before the eye: their places in the set-up and in a take, and their colours. */
+import type { ComputedRef, ShallowRef } from "vue";
+import { memberName } from "../lib/document";
+import type { FrameData } from "../lib/frames";
+import { hexColor } from "../lib/ramp";
+import { turn, type Vec } from "../lib/rotation";
+import { useSurvey } from "../stores/survey";
+import { useView } from "../stores/view";
+import type { Stage } from "../viewport/Stage";
+import type { SurfaceColor, SurfaceShape } from "../viewport/SurfaceBatch";
+import type { Copy, Shown } from "./useShown";
+
+/** Whether a thing is made of cloth, soft matter or rope. */
+export const isSoft = (thing: Shown): boolean => thing.body.matter.kind !== "rigid";
+
+/** Vertices of a copy where the document has them [m], world. */
+export function placed(vertices: Float32Array, copy: Copy): Float32Array {
+  const out = new Float32Array(vertices.length);
+  for (let v = 0; v < vertices.length; v += 3) {
+    const w = turn(copy.rotation, [0, 1, 2].map((c) => vertices[v + c]! * copy.size) as Vec);
+    for (let c = 0; c < 3; c++) out[v + c] = w[c]! + copy.position[c]!;
+  }
+  return out;
+}
+
+export function useSurfaces(
+  stage: ShallowRef<Stage | null>,
+  shown: ComputedRef<Shown[]>,
+  inTake: ComputedRef<boolean>,
+  frame: ShallowRef<FrameData | null>,
+): { paintSurfaces: () => void } {
+  const survey = useSurvey();
+  const view = useView();
+  let laid = "";
+  const ids = new WeakMap<object, number>();
+  let next = 0;
+  const idOf = (x: object): number => ids.get(x) ?? (ids.set(x, ++next), next);
+
+  function layOut(s: Stage, soft: readonly Shown[]): boolean {
+    const radius = (t: Shown): number => (t.body.matter.kind === "rope" ? t.body.matter.radius! : 0);
+    const mark = [s.batch.count, ...soft.map((t) => `${t.name}:${t.copies.length}:${idOf(t.packed)}:${radius(t)}`)];
+    if (mark.join("|") === laid) return false;
+    laid = mark.join("|");
+    const shapes = soft.flatMap((thing) =>
+      thing.copies.map((copy, k): SurfaceShape => {
+        const { vertices, faces, lines } = thing.packed as unknown as Record<string, Float32Array>;
+        return {
+          name: thing.name,
+          copy: k,
+          vertices: vertices!.map((x) => x * copy.size),
+          faces: faces as unknown as Uint32Array,
+          lines: lines as unknown as Uint32Array,
+          radius: radius(thing) * copy.size,
+        };
+      }),
+    );
+    s.surfaces.setShapes(shapes, s.batch.count);
+    return true;
+  }
+
+  /** What colours one, and the numbers it is coloured by where these are its vertices'. */
+  function colorOf(own: string, arrays: FrameData["arrays"] | undefined): [SurfaceColor, ArrayLike<number> | null] {
+    const chosen = view.selection;
+    if (arrays) {
+      if (view.colorBy === "stretch") return ["stretch", null];
+      const map = view.colorBy === "map" ? arrays[`value/${view.map}/${own}`] : undefined;
+      if (map) return ["value", map];
+      const state = view.colorBy === "state" ? arrays[`state/${own}`] : undefined;
+      return state ? ["held", [...state].map((x) => (x === 0 ? 1 : 0))] : ["own", null];
+    }
+    const found = survey.result?.vertices[own];
+    if (!found) return ["own", null];
+    if (view.colorBy === "reach" && chosen?.kind === "field" && found.reach.length)
+      return ["value", found.reach.map((r) => (r > 0 ? r : -1))];
+    if (!found.pinned.length) return ["own", null];
+    const held = new Float32Array(found.count);
+    for (const v of found.pinned) held[v] = 1;
+    return ["held", held];
+  }
+
+  function paintSurfaces(): void {
+    const s = stage.value;
+    if (!s) return;
+    const soft = shown.value.filter(isSoft);
+    layOut(s, soft);
+    let k = 0;
+    for (const thing of soft) {
+      thing.copies.forEach((copy, c) => {
+        const own = thing.group ? memberName(thing.name, c) : thing.name;
+        const arrays = inTake.value ? frame.value?.arrays : undefined;
+        const points = arrays?.[`points/${own}`];
+        s.surfaces.setPlaces(k, points ?? placed(thing.packed.vertices as Float32Array, copy));
+        const [by, values] = colorOf(own, arrays);
+        if (values) s.surfaces.setValues(k, (v) => values[v] ?? -1);
+        s.surfaces.setLook(k, hexColor(thing.body.material.look?.color ?? "#b4b1a4"), by, {
+          chosen: view.chosen.some((x) => x.name === thing.name && (x.kind === "body" || x.kind === "group")),
+          hidden: view.hidden.includes(thing.name),
+          most: MOST_STRETCH,
+        });
+        k++;
+      });
+    }
+    s.invalidate();
+  }
+
+  return { paintSurfaces };
+}
+
+/** stretch at the end of the ramp */
+export const MOST_STRETCH = 0.1;

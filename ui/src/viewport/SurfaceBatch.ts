@@ -1,0 +1,211 @@
+/**
+ * Bodies that deform. What moves of each is one small texture of places; normals, stretch and the round of ropes are
+ * worked out on the graphics card.
+ */
+import * as THREE from "three";
+import { ramp, type Rgb } from "../lib/ramp";
+import { ringsOf, tubeOf } from "../lib/rings";
+import { NUMBER_FRAGMENT, ROPE_VERTEX, SURFACE_FRAGMENT, SURFACE_VERTEX, flattened } from "./surfaceShaders";
+import { SHADOW_FRAGMENT } from "./shaders";
+
+const WIDE = 1024;
+/** sides of the round of a rope */
+const SIDES = 8;
+
+export interface SurfaceShape {
+  /** what it belongs to, and which of its copies it is */
+  name: string;
+  copy: number;
+  /** at rest in its own frame, three numbers a vertex */
+  vertices: Float32Array;
+  faces: Uint32Array;
+  /** segments of a rope; its radius [m] */
+  lines: Uint32Array;
+  radius: number;
+}
+
+export type SurfaceColor = "own" | "stretch" | "value" | "held";
+const COLORS: SurfaceColor[] = ["own", "stretch", "value", "held"];
+
+interface Shown {
+  shape: SurfaceShape;
+  uniforms: Record<string, THREE.IUniform>;
+  values: Float32Array<ArrayBuffer>;
+  places: THREE.DataTexture;
+  textures: THREE.DataTexture[];
+  objects: THREE.Mesh[];
+  geometry: THREE.BufferGeometry;
+  materials: THREE.ShaderMaterial[];
+}
+
+function textureOf(values: Float32Array<ArrayBuffer>): THREE.DataTexture {
+  const out = new THREE.DataTexture(values, WIDE, values.length / 4 / WIDE, THREE.RGBAFormat, THREE.FloatType);
+  out.needsUpdate = true;
+  return out;
+}
+
+const roomFor = (texels: number): Float32Array<ArrayBuffer> =>
+  new Float32Array(Math.max(1, Math.ceil(texels / WIDE)) * WIDE * 4);
+
+export class SurfaceBatch {
+  readonly group = new THREE.Group();
+  readonly pickGroup = new THREE.Group();
+  private readonly shared: Record<string, THREE.IUniform>;
+  private readonly ramp: THREE.DataTexture;
+  private shown: Shown[] = [];
+
+  /** shared: the uniforms that all materials of the view have */
+  constructor(shared: Record<string, THREE.IUniform>) {
+    const stops = new Uint8Array(64 * 4);
+    for (let k = 0; k < 64; k++) stops.set([...ramp(k / 63).map((c) => Math.round(255 * c)), 255], k * 4);
+    this.ramp = new THREE.DataTexture(stops, 64, 1);
+    this.ramp.magFilter = this.ramp.minFilter = THREE.LinearFilter;
+    this.ramp.needsUpdate = true;
+    this.shared = { ...shared, ramp: { value: this.ramp }, wide: { value: WIDE } };
+  }
+
+  get count(): number {
+    return this.shown.length;
+  }
+
+  shapeOf(k: number): SurfaceShape {
+    return this.shown[k]!.shape;
+  }
+
+  /** Take on other bodies; ``first``: the number the first of them is picked by, the others follow. */
+  setShapes(shapes: readonly SurfaceShape[], first: number): void {
+    this.clear();
+    this.shown = shapes.map((shape, k) => this.made(shape, first + k));
+  }
+
+  private made(shape: SurfaceShape, number: number): Shown {
+    const count = shape.vertices.length / 3;
+    const values = roomFor(count);
+    const rest = roomFor(count);
+    for (let v = 0; v < count; v++) rest.set(shape.vertices.subarray(v * 3, v * 3 + 3), v * 4);
+    const rope = shape.lines.length > 0;
+    const rings = roomFor(rope ? 1 : count * 4);
+    if (!rope) rings.set(ringsOf(count, shape.faces));
+    const [places, ...others] = [values, rest, rings].map(textureOf) as [THREE.DataTexture, ...THREE.DataTexture[]];
+    const uniforms: Record<string, THREE.IUniform> = {
+      ...this.shared,
+      places: { value: places },
+      rest: { value: others[0] },
+      rings: { value: others[1] },
+      tint: { value: new THREE.Color() },
+      chosen: { value: 0 },
+      colorBy: { value: 0 },
+      most: { value: 0.05 },
+      radius: { value: shape.radius },
+      number: { value: number },
+    };
+    const geometry = new THREE.BufferGeometry();
+    if (rope) {
+      const tube = tubeOf(shape.lines, SIDES);
+      geometry.setAttribute("position", new THREE.BufferAttribute(tube.position, 3));
+      geometry.setAttribute("angle", new THREE.BufferAttribute(tube.angle, 1));
+      geometry.setIndex(new THREE.BufferAttribute(tube.index, 1));
+    } else {
+      geometry.setAttribute("position", new THREE.BufferAttribute(shape.vertices, 3));
+      geometry.setIndex(new THREE.BufferAttribute(shape.faces, 1));
+    }
+    const vertex = rope ? ROPE_VERTEX : SURFACE_VERTEX;
+    const made = (
+      vertexShader: string,
+      fragmentShader: string,
+      more: THREE.ShaderMaterialParameters = {},
+    ): THREE.ShaderMaterial =>
+      new THREE.ShaderMaterial({
+        uniforms,
+        vertexShader,
+        fragmentShader,
+        glslVersion: THREE.GLSL3,
+        side: THREE.DoubleSide,
+        ...more,
+      });
+    const materials = [
+      made(vertex, SURFACE_FRAGMENT),
+      made(flattened(vertex), SHADOW_FRAGMENT, {
+        transparent: true,
+        depthWrite: false,
+        stencilWrite: true,
+        stencilFunc: THREE.EqualStencilFunc,
+        stencilRef: 0,
+        stencilZPass: THREE.IncrementStencilOp,
+      }),
+      made(vertex, NUMBER_FRAGMENT),
+    ];
+    const objects = materials.map((material, k) => {
+      const mesh = new THREE.Mesh(geometry, material);
+      mesh.frustumCulled = false;
+      mesh.renderOrder = [2, 1, 2][k]!;
+      (k === 2 ? this.pickGroup : this.group).add(mesh);
+      return mesh;
+    });
+    return { shape, uniforms, values, places, textures: [places, ...others], objects, geometry, materials };
+  }
+
+  /** Where the vertices of one are [m], world, three numbers each. */
+  setPlaces(k: number, points: ArrayLike<number>): void {
+    const { values, places } = this.shown[k]!;
+    const count = Math.min(points.length / 3, values.length / 4);
+    for (let v = 0; v < count; v++) {
+      values[v * 4] = points[v * 3]!;
+      values[v * 4 + 1] = points[v * 3 + 1]!;
+      values[v * 4 + 2] = points[v * 3 + 2]!;
+    }
+    places.needsUpdate = true;
+  }
+
+  /** A number for each vertex, coloured by a ramp from 0 to 1 (below 0: none). */
+  setValues(k: number, value: (vertex: number) => number): void {
+    const { values, places, shape } = this.shown[k]!;
+    for (let v = 0; v < shape.vertices.length / 3; v++) values[v * 4 + 3] = value(v);
+    places.needsUpdate = true;
+  }
+
+  /** most: the stretch at the end of the ramp */
+  setLook(k: number, tint: Rgb, by: SurfaceColor, more: { chosen: boolean; hidden: boolean; most: number }): void {
+    const { uniforms, objects } = this.shown[k]!;
+    (uniforms.tint!.value as THREE.Color).setRGB(...tint);
+    uniforms.colorBy!.value = COLORS.indexOf(by);
+    uniforms.chosen!.value = more.chosen ? 1 : 0;
+    uniforms.most!.value = more.most;
+    for (const object of objects) object.visible = !more.hidden;
+  }
+
+  /** Where a vertex of one is. */
+  placeOf(k: number, vertex: number): [number, number, number] {
+    return [...this.shown[k]!.values.subarray(vertex * 4, vertex * 4 + 3)] as [number, number, number];
+  }
+
+  /** Where vertices of a thing are, all its copies; of very many some are left out. */
+  eachPlace(name: string, visit: (at: [number, number, number]) => void): void {
+    this.shown.forEach(({ shape }, k) => {
+      if (shape.name !== name) return;
+      const step = Math.max(1, Math.floor(this.verticesOf(k) / 2000));
+      for (let v = 0; v < this.verticesOf(k); v += step) visit(this.placeOf(k, v));
+    });
+  }
+
+  /** Vertices of one. */
+  verticesOf(k: number): number {
+    return this.shown[k]!.shape.vertices.length / 3;
+  }
+
+  private clear(): void {
+    this.group.clear();
+    this.pickGroup.clear();
+    for (const { geometry, materials, textures } of this.shown) {
+      geometry.dispose();
+      for (const m of materials) m.dispose();
+      for (const t of textures) t.dispose();
+    }
+    this.shown = [];
+  }
+
+  dispose(): void {
+    this.clear();
+    this.ramp.dispose();
+  }
+}

@@ -1,0 +1,153 @@
+/** Shaders of what deforms: its vertices are read from a texture, its normals are worked out on the graphics card. */
+
+/** Places of drawn vertices (three numbers and a value), where they were at rest, and the triangles round each. */
+const FETCH = /* glsl */ `
+  precision highp float;
+  precision highp int;
+  uniform highp sampler2D places;
+  uniform highp sampler2D rest;
+  uniform highp sampler2D rings;
+  uniform int wide;
+  uniform int colorBy; // 0 its own, 1 stretch, 2 value by ramp, 3 what is held
+  uniform float most;
+  ivec2 cell(int k) { return ivec2(k % wide, k / wide); }
+  vec4 place(int v) { return texelFetch(places, cell(v), 0); }
+`;
+
+const STRETCH = /* glsl */ `
+  float stretchOf(int v) {
+    vec3 p = place(v).xyz;
+    vec3 r = texelFetch(rest, cell(v), 0).xyz;
+    float longest = 0.0;
+    for (int k = 0; k < 4; k++) {
+      vec4 round = texelFetch(rings, cell(v * 4 + k), 0);
+      for (int h = 0; h < 2; h++) {
+        int a = int(h == 0 ? round.x : round.z);
+        if (a < 0) continue;
+        float long0 = length(texelFetch(rest, cell(a), 0).xyz - r);
+        if (long0 > 0.0) longest = max(longest, length(place(a).xyz - p) / long0);
+      }
+    }
+    return longest > 0.0 ? longest - 1.0 : 0.0;
+  }
+`;
+
+export const SURFACE_VERTEX = /* glsl */ `
+  ${FETCH}
+  ${STRETCH}
+  out vec3 vWorld;
+  out vec3 vNormal;
+  out float vValue;
+  void main() {
+    int v = gl_VertexID;
+    vec4 own = place(v);
+    vec3 n = vec3(0.0);
+    for (int k = 0; k < 4; k++) {
+      vec4 round = texelFetch(rings, cell(v * 4 + k), 0);
+      if (round.x >= 0.0) n += cross(place(int(round.x)).xyz - own.xyz, place(int(round.y)).xyz - own.xyz);
+      if (round.z >= 0.0) n += cross(place(int(round.z)).xyz - own.xyz, place(int(round.w)).xyz - own.xyz);
+    }
+    vNormal = n;
+    vWorld = own.xyz;
+    vValue = colorBy == 1 ? stretchOf(v) / most : own.w;
+    gl_Position = projectionMatrix * viewMatrix * vec4(own.xyz, 1.0);
+  }
+`;
+
+/** A rope: rings of points round its vertices. position: the vertex, and those before and after it. */
+export const ROPE_VERTEX = /* glsl */ `
+  ${FETCH}
+  in float angle;
+  uniform float radius;
+  uniform vec2 viewport;
+  out vec3 vWorld;
+  out vec3 vNormal;
+  out float vValue;
+  void main() {
+    int v = int(position.x + 0.5);
+    int before = int(position.y + 0.5);
+    int after = int(position.z + 0.5);
+    vec4 own = place(v);
+    vec3 along = place(after).xyz - place(before).xyz;
+    float far = length(along);
+    along = far > 0.0 ? along / far : vec3(0.0, 1.0, 0.0);
+    vec3 side = normalize(cross(along, abs(along.y) < 0.9 ? vec3(0.0, 1.0, 0.0) : vec3(1.0, 0.0, 0.0)));
+    vNormal = cos(angle) * side + sin(angle) * cross(along, side);
+    // never thinner than a line on the screen
+    float pixel = (projectionMatrix * viewMatrix * vec4(own.xyz, 1.0)).w * 2.0 / (projectionMatrix[1][1] * viewport.y);
+    vWorld = own.xyz + vNormal * max(radius, 0.8 * pixel);
+    float rest0 = length(texelFetch(rest, cell(after), 0).xyz - texelFetch(rest, cell(v), 0).xyz)
+      + length(texelFetch(rest, cell(v), 0).xyz - texelFetch(rest, cell(before), 0).xyz);
+    float now0 = length(place(after).xyz - own.xyz) + length(own.xyz - place(before).xyz);
+    vValue = colorBy == 1 ? (rest0 > 0.0 ? now0 / rest0 - 1.0 : 0.0) / most : own.w;
+    gl_Position = projectionMatrix * viewMatrix * vec4(vWorld, 1.0);
+  }
+`;
+
+export const SURFACE_FRAGMENT = /* glsl */ `
+  precision highp float;
+  uniform vec4 section;
+  uniform vec3 sky;
+  uniform vec3 earth;
+  uniform vec3 key;
+  uniform vec3 keyColor;
+  uniform vec3 accent;
+  uniform vec3 haze;
+  uniform float hazeFar;
+  uniform vec3 heldColor;
+  uniform vec3 tint;
+  uniform float chosen;
+  uniform int colorBy;
+  uniform sampler2D ramp;
+  in vec3 vWorld;
+  in vec3 vNormal;
+  in float vValue;
+  out vec4 color;
+  void main() {
+    if (dot(section.xyz, vWorld) > section.w) discard;
+    vec3 flatNormal = normalize(cross(dFdx(vWorld), dFdy(vWorld)));
+    vec3 eye = normalize(cameraPosition - vWorld);
+    if (dot(flatNormal, eye) < 0.0) flatNormal = -flatNormal;
+    vec3 n = length(vNormal) > 0.0 ? normalize(vNormal) : flatNormal;
+    if (dot(n, flatNormal) < 0.0) n = -n;
+    if (dot(n, flatNormal) < 0.6) n = flatNormal; // a crease stays one
+    vec3 base = tint;
+    if (colorBy == 1 || colorBy == 2) base = vValue < 0.0 && colorBy == 2 ? tint * 0.55 : texture(ramp, vec2(clamp(vValue, 0.0, 1.0), 0.5)).rgb;
+    if (colorBy == 3) base = mix(tint, heldColor, 0.75 * clamp(vValue, 0.0, 1.0));
+    float up = 0.5 + 0.5 * n.y;
+    float lit = max(0.0, dot(n, key));
+    float through = max(0.0, -dot(n, key)); // a little light comes through
+    vec3 light = mix(earth, sky, up) + keyColor * (lit + 0.25 * through);
+    float rim = pow(1.0 - max(0.0, dot(n, eye)), 3.0);
+    vec3 c = base * light + sky * rim * 0.08;
+    if (chosen > 0.5) c = mix(c, accent, 0.16) + accent * (0.05 + 0.55 * rim);
+    float far = clamp(length(cameraPosition - vWorld) / hazeFar, 0.0, 1.0);
+    color = vec4(mix(c, haze, far * far * 0.6), 1.0);
+  }
+`;
+
+/** The same laid flat on the ground along the key light. */
+export const flattened = (vertex: string): string =>
+  vertex
+    .replace("void main() {", "uniform vec3 key;\n  uniform float groundHeight;\n  out float vHeight;\n  void main() {")
+    .replace(
+      /gl_Position = .*;\n {2}}\n$/,
+      `float h = max(0.0, vWorld.y - groundHeight);
+    vHeight = h;
+    gl_Position = projectionMatrix * viewMatrix * vec4(vWorld.x - key.x / key.y * h, groundHeight + 0.004, vWorld.z - key.z / key.y * h, 1.0);
+  }
+`,
+    );
+
+export const NUMBER_FRAGMENT = /* glsl */ `
+  precision highp float;
+  uniform vec4 section;
+  uniform float number;
+  in vec3 vWorld;
+  out vec4 color;
+  void main() {
+    if (dot(section.xyz, vWorld) > section.w) discard;
+    float n = floor(number + 1.5);
+    color = vec4(mod(n, 256.0), mod(floor(n / 256.0), 256.0), floor(n / 65536.0), 255.0) / 255.0;
+  }
+`;
