@@ -13,6 +13,7 @@ from scipy.spatial import ConvexHull
 HERE = Path(__file__).parent
 sys.path.insert(0, str(HERE.parent / "src"))
 
+from deforming import SHOTS as DEFORMING  # noqa: E402
 from dynaclast.core.materials import PRESETS  # noqa: E402
 
 
@@ -1193,6 +1194,7 @@ SHOTS = {
     "squall-line": squall,
     "drifting-rocks": drifting,
     "sea-stack": sea_stack,
+    **DEFORMING,
 }
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import importlib.util
+import sys
 from pathlib import Path
 
 import numpy as np
@@ -36,6 +37,7 @@ def test_the_documents_are_what_their_maker_writes() -> None:
     spec = importlib.util.spec_from_file_location("make", path)
     assert spec and spec.loader
     made = importlib.util.module_from_spec(spec)
+    sys.path.insert(0, str(path.parent))
     spec.loader.exec_module(made)
     assert {f"skerry-light-{name}" for name in made.SHOTS} == set(SHOTS)
     for name, make in made.SHOTS.items():
@@ -75,3 +77,33 @@ def test_the_undercut_tower_comes_down_by_its_own_weight() -> None:
     assert sum(w == "weight" for w in why) > 0.3 * len(why)
     top = baked.position[:, np.argmax(baked.position[0, :, 1]), 1]
     assert top[40] > 0.95 * top[0] and top[140] < 0.6 * top[0]  # it leans for a while before it falls
+
+
+def test_the_mooring_ropes_part_one_after_the_other_each_at_its_load() -> None:
+    shot = read("mooring")
+    baked = bake(shot, frame_count=56)
+    parted = [(e["frame"], e["body"], e["load"]) for e in baked.events if e["kind"] == "seam_opened"]
+    assert [name for _, name, _ in parted] == ["rope 1", "rope 2", "rope 3"]
+    assert len({frame for frame, _, _ in parted}) == 3
+    for (_, name, load), bears in zip(parted, (3.0, 4.5, 7.0), strict=True):
+        assert bears < load < 1.4 * bears, name
+
+
+def test_the_mast_leans_with_the_wind_that_walks_round_it() -> None:
+    baked = bake(read("rubber-mast"), frame_count=40)
+    points = baked.maps["points/mast"]
+    tip = points[:, points[0, :, 1] > 3.99].mean(axis=1)
+    first, later = tip[14] - tip[0], tip[38] - tip[0]
+    assert first[0] > 0.3 and abs(first[2]) < first[0]
+    assert later[2] > 0.3 and later[0] < 0.5 * first[0]
+    foot = points[:, points[0, :, 1] < 0.15]
+    assert np.abs(foot - foot[0]).max() < 0.02
+
+
+def test_the_figurehead_comes_off_from_the_side_that_is_reached_first() -> None:
+    baked = bake(read("figurehead"), frame_count=40)
+    points = baked.maps["points/figurehead"]
+    moved = np.linalg.norm(points[-1] - points[0], axis=1)
+    near = points[0, :, 0] < -0.9
+    far = points[0, :, 0] > 0.9
+    assert (moved[near] > 0.3).mean() > 0.5 and moved[far].max() < 0.5

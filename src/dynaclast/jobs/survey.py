@@ -121,8 +121,9 @@ class Surveyor:
         values = {item.name: on.reach_of(item).round(3).tolist() for item in keyed}
         poses = {f.name: pose_of(f, at.evaluation) for f in keyed if f.travel is not None or f.aim is not None}
         pulls = arrows(whole, at, field) if field else None
-        over, spread = arrows_over(whole, pieces, at, field) if field else (np.zeros((0, 3)), np.zeros((0, 3)))
         vertices = lay_out_vertices(whole, self.surface)
+        none = np.zeros((0, 3))
+        over, spread = arrows_over(whole, pieces, at, vertices, field) if field else (none, none)
         chosen = next((item for item in keyed if item.name == field), None)
         near = reach_on_vertices(chosen, at, vertices) if chosen else {}
         pinned = pinned_vertices(whole, at, vertices)

@@ -7,6 +7,8 @@ from numpy.typing import NDArray
 
 from ..core.document import Body, Shot
 from ..core.errors import DynaclastError
+from ..core.fracture.bonds import placed
+from ..core.fracture.deforming import drawn_surface
 from ..core.fracture.pieces import Pieces
 from ..core.geometry.rotations import rotation_matrix
 from ..core.layout import written_out
@@ -45,10 +47,23 @@ def _pieces(body: Body, cache: PieceCache, whole: bool) -> Pieces | None:
         return None
 
 
-def picture_of(shot: Shot, cache: PieceCache, arrays: dict[str, NDArray[np.generic]] | None = None) -> bytes:
-    """The rigid bodies of a shot as PNG, as they are set up; with the arrays of one frame, as they are at it.
+def _corners(body: Body, cache: PieceCache, points: NDArray[np.generic] | None) -> Array:
+    """Triangles (F, 3, 3) of a body that deforms, of cloth both sides [m]; none where it cannot be made."""
+    try:
+        surface = drawn_surface(body, cache.resolve)
+    except DynaclastError:
+        return np.zeros((0, 3, 3))
+    at = placed(body, body.factor * surface.vertices) if points is None else np.asarray(points, float)
+    if len(at) != len(surface.vertices) or not len(surface.faces):
+        return np.zeros((0, 3, 3))
+    own = at[surface.faces]
+    return np.concatenate([own, own[:, ::-1]]) if body.matter.kind == "cloth" else own
 
-    arrays : position (N, 3) [m], orientation (N, 4) scalar last, state (N,), of all pieces
+
+def picture_of(shot: Shot, cache: PieceCache, arrays: dict[str, NDArray[np.generic]] | None = None) -> bytes:
+    """The bodies of a shot but its ropes as PNG, as they are set up; with the arrays of one frame, as they are at it.
+
+    arrays : position (N, 3) [m], orientation (N, 4) scalar last, state (N,), of all pieces; points/NAME (V, 3) [m]
     """
     shot = written_out(shot, cache.resolve)
     corners: list[Array] = []
@@ -56,6 +71,10 @@ def picture_of(shot: Shot, cache: PieceCache, arrays: dict[str, NDArray[np.gener
     first = 0
     for body in shot.bodies:
         if body.deforms:
+            own = None if arrays is None else arrays.get(f"points/{body.name}")
+            found = _corners(body, cache, own)
+            corners.append(found)
+            colors.append(np.repeat(_rgb(body.material.look.color)[None], len(found), 0))
             continue
         pieces = _pieces(body, cache, arrays is None)
         if pieces is None:

@@ -163,8 +163,7 @@ function setTravel(kind: keyof typeof TRAVELS | "stays"): void {
     </header>
     <p class="figures" :class="totals.pieces || !totals.known ? 'mute' : 'note'" data-testid="reach-count">
       <template v-if="!totals.known">counting the pieces it reaches</template
-      ><template v-else
-        >{{ kind === "anchor" ? "holds" : "reaches" }} {{ totals.pieces }} of {{ totals.of }} pieces</template
+      ><template v-else>{{ kind === "anchor" ? "holds" : "reaches" }} {{ totals.words }}</template
       ><template v-if="kind === 'strain' && totals.known"> · {{ totals.bonds }} bonds</template
       ><template v-if="view.frame > 0 && view.showing === 'set-up'"> at f {{ view.frame }}</template>
     </p>

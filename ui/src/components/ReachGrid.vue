@@ -103,7 +103,7 @@ function widen(f: FieldItem): void {
         }"
         :aria-pressed="targeted(f, b.name)"
         v-hint="
-          `${f.name} ${targeted(f, b.name) ? 'acts' : 'does not act'} on ${b.name}: ${survey.crossing(f.name, b.name)?.pieces ?? 0} of ${survey.crossing(f.name, b.name)?.of ?? 0} pieces in reach · click to switch`
+          `${f.name} ${targeted(f, b.name) ? 'acts' : 'does not act'} on ${b.name}: ${survey.crossing(f.name, b.name)?.pieces ?? 0} of ${survey.crossing(f.name, b.name)?.of ?? 0} ${survey.crossing(f.name, b.name)?.vertices ? 'vertices' : 'pieces'} in reach · click to switch`
         "
         @click="toggle(f, b.name)">
         {{ targeted(f, b.name) ? (survey.crossing(f.name, b.name)?.pieces ?? "…") : "–" }}

@@ -62,8 +62,8 @@ function repaint(): void {
   if (!stage.value) return;
   const fresh = paintPieces();
   paintSurfaces();
+  if (!stage.value.dragging) fitOnce();
   if (fresh) {
-    fitOnce();
     if (begin) stage.value.view = begin; // after the first look at all of it
     if (!missing.value) begin = null;
   }

@@ -38,7 +38,7 @@ const rampWords = computed(() =>
   view.colorBy === "map"
     ? [view.map, "0", "1"]
     : view.colorBy === "stretch"
-      ? ["stretch", "0", `${100 * MOST_STRETCH} %`]
+      ? ["stretch", "0.01 %", `${100 * MOST_STRETCH} %`]
       : view.colorBy === "load"
         ? ["load / strength", "0", "1"]
         : view.colorBy === "reach"

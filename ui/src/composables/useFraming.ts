@@ -80,6 +80,7 @@ export function useFraming(
     s.frame(above.length ? above : points, smooth, from);
   }
 
+  let looked: readonly Shown[] | null = null;
   let known: { lo: Vec; hi: Vec } | null = null;
   /**
    * When all of a shot is there for the first time; and again, gently, when it has grown or gone past the picture, or become a
@@ -88,6 +89,8 @@ export function useFraming(
   function fitOnce(): void {
     const s = stage.value;
     if (!s || !shown.value.length || missing.value > pieces.errors.size) return;
+    if (framedFor === shot.id && (inTake.value || shown.value === looked)) return;
+    looked = shown.value;
     const found = bounds(shown.value);
     if (!found) return;
     const extent = found.hi.map((x, c) => x - found.lo[c]!) as Vec;

@@ -10,8 +10,8 @@ import type { Stage } from "../viewport/Stage";
 import type { SurfaceColor, SurfaceShape } from "../viewport/SurfaceBatch";
 import type { Copy, Shown } from "./useShown";
 
-/** Whether a thing is made of cloth, soft matter or rope. */
-export const isSoft = (thing: Shown): boolean => thing.body.matter.kind !== "rigid";
+/** Whether a thing is drawn as what deforms: a moment after its matter changed it is still what it was. */
+export const isSoft = (thing: Shown): boolean => thing.packed.lines !== undefined;
 
 /** Vertices of a copy where the document has them [m], world. */
 export function placed(vertices: Float32Array, copy: Copy): Float32Array {

@@ -26,7 +26,7 @@ export const MOST_BYTES = 192e6;
 
 /** Numbers of each piece of an array that is of pieces: 3 of `position`; 0 where the frame has no such array. */
 export function widthOf(frame: FrameData, name: string): number {
-  return (frame.arrays[name]?.length ?? 0) / frame.pieces;
+  return frame.pieces ? (frame.arrays[name]?.length ?? 0) / frame.pieces : 0;
 }
 
 export class FrameCache {

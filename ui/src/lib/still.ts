@@ -11,6 +11,7 @@ export function whyStill(
 ): string {
   const none = (values: readonly number[] | undefined): boolean => !!values?.length && values.every((x) => x === 0);
   if (!document || !none(stats.bonds_broken) || !none(stats.moving)) return "";
+  if (stats.deforming && !none(stats.deforming)) return "";
   const start = "Nothing broke and nothing moved: ";
   const active = [...document.bodies, ...document.groups.map((g) => g.body)].filter((b) => b.role === "active");
   if (!active.length) return `${start}no body is active. Give one the role active under Build.`;

@@ -22,8 +22,10 @@ export const useSurvey = defineStore("survey", () => {
   /** Figures of a field over all bodies it targets; not known until the answer comes. */
   function totals(field: string): {
     known: boolean;
+    /** pieces, and vertices of what deforms: in reach, and all */
     pieces: number;
     of: number;
+    words: string;
     bonds: number;
     breaks: number;
     load: number;
@@ -31,11 +33,19 @@ export const useSurvey = defineStore("survey", () => {
     high: number;
   } {
     const own = crossings.value.filter((c) => c.field === field && c.targeted);
+    const counted = (vertices: boolean): [number, number] => {
+      const some = own.filter((c) => c.vertices === vertices);
+      return [some.reduce((s, c) => s + c.pieces, 0), some.reduce((s, c) => s + c.of, 0)];
+    };
+    const [pieces, vertices] = [counted(false), counted(true)];
+    const told = ([n, of]: [number, number], word: string): string =>
+      of ? `${n.toLocaleString("en")} of ${of.toLocaleString("en")} ${word}` : "";
     const lows = own.filter((c) => c.bonds > 0).map((c) => c.strength_low);
     return {
       known: crossings.value.some((c) => c.field === field),
-      pieces: own.reduce((s, c) => s + c.pieces, 0),
-      of: own.reduce((s, c) => s + c.of, 0),
+      pieces: pieces[0] + vertices[0],
+      of: pieces[1] + vertices[1],
+      words: [told(pieces, "pieces"), told(vertices, "vertices")].filter(Boolean).join(" and ") || "0 of 0 pieces",
       bonds: own.reduce((s, c) => s + c.bonds, 0),
       breaks: own.reduce((s, c) => s + c.breaks, 0),
       load: Math.max(0, ...own.map((c) => c.load_top)),

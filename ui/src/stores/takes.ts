@@ -116,7 +116,7 @@ export const useTakes = defineStore("takes", () => {
   async function append(id: string, own: number, to: FrameCache, chunks: Chunk[]): Promise<void> {
     await to.add(chunks);
     if (own !== run) return;
-    if (to.pieces) frames.value = to;
+    if (to.opening) frames.value = to;
     const next = { ...stats.value };
     for (const chunk of chunks)
       for (const [name, values] of Object.entries(chunk.stats))

@@ -258,6 +258,11 @@ export class Stage {
     this.invalidate();
   }
 
+  /** whether the handles are being dragged */
+  get dragging(): boolean {
+    return this.handles.dragging;
+  }
+
   /** Put the handles on something at a place, or take them away. */
   setHandles(place: Moved | null, mode: "translate" | "rotate" | "scale", space: "world" | "local" = "world"): void {
     if (!place) {

@@ -14,6 +14,11 @@ const FETCH = /* glsl */ `
   vec4 place(int v) { return texelFetch(places, cell(v), 0); }
 `;
 
+/** Stretch on a scale of tens: 0 at a hundredth of a per cent, 1 at ``most``. */
+const SCALED = /* glsl */ `
+  float scaled(float stretch) { return stretch > 1e-4 ? log(stretch / 1e-4) / log(most / 1e-4) : 0.0; }
+`;
+
 const STRETCH = /* glsl */ `
   float stretchOf(int v) {
     vec3 p = place(v).xyz;
@@ -34,6 +39,7 @@ const STRETCH = /* glsl */ `
 
 export const SURFACE_VERTEX = /* glsl */ `
   ${FETCH}
+  ${SCALED}
   ${STRETCH}
   out vec3 vWorld;
   out vec3 vNormal;
@@ -49,7 +55,7 @@ export const SURFACE_VERTEX = /* glsl */ `
     }
     vNormal = n;
     vWorld = own.xyz;
-    vValue = colorBy == 1 ? stretchOf(v) / most : own.w;
+    vValue = colorBy == 1 ? scaled(stretchOf(v)) : own.w;
     gl_Position = projectionMatrix * viewMatrix * vec4(own.xyz, 1.0);
   }
 `;
@@ -57,6 +63,7 @@ export const SURFACE_VERTEX = /* glsl */ `
 /** A rope: rings of points round its vertices. position: the vertex, and those before and after it. */
 export const ROPE_VERTEX = /* glsl */ `
   ${FETCH}
+  ${SCALED}
   in float angle;
   uniform float radius;
   uniform vec2 viewport;
@@ -79,7 +86,7 @@ export const ROPE_VERTEX = /* glsl */ `
     float rest0 = length(texelFetch(rest, cell(after), 0).xyz - texelFetch(rest, cell(v), 0).xyz)
       + length(texelFetch(rest, cell(v), 0).xyz - texelFetch(rest, cell(before), 0).xyz);
     float now0 = length(place(after).xyz - own.xyz) + length(own.xyz - place(before).xyz);
-    vValue = colorBy == 1 ? (rest0 > 0.0 ? now0 / rest0 - 1.0 : 0.0) / most : own.w;
+    vValue = colorBy == 1 ? scaled(rest0 > 0.0 ? now0 / rest0 - 1.0 : 0.0) : own.w;
     gl_Position = projectionMatrix * viewMatrix * vec4(vWorld, 1.0);
   }
 `;

@@ -15,7 +15,7 @@ from ..fields import BONDS, EFFECTS, PIECES, EffectContext
 from ..fields.base import among
 from ..fields.samples import VERTICES, at_rest
 from ..fracture.bonds import bond_strengths, bonds_cut, placed
-from ..fracture.deforming import Surface
+from ..fracture.deforming import Surface, mass_of
 from ..fracture.pieces import Pieces
 from ..geometry.sampling import scatter_on
 from ..timeline.channels import Keyed, shared_at
@@ -112,6 +112,30 @@ def on_bonds(at: Layout) -> EffectContext:
     return EffectContext(at_rest(BONDS, at.bond_center), np.ones(len(at.bond_center), bool), at.evaluation)
 
 
+@dataclass(frozen=True)
+class VertexLayout:
+    """Drawn vertices of bodies that deform, as they open.
+
+    point  : name of a body -> (V, 3) float64, [m], world
+    column : name of a body -> that of its group, or its own
+    mass   : name of a body -> [kg], of the whole
+    """
+
+    point: dict[str, Array]
+    column: dict[str, str]
+    mass: dict[str, float]
+
+
+def lay_out_vertices(shot: Shot, surface_of: Callable[[Body], Surface]) -> VertexLayout:
+    """Of a written-out shot."""
+    soft = [b for b in shot.bodies if b.deforms]
+    return VertexLayout(
+        {b.name: placed(b, b.factor * surface_of(b).vertices) for b in soft},
+        {b.name: b.column for b in soft},
+        {b.name: b.factor**3 * mass_of(b, surface_of(b)) for b in soft},
+    )
+
+
 def _pull(shot: Shot, name: str, on: EffectContext) -> Array | None:
     """What a field would do to samples at rest (n, 3); None if it moves nothing."""
     item = next((f for f in Keyed(shot.fields).at(on.evaluation.time) if f.name == name), None)
@@ -137,12 +161,12 @@ def arrows(shot: Shot, at: Layout, name: str) -> Array | None:
     return _pull(shot, name, on)
 
 
-FEW, SPREAD = 8, 24
-"""Bodies of fewer pieces get arrows over their surface instead, so many."""
+FEW, SPREAD, MOST_ARROWS = 8, 24, 64
+"""Bodies of fewer pieces get arrows over their surface instead, so many; what deforms at most so many."""
 
 
-def arrows_over(shot: Shot, built: list[Pieces], at: Layout, name: str) -> tuple[Array, Array]:
-    """What a field would do over the surfaces of bodies with few pieces.
+def arrows_over(shot: Shot, built: list[Pieces], at: Layout, vertices: VertexLayout, name: str) -> tuple[Array, Array]:
+    """What a field would do over the surfaces of bodies with few pieces, and at some vertices of what deforms.
 
     Returns : (n, 3) float64, [m], world, where; (n, 3) float64, as ``arrows``; both empty where it moves nothing
     """
@@ -160,30 +184,17 @@ def arrows_over(shot: Shot, built: list[Pieces], at: Layout, name: str) -> tuple
         mass.append(np.full(SPREAD, at.mass[own].sum()))
         size.append(np.full(SPREAD, at.size[own].max()))
         column.append(np.full(SPREAD, number[body.column]))
+    for soft, point in vertices.point.items():
+        some = point[np.linspace(0, len(point) - 1, min(len(point), MOST_ARROWS)).astype(int)]
+        points.append(some)
+        mass.append(np.full(len(some), vertices.mass[soft] / len(point)))
+        size.append(np.ones(len(some)))
+        column.append(np.full(len(some), number[vertices.column[soft]]))
     where, columns = np.concatenate(points), np.concatenate(column)
     samples = at_rest(PIECES, where, np.concatenate(mass), np.concatenate(size))
     on = EffectContext(samples, _targeted(shot, at, name, columns), at.evaluation)
     pulls = _pull(shot, name, on) if len(where) else None
     return (where, pulls) if pulls is not None else (np.zeros((0, 3)), np.zeros((0, 3)))
-
-
-@dataclass(frozen=True)
-class VertexLayout:
-    """Drawn vertices of bodies that deform, as they open.
-
-    point : name of a body -> (V, 3) float64, [m], world;  column : name of a body -> that of its group, or its own
-    """
-
-    point: dict[str, Array]
-    column: dict[str, str]
-
-
-def lay_out_vertices(shot: Shot, surface_of: Callable[[Body], Surface]) -> VertexLayout:
-    """Of a written-out shot."""
-    soft = [b for b in shot.bodies if b.deforms]
-    return VertexLayout(
-        {b.name: placed(b, b.factor * surface_of(b).vertices) for b in soft}, {b.name: b.column for b in soft}
-    )
 
 
 def reach_on_vertices(item: FieldItem, at: Layout, vertices: VertexLayout) -> dict[str, Array]:

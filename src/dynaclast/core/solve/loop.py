@@ -145,6 +145,8 @@ class Run:
             still = self._unchanged
             return replace(still, index=self.state.frame, arrays=still.arrays | self._more_arrays())
         frame = snapshot(self.model, self.state, events, self._more_arrays())
+        if self.deformable is not None:
+            frame.stats["deforming"] = float((self.state.deformables.asleep == 0).sum())
         rests = not frame.stats["moving"] and not len(self.rigid.kinematic)
         self._unchanged = replace(frame, stats=frame.stats | {"bonds_broken": 0.0}, events=[]) if rests else None
         return frame
