@@ -6,6 +6,8 @@ import { computed } from "vue";
 import { useView } from "../stores/view";
 
 const view = useView();
+/** the view asks for a click: nothing else is offered then */
+const asking = computed(() => !!view.placing || view.placingField || !!view.drawing);
 const met = useStorage("met", false);
 const open = computed({
   get: () => view.help === "tour",
@@ -44,7 +46,7 @@ const STOPS = [
 </script>
 
 <template>
-  <div v-if="!met && !open" class="offer" data-testid="offer-tour">
+  <div v-if="!met && !open && !asking" class="offer" data-testid="offer-tour">
     <p>First time here?</p>
     <ElButton size="small" type="primary" @click="open = true">Five stops show the way</ElButton
     ><ElButton size="small" text @click="met = true">not now</ElButton>

@@ -30,6 +30,7 @@ const carriers = computed(() => shot.bodies.filter((b) => b.matter.kind === "rig
 const pinned = computed(() => survey.result?.vertices[props.thing.name]);
 const EDGES: readonly (readonly [Edge, string])[] = [
   ["top", "top"],
+  ["foot", "foot"],
   ["left", "left"],
   ["right", "right"],
   ["corners", "corners"],

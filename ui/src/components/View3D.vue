@@ -405,7 +405,7 @@ defineExpose({ bring, look, camera: () => stage.value?.view ?? [] });
   padding: 6px 14px;
   white-space: nowrap;
 }
-.placing .link {
+.placing :deep(button) {
   pointer-events: auto;
 }
 .card {

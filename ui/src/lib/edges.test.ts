@@ -14,6 +14,8 @@ describe("where something is pinned", () => {
   it("is a thin slab along its top, or along a side of what lies flat", () => {
     const [top] = of("top", ...hung);
     expect([holds(top!, [-1, 3, 0]), holds(top!, [1, 3, 0]), holds(top!, [0, 2.9, 0])]).toEqual([true, true, false]);
+    const [foot] = of("foot", ...hung);
+    expect([holds(foot!, [0, 1, 0]), holds(foot!, [0, 1.2, 0])]).toEqual([true, false]);
     const [side] = of("top", [-1, 2, -1], [1, 2, 1]);
     expect([holds(side!, [1, 2, -1]), holds(side!, [0, 2, 0])]).toEqual([true, false]);
   });

@@ -1,7 +1,7 @@
 /** Where something that deforms is likely held: boxes about a side, its corners or its ends, as it opens. */
 import type { Vec } from "./rotation";
 
-export type Edge = "top" | "left" | "right" | "corners" | "ends";
+export type Edge = "top" | "foot" | "left" | "right" | "corners" | "ends";
 
 const tidy = (v: number): number => Number(v.toFixed(4));
 
@@ -30,6 +30,7 @@ export function edgeBox(edge: Edge, lo: Vec, hi: Vec): object[] {
   };
   // what lies flat has no top: the side away from the eye then
   if (edge === "top") return [size[1] > 0.02 * long ? across(1, hi) : across(2, lo)];
+  if (edge === "foot") return [size[1] > 0.02 * long ? across(1, lo) : across(2, hi)];
   if (edge === "left") return [across(0, lo)];
   if (edge === "right") return [across(0, hi)];
   if (edge === "ends") return [across(longest, lo), across(longest, hi)];

@@ -1,0 +1,142 @@
+"""Cloth, soft bodies and ropes from an empty shot, by hand; what comes of it is read from the take."""
+
+from __future__ import annotations
+
+import re
+from io import BytesIO
+
+import numpy as np
+import pytest
+from hands import choose
+from playwright.sync_api import Page, expect
+from test_first_collapse import new_shot, saved, type_number
+from test_hands import document_of
+from test_tie_and_key import baked
+
+from dynaclast.runtime import Parts
+
+
+def arrays_of(page: Page, running: Parts, take: str) -> dict[str, np.ndarray]:
+    """A take's arrays, as exported."""
+    data = page.request.get(f"{running.address}/api/takes/{take}/export?format=npz").body()
+    with np.load(BytesIO(data)) as z:
+        return {name: z[name] for name in z.files}
+
+
+def frames(page: Page, count: int) -> None:
+    page.keyboard.press("Escape")
+    page.keyboard.press("Escape")
+    type_number(page, "frames", str(count))
+    saved(page)
+
+
+class Hand:
+    """Presses and types, and counts it."""
+
+    def __init__(self, page: Page) -> None:
+        self.page, self.actions = page, 0
+
+    def press(self, what: str) -> None:
+        self.page.get_by_test_id(what).click()
+        self.actions += 1
+
+    def put(self, label: str, text: str) -> None:
+        type_number(self.page, label, text)
+        self.actions += 2
+
+
+def test_a_strip_of_canvas_is_drawn_onto_a_bell_and_clings(page: Page, running: Parts) -> None:
+    new_shot(page, running)
+    hand = Hand(page)
+    hand.press("add-cylinder")
+    expect(page.get_by_test_id("size")).to_be_visible()
+    hand.press("role-passive")
+    hand.press("add-sheet")
+    expect(page.get_by_test_id("size")).to_contain_text("3 ×")
+    hand.press("matter-cloth")
+    expect(page.get_by_test_id("size")).to_contain_text("625 vertices")
+    hand.put("depth", "0.4")
+    hand.put("facets d", "4")
+    hand.put("rotation x", "90")
+    hand.put("position x", "0")
+    hand.put("position y", "1.3")
+    hand.put("position z", "1")
+    hand.press("step-drive")
+    hand.press("add-attractor")
+    page.locator("label.el-radio-button", has_text=re.compile("^surface$")).click()
+    choose(page, page.locator('.row:has(.label:text-is("of"))'), "cylinder")
+    hand.put("strength", "40")
+    expect(page.get_by_test_id("reach-count")).to_contain_text(re.compile(r"of 125 vertices"))
+    frames(page, 40)
+    assert hand.actions < 40
+    take, _ = baked(page, running)
+    points = arrays_of(page, running, take)["points/sheet"]
+    away = np.hypot(points[..., 0], points[..., 2]) - 0.75
+    assert (away[0] < 0.1).mean() < 0.1
+    assert (away[-1] < 0.1).mean() > 0.9  # it lies on the bell's side, all round its middle
+
+
+def test_a_rope_between_two_ends_hangs_and_its_pins_are_counted(page: Page, running: Parts) -> None:
+    new_shot(page, running)
+    page.get_by_test_id("add-line").click()
+    expect(page.get_by_test_id("rope-length")).to_contain_text("3 m long")
+    type_number(page, "slack", "10")
+    expect(page.get_by_test_id("rope-length")).to_contain_text("3.3 m long")
+    page.get_by_test_id("step-bind").click()
+    page.get_by_test_id("pin-ends").click()
+    expect(page.get_by_text("2 of 41 vertices")).to_be_visible()
+    frames(page, 24)
+    take, _ = baked(page, running)
+    found = arrays_of(page, running, take)
+    points = found["points/rope"]
+    assert (found["state/rope"][0] == 0).sum() == 2  # what the view says is pinned is held
+    assert np.abs(points[-1][[0, -1]] - points[0][[0, -1]]).max() < 1e-6
+    long = np.linalg.norm(np.diff(points, axis=1), axis=2).sum(axis=1)
+    assert long == pytest.approx(np.full(len(long), 3.3), rel=0.01)
+
+
+def test_a_rope_is_drawn_by_clicks_on_the_ground(page: Page, running: Parts) -> None:
+    new_shot(page, running)
+    page.get_by_test_id("add-line").click()
+    expect(page.get_by_test_id("rope-length")).to_be_visible()
+    page.get_by_test_id("draw-rope").click()
+    view = page.get_by_test_id("view").bounding_box()
+    assert view
+    for x, y in ((0.3, 0.8), (0.5, 0.9), (0.7, 0.8)):
+        page.mouse.click(view["x"] + x * view["width"], view["y"] + y * view["height"])
+    expect(page.get_by_test_id("drawing")).to_contain_text("3 points")
+    page.get_by_test_id("drawn").click()
+    saved(page)
+    rope = document_of(page, running)["bodies"][0]
+    points = np.array(rope["shape"]["points"])
+    assert points.shape == (3, 3) and points[:, 1] == pytest.approx(np.full(3, 1.5 * 0.01), abs=1e-4)
+    page.keyboard.press("Control+z")
+    expect(page.get_by_test_id("rope-length")).to_contain_text("3 m long, 2 points")
+    saved(page)
+    assert len(document_of(page, running)["bodies"][0]["shape"]["points"]) == 2
+
+
+def test_a_mast_of_rubber_is_held_at_its_foot_and_leans_in_the_wind(page: Page, running: Parts) -> None:
+    new_shot(page, running)
+    page.get_by_test_id("add-box").click()
+    expect(page.get_by_test_id("size")).to_contain_text("2 × 2 × 2 m")
+    for label, text in (("size w", "0.3"), ("size h", "4"), ("size d", "0.3"), ("position y", "2")):
+        type_number(page, label, text)
+    page.get_by_test_id("matter-soft").click()
+    expect(page.get_by_test_id("size")).to_contain_text("vertices")
+    type_number(page, "stiffness", "3000")
+    expect(page.get_by_test_id("leads-to")).to_contain_text("longer under its own weight")
+    type_number(page, "detail", "16")
+    page.get_by_test_id("step-bind").click()
+    page.get_by_test_id("pin-foot").click()
+    expect(page.get_by_text(re.compile(r"^\d+ of \d+ vertices$")).first).to_be_visible()
+    page.get_by_test_id("step-drive").click()
+    page.get_by_test_id("add-wind").click()
+    type_number(page, "speed", "30")
+    frames(page, 30)
+    take, _ = baked(page, running)
+    points = arrays_of(page, running, take)["points/box"]
+    tip = points[:, points[0, :, 1] > 3.9].mean(axis=1)
+    foot = points[:, points[0, :, 1] < 0.1]
+    assert (tip[:, 0] - tip[0, 0]).max() > 0.1
+    assert np.abs(foot - foot[0]).max() < 0.05

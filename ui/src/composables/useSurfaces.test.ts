@@ -1,0 +1,101 @@
+import { createPinia, setActivePinia } from "pinia";
+import { beforeEach, describe, expect, it, vi } from "vitest";
+import { computed, shallowRef } from "vue";
+import type { Survey } from "../api/types";
+import { newBody } from "../lib/document";
+import type { FrameData } from "../lib/frames";
+import { changeMatter } from "../lib/matter";
+import { useSurvey } from "../stores/survey";
+import { useView } from "../stores/view";
+import type { Stage } from "../viewport/Stage";
+import type { SurfaceShape } from "../viewport/SurfaceBatch";
+import { placed, useSurfaces } from "./useSurfaces";
+import type { Shown } from "./useShown";
+
+const still = [0, 0, 0, 1];
+
+function flag(
+  copies: object[] = [{ position: [0, 3, 0], rotation: still, size: 1 }],
+  group: object | null = null,
+): Shown {
+  const body = newBody("flag", { kind: "sheet", size: [1, 1], thickness: 0.01, divisions: [1, 1] }, 0);
+  changeMatter(body, "cloth");
+  const vertices = new Float32Array([0, 0, 0, 1, 0, 0, 0, 0, 1]);
+  const packed = { vertices, faces: new Uint32Array([0, 1, 2]), lines: new Uint32Array(), volume: new Float32Array() };
+  return { name: "flag", group, body, packed, copies } as unknown as Shown;
+}
+
+/** What a stage is told. */
+function stage() {
+  const shapes: SurfaceShape[] = [];
+  const places: number[][] = [];
+  const looks: string[] = [];
+  const values: number[][] = [];
+  const surfaces = {
+    setShapes: (s: SurfaceShape[]) => shapes.push(...s),
+    setPlaces: (k: number, p: ArrayLike<number>) => (places[k] = Array.from(p)),
+    setValues: (k: number, of: (v: number) => number) => (values[k] = [0, 1, 2].map(of)),
+    setLook: (k: number, _tint: unknown, by: string) => (looks[k] = by),
+  };
+  const s = { batch: { count: 0 }, surfaces, invalidate: vi.fn() } as unknown as Stage;
+  return { s, shapes, places, looks, values };
+}
+
+const use = (s: Stage, shown: Shown[], frame: FrameData | null = null) =>
+  useSurfaces(
+    shallowRef(s),
+    computed(() => shown),
+    computed(() => !!frame),
+    shallowRef(frame),
+  ).paintSurfaces;
+
+beforeEach(() => setActivePinia(createPinia()));
+
+describe("what deforms", () => {
+  it("stands in the set-up where the document has it, sized and turned", () => {
+    const quarter = [0, 0, Math.SQRT1_2, Math.SQRT1_2]; // x to y
+    const out = placed(new Float32Array([1, 0, 0]), { position: [5, 0, 0], rotation: quarter, size: 2 } as never);
+    expect([...out]).toEqual([5, 2, 0].map((x) => expect.closeTo(x)));
+  });
+  it("is where the take has it, and a member of a group by its own name", () => {
+    const { s, shapes, places } = stage();
+    const two = [0, 1].map((x) => ({ position: [x, 0, 0], rotation: still, size: 1 }));
+    const arrays = { "points/flag.0002": new Float32Array([7, 7, 7, 8, 8, 8, 9, 9, 9]) };
+    use(s, [flag(two, {})], { index: 3, pieces: 0, arrays } as never)();
+    expect(shapes.map((x) => x.copy)).toEqual([0, 1]);
+    expect(places[1]).toEqual([7, 7, 7, 8, 8, 8, 9, 9, 9]);
+    expect(places[0]!.slice(0, 3)).toEqual([0, 0, 0]); // not told by the take: as it opened
+  });
+  it("shows which vertices are pinned, and the reach of the chosen field where that is asked for", () => {
+    const { s, looks, values } = stage();
+    useSurvey().result = {
+      vertices: { flag: { count: 3, pinned: [1], reach: [0, 0.5, 1] } },
+    } as unknown as Survey;
+    const paint = use(s, [flag()]);
+    paint();
+    expect([looks[0], values[0]]).toEqual(["held", [0, 1, 0]]);
+    const view = useView();
+    view.select({ kind: "field", name: "wind" });
+    view.colorBy = "reach";
+    paint();
+    expect([looks[0], values[0]]).toEqual(["value", [-1, 0.5, 1]]);
+  });
+  it("is laid out once, until its shape is another", () => {
+    const { s, shapes } = stage();
+    const own = flag();
+    const paint = use(s, [own]);
+    paint();
+    paint();
+    expect(shapes).toHaveLength(1);
+    (own as { packed: unknown }).packed = { ...own.packed };
+    paint();
+    expect(shapes).toHaveLength(2);
+  });
+  it("is not drawn as such while it is still the rigid body it was", () => {
+    const { s, shapes } = stage();
+    const own = flag();
+    delete (own.packed as Record<string, unknown>).lines;
+    use(s, [own])();
+    expect(shapes).toEqual([]);
+  });
+});
