@@ -186,7 +186,12 @@ def main(argv: list[str] | None = None) -> int:
     p.set_defaults(run=cmd_schema)
     p = sub.add_parser("export", help="write a bake's folder, or a take of the running application, as USD or GLB")
     p.add_argument("source", help="a folder written by bake, or a take's id")
-    p.add_argument("--to", type=Path, required=True, help="FILE.usdc, .usda, .usd, .glb or .npz")
+    p.add_argument(
+        "--to",
+        type=Path,
+        required=True,
+        help="FILE.usdc, .usda, .usd, .glb, .npz; .obj.zip or .ply.zip: a mesh a frame",
+    )
     p.add_argument("--first", type=int, default=0, help="frame to begin with")
     p.add_argument("--last", type=int, help="frame to end with")
     p.add_argument("--step", type=int, default=1, help="every so many frames")

@@ -14,6 +14,7 @@ from .core.errors import InputError
 from .core.formats.excerpt import Excerpt, excerpt
 from .core.formats.frames import Baked, read_baked, write_frames
 from .core.formats.write.scene import export_scene
+from .core.formats.write.sequence import KINDS, write_sequence
 from .core.fracture.build import Resolve, build_pieces, content_key, no_files
 from .core.fracture.pieces import Pieces
 from .core.layout import written_out
@@ -32,7 +33,8 @@ def usd_layer(data: bytes, kind: str) -> Iterator[Any]:
         del layer
 
 
-ENDINGS = (".usdc", ".usda", ".usd", ".glb", ".npz")
+SEQUENCES = tuple(f".{kind}.zip" for kind in KINDS)
+ENDINGS = (".usdc", ".usda", ".usd", ".glb", ".npz", *SEQUENCES)
 
 
 def write_scene(shot: Shot, built: list[Pieces], baked: Baked, to: Path, resolve: Resolve = no_files) -> None:
@@ -40,7 +42,8 @@ def write_scene(shot: Shot, built: list[Pieces], baked: Baked, to: Path, resolve
 
     resolve : gives meshes that the shot only refers to
     """
-    ending = to.suffix.lower()
+    name = to.name.lower()
+    ending = next((e for e in SEQUENCES if name.endswith(e)), to.suffix.lower())
     if ending not in ENDINGS:
         raise InputError(f"'{to.name}': write one of {', '.join(ENDINGS)}", where="--to")
     if not to.parent.is_dir():
@@ -49,6 +52,9 @@ def write_scene(shot: Shot, built: list[Pieces], baked: Baked, to: Path, resolve
         to.write_bytes(write_frames(baked))
         return
     scene = export_scene(shot, built, baked, resolve)
+    if ending in SEQUENCES:
+        to.write_bytes(write_sequence(scene, ending.split(".")[1]))
+        return
     if ending == ".glb":
         from .core.formats.write.glb import write_glb
 

@@ -375,7 +375,7 @@ class AfterQuery(BaseModel):
 
 
 class ExportQuery(BaseModel):
-    format: str = Field("usdc", pattern="^(usdc|usda|glb|npz)$")
+    format: str = Field("usdc", pattern="^(usdc|usda|glb|npz|obj|ply)$")
     first: int = Field(0, ge=0, description="frame, with")
     last: int | None = Field(None, ge=0, description="frame, with; the end unless given")
     step: int = Field(1, ge=1, le=1000, description="every so many frames")

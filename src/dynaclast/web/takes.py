@@ -13,6 +13,7 @@ from flask_openapi3 import APIBlueprint, Tag
 from ..core import document
 from ..core.document import Shot
 from ..core.formats.excerpt import Excerpt
+from ..core.formats.write.sequence import KINDS as SEQUENCES
 from ..core.preflight.faults import faults, refuse, without
 from ..core.solve.frame import STATE_NAMES
 from ..jobs.take_export import export_take
@@ -209,12 +210,13 @@ def take_progress(path: TakePath, query: AfterQuery) -> dict[str, Any]:
 
 @api.get("/takes/<string:take_id>/export")
 def export(path: TakePath, query: ExportQuery) -> Response:
-    """The take, or a part of it, as a file: usdc, usda, glb or npz."""
+    """The take, or a part of it, as a file: usdc, usda, glb or npz; obj or ply, a mesh for every frame, in a ZIP."""
     with services().store.session() as session:
         row = takes.find(session, path.take_id)
         name = json.loads(texts.read(session, row))["name"]
     with tempfile.TemporaryDirectory() as folder:
-        to = Path(folder) / f"take.{query.format}"
+        ending = f"{query.format}.zip" if query.format in SEQUENCES else query.format
+        to = Path(folder) / f"take.{ending}"
         names = [n for n in query.bodies.split("\n") if n] or None
         part = Excerpt(query.first, query.last, query.step, query.backwards, names)
         export_take(path.take_id, to, services().store, services().cache, part)
@@ -224,5 +226,5 @@ def export(path: TakePath, query: ExportQuery) -> Response:
         handle,
         mimetype="application/octet-stream",
         as_attachment=True,
-        download_name=f"{clean}-take-{row.number:02d}.{query.format}",
+        download_name=f"{clean}-take-{row.number:02d}.{ending}",
     )

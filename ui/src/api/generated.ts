@@ -609,7 +609,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The take, or a part of it, as a file: usdc, usda, glb or npz. */
+        /** The take, or a part of it, as a file: usdc, usda, glb or npz; obj or ply, a mesh for every frame, in a ZIP. */
         get: operations["takes_export_takes__string_take_id__export_get"];
         put?: never;
         post?: never;
