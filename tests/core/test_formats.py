@@ -195,12 +195,136 @@ def test_usd_shows_a_body_whole_until_its_first_bond_breaks_and_its_pieces_from_
     for p in range(pieces[0].count):
         assert seen_in_usd(stage, frames, f"pillar_{p:04d}") == [f >= broke for f in range(frames)]
     whole = UsdGeom.Mesh(next(p for p in stage.Traverse() if p.GetName() == "pillar_whole"))
-    assert len(found.faces) == 12 + 32
-    points = (
-        np.array([row.split()[1:4] for row in data.decode().splitlines() if row.startswith("v ")], float)
-        if kind == "obj"
-        else found.vertices
+    faces = np.array(whole.GetFaceVertexIndicesAttr().Get()).reshape(-1, 3)
+    mesh = TriMesh(np.array(whole.GetPointsAttr().Get(), np.float64), faces)
+    assert signed_volume(mesh) == pytest.approx(pieces[0].volume.sum(), rel=1e-5)
+
+
+def scales_of(doc: pygltflib.GLTF2, baked: Baked) -> dict[str, np.ndarray]:
+    """Scale of every node that has keys of it, in every frame."""
+    blob = doc.binary_blob()
+
+    def read(index: int) -> np.ndarray:
+        accessor = doc.accessors[index]
+        view = doc.bufferViews[accessor.bufferView]
+        width = {"SCALAR": 1, "VEC3": 3}[accessor.type]
+        start = (view.byteOffset or 0) + (accessor.byteOffset or 0)
+        return np.frombuffer(blob, np.float32, accessor.count * width, start).reshape(-1, width)
+
+    scales = {}
+    for animation in doc.animations:
+        for channel in animation.channels:
+            if channel.target.path == "scale":
+                sampler = animation.samplers[channel.sampler]
+                assert sampler.interpolation == "STEP"
+                times, values = read(sampler.input)[:, 0], read(sampler.output)
+                at = np.searchsorted(times, baked.time.astype(np.float32), side="right") - 1
+                scales[doc.nodes[channel.target.node].name] = values[np.maximum(at, 0), 0]
+    return scales
+
+
+def test_glb_swaps_the_same_by_a_scale_that_jumps(intact, tmp_path) -> None:  # noqa: ANN001
+    made, pieces, baked, broke = intact
+    write_scene(made, pieces, baked, tmp_path / "a.glb")
+    doc = pygltflib.GLTF2().load(str(tmp_path / "a.glb"))
+    scales = scales_of(doc, baked)
+    before = np.arange(len(baked.time)) < broke
+    assert (scales["pillar_whole"] == before).all()
+    assert len(scales) == 1 + pieces[0].count
+    assert all((scale == ~before).all() for name, scale in scales.items() if name != "pillar_whole")
+
+
+@pytest.fixture(scope="module")
+def taken_out() -> tuple:
+    """Six pieces of a glass pane fall into a region that takes them out; a second pane stays."""
+    pane = box(
+        "pane",
+        (0, 4, 0),
+        (1, 1, 0.1),
+        pattern={"kind": "cells", "count": 6, "seed": 2},
+        material={"look": {"color": "#80c0c0", "roughness": 0.1, "opacity": 0.4}},
     )
+    kill = {
+        "name": "end",
+        "effect": {"kind": "kill", "what": "remove", "slower": 0.1, "age": 0.05},
+        "reach": reach_box((0, 1, 0), (9, 2, 9)),
+        "cue": {"kind": "span", "start": 0.0},
+    }
+    made = shot(pane, box("stays", (5, 0.5, 0)), fields=({**kill, "targets": ["pane"]},), frames=30)
+    baked = bake(made)
+    assert (baked.state[-1, :6] == baked.state_names.index("removed")).all()
+    return made, [build_pieces(b) for b in made.bodies], baked
+
+
+def there(baked: Baked, piece: int) -> list[bool]:
+    return (baked.state[:, piece] != baked.state_names.index("removed")).tolist()
+
+
+def test_what_was_taken_out_is_gone_from_usd(taken_out, tmp_path) -> None:  # noqa: ANN001
+    made, pieces, baked = taken_out
+    write_scene(made, pieces, baked, tmp_path / "a.usdc")
+    stage = Usd.Stage.Open(str(tmp_path / "a.usdc"))
+    for p in range(6):
+        assert seen_in_usd(stage, len(baked.time), f"pane_{p:04d}") == there(baked, p)
+    assert all(seen_in_usd(stage, len(baked.time), "stays"))
+
+
+def test_usd_gives_cut_faces_a_material_of_their_own_and_glass_its_opacity(taken_out, tmp_path) -> None:  # noqa: ANN001
+    made, pieces, baked = taken_out
+    write_scene(made, pieces, baked, tmp_path / "a.usda")
+    stage = Usd.Stage.Open(str(tmp_path / "a.usda"))
+    prim = next(p for p in stage.Traverse() if p.GetName() == "pane_0003")
+    subset = UsdGeom.Subset(next(c for c in prim.GetChildren() if c.IsA(UsdGeom.Subset)))
+    assert np.array(subset.GetIndicesAttr().Get()).tolist() == np.flatnonzero(~pieces[0].skin_of(3)).tolist()
+    bound = UsdShade.MaterialBindingAPI(subset.GetPrim()).ComputeBoundMaterial()[0]
+    assert bound.GetPath().name == "inside"
+    for name in ("look", "inside"):
+        shader = UsdShade.Shader(stage.GetPrimAtPath(bound.GetPath().GetParentPath().AppendPath(f"{name}/surface")))
+        assert shader.GetInput("opacity").Get() == pytest.approx(0.4)
+    solid = next(p for p in stage.Traverse() if p.GetPath().pathString.endswith("stays/look/surface"))
+    assert not UsdShade.Shader(solid).GetInput("opacity")
+
+
+def test_glb_takes_out_what_was_and_gives_cut_faces_their_material(taken_out, tmp_path) -> None:  # noqa: ANN001
+    made, pieces, baked = taken_out
+    write_scene(made, pieces, baked, tmp_path / "a.glb")
+    doc = pygltflib.GLTF2().load(str(tmp_path / "a.glb"))
+    scales = scales_of(doc, baked)
+    for p in range(6):
+        assert scales[f"pane_{p:04d}"].astype(bool).tolist() == there(baked, p)
+    assert "stays" not in scales
+    mesh = next(m for m in doc.meshes if m.name == "pane_0003")
+    assert [x.material for x in mesh.primitives] == [0, 1]
+    counts = [doc.accessors[x.attributes.POSITION].count for x in mesh.primitives]
+    skin = pieces[0].skin_of(3)
+    assert counts == [3 * int(skin.sum()), 3 * int((~skin).sum())]
+    alpha = [(m.alphaMode, m.pbrMetallicRoughness.baseColorFactor[3]) for m in doc.materials]
+    assert alpha == [("BLEND", pytest.approx(0.4))] * 2 + [("OPAQUE", 1.0)] * 2
+
+
+@pytest.fixture(scope="module")
+def flown(tmp_path_factory: pytest.TempPathFactory) -> tuple:
+    """A crate that falls, a sheet pinned at a side and a rope, as written in both sequences."""
+    sheet = cloth("flag", (0, 3, 0), (1, 1), (4, 4), pins=[pin(-0.5, 3, 0.5)])
+    things = (box("crate", (0, 1, 0)), sheet, rope("guy", (3, 2, 0), (4, 2, 0), segments=6))
+    scene, baked = shot(*things, frames=4), run(*things, frames=4)
+    folder = tmp_path_factory.mktemp("sequence")
+    for kind in ("obj", "ply"):
+        write_scene(scene, [build_pieces(b) for b in scene.bodies], baked, folder / f"take.{kind}.zip")
+    return baked, folder
+
+
+@pytest.mark.parametrize("kind", ["obj", "ply"])
+def test_a_sequence_has_a_mesh_for_every_frame_with_pieces_and_what_deforms(flown: tuple, kind: str) -> None:
+    baked, folder = flown
+    with zipfile.ZipFile(folder / f"take.{kind}.zip") as z:
+        names = z.namelist()
+        assert len(names) == 5 and names[3].endswith(f".0003.{kind}")
+        data = z.read(names[3])
+    found = trimesh.load(io.BytesIO(data), file_type=kind, process=False)
+    assert len(found.faces) == 12 + 32
+    rows = [row.split()[1:4] for row in data.decode().splitlines() if row.startswith("v ")] if kind == "obj" else []
+    points = np.array(rows, float) if rows else found.vertices
     flag, guy = baked.maps["points/flag"][3], baked.maps["points/guy"][3]
     assert len(points) == 8 + 25 + 7
     assert points[8:33] == pytest.approx(flag, abs=2e-5) and points[33:] == pytest.approx(guy, abs=2e-5)
@@ -216,8 +340,7 @@ def test_a_sequence_names_its_objects_and_draws_ropes_as_lines(flown: tuple) -> 
         assert b"element edge 6" in z.read(z.namelist()[0])
 
 
-def test_the_same_sequence_is_the_same_bytes_and_other_endings_are_refused(flown: tuple, tmp_path: Path) -> None:
-    baked, folder = flown
+def test_the_same_sequence_is_the_same_bytes_and_other_endings_are_refused(tmp_path: Path) -> None:
     scene = shot(box("crate", (0, 1, 0)), frames=2)
     alone = run(box("crate", (0, 1, 0)), frames=2)
     for name in ("a.ply.zip", "b.ply.zip"):
