@@ -25,7 +25,7 @@ def ball(center: list, core: float, edge: float = 0.0) -> dict:
 
 
 def signal_flag() -> dict:
-    """The signal flag in a rising gale: it flutters, and tears from its worn corner on."""
+    """The signal flag in a rising gale: it flutters, and frays from its worn end on."""
     return {
         "version": 1,
         "name": "Skerry Light: the signal flag",
@@ -43,11 +43,11 @@ def signal_flag() -> dict:
                 "name": "flag",
                 "shape": {"kind": "sheet", "size": [2.4, 1.6], "divisions": [20, 14]},
                 "place": {"position": [1.2, 4.0, 0], "angles": [90, 0, 0]},
-                "matter": {"kind": "cloth", "preset": "canvas", "tear": 1.2},
+                "matter": {"kind": "cloth", "preset": "canvas", "tear": 2.4},
                 "material": look("#b5524a", 0.95),
-                "pins": [{"reach": reach(box([0, 4.78, 0], [0.12, 0.12, 0.2]), box([0, 3.22, 0], [0.12, 0.12, 0.2]))}],
+                "pins": [{"reach": reach(box([0, 4, 0], [0.08, 1.8, 0.2]))}],
                 "weights": [
-                    {"of": "strength", "reach": reach(ball([0.1, 4.7, 0], 0.3, 0.9)), "low": 1.0, "high": 0.25}
+                    {"of": "strength", "reach": reach(ball([2.4, 4.0, 0], 0.9, 1.3)), "low": 1.0, "high": 0.03}
                 ],
             },
         ],
@@ -60,7 +60,7 @@ def signal_flag() -> dict:
                 "channels": [
                     {
                         "of": "effect.speed",
-                        "keys": [{"time": 0, "value": 8, "how": "smooth"}, {"time": 4, "value": 38, "how": "smooth"}],
+                        "keys": [{"time": 0, "value": 8, "how": "smooth"}, {"time": 5, "value": 30, "how": "smooth"}],
                     }
                 ],
             }

@@ -34,7 +34,7 @@ export const useSurvey = defineStore("survey", () => {
   } {
     const own = crossings.value.filter((c) => c.field === field && c.targeted);
     const counted = (vertices: boolean): [number, number] => {
-      const some = own.filter((c) => c.vertices === vertices);
+      const some = own.filter((c) => !!c.vertices === vertices);
       return [some.reduce((s, c) => s + c.pieces, 0), some.reduce((s, c) => s + c.of, 0)];
     };
     const [pieces, vertices] = [counted(false), counted(true)];

@@ -124,7 +124,8 @@ export class SurfaceBatch {
         ...more,
       });
     const materials = [
-      made(vertex, SURFACE_FRAGMENT),
+      // what lies on a surface is drawn over it, where its facets cut through those of the other
+      made(vertex, SURFACE_FRAGMENT, { polygonOffset: true, polygonOffsetFactor: -1, polygonOffsetUnits: -60 }),
       made(flattened(vertex), SHADOW_FRAGMENT, {
         transparent: true,
         depthWrite: false,
