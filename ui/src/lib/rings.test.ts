@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { AROUND, ringsOf, tubeOf } from "./rings";
+import { AROUND, ringsOf, together, tubeOf } from "./rings";
 
 describe("triangles round a vertex", () => {
   it("are told by their other two vertices, in order", () => {
@@ -8,6 +8,17 @@ describe("triangles round a vertex", () => {
     expect(of(0)).toEqual([1, 2, 2, 3]);
     expect(of(1)).toEqual([2, 0, -1, -1]);
     expect(of(2)).toEqual([0, 1, 3, 0]);
+  });
+  it("count for all vertices at one place, where each triangle has its own", () => {
+    // two triangles of a square, each with three vertices of its own
+    const places = [0, 0, 0, 1, 0, 0, 1, 1, 0, 0, 0, 0, 1, 1, 0, 0, 1, 0];
+    const same = together(places);
+    expect([...same]).toEqual([0, 1, 2, 0, 2, 5]);
+    const rings = ringsOf(6, [0, 1, 2, 3, 4, 5], same);
+    const of = (v: number): number[] => [...rings.slice(v * 2 * AROUND, v * 2 * AROUND + 4)];
+    expect(of(0)).toEqual([1, 2, 4, 5]);
+    expect(of(3)).toEqual([4, 5, 1, 2]); // its own triangle before the others
+    expect(of(1)).toEqual([2, 0, -1, -1]);
   });
   it("are at most so many", () => {
     const fan = Array.from({ length: 12 }, (_, k) => [0, k + 1, ((k + 1) % 12) + 1]).flat();

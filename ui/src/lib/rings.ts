@@ -4,17 +4,36 @@
 export const AROUND = 8;
 
 /**
+ * For every vertex the first that lies at the same place at rest: what can tear has vertices of its own for every
+ * triangle, and is smooth as long as these hang together. Itself where no other does.
+ */
+export function together(places: ArrayLike<number>): Uint32Array {
+  const known = new Map<string, number>();
+  return Uint32Array.from({ length: places.length / 3 }, (_, v) => {
+    const key = [0, 1, 2].map((c) => Math.round(places[v * 3 + c]! * 1e5)).join();
+    const first = known.get(key);
+    if (first === undefined) known.set(key, v);
+    return first ?? v;
+  });
+}
+
+/**
  * For every vertex the two others of each triangle round it, in the triangle's own order; -1 where there is none. Of more
  * than ``AROUND`` triangles the first count.
  *
- * vertices: how many; faces: three vertices each. Returns 2 AROUND numbers for every vertex.
+ * vertices: how many; faces: three vertices each; same: as `together` gives them, so that triangles of vertices at one
+ * place count for all of them. Returns 2 AROUND numbers for every vertex.
  */
-export function ringsOf(vertices: number, faces: ArrayLike<number>): Float32Array<ArrayBuffer> {
+export function ringsOf(
+  vertices: number,
+  faces: ArrayLike<number>,
+  same: ArrayLike<number> | null = null,
+): Float32Array<ArrayBuffer> {
   const out = new Float32Array(vertices * 2 * AROUND).fill(-1);
   const used = new Uint8Array(vertices);
   for (let f = 0; f < faces.length; f += 3) {
     for (let c = 0; c < 3; c++) {
-      const v = faces[f + c]!;
+      const v = same ? same[faces[f + c]!]! : faces[f + c]!;
       if (used[v]! >= AROUND) continue;
       const at = (v * AROUND + used[v]!) * 2;
       out[at] = faces[f + ((c + 1) % 3)]!;
@@ -22,7 +41,26 @@ export function ringsOf(vertices: number, faces: ArrayLike<number>): Float32Arra
       used[v]!++;
     }
   }
+  if (same) spread(out, vertices, faces, same);
   return out;
+}
+
+/** Give all vertices at one place the triangles of the first, and each its own triangle before the others. */
+function spread(rings: Float32Array, vertices: number, faces: ArrayLike<number>, same: ArrayLike<number>): void {
+  const each = 2 * AROUND;
+  for (let v = 0; v < vertices; v++)
+    if (same[v] !== v) rings.copyWithin(v * each, same[v]! * each, (same[v]! + 1) * each);
+  for (let f = 0; f < faces.length; f += 3) {
+    for (let c = 0; c < 3; c++) {
+      const first = faces[f + c]! * each;
+      const [a, b] = [faces[f + ((c + 1) % 3)]!, faces[f + ((c + 2) % 3)]!];
+      let at = first;
+      while (at < first + each && (rings[at] !== a || rings[at + 1] !== b)) at += 2;
+      if (at < first + each) rings.copyWithin(at, first, first + 2);
+      rings[first] = a;
+      rings[first + 1] = b;
+    }
+  }
 }
 
 export interface Tube {

@@ -4,7 +4,7 @@
  */
 import * as THREE from "three";
 import { ramp, type Rgb } from "../lib/ramp";
-import { ringsOf, tubeOf } from "../lib/rings";
+import { ringsOf, together, tubeOf } from "../lib/rings";
 import { NUMBER_FRAGMENT, ROPE_VERTEX, SURFACE_FRAGMENT, SURFACE_VERTEX, flattened } from "./surfaceShaders";
 import { SHADOW_FRAGMENT } from "./shaders";
 
@@ -85,7 +85,8 @@ export class SurfaceBatch {
     for (let v = 0; v < count; v++) rest.set(shape.vertices.subarray(v * 3, v * 3 + 3), v * 4);
     const rope = shape.lines.length > 0;
     const rings = roomFor(rope ? 1 : count * 4);
-    if (!rope) rings.set(ringsOf(count, shape.faces));
+    const own = shape.faces.length === count; // every triangle has vertices of its own
+    if (!rope) rings.set(ringsOf(count, shape.faces, own ? together(shape.vertices) : null));
     const [places, ...others] = [values, rest, rings].map(textureOf) as [THREE.DataTexture, ...THREE.DataTexture[]];
     const uniforms: Record<string, THREE.IUniform> = {
       ...this.shared,
@@ -96,6 +97,7 @@ export class SurfaceBatch {
       chosen: { value: 0 },
       colorBy: { value: 0 },
       most: { value: 0.05 },
+      alone: { value: shape.faces.length === count ? 1 : 0 },
       radius: { value: shape.radius },
       number: { value: number },
     };

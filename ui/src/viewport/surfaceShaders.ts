@@ -10,6 +10,7 @@ const FETCH = /* glsl */ `
   uniform int wide;
   uniform int colorBy; // 0 its own, 1 stretch, 2 value by ramp, 3 what is held
   uniform float most;
+  uniform int alone;
   ivec2 cell(int k) { return ivec2(k % wide, k / wide); }
   vec4 place(int v) { return texelFetch(places, cell(v), 0); }
 `;
@@ -28,7 +29,7 @@ const STRETCH = /* glsl */ `
       vec4 round = texelFetch(rings, cell(v * 4 + k), 0);
       for (int h = 0; h < 2; h++) {
         int a = int(h == 0 ? round.x : round.z);
-        if (a < 0) continue;
+        if (a < 0 || (alone == 1 && k + h > 0)) continue; // what can tear is stretched within its own triangle
         float long0 = length(texelFetch(rest, cell(a), 0).xyz - r);
         if (long0 > 0.0) longest = max(longest, length(place(a).xyz - p) / long0);
       }
