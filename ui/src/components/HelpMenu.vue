@@ -5,7 +5,7 @@ import { useView, type Help } from "../stores/view";
 
 const view = useView();
 const WAYS: readonly (readonly [NonNullable<Help>, string, string])[] = [
-  ["guide", "guide", "ten short chapters"],
+  ["guide", "guide", "eleven short chapters"],
   ["keys", "keys", "?"],
   ["tour", "a walk round", "five stops"],
 ];
