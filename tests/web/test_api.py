@@ -10,13 +10,17 @@ import numpy as np
 import pytest
 from flask.testing import FlaskClient
 from openapi_spec_validator import OpenAPIV31SpecValidator
+from sqlalchemy import select
 
 from deforming import cloth, pin
 from dynaclast.core import document
 from dynaclast.core.geometry import primitives
 from dynaclast.jobs.take import run_bake
 from dynaclast.mariadb import Database
+from dynaclast.store import texts
 from dynaclast.store.blobs import unpack
+from dynaclast.store.database import Store
+from dynaclast.store.models import RevisionRow
 from dynaclast.web.openapi import description
 from shots import blow, box, footing, pillar, shot
 
@@ -282,3 +286,23 @@ def test_many_bodies_are_built_and_fetched_in_one_request_each(client: FlaskClie
         assert {n for n in many if n.startswith(f"{place}/")} == {f"{place}/{n}" for n in one}
         assert all((many[f"{place}/{n}"] == one[n]).all() for n in one)
     assert client.post("/api/pieces", json={"keys": ["none"]}).status_code == 404
+
+
+def test_a_shot_kept_by_an_older_program_is_opened_with_all_that_has_been_added_since(
+    client: FlaskClient, store: Store
+) -> None:
+    made = client.post("/api/shots", json={"name": "old", "document": {"bodies": [box("crate", (0, 1, 0))]}}).get_json()
+    path = f"/api/shots/{made['id']}"
+    with store.session() as session:  # as it was kept before bodies had matter
+        row = session.scalars(select(RevisionRow).where(RevisionRow.shot_id == made["id"])).one()
+        old = json.loads(texts.read(session, row))
+        for word in ("matter", "pins", "recall", "weights"):
+            del old["bodies"][0][word]
+        texts.write(session, row, json.dumps(old))
+    opened = client.get(path).get_json()
+    assert opened["document"]["bodies"][0]["matter"] == {"kind": "rigid"} and opened["revision"] == made["revision"]
+    assert opened["document"] == made["document"]
+    changed = opened["document"] | {"name": "new"}
+    client.put(path, json={"base": opened["revision"], "document": changed, "label": "rename"})
+    back = client.post(f"{path}/undo", json={"base": opened["revision"] + 1}).get_json()
+    assert back["document"] == made["document"]  # also when it is come back to

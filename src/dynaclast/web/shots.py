@@ -20,6 +20,11 @@ api = APIBlueprint(
 )
 
 
+def _whole(state: shots.ShotState) -> dict[str, Any]:
+    """As ``_out``, of a document that an older program may have kept."""
+    return _out(state) | {"document": document.completed(state.document)}
+
+
 def _out(state: shots.ShotState) -> dict[str, Any]:
     return {
         "id": state.id,
@@ -49,7 +54,7 @@ def make_shot(body: NewShot) -> dict[str, Any]:
 @api.get("/shots/<string:shot_id>", responses={"200": ShotOut})
 def get_shot(path: ShotPath) -> dict[str, Any]:
     with services().store.session() as session:
-        return _out(shots.get(session, path.shot_id))
+        return _whole(shots.get(session, path.shot_id))
 
 
 @api.put("/shots/<string:shot_id>", responses={"200": ShotOut})
@@ -62,13 +67,13 @@ def save_shot(path: ShotPath, body: SaveShot) -> dict[str, Any]:
 @api.post("/shots/<string:shot_id>/undo", responses={"200": ShotOut})
 def undo_shot(path: ShotPath, body: StepShot) -> dict[str, Any]:
     with services().store.session() as session:
-        return _out(shots.step(session, path.shot_id, body.base, -1, body.number))
+        return _whole(shots.step(session, path.shot_id, body.base, -1, body.number))
 
 
 @api.post("/shots/<string:shot_id>/redo", responses={"200": ShotOut})
 def redo_shot(path: ShotPath, body: StepShot) -> dict[str, Any]:
     with services().store.session() as session:
-        return _out(shots.step(session, path.shot_id, body.base, 1, body.number))
+        return _whole(shots.step(session, path.shot_id, body.base, 1, body.number))
 
 
 @api.delete("/shots/<string:shot_id>", responses={"200": Done})
@@ -83,4 +88,4 @@ def delete_shot(path: ShotPath) -> dict[str, Any]:
 def restore_shot(path: ShotPath) -> dict[str, Any]:
     """Bring a deleted shot back."""
     with services().store.session() as session:
-        return _out(shots.restore(session, path.shot_id))
+        return _whole(shots.restore(session, path.shot_id))

@@ -120,8 +120,9 @@ def get_take(path: TakePath) -> dict[str, Any]:
     with services().store.session() as session:
         row = takes.find(session, path.take_id)
         text = texts.read(session, row)
-    services().surveyor.make_fetchable(document.parse_json(text))
-    return {"take": take_out(row), "document": json.loads(text), "state_names": STATE_NAMES}
+    shot = document.parse_json(text)
+    services().surveyor.make_fetchable(shot)
+    return {"take": take_out(row), "document": document.dump(shot), "state_names": STATE_NAMES}
 
 
 @api.post("/takes/<string:take_id>/cancel", responses={"200": TakeOut})
@@ -143,7 +144,7 @@ def extend_take(path: TakePath, body: ExtendTake) -> dict[str, Any]:
 def take_document(path: TakePath) -> dict[str, Any]:
     """The document alone, to be compared with others."""
     with services().store.session() as session:
-        return json.loads(texts.read(session, takes.find(session, path.take_id)))  # type: ignore[no-any-return]
+        return document.completed(json.loads(texts.read(session, takes.find(session, path.take_id))))
 
 
 @api.put("/takes/<string:take_id>", responses={"200": TakeOut})

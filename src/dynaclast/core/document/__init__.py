@@ -406,6 +406,14 @@ def parse_json(text: str | bytes) -> Shot:
     return parse(data)
 
 
+def completed(data: dict[str, Any]) -> dict[str, Any]:
+    """A document as it is kept, with what an older program had no word for as its default, and its old words as ours.
+
+    Raises DocumentError where it is none.
+    """
+    return dump(parse(data))
+
+
 def dump(shot: Shot) -> dict[str, Any]:
     """The shot as plain JSON values."""
     return shot.model_dump(mode="json")
@@ -562,6 +570,7 @@ __all__ = [
     "WeldTie",
     "WindEffect",
     "checked",
+    "completed",
     "dump",
     "not_still",
     "number_at",
