@@ -228,7 +228,14 @@ def _figures(one: Body, pieces: Pieces) -> dict[str, Any]:
 def _surface_figures(one: Body) -> dict[str, Any]:
     """Of a body that deforms, which has no pieces: of the whole."""
     surface = services().surveyor.surface(one)
-    none = {"pieces": 0, "bonds": 0, "smallest": 0.0, "largest": 0.0, "density": one.material.density, "tiers": []}
+    none = {
+        "pieces": surface.parts if one.pattern else 0,
+        "bonds": 0,
+        "smallest": 0.0,
+        "largest": 0.0,
+        "density": one.material.density,
+        "tiers": [],
+    }
     strength = {"strength_low": 0.0, "strength_high": 0.0, "strength_total": 0.0}
     return (
         none

@@ -224,7 +224,7 @@ const explode = (t: number, value: number): void => {
       </ElButton>
       <p class="mute small">Click a piece; Shift adds pieces, Shift-drag picks a box.</p>
     </div>
-    <Section title="Rough cuts" note="drawn only">
+    <Section v-if="body.matter.kind === 'rigid'" title="Rough cuts" note="drawn only">
       <template v-if="body.roughness">
         <NumberRow
           label="bump size"
@@ -307,10 +307,10 @@ const explode = (t: number, value: number): void => {
     <p>
       <span>pieces</span><b>{{ figures.pieces }}</b>
     </p>
-    <p>
+    <p v-if="figures.smallest">
       <span>smallest</span><b>{{ showMass(figures.smallest) }}</b>
     </p>
-    <p>
+    <p v-if="figures.largest">
       <span>largest</span><b>{{ showMass(figures.largest) }}</b>
     </p>
     <p>

@@ -77,11 +77,13 @@ class Surface:
     vertices : (V, 3) float64, [m], own scaled frame, at rest
     faces    : (F, 3) int32, of drawn vertices
     lines    : (G, 2) int32, segments of a rope; none of others
+    parts    : int, pieces that its pattern makes; 1 without one
     """
 
     vertices: Array
     faces: Index
     lines: Index
+    parts: int = 1
 
 
 class Drawable(Protocol):
@@ -111,11 +113,16 @@ def drawn_surface(body: Body, resolve: Resolve = no_files) -> Surface:
         return Surface(vertices, faces, lines if isinstance(body.shape, LineShape) else none)
     if body.matter.kind == "soft":
         pieces = soft_pieces(body, mesh)
-        return Surface(vertices, faces, none) if pieces is None else Surface(pieces.vertices, pieces.own_faces(), none)
+        return (
+            Surface(vertices, faces, none)
+            if pieces is None
+            else Surface(pieces.vertices, pieces.own_faces(), none, pieces.count)
+        )
     if body.pattern is None and getattr(body.matter, "tear", None) is None:
         return Surface(vertices, faces, none)
     sheet = sheet_of(body, mesh)
-    return Surface(vertices[sheet.origin], sheet.faces.astype(np.int32), none)
+    parts = 1 if body.pattern is None else int(sheet.patch.max()) + 1
+    return Surface(vertices[sheet.origin], sheet.faces.astype(np.int32), none, parts)
 
 
 def surface_key(body: Body) -> str:
