@@ -46,10 +46,12 @@ const stand = computed(() =>
 );
 const angles = computed(() => anglesOf(stand.value).map((a) => Number(a.toFixed(3))) as Vec);
 const spin = computed(() => (body.value.spin as Vec).map((w) => Number(((w * 180) / Math.PI).toFixed(4))) as Vec);
-const what = computed(
-  () =>
-    `${props.thing.group ? "group of " : ""}${body.value.shape.kind === "asset" ? "mesh" : body.value.shape.kind} · ${body.value.matter.kind === "rigid" ? body.value.role : body.value.matter.kind}`,
-);
+const what = computed(() => {
+  const { shape, matter, role } = body.value;
+  const kind = shape.kind === "asset" ? "mesh" : shape.kind === "line" ? "rope" : shape.kind;
+  const is = matter.kind === "rigid" ? role : matter.kind;
+  return `${props.thing.group ? "group of " : ""}${kind}${is === kind ? "" : ` · ${is}`}`;
+});
 
 const edit = (label: string, change: (b: Body) => void): void =>
   shot.editBody(props.thing.name, `${label} of ${props.thing.name}`, change);

@@ -16,7 +16,7 @@ import ChoiceRow from "../controls/ChoiceRow.vue";
 import NumberRow from "../controls/NumberRow.vue";
 import PickRow from "../controls/PickRow.vue";
 import Section from "../controls/Section.vue";
-import Glyph from "./Glyph.vue";
+import ListedPart from "./ListedPart.vue";
 import ReachEditor from "./ReachEditor.vue";
 
 type Reach = FieldItem["reach"];
@@ -119,16 +119,13 @@ function over(): object[] {
         ></span
       >
     </p>
-    <div v-for="(p, k) in body.pins" :key="k" class="own" data-testid="pins">
-      <header>
-        <b>{{ p.to ? `ride on ${p.to}` : "stay where they are" }}</b><ElButton
-          text
-          class="icon"
-          v-hint="'Let them go'"
-          @click="edit('pins', (b) => b.pins.splice(k, 1))"
-          ><Glyph name="cross" :size="11"
-        /></ElButton>
-      </header>
+    <ListedPart
+      v-for="(p, k) in body.pins"
+      :key="k"
+      :title="p.to ? `ride on ${p.to}` : 'stay where they are'"
+      hint="Let them go"
+      data-testid="pins"
+      @drop="edit('pins', (b) => b.pins.splice(k, 1))">
       <PickRow
         label="to"
         :hint="say('Pins.to')"
@@ -148,16 +145,14 @@ function over(): object[] {
         :initial="0.5"
         :model-value="p.cut!"
         @update:model-value="(v) => edit('pins', (b) => (b.pins[k]!.cut = v))" />
-    </div>
+    </ListedPart>
   </Section>
   <Section title="Comes back" note="recall to where it was">
-    <div v-for="(r, k) in body.recall" :key="k" class="own">
-      <header>
-        <b>recall</b
-        ><ElButton text class="icon" v-hint="'Take it out'" @click="edit('recall', (b) => b.recall.splice(k, 1))"
-          ><Glyph name="cross" :size="11"
-        /></ElButton>
-      </header>
+    <ListedPart
+      v-for="(r, k) in body.recall"
+      :key="k"
+      title="recall"
+      @drop="edit('recall', (b) => b.recall.splice(k, 1))">
       <NumberRow
         label="rate"
         unit="1/s"
@@ -172,7 +167,7 @@ function over(): object[] {
         world
         :model-value="r.reach as never"
         @update:model-value="(v) => edit('recall', (b) => (b.recall[k]!.reach = v as never))" />
-    </div>
+    </ListedPart>
     <ElButton
       class="wide"
       data-testid="add-recall"
@@ -181,16 +176,11 @@ function over(): object[] {
     >
   </Section>
   <Section title="Weights" note="numbers that differ over it">
-    <div v-for="(w, k) in body.weights" :key="k" class="own">
-      <header>
-        <b>{{ w.of }}</b><ElButton
-          text
-          class="icon"
-          v-hint="'Take it out'"
-          @click="edit('weights', (b) => b.weights.splice(k, 1))"
-          ><Glyph name="cross" :size="11"
-        /></ElButton>
-      </header>
+    <ListedPart
+      v-for="(w, k) in body.weights"
+      :key="k"
+      :title="w.of"
+      @drop="edit('weights', (b) => b.weights.splice(k, 1))">
       <ChoiceRow
         label="of"
         :hint="say('VertexWeight.of')"
@@ -220,7 +210,7 @@ function over(): object[] {
         world
         :model-value="w.reach as never"
         @update:model-value="(v) => edit('weights', (b) => (b.weights[k]!.reach = v as never))" />
-    </div>
+    </ListedPart>
     <ElButton
       class="wide"
       data-testid="add-weight"
@@ -240,14 +230,5 @@ function over(): object[] {
 }
 .words .el-button {
   margin: 0;
-}
-.own {
-  border-top: 1px solid var(--line);
-  padding: 4px 0 6px;
-}
-.own header {
-  display: flex;
-  justify-content: space-between;
-  align-items: center;
 }
 </style>
