@@ -12,7 +12,7 @@ from flask.testing import FlaskClient
 from openapi_spec_validator import OpenAPIV31SpecValidator
 from sqlalchemy import select
 
-from deforming import cloth, pin
+from deforming import cloth, pin, rope
 from dynaclast.core import document
 from dynaclast.core.geometry import primitives
 from dynaclast.jobs.take import run_bake
@@ -306,3 +306,20 @@ def test_a_shot_kept_by_an_older_program_is_opened_with_all_that_has_been_added_
     client.put(path, json={"base": opened["revision"], "document": changed, "label": "rename"})
     back = client.post(f"{path}/undo", json={"base": opened["revision"] + 1}).get_json()
     assert back["document"] == made["document"]  # also when it is come back to
+
+
+@pytest.mark.parametrize(
+    ("body", "faces", "lines"),
+    [
+        (cloth("x", (0, 3, 0), (1, 1), (2, 2)), 8, 0),
+        (rope("x", (0, 0, 0), (1, 0, 0), segments=5), 0, 5),
+        (cloth("x", (0, 3, 0), (1, 1), (2, 2)) | {"matter": {"kind": "rope"}}, 0, 48),  # the edges of a slab
+    ],
+)
+def test_what_deforms_is_fetched_as_a_surface_or_as_lines(
+    client: FlaskClient, body: dict, faces: int, lines: int
+) -> None:
+    made = build(client, body)
+    found, _ = unpack(client.get(f"/api/pieces/{made['key']}").data)
+    assert (len(found["faces"]), len(found["lines"]), len(found["volume"])) == (faces, lines, 0)
+    assert len(found["vertices"]) == made["vertices"] and made["mass"] > 0 and max(made["size"]) == pytest.approx(1)

@@ -70,7 +70,7 @@ def obj_text(meshes: Iterator[FrameMesh]) -> str:
     first = 1
     for mesh in meshes:
         rows.append(f"o {mesh.name}")
-        rows += [f"v {x:.6g} {y:.6g} {z:.6g}" for x, y, z in mesh.vertices.tolist()]
+        rows += [f"v {x:.7g} {y:.7g} {z:.7g}" for x, y, z in mesh.vertices.tolist()]
         rows += [f"f {a} {b} {c}" for a, b, c in (mesh.faces + first).tolist()]
         rows += [f"l {a} {b}" for a, b in (mesh.lines + first).tolist()]
         first += len(mesh.vertices)
