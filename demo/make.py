@@ -11,9 +11,10 @@ import numpy as np
 from scipy.spatial import ConvexHull
 
 HERE = Path(__file__).parent
-sys.path.insert(0, str(HERE.parent / "src"))
+sys.path[:0] = [str(HERE), str(HERE.parent / "src")]
 
-from deforming import SHOTS as DEFORMING  # noqa: E402
+from deforming_shots import SHOTS as DEFORMING  # noqa: E402
+
 from dynaclast.core.materials import PRESETS  # noqa: E402
 
 

@@ -165,7 +165,7 @@ def test_cloth_falls_over_a_ball_without_crossing_itself_and_comes_to_rest() -> 
     )
     stone = ball("stone", (0, 0.5, 0), 0.45, role="passive", collision="ball", material={"friction": 0.4})
     run = started(shot(sheet, stone, frames=96))
-    faces = run.model.deformables.drawn[0].surface.faces  # type: ignore[union-attr]
+    faces = run.model.deformables.drawn[0].faces  # type: ignore[union-attr]
     got = [run.opening(), *(run.advance() for _ in range(96))]
     at = points(got, "sheet")
     assert all(len(crossing_pairs(make(at[k], faces))) == 0 for k in (12, 24, 48, 96))
@@ -178,7 +178,7 @@ def test_edges_of_cloth_do_not_cut_off_edges_of_a_box() -> None:
     strip = cloth("strip", (0, 0.46, 0), (1.6, 0.3), (32, 6), matter={"thickness": 0.002, "weight": 1.0})
     block = box("block", (0, 0.2, 0), (0.5, 0.5, 0.6), role="passive")
     run = started(shot(strip, block, frames=60, gravity=[0, -40, 0]))
-    faces = run.model.deformables.drawn[0].surface.faces  # type: ignore[union-attr]
+    faces = run.model.deformables.drawn[0].faces  # type: ignore[union-attr]
     at = points([run.opening(), *(run.advance() for _ in range(60))], "strip")[-1]
     share = np.random.default_rng(1).dirichlet([1, 1, 1], 30)
     spread = np.einsum("sk,fkc->fsc", share, at[faces])

@@ -347,7 +347,7 @@ def test_tears_go_on_at_their_tips_and_the_mesh_stays_whole() -> None:
     assert d is not None
     mass = run.deformable.parts.elements.vertices.mass  # type: ignore[union-attr]
     assert mass.sum() == pytest.approx(0.3) and (mass[lead] > 0).all()
-    faces = d.drawn[0].surface.faces
+    faces = d.drawn[0].faces
     assert (faces == drawn_surface(run.shot.bodies[0]).faces).all()
     side = np.linalg.norm(at[faces] - at[np.roll(faces, 1, axis=1)], axis=2)
     assert side.max() < 1.5 * np.sqrt(2) / 12  # no triangle drawn across a tear

@@ -84,6 +84,7 @@ def test_a_body_is_keyed_and_carries_another(page: Page, running: Parts) -> None
     saved(page)
     page.get_by_test_id("add-box").click()
     type_number(page, "size w", "1")
+    type_number(page, "position x", "0")  # not beside it, but on it
     type_number(page, "position y", "2.12")
     saved(page)
     take, _ = baked(page, running)
