@@ -198,7 +198,7 @@ def check_sources() -> None:
     _run(types, "mypy", "Run `.venv/bin/python -m mypy` and mend what it names.")
 
 
-TOGETHER = (("architecture", "core", "verification"),)
+TOGETHER = (("architecture", "core", "store", "verification"),)
 """Folders of tests that run one after the other, beside all other folders, which take as long."""
 
 

@@ -67,7 +67,7 @@ def test_a_strip_of_canvas_is_drawn_onto_a_bell_and_clings(page: Page, running: 
     choose(page, page.locator('.row:has(.label:text-is("of"))'), "cylinder")
     hand.put("strength", "40")
     expect(page.get_by_test_id("reach-count")).to_contain_text(re.compile(r"of 125 vertices"))
-    frames(page, 40)
+    frames(page, 24)
     assert hand.actions < 40
     take, _ = baked(page, running)
     points = arrays_of(page, running, take)["points/sheet"]
@@ -85,7 +85,7 @@ def test_a_rope_between_two_ends_hangs_and_its_pins_are_counted(page: Page, runn
     page.get_by_test_id("step-bind").click()
     page.get_by_test_id("pin-ends").click()
     expect(page.get_by_text("2 of 41 vertices")).to_be_visible()
-    frames(page, 24)
+    frames(page, 12)
     take, _ = baked(page, running)
     found = arrays_of(page, running, take)
     points = found["points/rope"]
@@ -133,7 +133,7 @@ def test_a_mast_of_rubber_is_held_at_its_foot_and_leans_in_the_wind(page: Page, 
     page.get_by_test_id("step-drive").click()
     page.get_by_test_id("add-wind").click()
     type_number(page, "speed", "30")
-    frames(page, 30)
+    frames(page, 20)
     take, _ = baked(page, running)
     points = arrays_of(page, running, take)["points/box"]
     tip = points[:, points[0, :, 1] > 3.9].mean(axis=1)
