@@ -41,6 +41,18 @@ describe("an edit done to several alike", () => {
     expect(sphere.shape).toEqual({ kind: "cone", height: 1 });
   });
 
+  it("takes a shared falloff whole, with none of the layers there were, and leaves keys of places alone", () => {
+    const reach = (layers: number, use: string | null): object => ({
+      layers: Array.from({ length: layers }, () => ({ shape: { kind: "sphere" } })),
+      use,
+    });
+    const other = { name: "b", reach: reach(2, null), motion: null };
+    changeAlike({ name: "a", reach: reach(1, null) }, { name: "a", reach: reach(0, "near"), motion: { keys: [1] } }, [
+      other,
+    ]);
+    expect(other).toEqual({ name: "b", reach: { layers: [], use: "near" }, motion: null });
+  });
+
   it("keys a number of each for itself, and leaves lists of parts to their own", () => {
     const key = (of: string, value: number): object => ({ of, keys: [{ time: 0, value }] });
     const before = body("a", 1, { channels: [key("spin", 1)], tiers: [{ low: 1 }] });

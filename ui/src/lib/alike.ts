@@ -1,9 +1,9 @@
 /** One edit done to several things alike: what it changed in the first is changed in the others, and nothing else. */
 
 /** parts that are told whole: half of another's is none */
-const WHOLE = new Set(["rotation", "angles", "normal", "axis", "direction", "motion"]);
-/** what is a thing's own */
-const OWN = new Set(["name"]);
+const WHOLE = new Set(["rotation", "angles", "normal", "axis", "direction"]);
+/** what is a thing's own: its name, and where it goes by its keys */
+const OWN = new Set(["name", "motion"]);
 
 type Part = Record<string, unknown>;
 const isPart = (x: unknown): x is Part => typeof x === "object" && x !== null;
@@ -20,6 +20,7 @@ function changes(before: unknown, after: unknown, path: string[] = []): { path: 
     isPart(after) &&
     !WHOLE.has(path.at(-1) ?? "") &&
     before.kind === after.kind &&
+    before.use === after.use && // of falloffs: what is shared has no layers of its own
     Array.isArray(before) === Array.isArray(after) &&
     (!lists || before.length === after.length);
   if (!inside) return [{ path, value: after }];
