@@ -229,7 +229,7 @@ export function useHandles(
             });
           else
             b.place = {
-              position: moved.position.map(tidy) as Vec,
+              position: scatterOf(groupOf(chosen.name)) ? b.place.position : (moved.position.map(tidy) as Vec),
               rotation: moved.rotation,
               angles: b.place.angles ? anglesNear(moved.rotation, b.place.angles as Vec) : null,
               scale: view.handle === "scale" ? scaleOf(moved, (sized ??= [...(b.place.scale as Vec)])) : b.place.scale,

@@ -115,6 +115,7 @@ export const useView = defineStore("view", () => {
     }
     selection.value = next;
     placingField.value = false;
+    drawing.value = null;
     tieEnd.value = 0;
     piece.value = null;
   }
