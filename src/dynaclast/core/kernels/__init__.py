@@ -8,12 +8,19 @@ from typing import Any
 import numpy as np
 from numba import typeof
 from numba.core.compiler_lock import global_compiler_lock
-from numba.core.registry import CPUDispatcher
+from numba.core.registry import CPUDispatcher, cpu_target
 
 from .compiler import sparing
 
 FUSED = frozenset({"contract", "nsz"})
 """Multiply and add in one instruction; the compiled code, and so the result, stays the same from run to run."""
+
+
+# What the compiler knows of types is read in by whoever compiles first. Threads that do it at once each take a part of
+# it, and one finds it torn: so it is whole before there is a second thread.
+with global_compiler_lock:
+    cpu_target.typing_context.refresh()
+    cpu_target.target_context.refresh()
 
 
 class Kernel(CPUDispatcher):  # type: ignore[misc]
