@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Callable, Mapping, Set
 from typing import Any
 
 import numpy as np
 from numba import typeof
 from numba.core.compiler_lock import global_compiler_lock
-from numba.core.registry import CPUDispatcher, cpu_target
+from numba.core.registry import CPUDispatcher
 
 from .compiler import sparing
 
@@ -16,11 +17,28 @@ FUSED = frozenset({"contract", "nsz"})
 """Multiply and add in one instruction; the compiled code, and so the result, stays the same from run to run."""
 
 
-# What the compiler knows of types is read in by whoever compiles first. Threads that do it at once each take a part of
-# it, and one finds it torn: so it is whole before there is a second thread.
-with global_compiler_lock:
-    cpu_target.typing_context.refresh()
-    cpu_target.target_context.refresh()
+def _undisturbed(work: Callable[[], Any]) -> Any:
+    """What the compiler does, in a thread of its own: who asked may be stopped at any step (jobs.interrupt), and the
+    compiler's own tables would stay torn for good.
+    """
+    if global_compiler_lock.is_locked():  # asked by the compiler itself
+        return work()
+    out: list[Any] = []
+    wrong: list[BaseException] = []
+
+    def run() -> None:
+        try:
+            with global_compiler_lock:
+                out.append(work())
+        except BaseException as exc:
+            wrong.append(exc)
+
+    thread = threading.Thread(target=run, name="compiler")
+    thread.start()
+    thread.join()
+    if wrong:
+        raise wrong[0]
+    return out[0]
 
 
 class Kernel(CPUDispatcher):  # type: ignore[misc]
@@ -29,8 +47,11 @@ class Kernel(CPUDispatcher):  # type: ignore[misc]
     inner = False
 
     def compile(self, sig: Any) -> Any:
-        with global_compiler_lock, sparing(self.inner):
-            return super().compile(sig)
+        def work() -> Any:
+            with sparing(self.inner):
+                return CPUDispatcher.compile(self, sig)
+
+        return _undisturbed(work)
 
     @property
     def arguments(self) -> tuple[str, ...]:
