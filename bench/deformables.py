@@ -65,7 +65,7 @@ class Ran:
     def stretch(self) -> np.ndarray:
         """Of the thread edges, the worst of each frame."""
         e = self.run.model.deformables.elements  # type: ignore[union-attr]
-        t, x = e.membrane.vertex, e.vertices.start
+        t, x = e.membrane.vertex, e.vertices.rest
         edges = np.unique(np.concatenate([t[:, [0, 1]], t[:, [0, 2]], t[:, [1, 2]]]), axis=0)
         way = x[edges[:, 1]] - x[edges[:, 0]]
         thread = (np.abs(way) > 1e-9).sum(axis=1) == 1
@@ -169,7 +169,7 @@ def solids(say: Say) -> None:
     turn = np.array([f.orientation[0] for f in got.frames], float)
     tilt = 2 * np.degrees(np.arcsin(np.clip(np.linalg.norm(turn[:, [0, 2]], axis=1), 0, 1)))
     under = np.array([f.position[0, 1] - 0.5 for f in got.frames])
-    start, top = got.run.model.deformables.elements.vertices.start, got.lattice_heights  # type: ignore[union-attr]
+    start, top = got.run.model.deformables.elements.vertices.rest, got.lattice_heights  # type: ignore[union-attr]
     middle = (np.linalg.norm(start[:, [0, 2]], axis=1) < 0.3) & (start[:, 1] > 0.99)
     top = np.array(top)[:, middle]
     say("10 t on a fender of 1 t, a frame", f"{got.milliseconds:.0f} ms", "-")

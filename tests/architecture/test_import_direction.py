@@ -41,6 +41,7 @@ CORE = {
     },
     "preflight": {"arrays", "document", "errors", "fields", "falloff", "fracture", "geometry", "solve", "timeline"},
     "bake": {"document", "errors", "formats", "fracture", "solve"},
+    "settling": {"arrays", "document", "errors", "fracture", "layout", "solve"},
 }
 FORBIDDEN_IN_CORE = {
     "flask",

@@ -188,7 +188,7 @@ def test_what_could_part_and_does_not_moves_as_if_it_could_not(whole: dict[str, 
     plain = points(frames_of(shot_of(whole, frames=12)), "c")
     run = started(shot_of(whole | {"matter": whole["matter"] | {word: 1e5}}, frames=12))
     assert run.model.deformables is not None
-    start = run.model.deformables.elements.vertices.start
+    start = run.model.deformables.elements.vertices.rest
     origin = np.argmin(((start[:, None] - plain[0][None]) ** 2).sum(axis=2), axis=1)
     for k in range(1, 13):
         now = run.advance().arrays["points/c"]
@@ -376,7 +376,7 @@ def test_pieces_of_a_soft_body_part_and_lie_on_each_other() -> None:
     assert run.state.seam_broken.all() and run.model.deformables is not None
     for _ in range(48):
         run.advance()
-    start, x = run.model.deformables.elements.vertices.start, run.state.vertices.position
+    start, x = run.model.deformables.elements.vertices.rest, run.state.vertices.position
     for p, (low, high) in enumerate(((0.0, 0.4), (0.4, 0.8), (0.8, 1.2))):
         own = (start[:, 1] > low + 0.05) & (start[:, 1] < high - 0.05)
         assert x[own, 1].mean() == pytest.approx(start[own, 1].mean(), abs=0.02), p  # they stand on one another
@@ -386,7 +386,7 @@ def test_pieces_that_have_parted_can_be_thrown_apart_and_do_not_pass_through_eac
     bar: dict[str, Any] = soft("b", (0, 3, 0), (1.2, 0.3, 0.3), matter={"detail": 12, "young": 500, "damping": 0.02})
     bar |= {"pattern": SLABS | {"count": 2, "axis": [1, 0, 0]}}
     run = started(shot_of(bar, gravity=[0, 0, 0], frames=24))
-    start = run.model.deformables.elements.vertices.start  # type: ignore[union-attr]
+    start = run.model.deformables.elements.vertices.rest  # type: ignore[union-attr]
     left = start[:, 0] < -0.1
     run.state.vertices.velocity[left] = [2.0, 0, 0]
     for _ in range(24):
@@ -491,7 +491,7 @@ def test_seams_are_numbered_over_all_bodies() -> None:
     run = started(shot_of(strip(1.0), line))
     seams = seams_of(run)
     assert seams.body.tolist() == [0, 0, 0, 1, 1, 1]
-    start = run.model.deformables.elements.vertices.start  # type: ignore[union-attr]
+    start = run.model.deformables.elements.vertices.rest  # type: ignore[union-attr]
     assert start[seams.link[:, 0]] == pytest.approx(start[seams.link[:, 1]])
     assert seams.piece[3:].tolist() == [[4, 5], [5, 6], [6, 7]]
     assert run.seams is not None and run.seams._pieces(4) == [1, 2]

@@ -42,7 +42,7 @@ def test_a_sheet_hangs_from_a_frame_by_all_its_stitches() -> None:
     run = started(shot_of(SHEET, frame(), ties=[sewn("sheet", "frame")]))
     d = run.model.deformables
     assert d is not None and len(d.ties) == 9
-    start = d.elements.vertices.start
+    start = d.elements.vertices.rest
     assert start[d.elements.ties.vertex[:, 0], 2] == pytest.approx(-0.5)
     for _ in range(24):
         run.advance()
@@ -59,7 +59,7 @@ def test_only_in_reach_and_to_the_world() -> None:
     assert len(run.model.deformables.ties) == 18  # type: ignore[union-attr]
     for _ in range(12):
         run.advance()
-    x, start = run.state.vertices.position, run.model.deformables.elements.vertices.start  # type: ignore[union-attr]
+    x, start = run.state.vertices.position, run.model.deformables.elements.vertices.rest  # type: ignore[union-attr]
     held = start[:, 0] > 0.36
     assert x[held] == pytest.approx(start[held], abs=2e-3)
 
@@ -104,7 +104,7 @@ def test_deforming_bodies_are_sewn_to_each_other() -> None:
     assert np.isfinite(at).all()
     run = started(shot_of(SHEET, other, ties=[sewn("sheet", "other")]))
     ends = run.model.deformables.elements.ties.vertex  # type: ignore[union-attr]
-    start = run.model.deformables.elements.vertices.start  # type: ignore[union-attr]
+    start = run.model.deformables.elements.vertices.rest  # type: ignore[union-attr]
     assert len(ends) == 9 and start[ends[:, 0]] == pytest.approx(start[ends[:, 1]])
 
 

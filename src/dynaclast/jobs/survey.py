@@ -16,6 +16,7 @@ import scipy.interpolate  # noqa: F401 - whole before threads ask for parts of i
 from ..core.document import Body, FieldItem, Shot, WeightMap
 from ..core.errors import DynaclastError
 from ..core.falloff import EvaluationContext, value
+from ..core.falloff.weights import weights_at
 from ..core.fields.pose import pose_of
 from ..core.fracture.build import content_key
 from ..core.fracture.deforming import Surface, drawn_surface, surface_key
@@ -104,8 +105,8 @@ class Surveyor:
 
     # ----------------------------------------------------------------------------- survey
 
-    def survey(self, shot: Shot, frame: int, field: str | None) -> dict[str, Any]:
-        """Reach grid, preflight and per-piece reach of a shot at a frame; arrows of one field.
+    def survey(self, shot: Shot, frame: int, field: str | None, weighs: str = "") -> dict[str, Any]:
+        """Reach grid, preflight and per-piece reach of a shot at a frame; arrows of one field, weights of one body.
 
         Bodies still being built are left out, and a field whose falloff cannot be worked out says so instead of
         reaching anything.
@@ -129,6 +130,8 @@ class Surveyor:
         near = reach_on_vertices(chosen, at, vertices) if chosen else {}
         pinned = pinned_vertices(whole, at, vertices)
         maps = maps_at(whole, at).items()
+        weighed = next((b for b in whole.bodies if b.name == weighs and b.name in vertices.rest), None)
+        weights = weights_at(weighed, vertices.rest[weighs], at.evaluation) if weighed else {}
         return {
             "crossings": [asdict(c) for c in with_vertices(crossings(whole, pieces, at), keyed, at, vertices)],
             "findings": [asdict(f) for f in findings],
@@ -142,6 +145,7 @@ class Surveyor:
                 }
                 for name, held in pinned.items()
             },
+            "weights": {name: v.round(3).tolist() for name, v in weights.items()},
             "maps": {
                 name: {
                     "values": v.round(3).tolist(),

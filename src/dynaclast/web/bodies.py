@@ -26,6 +26,7 @@ from ..core.preflight.loads import weight_loads
 from ..core.solve.collision import outlines
 from ..jobs.builds import Build
 from ..jobs.picture import draw_mesh
+from ..jobs.settlings import Settling
 from ..jobs.survey import AT_ONCE, drawing_name
 from ..store.assets import as_arrays, keep_mesh
 from ..store.blobs import pack
@@ -44,6 +45,9 @@ from .schemas import (
     PiecesPath,
     Problem,
     ReportOut,
+    SettleIn,
+    SettlingOut,
+    SettlingPath,
     SurveyIn,
     SurveyOut,
 )
@@ -187,6 +191,37 @@ def cancel_build(body: BodyIn) -> dict[str, Any]:
     return {"ok": services().builds.cancel(_body(body.body))}
 
 
+@api.post("/settle", responses={"200": SettlingOut})
+def settle_bodies(body: SettleIn) -> dict[str, Any]:
+    """Let bodies that deform come to rest while all else stands; gives a number to ask by, with /settle/NUMBER."""
+    shot = document.parse(body.document)
+    return _settling(services().settlings.begin(shot, body.bodies, body.with_fields))
+
+
+@api.get("/settle/<string:key>", responses={"200": SettlingOut})
+def ask_settling(path: SettlingPath) -> dict[str, Any]:
+    """How far it is, or once, the opening shapes it ended with."""
+    return _settling(services().settlings.ask(path.key))
+
+
+@api.post("/settle/<string:key>/cancel", responses={"200": Done})
+def cancel_settling(path: SettlingPath) -> dict[str, Any]:
+    """Stop it; everything opens as before."""
+    return {"ok": services().settlings.cancel(path.key)}
+
+
+def _settling(one: Settling) -> dict[str, Any]:
+    got = one.result
+    return {
+        "key": one.id,
+        "share": one.share,
+        "left": one.left,
+        "openings": None if got is None else {name: o.model_dump(mode="json") for name, o in got.openings.items()},
+        "seconds": None if got is None else got.seconds,
+        "rests": got is not None and got.rests,
+    }
+
+
 def _figures(one: Body, pieces: Pieces) -> dict[str, Any]:
     if one.deforms:
         return _surface_figures(one)
@@ -263,7 +298,8 @@ def _drawing(body: Body) -> dict[str, np.ndarray]:
     if body.matter.kind == "rope" and not len(lines):  # of a mesh: its edges are seen, not its faces
         lines, faces = rope_segments(body, TriMesh(surface.vertices, faces)), faces[:0]
     return arrays | {
-        "vertices": surface.vertices.astype(np.float32),
+        "vertices": surface.start.astype(np.float32),
+        "rest": surface.vertices.astype(np.float32),
         "faces": faces.astype(np.uint32),
         "lines": lines.astype(np.uint32),
     }
@@ -367,4 +403,4 @@ def survey(body: SurveyIn) -> dict[str, Any]:
     """Reach grid, preflight and per-piece reach of a document at a frame, edited or not; arrows of one field. Bodies
     still being built are left out, and a field whose falloff cannot be worked out says so instead of reaching anything.
     """
-    return services().surveyor.survey(document.parse(body.document), body.frame, body.field)
+    return services().surveyor.survey(document.parse(body.document), body.frame, body.field, body.weighs)

@@ -204,6 +204,30 @@ class BuildOut(BaseModel):
     left: float | None
 
 
+class SettleIn(DocumentIn):
+    """A document, the bodies that are to settle, and whether fields act on them meanwhile."""
+
+    bodies: list[str] = Field(min_length=1, max_length=2000)
+    with_fields: bool = False
+
+
+class SettlingPath(BaseModel):
+    key: str = Field(max_length=64)
+
+
+class SettlingOut(BaseModel):
+    """How far a settling is (share 0 to 1, seconds left where known), or the opening shapes it ended with: after how
+    many seconds of the shot's time, and whether all had come to rest.
+    """
+
+    key: str
+    share: float
+    left: float | None
+    openings: dict[str, dict[str, Any]] | None
+    seconds: float | None
+    rests: bool
+
+
 class BuildEntry(BaseModel):
     """As BuildOut, or what is wrong with the body."""
 
@@ -264,10 +288,11 @@ class FindingOut(BaseModel):
 
 
 class SurveyIn(DocumentIn):
-    """A document, the frame it is looked at, and the field whose arrows are wanted."""
+    """A document, the frame it is looked at, the field whose arrows are wanted, and the body whose weights are."""
 
     frame: int = Field(0, ge=0, le=2000)
     field: str = Field("", max_length=80)
+    weighs: str = Field("", max_length=80)
 
 
 class StandOut(BaseModel):
@@ -298,6 +323,10 @@ class SurveyOut(BaseModel):
     values: dict[str, list[float]]
     bodies: list[tuple[str, int]]
     vertices: dict[str, VerticesOut] = Field(description="of bodies that deform, by their names")
+    weights: dict[str, list[float]] = Field(
+        description="of the body asked about, at its drawn vertices: the falloff of each of its pins, recall and "
+        "weights, as pins.0; and what all of them come to: pins, recall [1/s], and factors on its matter's numbers"
+    )
     maps: dict[str, MapOut] = Field(description="the shot's maps, as they are before a run")
     arrows: list[tuple[float, float, float]] = Field(
         description="what the field asked about would do to each piece [m/s2, or m/s of a blow]"

@@ -11,6 +11,7 @@ from ..core.solve.collision import HullShop
 from ..jobs.bell import SETTING, ring
 from ..jobs.builds import Builds
 from ..jobs.reader import Reader
+from ..jobs.settlings import Settlings
 from ..jobs.survey import Surveyor
 from ..store.assets import PieceCache
 from ..store.database import Store
@@ -29,6 +30,7 @@ class Services:
         self.reader = Reader()
         self.hulls = HullShop(self.cache.resolve, most=4000)
         self.surveyor = Surveyor(self.builds, self.hulls)
+        self.settlings = Settlings(self.cache.resolve)
 
     def work_waits(self) -> None:
         """Tell the bake service that there is something for it."""

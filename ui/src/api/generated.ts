@@ -234,6 +234,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/settle": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Let bodies that deform come to rest while all else stands; gives a number to ask by, with /settle/NUMBER. */
+        post: operations["bodies_settle_bodies_settle_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/settle/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How far it is, or once, the opening shapes it ended with. */
+        get: operations["bodies_ask_settling_settle__string_key__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/settle/{key}/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Stop it; everything opens as before. */
+        post: operations["bodies_cancel_settling_settle__string_key__cancel_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/pieces/{key}": {
         parameters: {
             query?: never;
@@ -896,6 +947,11 @@ export interface components {
              * @description numbers of its matter that differ from place to place
              */
             weights?: components["schemas"]["VertexWeight"][];
+            /**
+             * @description where its vertices stand at the start, of a body that deforms; without it, as its shape is
+             * @default null
+             */
+            opening: components["schemas"]["Opening"] | null;
             /**
              * Pattern
              * @description how the body is broken; without one it stays whole
@@ -2447,7 +2503,7 @@ export interface components {
              * Shape
              * @description a shape, a source, a formula, or a memory of what lies beneath
              */
-            shape: components["schemas"]["SphereReach"] | components["schemas"]["BoxReach"] | components["schemas"]["PlaneReach"] | components["schemas"]["CylinderReach"] | components["schemas"]["CapsuleReach"] | components["schemas"]["ConeReach"] | components["schemas"]["TorusReach"] | components["schemas"]["EverywhereReach"] | components["schemas"]["MeshReach"] | components["schemas"]["PiecesReach"] | components["schemas"]["NoiseReach"] | components["schemas"]["ImageReach"] | components["schemas"]["SoundReach"] | components["schemas"]["ExpressionReach"] | components["schemas"]["TrailReach"] | components["schemas"]["DelayReach"] | components["schemas"]["HoldReach"];
+            shape: components["schemas"]["SphereReach"] | components["schemas"]["BoxReach"] | components["schemas"]["PlaneReach"] | components["schemas"]["CylinderReach"] | components["schemas"]["CapsuleReach"] | components["schemas"]["ConeReach"] | components["schemas"]["TorusReach"] | components["schemas"]["EverywhereReach"] | components["schemas"]["MeshReach"] | components["schemas"]["PiecesReach"] | components["schemas"]["NoiseReach"] | components["schemas"]["ImageReach"] | components["schemas"]["SoundReach"] | components["schemas"]["ExpressionReach"] | components["schemas"]["PaintedReach"] | components["schemas"]["TrailReach"] | components["schemas"]["DelayReach"] | components["schemas"]["HoldReach"];
             /**
              * Profile
              * @description value across the edge: a named curve, or points (place, value), place 0 at the core and 1 at the outer limit
@@ -2832,6 +2888,69 @@ export interface components {
                 number,
                 number
             ];
+        };
+        /**
+         * Opening
+         * @description Where the vertices of a body that deforms stand at the start, where that is not the shape they rest in.
+         */
+        Opening: {
+            /**
+             * Points
+             * @description where the vertices that are computed stand: float32 x, y, z [m] in the body's own frame before its size, base64; made by letting it settle
+             */
+            points: string;
+            /**
+             * Drawn
+             * @description the same of the vertices that are drawn, where these are others (soft bodies)
+             * @default null
+             */
+            drawn: string | null;
+        };
+        /**
+         * PaintedReach
+         * @description Painted by brush over what lies beneath: strokes one after the other, in a frame of their own.
+         */
+        PaintedReach: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "painted";
+            /**
+             * Center
+             * @description middle of the frame its strokes are in [m]
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            center: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Rotation
+             * @description unit quaternion x, y, z, w
+             * @default [
+             *       0,
+             *       0,
+             *       0,
+             *       1
+             *     ]
+             */
+            rotation: [
+                number,
+                number,
+                number,
+                number
+            ];
+            /**
+             * Strokes
+             * @description in the order they were drawn
+             */
+            strokes?: components["schemas"]["Stroke"][];
         };
         /**
          * PathTravel
@@ -4340,6 +4459,52 @@ export interface components {
             length: number | null;
         };
         /**
+         * Stroke
+         * @description One stroke of a brush: everything within its radius of a line counts once, however often the line passes.
+         */
+        Stroke: {
+            /**
+             * Points
+             * @description the line it was drawn along [m]
+             */
+            points: [
+                number,
+                number,
+                number
+            ][];
+            /**
+             * Radius
+             * @description how far from the line it reaches [m]
+             * @default 0.1
+             */
+            radius: number;
+            /**
+             * Soft
+             * @description share of the radius over which it fades
+             * @default 0.5
+             */
+            soft: number;
+            /**
+             * Strength
+             * @description how much is added or removed, or the value that is set
+             * @default 1
+             */
+            strength: number;
+            /**
+             * How
+             * @description what it does to the value beneath
+             * @default add
+             * @enum {string}
+             */
+            how: "add" | "remove" | "set";
+            /**
+             * Mirror
+             * @description the same on the other side, across the middle along this axis of the layer's frame
+             * @default null
+             */
+            mirror: ("x" | "y" | "z") | null;
+        };
+        /**
          * Subdivide
          * @description Splits every triangle into four.
          */
@@ -5197,6 +5362,46 @@ export interface components {
                 [key: string]: unknown;
             }[];
         };
+        /**
+         * SettlingOut
+         * @description How far a settling is (share 0 to 1, seconds left where known), or the opening shapes it ended with: after how
+         *     many seconds of the shot's time, and whether all had come to rest.
+         */
+        SettlingOut: {
+            /** Key */
+            key: string;
+            /** Share */
+            share: number;
+            /** Left */
+            left: number | null;
+            /** Openings */
+            openings: {
+                [key: string]: {
+                    [key: string]: unknown;
+                };
+            } | null;
+            /** Seconds */
+            seconds: number | null;
+            /** Rests */
+            rests: boolean;
+        };
+        /**
+         * SettleIn
+         * @description A document, the bodies that are to settle, and whether fields act on them meanwhile.
+         */
+        SettleIn: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /** Bodies */
+            bodies: string[];
+            /**
+             * With Fields
+             * @default false
+             */
+            with_fields: boolean;
+        };
         /** KeysIn */
         KeysIn: {
             /** Keys */
@@ -5244,6 +5449,13 @@ export interface components {
              */
             vertices: {
                 [key: string]: components["schemas"]["VerticesOut"];
+            };
+            /**
+             * Weights
+             * @description of the body asked about, at its drawn vertices: the falloff of each of its pins, recall and weights, as pins.0; and what all of them come to: pins, recall [1/s], and factors on its matter's numbers
+             */
+            weights: {
+                [key: string]: number[];
             };
             /**
              * Maps
@@ -5360,7 +5572,7 @@ export interface components {
         };
         /**
          * SurveyIn
-         * @description A document, the frame it is looked at, and the field whose arrows are wanted.
+         * @description A document, the frame it is looked at, the field whose arrows are wanted, and the body whose weights are.
          */
         SurveyIn: {
             /** Document */
@@ -5377,6 +5589,11 @@ export interface components {
              * @default
              */
             field: string;
+            /**
+             * Weighs
+             * @default
+             */
+            weighs: string;
         };
         /** MaterialList */
         MaterialList: {
@@ -6241,6 +6458,128 @@ export interface operations {
                 "application/json": components["schemas"]["BodyIn"];
             };
         };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    bodies_settle_bodies_settle_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SettleIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SettlingOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    bodies_ask_settling_settle__string_key__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SettlingOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    bodies_cancel_settling_settle__string_key__cancel_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description OK */
             200: {

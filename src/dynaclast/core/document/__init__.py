@@ -42,6 +42,7 @@ from .falloffs import (
     LayerShape,
     MeshReach,
     NoiseReach,
+    PaintedReach,
     PiecesReach,
     PlaneReach,
     ReachShape,
@@ -51,6 +52,7 @@ from .falloffs import (
     Stack,
     Standing,
     StillFalloff,
+    Stroke,
     TorusReach,
     TrailReach,
     not_still,
@@ -77,7 +79,7 @@ from .fields import (
     WindEffect,
 )
 from .maps import Ramp, WeightMap
-from .matter import ClothMatter, Matter, Pins, Recall, RigidMatter, RopeMatter, SoftMatter, VertexWeight
+from .matter import ClothMatter, Matter, Opening, Pins, Recall, RigidMatter, RopeMatter, SoftMatter, VertexWeight
 from .motion import Channel, Motion, NumberKey, PlaceKey
 from .patterns import (
     AllPieces,
@@ -498,6 +500,8 @@ __all__ = [
     "NoiseReach",
     "NumberKey",
     "OVER_TIME",
+    "Opening",
+    "PaintedReach",
     "Part",
     "PathTravel",
     "Pattern",
@@ -548,6 +552,7 @@ __all__ = [
     "StrainEffect",
     "StrengthReach",
     "StringTie",
+    "Stroke",
     "Subdivide",
     "SurfaceScatter",
     "Tie",

@@ -8,7 +8,7 @@ from pydantic import Field, PrivateAttr, model_validator
 
 from .base import Finite, Name, NotNegative, Part, Positive, PositiveVec3, Seed, Share, Turned, Vec3
 from .falloffs import ReachShape
-from .matter import Matter, Pins, Recall, RigidMatter, VertexWeight
+from .matter import Matter, Opening, Pins, Recall, RigidMatter, VertexWeight
 from .motion import Channel, Motion
 from .patterns import Bonds, BreakStep, FacesPattern, Pattern, Release, ReleaseStart, Roughness
 from .presets import PRESETS
@@ -78,6 +78,9 @@ class Body(Part):
     )
     weights: list[VertexWeight] = Field(
         default_factory=list, max_length=12, description="numbers of its matter that differ from place to place"
+    )
+    opening: Opening | None = Field(
+        None, description="where its vertices stand at the start, of a body that deforms; without it, as its shape is"
     )
     pattern: Pattern | None = Field(None, description="how the body is broken; without one it stays whole")
     breaks: list[BreakStep] = Field(
@@ -161,6 +164,8 @@ class Body(Part):
                 raise ValueError(
                     "pins, recall and weights are for cloth, soft and rope bodies; hold rigid pieces by an anchor"
                 )
+            if self.opening is not None:
+                raise ValueError("opening: only cloth, soft and rope bodies can open in another shape than their own")
             if line:
                 raise ValueError("a line has no volume: give it the matter 'rope', or another shape")
             return self

@@ -160,6 +160,28 @@ class ExpressionReach(Part):
         return text
 
 
+class Stroke(Part):
+    """One stroke of a brush: everything within its radius of a line counts once, however often the line passes."""
+
+    points: list[Vec3] = Field(min_length=1, max_length=2000, description="the line it was drawn along [m]")
+    radius: Positive = Field(0.1, le=1000, description="how far from the line it reaches [m]")
+    soft: Share = Field(0.5, description="share of the radius over which it fades")
+    strength: Share = Field(1.0, description="how much is added or removed, or the value that is set")
+    how: Literal["add", "remove", "set"] = Field("add", description="what it does to the value beneath")
+    mirror: Literal["x", "y", "z"] | None = Field(
+        None, description="the same on the other side, across the middle along this axis of the layer's frame"
+    )
+
+
+class PaintedReach(Part):
+    """Painted by brush over what lies beneath: strokes one after the other, in a frame of their own."""
+
+    kind: Literal["painted"] = "painted"
+    center: Vec3 = Field((0.0, 0.0, 0.0), description="middle of the frame its strokes are in [m]")
+    rotation: Quaternion = (0.0, 0.0, 0.0, 1.0)
+    strokes: list[Stroke] = Field(default_factory=list, max_length=1000, description="in the order they were drawn")
+
+
 class TrailReach(Part):
     """Follows what lies beneath, at most so fast."""
 
@@ -198,6 +220,7 @@ LayerShape = Annotated[
     | ImageReach
     | SoundReach
     | ExpressionReach
+    | PaintedReach
     | TrailReach
     | DelayReach
     | HoldReach,

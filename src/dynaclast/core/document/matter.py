@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+import base64
+import binascii
+import math
+import struct
 from typing import Annotated, Any, Literal
 
-from pydantic import Field, model_validator
+from pydantic import Field, field_validator, model_validator
 
 from .base import Name, NotNegative, Part, Positive
 from .falloffs import StillFalloff
@@ -103,3 +107,33 @@ class VertexWeight(Part):
     reach: StillFalloff = Field(description="in the world at the start")
     low: Positive = Field(1.0, le=1000, description="value where the falloff is 0")
     high: Positive = Field(4.0, le=1000, description="value where the falloff is 1")
+
+
+class Opening(Part):
+    """Where the vertices of a body that deforms stand at the start, where that is not the shape they rest in."""
+
+    points: str = Field(
+        max_length=40_000_000,
+        description="where the vertices that are computed stand: float32 x, y, z [m] in the body's own frame before "
+        "its size, base64; made by letting it settle",
+    )
+    drawn: str | None = Field(
+        None,
+        max_length=40_000_000,
+        description="the same of the vertices that are drawn, where these are others (soft bodies)",
+    )
+
+    @field_validator("points", "drawn")
+    @classmethod
+    def _reads(cls, value: str | None) -> str | None:
+        if value is None:
+            return None
+        try:
+            data = base64.b64decode(value, validate=True)
+        except (binascii.Error, ValueError):
+            raise ValueError("is not base64; let the body settle again") from None
+        if not data or len(data) % 12:
+            raise ValueError("must be x, y and z of every vertex as float32; let the body settle again")
+        if not all(map(math.isfinite, struct.unpack(f"<{len(data) // 4}f", data))):
+            raise ValueError("has a number that is not finite; let the body settle again")
+        return value

@@ -15,7 +15,17 @@ from PIL import Image
 from scipy.spatial import cKDTree
 
 from ..arrays import Array
-from ..document import DelayReach, HoldReach, ImageReach, MeshReach, PiecesReach, SoundReach, TrailReach
+from ..document import (
+    DelayReach,
+    HoldReach,
+    ImageReach,
+    MeshReach,
+    PaintedReach,
+    PiecesReach,
+    SoundReach,
+    Stroke,
+    TrailReach,
+)
 from ..errors import InputError
 from ..geometry.rotations import rotation_matrix
 from ..remembered import Remembered
@@ -144,6 +154,57 @@ def sound(shape: SoundReach, points: Array, context: EvaluationContext) -> Array
     at = (context.time - shape.start) / step - 0.5
     now = float(np.interp(at, np.arange(len(loud)), loud)) if -0.5 <= at <= len(loud) - 0.5 else 0.0
     return np.full(len(points), min(1.0, shape.gain * now))
+
+
+# ------------------------------------------------------------------------------------- brush
+
+MIRROR = {"x": (-1.0, 1.0, 1.0), "y": (1.0, -1.0, 1.0), "z": (1.0, 1.0, -1.0)}
+
+
+def distance_to_line(points: Array, line: Array, most: float) -> Array:
+    """Distance (n,) [m] of points (n, 3) to a line through others (m, 3); infinite where it is more than so much."""
+    out = np.full(len(points), np.inf)
+    low, high = line.min(axis=0) - most, line.max(axis=0) + most
+    near = np.flatnonzero(((points >= low) & (points <= high)).all(axis=1))
+    if not len(near):
+        return out
+    own = points[near]
+    ends = line[1:] if len(line) > 1 else line
+    step = np.diff(line, axis=0) if len(line) > 1 else np.zeros((1, 3))
+    tree, best = cKDTree(own), np.full(len(own), np.inf)
+    for start, along, end in zip(line, step, ends, strict=False):
+        some = tree.query_ball_point(0.5 * (start + end), most + 0.5 * float(np.linalg.norm(along)))
+        away, long2 = own[some] - start, float(along @ along)
+        share = np.clip(away @ along / long2, 0.0, 1.0) if long2 > 0 else np.zeros(len(some))
+        found = np.linalg.norm(away - share[:, None] * along, axis=1)
+        best[some] = np.minimum(best[some], found)
+    out[near] = np.where(best <= most, best, np.inf)
+    return out
+
+
+def covered(stroke: Stroke, points: Array) -> Array:
+    """How much of a stroke lies on points (n, 3) of its layer's frame: (n,), 1 at its line, 0 beyond its radius."""
+    line, most = np.asarray(stroke.points, float), stroke.radius
+    distance = distance_to_line(points, line, most)
+    if stroke.mirror is not None:
+        distance = np.minimum(distance, distance_to_line(points, line * MIRROR[stroke.mirror], most))
+    fade = stroke.soft * most
+    place = np.clip((most - distance) / fade, 0.0, 1.0) if fade > 0 else (distance <= most).astype(float)
+    return place * place * (3.0 - 2.0 * place)
+
+
+def painted(shape: PaintedReach, beneath: Array, points: Array) -> Array:
+    """What lies beneath (n,), painted over at points (n, 3)."""
+    local = (points - np.asarray(shape.center)) @ rotation_matrix(shape.rotation)
+    out = beneath.copy()
+    for stroke in shape.strokes:
+        cover = covered(stroke, local)
+        if stroke.how == "set":
+            out += cover * (stroke.strength - out)
+        else:
+            out += (1.0 if stroke.how == "add" else -1.0) * stroke.strength * cover
+            np.clip(out, 0.0, 1.0, out=out)
+    return out
 
 
 # ------------------------------------------------------------------------------------ memory

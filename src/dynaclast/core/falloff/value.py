@@ -16,10 +16,10 @@ from .compose import ComposedLayers, Kind
 from .context import NOW, EvaluationContext
 from .formula import formula
 from .profile import BLEND
-from .sources import REMEMBERS, near_mesh, near_pieces, picture, sound
+from .sources import REMEMBERS, near_mesh, near_pieces, painted, picture, sound
 
 GIVES: dict[str, Callable[..., Array]] = {"mesh": near_mesh, "pieces": near_pieces, "image": picture, "sound": sound}
-NEEDS_BENEATH = ("expression", *REMEMBERS)
+NEEDS_BENEATH = ("expression", "painted", *REMEMBERS)
 
 
 def layers_of(falloff: Stack, context: EvaluationContext) -> Stack:
@@ -78,6 +78,8 @@ def _compose_run(
         shape = layer.shape
         if shape.kind == "expression":
             given[row] = formula(shape.text, names_at(points, out, stack, context, shape.seed), len(points))
+        elif shape.kind == "painted":
+            given[row] = painted(shape, out, points)
         elif shape.kind in REMEMBERS:
             given[row] = REMEMBERS[shape.kind](shape, out.copy(), context, k)
         else:

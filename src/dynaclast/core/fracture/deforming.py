@@ -2,20 +2,22 @@
 
 from __future__ import annotations
 
+import base64
 import hashlib
 import json
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Protocol
 
 import numpy as np
 
 from ..arrays import Array, Index
 from ..document import Body, ClothMatter, LineShape, RopeMatter, SheetShape
-from ..errors import GeometryError
+from ..errors import GeometryError, InputError
 from ..geometry import primitives
 from ..geometry.mass import signed_volume
 from ..geometry.mesh import TriMesh, make, triangle_normals, weld
+from ..geometry.rotations import rotation_matrix
 from .build import Resolve, no_files, raw_mesh, shape_mesh
 from .patches import sheet_of, split
 from .pieces import Pieces
@@ -78,12 +80,42 @@ class Surface:
     faces    : (F, 3) int32, of drawn vertices
     lines    : (G, 2) int32, segments of a rope; none of others
     parts    : int, pieces that its pattern makes; 1 without one
+    opening  : (V, 3) float64, [m], where the vertices stand at the start, where that is elsewhere
     """
 
     vertices: Array
     faces: Index
     lines: Index
     parts: int = 1
+    opening: Array | None = None
+
+    @property
+    def start(self) -> Array:
+        """Where its vertices (V, 3) stand at the start, own scaled frame [m]."""
+        return self.vertices if self.opening is None else self.opening
+
+
+def opening_points(body: Body, text: str, count: int) -> Array:
+    """Places (count, 3) of an opening shape, in the body's own scaled frame [m].
+
+    Raises InputError where it was made for another number of vertices.
+    """
+    points = np.frombuffer(base64.b64decode(text), "<f4").reshape(-1, 3).astype(float)
+    if len(points) != count:
+        raise InputError(
+            f"{body.name} opens in a shape of {len(points)} vertices, but has {count} now; let it settle again, or "
+            f"let it open as it is made",
+            where=f"{body.name}.opening",
+        )
+    return points * np.asarray(body.place.scale)
+
+
+def opening_text(body: Body, x: Array) -> str:
+    """An opening shape as the document keeps it; x (V, 3) float64, [m], world."""
+    place = body.place
+    local = (x - np.asarray(place.position)) @ rotation_matrix(place.rotation)
+    local /= body.factor * np.asarray(place.scale)
+    return base64.b64encode(local.astype("<f4").tobytes()).decode()
 
 
 class Drawable(Protocol):
@@ -102,7 +134,17 @@ def shapes(surfaces: Mapping[str, Drawable]) -> dict[str, Index]:
 
 
 def drawn_surface(body: Body, resolve: Resolve = no_files) -> Surface:
-    """Faces and lines of a body that deforms. Raises as deforming_mesh, and where its pattern cannot be."""
+    """What is drawn of a body that deforms, as it rests and as it opens. Raises as deforming_mesh, where its pattern
+    cannot be, and where its opening shape is another's.
+    """
+    out = _at_rest(body, resolve)
+    if body.opening is None:
+        return out
+    text = body.opening.drawn if body.matter.kind == "soft" else body.opening.points
+    return replace(out, opening=opening_points(body, text or body.opening.points, len(out.vertices)))
+
+
+def _at_rest(body: Body, resolve: Resolve) -> Surface:
     mesh, none = deforming_mesh(body, resolve), np.zeros((0, 2), np.int32)
     vertices, faces = mesh.vertices, mesh.faces
     if isinstance(body.matter, RopeMatter):
@@ -137,6 +179,8 @@ def surface_key(body: Body) -> str:
         "pattern": body.pattern.model_dump(mode="json") if body.pattern else None,
         "breaks": [b.model_dump(mode="json") for b in body.breaks] if body.pattern else [],
     }
+    if body.opening is not None:
+        what["opening"] = body.opening.model_dump(mode="json")
     return hashlib.sha256(json.dumps(what, sort_keys=True).encode()).hexdigest()[:40]
 
 

@@ -117,11 +117,13 @@ class VertexLayout:
     """Drawn vertices of bodies that deform, as they open.
 
     point  : name of a body -> (V, 3) float64, [m], world
+    rest   : the same in the shape it rests in, where what holds and weighs is asked
     column : name of a body -> that of its group, or its own
     mass   : name of a body -> [kg], of the whole
     """
 
     point: dict[str, Array]
+    rest: dict[str, Array]
     column: dict[str, str]
     mass: dict[str, float]
 
@@ -130,6 +132,7 @@ def lay_out_vertices(shot: Shot, surface_of: Callable[[Body], Surface]) -> Verte
     """Of a written-out shot."""
     soft = [b for b in shot.bodies if b.deforms]
     return VertexLayout(
+        {b.name: placed(b, b.factor * surface_of(b).start) for b in soft},
         {b.name: placed(b, b.factor * surface_of(b).vertices) for b in soft},
         {b.name: b.column for b in soft},
         {b.name: b.factor**3 * mass_of(b, surface_of(b)) for b in soft},
@@ -210,7 +213,7 @@ def pinned_vertices(shot: Shot, at: Layout, vertices: VertexLayout) -> dict[str,
     """Which drawn vertices (V,) are pinned, by the same falloffs and cuts as a run has them."""
     out = {}
     for body in (b for b in shot.bodies if b.name in vertices.point):
-        point = vertices.point[body.name]
+        point = vertices.rest[body.name]
         held = [value(pins.reach, point, at.evaluation) >= pins.cut for pins in body.pins]
         out[body.name] = np.any(held, axis=0) if held else np.zeros(len(point), bool)
     return out

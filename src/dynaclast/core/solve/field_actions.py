@@ -145,7 +145,7 @@ class ActiveFields:
         self._delay: dict[tuple[str, str], Array] = {}
         self._start = {PIECES: model.pieces.rest_center}  # of samples of movable spaces
         if model.deformables is not None:
-            self._start[VERTICES] = model.deformables.elements.vertices.start
+            self._start[VERTICES] = model.deformables.start
         self._fps = float(shot.timing.fps)
         self._bit = {item.name: k for k, item in enumerate(shot.fields)}
         self._acted = {space.name: np.zeros((space.count, len(shot.fields)), bool) for space in self._elements.movable}

@@ -38,7 +38,7 @@ def assemble(m: Matrix, e: Elements, awake: Index, x: Array, h: float, anew: int
             i = t.leading[n]
             heavy = m.levels.mass[i]
             for c in range(3):
-                force[i, c] = heavy * x[i, c] - force[i, c] - e.vertices.recall[i] * (x[i, c] - e.vertices.start[i, c])
+                force[i, c] = heavy * x[i, c] - force[i, c] - e.vertices.recall[i] * (x[i, c] - e.vertices.rest[i, c])
         add_membrane(e.membrane, t.triangle[b], t.triangle[b + 1], x, damping, force, m.blocks)
         if t.curve[b + 1] > t.curve[b]:
             add_curves(e.curves, t.curve[b], t.curve[b + 1], first, last, x, force, scratch)
@@ -123,7 +123,7 @@ def assemble_lattices(d: Deformables, h: float) -> None:
                     v.p[i, c] = d.vertices.position[i, c] + v.d[i, c]
                     v.q[i, c] = v.d[i, c] / h
                     v.r[i, c] = mass * (s.way[i, c] - v.d[i, c]) - slow * v.d[i, c]
-                    v.r[i, c] -= back * (v.p[i, c] - table.start[i, c])
+                    v.r[i, c] -= back * (v.p[i, c] - table.rest[i, c])
             add_lattice(d.elements.lattice, t.cell[b], t.cell[b + 1], v.p, v.q, v.r)
             if number == most - 1:
                 for n in range(t.leads[b], t.leads[b + 1]):

@@ -64,7 +64,7 @@ def make_meeting(e: Elements, points: int, segments: int) -> Meeting:
     """Room for so many pairs of points and of segments."""
     count, lines, bodies = len(e.points.radius), len(e.segments.vertex), len(e.bodies.solver)
     first = np.maximum(e.points.vertex[:, 0], 0)
-    share = e.points.weight[:, :, None] * e.vertices.start[np.maximum(e.points.vertex, 0)]
+    share = e.points.weight[:, :, None] * e.vertices.rest[np.maximum(e.points.vertex, 0)]
     body = e.vertices.body[first] if count else np.zeros(0, np.int32)
     most, line = max(count, lines), np.diff(e.bodies.segment) > 0
     return Meeting(

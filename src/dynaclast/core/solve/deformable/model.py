@@ -97,6 +97,7 @@ class DeformableModel:
     own_mass       : (N,) float64, [kg], of vertices, each by itself
     own_lattice    : cubes on vertices of their own pieces
     drawn          : what is seen of each
+    start          : (N, 3) float64, [m], where vertices are at the start
     start_velocity : (N, 3) float64, [m/s]
     step           : float, [s]; every : int, substeps of rigid bodies in it
     ties           : of the document, as Elements.ties
@@ -112,6 +113,7 @@ class DeformableModel:
     own_mass: Array
     own_lattice: LatticeTable
     drawn: list[Drawn]
+    start: Array
     start_velocity: Array
     step: float
     every: int

@@ -43,7 +43,7 @@ class SeamLoads:
         )
         self._sections = sections_of(self._faces) if len(self._soft) else None
         self._own = deformables.own_lattice
-        self._mass, self._start = deformables.own_mass, deformables.elements.vertices.start
+        self._mass, self._start = deformables.own_mass, deformables.elements.vertices.rest
 
     def measure(self, parts: Deformables, state: State) -> Array:
         """Loads (Q,) [N] at the end of an interval; 0 of open seams."""

@@ -106,7 +106,7 @@ def step_deformables(
     for k in range(len(e.carried.vertex)):
         i, p = e.carried.vertex[k], e.carried.piece[k]
         a = bodies.piece_assembly[p]
-        px, py, pz = carried(bodies.assemblies, a, e.vertices.start[i])
+        px, py, pz = carried(bodies.assemblies, a, e.carried.start[k])
         ux, uy, uz, _ = passing(bodies, a, h, px, py, pz)
         v.d[i, 0], v.d[i, 1], v.d[i, 2] = px + ux - x[i, 0], py + uy - x[i, 1], pz + uz - x[i, 2]
         s.way[i, 0], s.way[i, 1], s.way[i, 2] = v.d[i, 0], v.d[i, 1], v.d[i, 2]

@@ -40,9 +40,9 @@ class VertexTable(NamedTuple):
     mass          : (N,) float64, [kg], of all that are joined; 0 of those that follow
     gravity_scale : (N,) float64
     pinned        : (N,) uint8, whether something holds it where it is, or takes it along
-    start         : (N, 3) float64, [m], world frame
+    rest          : (N, 3) float64, [m], world frame, in the shape it rests in
     heavy         : (N,) float64, [N/m], mass over the square of the step
-    recall        : (N,) float64, [N/m], stiffness with which it is drawn back to its start
+    recall        : (N,) float64, [N/m], stiffness with which it is drawn back to its rest
     recall_damping : (N,) float64, [N/m], of that, over the step
     """
 
@@ -53,7 +53,7 @@ class VertexTable(NamedTuple):
     mass: Scalar
     gravity_scale: Scalar
     pinned: Flag
-    start: Vec3
+    rest: Vec3
     heavy: Scalar
     recall: Scalar
     recall_damping: Scalar
@@ -357,10 +357,12 @@ class Carried(NamedTuple):
 
     vertex : (X,) int32
     piece  : (X,) int32
+    start  : (X, 3) float64, [m], world frame, where it is when the piece is in its opening pose
     """
 
     vertex: Index
     piece: Index
+    start: Array
 
 
 class Elements(NamedTuple):

@@ -45,7 +45,7 @@ def opening_state(model: Model) -> State:
 def opening_vertices(deformables: DeformableModel) -> tuple[Vertices, Touching, DeformableBodies]:
     """Deformable bodies at frame 0, touching nothing."""
     vertices = allocate(Vertices, deformables.count)
-    vertices.position[:] = vertices.dwell[:] = deformables.elements.vertices.start
+    vertices.position[:] = vertices.dwell[:] = deformables.start
     vertices.velocity[:] = deformables.start_velocity
     touching = allocate(Touching, len(deformables.elements.points.radius))
     touching.shape[:], touching.face[:] = NOTHING, -1

@@ -5,10 +5,10 @@ from __future__ import annotations
 import numpy as np
 from scipy import sparse
 
-from ....arrays import Flags, Index
+from ....arrays import Array, Flags, Index
 from ....document import Body, ClothMatter, RopeMatter, Shot, SoftMatter
 from ....fracture.build import Resolve
-from ....fracture.deforming import Surface
+from ....fracture.deforming import Surface, opening_points
 from ....fracture.pieces import Pieces
 from ...deformable.levels import stack_levels
 from ...deformable.model import DeformableModel, Drawn
@@ -19,7 +19,7 @@ from .cloth import cloth
 from .contacts import collisions, contact_points, points_of
 from .holds import hold
 from .joining import Joined, join, leaders
-from .part import Part, concatenate, offsets
+from .part import Part, concatenate, offsets, placed_at_size
 from .rope import rope
 from .seams import seams_of
 from .soft import soft, solutions
@@ -38,6 +38,15 @@ def part_of(shot: Shot, body: Body, resolve: Resolve) -> Part:
     return soft(body, matter, weights, resolve)
 
 
+def started(body: Body, x: Array) -> Array:
+    """Where the vertices of a body that rest at x (V, 3) are at the start. Raises InputError where its opening shape is
+    another's.
+    """
+    if body.opening is None:
+        return x
+    return placed_at_size(body, opening_points(body, body.opening.points, len(x)))
+
+
 def build_deformables(
     shot: Shot, built: list[Pieces], body_first: Index, resolve: Resolve, interval: float, substeps: int
 ) -> DeformableModel:
@@ -50,6 +59,7 @@ def build_deformables(
     parts = []
     for b in use:
         part = part_of(shot, shot.bodies[b], resolve)
+        part.start = started(shot.bodies[b], part.x)
         hold(shot, shot.bodies[b], part, built, body_first)
         parts.append(part)
     every = substeps_each(parts, substeps)
@@ -77,6 +87,7 @@ def build_deformables(
         concatenate([p.mass for p in parts]),
         lattices([p.tets for p in parts], parts, first),
         drawn,
+        concatenate([p.start for p in parts], (3,)),
         start,
         step,
         every,

@@ -8,6 +8,7 @@ from ....arrays import Index
 from ....document import AnchorEffect, Body, Shot
 from ....errors import InputError
 from ....falloff import EvaluationContext, value
+from ....falloff.weights import recall_rates
 from ....fields.base import among
 from ....fields.pose import pose_of
 from ....fracture.pieces import Pieces
@@ -32,16 +33,15 @@ def hold(shot: Shot, body: Body, part: Part, built: list[Pieces], body_first: In
         if pins.to is not None:
             b = names[pins.to]
             for i in np.flatnonzero(own):
-                part.carried_by[i] = body_first[b] + nearest_piece(shot.bodies[b], built[b], part.x[i])
+                part.carried_by[i] = body_first[b] + nearest_piece(shot.bodies[b], built[b], part.start[i])
     for item in shot.fields:
         if item.on and isinstance(item.effect, AnchorEffect) and among(item.targets, [body.column])[0]:
             own = (
-                value(item.reach, pose_of(item, evaluation).to_document(part.x), evaluation) >= item.effect.cut
+                value(item.reach, pose_of(item, evaluation).to_document(part.start), evaluation) >= item.effect.cut
             ) & ~part.pinned
             part.pinned |= own
             if item.effect.carrier is not None:
                 b = names[item.effect.carrier]
                 for i in np.flatnonzero(own):
-                    part.carried_by[i] = body_first[b] + nearest_piece(shot.bodies[b], built[b], part.x[i])
-    for pull in body.recall:
-        part.recall = np.maximum(part.recall, pull.rate * value(pull.reach, part.x, evaluation))
+                    part.carried_by[i] = body_first[b] + nearest_piece(shot.bodies[b], built[b], part.start[i])
+    part.recall = recall_rates(body, part.x, evaluation)

@@ -51,8 +51,8 @@ class PartSeams:
 
 @dataclass
 class Part:
-    """One deformable body, its V vertices numbered from 0; world frame, at the start. Where pieces meet, each has
-    vertices of its own, at the same places.
+    """One deformable body, its V vertices numbered from 0; world frame, in the shape it rests in. Where pieces meet,
+    each has vertices of its own, at the same places.
 
     x, normal   : (V, 3) float64, [m]
     mass        : (V,) float64, [kg]
@@ -69,6 +69,7 @@ class Part:
     pinned      : (V,) bool; carried_by (V,) int, pieces that pinned vertices ride on, or -1
     recall      : (V,) float64, [1/s]
     seams       : where its pieces hang together
+    start       : (V, 3) float64, [m], where vertices are at the start
     origin      : (V,) int, of a rope of pieces: the vertex of the line that each comes from
     """
 
@@ -101,12 +102,14 @@ class Part:
     pinned: Mask = field(init=False)
     carried_by: Index = field(init=False)
     recall: Array = field(init=False)
+    start: Array = field(init=False)
     seams: PartSeams | None = None
     origin: Index | None = None
 
     def __post_init__(self) -> None:
         count = len(self.x)
         self.pinned, self.carried_by, self.recall = np.zeros(count, bool), np.full(count, -1), np.zeros(count)
+        self.start = self.x
 
     def drawn_lines(self) -> Index:
         """Segments that are drawn (G, 2) int32: of a rope without faces."""

@@ -92,12 +92,15 @@ def factors(joined: list[Joined], first: Index, count: int) -> FactorTable:
 
 def carried(parts: list[Part], joined: list[Joined], first: Index) -> Carried:
     """Vertices that ride on pieces."""
-    vertex, piece = [np.zeros(0, int)], [np.zeros(0, int)]
+    vertex, piece, start = [np.zeros(0, int)], [np.zeros(0, int)], [np.zeros((0, 3))]
     for part, own, k in zip(parts, joined, first, strict=False):
         rides = np.flatnonzero((part.carried_by >= 0) & (own.lead == np.arange(len(own.lead))))
         vertex.append(rides + k)
         piece.append(part.carried_by[rides])
-    return Carried(np.concatenate(vertex).astype(np.int32), np.concatenate(piece).astype(np.int32))
+        start.append(part.start[rides])
+    return Carried(
+        np.concatenate(vertex).astype(np.int32), np.concatenate(piece).astype(np.int32), np.concatenate(start)
+    )
 
 
 def sizes(parts: list[Part]) -> Array:

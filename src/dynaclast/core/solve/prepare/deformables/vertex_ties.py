@@ -82,24 +82,24 @@ def _pin(tie: Tie, ends: list[int], all_parts: Parts) -> Stitch:
     for k, b in enumerate(ends):
         if b in all_parts.place:
             part = all_parts.parts[all_parts.place[b]]
-            at[k] = int(all_parts.first[all_parts.place[b]] + np.argmin(((part.x - point) ** 2).sum(axis=1)))
+            at[k] = int(all_parts.first[all_parts.place[b]] + np.argmin(((part.start - point) ** 2).sum(axis=1)))
         elif b >= 0:
             on[k] = int(all_parts.body_first[b] + nearest_piece(all_parts.shot.bodies[b], all_parts.built[b], point))
     k = all_parts.place[ends[0]]
-    return (at[0], at[1]), (on[0], on[1]), all_parts.parts[k].x[at[0] - all_parts.first[k]]
+    return (at[0], at[1]), (on[0], on[1]), all_parts.parts[k].start[at[0] - all_parts.first[k]]
 
 
 def _sewn(how: SewnTie, ends: list[int], all_parts: Parts) -> Iterator[Stitch]:
     """A stitch for every vertex of the first body that lies near the other; of the world, for every vertex in reach."""
     shot, k, other = all_parts.shot, all_parts.place[ends[0]], ends[1]
-    x, first = all_parts.parts[k].x, int(all_parts.first[k])
-    own = _leading(x)
+    x, first = all_parts.parts[k].start, int(all_parts.first[k])
+    own = _leading(all_parts.parts[k].x)
     if how.reach is not None:
         evaluation = EvaluationContext(fps=float(shot.timing.fps), shared=shared_at(shot.falloffs, 0.0))
         own = own[value(how.reach, x[own], evaluation) >= 0.5]
     if other in all_parts.place:
-        there = all_parts.parts[all_parts.place[other]].x
-        leading = _leading(there)
+        there = all_parts.parts[all_parts.place[other]].start
+        leading = _leading(all_parts.parts[all_parts.place[other]].x)
         far, near = cKDTree(there[leading]).query(x[own])
         for i, d, j in zip(own, np.atleast_1d(far), leading[np.atleast_1d(near)], strict=True):
             if d <= how.within:

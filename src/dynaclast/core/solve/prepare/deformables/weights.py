@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-import numpy as np
-
 from ....arrays import Array
 from ....document import Shot, VertexWeight
-from ....falloff import EvaluationContext, value
+from ....falloff import EvaluationContext
+from ....falloff.weights import factors
 from ....timeline.channels import shared_at
 
 
@@ -19,9 +18,4 @@ class Weights:
 
     def __call__(self, of: str, x: Array) -> Array:
         """Factors (n,) on this number at points (n, 3) [m]."""
-        out = np.ones(len(x))
-        for weight in self._weights:
-            if weight.of == of and len(x):
-                share = value(weight.reach, x, self._evaluation)
-                out *= weight.low + share * (weight.high - weight.low)
-        return out
+        return factors(self._weights, of, x, self._evaluation)

@@ -1,0 +1,149 @@
+"""Letting bodies that deform settle before a shot: where they come to rest is where they open."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+
+import numpy as np
+
+from .arrays import Array
+from .document import AnchorEffect, Body, FieldItem, Opening, Shot
+from .errors import InputError
+from .fracture.build import Resolve, no_files
+from .fracture.deforming import opening_text
+from .layout import written_out
+from .solve.loop import Run
+from .solve.prepare import prepare
+
+STILL = 0.002
+"""Speed [m/s] below which nothing is seen to move; so it must be for so many frames:"""
+STILL_FRAMES = 12
+SLOWED = 4.0
+"""Share of the speed that is lost each second meanwhile [1/s]; it changes where things come to rest only where they
+could rest in more than one place."""
+LONGEST = 30.0
+"""Seconds that are waited for rest."""
+
+
+@dataclass(frozen=True)
+class Settled:
+    """How a settling ended.
+
+    openings : of each body; seconds: of the shot's time, it took; rests: whether all of it came to rest
+    """
+
+    openings: dict[str, Opening]
+    seconds: float
+    rests: bool
+
+
+def settle(
+    shot: Shot,
+    names: Iterable[str],
+    *,
+    with_fields: bool = False,
+    resolve: Resolve = no_files,
+    tell: Callable[[float], None] | None = None,
+) -> Settled:
+    """Let what deforms come to rest while all else stands, and take that as the opening shape of some bodies and of
+    those tied to them.
+
+    names       : bodies; with_fields: whether fields act, as they do from the start; anchors always do
+    tell        : told the share done, 0 to 1, after each frame; may raise to stop it
+    Raises InputError where a body is none that deforms, and what ``prepare`` raises.
+    """
+    use = _tied(shot, names)
+    prepared = prepare(standing(written_out(shot, resolve), with_fields), resolve)
+    deformables = prepared.model.deformables
+    assert deformables is not None
+    deformables.seams.strength[deformables.seams.strength > 0.0] = np.inf
+    run = Run(prepared.shot, prepared.model, prepared.state)
+    first = deformables.elements.bodies.first
+    slots = {name: slice(first[k], first[k + 1]) for k, name in enumerate(deformables.names) if name in use}
+    run.opening()
+    top, still, done = 0.0, 0, 0.0
+    most = int(LONGEST * shot.timing.fps)
+    for frame in range(1, most + 1):
+        run.advance()
+        speed = max(_fastest(run.state.vertices.velocity[own]) for own in slots.values())
+        top, still = max(top, speed), still + 1 if speed < STILL else 0
+        calm = np.log(top / max(speed, STILL)) / np.log(top / STILL) if top > STILL else 1.0
+        done = max(done, frame / most, min(0.98, float(calm)))
+        if tell:
+            tell(done)
+        if still >= STILL_FRAMES:
+            break
+    bodies = {b.name: b for b in prepared.shot.bodies}
+    drawn = {d.name: d for d in deformables.drawn}
+    x = run.state.vertices.position
+    openings = {}
+    for name, own in slots.items():
+        body, seen = bodies[name], drawn[name]
+        at = seen.points(x) if seen.carrier is not None else None
+        openings[name] = Opening(
+            points=opening_text(body, x[own]), drawn=None if at is None else opening_text(body, at)
+        )
+    return Settled(openings, run.state.frame / shot.timing.fps, still >= STILL_FRAMES)
+
+
+def standing(shot: Shot, with_fields: bool) -> Shot:
+    """A written-out shot with all rigid things where they open, and what slows down what deforms."""
+    bodies = [b if b.deforms else _fixed(b) for b in shot.bodies]
+    soft = {b.name for b in bodies if b.deforms}
+    calm = [b.model_copy(update={"velocity": (0.0, 0.0, 0.0)}) if b.deforms else b for b in bodies]
+    ties = [t.model_copy(update={"breaks": None}) for t in shot.ties if t.on and {t.body, t.to} & soft]
+    fields = [f for f in shot.fields if f.on and (with_fields or isinstance(f.effect, AnchorEffect))]
+    slowing = FieldItem.model_validate(
+        {
+            "name": "settling",
+            "effect": {"kind": "drag", "amount": SLOWED},
+            "reach": {"layers": [{"shape": {"kind": "everywhere"}}]},
+            "targets": sorted({b.column for b in bodies if b.deforms}),
+        }
+    )
+    return shot.model_copy(update={"bodies": calm, "ties": ties, "fields": [*fields, slowing], "maps": []})
+
+
+def _fixed(body: Body) -> Body:
+    """A rigid body that only stands there."""
+    out = body.model_copy(
+        update={
+            "role": "passive",
+            "motion": None,
+            "channels": [],
+            "velocity": (0.0, 0.0, 0.0),
+            "spin": (0.0, 0.0, 0.0),
+            "load_path": "off",
+        }
+    )
+    out._factor, out._group = body._factor, body._group
+    return out
+
+
+def _tied(shot: Shot, names: Iterable[str]) -> set[str]:
+    """Bodies that deform with all such that are tied to them."""
+    soft = {b.name for b in shot.bodies if b.deforms}
+    out = set(names)
+    if not out or (wrong := sorted(out - soft)):
+        raise InputError(
+            f"{wrong[0] if out else 'nothing'} is no single body that deforms; choose cloth, a soft body or a rope "
+            "that is in no group",
+            where=wrong[0] if out else "",
+        )
+    while True:
+        more = {
+            end
+            for t in shot.ties
+            if t.on and {t.body, t.to} & out
+            for end in (t.body, t.to)
+            if end in soft and end not in out
+        }
+        if not more:
+            return out
+        out |= more
+
+
+def _fastest(velocity: Array) -> float:
+    """The greatest speed among vertices (n, 3) [m/s]."""
+    return float(np.sqrt((velocity**2).sum(axis=1).max(initial=0.0)))
