@@ -12,6 +12,7 @@ import type {
   Preset,
   Problem,
   Report,
+  Settling,
   ShotCard,
   ShotDocument,
   ShotOut,
@@ -97,6 +98,10 @@ export const api = {
     return json<AssetsOut>("POST", "/assets", form);
   },
   build: batched(builds, 100),
+  settle: (document: ShotDocument, bodies: string[], with_fields: boolean) =>
+    json<Settling>("POST", "/settle", { document, bodies, with_fields }),
+  settling: (key: string) => json<Settling>("GET", `/settle/${key}`),
+  cancelSettling: (key: string) => json<{ ok: boolean }>("POST", `/settle/${key}/cancel`),
   cancelBuild: (body: Body) => json<{ ok: boolean }>("POST", "/build/cancel", { body }),
   mesh: async (body: Body): Promise<Packed> => unpack(await (await send("POST", "/mesh", { body })).arrayBuffer()),
   /** A picture of a body's mesh, as an address that is to be revoked. */
@@ -118,8 +123,8 @@ export const api = {
   keep: (item: LibraryItem, replace = false) => json("PUT", `/library?replace=${replace}`, item),
   drop: (item: LibraryItem) => json("DELETE", `/library?kind=${item.kind}&name=${encodeURIComponent(item.name)}`),
   pieces: batched(pieces, 60),
-  survey: (document: ShotDocument, frame: number, field: string, signal?: AbortSignal) =>
-    json<Survey>("POST", "/survey", { document, frame, field }, signal),
+  survey: (document: ShotDocument, frame: number, field: string, weighs: string, signal?: AbortSignal) =>
+    json<Survey>("POST", "/survey", { document, frame, field, weighs }, signal),
   takes: (shot: string) => json<{ takes: Take[] }>("GET", `/shots/${shot}/takes`),
   bake: (shot: string, withoutFaulty = false) =>
     json<Take>("POST", `/shots/${shot}/takes${withoutFaulty ? "?without_faulty=true" : ""}`),

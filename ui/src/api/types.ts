@@ -31,6 +31,7 @@ export type Take = Schemas["TakeOut"];
 export type Chunk = Schemas["ChunkOut"];
 export type AssetsOut = Schemas["AssetsOut"];
 export type BuildOut = Schemas["BuildOut"];
+export type Settling = Schemas["SettlingOut"];
 export type Report = Schemas["ReportOut"];
 export type Problem = Schemas["Problem"];
 

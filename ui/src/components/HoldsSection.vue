@@ -5,6 +5,7 @@ import { computed } from "vue";
 import type { Body, FieldItem } from "../api/types";
 import { takeIn } from "../lib/bounds";
 import { edgeBox, type Edge } from "../lib/edges";
+import { blank, type Part } from "../lib/strokes";
 import { say } from "../lib/words";
 import type { Quat, Vec } from "../lib/rotation";
 import { usePieces } from "../stores/pieces";
@@ -18,6 +19,7 @@ import PickRow from "../controls/PickRow.vue";
 import Section from "../controls/Section.vue";
 import ListedPart from "./ListedPart.vue";
 import ReachEditor from "./ReachEditor.vue";
+import WeightTools from "./WeightTools.vue";
 
 type Reach = FieldItem["reach"];
 const props = defineProps<{ thing: Thing }>();
@@ -44,6 +46,19 @@ const WEIGHTS = [
 
 const edit = (what: string, change: (b: Body) => void): void =>
   shot.editBody(props.thing.name, `${what} of ${props.thing.name}`, change);
+
+function drop(part: Part, k: number): void {
+  view.painting = view.weighing = null;
+  edit(part, (b) => b[part].splice(k, 1));
+}
+
+/** Something to be painted by hand: the brush is taken at once. */
+function byHand(part: Part, more: object): void {
+  const k = body.value[part].length;
+  edit(part, (b) => (b[part] as object[]).push({ reach: blank(b.place), ...more }));
+  view.showing = "set-up";
+  view.painting = view.weighing = { part, k };
+}
 
 /** The box round it as it opens. */
 function bounds(): { lo: Vec; hi: Vec } {
@@ -116,6 +131,13 @@ function over(): object[] {
           :data-testid="`pin-${edge}`"
           @click="pin(edge)"
           >{{ word }}</ElButton
+        ><ElButton
+          v-if="!thing.group"
+          size="small"
+          v-hint="'Draw on it in the view where it is held'"
+          data-testid="pin-painted"
+          @click="byHand('pins', { cut: 0.5, to: null })"
+          >by brush</ElButton
         ></span
       >
     </p>
@@ -125,7 +147,7 @@ function over(): object[] {
       :title="p.to ? `ride on ${p.to}` : 'stay where they are'"
       hint="Let them go"
       data-testid="pins"
-      @drop="edit('pins', (b) => b.pins.splice(k, 1))">
+      @drop="drop('pins', k)">
       <PickRow
         label="to"
         :hint="say('Pins.to')"
@@ -137,6 +159,7 @@ function over(): object[] {
         world
         :model-value="p.reach as never"
         @update:model-value="(v) => edit('pins', (b) => (b.pins[k]!.reach = v as never))" />
+      <WeightTools :thing="thing" part="pins" :k="k" :reach="p.reach as never" />
       <NumberRow
         label="held from"
         :hint="say('Pins.cut')"
@@ -148,11 +171,7 @@ function over(): object[] {
     </ListedPart>
   </Section>
   <Section title="Comes back" note="recall to where it was">
-    <ListedPart
-      v-for="(r, k) in body.recall"
-      :key="k"
-      title="recall"
-      @drop="edit('recall', (b) => b.recall.splice(k, 1))">
+    <ListedPart v-for="(r, k) in body.recall" :key="k" title="recall" @drop="drop('recall', k)">
       <NumberRow
         label="rate"
         unit="1/s"
@@ -167,20 +186,19 @@ function over(): object[] {
         world
         :model-value="r.reach as never"
         @update:model-value="(v) => edit('recall', (b) => (b.recall[k]!.reach = v as never))" />
+      <WeightTools :thing="thing" part="recall" :k="k" :reach="r.reach as never" />
     </ListedPart>
     <ElButton
       class="wide"
       data-testid="add-recall"
       @click="edit('recall', (b) => b.recall.push({ reach: reachOf(over()), rate: 2 } as never))"
       >Draw it back to its place</ElButton
+    ><ElButton v-if="!thing.group" link size="small" data-testid="recall-painted" @click="byHand('recall', { rate: 2 })"
+      >where it is painted</ElButton
     >
   </Section>
   <Section title="Weights" note="numbers that differ over it">
-    <ListedPart
-      v-for="(w, k) in body.weights"
-      :key="k"
-      :title="w.of"
-      @drop="edit('weights', (b) => b.weights.splice(k, 1))">
+    <ListedPart v-for="(w, k) in body.weights" :key="k" :title="w.of" @drop="drop('weights', k)">
       <ChoiceRow
         label="of"
         :hint="say('VertexWeight.of')"
@@ -210,6 +228,7 @@ function over(): object[] {
         world
         :model-value="w.reach as never"
         @update:model-value="(v) => edit('weights', (b) => (b.weights[k]!.reach = v as never))" />
+      <WeightTools :thing="thing" part="weights" :k="k" :reach="w.reach as never" />
     </ListedPart>
     <ElButton
       class="wide"
@@ -218,6 +237,13 @@ function over(): object[] {
         edit('weights', (b) => b.weights.push({ of: 'stiffness', reach: reachOf(over()), low: 1, high: 4 } as never))
       "
       >Let a number differ</ElButton
+    ><ElButton
+      v-if="!thing.group"
+      link
+      size="small"
+      data-testid="weight-painted"
+      @click="byHand('weights', { of: 'stiffness', low: 1, high: 4 })"
+      >where it is painted</ElButton
     >
   </Section>
 </template>

@@ -63,7 +63,9 @@ watch(
 );
 
 const ofGroup = (group: string): LayerKind[] =>
-  (Object.keys(LAYERS) as LayerKind[]).filter((k) => LAYERS[k].group === group);
+  (Object.keys(LAYERS) as LayerKind[]).filter(
+    (k) => LAYERS[k].group === group && (k !== "painted" || shape.value?.kind === k), // painted in the view
+  );
 const edit = (what: string, change: (l: Layer) => void): void =>
   emit("edit", what, (s) => change(s.layers![chosen.value] as Layer));
 

@@ -1,8 +1,9 @@
 <script setup lang="ts">
 /** A falloff of a body in a few numbers, the first layer's; or a shared falloff it uses. */
 import { ElButton } from "element-plus";
-import { computed } from "vue";
+import { computed, ref } from "vue";
 import type { FieldItem, Layer, ReachShape } from "../api/types";
+import { LAYERS } from "../lib/specs";
 import { freeName, isStill } from "../lib/document";
 import type { Vec } from "../lib/rotation";
 import { useShot } from "../stores/shot";
@@ -20,7 +21,11 @@ const emit = defineEmits<{ "update:modelValue": [value: Falloff] }>();
 const shot = useShot();
 const view = useView();
 const shared = computed(() => (shot.document?.falloffs ?? []).filter((f) => isStill(f.layers as Layer[])));
-const shape = computed(() => props.modelValue.layers?.[0]?.shape as ReachShape | undefined);
+/** which of its layers is edited */
+const at = ref(0);
+const layers = computed(() => (props.modelValue.layers ?? []).filter((l) => l.shape.kind !== "painted"));
+const layer = computed(() => layers.value[Math.min(at.value, layers.value.length - 1)]);
+const shape = computed(() => layer.value?.shape as ReachShape | undefined);
 const simple = computed(() => !!shape.value && ["sphere", "box", "plane"].includes(shape.value.kind));
 const KINDS = [
   ["sphere", "sphere"],
@@ -30,7 +35,7 @@ const KINDS = [
 
 function put(next: ReachShape): void {
   const layers = structuredClone(props.modelValue.layers!);
-  layers[0]!.shape = next;
+  layers[props.modelValue.layers!.indexOf(layer.value!)]!.shape = next;
   emit("update:modelValue", { ...props.modelValue, layers });
 }
 
@@ -88,7 +93,14 @@ const name = computed(() => props.label ?? "reach");
   <ElButton v-if="modelValue.use" link class="small" @click="view.select({ kind: 'falloff', name: modelValue.use })">
     open {{ modelValue.use }}
   </ElButton>
-  <template v-else-if="simple && shape">
+  <PickRow
+    v-if="!modelValue.use && layers.length > 1"
+    label="layer"
+    hint="it reaches where any of these does"
+    :options="layers.map((l, k) => [k, `${k + 1}: ${LAYERS[l.shape.kind].word}`] as const)"
+    :model-value="Math.min(at, layers.length - 1)"
+    @update:model-value="(k) => (at = k)" />
+  <template v-if="!modelValue.use && simple && shape">
     <ChoiceRow
       :label="name"
       hint="where it reaches: a sphere, a box, or all behind a plane"
@@ -133,7 +145,7 @@ const name = computed(() => props.label ?? "reach");
       @update:model-value="(v) => set('edge', v)" />
     <ElButton v-if="world" link class="small" @click="share">share it</ElButton>
   </template>
-  <p v-else class="mute small">{{ modelValue.layers?.length }} layers of its own</p>
+  <p v-else-if="!modelValue.use && layers.length" class="mute small">{{ layers.length }} layers of its own</p>
 </template>
 
 <style scoped>

@@ -2,6 +2,7 @@
 /** The view: joins the stores to the stage, and draws the compass, scale bar, labels and legend over it. */
 import { ElButton } from "element-plus";
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from "vue";
+import { useBrush } from "../composables/useBrush";
 import { useDrawnLines } from "../composables/useDrawnLines";
 import { useFraming } from "../composables/useFraming";
 import { useHandles } from "../composables/useHandles";
@@ -10,6 +11,7 @@ import { usePainting } from "../composables/usePainting";
 import { usePicking } from "../composables/usePicking";
 import { usePieceCard } from "../composables/usePieceCard";
 import { useReaches } from "../composables/useReaches";
+import { useSettling } from "../composables/useSettling";
 import { useSurfaces } from "../composables/useSurfaces";
 import { useSnapping } from "../composables/useSnapping";
 import { useShown, type Shown } from "../composables/useShown";
@@ -50,13 +52,14 @@ const { size, fit, fitOnce, cutOpen } = useFraming(stage, shown, missing, chosen
 const { snapped } = useSnapping(stage, shown);
 const { placeHandles, onMove, putField } = useHandles(stage, inTake, time, snapped);
 const { box, locate, onPick, onBox } = usePicking(stage, shown, chosenThing, putField);
-const { card, hovered, placeCard } = usePieceCard(stage, inTake, frame, locate);
+const { card, hovered, pointer, placeCard } = usePieceCard(stage, inTake, frame, locate);
 const { labels, placeLabels } = useLabels(stage, inTake);
 const { tieTags, drawTiesNow, placeTieTags, chooseTie } = useTieMarks(stage, shown, inTake, time, frame, size);
 const { paintPieces } = usePainting(stage, shown, inTake, frame);
 const { paintSurfaces } = useSurfaces(stage, shown, inTake, frame);
 const { drawLines } = useDrawnLines(stage, inTake, chosenThing);
 const { reaches } = useReaches(inTake);
+const { ring, brushing } = useBrush(stage, chosenThing, inTake, () => paintSurfaces());
 
 function repaint(): void {
   if (!stage.value) return;
@@ -131,9 +134,17 @@ function onDrop(event: DragEvent): void {
   emit("files", [...(event.dataTransfer?.files ?? [])]);
 }
 
-const building = computed(() =>
-  [...pieces.progress.entries()].map(([name, p]) => ({ name, share: p.share, left: p.left })),
-);
+const { now: settling, cancel: stopSettling } = useSettling();
+const building = computed(() => [
+  ...[...pieces.progress.entries()].map(([name, p]) => ({
+    what: `building ${name}`,
+    ...p,
+    stop: () => pieces.cancel(name),
+  })),
+  ...(settling.value
+    ? [{ what: `${settling.value.name} settles`, ...settling.value, stop: () => void stopSettling() }]
+    : []),
+]);
 
 onMounted(() => {
   stage.value = new Stage(host.value!, {
@@ -141,10 +152,12 @@ onMounted(() => {
     onMove,
     onCamera,
     onBox,
-    onHover: (p) => {
+    onHover: (p, at) => {
       hovered.value = p;
+      pointer.value = at;
       placeCard();
     },
+    onBrush: brushing,
   });
   stage.value.applyTheme();
   fit(false, "all", SLANT);
@@ -167,6 +180,7 @@ watch(
     () => view.step,
     () => view.bonds,
     () => view.marks,
+    () => view.weighing,
     inTake,
     () => view.shapes,
     () => shot.ties,
@@ -295,6 +309,16 @@ defineExpose({ bring, look, camera: () => stage.value?.view ?? [] });
       Click where {{ view.selection?.name }} goes: on a body, or on the ground
       <ElButton link @click="view.placingField = false">not now</ElButton>
     </p>
+    <i
+      v-if="ring"
+      class="brush"
+      data-testid="brush"
+      :style="{
+        left: `${ring.x}px`,
+        top: `${ring.y}px`,
+        width: `${2 * ring.radius}px`,
+        height: `${2 * ring.radius}px`,
+      }" />
     <div v-if="card" class="card figures" data-testid="piece-card" :style="{ left: `${card.x}px`, top: `${card.y}px` }">
       <p v-for="line in card.lines" :key="line">{{ line }}</p>
     </div>
@@ -310,11 +334,10 @@ defineExpose({ bring, look, camera: () => stage.value?.view ?? [] });
       @look-from="(d) => stage?.lookFrom(d)"
       @go="(v) => stage && (stage.view = v)" />
     <div v-if="building.length" class="busy" data-testid="building">
-      <p v-for="b in building" :key="b.name">
-        <span>building {{ b.name }}</span
-        ><i><u :style="{ width: `${b.share * 100}%` }" /></i
+      <p v-for="b in building" :key="b.what">
+        <span>{{ b.what }}</span><i><u :style="{ width: `${b.share * 100}%` }" /></i
         ><b class="figures">{{ b.left === null ? "…" : `${Math.max(1, Math.round(b.left))} s left` }}</b
-        ><ElButton link @click="pieces.cancel(b.name)">stop</ElButton>
+        ><ElButton link @click="b.stop()">stop</ElButton>
       </p>
     </div>
     <div v-if="dropping" class="dropnote">Drop OBJ, STL, PLY, GLB or USD</div>
@@ -407,6 +430,13 @@ defineExpose({ bring, look, camera: () => stage.value?.view ?? [] });
 }
 .placing :deep(button) {
   pointer-events: auto;
+}
+.brush {
+  position: absolute;
+  transform: translate(-50%, -50%);
+  border: 1.5px solid var(--accent);
+  border-radius: 50%;
+  pointer-events: none;
 }
 .card {
   position: absolute;

@@ -3,6 +3,7 @@
 import { computed } from "vue";
 import { FAMILY_COLOR, RAMPS } from "../lib/document";
 import { RAMP_CSS } from "../lib/ramp";
+import { showNumber } from "../lib/units";
 import { useShot } from "../stores/shot";
 import { useTakes } from "../stores/takes";
 import { useView } from "../stores/view";
@@ -21,6 +22,16 @@ const mapNow = computed(() =>
 const rampCss = computed(() =>
   view.colorBy === "map" ? `linear-gradient(90deg, ${RAMPS[mapNow.value?.ramp ?? "ember"].join(", ")})` : RAMP_CSS,
 );
+/** The falloff of the chosen body whose values it is coloured by. */
+const weighed = computed(() => {
+  const body = props.inTake || !view.weighing ? undefined : shot.bodies.find((b) => b.name === view.thing);
+  if (!body || body.matter.kind === "rigid") return null;
+  const { part, k } = view.weighing!;
+  if (part === "pins") return body.pins[k] ? [`pinned from ${showNumber(body.pins[k].cut!, 2)}`, "0", "1"] : null;
+  if (part === "recall") return body.recall[k] ? ["recall", "0", `${showNumber(body.recall[k].rate!, 3)} 1/s`] : null;
+  const w = body.weights[k];
+  return w ? [w.of, `× ${showNumber(w.low!, 3)}`, `× ${showNumber(w.high!, 3)}`] : null;
+});
 const legend = computed(() =>
   view.colorBy === "map" && mapNow.value
     ? "ramp"
@@ -54,7 +65,13 @@ const rampWords = computed(() =>
 </script>
 
 <template>
-  <div v-if="legend" class="legend">
+  <div v-if="weighed" class="legend" data-testid="legend-weight">
+    <span>{{ weighed[0] }}</span><i :style="{ background: RAMP_CSS }" /><b class="figures"
+      ><span>{{ weighed[1] }}</span
+      ><span>{{ weighed[2] }}</span></b
+    >
+  </div>
+  <div v-else-if="legend" class="legend">
     <template v-if="legend === 'ramp'">
       <span>{{ rampWords[0] }}</span>
       <i :style="{ background: rampCss }" /><b class="figures"

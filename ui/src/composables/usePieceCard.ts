@@ -1,8 +1,9 @@
 /** The card of numbers beside the piece under the pointer, or the one picked. */
 import { ref, type ComputedRef, type Ref, type ShallowRef } from "vue";
-import { arrowUnit, causeWords } from "../lib/document";
+import { arrowUnit, causeWords, memberName } from "../lib/document";
 import type { FrameData } from "../lib/frames";
 import { pieceFigures } from "../lib/pieces";
+import { numbersAt, weightLines } from "../lib/vertices";
 import { showMass, showNumber } from "../lib/units";
 import { usePieces } from "../stores/pieces";
 import { useShot } from "../stores/shot";
@@ -25,7 +26,7 @@ export function usePieceCard(
   inTake: ComputedRef<boolean>,
   frame: ShallowRef<FrameData | null>,
   locate: (piece: number) => Hit | null,
-): { card: Ref<Card | null>; hovered: Ref<number>; placeCard: () => void } {
+): { card: Ref<Card | null>; hovered: Ref<number>; pointer: Ref<{ x: number; y: number }>; placeCard: () => void } {
   const shot = useShot();
   const pieces = usePieces();
   const survey = useSurvey();
@@ -34,6 +35,8 @@ export function usePieceCard(
   const card = ref<Card | null>(null);
   /** the piece under the pointer, -1: none */
   const hovered = ref(-1);
+  /** where the pointer is, in CSS pixels of the view */
+  const pointer = ref({ x: 0, y: 0 });
 
   /** The piece under the pointer, or the one picked, says its numbers where it is. */
   function placeCard(): void {
@@ -43,6 +46,13 @@ export function usePieceCard(
     const hit = locate(piece);
     if (!s || !hit) {
       card.value = null;
+      return;
+    }
+    const soft = piece - s.batch.count;
+    if (soft >= 0) {
+      const { origin, along } = s.ray(pointer.value.x, pointer.value.y);
+      const met = s.surfaces.meet(soft, origin, along);
+      card.value = { ...pointer.value, lines: [...matterLines(hit.thing, 0, 0), ...vertexLines(hit, met?.vertex)] };
       return;
     }
     const at = s.project(...s.placeOf(piece));
@@ -83,6 +93,20 @@ export function usePieceCard(
             );
       lines.push(`${own.length} bonds · ${showNumber(total, 3)} kN in all`);
     } else if (figures.count > 1) lines.push(`${own.length} neighbours, no bonds`);
+    return lines;
+  }
+
+  /** What is known of a vertex of a body that deforms. */
+  function vertexLines({ thing, copy }: Hit, vertex: number | undefined): string[] {
+    if (vertex === undefined) return [];
+    const own = thing.group ? memberName(thing.name, copy) : thing.name;
+    const now = inTake.value ? frame.value?.arrays : undefined;
+    if (now) return numbersAt(now, own, vertex, view.map);
+    const found = survey.result?.vertices[own];
+    const lines = [`vertex ${vertex}${found?.pinned.includes(vertex) ? " · pinned" : ""}`];
+    const field = view.selection?.kind === "field" ? view.selection.name : "";
+    if (field && found?.reach.length) lines.push(`${field}: reach ${showNumber(found.reach[vertex]!, 2)}`);
+    if (thing.name === view.thing) lines.push(...weightLines(survey.result?.weights ?? {}, vertex));
     return lines;
   }
 
@@ -131,5 +155,5 @@ export function usePieceCard(
     return lines;
   }
 
-  return { card, hovered, placeCard };
+  return { card, hovered, pointer, placeCard };
 }

@@ -43,11 +43,11 @@ export function useSurfaces(
     laid = mark.join("|");
     const shapes = soft.flatMap((thing) =>
       thing.copies.map((copy, k): SurfaceShape => {
-        const { vertices, faces, lines } = thing.packed as unknown as Record<string, Float32Array>;
+        const { vertices, rest, faces, lines } = thing.packed as unknown as Record<string, Float32Array>;
         return {
           name: thing.name,
           copy: k,
-          vertices: vertices!.map((x) => x * copy.size),
+          vertices: (rest ?? vertices!).map((x) => x * copy.size),
           faces: faces as unknown as Uint32Array,
           lines: lines as unknown as Uint32Array,
           radius: radius(thing) * copy.size,
@@ -70,6 +70,11 @@ export function useSurfaces(
     }
     const found = survey.result?.vertices[own];
     if (!found) return ["own", null];
+    const weighed = view.weighing;
+    if (weighed && chosen?.name === own) {
+      const values = view.painted ?? survey.result?.weights[`${weighed.part}.${weighed.k}`];
+      if (values) return ["value", values];
+    }
     if (view.colorBy === "reach" && chosen?.kind === "field" && found.reach.length)
       return ["value", found.reach.map((r) => (r > 0 ? r : -1))];
     if (!found.pinned.length) return ["own", null];

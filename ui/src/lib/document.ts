@@ -89,6 +89,7 @@ export function newBody(name: string, shape: Shape, lift: number): Body {
     pins: [],
     recall: [],
     weights: [],
+    opening: null,
     place: { position: [0, lift, 0], rotation: [0, 0, 0, 1], angles: null, scale: [1, 1, 1] },
     material: {
       preset: "",

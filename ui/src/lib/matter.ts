@@ -84,6 +84,7 @@ export function changeMatter(body: Body, kind: MatterKind): string[] {
     change();
   };
   body.matter = { kind, ...MAKE[kind] } as Matter;
+  drop("the shape it had settled in", !!body.opening, () => (body.opening = null));
   if (kind === "rigid") {
     drop("pins", body.pins.length > 0, () => (body.pins = []));
     drop("recall", body.recall.length > 0, () => (body.recall = []));

@@ -42,6 +42,9 @@ export function multiply(a: Quat, b: Quat): Quat {
   ];
 }
 
+/** The turn that undoes another. */
+export const back = (q: Quat): Quat => [-q[0], -q[1], -q[2], q[3]];
+
 export function turn(q: Quat, v: Vec): Vec {
   const t: Vec = [2 * (q[1] * v[2] - q[2] * v[1]), 2 * (q[2] * v[0] - q[0] * v[2]), 2 * (q[0] * v[1] - q[1] * v[0])];
   return [

@@ -487,6 +487,13 @@ export const LAYERS: Record<LayerKind, LayerSpec> = {
     specs: [{ key: "text", label: "formula", kind: "text" }, SEED],
     make: () => ({ text: "value", seed: 1 }),
   },
+  painted: {
+    word: "painted",
+    group: "source",
+    why: "strokes of the brush, over what lies beneath",
+    specs: [center, rotation],
+    make: (c) => ({ center: c, rotation: [0, 0, 0, 1], strokes: [] }),
+  },
   trail: {
     word: "trail",
     group: "time",

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { useStorage } from "@vueuse/core";
-import { ElButton, ElDialog, ElScrollbar, ElSplitter, ElSplitterPanel } from "element-plus";
+import { ElButton, ElDialog, ElMessage, ElScrollbar, ElSplitter, ElSplitterPanel } from "element-plus";
 import { computed, defineAsyncComponent, onBeforeUnmount, onMounted, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 import { ApiError } from "../api/client";
@@ -145,6 +145,7 @@ function show(what: "set-up" | "take"): void {
 /** Escape: out of what is innermost. */
 function back(): void {
   if (view.drawing) view.drawing = null;
+  else if (view.painting) view.painting = null;
   else if (view.placingField) view.placingField = false;
   else if (view.placing) view.placing = null;
   else if (view.picked.length || view.piece) [view.picked, view.piece] = [[], null];
@@ -171,6 +172,14 @@ function onLeave(event: BeforeUnloadEvent): void {
 
 watch(() => props.id, load, { immediate: true });
 watch(
+  () => shot.told,
+  (told) => {
+    if (!told) return;
+    ElMessage({ message: told, duration: 6000, showClose: true });
+    shot.told = "";
+  },
+);
+watch(
   () => shot.document,
   (document) => {
     if (!document) return;
@@ -180,16 +189,22 @@ watch(
   },
   { immediate: true },
 );
-/** What fields reach in the set-up at the playhead; arrows of the chosen one. */
+/** the chosen body, where it deforms: what is weighed of it is shown */
+const weighs = computed(() => {
+  const body = shot.bodies.find((b) => b.name === view.thing);
+  return body && body.matter.kind !== "rigid" ? body.name : "";
+});
+/** What fields reach in the set-up at the playhead; arrows of the chosen one, weights of the chosen body. */
 function look(): void {
   if (shot.document)
     survey.update(
       shot.document,
       view.showing === "set-up" ? Math.min(view.frame, shot.document.timing.frames!) : 0,
       view.selection?.kind === "field" ? view.selection.name : "",
+      weighs.value,
     );
 }
-watch([() => view.selection?.kind === "field" && view.selection.name, () => view.showing], look);
+watch([() => view.selection?.kind === "field" && view.selection.name, weighs, () => view.showing], look);
 watch([() => view.frame], () => view.showing === "set-up" && !view.playing && look());
 // pieces that took long to build are counted when they are there
 watch(

@@ -4,6 +4,7 @@ import { computed } from "vue";
 import BodyList from "../components/BodyList.vue";
 import ChoiceRow from "../controls/ChoiceRow.vue";
 import HoldsSection from "../components/HoldsSection.vue";
+import OpeningSection from "../components/OpeningSection.vue";
 import Glyph from "../components/Glyph.vue";
 import NumberRow from "../controls/NumberRow.vue";
 import ReachEditor from "../components/ReachEditor.vue";
@@ -254,7 +255,10 @@ function placeNew(kind: TieKind): void {
     </p>
     <p v-else class="mute">Pick a broken body to set how strongly its pieces hold together.</p>
   </div>
-  <HoldsSection v-if="chosen && body && body.matter.kind !== 'rigid'" :key="chosen.name" :thing="chosen" />
+  <template v-if="chosen && body && body.matter.kind !== 'rigid'">
+    <HoldsSection :key="chosen.name" :thing="chosen" />
+    <OpeningSection :thing="chosen" />
+  </template>
   <Section
     v-if="body?.pattern && body.bonds && body.matter.kind === 'rigid'"
     title="Part to the rest"

@@ -3,6 +3,7 @@ import { defineStore } from "pinia";
 import { computed, ref, shallowRef } from "vue";
 import { api, ApiError } from "../api/client";
 import { changeAlike } from "../lib/alike";
+import { bringAlong } from "../lib/along";
 import { renameIn, replaceUse } from "../lib/document";
 import { withoutRefused, type Refused } from "../lib/refused";
 import type { Body, FieldItem, Group, ShotDocument, ShotOut, Tie } from "../api/types";
@@ -44,6 +45,8 @@ export const useShot = defineStore("shot", () => {
   const redoLabel = ref<string | null>(null);
   const state = ref<SaveState>("saved");
   const refusal = ref("");
+  /** what an edit brought with it, to be told */
+  const told = ref("");
   /** values the server does not take: they stay where they were typed, and everything else is saved */
   const refused = ref<Refused[]>([]);
   /** the document as the server has it */
@@ -87,6 +90,8 @@ export const useShot = defineStore("shot", () => {
     if (!from) return;
     const draft = structuredClone(from);
     change(draft);
+    const lost = bringAlong(from, draft);
+    if (lost.length) told.value = `${lost.join(", ")} opens as it is made again: what it had settled in was other.`;
     document.value = draft;
     label = what;
     state.value = "unsaved";
@@ -328,6 +333,7 @@ export const useShot = defineStore("shot", () => {
     redoLabel,
     state,
     refusal,
+    told,
     refused,
     load,
     edit,

@@ -15,6 +15,20 @@ export type Sight = "all" | "chosen" | { name: string; copy: number };
 export type Help = "guide" | "keys" | "tour" | null;
 export type Handle = "move" | "turn" | "scale";
 
+/** One of a body's pins, recall or weights. */
+export interface Weighed {
+  part: "pins" | "recall" | "weights";
+  k: number;
+}
+export interface Brush {
+  /** [m] */
+  size: number;
+  soft: number;
+  strength: number;
+  how: "add" | "remove" | "set";
+  mirror: "" | "x" | "y" | "z";
+}
+
 export const useView = defineStore("view", () => {
   const step = ref<Step>("build");
   const selection = ref<Selection>(null);
@@ -70,6 +84,12 @@ export const useView = defineStore("view", () => {
   const placingField = ref(false);
   /** points of the rope that is drawn by clicks in the view, null while none is */
   const drawing = shallowRef<[number, number, number][] | null>(null);
+  /** the falloff of the chosen body that is painted on, and the one whose values are shown over it */
+  const painting = shallowRef<Weighed | null>(null);
+  const weighing = shallowRef<Weighed | null>(null);
+  /** values at its vertices while a stroke is drawn, before the server has said them */
+  const painted = shallowRef<Float32Array | null>(null);
+  const brush = useStorage<Brush>("brush", { size: 0.2, soft: 0.6, strength: 1, how: "add", mirror: "" });
   /** the end of the chosen tie its handles move */
   const tieEnd = ref<0 | 1>(0);
   /** segments that show defects of the chosen body's mesh, in its own scaled frame */
@@ -112,6 +132,7 @@ export const useView = defineStore("view", () => {
       picked.value = [];
       marks.value = [];
       layer.value = 0;
+      painting.value = weighing.value = null;
     }
     selection.value = next;
     placingField.value = false;
@@ -160,6 +181,7 @@ export const useView = defineStore("view", () => {
     placing.value = null;
     placingField.value = false;
     drawing.value = null;
+    painting.value = weighing.value = null;
     frame.value = 0;
     playing.value = false;
     showing.value = "set-up";
@@ -175,6 +197,10 @@ export const useView = defineStore("view", () => {
     placing,
     placingField,
     drawing,
+    painting,
+    weighing,
+    painted,
+    brush,
     snap,
     axes,
     whole,

@@ -36,7 +36,9 @@ export interface StageHooks {
   /** a click on a piece (-1: beside all); together: the piece joins or leaves those picked before */
   onPick(piece: number, together: boolean, at: { x: number; y: number }): void;
   /** the pointer rests on a piece (-1: none) */
-  onHover(piece: number): void;
+  onHover(piece: number, at: { x: number; y: number }): void;
+  /** the pointer, where it may be a brush; true: it is one, and the camera stays */
+  onBrush(phase: "hover" | "begin" | "move" | "end", at: { x: number; y: number }): boolean;
   /** a box drawn with Shift held, in CSS pixels of the view; done: it is finished */
   onBox(box: { x: number; y: number; w: number; h: number }, done: boolean): void;
   onMove(moved: Moved, done: boolean): void;
@@ -297,12 +299,21 @@ export class Stage {
 
   /** Turning goes round what is under the pointer. */
   private readonly turnAbout = (event: PointerEvent): void => {
-    if (event.button !== 0 || event.shiftKey || this.handles.axis) return;
+    if (this.brush || event.button !== 0 || event.shiftKey || this.handles.axis) return;
     const piece = this.pieceAt(event);
     if (piece >= 0) this.controls.setOrbitPoint(...this.placeOf(piece));
   };
 
+  private brush = false;
+
   private readonly down = (event: PointerEvent): void => {
+    if (event.button === 0 && this.hooks.onBrush("begin", this.point(event))) {
+      this.brush = true;
+      this.controls.enabled = false;
+      this.pressed = null;
+      this.renderer.domElement.setPointerCapture(event.pointerId);
+      return;
+    }
     this.pressed =
       event.button === 0 && !this.handles.dragging && !this.handles.axis
         ? { x: event.clientX, y: event.clientY }
@@ -339,14 +350,21 @@ export class Stage {
     );
   }
 
+  /** Where an event is, in CSS pixels of the view. */
+  private point(event: PointerEvent): { x: number; y: number } {
+    const rect = this.renderer.domElement.getBoundingClientRect();
+    return { x: event.clientX - rect.left, y: event.clientY - rect.top };
+  }
+
   private readonly hover = (event: PointerEvent): void => {
+    if (this.hooks.onBrush(this.brush ? "move" : "hover", this.point(event)) && this.brush) return;
     if (this.boxing && this.pressed) return this.hooks.onBox(this.box(event), false);
     if (!this.hovering || event.buttons) return;
     clearTimeout(this.hoverTimer);
     this.hoverTimer = setTimeout(() => {
       const piece = this.pieceAt(event);
       this.batch.point(piece);
-      this.hooks.onHover(piece);
+      this.hooks.onHover(piece, this.point(event));
       this.invalidate();
     }, 60);
   };
@@ -355,10 +373,16 @@ export class Stage {
     clearTimeout(this.hoverTimer);
     if (!this.hovering) return;
     if (this.batch.point(-1)) this.invalidate();
-    this.hooks.onHover(-1);
+    this.hooks.onHover(-1, { x: 0, y: 0 });
   };
 
   private readonly up = (event: PointerEvent): void => {
+    if (this.brush) {
+      this.brush = false;
+      this.controls.enabled = true;
+      this.hooks.onBrush("end", this.point(event));
+      return;
+    }
     const boxed = this.boxing;
     if (boxed) {
       this.boxing = false;
@@ -371,11 +395,7 @@ export class Stage {
       return;
     }
     this.pressed = null;
-    const rect = this.renderer.domElement.getBoundingClientRect();
-    this.hooks.onPick(this.pieceAt(event), event.shiftKey, {
-      x: event.clientX - rect.left,
-      y: event.clientY - rect.top,
-    });
+    this.hooks.onPick(this.pieceAt(event), event.shiftKey, this.point(event));
     this.invalidate();
   };
 

@@ -5,6 +5,8 @@
 import * as THREE from "three";
 import { ramp, type Rgb } from "../lib/ramp";
 import { ringsOf, together, tubeOf } from "../lib/rings";
+import { meetFaces, meetLines, type Met } from "./meets";
+import type { Vec } from "../lib/rotation";
 import { NUMBER_FRAGMENT, ROPE_VERTEX, SURFACE_FRAGMENT, SURFACE_VERTEX, flattened } from "./surfaceShaders";
 import { SHADOW_FRAGMENT } from "./shaders";
 
@@ -66,6 +68,11 @@ export class SurfaceBatch {
 
   get count(): number {
     return this.shown.length;
+  }
+
+  /** The first of a thing's; -1 where it has none. */
+  numberOf(name: string): number {
+    return this.shown.findIndex((s) => s.shape.name === name);
   }
 
   shapeOf(k: number): SurfaceShape {
@@ -180,6 +187,14 @@ export class SurfaceBatch {
   /** Where a vertex of one is. */
   placeOf(k: number, vertex: number): [number, number, number] {
     return [...this.shown[k]!.values.subarray(vertex * 4, vertex * 4 + 3)] as [number, number, number];
+  }
+
+  /** Where a ray meets one as it is drawn; of a rope, where it passes nearest. */
+  meet(k: number, origin: Vec, along: Vec): Met | null {
+    const { values, shape } = this.shown[k]!;
+    return shape.lines.length
+      ? meetLines(origin, along, values, shape.lines)
+      : meetFaces(origin, along, values, shape.faces);
   }
 
   /** Where vertices of a thing are, all its copies; of very many some are left out. */

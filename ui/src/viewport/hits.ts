@@ -1,6 +1,6 @@
 /** Where a ray meets what is shown, and which way the surface faces there. */
 import type { Copy, Shown } from "../composables/useShown";
-import { turn, type Quat, type Vec } from "../lib/rotation";
+import { back, turn, type Vec } from "../lib/rotation";
 
 export interface SurfaceHit {
   at: Vec;
@@ -9,7 +9,6 @@ export interface SurfaceHit {
   distance: number;
 }
 
-const back = (q: Quat): Quat => [-q[0], -q[1], -q[2], q[3]];
 const dot = (a: Vec, b: Vec): number => a[0] * b[0] + a[1] * b[1] + a[2] * b[2];
 const cross = (a: Vec, b: Vec): Vec => [
   a[1] * b[2] - a[2] * b[1],
