@@ -194,7 +194,7 @@ function over(): object[] {
       @click="edit('recall', (b) => b.recall.push({ reach: reachOf(over()), rate: 2 } as never))"
       >Draw it back to its place</ElButton
     ><ElButton v-if="!thing.group" link size="small" data-testid="recall-painted" @click="byHand('recall', { rate: 2 })"
-      >where it is painted</ElButton
+      >or where you paint it</ElButton
     >
   </Section>
   <Section title="Weights" note="numbers that differ over it">
@@ -243,7 +243,7 @@ function over(): object[] {
       size="small"
       data-testid="weight-painted"
       @click="byHand('weights', { of: 'stiffness', low: 1, high: 4 })"
-      >where it is painted</ElButton
+      >or where you paint it</ElButton
     >
   </Section>
 </template>

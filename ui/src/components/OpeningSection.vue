@@ -42,7 +42,7 @@ const forget = (): void =>
           v-hint="'The same, with the fields that act on it'"
           data-testid="settle-fields"
           @click="begin(true)"
-          >in the fields</ElButton
+          >in its fields</ElButton
         ></span
       >
     </p>
@@ -53,7 +53,8 @@ const forget = (): void =>
 <style scoped>
 .tools {
   display: flex;
-  gap: 6px;
+  flex-wrap: wrap;
+  gap: 4px;
 }
 .tools .el-button {
   margin: 0;

@@ -43,7 +43,7 @@ const dropping = ref(false);
 /** letters at the ends of the handles */
 const tips = ref<{ axis: string; x: number; y: number }[]>([]);
 /** steps in which the piece under the pointer says its numbers */
-const HOVERS: Step[] = ["break", "bind", "drive"];
+const HOVERS: Step[] = ["break", "bind", "drive", "run"];
 
 const { inTake, time, shown, missing, frame } = useShown();
 const chosenThing = computed<Shown | undefined>(() => shown.value.find((s) => s.name === view.thing));
@@ -470,6 +470,9 @@ defineExpose({ bring, look, camera: () => stage.value?.view ?? [] });
   grid-template-columns: auto 120px 74px auto;
   align-items: center;
   gap: 10px;
+}
+.busy span {
+  white-space: nowrap;
 }
 .busy i {
   height: 5px;

@@ -8,8 +8,12 @@ import { changeMatter } from "../lib/matter";
 import { usePieces } from "../stores/pieces";
 import { useShot } from "../stores/shot";
 import { useSurvey } from "../stores/survey";
-import { choose } from "../test.helpers";
+import { useView } from "../stores/view";
+import { choose, press } from "../test.helpers";
+import { useSettling } from "../composables/useSettling";
+import { blank, paintOn, strokesOf } from "../lib/strokes";
 import HoldsSection from "./HoldsSection.vue";
+import OpeningSection from "./OpeningSection.vue";
 import MatterSection from "./MatterSection.vue";
 
 const silk = {
@@ -132,5 +136,94 @@ describe("what holds vertices", () => {
     await it.get('[data-testid="add-weight"]').trigger("click");
     expect(flag().recall[0]).toMatchObject({ rate: 2 });
     expect(flag().weights[0]).toMatchObject({ of: "stiffness", low: 1, high: 4 });
+  });
+  it("is shown and painted: the brush is taken at once, and put down again", async () => {
+    opened((b) => changeMatter(b, "cloth"));
+    const [it, view] = [holds(), useView()];
+    await it.get('[data-testid="pin-painted"]').trigger("click");
+    expect(flag().pins[0]!.reach.layers![0]!.shape).toMatchObject({ kind: "painted", center: [0, 2, 0], strokes: [] });
+    expect([view.painting, view.weighing]).toEqual([
+      { part: "pins", k: 0 },
+      { part: "pins", k: 0 },
+    ]);
+    expect(it.find('[data-testid="brush-panel"]').exists()).toBe(true);
+    await press(it, "remove");
+    expect(view.brush.how).toBe("remove");
+    await it.get('[data-testid="paint-pins-0"]').trigger("click");
+    expect([view.painting, view.weighing]).toEqual([null, { part: "pins", k: 0 }]);
+    await it.get('[data-testid="show-pins-0"]').trigger("click");
+    expect(view.weighing).toBeNull();
+  });
+  it("is not painted on where others use the same falloff", async () => {
+    opened((b) => {
+      changeMatter(b, "cloth");
+      b.recall = [{ reach: { layers: [], use: "shared", strength: 1, limits: [0, 1] }, rate: 2 }] as never;
+    });
+    const it = holds();
+    expect(it.get('[data-testid="paint-recall-0"]').attributes("disabled")).toBeDefined();
+    expect(it.get('[data-testid="show-recall-0"]').attributes("disabled")).toBeUndefined();
+  });
+  it("has its strokes counted, and wiped off in one edit", async () => {
+    opened((b) => {
+      changeMatter(b, "cloth");
+      const reach = blank(b.place);
+      for (const how of ["add", "remove"] as const)
+        paintOn(reach, { points: [[0, 0, 0]], radius: 1, soft: 0, strength: 1, how, mirror: null }, b.place);
+      b.pins = [{ reach, cut: 0.5, to: null }] as never;
+    });
+    const it = holds();
+    expect(it.text()).toContain("2 strokes");
+    await it.get('[data-testid="wipe"]').trigger("click");
+    expect(strokesOf(flag().pins[0]!.reach)).toBe(0);
+    expect(it.text()).not.toContain("strokes");
+  });
+  it("has each of its layers edited by itself", async () => {
+    opened((b) => changeMatter(b, "cloth"));
+    vi.spyOn(usePieces(), "packedOf").mockReturnValue(packed as never);
+    const it = holds();
+    await it.get('[data-testid="pin-corners"]').trigger("click");
+    await choose(it, "layer", 2);
+    await it.get('input[aria-label="edge width"]').setValue("0.5");
+    await it.get('input[aria-label="edge width"]').trigger("keydown", { key: "Enter" });
+    expect(flag().pins[0]!.reach.layers!.map((l) => (l.shape as { edge: number }).edge)).toEqual([0, 0, 0.5, 0]);
+  });
+});
+
+describe("the shape it opens in", () => {
+  const said = (more: object): never =>
+    ({ key: "k", share: 0.5, left: 2, openings: null, seconds: null, rests: false, ...more }) as never;
+  it("is what it settled in, told and undone as one edit", async () => {
+    opened((b) => changeMatter(b, "cloth"));
+    vi.spyOn(api, "settle").mockResolvedValue(said({}));
+    vi.spyOn(api, "settling").mockResolvedValue(
+      said({ openings: { flag: { points: "AAAA", drawn: null } }, seconds: 3.5, rests: true }),
+    );
+    const { settle, now } = useSettling();
+    const going = settle("flag", true);
+    await flushPromises();
+    expect(now.value).toMatchObject({ name: "flag", key: "k", share: 0.5 });
+    expect(await settle("flag", false)).toBe(""); // one at a time
+    expect(await going).toBe("flag opens as it came to rest after 3.5 s.");
+    expect(flag().opening).toEqual({ points: "AAAA", drawn: null });
+    expect(now.value).toBeNull();
+    const it = mount(OpeningSection, { props: { thing: { name: "flag", body: flag(), group: null } } });
+    expect(it.text()).toContain("settled");
+    await it.get('[data-testid="as-made"]').trigger("click");
+    expect(flag().opening).toBeNull();
+  });
+  it("stays what it was where settling is stopped, and that is said", async () => {
+    opened((b) => changeMatter(b, "cloth"));
+    vi.spyOn(api, "settle").mockResolvedValue(said({}));
+    const stop = vi.spyOn(api, "cancelSettling").mockResolvedValue({ ok: true });
+    vi.spyOn(api, "settling").mockRejectedValue(
+      new ApiError(422, { message: "settling was stopped; everything opens as before" }),
+    );
+    const { settle, cancel } = useSettling();
+    const going = settle("flag", false);
+    await flushPromises();
+    await cancel();
+    expect(stop).toHaveBeenCalledWith("k");
+    expect(await going).toContain("everything opens as before");
+    expect(flag().opening).toBeNull();
   });
 });

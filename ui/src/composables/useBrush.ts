@@ -33,7 +33,7 @@ export function useBrush(
   repaint: () => void,
 ): {
   ring: Ref<Ring | null>;
-  brushing: (phase: "hover" | "begin" | "move" | "end", at: { x: number; y: number }) => boolean;
+  brushing: (phase: "hover" | "begin" | "move" | "end" | "leave", at: { x: number; y: number }) => boolean;
 } {
   const shot = useShot();
   const survey = useSurvey();
@@ -85,9 +85,10 @@ export function useBrush(
   }
 
   /** What the pointer does while something is painted; true: it is the brush's, and not the camera's. */
-  function brushing(phase: "hover" | "begin" | "move" | "end", at: { x: number; y: number }): boolean {
+  function brushing(phase: "hover" | "begin" | "move" | "end" | "leave", at: { x: number; y: number }): boolean {
     const thing = chosenThing.value;
     if (!view.painting || inTake.value || !thing || thing.group) return false;
+    if (phase === "leave") return !!(ring.value = null);
     if (phase === "end") {
       const done = stroke;
       stroke = null;

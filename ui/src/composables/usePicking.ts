@@ -5,7 +5,7 @@ import type { Vec } from "../lib/rotation";
 import { useShot } from "../stores/shot";
 import { useView } from "../stores/view";
 import type { Stage } from "../viewport/Stage";
-import { hitPiece, hitThings, type SurfaceHit } from "../viewport/hits";
+import { hitPiece, type SurfaceHit } from "../viewport/hits";
 import { tidy } from "./useHandles";
 import type { Shown } from "./useShown";
 
@@ -121,12 +121,12 @@ export function usePicking(
     putField(point.map(tidy) as Vec, (found?.normal ?? [0, 1, 0]).map(tidy) as Vec);
   }
 
-  /** Where a ray meets the piece that is hit, or the body where it has no pieces. */
+  /** Where a ray meets the piece that is hit, or the surface of what deforms. */
   function meet(hit: Hit, origin: Vec, along: Vec): SurfaceHit | null {
-    const copy = hit.thing.copies[hit.copy]!;
+    const s = stage.value!.surfaces;
     return hit.thing.packed.volume?.length === 0
-      ? hitThings(origin, along, [{ ...hit.thing, copies: [copy] }])
-      : hitPiece(origin, along, hit.thing, copy, hit.index);
+      ? s.meet(s.numberOf(hit.thing.name) + hit.copy, origin, along)
+      : hitPiece(origin, along, hit.thing, hit.thing.copies[hit.copy]!, hit.index);
   }
 
   function onPick(piece: number, together: boolean, at: { x: number; y: number }): void {

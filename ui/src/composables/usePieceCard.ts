@@ -52,7 +52,8 @@ export function usePieceCard(
     if (soft >= 0) {
       const { origin, along } = s.ray(pointer.value.x, pointer.value.y);
       const met = s.surfaces.meet(soft, origin, along);
-      card.value = { ...pointer.value, lines: [...matterLines(hit.thing, 0, 0), ...vertexLines(hit, met?.vertex)] };
+      const lines = [...(view.painting ? [] : matterLines(hit.thing, 0, 0)), ...vertexLines(hit, met?.vertex)];
+      card.value = { ...pointer.value, lines };
       return;
     }
     const at = s.project(...s.placeOf(piece));

@@ -15,6 +15,7 @@ import {
   renameIn,
   SHAPES,
 } from "./document";
+import { changeMatter } from "./matter";
 
 const crate = (): Body => newBody("crate", SHAPES.box!(), 1);
 const document = (more: Partial<ShotDocument> = {}): ShotDocument =>
@@ -78,6 +79,19 @@ describe("what is computed anew", () => {
     const stepped = crate();
     stepped.steps = [{ kind: "fill" }];
     expect(buildKey(stepped)).not.toBe(before);
+    const sheet = (change: (b: Body) => void): string => {
+      const body = newBody("sheet", SHAPES.sheet!(), 1);
+      change(body);
+      return buildKey(body);
+    };
+    const made = [
+      () => undefined,
+      (b: Body) => changeMatter(b, "cloth"),
+      (b: Body) => changeMatter(b, "soft"),
+      (b: Body) => (changeMatter(b, "cloth"), ((b.matter as { tear: number }).tear = 2)),
+      (b: Body) => (changeMatter(b, "cloth"), (b.opening = { points: "AAAA", drawn: null })),
+    ].map(sheet);
+    expect(new Set(made).size).toBe(made.length);
   });
 
   it("a take is out of date by bodies, groups and fields, not by looks", () => {

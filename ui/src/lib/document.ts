@@ -585,7 +585,10 @@ export function newFalloffBody(name: string, falloff: SharedFalloff): Body {
 
 /** What decides a body's pieces: where this text changes, they are built again. */
 export function buildKey(body: Body): string {
-  return JSON.stringify([body.shape, body.steps, body.place.scale, body.pattern, body.breaks, body.roughness]);
+  const { shape, steps, place, pattern, breaks, roughness, opening } = body;
+  const matter = body.matter as { kind: string; tear?: unknown; breaks?: unknown } | undefined;
+  const parts = [matter?.tear ?? null, matter?.breaks ?? null].map((x) => x !== null);
+  return JSON.stringify([shape, steps, place.scale, pattern, breaks, roughness, matter?.kind, parts, opening]);
 }
 
 /**

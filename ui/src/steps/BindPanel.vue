@@ -333,7 +333,7 @@ function placeNew(kind: TieKind): void {
       Weight, fields, contacts, ties and its own motion; a take shows them under Run, coloured by load.
     </p>
   </Section>
-  <Section v-if="body && body.role === 'active'" title="Free">
+  <Section v-if="body && body.role === 'active' && body.matter.kind === 'rigid'" title="Free">
     <Choices
       label="free"
       column

@@ -100,7 +100,8 @@ export const usePieces = defineStore("pieces", () => {
 
   async function updateOne(thing: Thing): Promise<void> {
     const { name, body } = thing;
-    const text = JSON.stringify([buildKey(body), body.bonds, body.material.density, body.material.mass, body.place]);
+    const { bonds, material, place, matter } = body;
+    const text = JSON.stringify([buildKey(body), bonds, material.density, material.mass, place, matter]);
     const before = asked.get(name);
     if (before?.text === text && (built.has(name) || errors.has(name) || progress.has(name))) return;
     asked.set(name, { text, body });

@@ -38,7 +38,7 @@ export interface StageHooks {
   /** the pointer rests on a piece (-1: none) */
   onHover(piece: number, at: { x: number; y: number }): void;
   /** the pointer, where it may be a brush; true: it is one, and the camera stays */
-  onBrush(phase: "hover" | "begin" | "move" | "end", at: { x: number; y: number }): boolean;
+  onBrush(phase: "hover" | "begin" | "move" | "end" | "leave", at: { x: number; y: number }): boolean;
   /** a box drawn with Shift held, in CSS pixels of the view; done: it is finished */
   onBox(box: { x: number; y: number; w: number; h: number }, done: boolean): void;
   onMove(moved: Moved, done: boolean): void;
@@ -371,6 +371,7 @@ export class Stage {
 
   private readonly leave = (): void => {
     clearTimeout(this.hoverTimer);
+    if (!this.brush) this.hooks.onBrush("leave", { x: 0, y: 0 });
     if (!this.hovering) return;
     if (this.batch.point(-1)) this.invalidate();
     this.hooks.onHover(-1, { x: 0, y: 0 });
