@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 
@@ -13,6 +13,7 @@ from .errors import InputError
 from .fracture.build import Resolve, no_files
 from .fracture.deforming import opening_text
 from .layout import written_out
+from .solve.deformable.seam_loads import SeamLoads
 from .solve.loop import Run
 from .solve.prepare import prepare
 
@@ -31,11 +32,14 @@ class Settled:
     """How a settling ended.
 
     openings : of each body; seconds: of the shot's time, it took; rests: whether all of it came to rest
+    loads    : of each body in pieces that cannot tear besides, what its seams bear then (Q,) [N], as
+               preflight.seams has them
     """
 
     openings: dict[str, Opening]
     seconds: float
     rests: bool
+    loads: dict[str, Array] = field(default_factory=dict)
 
 
 def settle(
@@ -84,7 +88,18 @@ def settle(
         openings[name] = Opening(
             points=opening_text(body, x[own]), drawn=None if at is None else opening_text(body, at)
         )
-    return Settled(openings, run.state.frame / shot.timing.fps, still >= STILL_FRAMES)
+    loads = _seam_loads(run, [n for n in slots if bodies[n].pattern and not getattr(bodies[n].matter, "tear", None)])
+    return Settled(openings, run.state.frame / shot.timing.fps, still >= STILL_FRAMES, loads)
+
+
+def _seam_loads(run: Run, names: list[str]) -> dict[str, Array]:
+    """What seams of these bodies bear now [N]."""
+    deformables, parts = run.model.deformables, run.deformable
+    assert deformables is not None and parts is not None
+    if not names or not deformables.seams.count:
+        return {}
+    load = SeamLoads(deformables).measure(parts.parts, run.state)
+    return {n: load[deformables.seams.body == deformables.names.index(n)] for n in names}
 
 
 def standing(shot: Shot, with_fields: bool) -> Shot:

@@ -11,7 +11,7 @@ from flask_openapi3 import APIBlueprint, Tag
 from pydantic import ValidationError
 
 from ..core import document
-from ..core.document import Body
+from ..core.document import Body, Shot
 from ..core.errors import DocumentError, DynaclastError, InputError
 from ..core.fracture.bonds import bond_strengths
 from ..core.fracture.build import raw_mesh
@@ -23,6 +23,7 @@ from ..core.geometry.mesh import TriMesh
 from ..core.geometry.steps import mending
 from ..core.layout import members, with_shared
 from ..core.preflight.loads import weight_loads
+from ..core.preflight.seams import seams_seen
 from ..core.solve.collision import outlines
 from ..jobs.builds import Build
 from ..jobs.picture import draw_mesh
@@ -217,6 +218,7 @@ def _settling(one: Settling) -> dict[str, Any]:
         "share": one.share,
         "left": one.left,
         "openings": None if got is None else {name: o.model_dump(mode="json") for name, o in got.openings.items()},
+        "loads": {} if got is None else {n: (load / 1000).round(6).tolist() for n, load in got.loads.items()},
         "seconds": None if got is None else got.seconds,
         "rests": got is not None and got.rests,
     }
@@ -340,22 +342,40 @@ def get_bonds(body: BodyIn) -> Response:
     )
 
 
+@api.post("/seams")
+def get_seams(body: LoadsIn) -> Response:
+    """The seams of a body that deforms, of a document: pieces (Q, 2), strength (Q,) [kN], size (Q,) [m or m2], lines
+    along them (L, 2) between drawn vertices, and the seam of each (L,). Packed arrays.
+    """
+    shot = with_shared(document.parse(body.document))
+    one = _named(shot, body.name)
+    seen = seams_seen(shot, one, services().cache.resolve)
+    arrays = {
+        "piece": seen.piece.astype(np.int32),
+        "strength": (seen.strength / 1000).astype(np.float32),
+        "size": seen.size.astype(np.float32),
+        "line": seen.line,
+        "of": seen.of,
+    }
+    return Response(pack(arrays), mimetype="application/octet-stream")
+
+
+def _named(shot: Shot, name: str) -> Body:
+    """A body of a shot, or that which a group's members are copies of. Raises NotFound."""
+    groups = [g.body.model_copy(update={"name": g.name}) for g in shot.groups]
+    found = next((b for b in [*shot.bodies, *groups] if b.name == name), None)
+    if found is None:
+        raise NotFound(f"there is no body '{name}'", where=name)
+    return found
+
+
 @api.post("/loads")
 def get_loads(body: LoadsIn) -> Response:
     """Load by own weight and strength (B,) [kN] of a body's bonds at the start, in the order of its pieces' bonds.
     Packed arrays.
     """
     shot = with_shared(document.parse(body.document))
-    thing = next(
-        (
-            b
-            for b in [*shot.bodies, *(g.body.model_copy(update={"name": g.name}) for g in shot.groups)]
-            if b.name == body.name
-        ),
-        None,
-    )
-    if thing is None:
-        raise NotFound(f"there is no body '{body.name}'", where=body.name)
+    thing = _named(shot, body.name)
     pieces = services().surveyor.built(thing)
     load, strength = weight_loads(shot.model_copy(update={"bodies": [thing], "groups": []}), [pieces], 0)
     return Response(

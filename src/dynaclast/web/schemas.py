@@ -224,6 +224,7 @@ class SettlingOut(BaseModel):
     share: float
     left: float | None
     openings: dict[str, dict[str, Any]] | None
+    loads: dict[str, list[float]] = Field(description="what seams of bodies in pieces bear then [kN]")
     seconds: float | None
     rests: bool
 

@@ -114,6 +114,8 @@ export const api = {
     unpack(await (await send("POST", "/collision", { body })).arrayBuffer()),
   loads: async (document: ShotDocument, name: string): Promise<Packed> =>
     unpack(await (await send("POST", "/loads", { document, name })).arrayBuffer()),
+  seams: async (document: ShotDocument, name: string): Promise<Packed> =>
+    unpack(await (await send("POST", "/seams", { document, name })).arrayBuffer()),
   members: async (document: ShotDocument, group: string): Promise<Packed> =>
     unpack(await (await send("POST", "/members", { document, group })).arrayBuffer()),
   materials: () => json<MaterialList>("GET", "/materials"),

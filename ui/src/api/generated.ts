@@ -339,6 +339,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/seams": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * The seams of a body that deforms, of a document: pieces (Q, 2), strength (Q,) [kN], size (Q,) [m or m2], lines
+         * @description along them (L, 2) between drawn vertices, and the seam of each (L,). Packed arrays.
+         */
+        post: operations["bodies_get_seams_seams_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/loads": {
         parameters: {
             query?: never;
@@ -5380,6 +5400,13 @@ export interface components {
                     [key: string]: unknown;
                 };
             } | null;
+            /**
+             * Loads
+             * @description what seams of bodies in pieces bear then [kN]
+             */
+            loads: {
+                [key: string]: number[];
+            };
             /** Seconds */
             seconds: number | null;
             /** Rests */
@@ -6684,6 +6711,39 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["BodyIn"];
+            };
+        };
+        responses: {
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    bodies_get_seams_seams_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LoadsIn"];
             };
         };
         responses: {

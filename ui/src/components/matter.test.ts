@@ -13,6 +13,7 @@ import { choose, press } from "../test.helpers";
 import { useSettling } from "../composables/useSettling";
 import { blank, paintOn, strokesOf } from "../lib/strokes";
 import HoldsSection from "./HoldsSection.vue";
+import SeamsSection from "./SeamsSection.vue";
 import OpeningSection from "./OpeningSection.vue";
 import MatterSection from "./MatterSection.vue";
 
@@ -191,7 +192,7 @@ describe("what holds vertices", () => {
 
 describe("the shape it opens in", () => {
   const said = (more: object): never =>
-    ({ key: "k", share: 0.5, left: 2, openings: null, seconds: null, rests: false, ...more }) as never;
+    ({ key: "k", share: 0.5, left: 2, openings: null, loads: {}, seconds: null, rests: false, ...more }) as never;
   it("is what it settled in, told and undone as one edit", async () => {
     opened((b) => changeMatter(b, "cloth"));
     vi.spyOn(api, "settle").mockResolvedValue(said({}));
@@ -225,5 +226,60 @@ describe("the shape it opens in", () => {
     expect(stop).toHaveBeenCalledWith("k");
     expect(await going).toContain("everything opens as before");
     expect(flag().opening).toBeNull();
+  });
+});
+
+describe("seams", () => {
+  const table = {
+    piece: new Int32Array([0, 1, 1, 2]),
+    strength: new Float32Array([4, 1]),
+    size: new Float32Array([2, 1]),
+    line: new Int32Array([0, 1, 1, 2]),
+    of: new Int32Array([0, 1]),
+  };
+  async function sewn(): Promise<VueWrapper> {
+    opened((b) => {
+      changeMatter(b, "cloth");
+      b.pattern = { kind: "cells", count: 3 } as never;
+      b.bonds = { strength: 2, unit: "kN/m", tiers: [], by_size: 0, by_reach: null, cut: [] };
+    });
+    vi.spyOn(api, "seams").mockImplementation(async () => {
+      const strength = table.strength.map((s, q) => (q === 1 && flag().bonds!.cut!.length ? 0 : s));
+      return { ...table, strength } as never;
+    });
+    const thing = () => ({ name: "flag", body: flag(), group: null });
+    const it = mount(SeamsSection, { props: { thing: thing() } });
+    useShot().$subscribe(() => void it.setProps({ thing: thing() }));
+    await flushPromises();
+    return it;
+  }
+  it("say what they hold beside what they bore at rest, and are cut and mended as they are picked", async () => {
+    const [it, view] = [await sewn(), useView()];
+    expect(it.text()).toContain("Click a seam");
+    view.seams = [1];
+    await flushPromises();
+    expect(it.get('[data-testid="seam-picked"]').text()).toContain("between 1 and 2");
+    usePieces().seamLoads.set("flag", [1, 1.5]);
+    await flushPromises();
+    expect(it.get('[data-testid="seam-picked"]').text()).toContain("bears at rest1.5 kN");
+    expect(it.get('[data-testid="worst-seam"]').text()).toContain("1.5 × its strength");
+    await it.get('[data-testid="cut-seams"]').trigger("click");
+    await flushPromises();
+    expect(flag().bonds!.cut).toEqual([[1, 2]]);
+    expect(it.get('[data-testid="cut-seams"]').text()).toBe("Mend it");
+    expect(it.text()).toContain("2, 1 cut");
+    await it.get('[data-testid="mend-seams"]').trigger("click");
+    await flushPromises();
+    expect(flag().bonds!.cut).toEqual([]);
+  });
+  it("of several are told together; loads of another break are forgotten", async () => {
+    usePieces().seamLoads.set("flag", [1, 2, 3]);
+    const [it, view] = [await sewn(), useView()];
+    expect(usePieces().seamLoads.has("flag")).toBe(false);
+    view.seams = [0, 1];
+    await flushPromises();
+    expect(it.get('[data-testid="seam-picked"]').text()).toContain("2 seams3 m");
+    expect(it.get('[data-testid="seam-picked"]').text()).toContain("5 kN");
+    expect(it.get('[data-testid="cut-seams"]').text()).toBe("Cut the 2");
   });
 });

@@ -3,6 +3,7 @@ import type { ComputedRef, ShallowRef } from "vue";
 import { usePieces } from "../stores/pieces";
 import { useShot } from "../stores/shot";
 import { useView } from "../stores/view";
+import { seamLines, seamsAs } from "../lib/seams";
 import { bondLines, markLines, oneColor, shapeLines } from "../viewport/lines";
 import type { Stage } from "../viewport/Stage";
 import type { Shown } from "./useShown";
@@ -20,7 +21,7 @@ export function useDrawnLines(
     const s = stage.value!;
     const thing = chosenThing.value;
     const drawn =
-      thing && !inTake.value && view.bonds !== "hidden"
+      thing && !inTake.value && view.bonds !== "hidden" && thing.body.matter.kind === "rigid"
         ? bondLines(
             s.batch,
             thing,
@@ -28,7 +29,19 @@ export function useDrawnLines(
             view.bonds === "weight" ? (pieces.weights.get(thing.name) ?? null) : undefined,
           )
         : null;
-    s.bonds.set(drawn?.at ?? null, drawn?.colors);
+    const seams = drawn ? null : seamsNow(s);
+    s.bonds.set((drawn ?? seams)?.at ?? null, (drawn ?? seams)?.colors);
+  }
+
+  /** Seams of the chosen body where it deforms, while it is bound. */
+  function seamsNow(s: Stage): ReturnType<typeof seamLines> | null {
+    const thing = chosenThing.value;
+    const found = thing && !inTake.value && view.step === "bind" ? pieces.seams.get(thing.name) : undefined;
+    const k = found ? s.surfaces.numberOf(thing!.name) : -1;
+    if (!found || k < 0 || found.line.some((v) => v >= s.surfaces.verticesOf(k))) return null;
+    const loads = pieces.seamLoads.get(thing!.name);
+    const by = seamsAs(view.seamColor, !!loads);
+    return seamLines(found, (v) => s.surfaces.placeOf(k, v), by, loads, view.seams);
   }
 
   function drawShapes(): void {

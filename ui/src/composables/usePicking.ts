@@ -2,12 +2,15 @@
 import { ref, type ComputedRef, type Ref, type ShallowRef } from "vue";
 import { freeName, newTie } from "../lib/document";
 import type { Vec } from "../lib/rotation";
+import { seamNear } from "../lib/seams";
+import { usePieces } from "../stores/pieces";
 import { useShot } from "../stores/shot";
 import { useView } from "../stores/view";
 import type { Stage } from "../viewport/Stage";
 import { hitPiece, type SurfaceHit } from "../viewport/hits";
 import { tidy } from "./useHandles";
 import type { Shown } from "./useShown";
+import { isSoft } from "./useSurfaces";
 
 /** A piece of a thing, by its number within a copy. */
 export interface Hit {
@@ -20,6 +23,9 @@ interface Point {
   x: number;
   y: number;
 }
+
+/** pixels within which a click means a seam */
+const NEAR = 9;
 
 export interface Area extends Point {
   w: number;
@@ -38,6 +44,7 @@ export function usePicking(
   onBox: (area: Area, done: boolean) => void;
 } {
   const shot = useShot();
+  const pieces = usePieces();
   const view = useView();
   const box = ref<Area | null>(null);
 
@@ -124,9 +131,20 @@ export function usePicking(
   /** Where a ray meets the piece that is hit, or the surface of what deforms. */
   function meet(hit: Hit, origin: Vec, along: Vec): SurfaceHit | null {
     const s = stage.value!.surfaces;
-    return hit.thing.packed.volume?.length === 0
+    return isSoft(hit.thing)
       ? s.meet(s.numberOf(hit.thing.name) + hit.copy, origin, along)
       : hitPiece(origin, along, hit.thing, hit.thing.copies[hit.copy]!, hit.index);
+  }
+
+  /** The seam of what deforms that a click is near to; -1 where there is none. */
+  function seamAt(hit: Hit, at: Point): number {
+    const s = stage.value!;
+    const seams = pieces.seams.get(hit.thing.name);
+    const k = seams ? s.surfaces.numberOf(hit.thing.name) + hit.copy : -1;
+    if (!seams || !isSoft(hit.thing)) return -1;
+    const { origin, along } = s.ray(at.x, at.y);
+    const met = s.surfaces.meet(k, origin, along);
+    return met ? seamNear(seams, (v) => s.surfaces.placeOf(k, v), met, NEAR * s.metresAt(met.at)) : -1;
   }
 
   function onPick(piece: number, together: boolean, at: { x: number; y: number }): void {
@@ -148,6 +166,13 @@ export function usePicking(
       return;
     }
     if (view.locked.includes(thing.name)) return;
+    const seam = view.step === "bind" && view.thing === thing.name ? seamAt(hit, at) : -1;
+    if (seam >= 0) {
+      const rest = view.seams.filter((q) => q !== seam);
+      view.seams = !together ? [seam] : rest.length < view.seams.length ? rest : [...rest, seam];
+      return;
+    }
+    view.seams = [];
     view.select({ kind: thing.group ? "group" : "body", name: thing.name }, together);
     if (together) return;
     view.picked = many ? [index] : [];

@@ -1,6 +1,7 @@
 /** Letting bodies that deform settle, with progress and cancel; what comes of it is one edit. */
 import { ref, type Ref } from "vue";
 import { api, ApiError } from "../api/client";
+import { usePieces } from "../stores/pieces";
 import { useShot } from "../stores/shot";
 import type { Body } from "../api/types";
 
@@ -22,6 +23,7 @@ export function useSettling(): {
   cancel: () => Promise<void>;
 } {
   const shot = useShot();
+  const pieces = usePieces();
 
   /** Let a body settle with what is tied to it; returns what came of it, in words. */
   async function settle(name: string, withFields: boolean): Promise<string> {
@@ -37,6 +39,7 @@ export function useSettling(): {
       }
       if (shot.id !== id) return "";
       const { openings, rests, seconds } = said;
+      for (const [body, loads] of Object.entries(said.loads)) pieces.seamLoads.set(body, loads);
       shot.edit(`let ${name} settle`, (d) => {
         for (const b of d.bodies as Body[]) if (openings[b.name]) b.opening = openings[b.name] as Body["opening"];
       });

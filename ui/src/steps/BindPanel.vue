@@ -4,6 +4,7 @@ import { computed } from "vue";
 import BodyList from "../components/BodyList.vue";
 import ChoiceRow from "../controls/ChoiceRow.vue";
 import HoldsSection from "../components/HoldsSection.vue";
+import SeamsSection from "../components/SeamsSection.vue";
 import OpeningSection from "../components/OpeningSection.vue";
 import Glyph from "../components/Glyph.vue";
 import NumberRow from "../controls/NumberRow.vue";
@@ -256,6 +257,7 @@ function placeNew(kind: TieKind): void {
     <p v-else class="mute">Pick a broken body to set how strongly its pieces hold together.</p>
   </div>
   <template v-if="chosen && body && body.matter.kind !== 'rigid'">
+    <SeamsSection v-if="body.pattern && body.bonds" :key="`seams of ${chosen.name}`" :thing="chosen" />
     <HoldsSection :key="chosen.name" :thing="chosen" />
     <OpeningSection :thing="chosen" />
   </template>
@@ -316,7 +318,7 @@ function placeNew(kind: TieKind): void {
       :model-value="view.colorBy as 'material'"
       @update:model-value="(v) => (view.colorBy = v)" />
   </Section>
-  <Section v-if="body?.pattern && body.bonds" title="Loads" note="through the bonds">
+  <Section v-if="body?.pattern && body.bonds && body.matter.kind === 'rigid'" title="Loads" note="through the bonds">
     <ChoiceRow
       label="followed"
       :hint="say('Body.load_path')"

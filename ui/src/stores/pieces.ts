@@ -5,6 +5,7 @@ import { api, ApiError } from "../api/client";
 import type { Packed } from "../api/packed";
 import type { Body, BuiltBody, ShotDocument } from "../api/types";
 import { buildKey, filled } from "../lib/document";
+import type { SeamTable } from "../lib/seams";
 import { thingsOf, type Thing } from "./shot";
 
 const ASK_AGAIN = 250;
@@ -33,6 +34,10 @@ export const usePieces = defineStore("pieces", () => {
   const shapes = shallowReactive(new Map<string, { edges: Float32Array; piece: Int32Array; count: number }>());
   const shapedFor = new Map<string, string>();
   const strengths = shallowReactive(new Map<string, Float32Array>());
+  /** seams of bodies that deform, and what they bore where these came to rest [kN] */
+  const seams = shallowReactive(new Map<string, SeamTable>());
+  const seamLoads = shallowReactive(new Map<string, readonly number[]>());
+  const seamsFor = new Map<string, string>();
   const version = ref(0);
   const asItIs = new Map<string, Packed>();
   const geometry = new Map<string, Packed>();
@@ -83,6 +88,9 @@ export const usePieces = defineStore("pieces", () => {
       members,
       strengths,
       weights,
+      seams,
+      seamLoads,
+      seamsFor,
       shapes,
       shapedFor,
       weighedFor,
@@ -218,6 +226,24 @@ export const usePieces = defineStore("pieces", () => {
       );
   }
 
+  /** Seams of a body that deforms, as they are set now. */
+  async function loadSeams(of: Thing, document: ShotDocument): Promise<void> {
+    const { body } = of;
+    if (!body.bonds || !body.pattern || body.matter.kind === "rigid") return void seams.delete(of.name);
+    const key = JSON.stringify({ ...whole(of).body, opening: null });
+    if (seamsFor.get(of.name) === key) return;
+    seamsFor.set(of.name, key);
+    try {
+      const found = (await api.seams(document, of.name)) as unknown as SeamTable;
+      if (seamsFor.get(of.name) !== key) return;
+      if (seamLoads.get(of.name)?.length !== found.strength.length) seamLoads.delete(of.name);
+      seams.set(of.name, found);
+    } catch (error) {
+      if (!(error instanceof ApiError)) throw error;
+      seams.delete(of.name); // what is wrong with the body is said where it is
+    }
+  }
+
   function packedOf(name: string): Packed | undefined {
     const entry = built.get(name);
     return entry ? geometry.get(entry.figures.key) : errors.has(name) ? asItIs.get(name) : undefined;
@@ -238,6 +264,9 @@ export const usePieces = defineStore("pieces", () => {
     cancel,
     loadStrengths,
     loadWeights,
+    loadSeams,
+    seams,
+    seamLoads,
     packedOf,
   };
 });

@@ -90,6 +90,9 @@ export const useView = defineStore("view", () => {
   /** values at its vertices while a stroke is drawn, before the server has said them */
   const painted = shallowRef<Float32Array | null>(null);
   const brush = useStorage<Brush>("brush", { size: 0.2, soft: 0.6, strength: 1, how: "add", mirror: "" });
+  /** seams of the chosen body that are picked, and what their lines are coloured by */
+  const seams = ref<number[]>([]);
+  const seamColor = ref<"strength" | "load">("strength");
   /** the end of the chosen tie its handles move */
   const tieEnd = ref<0 | 1>(0);
   /** segments that show defects of the chosen body's mesh, in its own scaled frame */
@@ -133,6 +136,7 @@ export const useView = defineStore("view", () => {
       marks.value = [];
       layer.value = 0;
       painting.value = weighing.value = null;
+      seams.value = [];
     }
     selection.value = next;
     placingField.value = false;
@@ -182,6 +186,7 @@ export const useView = defineStore("view", () => {
     placingField.value = false;
     drawing.value = null;
     painting.value = weighing.value = null;
+    seams.value = [];
     frame.value = 0;
     playing.value = false;
     showing.value = "set-up";
@@ -201,6 +206,8 @@ export const useView = defineStore("view", () => {
     weighing,
     painted,
     brush,
+    seams,
+    seamColor,
     snap,
     axes,
     whole,
