@@ -10,8 +10,9 @@ import pytest
 from deforming import cloth, soft, started
 from dynaclast.core.document import Body
 from dynaclast.core.errors import InputError
-from dynaclast.core.fracture.deforming import drawn_surface
-from dynaclast.core.preflight.seams import seams_seen
+from dynaclast.core.fracture.bonds import placed
+from dynaclast.core.fracture.deforming import drawn_surface, opening_text
+from dynaclast.core.preflight.seams import lattice_edges, seams_seen
 from dynaclast.core.settling import settle
 from shots import shot
 
@@ -81,3 +82,23 @@ def test_settled_seams_say_what_they_bear() -> None:
     got = settle(shot(hung, frames=5, ground={"on": False}), ["x"])
     below = 2.0 * 1.0 * 1.0 * 9.81
     assert got.rests and got.loads["x"].sum() == pytest.approx(below, rel=0.15)
+
+
+def test_the_lattice_of_a_soft_body_is_its_cubes() -> None:
+    body = Body.model_validate(soft("x", (5, 3, 1), (2, 1, 1), matter={"detail": 2}, place={"angles": [0, 0, 30]}))
+    edges, cubes = lattice_edges(body)
+    assert cubes == 2 and len(edges) == 20  # two cubes share a face
+    way = edges[:, 1] - edges[:, 0]
+    assert np.linalg.norm(way, axis=1) == pytest.approx(np.ones(20)) and (np.abs(way) > 1e-9).sum() == 20
+    assert np.ptp(edges.reshape(-1, 3), axis=0) == pytest.approx([2, 1, 1])
+    stretched = Body.model_validate(body.model_dump() | {"opening": opening_of(body, 2.0)})
+    assert np.ptp(lattice_edges(stretched)[0].reshape(-1, 3), axis=0) == pytest.approx([4, 2, 2])
+
+
+def opening_of(body: Body, size: float) -> dict[str, str]:
+    """An opening shape that is larger by a factor."""
+    start = started(shot(body.model_dump(mode="json"), frames=1)).model.deformables.start  # type: ignore[union-attr]
+    middle = np.asarray(body.place.position)
+    drawn = placed(body, drawn_surface(body).vertices)
+    text = [opening_text(body, middle + size * (x - middle)) for x in (start, drawn)]
+    return {"points": text[0], "drawn": text[1]}

@@ -23,7 +23,7 @@ from ..core.geometry.mesh import TriMesh
 from ..core.geometry.steps import mending
 from ..core.layout import members, with_shared
 from ..core.preflight.loads import weight_loads
-from ..core.preflight.seams import seams_seen
+from ..core.preflight.seams import lattice_edges, seams_seen
 from ..core.solve.collision import outlines
 from ..jobs.builds import Build
 from ..jobs.picture import draw_mesh
@@ -387,9 +387,18 @@ def get_loads(body: LoadsIn) -> Response:
 @api.post("/collision")
 def get_collision(body: BodyIn) -> Response:
     """What a body's pieces collide as: edges (N, 6) from point to point in the body's own scaled frame, relative to the
-    centre of the piece each belongs to (N,), and how many shapes there are (1,). Packed arrays.
+    centre of the piece each belongs to (N,), and how many shapes there are (1,). Of a soft body its lattice, whose
+    edges belong to no piece (-1). Packed arrays.
     """
     one = _body(body.body)
+    if one.matter.kind == "soft":
+        edges, cubes = lattice_edges(one, services().cache.resolve)
+        arrays = {
+            "edges": edges.reshape(-1, 6).astype(np.float32),
+            "piece": np.full(len(edges), -1, np.int32),
+            "shapes": np.array([cubes], np.int32),
+        }
+        return Response(pack(arrays), mimetype="application/octet-stream")
     one = one.model_copy(update={"place": one.place.model_copy(update={"rotation": (0.0, 0.0, 0.0, 1.0)})})
     pieces = services().surveyor.built(one)
     hulls, owner = services().hulls.of(one, pieces)

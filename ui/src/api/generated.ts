@@ -390,7 +390,7 @@ export interface paths {
         put?: never;
         /**
          * What a body's pieces collide as: edges (N, 6) from point to point in the body's own scaled frame, relative to the
-         * @description centre of the piece each belongs to (N,), and how many shapes there are (1,). Packed arrays.
+         * @description centre of the piece each belongs to (N,), and how many shapes there are (1,). Of a soft body its lattice, whose<br/>edges belong to no piece (-1). Packed arrays.
          */
         post: operations["bodies_get_collision_collision_post"];
         delete?: never;
@@ -2698,6 +2698,30 @@ export interface components {
              * @default 1
              */
             opacity: number;
+            /**
+             * Thickness
+             * @description that cloth has for the eye alone [m]
+             * @default 0
+             */
+            thickness: number;
+            /**
+             * Side
+             * @description to which side of cloth its thickness for the eye lies: 0 to both, 1 outside
+             * @default 0
+             */
+            side: number;
+            /**
+             * Smooth
+             * @description how often triangles of what deforms are divided and rounded, for the eye alone
+             * @default 0
+             */
+            smooth: number;
+            /**
+             * Sides
+             * @description of the round of ropes
+             * @default 8
+             */
+            sides: number;
         };
         /**
          * MakeSolid

@@ -6,7 +6,7 @@ import { keepUnderName } from "../lib/replace";
 import { api, ApiError } from "../api/client";
 import type { Body, Preset } from "../api/types";
 import type { Channel } from "../lib/channels";
-import { MATERIAL_SPECS, setAt } from "../lib/specs";
+import { EYE_SPECS, MATERIAL_SPECS, setAt } from "../lib/specs";
 import { usePieces } from "../stores/pieces";
 import { useShot } from "../stores/shot";
 import { showNumber } from "../lib/units";
@@ -149,7 +149,7 @@ function by(way: "density" | "mass"): void {
     <SpecRows
       :of="m as never"
       :specs="MATERIAL_SPECS"
-      :channels="(body.channels ?? []) as Channel[]"
+      :channels="body.matter.kind === 'rigid' ? ((body.channels ?? []) as Channel[]) : undefined"
       base="material."
       @change="(k, v) => edit(k, (b) => setAt(b.material, k, v))"
       @key="(path, value) => emit('key', path, value)" />
@@ -168,6 +168,12 @@ function by(way: "density" | "mass"): void {
       :model-value="m.look!.opacity ?? 1"
       :initial="1"
       @update:model-value="(v) => edit('opacity', (b) => (b.material.look!.opacity = v))" />
+    <template v-if="body.matter.kind !== 'rigid'">
+      <SpecRows
+        :of="m.look as never"
+        :specs="EYE_SPECS[body.matter.kind]"
+        @change="(k, v) => edit(k, (b) => setAt(b.material.look, k, v))" />
+    </template>
     <p v-if="problem" class="problem" role="alert">{{ problem }}</p>
   </div>
 </template>

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** What a body is made of for the solver, with its presets and numbers. */
-import { ElMessage } from "element-plus";
+import { ElButton, ElMessage } from "element-plus";
 import { computed, onMounted, shallowRef } from "vue";
 import { api, ApiError } from "../api/client";
 import type { Body, MaterialList } from "../api/types";
@@ -8,6 +8,7 @@ import { changeMatter, leadsTo, MATTER_SPECS, MATTERS, possible, takeMatter, typ
 import { setAt } from "../lib/specs";
 import { say } from "../lib/words";
 import { usePieces } from "../stores/pieces";
+import { useView } from "../stores/view";
 import { useShot } from "../stores/shot";
 import Choices from "../controls/Choices.vue";
 import PickRow from "../controls/PickRow.vue";
@@ -19,6 +20,8 @@ const GIVEN = new Set(["weight", "thickness", "stretch", "shear", "bending", "yo
 const props = defineProps<{ name: string; body: Body }>();
 const shot = useShot();
 const pieces = usePieces();
+const view = useView();
+const cubes = computed(() => pieces.shapes.get(props.name)?.count.toLocaleString("en"));
 const presets = shallowRef<MaterialList["matters"]>([]);
 const kind = computed(() => props.body.matter.kind);
 const fitting = computed(() => presets.value.filter((p) => p.matter[kind.value]));
@@ -85,6 +88,15 @@ function take(preset: string): void {
               if (GIVEN.has(k)) (b.matter as { preset: null }).preset = null;
             })
         " />
+      <ElButton
+        v-if="kind === 'soft'"
+        link
+        size="small"
+        data-testid="see-lattice"
+        v-hint="'The cubes that carry it: what is computed'"
+        @click="view.shapes = !view.shapes"
+        >{{ view.shapes ? `hide its lattice${cubes ? `: ${cubes} cubes` : ""}` : "show its lattice" }}</ElButton
+      >
       <p v-if="said" class="mute small figures" data-testid="leads-to">{{ said }}</p>
     </template>
   </Section>

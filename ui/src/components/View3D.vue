@@ -11,6 +11,7 @@ import { usePainting } from "../composables/usePainting";
 import { usePicking } from "../composables/usePicking";
 import { usePieceCard } from "../composables/usePieceCard";
 import { useReaches } from "../composables/useReaches";
+import { useRopePoints } from "../composables/useRopePoints";
 import { useSettling } from "../composables/useSettling";
 import { useSurfaces } from "../composables/useSurfaces";
 import { useSnapping } from "../composables/useSnapping";
@@ -51,7 +52,7 @@ const deepest = computed(() => Math.max(0, ...shown.value.map((s) => pieceFigure
 const { size, fit, fitOnce, cutOpen } = useFraming(stage, shown, missing, chosenThing, inTake);
 const { snapped } = useSnapping(stage, shown);
 const { placeHandles, onMove, putField } = useHandles(stage, inTake, time, snapped);
-const { box, locate, onPick, onBox } = usePicking(stage, shown, chosenThing, putField);
+const { box, locate, onPick, onBox, onSurface } = usePicking(stage, shown, chosenThing, putField);
 const { card, hovered, pointer, placeCard } = usePieceCard(stage, inTake, frame, locate);
 const { labels, placeLabels } = useLabels(stage, inTake);
 const { tieTags, drawTiesNow, placeTieTags, chooseTie } = useTieMarks(stage, shown, inTake, time, frame, size);
@@ -59,6 +60,7 @@ const { paintPieces } = usePainting(stage, shown, inTake, frame);
 const { paintSurfaces } = useSurfaces(stage, shown, inTake, frame);
 const { drawLines } = useDrawnLines(stage, inTake, chosenThing);
 const { reaches } = useReaches(inTake);
+const { dots, placeDots, drag, takeOut } = useRopePoints(stage, chosenThing, inTake, onSurface);
 const { ring, brushing } = useBrush(stage, chosenThing, inTake, () => paintSurfaces());
 
 function repaint(): void {
@@ -72,6 +74,7 @@ function repaint(): void {
   }
   drawLines();
   drawTiesNow();
+  placeDots();
   stage.value.invalidate();
 }
 
@@ -79,6 +82,7 @@ function repaint(): void {
 function placeOverlays(): void {
   placeLabels();
   placeTieTags();
+  placeDots();
   placeCard();
   tips.value = stage.value?.handleTips() ?? [];
 }
@@ -291,6 +295,21 @@ defineExpose({ bring, look, camera: () => stage.value?.view ?? [] });
       @click="chooseTie(t.name, t.end)">
       <Glyph :name="t.kind" :size="13" />
     </ElButton>
+    <button
+      v-for="d in dots"
+      :key="`${d.k}${d.between}`"
+      type="button"
+      class="dot"
+      :class="{ between: d.between }"
+      :style="{ left: `${d.x}px`, top: `${d.y}px` }"
+      v-hint="
+        d.between
+          ? 'Drag to put a point in here'
+          : 'Drag to move it; with Shift it lies on bodies and the ground. Twice: take it out'
+      "
+      :data-testid="d.between ? `rope-between-${d.k}` : `rope-point-${d.k}`"
+      @pointerdown.stop="drag(d, $event)"
+      @dblclick="takeOut(d)" />
     <b v-for="t in tips" :key="t.axis" class="axis figures" :style="{ left: `${t.x}px`, top: `${t.y}px` }">{{
       t.axis
     }}</b>
@@ -411,6 +430,25 @@ defineExpose({ bring, look, camera: () => stage.value?.view ?? [] });
 }
 .tie.end {
   transform: translate(10px, -30px);
+}
+.dot {
+  position: absolute;
+  transform: translate(-50%, -50%);
+  width: 11px;
+  height: 11px;
+  padding: 0;
+  border-radius: 50%;
+  border: 1.5px solid var(--basalt-0);
+  background: var(--accent);
+  cursor: grab;
+}
+.dot.between {
+  width: 8px;
+  height: 8px;
+  opacity: 0.55;
+}
+.dot.between:hover {
+  opacity: 1;
 }
 .axis {
   position: absolute;

@@ -42,6 +42,7 @@ export function usePicking(
   locate: (piece: number) => Hit | null;
   onPick: (piece: number, together: boolean, at: Point) => void;
   onBox: (area: Area, done: boolean) => void;
+  onSurface: (at: Point, by: number) => Vec | null;
 } {
   const shot = useShot();
   const pieces = usePieces();
@@ -106,16 +107,27 @@ export function usePicking(
     return origin.map((x, k) => x + ((height - origin[1]) / along[1]) * along[k]!) as Vec;
   }
 
-  /** One more point of the rope that is drawn: on a body, or on the ground, with its round above the surface. */
-  function drawOn(hit: Hit | null, at: Point): void {
+  /** A point so much [m] above what lies under a point of the view: a body, or the ground. */
+  function above(hit: Hit | null, at: Point, by: number): Vec | null {
     const { origin, along } = stage.value!.ray(at.x, at.y);
     const found = hit && meet(hit, origin, along);
     const point = found?.at ?? onGround(origin, along);
-    const rope = shot.bodies.find((b) => b.name === view.thing);
-    if (!point || rope?.shape.kind !== "line") return;
-    const above = 1.5 * ((rope.matter as { radius?: number }).radius ?? 0.01);
     const normal = found?.normal ?? [0, 1, 0];
-    view.drawing = [...view.drawing!, point.map((x, k) => tidy(x + above * normal[k]!)) as Vec];
+    return point && (point.map((x, k) => tidy(x + by * normal[k]!)) as Vec);
+  }
+
+  /** The same of what is under a point of the view now; never of the chosen body itself. */
+  function onSurface(at: Point, by: number): Vec | null {
+    const hit = locate(stage.value!.pieceUnder(at));
+    return above(hit?.thing.name === view.thing ? null : hit, at, by);
+  }
+
+  /** One more point of the rope that is drawn: on a body, or on the ground, with its round above the surface. */
+  function drawOn(hit: Hit | null, at: Point): void {
+    const rope = shot.bodies.find((b) => b.name === view.thing);
+    if (rope?.shape.kind !== "line") return;
+    const point = above(hit, at, 1.5 * ((rope.matter as { radius?: number }).radius ?? 0.01));
+    if (point) view.drawing = [...view.drawing!, point];
   }
 
   /** The chosen field goes to where a click meets a body, or the ground, and faces out of it. */
@@ -197,5 +209,5 @@ export function usePicking(
     view.picked = [...inside].sort((x, y) => x - y);
   }
 
-  return { box, locate, onPick, onBox };
+  return { box, locate, onPick, onBox, onSurface };
 }

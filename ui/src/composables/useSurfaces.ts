@@ -38,11 +38,17 @@ export function useSurfaces(
 
   function layOut(s: Stage, soft: readonly Shown[]): boolean {
     const radius = (t: Shown): number => (t.body.matter.kind === "rope" ? t.body.matter.radius! : 0);
-    const mark = [s.batch.count, ...soft.map((t) => `${t.name}:${t.copies.length}:${idOf(t.packed)}:${radius(t)}`)];
+    const eye = ({ body }: Shown): number[] => {
+      const { thickness = 0, side = 0, smooth = 0, sides = 8 } = body.material.look ?? {};
+      return [body.matter.kind === "cloth" ? thickness : 0, side, smooth, sides];
+    };
+    const drawn = (t: Shown): string => [t.name, t.copies.length, idOf(t.packed), radius(t), ...eye(t)].join(":");
+    const mark = [s.batch.count, ...soft.map(drawn)];
     if (mark.join("|") === laid) return false;
     laid = mark.join("|");
     const shapes = soft.flatMap((thing) =>
       thing.copies.map((copy, k): SurfaceShape => {
+        const [thick, side, smooth, sides] = eye(thing);
         const { vertices, rest, faces, lines } = thing.packed as unknown as Record<string, Float32Array>;
         return {
           name: thing.name,
@@ -51,6 +57,10 @@ export function useSurfaces(
           faces: faces as unknown as Uint32Array,
           lines: lines as unknown as Uint32Array,
           radius: radius(thing) * copy.size,
+          thick: thick! * copy.size,
+          side: side!,
+          smooth: smooth!,
+          sides: sides!,
         };
       }),
     );

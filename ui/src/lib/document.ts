@@ -98,7 +98,7 @@ export function newBody(name: string, shape: Shape, lift: number): Body {
       friction: 0.6,
       bounce: 0.1,
       rolling: 0.01,
-      look: { color: "#b4b1a4", roughness: 0.85, opacity: 1 },
+      look: { color: "#b4b1a4", roughness: 0.85, opacity: 1, thickness: 0, side: 0, smooth: 0, sides: 8 },
     },
     steps: [],
     pattern: null,

@@ -81,6 +81,18 @@ export const MATERIAL_SPECS: Spec[] = told("Material", [
   }),
 ]);
 
+const SMOOTH = n("smooth", "rounded", "×", { min: 0, max: 3, whole: true, initial: 0 });
+/** how what deforms is drawn, beside its colour */
+export const EYE_SPECS: Record<"cloth" | "soft" | "rope", Spec[]> = {
+  cloth: told("Look", [
+    n("thickness", "seen as", "m thick", { min: 0, max: 10, initial: 0 }),
+    n("side", "to its side", "", { min: -1, max: 1, initial: 0 }),
+    SMOOTH,
+  ]),
+  soft: told("Look", [SMOOTH]),
+  rope: told("Look", [n("sides", "sides", "", { min: 3, max: 32, whole: true, initial: 8 })]),
+};
+
 export const EFFECTS: Record<EffectKind, EffectSpec> = {
   anchor: {
     family: "holds",

@@ -195,7 +195,11 @@ export const usePieces = defineStore("pieces", () => {
   /** Edges of what a body collides as. */
   async function loadShapes(of: Thing): Promise<void> {
     const thing = whole(of);
-    const text = JSON.stringify([buildKey(thing.body), thing.body.collision]);
+    const text = JSON.stringify([
+      buildKey(thing.body),
+      thing.body.collision,
+      (thing.body.matter as { detail?: number }).detail,
+    ]);
     if (shapedFor.get(thing.name) === text) return;
     shapedFor.set(thing.name, text);
     try {

@@ -338,13 +338,18 @@ export class Stage {
   }
 
   private pieceAt(event: PointerEvent): number {
+    return this.pieceUnder(this.point(event));
+  }
+
+  /** The piece drawn at a point of the view (CSS pixels from its corner), -1: none. */
+  pieceUnder(at: { x: number; y: number }): number {
     const rect = this.renderer.domElement.getBoundingClientRect();
     const scale = this.renderer.getPixelRatio();
     return this.batch.pick(
       this.renderer,
       this.camera,
-      (event.clientX - rect.left) * scale,
-      (event.clientY - rect.top) * scale,
+      at.x * scale,
+      at.y * scale,
       rect.width * scale,
       rect.height * scale,
     );

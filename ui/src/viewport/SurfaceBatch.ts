@@ -4,6 +4,7 @@
  */
 import * as THREE from "three";
 import { ramp, type Rgb } from "../lib/ramp";
+import { skinOf } from "../lib/skin";
 import { ringsOf, together, tubeOf } from "../lib/rings";
 import { meetFaces, meetLines, type Met } from "./meets";
 import type { Vec } from "../lib/rotation";
@@ -11,8 +12,6 @@ import { NUMBER_FRAGMENT, ROPE_VERTEX, SURFACE_FRAGMENT, SURFACE_VERTEX, flatten
 import { SHADOW_FRAGMENT } from "./shaders";
 
 const WIDE = 1024;
-/** sides of the round of a rope */
-const SIDES = 8;
 
 export interface SurfaceShape {
   /** what it belongs to, and which of its copies it is */
@@ -24,6 +23,11 @@ export interface SurfaceShape {
   /** segments of a rope; its radius [m] */
   lines: Uint32Array;
   radius: number;
+  /** for the eye alone: a thickness [m] and the side it lies to, how often triangles are divided, sides of a rope */
+  thick: number;
+  side: number;
+  smooth: number;
+  sides: number;
 }
 
 export type SurfaceColor = "own" | "stretch" | "value" | "held";
@@ -106,17 +110,22 @@ export class SurfaceBatch {
       most: { value: 0.05 },
       alone: { value: shape.faces.length === count ? 1 : 0 },
       radius: { value: shape.radius },
+      thick: { value: shape.thick },
+      side: { value: shape.side },
       number: { value: number },
     };
     const geometry = new THREE.BufferGeometry();
     if (rope) {
-      const tube = tubeOf(shape.lines, SIDES);
+      const tube = tubeOf(shape.lines, shape.sides);
       geometry.setAttribute("position", new THREE.BufferAttribute(tube.position, 3));
       geometry.setAttribute("angle", new THREE.BufferAttribute(tube.angle, 1));
       geometry.setIndex(new THREE.BufferAttribute(tube.index, 1));
     } else {
-      geometry.setAttribute("position", new THREE.BufferAttribute(shape.vertices, 3));
-      geometry.setIndex(new THREE.BufferAttribute(shape.faces, 1));
+      const skin = skinOf(shape.faces, 2 ** shape.smooth, shape.thick > 0);
+      geometry.setAttribute("position", new THREE.BufferAttribute(skin.position, 3));
+      geometry.setAttribute("share", new THREE.BufferAttribute(skin.share, 2));
+      geometry.setAttribute("off", new THREE.BufferAttribute(skin.off, 1));
+      geometry.setIndex(new THREE.BufferAttribute(skin.index, 1));
     }
     const vertex = rope ? ROPE_VERTEX : SURFACE_VERTEX;
     const made = (

@@ -48,7 +48,7 @@ export function shapeLines(
   thing: Shown,
   found: { edges: Float32Array; piece: Int32Array },
 ): Float32Array<ArrayBuffer> | null {
-  const center = thing.packed.center as Float32Array;
+  const center = found.piece[0] === -1 ? new Float32Array(3) : (thing.packed.center as Float32Array);
   const count = found.piece.length;
   if (found.piece.some((p) => p * 3 >= center.length)) return null;
   const at = new Float32Array(count * 6 * thing.copies.length);
@@ -56,7 +56,7 @@ export function shapeLines(
   for (const copy of thing.copies)
     for (let e = 0; e < count; e++)
       for (let side = 0; side < 2; side++) {
-        const p = found.piece[e]! * 3;
+        const p = Math.max(0, found.piece[e]!) * 3;
         const w = turn(
           copy.rotation,
           [0, 1, 2].map((c) => copy.size * (center[p + c]! + found.edges[e * 6 + side * 3 + c]!)) as Vec,

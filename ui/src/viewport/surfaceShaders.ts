@@ -42,22 +42,50 @@ export const SURFACE_VERTEX = /* glsl */ `
   ${FETCH}
   ${SCALED}
   ${STRETCH}
+  in vec2 share;
+  in float off;
+  uniform float thick;
+  uniform float side;
   out vec3 vWorld;
   out vec3 vNormal;
   out float vValue;
-  void main() {
-    int v = gl_VertexID;
-    vec4 own = place(v);
+  vec3 normalOf(int v, vec3 at) {
     vec3 n = vec3(0.0);
     for (int k = 0; k < 4; k++) {
       vec4 round = texelFetch(rings, cell(v * 4 + k), 0);
-      if (round.x >= 0.0) n += cross(place(int(round.x)).xyz - own.xyz, place(int(round.y)).xyz - own.xyz);
-      if (round.z >= 0.0) n += cross(place(int(round.z)).xyz - own.xyz, place(int(round.w)).xyz - own.xyz);
+      if (round.x >= 0.0) n += cross(place(int(round.x)).xyz - at, place(int(round.y)).xyz - at);
+      if (round.z >= 0.0) n += cross(place(int(round.z)).xyz - at, place(int(round.w)).xyz - at);
     }
-    vNormal = n;
-    vWorld = own.xyz;
-    vValue = colorBy == 1 ? scaled(stretchOf(v)) : own.w;
-    gl_Position = projectionMatrix * viewMatrix * vec4(own.xyz, 1.0);
+    return n;
+  }
+  float valueOf(int v, vec4 at) { return colorBy == 1 ? scaled(stretchOf(v)) : at.w; }
+  vec3 unit(vec3 n) { return n / max(length(n), 1e-20); }
+  void main() {
+    int a = int(position.x + 0.5);
+    vec4 own = place(a);
+    vec3 at = own.xyz;
+    vNormal = normalOf(a, at);
+    vValue = valueOf(a, own);
+    if (share.x + share.y > 0.0) {
+      // between vertices: on the planes that touch the surface there (Boubekeur and Alexa 2008, doi 10.1145/1457515.1409094)
+      int b = int(position.y + 0.5);
+      int c = int(position.z + 0.5);
+      vec4 pb = place(b);
+      vec4 pc = place(c);
+      float u = 1.0 - share.x - share.y;
+      vec3 flatAt = u * own.xyz + share.x * pb.xyz + share.y * pc.xyz;
+      vec3 na = unit(vNormal);
+      vec3 nb = unit(normalOf(b, pb.xyz));
+      vec3 nc = unit(normalOf(c, pc.xyz));
+      vec3 bent = flatAt - u * dot(flatAt - own.xyz, na) * na - share.x * dot(flatAt - pb.xyz, nb) * nb
+        - share.y * dot(flatAt - pc.xyz, nc) * nc;
+      at = mix(flatAt, bent, 0.75);
+      vNormal = u * na + share.x * nb + share.y * nc;
+      vValue = u * vValue + share.x * valueOf(b, pb) + share.y * valueOf(c, pc);
+    }
+    if (off != 0.0) at += unit(vNormal) * thick * 0.5 * (off + side);
+    vWorld = at;
+    gl_Position = projectionMatrix * viewMatrix * vec4(at, 1.0);
   }
 `;
 

@@ -28,6 +28,14 @@ class Look(Part):
     color: str = Field("#9aa5a3", pattern=r"^#[0-9a-fA-F]{6}$", description="of its outside, #rrggbb")
     roughness: Share = Field(0.85, description="0 shines, 1 is dull")
     opacity: Share = Field(1.0, description="how much of what is behind it hides; exported")
+    thickness: float = Field(0.0, ge=0, le=10, description="that cloth has for the eye alone [m]")
+    side: float = Field(
+        0.0, ge=-1, le=1, description="to which side of cloth its thickness for the eye lies: 0 to both, 1 outside"
+    )
+    smooth: int = Field(
+        0, ge=0, le=3, description="how often triangles of what deforms are divided and rounded, for the eye alone"
+    )
+    sides: int = Field(8, ge=3, le=32, description="of the round of ropes")
 
 
 class Material(Part):

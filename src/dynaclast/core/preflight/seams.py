@@ -1,8 +1,11 @@
-"""The seams of a body that deforms as they are before a run: where they lie, and how strong they are."""
+"""What is inside a body that deforms, as it is before a run: its seams, where they lie and how strong they are; the
+lattice of a soft body.
+"""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
+from itertools import combinations
 
 import numpy as np
 
@@ -90,3 +93,19 @@ def _outlines(pieces: Pieces, pair: Index, near: float) -> tuple[Index, Index]:
         lines.append(own + first)
         of.append(np.full(len(own), q))
     return np.concatenate(lines), np.concatenate(of)
+
+
+def lattice_edges(body: Body, resolve: Resolve = no_files) -> tuple[Array, int]:
+    """Edges (E, 2, 3) of the cubes of a soft body's lattice, where it opens, in its own scaled frame [m]; and how many
+    cubes there are. Raises what making it raises.
+    """
+    from ..solve.prepare.deformables import part_of, started  # what it works with takes a while to load
+
+    place = body.place.model_copy(update={"position": (0.0, 0.0, 0.0), "rotation": (0.0, 0.0, 0.0, 1.0)})
+    home = body.model_copy(update={"place": place})
+    part = part_of(Shot(bodies=[home]), home, resolve)
+    pair = part.tets.reshape(-1, 4)[:, list(combinations(range(4), 2))].reshape(-1, 2)
+    pair = np.unique(np.sort(pair, axis=1), axis=0)
+    way = np.abs(part.x[pair[:, 1]] - part.x[pair[:, 0]])
+    along = (way > 1e-9 * way.max()).sum(axis=1) == 1  # the others are diagonals
+    return started(home, part.x)[pair[along]], len(part.tets)
