@@ -38,6 +38,10 @@ MOST_RETRIES = 3
 """How often one interval is taken back because bonds broke in it."""
 
 
+COUNTED = ("bonds_broken", "seams_opened")
+"""Numbers of a frame that count what happened in it."""
+
+
 class Matter(Protocol):
     """One kind of matter in a run."""
 
@@ -115,7 +119,15 @@ class Run:
         self.channels.apply(0)
         if self.load_paths.followed:
             self.load_paths.measure()
-        return snapshot(self.model, self.state, [], self._more_arrays())
+        return self._taken([])
+
+    def _taken(self, events: list[dict[str, Any]]) -> Frame:
+        """The state as a frame."""
+        frame = snapshot(self.model, self.state, events, self._more_arrays())
+        if self.deformable is not None:
+            opened = float(sum(e["kind"] == "seam_opened" for e in events))
+            frame.stats.update(self.deformable.stats() | {"seams_opened": opened})
+        return frame
 
     def advance(self, control: Control | None = None) -> Frame:
         """Compute the next frame; ``control``: what is done from outside at its start."""
@@ -144,11 +156,10 @@ class Run:
         if self._unchanged is not None and quiet:  # nothing can have moved
             still = self._unchanged
             return replace(still, index=self.state.frame, arrays=still.arrays | self._more_arrays())
-        frame = snapshot(self.model, self.state, events, self._more_arrays())
-        if self.deformable is not None:
-            frame.stats["deforming"] = float((self.state.deformables.asleep == 0).sum())
+        frame = self._taken(events)
         rests = not frame.stats["moving"] and not len(self.rigid.kinematic)
-        self._unchanged = replace(frame, stats=frame.stats | {"bonds_broken": 0.0}, events=[]) if rests else None
+        nothing = {name: 0.0 for name in COUNTED if name in frame.stats}
+        self._unchanged = replace(frame, stats=frame.stats | nothing, events=[]) if rests else None
         return frame
 
     def _more_arrays(self) -> dict[str, np.ndarray]:

@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 
 from ...arrays import Array
-from ...document import Body, Shot
+from ...document import Body, SheetShape, Shot
+from ...fracture.bonds import placed
 from ...fracture.build import Resolve, no_files
-from ...fracture.deforming import Surface, drawn_surface
+from ...fracture.deforming import drawn_surface
 from ...fracture.display import drawn, whole_skin
 from ...fracture.pieces import Pieces
 from ...geometry.mesh import TriMesh
@@ -53,6 +54,13 @@ class ExportDeforming:
     lines  : (G, 2) int32, its segments, in order
     points : (frames, V, 3) float32, [m], world frame
     width  : float, [m], of a rope; 0 of what has a surface
+    rest   : (V, 3) float64, [m], where points rest, world frame
+    uv     : (V, 2) float64, over a sheet; None of others
+    thickness : float, [m], of cloth, that which is seen where it has one for the eye; 0 of others
+    smooth : whether it is to be rounded
+    numbers : what frames have at its points beside their places, by name: state, map/NAME, color/NAME (sRGB) and others
+              (frames, V, ...)
+    removed : int, the state of what is taken out
     """
 
     name: str
@@ -61,6 +69,21 @@ class ExportDeforming:
     lines: np.ndarray
     points: np.ndarray
     width: float
+    rest: np.ndarray
+    uv: np.ndarray | None = None
+    thickness: float = 0.0
+    smooth: bool = False
+    numbers: dict[str, np.ndarray] = field(default_factory=dict)
+    removed: int = 4
+
+    def gone(self) -> np.ndarray:
+        """Which points (frames, V) bool are taken out."""
+        state = self.numbers.get("state")
+        return np.zeros(self.points.shape[:2], bool) if state is None else state == self.removed
+
+    def places(self) -> np.ndarray:
+        """A number (V,) that is the same of points which are one at rest."""
+        return np.unique(self.rest.round(6), axis=0, return_inverse=True)[1].reshape(-1)
 
     def curves(self) -> tuple[np.ndarray, list[int]]:
         """Points of a line in the order of its curves (n,), and how many each has: one curve as long as it is whole,
@@ -130,24 +153,48 @@ def linear_color(text: str) -> tuple[float, float, float]:
     return channel(1), channel(3), channel(5)
 
 
-def _surface(body: Body, baked: Baked, resolve: Resolve) -> Surface:
-    """Faces and lines of a body that deforms: those of the bake, where it says them."""
-    faces, lines = baked.shapes.get(f"faces/{body.name}"), baked.shapes.get(f"lines/{body.name}")
-    if faces is None and lines is None:
-        return drawn_surface(body, resolve)
-    none = np.zeros((0, 3), np.int32)
-    points = np.asarray(baked.maps[f"points/{body.name}"][0], float)
-    return Surface(points, none if faces is None else faces, none[:, :2] if lines is None else lines)
+def _deforming(row: int, body: Body, baked: Baked, resolve: Resolve) -> ExportDeforming:
+    """A body that deforms: its faces and lines are those of the bake, where it says them."""
+    name, points = body.name, baked.maps[f"points/{body.name}"]
+    faces, lines = baked.shapes.get(f"faces/{name}"), baked.shapes.get(f"lines/{name}")
+    surface = drawn_surface(body, resolve)
+    if faces is not None or lines is not None:
+        none = np.zeros((0, 3), np.int32)
+        faces, lines = none if faces is None else faces, none[:, :2] if lines is None else lines
+    else:
+        faces, lines = surface.faces, surface.lines
+    local = surface.vertices
+    known = len(local) == points.shape[1]
+    rest = placed(body, body.factor * local) if known else points[0].astype(float)
+    uv = None
+    if known and isinstance(body.shape, SheetShape):
+        size = np.asarray(body.shape.size, float) * np.asarray(body.place.scale)[[0, 2]]
+        uv = local[:, [0, 2]] / size + 0.5
+    look, matter = body.material.look, body.matter
+    own = {"state": f"state/{name}", "tension": f"tension/{name}", "touch": f"touch/{name}"}
+    for key in baked.maps:
+        kind, _, rest_of = key.partition("/")
+        if kind in ("value", "color") and rest_of.endswith(f"/{name}"):
+            own[f"{'map' if kind == 'value' else 'color'}/{rest_of[: -len(name) - 1]}"] = key
+    return ExportDeforming(
+        safe_name(name),
+        row,
+        faces,
+        lines,
+        points,
+        2.0 * getattr(matter, "radius", 0.0),
+        rest,
+        uv,
+        (look.thickness or getattr(matter, "thickness", 0.0)) if len(faces) else 0.0,
+        look.smooth > 0,
+        {key: baked.maps[at] for key, at in own.items() if at in baked.maps},
+        baked.state_names.index("removed"),
+    )
 
 
 def export_scene(shot: Shot, built: list[Pieces], baked: Baked, resolve: Resolve = no_files) -> ExportScene:
     """Join a shot, its bodies' pieces and a bake."""
-    deforming = []
-    for b, body in enumerate(shot.bodies):
-        if body.deforms:
-            surface, points = _surface(body, baked, resolve), baked.maps[f"points/{body.name}"]
-            width = 2.0 * getattr(body.matter, "radius", 0.0)
-            deforming.append(ExportDeforming(safe_name(body.name), b, surface.faces, surface.lines, points, width))
+    deforming = [_deforming(b, body, baked, resolve) for b, body in enumerate(shot.bodies) if body.deforms]
     out: list[ExportPiece] = []
     swaps: list[Swap] = []
     for b, (body, solid) in enumerate(zip(shot.bodies, built, strict=True)):

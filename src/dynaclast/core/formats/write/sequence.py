@@ -56,7 +56,9 @@ def frame_meshes(scene: ExportScene, frame: int) -> Iterator[FrameMesh]:
             vertices = _moved(scene, piece.index, frame, piece.mesh.vertices)
             yield FrameMesh(piece.name, vertices, piece.mesh.faces, none, colors[piece.body])
     for soft in scene.deforming:
-        yield FrameMesh(soft.name, np.asarray(soft.points[frame], float), soft.faces, soft.lines, colors[soft.body])
+        gone = soft.gone()[frame]
+        faces, lines = (of[~gone[of].any(axis=1)] for of in (soft.faces, soft.lines))
+        yield FrameMesh(soft.name, np.asarray(soft.points[frame], float), faces, lines, colors[soft.body])
 
 
 def _moved(scene: ExportScene, piece: int, frame: int, vertices: Array) -> Array:

@@ -3,7 +3,7 @@
 Custom attributes carry what other departments ask for: ``dynaclast:mass`` [kg], ``dynaclast:state`` (animated), and
 the primvar ``dynaclast:skin`` (1 on original surface, 0 on cut faces); animated where the bake has them, the primvars
 ``dynaclast:weight`` and ``dynaclast:map:NAME``. Cut faces are a subset with a material of their own; what is removed,
-or not there yet, is invisible. Bodies that deform are meshes, ropes curves, with animated points.
+or not there yet, is invisible. Bodies that deform: usd_deforming.
 """
 
 from __future__ import annotations
@@ -13,9 +13,10 @@ from typing import Any
 import numpy as np
 from pxr import Gf, Sdf, Usd, UsdGeom, UsdShade, Vt
 
-from ...geometry.mesh import TriMesh, make
+from ...geometry.mesh import TriMesh
 from .changes import changes
-from .scene import ExportDeforming, ExportScene, Swap, safe_name
+from .scene import ExportScene, Swap, safe_name
+from .usd_deforming import write_deforming
 
 
 def write_usd(scene: ExportScene) -> Usd.Stage:
@@ -69,32 +70,8 @@ def write_usd(scene: ExportScene) -> Usd.Stage:
     for swap in scene.swaps:
         _swap(stage, bodies[swap.body], scene, swap)
     for deforming in scene.deforming:
-        _deforming(stage, bodies[deforming.body], deforming)
+        write_deforming(stage, bodies[deforming.body], deforming, scene.fps)
     return stage
-
-
-def _deforming(stage: Usd.Stage, body: Sdf.Path, deforming: ExportDeforming) -> None:
-    """A body that deforms: a mesh, or a curve, whose points move; runs of equal frames are written at their ends."""
-    path, first, order = body.AppendChild(deforming.name), deforming.points[0], None
-    if len(deforming.faces):
-        shape = UsdGeom.Mesh.Define(stage, path)
-        _geometry(shape, make(first, deforming.faces))
-    else:
-        shape = UsdGeom.BasisCurves.Define(stage, path)
-        shape.CreateTypeAttr(UsdGeom.Tokens.linear)
-        order, counts = deforming.curves()
-        shape.CreateCurveVertexCountsAttr(counts)
-        shape.CreateWidthsAttr([deforming.width])
-        shape.SetWidthsInterpolation(UsdGeom.Tokens.constant)
-        shape.CreatePointsAttr()
-        shape.CreateExtentAttr()
-    points, extent = shape.GetPointsAttr(), shape.GetExtentAttr()
-    for f in changes(deforming.points.reshape(len(deforming.points), -1)):
-        own = deforming.points[f]
-        at = np.ascontiguousarray(own if order is None else own[order], np.float32)
-        points.Set(Vt.Vec3fArray.FromNumpy(at), float(f))
-        wide = 0.5 * deforming.width
-        extent.Set(Vt.Vec3fArray.FromNumpy(np.array([at.min(axis=0) - wide, at.max(axis=0) + wide])), float(f))
 
 
 def _visibility(stage: Usd.Stage, path: Sdf.Path, shown: np.ndarray) -> None:

@@ -18,6 +18,7 @@ from .groups import make_groups
 from .meetings import Meeting, find_meetings, make_meeting, with_room
 from .model import DeformableModel
 from .parts import ROWS, Deformables, StepScratch
+from .readings import Readings
 from .system import Matrix, make_slots, make_vectors
 from .tables import make_rows
 
@@ -39,6 +40,7 @@ class DeformableRun:
         self.parts = self._parts()
         self.every = deformables.every
         self._drawn: dict[str, np.ndarray] | None = None
+        self._readings = Readings(deformables)
 
     def _parts(self) -> Deformables:
         """All that a step works with, as everything hangs together now."""
@@ -345,8 +347,21 @@ class DeformableRun:
         arrays as before while nothing moves.
         """
         if self._drawn is None:
-            self._drawn = self._drawn_points() | self._drawn_states()
+            self._drawn = self._drawn_points() | self._drawn_states() | self._drawn_readings()
         return self._drawn
+
+    def _drawn_readings(self) -> dict[str, np.ndarray]:
+        read, state = self._readings, self._state
+        tension = {f"tension/{name}": values for name, values in read.tension(self.parts, state).items()}
+        return tension | {f"touch/{name}": values for name, values in read.touching(state).items()}
+
+    def stats(self) -> dict[str, float]:
+        """Numbers of a frame: bodies that move, and the greatest stretch, as a share."""
+        state = self._state
+        return {
+            "deforming": float((state.deformables.asleep == 0).sum()),
+            "stretch": self._readings.stretch(state.vertices.position),
+        }
 
     def _drawn_states(self) -> dict[str, np.ndarray]:
         """What drawn points of each body do (V,) uint8 (frame.PieceState), by their names."""
