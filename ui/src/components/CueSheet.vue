@@ -7,7 +7,7 @@ import { useKeyLanes } from "../composables/useKeyLanes";
 import { useTimeAxis } from "../composables/useTimeAxis";
 import { barsOf, blows, cueOf, movedCue, type Bar } from "../lib/cues";
 import { lanesOf, opens, type FieldLane, type Lane } from "../lib/lanes";
-import { showEnergy, showLength } from "../lib/units";
+import { showEnergy, showLength, showNumber } from "../lib/units";
 import { useShot } from "../stores/shot";
 import { useTakes } from "../stores/takes";
 import { useView } from "../stores/view";
@@ -47,6 +47,11 @@ const line = (values: readonly number[], floor: number): string => {
 const curve = computed(() => line(moving.value, 1));
 const energy = computed(() => takes.stats.energy ?? []);
 const overlap = computed(() => takes.stats.overlap ?? []);
+/** seams opened, and the greatest stretch: of takes in which something deforms */
+const torn = computed(() => takes.stats.seams_opened ?? []);
+const tornSoFar = computed(() => torn.value.slice(0, view.frame + 1).reduce((a, b) => a + b, 0));
+const stretch = computed(() => takes.stats.stretch ?? []);
+const stretchLine = computed(() => line(stretch.value, 0.02));
 const energyFloor = computed(() => energy.value.reduce((a, b) => Math.min(a, b), energy.value[0] ?? 0));
 const energyLine = computed(() =>
   line(
@@ -179,7 +184,7 @@ const headShown = computed(() => view.frame >= axis.from.value && view.frame <= 
             <Glyph name="fold" />
           </ElButton>
         </div>
-        <div class="happened">
+        <div class="happened" :class="{ three: stretch.length }">
           <p>
             <span class="ember"
               >broken <b class="figures">{{ brokenSoFar }}</b></span
@@ -200,6 +205,17 @@ const headShown = computed(() => view.frame >= axis.from.value && view.frame <= 
               overlap.length ? showLength(overlap[Math.min(view.frame, overlap.length - 1)]!) : "–"
             }}</b>
           </p>
+          <template v-if="stretch.length">
+            <p v-hint="'seams opened and cloth torn up to this frame; they count as broken too'">
+              torn <b class="figures" data-testid="torn">{{ tornSoFar }}</b>
+            </p>
+            <p v-hint="'greatest stretch of cloth or a rope at this frame'" class="pulled">
+              stretch
+              <b class="figures" data-testid="stretch"
+                >{{ showNumber(100 * stretch[Math.min(view.frame, stretch.length - 1)]!, 2) }} %</b
+              >
+            </p>
+          </template>
         </div>
       </div>
       <div
@@ -235,6 +251,7 @@ const headShown = computed(() => view.frame >= axis.from.value && view.frame <= 
               :height="b.h"
               class="broke" />
             <path :d="energyLine" class="energy" />
+            <path v-if="stretch.length" :d="stretchLine" class="stretch" />
             <path :d="curve" class="moving" />
           </g>
         </svg>
@@ -470,6 +487,19 @@ const headShown = computed(() => view.frame >= axis.from.value && view.frame <= 
   grid-template-columns: auto auto;
   column-gap: 6px;
   white-space: nowrap;
+}
+.happened.three {
+  height: 36px;
+  line-height: 12px;
+}
+.pulled {
+  color: var(--dusk);
+}
+.stretch {
+  fill: none;
+  stroke: var(--dusk);
+  stroke-width: 1;
+  opacity: 0.75;
 }
 .happened .figures {
   font-size: 10.5px;

@@ -6,6 +6,7 @@ import { keepUnderName } from "../lib/replace";
 import { api, ApiError } from "../api/client";
 import type { Body, Preset } from "../api/types";
 import type { Channel } from "../lib/channels";
+import { newBonds } from "../lib/matter";
 import { EYE_SPECS, MATERIAL_SPECS, setAt } from "../lib/specs";
 import { usePieces } from "../stores/pieces";
 import { useShot } from "../stores/shot";
@@ -47,7 +48,8 @@ function take(name: string): void {
   if (!preset) return;
   edit("material", (b) => {
     b.material = { ...structuredClone(preset.material), preset: name, mass: null } as Body["material"];
-    if (b.bonds) Object.assign(b.bonds, { strength: preset.bonds.strength, unit: preset.bonds.unit });
+    if (b.bonds && (b.matter.kind !== "cloth" || preset.bonds.unit !== "kN/m2"))
+      Object.assign(b.bonds, { strength: preset.bonds.strength, unit: preset.bonds.unit });
   });
 }
 
@@ -56,7 +58,7 @@ async function save(): Promise<void> {
   naming.value = null;
   if (!name) return;
   const b = props.body;
-  const bonds = { ...(b.bonds ?? { strength: 400, unit: "kN/m2" as const }), cut: [], by_reach: null };
+  const bonds = { ...(b.bonds ?? newBonds(b.matter.kind)), cut: [], by_reach: null };
   try {
     const preset = { name, material: { ...b.material, preset: name, mass: null }, bonds } as Preset;
     if (!(await keepUnderName((sure) => api.saveMaterial(preset, sure)))) return;

@@ -46,7 +46,7 @@ const tips = ref<{ axis: string; x: number; y: number }[]>([]);
 /** steps in which the piece under the pointer says its numbers */
 const HOVERS: Step[] = ["break", "bind", "drive", "run"];
 
-const { inTake, time, shown, missing, frame } = useShown();
+const { inTake, time, shown, missing, frame, before } = useShown();
 const chosenThing = computed<Shown | undefined>(() => shown.value.find((s) => s.name === view.thing));
 const deepest = computed(() => Math.max(0, ...shown.value.map((s) => pieceFigures(s.packed).tiers)));
 const { size, fit, fitOnce, cutOpen } = useFraming(stage, shown, missing, chosenThing, inTake);
@@ -56,8 +56,8 @@ const { box, locate, onPick, onBox, onSurface } = usePicking(stage, shown, chose
 const { card, hovered, pointer, placeCard } = usePieceCard(stage, inTake, frame, locate);
 const { labels, placeLabels } = useLabels(stage, inTake);
 const { tieTags, drawTiesNow, placeTieTags, chooseTie } = useTieMarks(stage, shown, inTake, time, frame, size);
-const { paintPieces } = usePainting(stage, shown, inTake, frame);
-const { paintSurfaces } = useSurfaces(stage, shown, inTake, frame);
+const { paintPieces } = usePainting(stage, shown, inTake, frame, before);
+const { paintSurfaces } = useSurfaces(stage, shown, inTake, frame, before);
 const { drawLines } = useDrawnLines(stage, inTake, chosenThing);
 const { reaches } = useReaches(inTake);
 const { dots, placeDots, drag, takeOut } = useRopePoints(stage, chosenThing, inTake, onSurface);
@@ -238,7 +238,7 @@ watch(
     if (view.bonds === "weight") void pieces.loadWeights(thing, shot.document!);
   },
 );
-watch([() => view.frame, frame], () => {
+watch([() => view.frame, frame, before], () => {
   if (inTake.value) {
     repaint();
     placeCard();

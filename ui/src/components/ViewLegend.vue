@@ -7,6 +7,7 @@ import { showNumber } from "../lib/units";
 import { useShot } from "../stores/shot";
 import { useTakes } from "../stores/takes";
 import { useView } from "../stores/view";
+import { SPEEDS, TOUCHED } from "../lib/frameColors";
 import { MOST_STRETCH } from "../composables/useSurfaces";
 import { STATE_COLORS, TIER_COLORS } from "../viewport/paint";
 
@@ -32,35 +33,25 @@ const weighed = computed(() => {
   const w = body.weights[k];
   return w ? [w.of, `× ${showNumber(w.low!, 3)}`, `× ${showNumber(w.high!, 3)}`] : null;
 });
-const legend = computed(() =>
-  view.colorBy === "map" && mapNow.value
-    ? "ramp"
-    : props.inTake && (view.colorBy === "load" || view.colorBy === "stretch")
-      ? "ramp"
-      : props.inTake && view.colorBy === "fields"
-        ? "list"
-        : view.colorBy === "reach" || view.colorBy === "size" || view.colorBy === "strength"
-          ? "ramp"
-          : view.colorBy === "state" || view.colorBy === "tier"
-            ? "list"
-            : "",
-);
-const rampWords = computed(() =>
-  view.colorBy === "map"
-    ? [view.map, "0", "1"]
-    : view.colorBy === "stretch"
-      ? ["stretch", "0.01 %", `${100 * MOST_STRETCH} %`]
-      : view.colorBy === "load"
-        ? ["load / strength", "0", "1"]
-        : view.colorBy === "reach"
-          ? [
-              view.selection?.kind === "field" ? `reach of ${view.selection.name}` : "pick a field to see its reach",
-              "0",
-              "1",
-            ]
-          : view.colorBy === "size"
-            ? ["piece size", "small", "large"]
-            : ["mean bond strength", "0", "strongest"],
+/** What the ends of the ramp mean, by what is coloured by; of those that a take alone has, beside a take. */
+const IN_TAKE = {
+  load: ["load / strength", "0", "1"],
+  stretch: ["stretch", "0.01 %", `${100 * MOST_STRETCH} %`],
+  tension: ["tension / strength", "0", "1"],
+  speed: ["speed", `${SPEEDS[0]} m/s`, `${SPEEDS[1]} m/s`],
+} as const;
+const ramped = computed<readonly string[] | null>(() => {
+  const by = view.colorBy;
+  if (by === "map") return mapNow.value ? [view.map, "0", "1"] : null;
+  if (by in IN_TAKE) return props.inTake ? IN_TAKE[by as keyof typeof IN_TAKE] : null;
+  if (by === "size") return ["piece size", "small", "large"];
+  if (by === "strength") return ["mean bond strength", "0", "strongest"];
+  const field = view.selection?.kind === "field" ? `reach of ${view.selection.name}` : "pick a field to see its reach";
+  return by === "reach" ? [field, "0", "1"] : null;
+});
+const LISTED = ["state", "tier", "fields", "touch"];
+const listed = computed(
+  () => LISTED.includes(view.colorBy) && (props.inTake || view.colorBy === "state" || view.colorBy === "tier"),
 );
 </script>
 
@@ -71,12 +62,12 @@ const rampWords = computed(() =>
       ><span>{{ weighed[2] }}</span></b
     >
   </div>
-  <div v-else-if="legend" class="legend">
-    <template v-if="legend === 'ramp'">
-      <span>{{ rampWords[0] }}</span>
+  <div v-else-if="ramped || listed" class="legend">
+    <template v-if="ramped">
+      <span>{{ ramped[0] }}</span>
       <i :style="{ background: rampCss }" /><b class="figures"
-        ><span>{{ rampWords[1] }}</span
-        ><span>{{ rampWords[2] }}</span></b
+        ><span>{{ ramped[1] }}</span
+        ><span>{{ ramped[2] }}</span></b
       >
     </template>
     <span v-else-if="view.colorBy === 'state'" class="states"
@@ -84,6 +75,9 @@ const rampWords = computed(() =>
       ><em v-for="(name, k) in ['held', 'resting', 'moving']" :key="name"
         ><i class="dot" :style="{ background: css(STATE_COLORS[k]!) }" />{{ name }}</em
       ></span
+    >
+    <span v-else-if="view.colorBy === 'touch'" class="states"
+      ><em><i class="dot" :style="{ background: css(TOUCHED) }" />touches something rigid</em></span
     >
     <span v-else-if="view.colorBy === 'fields'" class="states"
       ><span>what acts</span

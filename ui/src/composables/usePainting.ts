@@ -1,9 +1,10 @@
 /** Lays what is shown into the piece batch: geometry, places and colours. */
 import { computed, type ComputedRef, type ShallowRef } from "vue";
 import type { ShotDocument } from "../api/types";
-import { type Family } from "../lib/document";
+import { familyColors } from "../lib/familyColors";
+import { speeds } from "../lib/frameColors";
 import type { FrameData } from "../lib/frames";
-import { hexColor, type Rgb } from "../lib/ramp";
+import { ramp, type Rgb } from "../lib/ramp";
 import { usePieces } from "../stores/pieces";
 import { useShot } from "../stores/shot";
 import { useSurvey } from "../stores/survey";
@@ -19,6 +20,7 @@ export function usePainting(
   shown: ComputedRef<Shown[]>,
   inTake: ComputedRef<boolean>,
   frame: ShallowRef<FrameData | null>,
+  before?: ComputedRef<FrameData | null>,
 ): { paintPieces: () => boolean } {
   const shot = useShot();
   const pieces = usePieces();
@@ -49,13 +51,6 @@ export function usePainting(
     return out;
   });
 
-  /** The families' hues as the theme has them. */
-  function familyColors(): Record<Family, Rgb> {
-    const style = getComputedStyle(document.documentElement);
-    const of = (name: string): Rgb => hexColor(style.getPropertyValue(name).trim());
-    return { holds: of("--lichen"), breaks: of("--ember"), moves: of("--tide"), ends: of("--ash") };
-  }
-
   /** Colour of a piece by a map, by the fields that act or by the weight it bears, where one of these is chosen. */
   function ownColor(
     document: ShotDocument,
@@ -65,6 +60,11 @@ export function usePainting(
     if (view.colorBy === "map")
       return now || (known && !inTake.value) ? byMap(document, view.map, now, survey.result) : null;
     if (view.colorBy === "fields" && now?.arrays.acted) return byFields(now, document, familyColors());
+    if (view.colorBy === "speed") {
+      const [at, then] = [now?.arrays.position, before?.value?.arrays.position];
+      const share = at && then ? speeds(at, then, document.timing.fps ?? 24) : null;
+      return share && ((piece) => ramp(share(piece)));
+    }
     return view.colorBy === "load" && now?.arrays.load ? byWeight(now) : null;
   }
 

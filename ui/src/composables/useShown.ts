@@ -52,6 +52,7 @@ export function useShown(): {
   shown: ComputedRef<Shown[]>;
   missing: ComputedRef<number>;
   frame: ShallowRef<FrameData | null>;
+  before: ComputedRef<FrameData | null>;
 } {
   const shot = useShot();
   const pieces = usePieces();
@@ -87,6 +88,12 @@ export function useShown(): {
     },
     { immediate: true },
   );
+  /** the frame before it, where that is held; what moves is coloured by its speed */
+  const before = computed(() => {
+    void takes.arrived;
+    const now = frame.value;
+    return now && now.index > 0 && view.colorBy === "speed" ? (takes.frames?.at(now.index - 1) ?? null) : null;
+  });
   const things = computed(() => (inTake.value ? thingsOf(takes.document!) : shot.things));
   const time = computed(() =>
     inTake.value || !things.value.some((t) => t.body.role === "animated")
@@ -108,5 +115,5 @@ export function useShown(): {
     });
   });
   const missing = computed(() => things.value.length - shown.value.length);
-  return { inTake, time, shown, missing, frame };
+  return { inTake, time, shown, missing, frame, before };
 }

@@ -6,7 +6,8 @@ import { newBody } from "../lib/document";
 import type { FrameData } from "../lib/frames";
 import { changeMatter } from "../lib/matter";
 import { useSurvey } from "../stores/survey";
-import { useView } from "../stores/view";
+import { useTakes } from "../stores/takes";
+import { useView, type ColorBy } from "../stores/view";
 import type { Stage } from "../viewport/Stage";
 import type { SurfaceShape } from "../viewport/SurfaceBatch";
 import { placed, useSurfaces } from "./useSurfaces";
@@ -41,12 +42,13 @@ function stage() {
   return { s, shapes, places, looks, values };
 }
 
-const use = (s: Stage, shown: Shown[], frame: FrameData | null = null) =>
+const use = (s: Stage, shown: Shown[], frame: FrameData | null = null, before: FrameData | null = null) =>
   useSurfaces(
     shallowRef(s),
     computed(() => shown),
     computed(() => !!frame),
     shallowRef(frame),
+    computed(() => before),
   ).paintSurfaces;
 
 beforeEach(() => setActivePinia(createPinia()));
@@ -79,6 +81,39 @@ describe("what deforms", () => {
     view.colorBy = "reach";
     paint();
     expect([looks[0], values[0]]).toEqual(["value", [-1, 0.5, 1]]);
+  });
+  it("is coloured in a take by what each frame has of its vertices", () => {
+    const { s, looks, values } = stage();
+    const points = new Float32Array([0, 0, 0, 1, 0, 0, 2, 0, 0]);
+    const arrays = {
+      "points/flag": points,
+      "tension/flag": new Uint8Array([0, 51, 255]),
+      "touch/flag": new Uint8Array([0, 1, 0]),
+      "acted/flag": new Uint8Array([0, 1, 1]),
+      "value/heat/flag": new Float32Array([0, 0.5, 1]),
+    };
+    useTakes().document = {
+      fields: [{ name: "wind", effect: { kind: "wind" } }],
+      maps: [{ name: "heat", ramp: "tide" }],
+      timing: { fps: 24 },
+    } as never;
+    const paint = use(s, [flag()], { index: 3, pieces: 0, arrays } as never, { index: 2, pieces: 0, arrays } as never);
+    const view = useView();
+    view.showing = "take";
+    view.map = "heat";
+    const look = (by: ColorBy): [string, number[]] => {
+      view.colorBy = by;
+      paint();
+      return [looks[0]!, values[0]!];
+    };
+    expect(look("stretch")[0]).toBe("stretch");
+    expect(look("tension")).toEqual(["value", [0, 0.2, 1]]);
+    expect(look("speed")).toEqual(["value", [0, 0, 0]]); // it stands
+    const [how, touch] = look("touch");
+    expect([how, touch[0], touch[1]! > 0]).toEqual(["packed", -1, true]);
+    const [, acted] = look("fields");
+    expect([acted[0], acted[1] === acted[2], acted[1]! >= 0]).toEqual([-1, true, true]);
+    expect(look("map")[1]).toEqual([0x3a464f, 0x2f8c9c, 0xdff3df]);
   });
   it("is laid out once, until its shape is another", () => {
     const { s, shapes } = stage();

@@ -2,9 +2,12 @@
 import type { ComputedRef, ShallowRef } from "vue";
 import { memberName } from "../lib/document";
 import type { FrameData } from "../lib/frames";
+import { actedColors, mapColors, packed, speeds, TOUCHED } from "../lib/frameColors";
 import { hexColor } from "../lib/ramp";
+import { familyColors } from "../lib/familyColors";
 import { turn, type Vec } from "../lib/rotation";
 import { useSurvey } from "../stores/survey";
+import { useTakes } from "../stores/takes";
 import { useView } from "../stores/view";
 import type { Stage } from "../viewport/Stage";
 import type { SurfaceColor, SurfaceShape } from "../viewport/SurfaceBatch";
@@ -23,13 +26,17 @@ export function placed(vertices: Float32Array, copy: Copy): Float32Array {
   return out;
 }
 
+type Values = ArrayLike<number> | ((vertex: number) => number);
+
 export function useSurfaces(
   stage: ShallowRef<Stage | null>,
   shown: ComputedRef<Shown[]>,
   inTake: ComputedRef<boolean>,
   frame: ShallowRef<FrameData | null>,
+  before?: ComputedRef<FrameData | null>,
 ): { paintSurfaces: () => void } {
   const survey = useSurvey();
+  const takes = useTakes();
   const view = useView();
   let laid = "";
   const ids = new WeakMap<object, number>();
@@ -68,13 +75,38 @@ export function useSurfaces(
     return true;
   }
 
+  /** What colours one in a frame of a take, by what is asked for and the frame has; null where it has not. */
+  function inFrame(own: string, arrays: FrameData["arrays"]): [SurfaceColor, Values] | null {
+    const document = takes.document;
+    if (view.colorBy === "map") {
+      const of = mapColors(arrays, own, view.map, document?.maps.find((m) => m.name === view.map)?.ramp);
+      return of && ["packed", of];
+    }
+    if (view.colorBy === "tension") {
+      const share = arrays[`tension/${own}`];
+      return share ? ["value", (v) => share[v]! / 255] : null;
+    }
+    if (view.colorBy === "touch") {
+      const touches = arrays[`touch/${own}`];
+      return touches ? ["packed", (v) => packed(touches[v] ? TOUCHED : null)] : null;
+    }
+    if (view.colorBy === "speed") {
+      const [now, then] = [arrays[`points/${own}`], before?.value?.arrays[`points/${own}`]];
+      return now && then ? ["value", speeds(now, then, document?.timing.fps ?? 24)] : null;
+    }
+    const bits = view.colorBy === "fields" ? arrays[`acted/${own}`] : undefined;
+    const count = (arrays[`points/${own}`]?.length ?? 0) / 3;
+    if (!bits || !document || !count) return null;
+    return ["packed", actedColors(bits, bits.length / count, document.fields, familyColors())];
+  }
+
   /** What colours one, and the numbers it is coloured by where these are its vertices'. */
-  function colorOf(own: string, arrays: FrameData["arrays"] | undefined): [SurfaceColor, ArrayLike<number> | null] {
+  function colorOf(own: string, arrays: FrameData["arrays"] | undefined): [SurfaceColor, Values | null] {
     const chosen = view.selection;
     if (arrays) {
       if (view.colorBy === "stretch") return ["stretch", null];
-      const map = view.colorBy === "map" ? arrays[`value/${view.map}/${own}`] : undefined;
-      if (map) return ["value", map];
+      const seen = inFrame(own, arrays);
+      if (seen) return seen;
       const state = view.colorBy === "state" ? arrays[`state/${own}`] : undefined;
       return state ? ["held", [...state].map((x) => (x === 0 ? 1 : 0))] : ["own", null];
     }
@@ -106,7 +138,8 @@ export function useSurfaces(
         const points = arrays?.[`points/${own}`];
         s.surfaces.setPlaces(k, points ?? placed(thing.packed.vertices as Float32Array, copy));
         const [by, values] = colorOf(own, arrays);
-        if (values) s.surfaces.setValues(k, (v) => values[v] ?? -1);
+        if (typeof values === "function") s.surfaces.setValues(k, values);
+        else if (values) s.surfaces.setValues(k, (v) => values[v] ?? -1);
         s.surfaces.setLook(k, hexColor(thing.body.material.look?.color ?? "#b4b1a4"), by, {
           chosen: view.chosen.some((x) => x.name === thing.name && (x.kind === "body" || x.kind === "group")),
           hidden: view.hidden.includes(thing.name),

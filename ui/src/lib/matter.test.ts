@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
 import type { Body } from "../api/types";
 import { newBody, SHAPES } from "./document";
-import { changeMatter, leadsTo, MATTER_SPECS, possible, takeMatter } from "./matter";
+import { changeMatter, leadsTo, MATTER_SPECS, newBonds, possible, takeMatter } from "./matter";
 
 const body = (kind: string): Body => newBody("b", SHAPES[kind]!(), 1);
 
@@ -65,5 +65,21 @@ describe("what numbers of matter lead to", () => {
   it("has a row, with its sentence, for every number a preset may give", () => {
     for (const kind of ["cloth", "soft", "rope"] as const)
       for (const row of MATTER_SPECS[kind]) expect(row.hint, `${kind} ${row.key}`).toBeTruthy();
+  });
+});
+
+describe("what joins pieces", () => {
+  it("is given in what the matter has, and anew where that changes", () => {
+    expect([newBonds("cloth").unit, newBonds("soft").unit, newBonds("rigid").unit]).toEqual(["kN/m", "kN/m2", "kN/m2"]);
+    const body = newBody("wall", SHAPES.sheet!(), 1);
+    body.bonds = { ...newBonds("rigid"), tiers: [900], cut: [[0, 1]] };
+    changeMatter(body, "cloth");
+    expect(body.bonds).toMatchObject({ strength: 5, unit: "kN/m", tiers: [], cut: [] });
+    body.bonds!.strength = 2;
+    changeMatter(body, "soft");
+    expect(body.bonds).toMatchObject({ strength: 400, unit: "kN/m2" });
+    body.bonds = { ...newBonds("soft"), unit: "kN", strength: 3 };
+    changeMatter(body, "cloth");
+    expect(body.bonds).toMatchObject({ strength: 3, unit: "kN" });
   });
 });

@@ -73,6 +73,22 @@ export const MATTER_SPECS: Record<MatterKind, Spec[]> = {
 /** facets along each side that a plain shape gets, so that it can bend */
 const FACETS = { sheet: 24, box: 8 };
 
+/** What joins the pieces of matter of a kind at first: pieces meet along faces, patches of cloth along lines. */
+export const newBonds = (kind: MatterKind): NonNullable<Body["bonds"]> => ({
+  ...(kind === "cloth" ? { strength: 5, unit: "kN/m" } : { strength: 400, unit: "kN/m2" }),
+  tiers: [],
+  by_size: 0,
+  by_reach: null,
+  cut: [],
+});
+
+/** Give bonds that say their strength in what its matter has not, that of a new one, in place. */
+function refit(body: Body): void {
+  const { strength, unit } = newBonds(body.matter.kind);
+  if (body.bonds && body.bonds.unit !== "kN" && body.bonds.unit !== unit)
+    Object.assign(body.bonds, { strength, unit, tiers: [], cut: [] });
+}
+
 /** Kinds of matter a shape can be. */
 export const possible = (body: Body, kind: MatterKind): boolean => body.shape.kind !== "line" || kind === "rope";
 
@@ -89,7 +105,7 @@ export function changeMatter(body: Body, kind: MatterKind): string[] {
     drop("pins", body.pins.length > 0, () => (body.pins = []));
     drop("recall", body.recall.length > 0, () => (body.recall = []));
     drop("weights", body.weights.length > 0, () => (body.weights = []));
-    if (body.bonds?.unit === "kN/m") body.bonds.unit = "kN/m2";
+    refit(body);
     return lost;
   }
   drop("its role", body.role !== "active", () => (body.role = "active"));
@@ -107,8 +123,7 @@ export function changeMatter(body: Body, kind: MatterKind): string[] {
     if (kind !== "rope" && !shells) return;
     [body.pattern, body.breaks, body.bonds] = [null, [], null];
   });
-  if (body.bonds && kind === "cloth" && body.bonds.unit === "kN/m2") body.bonds.unit = "kN/m";
-  if (body.bonds && kind === "soft" && body.bonds.unit === "kN/m") body.bonds.unit = "kN/m2";
+  refit(body);
   if (body.collision === "exact") body.collision = "auto";
   const shape = body.shape;
   if (shape.kind === "sheet")

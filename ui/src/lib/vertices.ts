@@ -22,6 +22,9 @@ const STATES = ["held", "resting", "moving"];
 export function numbersAt(arrays: FrameData["arrays"], body: string, vertex: number, map: string): string[] {
   const state = arrays[`state/${body}`]?.[vertex];
   const lines = [`vertex ${vertex}${state === undefined ? "" : ` · ${STATES[state] ?? "gone"}`}`];
+  const tension = arrays[`tension/${body}`]?.[vertex];
+  if (tension) lines.push(`bears ${showNumber((100 * tension) / 255, 2)} % of its strength`);
+  if (arrays[`touch/${body}`]?.[vertex]) lines.push("touches something");
   const value = map ? arrays[`value/${map}/${body}`]?.[vertex] : undefined;
   if (value !== undefined) lines.push(`${map}: ${showNumber(value, 2)}`);
   return lines;

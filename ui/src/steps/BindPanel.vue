@@ -18,6 +18,7 @@ import { useShot } from "../stores/shot";
 import { useSurvey } from "../stores/survey";
 import { useView } from "../stores/view";
 import { useNewField } from "./newField";
+import { newBonds } from "../lib/matter";
 import Section from "../controls/Section.vue";
 import Choices from "../controls/Choices.vue";
 import { say } from "../lib/words";
@@ -227,24 +228,7 @@ function placeNew(kind: TieKind): void {
           <ElButton link @click="edit('bonds', (b) => (b.bonds = null))">set the pieces loose</ElButton>
         </div>
       </template>
-      <ElButton
-        v-else
-        type="primary"
-        class="wide"
-        @click="
-          edit(
-            'bonds',
-            (b) =>
-              (b.bonds = {
-                strength: b.matter.kind === 'cloth' ? 5 : 400,
-                unit: b.matter.kind === 'cloth' ? 'kN/m' : 'kN/m2',
-                tiers: [],
-                by_size: 0,
-                by_reach: null,
-                cut: [],
-              }),
-          )
-        ">
+      <ElButton v-else type="primary" class="wide" @click="edit('bonds', (b) => (b.bonds = newBonds(b.matter.kind)))">
         Bond the pieces
       </ElButton>
     </template>

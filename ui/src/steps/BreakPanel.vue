@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { newBonds } from "../lib/matter";
 import { ElButton, ElSlider } from "element-plus";
 import { computed } from "vue";
 import BodyList from "../components/BodyList.vue";
@@ -56,7 +57,7 @@ function edit(what: string, change: (b: Body) => void): void {
 function breakIt(kind: Pattern["kind"]): void {
   edit("break", (b) => {
     b.pattern = newPattern(kind, size.value) as Pattern;
-    if (kind !== "faces") b.bonds ??= { strength: 400, unit: "kN/m2", tiers: [], by_size: 0, by_reach: null, cut: [] };
+    if (kind !== "faces") b.bonds ??= newBonds(b.matter.kind);
   });
   view.colorBy = "piece";
 }

@@ -19,13 +19,17 @@ const view = useView();
 const survey = useSurvey();
 const emit = defineEmits<{ bake: [withoutFaulty?: boolean]; seek: [frame: number] }>();
 const stale = computed(() => (takes.document && shot.document ? differences(takes.document, shot.document) : []));
+const has = (start: string): boolean => [...(takes.frames?.names ?? [])].some((n) => n.startsWith(start));
 const seen = computed<ColorBy[]>(() => [
   "material",
   "piece",
   "state",
   ...(takes.frames?.names.has("acted") ? (["fields"] as const) : []),
   ...(takes.frames?.names.has("load") ? (["load"] as const) : []),
-  ...([...(takes.frames?.names ?? [])].some((n) => n.startsWith("points/")) ? (["stretch"] as const) : []),
+  ...(has("points/") ? (["stretch"] as const) : []),
+  ...(has("tension/") ? (["tension"] as const) : []),
+  ...(has("touch/") ? (["touch"] as const) : []),
+  "speed",
 ]);
 const maps = computed(() =>
   [...(takes.frames?.names ?? [])].flatMap((k) => (k.startsWith("map/") ? [k.slice(4)] : [])),

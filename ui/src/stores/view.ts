@@ -8,7 +8,20 @@ import type { Snap } from "../lib/snap";
 export type Step = "build" | "break" | "bind" | "drive" | "run" | "export";
 export type Selection = { kind: "body" | "group" | "field" | "tie" | "falloff" | "map"; name: string } | null;
 export type ColorBy =
-  "material" | "piece" | "tier" | "size" | "strength" | "state" | "reach" | "map" | "load" | "fields" | "stretch";
+  | "material"
+  | "piece"
+  | "tier"
+  | "size"
+  | "strength"
+  | "state"
+  | "reach"
+  | "map"
+  | "load"
+  | "fields"
+  | "stretch"
+  | "tension"
+  | "speed"
+  | "touch";
 export type Section = { axis: 0 | 1 | 2; share: number } | null;
 /** What can be brought into view: all, what is chosen, or one member of a group. */
 export type Sight = "all" | "chosen" | { name: string; copy: number };

@@ -30,8 +30,8 @@ export interface SurfaceShape {
   sides: number;
 }
 
-export type SurfaceColor = "own" | "stretch" | "value" | "held";
-const COLORS: SurfaceColor[] = ["own", "stretch", "value", "held"];
+export type SurfaceColor = "own" | "stretch" | "value" | "held" | "packed";
+const COLORS: SurfaceColor[] = ["own", "stretch", "value", "held", "packed"];
 
 interface Shown {
   shape: SurfaceShape;

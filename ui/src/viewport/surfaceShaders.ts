@@ -8,11 +8,15 @@ const FETCH = /* glsl */ `
   uniform highp sampler2D rest;
   uniform highp sampler2D rings;
   uniform int wide;
-  uniform int colorBy; // 0 its own, 1 stretch, 2 value by ramp, 3 what is held
+  uniform int colorBy; // 0 its own, 1 stretch, 2 value by ramp, 3 what is held, 4 a colour packed in a number
   uniform float most;
   uniform int alone;
   ivec2 cell(int k) { return ivec2(k % wide, k / wide); }
   vec4 place(int v) { return texelFetch(places, cell(v), 0); }
+  vec4 tintOf(float packedColor) {
+    if (colorBy != 4 || packedColor < 0.0) return vec4(0.0);
+    return vec4(floor(packedColor / 65536.0), mod(floor(packedColor / 256.0), 256.0), mod(packedColor, 256.0), 255.0) / 255.0;
+  }
 `;
 
 /** Stretch on a scale of tens: 0 at a hundredth of a per cent, 1 at ``most``. */
@@ -49,6 +53,7 @@ export const SURFACE_VERTEX = /* glsl */ `
   out vec3 vWorld;
   out vec3 vNormal;
   out float vValue;
+  out vec4 vTint;
   vec3 normalOf(int v, vec3 at) {
     vec3 n = vec3(0.0);
     for (int k = 0; k < 4; k++) {
@@ -66,6 +71,7 @@ export const SURFACE_VERTEX = /* glsl */ `
     vec3 at = own.xyz;
     vNormal = normalOf(a, at);
     vValue = valueOf(a, own);
+    vTint = tintOf(own.w);
     if (share.x + share.y > 0.0) {
       // between vertices: on the planes that touch the surface there (Boubekeur and Alexa 2008, doi 10.1145/1457515.1409094)
       int b = int(position.y + 0.5);
@@ -82,6 +88,7 @@ export const SURFACE_VERTEX = /* glsl */ `
       at = mix(flatAt, bent, 0.75);
       vNormal = u * na + share.x * nb + share.y * nc;
       vValue = u * vValue + share.x * valueOf(b, pb) + share.y * valueOf(c, pc);
+      vTint = u * vTint + share.x * tintOf(pb.w) + share.y * tintOf(pc.w);
     }
     if (off != 0.0) at += unit(vNormal) * thick * 0.5 * (off + side);
     vWorld = at;
@@ -99,6 +106,7 @@ export const ROPE_VERTEX = /* glsl */ `
   out vec3 vWorld;
   out vec3 vNormal;
   out float vValue;
+  out vec4 vTint;
   void main() {
     int v = int(position.x + 0.5);
     int before = int(position.y + 0.5);
@@ -115,6 +123,7 @@ export const ROPE_VERTEX = /* glsl */ `
     float rest0 = length(texelFetch(rest, cell(after), 0).xyz - texelFetch(rest, cell(v), 0).xyz)
       + length(texelFetch(rest, cell(v), 0).xyz - texelFetch(rest, cell(before), 0).xyz);
     float now0 = length(place(after).xyz - own.xyz) + length(own.xyz - place(before).xyz);
+    vTint = tintOf(own.w);
     vValue = colorBy == 1 ? scaled(rest0 > 0.0 ? now0 / rest0 - 1.0 : 0.0) : own.w;
     gl_Position = projectionMatrix * viewMatrix * vec4(vWorld, 1.0);
   }
@@ -138,6 +147,7 @@ export const SURFACE_FRAGMENT = /* glsl */ `
   in vec3 vWorld;
   in vec3 vNormal;
   in float vValue;
+  in vec4 vTint;
   out vec4 color;
   void main() {
     if (dot(section.xyz, vWorld) > section.w) discard;
@@ -149,6 +159,7 @@ export const SURFACE_FRAGMENT = /* glsl */ `
     if (dot(n, flatNormal) < 0.6) n = flatNormal; // a crease stays one
     vec3 base = tint;
     if (colorBy == 1 || colorBy == 2) base = vValue < 0.0 && colorBy == 2 ? tint * 0.55 : texture(ramp, vec2(clamp(vValue, 0.0, 1.0), 0.5)).rgb;
+    if (colorBy == 4 && vTint.a > 0.0) base = mix(tint, vTint.rgb / vTint.a, vTint.a);
     if (colorBy == 3) base = mix(tint, heldColor, 0.75 * clamp(vValue, 0.0, 1.0));
     float up = 0.5 + 0.5 * n.y;
     float lit = max(0.0, dot(n, key));
