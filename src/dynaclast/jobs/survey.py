@@ -24,6 +24,7 @@ from ..core.fracture.display import drawing_key
 from ..core.fracture.pieces import Pieces
 from ..core.layout import members, with_shared
 from ..core.preflight import Finding, preflight
+from ..core.preflight.pressure import wind_pressures
 from ..core.preflight.reach import (
     arrows,
     arrows_over,
@@ -128,6 +129,7 @@ class Surveyor:
         over, spread = arrows_over(whole, pieces, at, vertices, field) if field else (none, none)
         chosen = next((item for item in keyed if item.name == field), None)
         near = reach_on_vertices(chosen, at, vertices) if chosen else {}
+        presses = wind_pressures(whole, chosen, at, vertices, self.surface) if chosen else {}
         pinned = pinned_vertices(whole, at, vertices)
         maps = maps_at(whole, at).items()
         weighed = next((b for b in whole.bodies if b.name == weighs and b.name in vertices.rest), None)
@@ -142,6 +144,7 @@ class Surveyor:
                     "count": len(held),
                     "pinned": np.flatnonzero(held).tolist(),
                     "reach": near[name].round(3).tolist() if name in near else [],
+                    "pressure": presses[name].round(2).tolist() if name in presses else [],
                 }
                 for name, held in pinned.items()
             },

@@ -309,11 +309,14 @@ class MapOut(BaseModel):
 
 
 class VerticesOut(BaseModel):
-    """Vertices of a body that deforms, as they open: which are pinned, and the reach there of the field asked about."""
+    """Vertices of a body that deforms, as they open: which are pinned, and the reach there of the field asked about; of
+    a wind what it presses on the faces round each [Pa].
+    """
 
     count: int
     pinned: list[int]
     reach: list[float]
+    pressure: list[float]
 
 
 class SurveyOut(BaseModel):

@@ -5611,7 +5611,8 @@ export interface components {
         };
         /**
          * VerticesOut
-         * @description Vertices of a body that deforms, as they open: which are pinned, and the reach there of the field asked about.
+         * @description Vertices of a body that deforms, as they open: which are pinned, and the reach there of the field asked about; of a
+         *     wind what it presses on the faces round each [Pa].
          */
         VerticesOut: {
             /** Count */
@@ -5620,6 +5621,8 @@ export interface components {
             pinned: number[];
             /** Reach */
             reach: number[];
+            /** Pressure */
+            pressure: number[];
         };
         /**
          * SurveyIn
