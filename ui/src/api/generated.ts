@@ -5611,8 +5611,8 @@ export interface components {
         };
         /**
          * VerticesOut
-         * @description Vertices of a body that deforms, as they open: which are pinned, and the reach there of the field asked about; of a
-         *     wind what it presses on the faces round each [Pa].
+         * @description Vertices of a body that deforms, as they open: which are pinned, and the reach there of the field asked about; of
+         *     a wind what it presses on the faces round each [Pa].
          */
         VerticesOut: {
             /** Count */

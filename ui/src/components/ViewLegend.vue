@@ -5,6 +5,7 @@ import { FAMILY_COLOR, RAMPS } from "../lib/document";
 import { RAMP_CSS } from "../lib/ramp";
 import { showNumber } from "../lib/units";
 import { useShot } from "../stores/shot";
+import { useSurvey } from "../stores/survey";
 import { useTakes } from "../stores/takes";
 import { useView } from "../stores/view";
 import { SPEEDS, TOUCHED } from "../lib/frameColors";
@@ -14,6 +15,7 @@ import { STATE_COLORS, TIER_COLORS } from "../viewport/paint";
 const props = defineProps<{ inTake: boolean; deepest: number }>();
 const shot = useShot();
 const takes = useTakes();
+const survey = useSurvey();
 const view = useView();
 const css = (c: readonly number[]): string => `rgb(${c.map((x) => Math.round(x * 255)).join(" ")})`;
 const weighs = computed(() => shot.things.some((t) => t.name === view.thing && t.body.bonds)); // only the chosen body's bonds are drawn
@@ -44,6 +46,11 @@ const ramped = computed<readonly string[] | null>(() => {
   const by = view.colorBy;
   if (by === "map") return mapNow.value ? [view.map, "0", "1"] : null;
   if (by in IN_TAKE) return props.inTake ? IN_TAKE[by as keyof typeof IN_TAKE] : null;
+  if (by === "pressure" && props.inTake) return null;
+  if (by === "pressure")
+    return survey.mostPressure
+      ? ["pressure", "0", `${showNumber(survey.mostPressure, 3)} Pa`]
+      : ["pick a wind to see its pressure on what deforms", "0", "1"];
   if (by === "size") return ["piece size", "small", "large"];
   if (by === "strength") return ["mean bond strength", "0", "strongest"];
   const field = view.selection?.kind === "field" ? `reach of ${view.selection.name}` : "pick a field to see its reach";

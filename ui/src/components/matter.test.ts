@@ -116,7 +116,9 @@ describe("what holds vertices", () => {
     const [pins] = flag().pins;
     expect(pins!.reach.layers![0]!.shape).toMatchObject({ kind: "box", center: [-1, 2, 0] });
     expect(pins!.to).toBeNull();
-    useSurvey().result = { vertices: { flag: { count: 625, pinned: [0, 1], reach: [] } } } as unknown as Survey;
+    useSurvey().result = {
+      vertices: { flag: { count: 625, pinned: [0, 1], reach: [], pressure: [] } },
+    } as unknown as Survey;
     await flushPromises();
     expect(it.text()).toContain("2 of 625 vertices");
   });

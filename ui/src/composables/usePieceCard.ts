@@ -107,6 +107,7 @@ export function usePieceCard(
     const lines = [`vertex ${vertex}${found?.pinned.includes(vertex) ? " · pinned" : ""}`];
     const field = view.selection?.kind === "field" ? view.selection.name : "";
     if (field && found?.reach.length) lines.push(`${field}: reach ${showNumber(found.reach[vertex]!, 2)}`);
+    if (found?.pressure.length) lines.push(`${field} presses ${showNumber(found.pressure[vertex]!, 3)} Pa`);
     if (thing.name === view.thing) lines.push(...weightLines(survey.result?.weights ?? {}, vertex));
     return lines;
   }

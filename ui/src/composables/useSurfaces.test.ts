@@ -71,7 +71,7 @@ describe("what deforms", () => {
   it("shows which vertices are pinned, and the reach of the chosen field where that is asked for", () => {
     const { s, looks, values } = stage();
     useSurvey().result = {
-      vertices: { flag: { count: 3, pinned: [1], reach: [0, 0.5, 1] } },
+      vertices: { flag: { count: 3, pinned: [1], reach: [0, 0.5, 1], pressure: [0, 50, 200] } },
     } as unknown as Survey;
     const paint = use(s, [flag()]);
     paint();
@@ -81,6 +81,9 @@ describe("what deforms", () => {
     view.colorBy = "reach";
     paint();
     expect([looks[0], values[0]]).toEqual(["value", [-1, 0.5, 1]]);
+    view.colorBy = "pressure";
+    paint();
+    expect([looks[0], values[0]]).toEqual(["value", [0, 0.25, 1]]);
   });
   it("is coloured in a take by what each frame has of its vertices", () => {
     const { s, looks, values } = stage();

@@ -119,6 +119,8 @@ export function useSurfaces(
     }
     if (view.colorBy === "reach" && chosen?.kind === "field" && found.reach.length)
       return ["value", found.reach.map((r) => (r > 0 ? r : -1))];
+    const most = view.colorBy === "pressure" ? survey.mostPressure : 0;
+    if (most > 0 && found.pressure.length) return ["value", found.pressure.map((p) => p / most)];
     if (!found.pinned.length) return ["own", null];
     const held = new Float32Array(found.count);
     for (const v of found.pinned) held[v] = 1;

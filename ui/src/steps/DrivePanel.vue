@@ -29,10 +29,14 @@ import SwitchRow from "../controls/SwitchRow.vue";
 const shot = useShot();
 const view = useView();
 const add = useNewField();
-const COLORS: Option<ColorBy>[] = [
+const COLORS = computed<Option<ColorBy>[]>(() => [
   ["material", "material"],
   ["reach", "reach"],
-];
+  ...(shot.fields.some((f) => f.effect.kind === "wind") &&
+  shot.things.some((t) => ["cloth", "soft"].includes(t.body.matter.kind))
+    ? ([["pressure", "pressure", "what the chosen wind presses on what deforms"]] as Option<ColorBy>[])
+    : []),
+]);
 const FAMILIES: [Family, string][] = [
   ["holds", "hold"],
   ["breaks", "break"],

@@ -15,6 +15,11 @@ export const useSurvey = defineStore("survey", () => {
   const findings = computed<Finding[]>(() => result.value?.findings ?? []);
   const crossings = computed<Crossing[]>(() => result.value?.crossings ?? []);
 
+  /** the greatest pressure of the wind that is asked about [Pa] */
+  const mostPressure = computed(() =>
+    Object.values(result.value?.vertices ?? {}).reduce((top, v) => v.pressure.reduce((a, b) => Math.max(a, b), top), 0),
+  );
+
   function crossing(field: string, body: string): Crossing | undefined {
     return crossings.value.find((c) => c.field === field && c.body === body);
   }
@@ -73,5 +78,5 @@ export const useSurvey = defineStore("survey", () => {
     }, 50);
   }
 
-  return { result, findings, crossings, crossing, totals, update };
+  return { result, findings, crossings, mostPressure, crossing, totals, update };
 });

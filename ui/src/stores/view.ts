@@ -21,7 +21,8 @@ export type ColorBy =
   | "stretch"
   | "tension"
   | "speed"
-  | "touch";
+  | "touch"
+  | "pressure";
 export type Section = { axis: 0 | 1 | 2; share: number } | null;
 /** What can be brought into view: all, what is chosen, or one member of a group. */
 export type Sight = "all" | "chosen" | { name: string; copy: number };
