@@ -1,4 +1,4 @@
-"""The demo shots of what deforms: flag, mooring, buoys, strip, mast, figurehead. Written by `python demo/make.py`."""
+"""The demo shots of what deforms, from the flag to the slates. Written by `python demo/make.py`."""
 
 from __future__ import annotations
 
@@ -284,6 +284,245 @@ def figurehead() -> dict:
     }
 
 
+def crate(name: str, at: list, turn: float, size: list) -> dict:
+    return {
+        "name": name,
+        "role": "passive",
+        "shape": {"kind": "box", "size": size},
+        "place": {"position": at, "angles": [0, turn, 0]},
+        "material": {"friction": 0.7} | look("#8a7351"),
+    }
+
+
+def tarpaulin() -> dict:
+    """A tarpaulin lies over the crates as it had settled; the gale gets under it, and ropes at its corners hold it."""
+    half, ropes, ties = 1.7, [], []
+    for k, (x, z) in enumerate(((-half, -half), (half, -half), (half, half), (-half, half))):
+        corner, stake = [x, 1.25, z], [1.5 * x, 0.05, 1.5 * z]
+        name = f"guy {k + 1}"
+        ropes.append(
+            {
+                "name": name,
+                "shape": {"kind": "line", "points": [stake, corner], "segments": 16},
+                "matter": {"kind": "rope", "preset": "hemp", "radius": 0.012},
+                "material": look("#c2a878", 0.95),
+                "pins": [{"reach": reach(ball(stake, 0.03))}],
+            }
+        )
+        tie = {"name": f"eyelet {k + 1}", "how": {"kind": "pin"}, "body": name, "to": "tarpaulin", "point": corner}
+        ties.append(tie)
+    return {
+        "version": 1,
+        "name": "Skerry Light: the tarpaulin",
+        "timing": {"fps": 24, "frames": 120},
+        "ground": SEA_BED,
+        "bodies": [
+            crate("crate 1", [-0.55, 0.5, -0.3], 8, [1.0, 1.0, 1.0]),
+            crate("crate 2", [0.6, 0.4, 0.35], -14, [0.9, 0.8, 1.1]),
+            crate("crate 3", [0.1, 0.35, -0.95], 30, [0.7, 0.7, 0.7]),
+            {
+                "name": "tarpaulin",
+                "shape": {"kind": "sheet", "size": [2 * half, 2 * half], "divisions": [26, 26]},
+                "place": {"position": [0, 1.25, 0]},
+                "matter": {"kind": "cloth", "preset": "canvas"},
+                "material": {"friction": 0.5} | look("#5d7358", 0.9),
+            },
+            *ropes,
+        ],
+        "ties": ties,
+        "fields": [
+            {
+                "name": "gale",
+                "effect": {"kind": "wind", "direction": [0.8, 0.55, 0.2], "speed": 12, "gusts": 0.5, "gust_size": 2},
+                "reach": EVERYWHERE,
+                "targets": ["tarpaulin"],
+                "cue": {"kind": "span", "start": 0.8, "ease_in": 0.5},
+            }
+        ],
+    }
+
+
+def fenders() -> dict:
+    """The boat swings against the jetty; two rubber fenders take the blow and give it back."""
+    hung = [
+        {
+            "name": f"fender {k + 1}",
+            "shape": {"kind": "cylinder", "radius": 0.3, "height": 1.1, "segments": 20},
+            "place": {"position": [-1.69, 0.8, z]},
+            "matter": {"kind": "soft", "preset": "rubber", "detail": 8},
+            "material": look("#3f4347", 0.6),
+            "pins": [{"reach": reach(box([-1.99, 0.8, z], [0.14, 0.7, 0.5])), "to": "jetty"}],
+        }
+        for k, z in enumerate((-1.0, 1.0))
+    ]
+    return {
+        "version": 1,
+        "name": "Skerry Light: the fenders",
+        "timing": {"fps": 24, "frames": 96},
+        "ground": SEA_BED,
+        "bodies": [
+            {
+                "name": "jetty",
+                "role": "passive",
+                "shape": {"kind": "box", "size": [1.2, 1.5, 4.2]},
+                "place": {"position": [-2.6, 0.75, 0]},
+                "material": look("#77705f"),
+            },
+            {
+                "name": "boat",
+                "shape": {"kind": "box", "size": [1.6, 1.0, 3.4]},
+                "place": {"position": [0.6, 0.8, 0], "angles": [0, 6, 0]},
+                "material": {"density": 600, "friction": 0.2} | look("#4d6b7a"),
+                "gravity": 0.0,
+                "velocity": [-1.3, 0, 0],
+            },
+            *hung,
+        ],
+        "fields": [
+            {"name": "water", "effect": {"kind": "drag", "amount": 0.25}, "reach": EVERYWHERE, "targets": ["boat"]}
+        ],
+    }
+
+
+def net() -> dict:
+    """A net between four posts catches rocks that come down the cliff."""
+    rocks = []
+    for k in range(9):
+        at = [0.9 * math.sin(2.4 * k), 3.2 + 0.75 * k, 0.9 * math.cos(2.4 * k)]
+        rocks.append(
+            {
+                "name": f"rock {k + 1}",
+                "shape": {"kind": "sphere", "radius": 0.22 + 0.03 * (k % 4), "segments": 8},
+                "place": {"position": at, "scale": [1, 0.8, 1.2]},
+                "material": {"density": 2400, "friction": 0.6} | look(["#7d7a74", "#6b6f72", "#8a8378"][k % 3]),
+                "spin": [1.5, 0, 1.0 - 0.3 * k],
+            }
+        )
+    posts = [
+        {
+            "name": f"post {k + 1}",
+            "role": "passive",
+            "shape": {"kind": "cylinder", "radius": 0.09, "height": 2.3, "segments": 12},
+            "place": {"position": [x, 1.15, z]},
+            "material": look("#8d7a5f"),
+        }
+        for k, (x, z) in enumerate(((-2.1, -2.1), (2.1, -2.1), (2.1, 2.1), (-2.1, 2.1)))
+    ]
+    rim = {"kind": "box", "center": [0, 2.2, 0], "core": [3.85, 1, 3.85], "edge": 0}
+    return {
+        "version": 1,
+        "name": "Skerry Light: the net",
+        "timing": {"fps": 24, "frames": 120},
+        "ground": SEA_BED,
+        "bodies": [
+            *posts,
+            {
+                "name": "net",
+                "shape": {"kind": "sheet", "size": [4, 4], "divisions": [20, 20]},
+                "place": {"position": [0, 2.2, 0]},
+                "matter": {"kind": "rope", "preset": "hemp", "radius": 0.012},
+                "material": {"friction": 0.6} | look("#b9a06a", 0.95),
+                "pins": [{"reach": {"layers": [{"shape": rim, "invert": True}]}}],
+            },
+            *rocks,
+        ],
+    }
+
+
+def lines() -> dict:
+    """Lines lie over a rail as they had settled there; their weight is gone, and a pull draws them into a ball."""
+    strands = [
+        {
+            "name": f"line {k + 1}",
+            "shape": {
+                "kind": "line",
+                "points": [[-1.3 + 0.05 * (k % 3), 3.16, 0.11 * k - 0.72], [1.3, 3.16, 0.11 * k - 0.72]],
+                "segments": 44,
+            },
+            "matter": {"kind": "rope", "preset": "hemp", "radius": 0.022, "damping": 0.01},
+            "material": {"friction": 0.3} | look(["#c9b07a", "#a98f5b", "#d8cba3"][k % 3], 0.95),
+        }
+        for k in range(14)
+    ]
+    rail = {
+        "name": "rail",
+        "role": "passive",
+        "shape": {"kind": "cylinder", "radius": 0.12, "height": 2.4, "segments": 20},
+        "place": {"position": [0, 3.0, 0], "angles": [90, 0, 0]},
+        "material": {"friction": 0.3} | look("#8d7a5f"),
+    }
+    return {
+        "version": 1,
+        "name": "Skerry Light: the lines",
+        "timing": {"fps": 24, "frames": 120},
+        "gravity": [0, 0, 0],
+        "ground": SEA_BED,
+        "bodies": [rail, *strands],
+        "fields": [
+            {
+                "name": "gathers",
+                "effect": {"kind": "attractor", "strength": 60, "law": "constant", "settle": 0.3},
+                "reach": reach(ball([0, 4.8, 0], 4.5, 1.0)),
+                "targets": [s["name"] for s in strands],
+                "cue": {"kind": "span", "start": 0.5, "ease_in": 0.8},
+            },
+            {"name": "air", "effect": {"kind": "drag", "amount": 2.0}, "reach": EVERYWHERE},
+        ],
+    }
+
+
+def slates() -> dict:
+    """Slates are sewn to a canvas; the waterspout lifts it, and those whose stitches give way fly off."""
+    canvas = "roof canvas"
+    tiles, sewn = [], []
+    for k in range(16):
+        at = [-1.05 + 0.7 * (k % 4), 0.735, -1.05 + 0.7 * (k // 4)]
+        tiles.append(
+            {
+                "name": f"slate {k + 1}",
+                "shape": {"kind": "box", "size": [0.5, 0.02, 0.5]},
+                "place": {"position": at},
+                "material": {"density": 2700, "friction": 0.5, "mass": 1.5} | look(["#59636b", "#4c565f"][k % 2]),
+            }
+        )
+        sewn.append(
+            {
+                "name": f"stitches {k + 1}",
+                "how": {"kind": "sewn", "within": 0.03},
+                "body": canvas,
+                "to": f"slate {k + 1}",
+                "point": at,
+                "breaks": 0.05 if k % 5 == 0 else 0.4,
+            }
+        )
+    return {
+        "version": 1,
+        "name": "Skerry Light: the slates",
+        "timing": {"fps": 24, "frames": 120},
+        "ground": SEA_BED,
+        "bodies": [
+            {
+                "name": canvas,
+                "shape": {"kind": "sheet", "size": [3, 3], "divisions": [30, 30]},
+                "place": {"position": [0, 0.7, 0]},
+                "matter": {"kind": "cloth", "preset": "canvas", "folds": False},
+                "material": {"friction": 0.5} | look("#8c8a7c", 0.95),
+            },
+            *tiles,
+        ],
+        "ties": sewn,
+        "fields": [
+            {
+                "name": "waterspout",
+                "effect": {"kind": "vortex", "axis": [0, 1, 0], "swirl": 7, "core": 1.0, "inward": 4, "lift": 17},
+                "reach": reach({"kind": "capsule", "center": [-3.5, 3, 0], "core": 1.2, "edge": 1.2, "height": 8}),
+                "cue": {"kind": "span", "start": 0.2},
+                "travel": {"kind": "path", "points": [[-3.5, 3, 0], [3.5, 3, 0.4]], "time": 3.5, "smooth": False},
+            }
+        ],
+    }
+
+
 SHOTS = {
     "signal-flag": signal_flag,
     "mooring": mooring,
@@ -291,4 +530,11 @@ SHOTS = {
     "bell-strip": strip,
     "rubber-mast": mast,
     "figurehead": figurehead,
+    "tarpaulin": tarpaulin,
+    "fenders": fenders,
+    "net": net,
+    "lines": lines,
+    "slates": slates,
 }
+SETTLED = {"tarpaulin": (["tarpaulin"], [0, -9.81, 0]), "lines": ([f"line {k + 1}" for k in range(14)], [0, -9.81, 0])}
+"""Shots whose bodies open as they had come to rest: which of them, and under what gravity [m/s2]."""

@@ -13,6 +13,7 @@ from scipy.spatial import ConvexHull
 HERE = Path(__file__).parent
 sys.path[:0] = [str(HERE), str(HERE.parent / "src")]
 
+from deforming_shots import SETTLED  # noqa: E402
 from deforming_shots import SHOTS as DEFORMING  # noqa: E402
 
 from dynaclast.core.materials import PRESETS  # noqa: E402
@@ -1199,13 +1200,34 @@ SHOTS = {
 }
 
 
-def written(make: Callable[[], dict]) -> str:
+def settled(name: str, make: Callable[[], dict]) -> dict[str, dict]:
+    """The shapes that bodies of a shot open in where it says so: as they come to rest without its fields."""
+    from dynaclast.core.document import parse
+    from dynaclast.core.settling import settle
+
+    if name not in SETTLED:
+        return {}
+    names, gravity = SETTLED[name]
+    found = settle(parse(make() | {"gravity": gravity}), names).openings
+    return {body: found[body].model_dump(mode="json") for body in sorted(found)}
+
+
+def openings_in(path: Path) -> dict[str, dict]:
+    """The shapes that bodies of a written shot open in."""
+    bodies = json.loads(path.read_text())["bodies"]
+    return {b["name"]: b["opening"] for b in bodies if "opening" in b}
+
+
+def written(make: Callable[[], dict], openings: dict[str, dict]) -> str:
     """A shot's document as text, with what it is for as its note."""
     made = make()
+    for body in made["bodies"]:
+        if body["name"] in openings:
+            body["opening"] = openings[body["name"]]
     note = " ".join((make.__doc__ or "").split())
     return json.dumps({"version": made.pop("version"), "name": made.pop("name"), "note": note, **made}, indent=1) + "\n"
 
 
 if __name__ == "__main__":
     for name, make in SHOTS.items():
-        (HERE / f"skerry-light-{name}.json").write_text(written(make))
+        (HERE / f"skerry-light-{name}.json").write_text(written(make, settled(name, make)))

