@@ -80,7 +80,7 @@ def settle(
         way = np.max([np.linalg.norm(then[-1] - x, axis=1) for x in then[:-1]], axis=0)
         way *= shot.timing.fps / (len(then) - 1)
         share = max(float(np.quantile(way[own], MOST)) / fast[name] for name, own in slots.items())
-        top, rests = max(top, share), frame > over and share < STILL
+        top, rests = max(top, share), bool(frame > over and share < STILL)
         calm = np.log(top / max(share, STILL)) / np.log(top / STILL) if top > STILL else 0.0
         done = max(done, frame / most, min(0.98, float(calm)))
         if tell:
