@@ -3,11 +3,11 @@
 import { ElButton } from "element-plus";
 import { computed } from "vue";
 import type { Body, FieldItem } from "../api/types";
-import { takeIn } from "../lib/bounds";
-import { edgeBox, type Edge } from "../lib/edges";
+import { boundsOf } from "../lib/bounds";
+import { edgeBox, overLayer as layer, type Edge } from "../lib/edges";
 import { blank, type Part } from "../lib/strokes";
 import { say } from "../lib/words";
-import type { Quat, Vec } from "../lib/rotation";
+import type { Vec } from "../lib/rotation";
 import { usePieces } from "../stores/pieces";
 import { useShot, type Thing } from "../stores/shot";
 import { useSurvey } from "../stores/survey";
@@ -61,40 +61,12 @@ function byHand(part: Part, more: object): void {
 }
 
 /** The box round it as it opens. */
-function bounds(): { lo: Vec; hi: Vec } {
-  const [lo, hi]: [Vec, Vec] = [
-    [Infinity, Infinity, Infinity],
-    [-Infinity, -Infinity, -Infinity],
-  ];
-  const packed = pieces.packedOf(props.thing.name);
-  const { position, rotation } = body.value.place;
-  if (packed)
-    takeIn(
-      packed.vertices as Float32Array,
-      [{ position: position as Vec, rotation: rotation as Quat, size: 1 }],
-      lo,
-      hi,
-    );
-  return Number.isFinite(lo[0]) ? { lo, hi } : { lo: position as Vec, hi: position as Vec };
-}
+const bounds = (): { lo: Vec; hi: Vec } => boundsOf(body.value, pieces.packedOf(props.thing.name));
 
 const reachOf = (layers: object[]): Reach =>
   (chosenFalloff(view)
     ? { layers: [], use: chosenFalloff(view), strength: 1, limits: [0, 1] }
     : { layers, use: null, strength: 1, limits: [0, 1] }) as Reach;
-const layer = (shape: object): object => ({
-  shape,
-  profile: "smooth",
-  low: 0,
-  high: 1,
-  invert: false,
-  blend: "max",
-  opacity: 1,
-  color: null,
-  color_blend: "normal",
-  color_opacity: 1,
-});
-
 function pin(edge: Edge): void {
   const { lo, hi } = bounds();
   edit("pins", (b) => b.pins.push({ reach: reachOf(edgeBox(edge, lo, hi).map(layer)), cut: 0.5, to: null } as never));

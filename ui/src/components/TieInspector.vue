@@ -6,11 +6,15 @@ import type { Tie, TieKind } from "../api/types";
 import { newTie, tieKinds, TIES } from "../lib/document";
 import type { Vec } from "../lib/rotation";
 import { showNumber } from "../lib/units";
+import { boundsOf } from "../lib/bounds";
+import { nearestEdge, overLayer } from "../lib/edges";
+import { usePieces } from "../stores/pieces";
 import { useShot } from "../stores/shot";
 import { useTakes } from "../stores/takes";
 import { useView } from "../stores/view";
 import ChoiceRow from "../controls/ChoiceRow.vue";
 import Glyph from "./Glyph.vue";
+import ReachEditor from "./ReachEditor.vue";
 import NameField from "../controls/NameField.vue";
 import NumberRow from "../controls/NumberRow.vue";
 import VectorField from "../controls/VectorField.vue";
@@ -25,6 +29,7 @@ const props = defineProps<{ tie: Tie }>();
 const shot = useShot();
 const takes = useTakes();
 const view = useView();
+const pieces = usePieces();
 const DEG = 180 / Math.PI;
 const kinds = computed(() => tieKinds(shot.bodies, shot.groups));
 const how = computed(() => props.tie.how);
@@ -52,6 +57,31 @@ function setKind(kind: TieKind): void {
     t.how = fresh.how;
     t.to_point = fresh.to_point;
   });
+}
+
+const sewn = computed(() => (how.value.kind === "sewn" ? how.value : null));
+/** where it is sewn: everywhere near, about the point, along the side the point is nearest to, or otherwise */
+const where = computed(() => {
+  const reach = sewn.value?.reach;
+  const kind = reach?.layers?.length === 1 && !reach.use ? reach.layers[0]!.shape.kind : "";
+  return !reach ? "all" : kind === "sphere" ? "region" : kind === "box" ? "edge" : "own";
+});
+const WHERE = [
+  ["all", "all of it"],
+  ["region", "a region"],
+  ["edge", "an edge"],
+] as const;
+
+function sew(kind: string): void {
+  const body = shot.bodies.find((b) => b.name === props.tie.body);
+  if (!body) return;
+  const point = props.tie.point as Vec;
+  const { lo, hi } = boundsOf(body, pieces.packedOf(body.name));
+  const core = Number((0.1 * Math.max(0.1, ...hi.map((x, k) => x - lo[k]!))).toPrecision(2));
+  const shape =
+    kind === "region" ? { kind: "sphere", center: [...point], core, edge: 0, ride: null } : nearestEdge(point, lo, hi);
+  const reach = kind === "all" ? null : { layers: [overLayer(shape)], use: null, strength: 1, limits: [0, 1] };
+  editHow("where", (h) => (h.reach = reach));
 }
 
 function rename(name: string): void {
@@ -153,6 +183,30 @@ function remove(): void {
       :min="0.0001"
       :model-value="how.length"
       @update:model-value="(v) => editHow('length', (h) => (h.length = v))" />
+  </Section>
+  <Section v-if="sewn" title="Stitches" note="a vertex each">
+    <NumberRow
+      label="within"
+      unit="m"
+      :hint="say('SewnTie.within')"
+      :min="0.0001"
+      :max="10"
+      :initial="0.05"
+      :model-value="sewn.within!"
+      @update:model-value="(v) => editHow('stitches', (h) => (h.within = v))" />
+    <ChoiceRow
+      label="where"
+      :hint="say('SewnTie.reach')"
+      ids="sewn-"
+      :options="WHERE"
+      :model-value="where"
+      @update:model-value="sew" />
+    <ReachEditor
+      v-if="sewn.reach"
+      label="sewn"
+      world
+      :model-value="sewn.reach as never"
+      @update:model-value="(v) => editHow('where', (h) => (h.reach = v))" />
   </Section>
   <Section v-if="hinge" title="Turning">
     <div class="stack">

@@ -80,6 +80,21 @@ describe("a tie", () => {
     await press(it, "weld");
     expect(tie()).toMatchObject({ how: { kind: "weld" }, to_point: null });
   });
+  it("that is sewn is so everywhere near, about where it was placed, or along the side nearest to that", async () => {
+    const it = shown("sewn");
+    const vertices = new Float32Array([-1, 0, 0, 1, 0, 0, 1, 2, 0, -1, 2, 0]);
+    vi.spyOn(usePieces(), "packedOf").mockReturnValue({ vertices } as never);
+    const reach = (): { layers: { shape: { kind: string; center: number[]; core: unknown } }[] } | null =>
+      (tie().how as { reach: never }).reach;
+    await press(it, "a region");
+    expect(reach()!.layers[0]!.shape).toMatchObject({ kind: "sphere", center: [0, 1, 0], core: 0.2 });
+    await press(it, "an edge");
+    expect(reach()!.layers[0]!.shape.kind).toBe("box");
+    await type(it, "within", "0.2");
+    expect((tie().how as { within: number }).within).toBe(0.2);
+    await press(it, "all of it");
+    expect(reach()).toBeNull();
+  });
   it("of a kind it has already is left alone", async () => {
     const it = shown();
     const before = useShot().document;

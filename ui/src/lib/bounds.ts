@@ -1,4 +1,6 @@
 /** Bounds in the world of what stands at one or many places. */
+import type { Packed } from "../api/packed";
+import type { Body } from "../api/types";
 import { turn, type Quat, type Vec } from "./rotation";
 
 export interface Standing {
@@ -29,4 +31,13 @@ export function takeIn(vertices: ArrayLike<number>, copies: readonly Standing[],
       hi[c] = Math.max(hi[c]!, at[c]!);
     }
   });
+}
+
+/** The box round a body where it opens [m]; about its place where it is not built. */
+export function boundsOf(body: Body, packed: Packed | undefined): { lo: Vec; hi: Vec } {
+  const lo: Vec = [Infinity, Infinity, Infinity];
+  const hi: Vec = [-Infinity, -Infinity, -Infinity];
+  const { position, rotation } = body.place as { position: Vec; rotation: Quat };
+  if (packed) takeIn(packed.vertices as Float32Array, [{ position, rotation, size: 1 }], lo, hi);
+  return Number.isFinite(lo[0]) ? { lo, hi } : { lo: position, hi: position };
 }

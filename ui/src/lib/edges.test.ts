@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { edgeBox } from "./edges";
+import { edgeBox, nearestEdge } from "./edges";
 import type { Vec } from "./rotation";
 
 type Box = { center: Vec; core: Vec };
@@ -34,5 +34,13 @@ describe("where something is pinned", () => {
     const ends = of("ends", [0, 2, 0], [3, 2, 0]);
     expect(ends.map((b) => b.center[0])).toEqual([0, 3]);
     expect(ends.every((b) => b.core.every((x) => x > 0))).toBe(true);
+  });
+  it("is the side a click is nearest to", () => {
+    for (const [at, side] of [
+      [[0.2, 2.95, 0], "top"],
+      [[-0.9, 2.2, 0], "left"],
+      [[0.3, 1.1, 0], "foot"],
+    ] as [Vec, "top"][])
+      expect(nearestEdge(at, ...hung)).toEqual(edgeBox(side, ...hung)[0]);
   });
 });

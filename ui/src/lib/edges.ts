@@ -41,3 +41,27 @@ export function edgeBox(edge: Edge, lo: Vec, hi: Vec): object[] {
     return box(at, [2 * thin, 2 * thin, 2 * thin]);
   });
 }
+
+/** A layer of a falloff, laid over those beneath where it is greater. */
+export const overLayer = (shape: object): object => ({
+  shape,
+  profile: "smooth",
+  low: 0,
+  high: 1,
+  invert: false,
+  blend: "max",
+  opacity: 1,
+  color: null,
+  color_blend: "normal",
+  color_opacity: 1,
+});
+
+const SIDES: readonly Edge[] = ["top", "foot", "left", "right"];
+
+/** The side of what lies between two corners that a point is nearest to, as a box about it. */
+export function nearestEdge(at: Vec, lo: Vec, hi: Vec): object {
+  const boxes = SIDES.map((side) => edgeBox(side, lo, hi)[0] as { center: Vec; core: Vec });
+  const away = ({ center, core }: { center: Vec; core: Vec }): number =>
+    Math.hypot(...at.map((x, k) => Math.max(0, Math.abs(x - center[k]!) - core[k]! / 2)));
+  return boxes.reduce((a, b) => (away(b) < away(a) ? b : a));
+}
