@@ -85,7 +85,7 @@ describe("a tie", () => {
     const vertices = new Float32Array([-1, 0, 0, 1, 0, 0, 1, 2, 0, -1, 2, 0]);
     vi.spyOn(usePieces(), "packedOf").mockReturnValue({ vertices } as never);
     const reach = (): { layers: { shape: { kind: string; center: number[]; core: unknown } }[] } | null =>
-      (tie().how as { reach: never }).reach;
+      (tie().how as unknown as { reach: never }).reach;
     await press(it, "a region");
     expect(reach()!.layers[0]!.shape).toMatchObject({ kind: "sphere", center: [0, 1, 0], core: 0.2 });
     await press(it, "an edge");

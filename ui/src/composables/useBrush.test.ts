@@ -27,7 +27,7 @@ function set(group: object | null = null) {
   const shot = useShot();
   shot.document = { bodies: [body], groups: [], fields: [], ties: [] } as unknown as ShotDocument;
   vi.spyOn(shot, "flush").mockResolvedValue(undefined as never);
-  const places = Array.from({ length: 4 }, (_, v) => [REST[v * 3]!, 2, REST[v * 3 + 2]!, 0]).flat();
+  const places = Array.from({ length: 4 }, (_, v) => [REST[v * 3]!, 2, REST[v * 3 + 2]!]).flat();
   const stage = {
     surfaces: { numberOf: () => 0, meet: (_: number, o: Vec, a: Vec) => meetFaces(o, a, places, FACES) },
     ray: (x: number, y: number) => ({ origin: [x / 100, 9, y / 100] as Vec, along: [0, -1, 0] as Vec }),

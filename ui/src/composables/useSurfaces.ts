@@ -108,7 +108,7 @@ export function useSurfaces(
       const seen = inFrame(own, arrays);
       if (seen) return seen;
       const state = view.colorBy === "state" ? arrays[`state/${own}`] : undefined;
-      return state ? ["held", [...state].map((x) => (x === 0 ? 1 : 0))] : ["own", null];
+      return state ? ["held", (v) => (state[v] === 0 ? 1 : 0)] : ["own", null];
     }
     const found = survey.result?.vertices[own];
     if (!found) return ["own", null];

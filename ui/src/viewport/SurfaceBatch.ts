@@ -36,8 +36,12 @@ const COLORS: SurfaceColor[] = ["own", "stretch", "value", "held", "packed"];
 interface Shown {
   shape: SurfaceShape;
   uniforms: Record<string, THREE.IUniform>;
-  values: Float32Array<ArrayBuffer>;
+  /** where vertices are, three numbers each, and the texture of them; of both there is more than vertices */
+  at: Float32Array<ArrayBuffer>;
   places: THREE.DataTexture;
+  /** a number for each vertex */
+  values: Float32Array<ArrayBuffer>;
+  given: THREE.DataTexture;
   textures: THREE.DataTexture[];
   objects: THREE.Mesh[];
   geometry: THREE.BufferGeometry;
@@ -50,8 +54,22 @@ function textureOf(values: Float32Array<ArrayBuffer>): THREE.DataTexture {
   return out;
 }
 
-const roomFor = (texels: number): Float32Array<ArrayBuffer> =>
-  new Float32Array(Math.max(1, Math.ceil(texels / WIDE)) * WIDE * 4);
+/** As it comes from a take: three numbers a vertex, so that a frame is laid down in one go. */
+function triplesOf(values: Float32Array<ArrayBuffer>): THREE.DataTexture {
+  const out = new THREE.DataTexture(values, WIDE, values.length / 3 / WIDE, THREE.RGBFormat, THREE.FloatType);
+  out.internalFormat = "RGB32F";
+  out.needsUpdate = true;
+  return out;
+}
+
+function numbersOf(values: Float32Array<ArrayBuffer>): THREE.DataTexture {
+  const out = new THREE.DataTexture(values, WIDE, values.length / WIDE, THREE.RedFormat, THREE.FloatType);
+  out.needsUpdate = true;
+  return out;
+}
+
+const rowsFor = (texels: number): number => Math.max(1, Math.ceil(texels / WIDE));
+const roomFor = (texels: number): Float32Array<ArrayBuffer> => new Float32Array(rowsFor(texels) * WIDE * 4);
 
 export class SurfaceBatch {
   readonly group = new THREE.Group();
@@ -91,17 +109,19 @@ export class SurfaceBatch {
 
   private made(shape: SurfaceShape, number: number): Shown {
     const count = shape.vertices.length / 3;
-    const values = roomFor(count);
+    const at = new Float32Array(rowsFor(count) * WIDE * 3);
+    const values = new Float32Array(rowsFor(count) * WIDE);
     const rest = roomFor(count);
     for (let v = 0; v < count; v++) rest.set(shape.vertices.subarray(v * 3, v * 3 + 3), v * 4);
     const rope = shape.lines.length > 0;
     const rings = roomFor(rope ? 1 : count * 4);
     const own = shape.faces.length === count; // every triangle has vertices of its own
     if (!rope) rings.set(ringsOf(count, shape.faces, own ? together(shape.vertices) : null));
-    const [places, ...others] = [values, rest, rings].map(textureOf) as [THREE.DataTexture, ...THREE.DataTexture[]];
+    const [places, given, ...others] = [triplesOf(at), numbersOf(values), textureOf(rest), textureOf(rings)];
     const uniforms: Record<string, THREE.IUniform> = {
       ...this.shared,
       places: { value: places },
+      given: { value: given },
       rest: { value: others[0] },
       rings: { value: others[1] },
       tint: { value: new THREE.Color() },
@@ -161,26 +181,22 @@ export class SurfaceBatch {
       (k === 2 ? this.pickGroup : this.group).add(mesh);
       return mesh;
     });
-    return { shape, uniforms, values, places, textures: [places, ...others], objects, geometry, materials };
+    const textures = [places, given, ...others];
+    return { shape, uniforms, at, places, values, given, textures, objects, geometry, materials };
   }
 
   /** Where the vertices of one are [m], world, three numbers each. */
   setPlaces(k: number, points: ArrayLike<number>): void {
-    const { values, places } = this.shown[k]!;
-    const count = Math.min(points.length / 3, values.length / 4);
-    for (let v = 0; v < count; v++) {
-      values[v * 4] = points[v * 3]!;
-      values[v * 4 + 1] = points[v * 3 + 1]!;
-      values[v * 4 + 2] = points[v * 3 + 2]!;
-    }
+    const { at, places } = this.shown[k]!;
+    if (points.length <= at.length) at.set(points);
     places.needsUpdate = true;
   }
 
   /** A number for each vertex, coloured by a ramp from 0 to 1 (below 0: none). */
   setValues(k: number, value: (vertex: number) => number): void {
-    const { values, places, shape } = this.shown[k]!;
-    for (let v = 0; v < shape.vertices.length / 3; v++) values[v * 4 + 3] = value(v);
-    places.needsUpdate = true;
+    const { values, given, shape } = this.shown[k]!;
+    for (let v = 0; v < shape.vertices.length / 3; v++) values[v] = value(v);
+    given.needsUpdate = true;
   }
 
   /** most: the stretch at the end of the ramp */
@@ -195,15 +211,13 @@ export class SurfaceBatch {
 
   /** Where a vertex of one is. */
   placeOf(k: number, vertex: number): [number, number, number] {
-    return [...this.shown[k]!.values.subarray(vertex * 4, vertex * 4 + 3)] as [number, number, number];
+    return [...this.shown[k]!.at.subarray(vertex * 3, vertex * 3 + 3)] as [number, number, number];
   }
 
   /** Where a ray meets one as it is drawn; of a rope, where it passes nearest. */
   meet(k: number, origin: Vec, along: Vec): Met | null {
-    const { values, shape } = this.shown[k]!;
-    return shape.lines.length
-      ? meetLines(origin, along, values, shape.lines)
-      : meetFaces(origin, along, values, shape.faces);
+    const { at, shape } = this.shown[k]!;
+    return shape.lines.length ? meetLines(origin, along, at, shape.lines) : meetFaces(origin, along, at, shape.faces);
   }
 
   /** Where vertices of a thing are, all its copies; of very many some are left out. */

@@ -28,7 +28,7 @@ function metAt(
   along: Vec,
   distance: number,
 ): Met {
-  const at = [0, 1, 2].map((c) => corners.reduce((sum, v, k) => sum + shares[k]! * places[v * 4 + c]!, 0)) as Vec;
+  const at = [0, 1, 2].map((c) => corners.reduce((sum, v, k) => sum + shares[k]! * places[v * 3 + c]!, 0)) as Vec;
   const long = Math.hypot(...normal) * (dot(normal, along) > 0 ? -1 : 1) || 1;
   const best = shares.indexOf(Math.max(...shares));
   return { at, normal: normal.map((x) => x / long) as Vec, distance, corners, shares, vertex: corners[best]! };
@@ -37,12 +37,12 @@ function metAt(
 /**
  * Where a ray first meets triangles (Moeller and Trumbore 1997); null where it passes by.
  *
- * places: four numbers a vertex, the first three where it is [m]; faces: three vertices each
+ * places: three numbers a vertex [m]; faces: three vertices each
  */
 export function meetFaces(origin: Vec, along: Vec, places: ArrayLike<number>, faces: ArrayLike<number>): Met | null {
   let best: [number, number, number, number] | null = null; // distance, face, shares of the second and third corner
   for (let f = 0; f < faces.length; f += 3) {
-    const [i, j, k] = [faces[f]! * 4, faces[f + 1]! * 4, faces[f + 2]! * 4];
+    const [i, j, k] = [faces[f]! * 3, faces[f + 1]! * 3, faces[f + 2]! * 3];
     const ax = places[i]!;
     const ay = places[i + 1]!;
     const az = places[i + 2]!;
@@ -67,7 +67,7 @@ export function meetFaces(origin: Vec, along: Vec, places: ArrayLike<number>, fa
   if (!best) return null;
   const [distance, f, a, b] = best;
   const corners = [faces[f]!, faces[f + 1]!, faces[f + 2]!];
-  const [p, q, r] = corners.map((v) => [places[v * 4]!, places[v * 4 + 1]!, places[v * 4 + 2]!] as Vec);
+  const [p, q, r] = corners.map((v) => [places[v * 3]!, places[v * 3 + 1]!, places[v * 3 + 2]!] as Vec);
   const edge = (to: Vec): Vec => to.map((x, c) => x - p![c]!) as Vec;
   return metAt(places, corners, [1 - a - b, a, b], cross(edge(q!), edge(r!)), along, distance);
 }
@@ -76,7 +76,7 @@ export function meetFaces(origin: Vec, along: Vec, places: ArrayLike<number>, fa
 export function meetLines(origin: Vec, along: Vec, places: ArrayLike<number>, lines: ArrayLike<number>): Met | null {
   let best: { gap: number; t: number; u: number; s: number } | null = null;
   for (let s = 0; s < lines.length; s += 2) {
-    const [i, j] = [lines[s]! * 4, lines[s + 1]! * 4];
+    const [i, j] = [lines[s]! * 3, lines[s + 1]! * 3];
     const d: Vec = [places[j]! - places[i]!, places[j + 1]! - places[i + 1]!, places[j + 2]! - places[i + 2]!];
     const w: Vec = [origin[0] - places[i]!, origin[1] - places[i + 1]!, origin[2] - places[i + 2]!];
     const [dd, da, wd, wa] = [dot(d, d), dot(d, along), dot(w, d), dot(w, along)];

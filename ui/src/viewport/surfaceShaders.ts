@@ -5,6 +5,7 @@ const FETCH = /* glsl */ `
   precision highp float;
   precision highp int;
   uniform highp sampler2D places;
+  uniform highp sampler2D given;
   uniform highp sampler2D rest;
   uniform highp sampler2D rings;
   uniform int wide;
@@ -12,7 +13,8 @@ const FETCH = /* glsl */ `
   uniform float most;
   uniform int alone;
   ivec2 cell(int k) { return ivec2(k % wide, k / wide); }
-  vec4 place(int v) { return texelFetch(places, cell(v), 0); }
+  vec3 place(int v) { return texelFetch(places, cell(v), 0).xyz; }
+  float givenTo(int v) { return texelFetch(given, cell(v), 0).r; }
   vec4 tintOf(float packedColor) {
     if (colorBy != 4 || packedColor < 0.0) return vec4(0.0);
     return vec4(floor(packedColor / 65536.0), mod(floor(packedColor / 256.0), 256.0), mod(packedColor, 256.0), 255.0) / 255.0;
@@ -26,7 +28,7 @@ const SCALED = /* glsl */ `
 
 const STRETCH = /* glsl */ `
   float stretchOf(int v) {
-    vec3 p = place(v).xyz;
+    vec3 p = place(v);
     vec3 r = texelFetch(rest, cell(v), 0).xyz;
     float longest = 0.0;
     for (int k = 0; k < 4; k++) {
@@ -35,7 +37,7 @@ const STRETCH = /* glsl */ `
         int a = int(h == 0 ? round.x : round.z);
         if (a < 0 || (alone == 1 && k + h > 0)) continue; // what can tear is stretched within its own triangle
         float long0 = length(texelFetch(rest, cell(a), 0).xyz - r);
-        if (long0 > 0.0) longest = max(longest, length(place(a).xyz - p) / long0);
+        if (long0 > 0.0) longest = max(longest, length(place(a) - p) / long0);
       }
     }
     return longest > 0.0 ? longest - 1.0 : 0.0;
@@ -58,37 +60,37 @@ export const SURFACE_VERTEX = /* glsl */ `
     vec3 n = vec3(0.0);
     for (int k = 0; k < 4; k++) {
       vec4 round = texelFetch(rings, cell(v * 4 + k), 0);
-      if (round.x >= 0.0) n += cross(place(int(round.x)).xyz - at, place(int(round.y)).xyz - at);
-      if (round.z >= 0.0) n += cross(place(int(round.z)).xyz - at, place(int(round.w)).xyz - at);
+      if (round.x >= 0.0) n += cross(place(int(round.x)) - at, place(int(round.y)) - at);
+      if (round.z >= 0.0) n += cross(place(int(round.z)) - at, place(int(round.w)) - at);
     }
     return n;
   }
-  float valueOf(int v, vec4 at) { return colorBy == 1 ? scaled(stretchOf(v)) : at.w; }
+  float valueOf(int v) { return colorBy == 1 ? scaled(stretchOf(v)) : givenTo(v); }
   vec3 unit(vec3 n) { return n / max(length(n), 1e-20); }
   void main() {
     int a = int(position.x + 0.5);
-    vec4 own = place(a);
-    vec3 at = own.xyz;
+    vec3 own = place(a);
+    vec3 at = own;
     vNormal = normalOf(a, at);
-    vValue = valueOf(a, own);
-    vTint = tintOf(own.w);
+    vValue = valueOf(a);
+    vTint = tintOf(givenTo(a));
     if (share.x + share.y > 0.0) {
       // between vertices: on the planes that touch the surface there (Boubekeur and Alexa 2008, doi 10.1145/1457515.1409094)
       int b = int(position.y + 0.5);
       int c = int(position.z + 0.5);
-      vec4 pb = place(b);
-      vec4 pc = place(c);
+      vec3 pb = place(b);
+      vec3 pc = place(c);
       float u = 1.0 - share.x - share.y;
-      vec3 flatAt = u * own.xyz + share.x * pb.xyz + share.y * pc.xyz;
+      vec3 flatAt = u * own + share.x * pb + share.y * pc;
       vec3 na = unit(vNormal);
-      vec3 nb = unit(normalOf(b, pb.xyz));
-      vec3 nc = unit(normalOf(c, pc.xyz));
-      vec3 bent = flatAt - u * dot(flatAt - own.xyz, na) * na - share.x * dot(flatAt - pb.xyz, nb) * nb
-        - share.y * dot(flatAt - pc.xyz, nc) * nc;
+      vec3 nb = unit(normalOf(b, pb));
+      vec3 nc = unit(normalOf(c, pc));
+      vec3 bent = flatAt - u * dot(flatAt - own, na) * na - share.x * dot(flatAt - pb, nb) * nb
+        - share.y * dot(flatAt - pc, nc) * nc;
       at = mix(flatAt, bent, 0.75);
       vNormal = u * na + share.x * nb + share.y * nc;
-      vValue = u * vValue + share.x * valueOf(b, pb) + share.y * valueOf(c, pc);
-      vTint = u * vTint + share.x * tintOf(pb.w) + share.y * tintOf(pc.w);
+      vValue = u * vValue + share.x * valueOf(b) + share.y * valueOf(c);
+      vTint = u * vTint + share.x * tintOf(givenTo(b)) + share.y * tintOf(givenTo(c));
     }
     if (off != 0.0) at += unit(vNormal) * thick * 0.5 * (off + side);
     vWorld = at;
@@ -111,20 +113,20 @@ export const ROPE_VERTEX = /* glsl */ `
     int v = int(position.x + 0.5);
     int before = int(position.y + 0.5);
     int after = int(position.z + 0.5);
-    vec4 own = place(v);
-    vec3 along = place(after).xyz - place(before).xyz;
+    vec3 own = place(v);
+    vec3 along = place(after) - place(before);
     float far = length(along);
     along = far > 0.0 ? along / far : vec3(0.0, 1.0, 0.0);
     vec3 side = normalize(cross(along, abs(along.y) < 0.9 ? vec3(0.0, 1.0, 0.0) : vec3(1.0, 0.0, 0.0)));
     vNormal = cos(angle) * side + sin(angle) * cross(along, side);
     // never thinner than a line on the screen
-    float pixel = (projectionMatrix * viewMatrix * vec4(own.xyz, 1.0)).w * 2.0 / (projectionMatrix[1][1] * viewport.y);
-    vWorld = own.xyz + vNormal * max(radius, 0.8 * pixel);
+    float pixel = (projectionMatrix * viewMatrix * vec4(own, 1.0)).w * 2.0 / (projectionMatrix[1][1] * viewport.y);
+    vWorld = own + vNormal * max(radius, 0.8 * pixel);
     float rest0 = length(texelFetch(rest, cell(after), 0).xyz - texelFetch(rest, cell(v), 0).xyz)
       + length(texelFetch(rest, cell(v), 0).xyz - texelFetch(rest, cell(before), 0).xyz);
-    float now0 = length(place(after).xyz - own.xyz) + length(own.xyz - place(before).xyz);
-    vTint = tintOf(own.w);
-    vValue = colorBy == 1 ? scaled(rest0 > 0.0 ? now0 / rest0 - 1.0 : 0.0) : own.w;
+    float now0 = length(place(after) - own) + length(own - place(before));
+    vTint = tintOf(givenTo(v));
+    vValue = colorBy == 1 ? scaled(rest0 > 0.0 ? now0 / rest0 - 1.0 : 0.0) : givenTo(v);
     gl_Position = projectionMatrix * viewMatrix * vec4(vWorld, 1.0);
   }
 `;
