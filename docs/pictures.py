@@ -81,8 +81,26 @@ def bind(page: Page) -> None:
 
 
 def light(page: Page) -> None:
-    page.locator('[title="Light theme"]').click()
+    page.get_by_label("Light theme").click()
     played(0.36)(page)
+
+
+def painted(page: Page) -> None:
+    """The flag, with its worn end shown and the brush taken."""
+    chosen("bind", "flag")(page)
+    page.get_by_test_id("paint-weights-0").scroll_into_view_if_needed()
+    page.get_by_test_id("paint-weights-0").click()
+    page.wait_for_timeout(1500)
+
+
+def tense(page: Page) -> None:
+    played(0.6)(page)
+    press_choice(page, "tension")
+
+
+def press_choice(page: Page, word: str) -> None:
+    page.locator("label.el-radio-button", has_text=re.compile(rf"^{word}$")).first.click()
+    page.wait_for_timeout(1500)
 
 
 def soaked(page: Page) -> None:
@@ -135,10 +153,12 @@ PICTURES: dict[str, tuple[str, Callable[[Page], None]]] = {
     "drive": ("gnawing waves", chosen("drive", "waves")),
     "map": ("gnawing waves", soaked),
     "layers": ("sea stack", chosen("drive", "stack")),
-    "falloff": ("sea stack", chosen("drive", "bite")),
-    "boathouse": ("boathouse", played(0.3)),
+    "flag": ("signal flag", tense),
+    "figurehead": ("figurehead", played(0.55)),
+    "brush": ("signal flag", painted),
+    "tarpaulin": ("tarpaulin", played(0.6)),
     "group": ("rocks round the skerry", chosen("build", "rocks east")),
-    "ties": ("bell", chosen("bind", "stay")),
+    "ties": ("Light: the bell", chosen("bind", "stay")),
     "keys": ("turning gale", chosen("drive", "gale")),
     "waterspout": ("waterspout", played(0.5)),
     "mend": ("", mend),
@@ -155,6 +175,7 @@ def main(names: list[str]) -> None:
         for name in names or PICTURES:
             shot, act = PICTURES[name]
             page = browser.new_page(viewport={"width": 1280, "height": 800})
+            page.add_init_script("localStorage.setItem('met', 'true')")  # whoever comes again is not shown round
             page.goto(
                 address if not shot else f"{address}/shot/{next(i for s, i in shots.items() if s.endswith(shot))}"
             )

@@ -19,6 +19,7 @@ from dynaclast.core.preflight.reach import (
     crossings,
     lay_out,
     lay_out_vertices,
+    map_on_vertices,
     pinned_vertices,
     reach_on_vertices,
     with_vertices,
@@ -138,3 +139,16 @@ def test_arrows_stand_at_vertices_and_say_what_the_field_would_do_there() -> Non
     far = where - np.asarray([0, 0, 0.0])
     assert pulled == pytest.approx(-6 * far / (far**2).sum(axis=1)[:, None], rel=1e-6)
     assert len(arrows_over(scene, [build_pieces(b) for b in scene.bodies], at, vertices, "none")[0]) == 0
+
+
+def test_a_map_in_the_set_up_is_that_of_the_opening_frame() -> None:
+    slope = {"layers": [{"shape": {"kind": "plane", "normal": [1, 0, 0], "edge": 2}, "color": "#ff0000"}]}
+    heat = {"name": "heat", "reach": slope, "targets": ["x"]}
+    scene = shot(BODIES["patches"], BODIES["sheet"] | {"name": "y"}, maps=[heat], frames=1)
+    at, vertices = layouts(scene)
+    found = map_on_vertices(scene, "heat", at, vertices)
+    assert set(found) == {"x"} and map_on_vertices(scene, "none", at, vertices) == {}
+    opening = run(BODIES["patches"], BODIES["sheet"] | {"name": "y"}, maps=[heat], frames=1).maps
+    values, tint = found["x"]
+    assert values == pytest.approx(opening["value/heat/x"][0], abs=1e-6) and np.ptp(values) > 0.2
+    assert tint is not None and 255 * tint == pytest.approx(opening["color/heat/x"][0], abs=0.51)

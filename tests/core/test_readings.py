@@ -33,8 +33,9 @@ def test_stretch_is_that_of_the_most_stretched_segment() -> None:
     assert frames[0].stats["stretch"] == 0 and frames[-1].stats["stretch"] == pytest.approx(0.0195, rel=0.05)
 
 
-def test_every_frame_has_the_same_numbers_and_counts_what_opened() -> None:
-    weak = cloth(
+def halves(strength: float, **matter: float) -> dict[str, Any]:
+    """Two patches of a square metre, one below the other, hung by the upper; strength of their seam [kN/m]."""
+    return cloth(
         "x",
         (0, 2, 0),
         (1, 2),
@@ -42,9 +43,13 @@ def test_every_frame_has_the_same_numbers_and_counts_what_opened() -> None:
         place={"position": [0, 2, 0], "angles": [90, 0, 0]},
         pins=[HUNG],
         pattern={"kind": "slabs", "axis": [0, 0, 1], "count": 2, "spread": 0, "random": 0},
-        bonds={"strength": 0.005, "unit": "kN/m"},
-        matter={"weight": 2.0},
+        bonds={"strength": strength, "unit": "kN/m"},
+        matter={"weight": 2.0} | matter,
     )
+
+
+def test_every_frame_has_the_same_numbers_and_counts_what_opened() -> None:
+    weak = halves(0.005)
     frames = frames_of(shot(weak, frames=24, **NO_GROUND))
     keys = [set(f.stats) for f in frames]
     assert all(k == keys[0] for k in keys) and {"deforming", "stretch", "seams_opened"} <= keys[0]
@@ -56,17 +61,7 @@ def test_every_frame_has_the_same_numbers_and_counts_what_opened() -> None:
 
 def test_tension_is_the_share_of_its_strength_that_a_seam_bears() -> None:
     below = 2.0 * 1.0 * 1.0 * 9.81  # N, of the lower patch
-    held = cloth(
-        "x",
-        (0, 2, 0),
-        (1, 2),
-        (4, 8),
-        place={"position": [0, 2, 0], "angles": [90, 0, 0]},
-        pins=[HUNG],
-        pattern={"kind": "slabs", "axis": [0, 0, 1], "count": 2, "spread": 0, "random": 0},
-        bonds={"strength": 4 * below / 1000.0, "unit": "kN/m"},
-        matter={"weight": 2.0, "damping": 0.05},
-    )
+    held = halves(4 * below / 1000.0, damping=0.05)
     last = frames_of(shot(held, frames=120, **NO_GROUND))[-1]
     tension, at = last.arrays["tension/x"], last.arrays["points/x"]
     along = np.abs(at[:, 1] - 2.0) < 0.05  # the seam's vertices

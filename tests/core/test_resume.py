@@ -51,8 +51,8 @@ def interrupted(scene: Shot, every: int) -> list[str]:
     return out
 
 
-LONG_ENOUGH, DEFORMING = 108, 60
-"""Frames, in which every demo shot has broken and fallen; of those in which something deforms."""
+LONG_ENOUGH, DEFORMING = 64, 48
+"""Frames, in which most demo shots have broken and fall; of those in which something deforms."""
 
 
 @pytest.mark.parametrize("name", sorted(SHOTS))

@@ -31,6 +31,7 @@ from ..core.preflight.reach import (
     crossings,
     lay_out,
     lay_out_vertices,
+    map_on_vertices,
     maps_at,
     on_pieces,
     pinned_vertices,
@@ -106,8 +107,9 @@ class Surveyor:
 
     # ----------------------------------------------------------------------------- survey
 
-    def survey(self, shot: Shot, frame: int, field: str | None, weighs: str = "") -> dict[str, Any]:
-        """Reach grid, preflight and per-piece reach of a shot at a frame; arrows of one field, weights of one body.
+    def survey(self, shot: Shot, frame: int, field: str | None, weighs: str = "", shows: str = "") -> dict[str, Any]:
+        """Reach grid, preflight and per-piece reach of a shot at a frame; arrows of one field, weights of one body, one
+        map on vertices.
 
         Bodies still being built are left out, and a field whose falloff cannot be worked out says so instead of
         reaching anything.
@@ -132,6 +134,7 @@ class Surveyor:
         presses = wind_pressures(whole, chosen, at, vertices, self.surface) if chosen else {}
         pinned = pinned_vertices(whole, at, vertices)
         maps = maps_at(whole, at).items()
+        mapped = map_on_vertices(whole, shows, at, vertices)
         weighed = next((b for b in whole.bodies if b.name == weighs and b.name in vertices.rest), None)
         weights = weights_at(weighed, vertices.rest[weighs], at.evaluation) if weighed else {}
         return {
@@ -144,6 +147,7 @@ class Surveyor:
                     "count": len(held),
                     "pinned": np.flatnonzero(held).tolist(),
                     "reach": near[name].round(3).tolist() if name in near else [],
+                    **_mapped(mapped.get(name)),
                     "pressure": presses[name].round(2).tolist() if name in presses else [],
                 }
                 for name, held in pinned.items()
@@ -197,6 +201,15 @@ class Surveyor:
                 bad.append(Finding("no-room", "stop", "build", group.name, _sentence(exc), "Change its layout"))
         self._builds.cache.remember_drawings(drawn)
         return good, [made[content_key(b)].scaled(b.factor) for b in good.bodies], bad
+
+
+def _mapped(found: tuple[np.ndarray, np.ndarray | None] | None) -> dict[str, Any]:
+    """A map at vertices, as it is sent: values, and colours as three bytes each."""
+    values, tint = found if found is not None else (np.zeros(0), None)
+    return {
+        "map": values.round(3).tolist(),
+        "tint": [] if tint is None else np.rint(255 * tint).astype(int).ravel().tolist(),
+    }
 
 
 def _sentence(exc: DynaclastError) -> str:

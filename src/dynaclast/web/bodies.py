@@ -432,4 +432,4 @@ def survey(body: SurveyIn) -> dict[str, Any]:
     """Reach grid, preflight and per-piece reach of a document at a frame, edited or not; arrows of one field. Bodies
     still being built are left out, and a field whose falloff cannot be worked out says so instead of reaching anything.
     """
-    return services().surveyor.survey(document.parse(body.document), body.frame, body.field, body.weighs)
+    return services().surveyor.survey(document.parse(body.document), body.frame, body.field, body.weighs, body.shows)

@@ -289,11 +289,14 @@ class FindingOut(BaseModel):
 
 
 class SurveyIn(DocumentIn):
-    """A document, the frame it is looked at, the field whose arrows are wanted, and the body whose weights are."""
+    """A document, the frame it is looked at, the field whose arrows are wanted, the body whose weights are, and the map
+    that is shown.
+    """
 
     frame: int = Field(0, ge=0, le=2000)
     field: str = Field("", max_length=80)
     weighs: str = Field("", max_length=80)
+    shows: str = Field("", max_length=80)
 
 
 class StandOut(BaseModel):
@@ -317,6 +320,8 @@ class VerticesOut(BaseModel):
     pinned: list[int]
     reach: list[float]
     pressure: list[float]
+    map: list[float] = Field(description="of the map asked about; empty where it has no say")
+    tint: list[int] = Field(description="its colours, three bytes a vertex, where it has some of its own")
 
 
 class SurveyOut(BaseModel):

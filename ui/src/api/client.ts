@@ -125,8 +125,8 @@ export const api = {
   keep: (item: LibraryItem, replace = false) => json("PUT", `/library?replace=${replace}`, item),
   drop: (item: LibraryItem) => json("DELETE", `/library?kind=${item.kind}&name=${encodeURIComponent(item.name)}`),
   pieces: batched(pieces, 60),
-  survey: (document: ShotDocument, frame: number, field: string, weighs: string, signal?: AbortSignal) =>
-    json<Survey>("POST", "/survey", { document, frame, field, weighs }, signal),
+  survey: (document: ShotDocument, frame: number, field: string, weighs: string, shows: string, signal?: AbortSignal) =>
+    json<Survey>("POST", "/survey", { document, frame, field, weighs, shows }, signal),
   takes: (shot: string) => json<{ takes: Take[] }>("GET", `/shots/${shot}/takes`),
   bake: (shot: string, withoutFaulty = false) =>
     json<Take>("POST", `/shots/${shot}/takes${withoutFaulty ? "?without_faulty=true" : ""}`),

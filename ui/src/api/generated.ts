@@ -5623,10 +5623,21 @@ export interface components {
             reach: number[];
             /** Pressure */
             pressure: number[];
+            /**
+             * Map
+             * @description of the map asked about; empty where it has no say
+             */
+            map: number[];
+            /**
+             * Tint
+             * @description its colours, three bytes a vertex, where it has some of its own
+             */
+            tint: number[];
         };
         /**
          * SurveyIn
-         * @description A document, the frame it is looked at, the field whose arrows are wanted, and the body whose weights are.
+         * @description A document, the frame it is looked at, the field whose arrows are wanted, the body whose weights are, and the map
+         *     that is shown.
          */
         SurveyIn: {
             /** Document */
@@ -5648,6 +5659,11 @@ export interface components {
              * @default
              */
             weighs: string;
+            /**
+             * Shows
+             * @default
+             */
+            shows: string;
         };
         /** MaterialList */
         MaterialList: {

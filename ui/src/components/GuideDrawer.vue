@@ -5,7 +5,7 @@ import { Marked } from "marked";
 import guide from "../../../docs/guide.md?raw";
 
 const open = defineModel<boolean>({ required: true });
-const PICTURES = import.meta.glob<string>("../../../docs/screenshots/{build,break,bind,drive,run,falloff,flag}.png", {
+const PICTURES = import.meta.glob<string>("../../../docs/screenshots/{build,break,bind,drive,run,layers,brush,flag}.png", {
   query: "?url",
   import: "default",
   eager: true,

@@ -169,6 +169,7 @@ function dropPoint(s: Spec, row: number): void {
           class="bare peg"
           :class="{ on: channelOf(`${s.key}.0`), here: keyedHere(`${s.key}.0`) }"
           v-hint="`Key ${s.label} at f ${view.frame}`"
+          :data-testid="`key-${s.label}`"
           @click="toggle([0, 1, 2].map((k) => `${s.key}.${k}`))">
           <Glyph name="peg" :size="12" /></ElButton></label
       ><DirectionField

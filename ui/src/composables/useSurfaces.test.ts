@@ -5,6 +5,7 @@ import type { Survey } from "../api/types";
 import { newBody } from "../lib/document";
 import type { FrameData } from "../lib/frames";
 import { changeMatter } from "../lib/matter";
+import { useShot } from "../stores/shot";
 import { useSurvey } from "../stores/survey";
 import { useTakes } from "../stores/takes";
 import { useView, type ColorBy } from "../stores/view";
@@ -71,7 +72,9 @@ describe("what deforms", () => {
   it("shows which vertices are pinned, and the reach of the chosen field where that is asked for", () => {
     const { s, looks, values } = stage();
     useSurvey().result = {
-      vertices: { flag: { count: 3, pinned: [1], reach: [0, 0.5, 1], pressure: [0, 50, 200] } },
+      vertices: {
+        flag: { count: 3, pinned: [1], reach: [0, 0.5, 1], pressure: [0, 50, 200], map: [0, 0.5, 1], tint: [] },
+      },
     } as unknown as Survey;
     const paint = use(s, [flag()]);
     paint();
@@ -81,6 +84,11 @@ describe("what deforms", () => {
     view.colorBy = "reach";
     paint();
     expect([looks[0], values[0]]).toEqual(["value", [-1, 0.5, 1]]);
+    useShot().document = { maps: [{ name: "heat", ramp: "tide" }] } as never;
+    view.colorBy = "map";
+    view.map = "heat";
+    paint();
+    expect([looks[0], values[0]]).toEqual(["packed", [0x3a464f, 0x2f8c9c, 0xdff3df]]);
     view.colorBy = "pressure";
     paint();
     expect([looks[0], values[0]]).toEqual(["value", [0, 0.25, 1]]);

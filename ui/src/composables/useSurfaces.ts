@@ -6,6 +6,7 @@ import { actedColors, mapColors, packed, speeds, TOUCHED } from "../lib/frameCol
 import { hexColor } from "../lib/ramp";
 import { familyColors } from "../lib/familyColors";
 import { turn, type Vec } from "../lib/rotation";
+import { useShot } from "../stores/shot";
 import { useSurvey } from "../stores/survey";
 import { useTakes } from "../stores/takes";
 import { useView } from "../stores/view";
@@ -36,6 +37,7 @@ export function useSurfaces(
   before?: ComputedRef<FrameData | null>,
 ): { paintSurfaces: () => void } {
   const survey = useSurvey();
+  const shot = useShot();
   const takes = useTakes();
   const view = useView();
   let laid = "";
@@ -112,6 +114,12 @@ export function useSurfaces(
     }
     const found = survey.result?.vertices[own];
     if (!found) return ["own", null];
+    if (view.colorBy === "map" && found.map?.length) {
+      const ramps = shot.document?.maps.find((m) => m.name === view.map)?.ramp;
+      const as = { [`value/${view.map}/${own}`]: found.map, [`color/${view.map}/${own}`]: found.tint } as never;
+      const of = mapColors(as, own, view.map, ramps);
+      if (of) return ["packed", of];
+    }
     const weighed = view.weighing;
     if (weighed && chosen?.name === own) {
       const values = view.painted ?? survey.result?.weights[`${weighed.part}.${weighed.k}`];

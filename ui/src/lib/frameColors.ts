@@ -50,7 +50,7 @@ export function mapColors(
 ): ((k: number) => number) | null {
   const tint = arrays[`color/${name}/${body}`];
   const values = arrays[`value/${name}/${body}`];
-  if (tint) return (k) => packed([0, 1, 2].map((c) => tint[k * 3 + c]! / 255) as Rgb);
+  if (tint?.length) return (k) => packed([0, 1, 2].map((c) => tint[k * 3 + c]! / 255) as Rgb);
   if (!values) return null;
   const stops = RAMPS[(ramps ?? "ember") as keyof typeof RAMPS];
   return (k) => packed(between(stops, values[k]!));

@@ -1,6 +1,7 @@
 /** Strokes of a brush: shown while they are drawn, before the server has said what they come to. */
 import type { components } from "../api/generated";
 import type { Body, FieldItem, Layer } from "../api/types";
+import { overLayer } from "./edges";
 import { back, turn, type Quat, type Vec } from "./rotation";
 
 export type Stroke = Required<components["schemas"]["Stroke"]>;
@@ -69,49 +70,22 @@ export function frameOf(reach: Reach, place: Body["place"]): { center: Vec; rota
 export const inFrame = (frame: { center: Vec; rotation: Quat }, at: Vec): Vec =>
   turn(back(frame.rotation), at.map((x, c) => x - frame.center[c]!) as Vec);
 
+const painted = (frame: { center: Vec; rotation: Quat }, strokes: Stroke[]): object => ({
+  ...overLayer({ kind: "painted", ...frame, strokes }),
+  blend: "normal",
+});
+
 /** Lay a stroke over a reach, in place: on its painted layer, or on a new one. */
 export function paintOn(reach: Reach, stroke: Stroke, place: Body["place"]): void {
   const layer = paintedLayer(reach);
   if (layer) return void (layer.strokes = [...(layer.strokes ?? []), stroke]);
-  reach.layers = [
-    ...(reach.layers ?? []),
-    {
-      shape: { kind: "painted", ...frameOf(reach, place), strokes: [stroke] },
-      profile: "smooth",
-      low: 0,
-      high: 1,
-      invert: false,
-      blend: "normal",
-      opacity: 1,
-      color: null,
-      color_blend: "normal",
-      color_opacity: 1,
-    },
-  ] as Reach["layers"];
+  reach.layers = [...(reach.layers ?? []), painted(frameOf(reach, place), [stroke])] as Reach["layers"];
 }
 
 /** Nothing anywhere, to be painted on. */
 export const blank = (place: Body["place"]): Reach =>
   ({
-    layers: [
-      {
-        shape: {
-          kind: "painted",
-          center: [...place.position!],
-          rotation: [...place.rotation!],
-          strokes: [],
-        },
-        profile: "smooth",
-        low: 0,
-        high: 1,
-        invert: false,
-        blend: "normal",
-        opacity: 1,
-        color: null,
-        color_blend: "normal",
-        color_opacity: 1,
-      },
-    ],
+    layers: [painted({ center: [...place.position!] as Vec, rotation: [...place.rotation!] as Quat }, [])],
     use: null,
     strength: 1,
     limits: [0, 1],

@@ -194,6 +194,8 @@ const weighs = computed(() => {
   const body = shot.bodies.find((b) => b.name === view.thing);
   return body && body.matter.kind !== "rigid" ? body.name : "";
 });
+/** the map that is shown over the set-up */
+const mapShown = computed(() => (view.colorBy === "map" && view.showing === "set-up" ? view.map : ""));
 /** What fields reach in the set-up at the playhead; arrows of the chosen one, weights of the chosen body. */
 function look(): void {
   if (shot.document)
@@ -202,9 +204,10 @@ function look(): void {
       view.showing === "set-up" ? Math.min(view.frame, shot.document.timing.frames!) : 0,
       view.selection?.kind === "field" ? view.selection.name : "",
       weighs.value,
+      mapShown.value,
     );
 }
-watch([() => view.selection?.kind === "field" && view.selection.name, weighs, () => view.showing], look);
+watch([() => view.selection?.kind === "field" && view.selection.name, weighs, mapShown, () => view.showing], look);
 watch([() => view.frame], () => view.showing === "set-up" && !view.playing && look());
 // pieces that took long to build are counted when they are there
 watch(

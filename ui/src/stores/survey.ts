@@ -60,20 +60,20 @@ export const useSurvey = defineStore("survey", () => {
   }
 
   /** Ask again soon, at a frame, with a field's arrows and a body's weights; an answer that is no longer wanted is dropped. */
-  function update(document: ShotDocument, frame = 0, field = "", weighs = ""): void {
+  function update(document: ShotDocument, frame = 0, field = "", weighs = "", shows = ""): void {
     clearTimeout(timer);
     timer = setTimeout(async () => {
       running?.abort();
       const own = (running = new AbortController());
       try {
-        const answer = await api.survey(document, frame, field, weighs, own.signal);
+        const answer = await api.survey(document, frame, field, weighs, shows, own.signal);
         if (!own.signal.aborted) result.value = answer;
       } catch (error) {
         if (own.signal.aborted) return;
         if (!(error instanceof ApiError)) throw error;
         // an unusable document says so where it is edited; who is away is asked again
         if (error.status === 0 || error.status === 503)
-          timer = setTimeout(() => update(document, frame, field, weighs), ASK_AGAIN);
+          timer = setTimeout(() => update(document, frame, field, weighs, shows), ASK_AGAIN);
       }
     }, 50);
   }

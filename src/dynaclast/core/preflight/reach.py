@@ -256,6 +256,21 @@ def maps_at(shot: Shot, at: Layout) -> dict[str, tuple[np.ndarray, np.ndarray | 
     return out
 
 
+def map_on_vertices(
+    shot: Shot, name: str, at: Layout, vertices: VertexLayout
+) -> dict[str, tuple[np.ndarray, np.ndarray | None]]:
+    """A map (V,) at drawn vertices of bodies that deform and that it targets, where they open, and its colours (V, 3)
+    in [0, 1] where it has some, by the bodies' names; none where there is no such map.
+    """
+    found = next((m for m in shot.maps if m.name == name), None)
+    out: dict[str, tuple[np.ndarray, np.ndarray | None]] = {}
+    for body, point in vertices.point.items():
+        if found is not None and among(found.targets, [vertices.column[body]])[0]:
+            tint = color(found.reach, point, at.evaluation) if tinted(found.reach, at.evaluation) else None
+            out[body] = value(found.reach, point, at.evaluation), tint
+    return out
+
+
 def crossings(shot: Shot, built: list[Pieces], at: Layout | None = None) -> list[Crossing]:
     """Every field against every body and group, fields in order, then columns."""
     at = at or lay_out(shot, built)
