@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+from typing import Any
 
 import numpy as np
 import pytest
@@ -10,14 +11,16 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.spatial.transform import Rotation
 
+from dynaclast.core import document
 from dynaclast.core.document import Channel, FieldItem, Motion, PathTravel, Place, Stagger
 from dynaclast.core.document.base import turned
+from dynaclast.core.errors import DocumentError
 from dynaclast.core.timeline.channels import Keyed, channel_value
 from dynaclast.core.timeline.cues import begins, delays, fires, spans, weight
 from dynaclast.core.timeline.drive import Drive
 from dynaclast.core.timeline.keys import Path, bezier_share, eased, slerp
 from dynaclast.core.timeline.travel import along_path
-from shots import reach_box
+from shots import reach_box, reach_sphere
 
 STEP = 1 / 48
 
@@ -225,3 +228,23 @@ def test_a_path_is_travelled_at_even_speed() -> None:
     assert along_path(travel, 3.0) == pytest.approx([2, 0, 0]) and along_path(travel, 4.5) == pytest.approx([3, 0.5, 0])
     speed = [np.linalg.norm(along_path(travel, t + 0.01) - along_path(travel, t)) for t in (1.2, 2.0, 3.5)]
     assert speed == pytest.approx([0.01, 0.01, 0.01])
+
+
+def test_a_direction_may_be_keyed_through_nothing_of_one_axis_but_not_of_all() -> None:
+    """Each number goes by the others of its vector: a wind that turns from x to z."""
+
+    def wind(*last: float) -> dict[str, Any]:
+        keys = [
+            {"of": f"effect.direction.{c}", "keys": [{"time": 0, "value": a}, {"time": 1, "value": z}]}
+            for c, a, z in zip((0, 1, 2), (1, 0, 0), last, strict=True)
+        ]
+        effect = {"kind": "wind", "direction": [1, 0, 0]}
+        return {"name": "wind", "effect": effect, "reach": reach_sphere((0, 0, 0), 1), "channels": keys}
+
+    document.parse({"bodies": [], "fields": [wind(0, 0, 1)]})
+    with pytest.raises(DocumentError, match="must not have zero length"):
+        document.parse({"bodies": [], "fields": [wind(0, 0, 0)]})
+    alone = wind(0, 0, 1)
+    alone["channels"] = alone["channels"][:1]
+    with pytest.raises(DocumentError, match="cannot be 0"):
+        document.parse({"bodies": [], "fields": [alone]})

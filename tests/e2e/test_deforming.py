@@ -139,16 +139,16 @@ def test_a_mast_of_rubber_is_held_at_its_foot_and_leans_as_the_wind_walks_round_
     hand.press("key-direction")
     assert seek(page, 0.1) == 24
     hand.actions += 1
-    hand.put("direction x", "0")
     hand.put("direction z", "1")
+    hand.put("direction x", "0")
     frames(page, 48)
     assert hand.actions < 40
     take, _ = baked(page, running)
     points = arrays_of(page, running, take)["points/box"]
     tip = points[:, points[0, :, 1] > 3.9].mean(axis=1) - points[0, points[0, :, 1] > 3.9].mean(axis=0)
     foot = points[:, points[0, :, 1] < 0.1]
-    first, last = tip[4:16].mean(axis=0), tip[36:].mean(axis=0)  # it swings about where the wind holds it
-    assert first[0] > 2 * abs(first[2]) and last[2] > 2 * abs(last[0])
+    first, last = tip[4:16].mean(axis=0), tip[36:].mean(axis=0)  # along x at first, later along z too
+    assert first[0] > 2 * abs(first[2]) and last[2] > 0.3 > 10 * abs(first[2])
     assert np.abs(foot - foot[0]).max() < 0.05
 
 

@@ -5,11 +5,14 @@ import { Marked } from "marked";
 import guide from "../../../docs/guide.md?raw";
 
 const open = defineModel<boolean>({ required: true });
-const PICTURES = import.meta.glob<string>("../../../docs/screenshots/{build,break,bind,drive,run,layers,brush,flag}.png", {
-  query: "?url",
-  import: "default",
-  eager: true,
-});
+const PICTURES = import.meta.glob<string>(
+  "../../../docs/screenshots/{build,break,bind,drive,run,layers,brush,flag}.png",
+  {
+    query: "?url",
+    import: "default",
+    eager: true,
+  },
+);
 const marked = new Marked({
   renderer: {
     image: ({ href, text }) => `<img src="${PICTURES[`../../../docs/${href}`] ?? ""}" alt="${text}" loading="lazy">`,

@@ -322,12 +322,15 @@ def still_falloffs(part: Part, place: str = "") -> list[tuple[str, StillFalloff]
 
 def _check_channels(where: str, part: FieldItem | SharedFalloff | Body) -> None:
     seen: set[str] = set()
+    keys = {c.of: [(key.time, key.value) for key in c.keys] for c in part.channels}
     for k, channel in enumerate(part.channels):
         if channel.of in seen:
             raise ValueError(f"{where}.channels[{k}]: '{channel.of}' has a channel already")
         seen.add(channel.of)
         try:
-            checked(part.model_copy(update={"channels": []}), channel.of, [key.value for key in channel.keys])
+            vector, _, place = channel.of.rpartition(".")
+            beside = {p: keys[p] for c in "012" if place in "012" and (p := f"{vector}.{c}") in keys and c != place}
+            checked(part.model_copy(update={"channels": []}), channel.of, keys[channel.of], beside)
         except ValueError as exc:
             raise ValueError(f"{where}.channels[{k}].of: {exc}") from None
 

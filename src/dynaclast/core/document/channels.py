@@ -45,11 +45,29 @@ def set_number(part: BaseModel, path: str, value: float) -> None:
             return
 
 
-def checked(part: BaseModel, path: str, values: list[float]) -> None:
-    """Raise ValueError where one of the values may not stand at the path."""
+Keys = list[tuple[float, float]]
+"""Times [s] and values, by time."""
+
+
+def held(keys: Keys, time: float) -> float:
+    """The value of the last key at a time, or of the first."""
+    return next((value for at, value in reversed(keys) if at <= time), keys[0][1])
+
+
+def checked(part: BaseModel, path: str, keys: Keys, beside: dict[str, Keys]) -> None:
+    """Raise ValueError where one of the values may not stand at the path.
+
+    beside : keys of other numbers of the same vector, by their paths: what one of them may be goes by all
+    """
     number_at(part, path)
-    for value in (min(values), max(values)):
+    low, high = min(keys, key=lambda k: k[1]), max(keys, key=lambda k: k[1])
+    tried = [low, high]
+    if beside:
+        tried.append(min(keys, key=lambda k: k[1] ** 2 + sum(held(other, k[0]) ** 2 for other in beside.values())))
+    for time, value in tried:
         trial = part.model_copy(deep=True)
+        for other, their in beside.items():
+            set_number(trial, other, held(their, time))
         set_number(trial, path, value)
         try:
             type(part).model_validate(trial.model_dump(mode="json"))
