@@ -108,8 +108,8 @@ class Surveyor:
     # ----------------------------------------------------------------------------- survey
 
     def survey(self, shot: Shot, frame: int, field: str | None, weighs: str = "", shows: str = "") -> dict[str, Any]:
-        """Reach grid, preflight and per-piece reach of a shot at a frame; arrows of one field, weights of one body, one
-        map on vertices.
+        """Reach grid, preflight and per-piece reach of a shot at a frame; the arrows of a field, what is weighed of a
+        body, a map on vertices.
 
         Bodies still being built are left out, and a field whose falloff cannot be worked out says so instead of
         reaching anything.
