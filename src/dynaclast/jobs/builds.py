@@ -32,23 +32,29 @@ class BuildCancelled(InputError):
 
 
 @dataclass
-class Build:
-    """One build: its share done (0 to 1), and how it ended; when it was last asked for, and how many wait for it."""
+class UnderWay:
+    """Work under way: its share done (0 to 1), when it began and was last asked for, whether it is to stop."""
 
     share: float = 0.0
     began: float = field(default_factory=time.monotonic)
-    cancel: bool = False
-    pieces: Pieces | None = None
-    error: Exception | None = None
-    ended: threading.Event = field(default_factory=threading.Event)
     asked: float = field(default_factory=time.monotonic)
-    waiting: int = 0
+    cancel: bool = False
 
     @property
     def left(self) -> float | None:
         """Seconds still to go, once there is something to judge by."""
         spent = time.monotonic() - self.began
         return spent / self.share * (1 - self.share) if self.share > 0.02 else None
+
+
+@dataclass
+class Build(UnderWay):
+    """One build: how it ended, and how many wait for it."""
+
+    pieces: Pieces | None = None
+    error: Exception | None = None
+    ended: threading.Event = field(default_factory=threading.Event)
+    waiting: int = 0
 
 
 class Builds:

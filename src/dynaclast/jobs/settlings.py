@@ -12,6 +12,7 @@ from ..core.errors import DynaclastError, InputError
 from ..core.fracture.build import Resolve
 from ..core.settling import Settled, settle
 from ..store.shots import NotFound
+from .builds import UnderWay
 
 ABANDONED = 30.0
 """Seconds after which one is dropped that nobody asks for."""
@@ -26,22 +27,12 @@ class Stopped(InputError):
 
 
 @dataclass
-class Settling:
-    """One under way: its share done (0 to 1), and how it ended."""
+class Settling(UnderWay):
+    """One, by its id, and how it ended."""
 
     id: str = field(default_factory=lambda: uuid.uuid4().hex)
-    share: float = 0.0
-    began: float = field(default_factory=time.monotonic)
-    asked: float = field(default_factory=time.monotonic)
-    cancel: bool = False
     result: Settled | None = None
     error: DynaclastError | None = None
-
-    @property
-    def left(self) -> float | None:
-        """Seconds still to go, once there is something to judge by."""
-        spent = time.monotonic() - self.began
-        return spent / self.share * (1 - self.share) if self.share > 0.02 else None
 
 
 class Settlings:

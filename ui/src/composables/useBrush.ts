@@ -1,8 +1,8 @@
 /** Painting in the view: strokes over the weights of the chosen body, shown at once and kept when they end. */
 import { ref, watch, type ComputedRef, type Ref, type ShallowRef } from "vue";
 import type { Body } from "../api/types";
-import { covered, frameOf, inFrame, over, paintOn, type Stroke } from "../lib/strokes";
-import { turn, type Vec } from "../lib/rotation";
+import { coverMore, frameOf, inFrame, over, paintOn, type Stroke } from "../lib/strokes";
+import { turn, type Quat, type Vec } from "../lib/rotation";
 import { useShot } from "../stores/shot";
 import { useSurvey } from "../stores/survey";
 import { useView } from "../stores/view";
@@ -40,6 +40,9 @@ export function useBrush(
   const view = useView();
   const ring = ref<Ring | null>(null);
   let stroke: Stroke | null = null;
+  /** of the stroke that is drawn: where vertices rest in its frame, and how much of it lies on each */
+  let own: Float32Array = new Float32Array();
+  let cover: Float32Array = new Float32Array();
 
   /** Where the pointer meets the chosen body. */
   function meet(at: { x: number; y: number }): Met | null {
@@ -50,32 +53,30 @@ export function useBrush(
     return s.surfaces.meet(k, origin, along);
   }
 
-  /** The same place on the body at rest, in its layer's frame. */
-  function ownPoint(met: Met): Vec {
-    const thing = chosenThing.value!;
+  /** Where vertices of the body rest, in the frame of the layer that is painted on. */
+  function restInFrame(thing: Shown): Float32Array {
     const rest = (thing.packed.rest ?? thing.packed.vertices) as Float32Array;
-    const own = [0, 1, 2].map((c) => met.corners.reduce((sum, v, k) => sum + met.shares[k]! * rest[v * 3 + c]!, 0));
-    const { position, rotation } = thing.body.place;
-    const world = turn(rotation as never, own as Vec).map((x, c) => x + position![c]!) as Vec;
-    return inFrame(frameOf(reachOf(thing.body, view.painting)!, thing.body.place), world).map(tidy) as Vec;
+    const { position, rotation } = thing.body.place as { position: Vec; rotation: Quat };
+    const frame = frameOf(reachOf(thing.body, view.painting)!, thing.body.place);
+    const out = new Float32Array(rest.length);
+    for (let v = 0; v < rest.length; v += 3) {
+      const world = turn(rotation, [rest[v]!, rest[v + 1]!, rest[v + 2]!]).map((x, c) => x + position[c]!) as Vec;
+      out.set(inFrame(frame, world), v);
+    }
+    return out;
   }
 
-  /** Values of the body's vertices with the stroke over what the survey said. */
+  /** The place on the body at rest that was met. */
+  const ownPoint = (met: Met): Vec =>
+    [0, 1, 2].map((c) => tidy(met.corners.reduce((sum, v, k) => sum + met.shares[k]! * own[v * 3 + c]!, 0))) as Vec;
+
+  /** Values of the body's vertices with the stroke over what the survey said; its last stretch is new. */
   function preview(): void {
-    const thing = chosenThing.value;
     const what = view.painting;
-    if (!stroke || !thing || !what) return;
+    if (!stroke || !what) return;
+    coverMore(stroke, own, cover);
     const before = survey.result?.weights[`${what.part}.${what.k}`];
-    const rest = (thing.packed.rest ?? thing.packed.vertices) as Float32Array;
-    const { position, rotation } = thing.body.place;
-    const frame = frameOf(reachOf(thing.body, what)!, thing.body.place);
-    const out = new Float32Array(rest.length / 3);
-    for (let v = 0; v < out.length; v++) {
-      const world = turn(rotation as never, [rest[v * 3]!, rest[v * 3 + 1]!, rest[v * 3 + 2]!]);
-      const own = inFrame(frame, world.map((x, c) => x + position![c]!) as Vec);
-      out[v] = over(before?.[v] ?? 0, stroke, covered(stroke, own));
-    }
-    view.painted = out;
+    view.painted = cover.map((c, v) => over(before?.[v] ?? 0, stroke!, c));
     repaint();
   }
 
@@ -107,7 +108,11 @@ export function useBrush(
     }
     const met = meet(at);
     ringAt(at, met);
-    if (phase === "hover" || !met) return !!stroke;
+    if (phase === "hover" || !met || (phase === "move" && !stroke)) return !!stroke;
+    if (phase === "begin") {
+      own = restInFrame(thing);
+      cover = new Float32Array(own.length / 3);
+    }
     const point = ownPoint(met);
     const last = stroke?.points.at(-1) as Vec | undefined;
     if (phase === "begin") {

@@ -5,6 +5,7 @@ import {
   blank,
   coverAt,
   covered,
+  coverMore,
   frameOf,
   inFrame,
   over,
@@ -45,6 +46,17 @@ describe("a stroke of the brush", () => {
     expect([covered(dot, [1.1, 0, 0]), covered(dot, [-1, 0, 0])]).toEqual([1, 0]);
     expect(covered({ ...dot, mirror: "x" }, [-1, 0, 0])).toBe(1);
     expect(covered({ ...dot, mirror: "y" }, [-1, 0, 0])).toBe(0);
+  });
+  it("covers the same whether it is asked whole or as it grows", () => {
+    const line = [[0, 0, 0], [0.5, 0.2, 0], [1, 0, 0.3], [0.4, -0.1, 0]] as [number, number, number][]; // prettier-ignore
+    const points = new Float32Array(Array.from({ length: 120 }, (_, k) => 0.5 * Math.sin(1.7 * k * k)));
+    const cover = new Float32Array(40);
+    line.forEach((_, k) => coverMore(stroke({ points: line.slice(0, k + 1), mirror: "y" }), points, cover));
+    const whole = Array.from(cover, (_, v) =>
+      covered(stroke({ points: line, mirror: "y" }), [...points.subarray(v * 3, v * 3 + 3)] as never),
+    );
+    expect([...cover]).toEqual(whole.map((x) => expect.closeTo(x, 5)));
+    expect(Math.max(...cover)).toBeGreaterThan(0.5);
   });
   it("adds, removes or sets, within 0 and 1", () => {
     expect(over(0.5, stroke({ strength: 0.25 }), 1)).toBe(0.75);

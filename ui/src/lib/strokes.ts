@@ -42,6 +42,18 @@ export function covered(stroke: Stroke, point: Vec): number {
   return coverAt(near, stroke.radius, stroke.soft);
 }
 
+/**
+ * Let the cover of points of the layer's frame (three numbers each) grow by the last stretch of a stroke, in place: what
+ * ``covered`` gives when every stretch was laid so.
+ */
+export function coverMore(stroke: Stroke, points: Float32Array, cover: Float32Array): void {
+  const last = { ...stroke, points: stroke.points.slice(-2) };
+  for (let v = 0; v < cover.length; v++) {
+    const own = covered(last, [points[v * 3]!, points[v * 3 + 1]!, points[v * 3 + 2]!]);
+    if (own > cover[v]!) cover[v] = own;
+  }
+}
+
 /** A value with a stroke over it. */
 export function over(value: number, stroke: Stroke, cover: number): number {
   if (stroke.how === "set") return value + cover * (stroke.strength - value);

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from bisect import bisect_right
+from math import inf
 from typing import Any
 
 from pydantic import BaseModel
@@ -51,7 +53,7 @@ Keys = list[tuple[float, float]]
 
 def held(keys: Keys, time: float) -> float:
     """The value of the last key at a time, or of the first."""
-    return next((value for at, value in reversed(keys) if at <= time), keys[0][1])
+    return keys[max(0, bisect_right(keys, (time, inf)) - 1)][1]
 
 
 def checked(part: BaseModel, path: str, keys: Keys, beside: dict[str, Keys]) -> None:
