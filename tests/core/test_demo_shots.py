@@ -40,8 +40,8 @@ def test_the_documents_are_what_their_maker_writes() -> None:
     assert {f"skerry-light-{name}" for name in made.SHOTS} == set(SHOTS)
     for name, make in made.SHOTS.items():
         path = SHOTS[f"skerry-light-{name}"]
-        assert made.written(make, made.openings_in(path)) == path.read_text(), name
-        assert set(made.SETTLED.get(name, ([], []))[0]) <= set(made.openings_in(path)), name
+        assert made.written(make, *made.settled_in(path)) == path.read_text(), name
+        assert set(made.SETTLED.get(name, ([], []))[0]) <= set(made.settled_in(path)[0]), name
 
 
 def test_the_boathouse_waits_for_the_squall() -> None:

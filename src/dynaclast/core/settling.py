@@ -36,12 +36,14 @@ class Settled:
     openings : of each body; seconds: of the shot's time, it took; rests: whether all of it came to rest
     loads    : of each body in pieces that cannot tear besides, what its seams bear then (Q,) [N], as
                preflight.seams has them
+    ties     : of each tie that ends on these bodies, where its point (3,) [m] is then: it is asked where they open
     """
 
     openings: dict[str, Opening]
     seconds: float
     rests: bool
     loads: dict[str, Array] = field(default_factory=dict)
+    ties: dict[str, Array] = field(default_factory=dict)
 
 
 def settle(
@@ -98,7 +100,10 @@ def settle(
             points=opening_text(body, x[own]), drawn=None if at is None else opening_text(body, at)
         )
     loads = _seam_loads(run, [n for n in slots if bodies[n].pattern and not getattr(bodies[n].matter, "tear", None)])
-    return Settled(openings, run.state.frame / shot.timing.fps, rests, loads)
+    ends = deformables.elements.ties.vertex[:, 0]
+    ties = {t.name: x[v] for t, v in zip(deformables.ties, ends, strict=True) if t.how.kind != "sewn"}
+    ties = {t.name: ties[t.name] for t in shot.ties if t.name in ties and {t.body, t.to} & use}
+    return Settled(openings, run.state.frame / shot.timing.fps, rests, loads, ties)
 
 
 def _seam_loads(run: Run, names: list[str]) -> dict[str, Array]:

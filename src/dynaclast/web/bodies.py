@@ -218,6 +218,7 @@ def _settling(one: Settling) -> dict[str, Any]:
         "share": one.share,
         "left": one.left,
         "openings": None if got is None else {name: o.model_dump(mode="json") for name, o in got.openings.items()},
+        "ties": {} if got is None else {name: point.round(5).tolist() for name, point in got.ties.items()},
         "loads": {} if got is None else {n: (load / 1000).round(6).tolist() for n, load in got.loads.items()},
         "seconds": None if got is None else got.seconds,
         "rests": got is not None and got.rests,

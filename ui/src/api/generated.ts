@@ -5425,6 +5425,17 @@ export interface components {
                 };
             } | null;
             /**
+             * Ties
+             * @description where points of ties on these bodies are then [m]
+             */
+            ties: {
+                [key: string]: [
+                    number,
+                    number,
+                    number
+                ];
+            };
+            /**
              * Loads
              * @description what seams of bodies in pieces bear then [kN]
              */

@@ -194,13 +194,30 @@ describe("what holds vertices", () => {
 
 describe("the shape it opens in", () => {
   const said = (more: object): never =>
-    ({ key: "k", share: 0.5, left: 2, openings: null, loads: {}, seconds: null, rests: false, ...more }) as never;
+    ({
+      key: "k",
+      share: 0.5,
+      left: 2,
+      openings: null,
+      loads: {},
+      ties: {},
+      seconds: null,
+      rests: false,
+      ...more,
+    }) as never;
   it("is what it settled in, told and undone as one edit", async () => {
     opened((b) => changeMatter(b, "cloth"));
     vi.spyOn(api, "settle").mockResolvedValue(said({}));
     vi.spyOn(api, "settling").mockResolvedValue(
-      said({ openings: { flag: { points: "AAAA", drawn: null } }, seconds: 3.5, rests: true }),
+      said({
+        openings: { flag: { points: "AAAA", drawn: null } },
+        ties: { knot: [4, 5, 6] },
+        seconds: 3.5,
+        rests: true,
+      }),
     );
+    const ties = ["knot", "other"].map((name) => ({ name, point: [0, 0, 0] }));
+    useShot().edit("ties", (d) => (d.ties = ties as never));
     const { settle, now } = useSettling();
     const going = settle("flag", true);
     await flushPromises();
@@ -208,6 +225,7 @@ describe("the shape it opens in", () => {
     expect(await settle("flag", false)).toBe(""); // one at a time
     expect(await going).toBe("flag opens as it came to rest after 3.5 s.");
     expect(flag().opening).toEqual({ points: "AAAA", drawn: null });
+    expect(useShot().ties.map((t) => t.point)).toEqual([[4, 5, 6], [0, 0, 0]]); // prettier-ignore
     expect(now.value).toBeNull();
     const it = mount(OpeningSection, { props: { thing: { name: "flag", body: flag(), group: null } } });
     expect(it.text()).toContain("settled");

@@ -38,10 +38,11 @@ export function useSettling(): {
         said = await api.settling(said.key);
       }
       if (shot.id !== id) return "";
-      const { openings, rests, seconds } = said;
+      const { openings, rests, seconds, ties } = said;
       for (const [body, loads] of Object.entries(said.loads)) pieces.seamLoads.set(body, loads);
       shot.edit(`let ${name} settle`, (d) => {
         for (const b of d.bodies as Body[]) if (openings[b.name]) b.opening = openings[b.name] as Body["opening"];
+        for (const t of d.ties) if (ties[t.name]) t.point = ties[t.name]!;
       });
       const others = Object.keys(openings).filter((n) => n !== name);
       const along = others.length ? `, with ${others.join(", ")} along` : "";
