@@ -8,6 +8,8 @@ const AFTER = 450;
 const target = shallowRef<HTMLElement | null>(null);
 const text = ref("");
 const open = ref(false);
+/** what was pressed says no more until the pointer has left it: its list may have opened where the hint would be */
+let pressed: HTMLElement | null = null;
 let timer: ReturnType<typeof setTimeout> | undefined;
 
 const hintedAt = (event: Event): HTMLElement | null =>
@@ -19,6 +21,8 @@ function hide(): void {
 }
 
 function rest(el: HTMLElement | null): void {
+  if (el && el === pressed) return;
+  pressed = null;
   if (el === target.value && open.value) return;
   hide();
   target.value = el;
@@ -33,6 +37,7 @@ useEventListener(document, "pointerover", (e) => e.pointerType !== "touch" && re
 useEventListener(document, "focusin", (e) => {
   if (e.target instanceof Element && e.target.matches(":focus-visible")) rest(hintedAt(e));
 });
+useEventListener(document, "pointerdown", (e) => (pressed = hintedAt(e)), { capture: true, passive: true });
 for (const gone of ["pointerdown", "keydown", "wheel", "focusout"] as const)
   useEventListener(document, gone, hide, { capture: true, passive: true });
 </script>

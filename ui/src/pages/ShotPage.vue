@@ -45,6 +45,9 @@ const view = useView();
 const three = ref<InstanceType<typeof View3DType> | null>(null);
 const build = ref<InstanceType<typeof BuildPanel> | null>(null);
 const failure = ref("");
+/** nothing is taken until the shot is there: it would be done to nothing, or to the one before */
+const loaded = ref(false);
+const ready = computed(() => loaded.value && shot.id === props.id);
 const shows = (what: NonNullable<Help>) =>
   computed({ get: () => view.help === what, set: (on: boolean) => (view.help = on ? what : null) });
 const [keys, guide] = [shows("keys"), shows("guide")];
@@ -71,11 +74,13 @@ watch([three, camera], () => {
 
 async function load(id: string): Promise<void> {
   failure.value = "";
+  loaded.value = false;
   leftOff.leave();
   leftOff.close();
   view.reset();
   try {
     await shot.load(id);
+    loaded.value = true;
     await takes.loadList(id);
     if (carried.value.length) bringIn(carried.value.splice(0));
     const baked = !!takes.current && takes.current.frames_done >= 0;
@@ -97,7 +102,7 @@ async function bake(withoutFaulty = false): Promise<void> {
 }
 
 function onKey(event: KeyboardEvent): void {
-  if (isTaken(event)) return;
+  if (isTaken(event) || !ready.value) return;
   const ctrl = event.ctrlKey || event.metaKey;
   const on = (action: () => void): void => {
     event.preventDefault();
@@ -244,7 +249,7 @@ onBeforeUnmount(() => {
     <p>{{ failure }}</p>
     <ElButton @click="router.push('/')">All shots</ElButton>
   </div>
-  <div v-else class="shot">
+  <div v-else class="shot" :inert="!ready">
     <TopBar @bake="bake" @home="router.push('/')" />
     <ElSplitter layout="vertical" class="rows">
       <ElSplitterPanel :min="240">

@@ -174,6 +174,21 @@ describe("saving", () => {
     expect([shot.revision, shot.document!.name]).toEqual([7, "other"]);
   });
 
+  it("saves what is unsaved of a shot before another is opened, which stays until that is there", async () => {
+    const save = vi.spyOn(api, "save").mockResolvedValue(out(2));
+    const shot = await opened();
+    shot.edit("name", rename("b"));
+    let come: (o: ShotOut) => void = () => {};
+    vi.spyOn(api, "shot").mockReturnValue(new Promise((resolve) => (come = resolve)));
+    const loading = shot.load("t");
+    await vi.advanceTimersByTimeAsync(10);
+    expect(save.mock.calls.map(([id, , d]) => [id, (d as ShotDocument).name])).toEqual([["s", "b"]]);
+    expect([shot.id, shot.document!.name, shot.state]).toEqual(["s", "b", "saved"]);
+    come({ ...out(7, "other"), id: "t" });
+    await loading;
+    expect([shot.id, shot.document!.name]).toEqual(["t", "other"]);
+  });
+
   it("stops at a conflict and keeps the edit in hand", async () => {
     vi.spyOn(api, "save").mockRejectedValue(new ApiError(409, { message: "changed" }));
     const shot = await opened();

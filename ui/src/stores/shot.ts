@@ -79,10 +79,13 @@ export const useShot = defineStore("shot", () => {
     refusal.value = "";
   }
 
+  /** Open a shot; what is unsaved of the one before is saved first. Until it is there the one before stays. */
   async function load(shot: string): Promise<void> {
+    if (id.value && id.value !== shot) await flush();
+    const out = await api.shot(shot);
     clearTimeout(timer);
     pending = null;
-    take(await api.shot(shot));
+    take(out);
   }
 
   /** Change the document, or what it was before; edits that follow each other quickly become one step of undo. */
