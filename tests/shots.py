@@ -5,8 +5,21 @@ from __future__ import annotations
 from typing import Any
 
 from dynaclast.core.bake import bake
-from dynaclast.core.document import Shot, parse
+from dynaclast.core.document import Body, Shot, parse
 from dynaclast.core.formats.frames import Baked
+from dynaclast.core.fracture.build import build_pieces, content_key
+from dynaclast.core.fracture.pieces import Pieces
+from dynaclast.core.fracture.solids import Progress, unheard
+
+_built: dict[str, Pieces] = {}
+
+
+def built_once(body: Body, *, progress: Progress = unheard) -> Pieces:
+    """The pieces of a body, as all tests of a run share them."""
+    key = content_key(body)
+    if key not in _built:
+        _built[key] = build_pieces(body, progress=progress)
+    return _built[key]
 
 
 def box(

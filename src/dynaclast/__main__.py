@@ -6,9 +6,9 @@ import sys
 from pathlib import Path
 
 from .setup import (
+    RUNTIME,
     Failed,
     begin_kernels,
-    check_sources,
     ensure_browser,
     ensure_database,
     ensure_interface,
@@ -19,7 +19,8 @@ from .setup import (
 USAGE = """usage: ./dynaclast COMMAND
 
   demo      install, build and start with the demo shot; prints one address, Ctrl-C ends it
-  start     the same without demo data         start [--listen ADDRESS]
+  start     the same without demo data         start [--listen ADDRESS] [--workers-at ADDRESS]
+  worker    bake for a Dynaclast elsewhere     worker [--keys FOLDER] (a copy of its runtime/keys)
   stop      end a running Dynaclast of this checkout
   status    say whether it runs, and where
   backup    write all that is kept to a file   backup FILE (also while it runs)
@@ -36,14 +37,13 @@ USAGE = """usage: ./dynaclast COMMAND
 """
 
 
-def _listen(options: list[str]) -> str | None:
-    """The address of ``--listen ADDRESS``. Raises Failed for any other option."""
-    match options:
-        case []:
-            return None
-        case ["--listen", address]:
-            return address
-    raise Failed(f"'{' '.join(options)}' is not understood; there is only --listen ADDRESS")
+def _options(given: list[str], *names: str) -> dict[str, str]:
+    """Values of options, each given by its name and a value. Raises Failed for any other."""
+    found = dict(zip(given[::2], given[1::2], strict=False))
+    if len(given) % 2 or not set(found) <= set(names):
+        known = " and ".join(names)
+        raise Failed(f"'{' '.join(given)}' is not understood; there is only {known}, each with a value")
+    return found
 
 
 def main(argv: list[str]) -> int:
@@ -59,6 +59,7 @@ def main(argv: list[str]) -> int:
 
             return cli(argv)
         if command in ("demo", "start"):
+            given = _options(argv[1:], "--listen", "--workers-at")
             ensure_python()
             compiled = begin_kernels()  # beside what follows
             ensure_database()
@@ -67,7 +68,14 @@ def main(argv: list[str]) -> int:
                 compiled()
             from .runtime import run
 
-            return run(demo=command == "demo", listen=_listen(argv[1:]))
+            return run(demo=command == "demo", listen=given.get("--listen"), workers_at=given.get("--workers-at"))
+        if command == "worker":
+            given = _options(argv[1:], "--keys")
+            ensure_python()
+            ensure_kernels(compile_now=True)
+            from .runtime import worker
+
+            return worker(Path(given.get("--keys", RUNTIME / "keys")).resolve())
         if command in ("backup", "restore"):
             if len(argv) != 2:
                 raise Failed(f"./dynaclast {command} takes one file")
@@ -89,13 +97,9 @@ def main(argv: list[str]) -> int:
             compiled = begin_kernels()  # beside what follows
             ensure_database()
             ensure_browser()
-            check_sources()
-            ensure_interface(checks=True)
-            if compiled is not None:
-                compiled()
             from .setup import run_tests
 
-            return run_tests(argv[1:])
+            return run_tests(argv[1:], compiled)
         if command == "soak":
             ensure_python(tests=True)
             ensure_database()

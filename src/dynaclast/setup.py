@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import contextlib
 import hashlib
 import os
 import shutil
@@ -198,30 +197,58 @@ def check_sources() -> None:
     _run(types, "mypy", "Run `.venv/bin/python -m mypy` and mend what it names.")
 
 
-TOGETHER = (("architecture", "core", "store", "verification"),)
-"""Folders of tests that run one after the other, beside all other folders, which take as long."""
+COMPUTING = ("architecture", "core", "store", "verification")
+"""Folders of tests that need no interface, and keep a processor busy all the while."""
+WAITING = ("e2e/test_deforming.py", "e2e/test_drive.py", "e2e/test_hands.py")
+"""Files of tests that mostly wait, as do all others; they take half as long in two groups."""
 
 
-def run_tests(arguments: list[str]) -> int:
-    """All tests, in groups beside each other; or what the arguments ask of pytest."""
-    pytest = [sys.executable, "-m", "pytest"]
+class Tests:
+    """A group of tests under way, whose output is kept until it ends."""
+
+    def __init__(self, paths: list[Path]) -> None:
+        self._said = tempfile.TemporaryFile("w+")  # noqa: SIM115 - it is read when they have ended
+        command = [sys.executable, "-m", "pytest", *map(str, paths)]
+        self._process = subprocess.Popen(command, cwd=ROOT, stdout=self._said, stderr=subprocess.STDOUT)
+
+    def wait(self) -> int:
+        """Its code, when it has ended and was told."""
+        code = self._process.wait()
+        self._said.seek(0)
+        print(self._said.read(), flush=True)
+        self._said.close()
+        return code
+
+    def end(self) -> None:
+        if self._process.poll() is None:
+            self._process.terminate()
+
+
+def run_tests(arguments: list[str], compiled: Callable[[], None] | None = None) -> int:
+    """All tests, and all checks of the sources beside them; or what the arguments ask of pytest.
+
+    compiled : waits until the kernels are compiled; None where they are
+    """
     if arguments:
-        return subprocess.run([*pytest, *arguments], cwd=ROOT).returncode
-    folders = sorted(p for p in (ROOT / "tests").iterdir() if any(p.glob("test_*.py")))
-    named = {name for group in TOGETHER for name in group}
-    groups = [[p for p in folders if p.name in group] for group in TOGETHER]
-    groups.append([p for p in folders if p.name not in named])
-    with contextlib.ExitStack() as stack:
-        beside = []
-        for group in groups[1:]:
-            said = stack.enter_context(tempfile.TemporaryFile("w+"))
-            started = subprocess.Popen([*pytest, *group], cwd=ROOT, stdout=said, stderr=subprocess.STDOUT)
-            beside.append((started, said))
-        codes = [subprocess.run([*pytest, *groups[0]], cwd=ROOT).returncode]
-        for process, said in beside:
-            codes.append(process.wait())
-            said.seek(0)
-            print(said.read(), flush=True)
+        ensure_interface()
+        if compiled is not None:
+            compiled()
+        return subprocess.run([sys.executable, "-m", "pytest", *arguments], cwd=ROOT).returncode
+    tests = ROOT / "tests"
+    others = sorted(p for p in tests.iterdir() if any(p.glob("test_*.py")) and p.name not in (*COMPUTING, "e2e"))
+    browsers = sorted((tests / "e2e").glob("test_*.py"))
+    waiting = [p for p in browsers if f"e2e/{p.name}" in WAITING]
+    check_sources()
+    if compiled is not None:
+        compiled()
+    under_way = [Tests([tests / name for name in COMPUTING])]
+    try:
+        ensure_interface(checks=True)
+        under_way += [Tests(waiting), Tests([p for p in browsers if p not in waiting] + others)]
+        codes = [group.wait() for group in under_way]
+    finally:
+        for group in under_way:
+            group.end()
     return next((code for code in codes if code), 0)
 
 

@@ -24,7 +24,7 @@ def cloud(seed: int, offset: float, scale: float) -> np.ndarray:
 
 
 @given(st.integers(0, 10**6), st.floats(0.0, 8.0), st.floats(1e-2, 1e2))
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=25, deadline=None)
 def test_hull_distance_equals_a_quadratic_program(seed: int, offset: float, scale: float) -> None:
     a, b = cloud(seed, 0.0, 1.0), cloud(seed + 1, offset, 1.0)
     assert hull_distance(a * scale, b * scale) / scale == pytest.approx(naive.hull_distance(a, b), abs=2e-5)

@@ -11,9 +11,9 @@ import pytest
 from dynaclast.core import document
 from dynaclast.core.bake import bake
 from dynaclast.core.document import Shot
-from dynaclast.core.fracture.build import build_pieces, content_key
 from dynaclast.core.layout import written_out
 from dynaclast.core.preflight import preflight
+from shots import built_once
 
 SHOTS = {p.stem: p for p in (Path(__file__).parents[2] / "demo").glob("*.json")}
 
@@ -27,8 +27,7 @@ def test_every_demo_shot_reads_and_passes_preflight(name: str) -> None:
     shot = document.parse_json(SHOTS[name].read_bytes())
     assert shot.name.startswith("Skerry Light: ") and document.parse(document.dump(shot)) == shot
     whole = written_out(shot)
-    made = {content_key(b): build_pieces(b) for b in {content_key(b): b for b in whole.bodies}.values()}
-    assert preflight(whole, [made[content_key(b)].scaled(b.factor) for b in whole.bodies]) == []
+    assert preflight(whole, [built_once(b).scaled(b.factor) for b in whole.bodies]) == []
 
 
 def test_the_documents_are_what_their_maker_writes() -> None:

@@ -308,15 +308,14 @@ def test_the_schema_takes_what_the_reader_takes_and_refuses_what_it_refuses() ->
     for path in DEMO:
         assert not list(schema.iter_errors(json.loads(path.read_bytes()))), path.name
     bad = 0
-    for data, place in every_number():
-        for value in ("three",):
-            other = put(data, place, value)
-            try:
-                document.parse(other)
-            except DocumentError as exc:
-                if all(said.startswith("input should") for _, said in exc.problems):  # no rule between parts
-                    assert list(schema.iter_errors(json.loads(json.dumps(other)))), (dotted(place), value)
-                    bad += 1
-            else:
-                assert not list(schema.iter_errors(json.loads(json.dumps(other)))), (dotted(place), value)
-    assert bad > 100
+    for data, place in every_number()[::3]:
+        other = put(data, place, "three")
+        try:
+            document.parse(other)
+        except DocumentError as exc:
+            if all(said.startswith("input should") for _, said in exc.problems):  # no rule between parts
+                assert list(schema.iter_errors(json.loads(json.dumps(other)))), dotted(place)
+                bad += 1
+        else:
+            assert not list(schema.iter_errors(json.loads(json.dumps(other)))), dotted(place)
+    assert bad > 40

@@ -14,7 +14,7 @@ from dynaclast.core.solve.frame import Frame
 from dynaclast.core.solve.loop import Run
 from dynaclast.core.solve.prepare import prepare
 from dynaclast.core.solve.state import State
-from shots import ball, box, reach_box, reach_sphere, shot
+from shots import ball, box, built_once, reach_box, reach_sphere, shot
 
 SHOTS = {p.stem: p for p in (Path(__file__).parents[2] / "demo").glob("*.json")}
 
@@ -28,7 +28,7 @@ def same(one: Frame, other: Frame) -> bool:
 
 def interrupted(scene: Shot, every: int) -> list[str]:
     """Run a shot, go on from the state after every so many frames up to the next one kept; what differs, in words."""
-    ready = prepare(scene)
+    ready = prepare(scene, get_pieces=built_once)
     going = Run(ready.shot, ready.model, ready.state)
     going.opening()
     kept: dict[int, bytes] = {}
@@ -51,7 +51,7 @@ def interrupted(scene: Shot, every: int) -> list[str]:
     return out
 
 
-LONG_ENOUGH, DEFORMING = 64, 48
+LONG_ENOUGH, DEFORMING = 48, 24
 """Frames, in which most demo shots have broken and fall; of those in which something deforms."""
 
 
@@ -144,7 +144,7 @@ def any_scene(seed: int) -> Shot:
     }
     quality = str(rng.choice(["draft", "standard"]))
     return shot(
-        wall, loose, waits, thrown, arm, bell, ties=[tie], fields=(*fields, foot, gone), frames=48, quality=quality
+        wall, loose, waits, thrown, arm, bell, ties=[tie], fields=(*fields, foot, gone), frames=32, quality=quality
     )
 
 

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 import pytest
 from playwright.sync_api import Browser, Page, expect, sync_playwright
 
+from dynaclast.mariadb import free_port
 from dynaclast.runtime import Parts
 
 FLAGS = [
@@ -29,7 +30,7 @@ expect.set_options(timeout=20_000)  # other tests run beside these
 @pytest.fixture(scope="session")
 def running(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Parts]:
     parts = Parts(tmp_path_factory.mktemp("app"))
-    parts.start()
+    parts.start({"web": free_port()})  # another group of tests starts beside this one
     yield parts
     parts.stop()
 

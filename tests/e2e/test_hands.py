@@ -159,7 +159,7 @@ def test_the_keyboard_alone_leads_from_an_empty_shot_to_a_file(page: Page, runni
     assert download.value.suggested_filename.endswith(".npz")
 
 
-@pytest.mark.parametrize("size", [(1024, 700), (1920, 1080), (3840, 2160)])
+@pytest.mark.parametrize("size", [(1024, 700), (1920, 1080), (2560, 1440)])
 def test_most_of_any_screen_is_the_view(page: Page, running: Parts, size: tuple[int, int]) -> None:
     page.set_viewport_size({"width": size[0], "height": size[1]})
     new_shot(page, running)

@@ -221,6 +221,7 @@ def test_a_stuck_server_is_started_again_and_a_database_that_comes_back_elsewher
         assert ask(f"http://127.0.0.2:{parts.web_port}", listen.token) == 200
         monkeypatch.setattr(runtime, "PROBE_EVERY", 0.0)
         monkeypatch.setattr(runtime, "MOST_SILENT", 1)
+        monkeypatch.setattr(runtime, "ENDS_WITHIN", 1.0)
         stuck = parts.processes["web"]
         for pid in [stuck.pid, *map(int, Path(f"/proc/{stuck.pid}/task/{stuck.pid}/children").read_text().split())]:
             os.kill(pid, signal.SIGSTOP)

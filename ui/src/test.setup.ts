@@ -1,4 +1,4 @@
-import { config } from "@vue/test-utils";
+import { config, disableAutoUnmount, enableAutoUnmount } from "@vue/test-utils";
 import { afterEach, vi } from "vitest";
 import { hint } from "./controls/hint";
 
@@ -15,7 +15,10 @@ globalThis.setTimeout = ((work: () => void, time?: number, ...more: []) => {
   return id;
 }) as typeof setTimeout;
 
+disableAutoUnmount(); // this file is run once for every file of tests
+enableAutoUnmount(afterEach);
 afterEach(() => {
+  document.body.innerHTML = ""; // lists and hints of components are beside them, and are looked through by every search
   for (const id of going) clearTimeout(id);
   going.clear();
   vi.useRealTimers();

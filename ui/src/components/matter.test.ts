@@ -1,6 +1,6 @@
-import { enableAutoUnmount, flushPromises, mount, type VueWrapper } from "@vue/test-utils";
+import { flushPromises, mount, type VueWrapper } from "@vue/test-utils";
 import { createPinia, setActivePinia } from "pinia";
-import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
+import { beforeEach, describe, expect, it, vi } from "vitest";
 import { api, ApiError } from "../api/client";
 import type { Body, ShotDocument, Survey } from "../api/types";
 import { newBody, SHAPES } from "../lib/document";
@@ -52,8 +52,6 @@ async function matter(): Promise<VueWrapper> {
   await flushPromises();
   return it;
 }
-
-enableAutoUnmount(afterEach);
 
 beforeEach(() => {
   setActivePinia(createPinia());
