@@ -9,6 +9,9 @@ import pytest
 from scipy.spatial.transform import Rotation
 
 import naive
+from dynaclast.core.preflight.path_loads import path_loads
+from dynaclast.core.preflight.reach import lay_out
+from dynaclast.core.solve.control import Control, Grip
 from dynaclast.core.solve.load_paths import Spans, balance
 from dynaclast.core.solve.loop import Run
 from dynaclast.core.solve.model import Motion
@@ -296,3 +299,105 @@ def test_a_plank_across_two_trestles_breaks_in_its_middle_under_what_rests_on_it
     assert 0.75 * most < worst.max() < 1.02 * most and worst.argmax() in (3, 4)
     falls = run({**plank, "bonds": strength_of(0.6 * most)}, *legs, stone, frames=48)
     assert broken(falls) and set(broken(falls)[0]["pieces"]) & {3, 4}
+
+
+def in_space(**more: Any) -> Any:
+    """A bar of eight pieces along x, half a metre each, floating."""
+    bar = bricks("bar", (0, 0, 0), (4, 0.4, 0.4), 0.5, **more)
+    return prepare(shot(bar, frames=4, **IN_SPACE))
+
+
+@pytest.mark.parametrize(("way", "part"), [((-1, 0, 0), 7 / 8), ((0, 1, 0), 7 / 8 * 6 * (3.5 / 2) / 0.4)])
+@pytest.mark.parametrize(("share", "breaks"), [(0.98, False), (1.02, True)])
+def test_a_grip_at_the_end_of_a_bar_loads_the_bond_beside_it(
+    way: tuple[float, float, float], part: float, share: float, breaks: bool
+) -> None:
+    """Along it the pull is the mass beyond the bond times the acceleration, 7/8 m a; across it, M = 7/8 m a l / 2."""
+    target = tuple(np.array([-1.75, 0, 0]) + 0.4 * np.array(way))
+    probe = in_space()
+    going = Run(probe.shot, probe.model, probe.state)
+    going.hands.grip(Grip(0, target))  # type: ignore[arg-type]
+    a = float(np.linalg.norm(going.hands.acceleration()[0]))  # type: ignore[index]
+    load = part * float(probe.model.pieces.mass.sum()) * a / 1000
+    ready = in_space(bonds=strength_of(load / share))
+    going = Run(ready.shot, ready.model, ready.state)
+    frame = going.advance(Control(grips=(Grip(0, target),)))  # type: ignore[arg-type]
+    events = [e for e in frame.events if e["kind"] == "bond_broken"]
+    assert bool(events) == breaks
+    if breaks:
+        assert events[0]["pieces"] == [0, 1] and events[0]["load"] == pytest.approx(load, rel=1e-6)
+        assert [next(iter(c)) for c in events[0]["causes"]] == ["grip"]
+
+
+@pytest.mark.parametrize("quality", ["draft", "standard", "fine"])
+@pytest.mark.parametrize(("share", "breaks"), [(0.98, False), (1.02, True)])
+def test_a_displacement_of_half_a_bar_pulls_at_its_middle(quality: str, share: float, breaks: bool) -> None:
+    """Half of it is set going along it at an acceleration a, so that all goes at a / 2: the middle bears m a / 4."""
+    reach = reach_box((3, 0, 0), (6, 9, 9))
+    shift = field({"kind": "displace", "offset": [0.3, 0, 0]}, reach)
+
+    def held_to(strength: float) -> Any:
+        bar = bricks("bar", (0, 0, 0), (4, 0.4, 0.4), 0.5, bonds=strength_of(strength))
+        return prepare(shot(bar, fields=(shift,), quality=quality, frames=1, **IN_SPACE))
+
+    ready = held_to(1e6)
+    step = ready.model.settings.interval
+    load = float(ready.model.pieces.mass.sum()) * 0.3 / step**2 / 4 / 1000
+    ready = held_to(load / share)
+    events = [e for e in Run(ready.shot, ready.model, ready.state).advance().events if e["kind"] == "bond_broken"]
+    assert bool(events) == breaks
+    if breaks:
+        assert events[0]["pieces"] == [3, 4] and events[0]["load"] == pytest.approx(load, rel=1e-6)
+        assert events[0]["causes"][0]["field"] == "field"
+
+
+FIELDS_ON_BONDS: dict[str, tuple[dict[str, Any], dict[str, Any]]] = {
+    "push over time": ({"kind": "push", "amount": 30, "direction": [1, 0, 0.3]}, {"kind": "span", "start": 0}),
+    "push as a blow": ({"kind": "push", "amount": 2, "direction": [1, 0, 0.3]}, {"kind": "at", "time": 0}),
+    "burst": ({"kind": "burst", "speed": 3}, {"kind": "at", "time": 0}),
+    "spin": ({"kind": "spin", "amount": 900, "unit": "N m", "axis": [0, 1, 0]}, {"kind": "span", "start": 0}),
+    "gravity": ({"kind": "gravity", "acceleration": [6, 20, 0]}, {"kind": "span", "start": 0}),
+}
+
+
+@pytest.mark.parametrize("held", [True, False])
+@pytest.mark.parametrize("kind", sorted(FIELDS_ON_BONDS))
+def test_what_is_foreseen_through_bonds_is_what_the_first_frame_bears(kind: str, held: bool) -> None:
+    """Against the run's own load path, held and afloat; the field reaches a part."""
+    effect, cue = FIELDS_ON_BONDS[kind]
+    acts = field(effect, reach_box((1, 1, 0), (1, 2, 9), 0.8), cue=cue)
+    cells = {"kind": "cells", "count": 14, "seed": 4}
+    wall = box("wall", (0, 1, 0), (3, 2, 0.4), pattern=cells, bonds={"strength": 900.0}, load_path="on")
+    foot = (anchor((0, 0, 0), (9, 0.4, 9)),) if held else ()
+    ready = prepare(shot(wall, fields=(acts, *foot), frames=1, ground={"on": False}))
+    at = lay_out(ready.shot, ready.pieces)
+    foreseen = path_loads(ready.shot, ready.pieces, at, ready.shot.fields[0])[0]
+    going = Run(ready.shot, ready.model, ready.state)
+    borne: list[tuple[float, float]] = []
+    measure = going.load_paths.measure
+
+    def watched(sources: Any = None) -> Any:
+        load, ratio = measure(sources)
+        worst = int(ratio.argmax())
+        borne.append((float(load[worst]), float(load[worst] / ratio[worst])))
+        return load, ratio
+
+    going.load_paths.measure = watched  # type: ignore[method-assign]
+    going.advance()
+    # a blow is borne before the frame's own loads are looked at
+    load, strength = borne[0]
+    assert foreseen.bonds == ready.model.bond_count and foreseen.rule == "on"
+    assert foreseen.load == pytest.approx(load / 1000, rel=0.01)
+    assert foreseen.strength == pytest.approx(strength / 1000, rel=1e-6)
+
+
+def test_what_is_foreseen_goes_by_targets_and_leaves_out_what_is_too_much() -> None:
+    cells = {"kind": "cells", "count": 14, "seed": 4}
+    bodies = [box(n, (4.0 * k, 1, 0), pattern=cells, bonds={"strength": 5.0}) for k, n in enumerate("abc")]
+    push = field({"kind": "push", "amount": 500, "direction": [1, 0, 0]}, reach_box((0, 0, 0), (0.2, 9, 9)))
+    ready = prepare(shot(*bodies, fields=({**push, "targets": ["a", "c"]},)))
+    at = lay_out(ready.shot, ready.pieces)
+    a, c = path_loads(ready.shot, ready.pieces, at, ready.shot.fields[0])
+    assert (a.body, c.body) == ("a", "c") and a.over > 0 == c.over and c.load < 1e-9 and a.bonds == c.bonds > 0
+    few = path_loads(ready.shot, ready.pieces, at, ready.shot.fields[0], most=20)
+    assert [x.bonds for x in few] == [a.bonds, 0]

@@ -24,6 +24,7 @@ from ..core.fracture.display import drawing_key
 from ..core.fracture.pieces import Pieces
 from ..core.layout import members, with_shared
 from ..core.preflight import Finding, preflight
+from ..core.preflight.path_loads import path_loads
 from ..core.preflight.pressure import wind_pressures
 from ..core.preflight.reach import (
     arrows,
@@ -153,6 +154,7 @@ class Surveyor:
                 for name, held in pinned.items()
             },
             "weights": {name: v.round(3).tolist() for name, v in weights.items()},
+            "loads": [asdict(x) for x in path_loads(whole, pieces, at, chosen)] if chosen else [],
             "maps": {
                 name: {
                     "values": v.round(3).tolist(),

@@ -280,6 +280,19 @@ class CrossingOut(BaseModel):
     vertices: bool
 
 
+class PathLoadOut(BaseModel):
+    """What flows through the bonds of a body by the field asked about and the weight of what is held, at the opening
+    pose: of the bond that bears the greatest share of its strength.
+    """
+
+    body: str
+    bonds: int = Field(description="how many were looked at; 0 where there are too many pieces")
+    load: float = Field(description="[kN]")
+    strength: float = Field(description="[kN]")
+    over: int = Field(description="bonds that bear more than they can")
+    rule: Literal["off", "on", "fail"]
+
+
 class FindingOut(BaseModel):
     code: str
     grave: str
@@ -337,6 +350,7 @@ class SurveyOut(BaseModel):
         description="of the body asked about, at its drawn vertices: the falloff of each of its pins, recall and "
         "weights, as pins.0; and what all of them come to: pins, recall [1/s], and factors on its matter's numbers"
     )
+    loads: list[PathLoadOut] = Field(description="of the field asked about; of a strain by weight alone")
     maps: dict[str, MapOut] = Field(description="the shot's maps, as they are before a run")
     arrows: list[tuple[float, float, float]] = Field(
         description="what the field asked about would do to each piece [m/s2, or m/s of a blow]"
@@ -362,7 +376,8 @@ class TakeOut(BaseModel):
     pieces: int
     attempt: int
     seconds: float
-    left: float | None
+    prepared: float = Field(description="share of its preparation that is done, 0 to 1")
+    left: float | None = Field(description="[s], where it can be told")
     message: str
     created: str
 

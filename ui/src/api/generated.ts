@@ -5520,6 +5520,11 @@ export interface components {
                 [key: string]: number[];
             };
             /**
+             * Loads
+             * @description of the field asked about; of a strain by weight alone
+             */
+            loads: components["schemas"]["PathLoadOut"][];
+            /**
              * Maps
              * @description the shot's maps, as they are before a run
              */
@@ -5608,6 +5613,40 @@ export interface components {
                 number,
                 number
             ][];
+        };
+        /**
+         * PathLoadOut
+         * @description What flows through the bonds of a body by the field asked about and the weight of what is held, at the opening
+         *     pose: of the bond that bears the greatest share of its strength.
+         */
+        PathLoadOut: {
+            /** Body */
+            body: string;
+            /**
+             * Bonds
+             * @description how many were looked at; 0 where there are too many pieces
+             */
+            bonds: number;
+            /**
+             * Load
+             * @description [kN]
+             */
+            load: number;
+            /**
+             * Strength
+             * @description [kN]
+             */
+            strength: number;
+            /**
+             * Over
+             * @description bonds that bear more than they can
+             */
+            over: number;
+            /**
+             * Rule
+             * @enum {string}
+             */
+            rule: "off" | "on" | "fail";
         };
         /** StandOut */
         StandOut: {
@@ -5778,7 +5817,15 @@ export interface components {
             attempt: number;
             /** Seconds */
             seconds: number;
-            /** Left */
+            /**
+             * Prepared
+             * @description share of its preparation that is done, 0 to 1
+             */
+            prepared: number;
+            /**
+             * Left
+             * @description [s], where it can be told
+             */
             left: number | null;
             /** Message */
             message: string;

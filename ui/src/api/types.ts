@@ -26,6 +26,7 @@ export type ShotCard = Schemas["ShotCard"];
 export type BuiltBody = Schemas["BuiltBody"];
 export type Survey = Schemas["SurveyOut"];
 export type Crossing = Schemas["CrossingOut"];
+export type PathLoad = Schemas["PathLoadOut"];
 export type Finding = Schemas["FindingOut"];
 export type Take = Schemas["TakeOut"];
 export type Chunk = Schemas["ChunkOut"];

@@ -20,6 +20,7 @@ import Glyph from "./Glyph.vue";
 import KeepButton from "../controls/KeepButton.vue";
 import LayerStack from "./LayerStack.vue";
 import LoadBars from "./LoadBars.vue";
+import PathLoads from "./PathLoads.vue";
 import NameField from "../controls/NameField.vue";
 import SpecRows from "./SpecRows.vue";
 import Section from "../controls/Section.vue";
@@ -85,6 +86,19 @@ function key(path: string, value: number | null): void {
           : withNumber((f.channels ?? []) as Channel[], path, time, fps.value, value)
       ) as FieldItem["channels"]),
   );
+}
+
+/** what it puts through bonds where things open; a strain loads bonds by itself, an anchor holds */
+const loads = computed(() =>
+  kind.value === "kill" || kind.value === "displace" ? [] : survey.loadsOf(props.field.name),
+);
+const flows = computed(() => (kind.value === "strain" || kind.value === "anchor" ? "by weight" : "by it and weight"));
+
+function letBreak(body: string): void {
+  shot.edit(`let ${body} break by its loads`, (d) => {
+    const own = d.bodies.find((b) => b.name === body) ?? d.groups.find((g) => g.name === body)?.body;
+    if (own) own.load_path = "fail";
+  });
 }
 
 function setCue(next: CueKind): void {
@@ -191,6 +205,9 @@ function setTravel(kind: keyof typeof TRAVELS | "stays"): void {
       @change="(k, v) => edit(k, (f) => setAt(f.effect, k, v))"
       @key="key" />
     <p v-if="hint" class="mute small figures" data-testid="expected">{{ hint }}</p>
+  </Section>
+  <Section v-if="loads.length" title="Through the bonds" :note="flows">
+    <PathLoads :loads="loads" @breaks="letBreak" />
   </Section>
   <Section title="Reach" :note="field.reach.use ? `${sharers} ${sharers === 1 ? 'user' : 'users'}` : ''">
     <PickRow

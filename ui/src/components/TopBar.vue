@@ -29,12 +29,13 @@ const progress = computed(() => {
   const take = takes.baking;
   if (!take) return null;
   const share = take.frames_done < 0 ? 0 : take.frames_done / take.frames_total;
-  const text =
-    take.frames_done < 0
-      ? take.status === "queued"
+  const doing =
+    take.frames_done >= 0
+      ? `Baking ${take.frames_done} / ${take.frames_total}`
+      : take.status === "queued"
         ? "Waiting"
-        : "Preparing"
-      : `Baking ${take.frames_done} / ${take.frames_total}${take.left === null ? "" : ` · ${showTime(take.left)}`}`;
+        : `Preparing ${Math.floor(100 * Math.min(1, take.prepared))} %`;
+  const text = take.left === null ? doing : `${doing} · ${showTime(take.left)}`;
   return { share, text, id: take.id };
 });
 const number = (n: number): string => String(n).padStart(2, "0");

@@ -1,5 +1,5 @@
 /** What the forecast of a strain cannot know, in words; empty where it counts all of it. */
-import type { FieldItem } from "../api/types";
+import type { FieldItem, PathLoad } from "../api/types";
 
 export function notForeseen(field: FieldItem): string {
   const { effect, cue } = field;
@@ -10,4 +10,17 @@ export function notForeseen(field: FieldItem): string {
   else out.push("what falls afterwards breaks on its own");
   if (field.travel) out.push("counted where it is now");
   return `${out.join("; ")}.`.replace(/^./, (c) => c.toUpperCase());
+}
+
+/** What comes of what flows through a body's bonds, in words. */
+export function through(at: PathLoad): string {
+  if (!at.bonds) return "Too many pieces to work it out while editing; a take shows it.";
+  const bonds = `its ${at.bonds.toLocaleString("en")} bonds`;
+  if (!at.over) return at.bonds === 1 ? "Its bond bears it." : `The worst of ${bonds} bears it.`;
+  const over =
+    at.bonds === 1
+      ? "Its bond bears more than it can"
+      : `${at.over.toLocaleString("en")} of ${bonds} ${at.over === 1 ? "bears more than it" : "bear more than they"} can`;
+  if (at.rule === "fail") return `${over}: it breaks.`;
+  return `${over}, but ${at.rule === "on" ? "loads are only seen" : "loads through bonds are off"}: it stays whole.`;
 }

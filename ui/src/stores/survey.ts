@@ -2,13 +2,15 @@
 import { defineStore } from "pinia";
 import { computed, shallowRef } from "vue";
 import { api, ApiError } from "../api/client";
-import type { Crossing, Finding, ShotDocument, Survey } from "../api/types";
+import type { Crossing, Finding, PathLoad, ShotDocument, Survey } from "../api/types";
 
 /** Milliseconds after which a survey is asked for again that nobody was there to make. */
 const ASK_AGAIN = 2000;
 
 export const useSurvey = defineStore("survey", () => {
   const result = shallowRef<Survey | null>(null);
+  /** the field that was asked about */
+  let about = "";
   let running: AbortController | null = null;
   let timer: ReturnType<typeof setTimeout> | undefined;
 
@@ -22,6 +24,12 @@ export const useSurvey = defineStore("survey", () => {
 
   function crossing(field: string, body: string): Crossing | undefined {
     return crossings.value.find((c) => c.field === field && c.body === body);
+  }
+
+  /** What a field puts through bonds; empty until it was asked about. */
+  function loadsOf(field: string): readonly PathLoad[] {
+    const loads = result.value?.loads ?? [];
+    return about === field ? loads : [];
   }
 
   /** Figures of a field over all bodies it targets; not known until the answer comes. */
@@ -67,7 +75,7 @@ export const useSurvey = defineStore("survey", () => {
       const own = (running = new AbortController());
       try {
         const answer = await api.survey(document, frame, field, weighs, shows, own.signal);
-        if (!own.signal.aborted) result.value = answer;
+        if (!own.signal.aborted) [about, result.value] = [field, answer];
       } catch (error) {
         if (own.signal.aborted) return;
         if (!(error instanceof ApiError)) throw error;
@@ -78,5 +86,5 @@ export const useSurvey = defineStore("survey", () => {
     }, 50);
   }
 
-  return { result, findings, crossings, mostPressure, crossing, totals, update };
+  return { result, findings, crossings, mostPressure, crossing, loadsOf, totals, update };
 });

@@ -25,6 +25,10 @@ Progress = Callable[[float], None]
 """Told the share done; may raise to stop the work."""
 
 
+def unheard(_share: float) -> None:
+    """Progress that nobody wants to hear of."""
+
+
 def solid_of(mesh: TriMesh, name: str) -> tuple[manifold3d.Manifold, int]:
     """A mesh as an exact solid, and the number its triangles carry through cuts.
 

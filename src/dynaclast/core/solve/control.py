@@ -249,6 +249,23 @@ class Hands:
             out[state.piece_assembly == slot] = pull - asm.gravity_scale[slot] * model.settings.gravity
         return out
 
+    def pull(self, acceleration: Array) -> tuple[Array, Array]:
+        """Forces [N] and torques [N m] of grips on pieces (P, 3), (P, 3): each holds its piece, which takes the rest of
+        its assembly along without a turn.
+
+        acceleration : (P, 3) float64, [m/s2], as ``acceleration`` gives it
+        """
+        model, state = self._model, self._state
+        asm, center = state.assemblies, piece_positions(model, state)
+        force, torque = np.zeros_like(acceleration), np.zeros_like(acceleration)
+        last = {
+            int(state.piece_assembly[piece]): piece for piece in self._gripped()
+        }  # of several in one, the last has it
+        for slot, piece in last.items():
+            force[piece] = asm.mass[slot] * acceleration[piece]
+            torque[piece] = -np.cross(center[piece] - asm.position[slot], force[piece])
+        return force, torque
+
 
 def replayed(recording: Recording) -> Iterator[tuple[int, Control]]:
     """Frames from 1 on with what is done at each, to be given to ``Run.advance`` one after the other."""

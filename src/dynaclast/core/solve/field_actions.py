@@ -62,6 +62,7 @@ class Actions:
     blows     : in the order of the fields
     ticks     : of wear, with the load (n,) [N] of each
     displaced : changes of velocity of what fields displace (n, 3), by movable space
+    displacing : fields that displace pieces, with the change of velocity of each
     releases  : (P,) bool, what waits and is to be let go; None
     ends      : what kills end, with the pieces (P,) bool
     vertex_ends : kills that act, with the vertices (N,) bool in reach
@@ -73,6 +74,7 @@ class Actions:
     blows: list[Blow] = field(default_factory=list)
     ticks: list[tuple[FieldItem, dict[str, Array]]] = field(default_factory=list)
     displaced: dict[str, Forcing] = field(default_factory=dict)
+    displacing: list[tuple[FieldItem, Forcing]] = field(default_factory=list)
     releases: Mask | None = None
     ends: list[tuple[FieldItem, Mask]] = field(default_factory=list)
     vertex_ends: list[tuple[FieldItem, Mask]] = field(default_factory=list)
@@ -562,7 +564,10 @@ class ActiveFields:
         change = now - speed
         moved = (np.abs(now) > 1e-9).any(axis=1)
         shift[:], before[:], speed[:] = wanted, f, now
-        out.displaced[space.name] = out.displaced.get(space.name, Forcing()) + Forcing(change[:, :3], change[:, 3:])
+        own = Forcing(change[:, :3], change[:, 3:])
+        out.displaced[space.name] = out.displaced.get(space.name, Forcing()) + own
+        if space.name == PIECES:
+            out.displacing.append((item, own))
         return moved
 
     def innermost(self, item: FieldItem, others: list[FieldItem], samples: Mask, of: str = "") -> Mask:

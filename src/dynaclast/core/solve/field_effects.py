@@ -108,6 +108,7 @@ class FieldEffects:
             for blow in actions.blows
             if PIECES in blow.changes and not isinstance(blow.item.effect, StrainEffect)
         )
+        self._load_paths.carry((item.name, change) for item, change in actions.displacing)
         for blow in actions.blows:
             self._change_velocity(blow.changes.get(PIECES, Forcing()))
             if self._deformable is not None:

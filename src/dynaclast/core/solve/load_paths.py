@@ -190,20 +190,32 @@ class LoadPaths:
 
     # ------------------------------------------------------------------------------ frames
 
-    def follow(self, fields: Iterable[tuple[str, Forcing]] = ()) -> None:
+    def follow(self, fields: Iterable[tuple[str, Forcing]] = (), hands: tuple[Array, Array] | None = None) -> None:
         """Break what bears more than it can: the most overloaded first, so that a collapse runs on from bond to bond
-        within the frame. fields : what each does to pieces in this interval.
+        within the frame.
+
+        fields : what each does to pieces in this interval
+        hands  : forces [N] and torques [N m] of grips on pieces (P, 3)
         """
         if self.followed:
-            self._fail([self._weight(), self._motion(), *self._forced(fields)])
+            gripped = [] if hands is None else [Source("grip", "", *hands)]
+            self._fail([self._weight(), self._motion(), *self._forced(fields), *gripped])
 
     def strike(self, blows: Iterable[tuple[str, Forcing]]) -> None:
         """Break what blows break that would change velocities: a change of momentum over the time of an impact."""
+        self._change(blows, IMPACT_TIME)
+
+    def carry(self, changes: Iterable[tuple[str, Forcing]]) -> None:
+        """Break what changes of velocity break that come about within an interval."""
+        self._change(changes, self._model.settings.interval)
+
+    def _change(self, changes: Iterable[tuple[str, Forcing]], time: float) -> None:
+        """Break what bears too much where velocities change, each within so long [s]."""
         if not self.followed:
             return
-        struck = [s._replace(force=s.force / IMPACT_TIME, torque=s.torque / IMPACT_TIME) for s in self._forced(blows)]
-        if struck:
-            self._fail([self._weight(), self._motion(), *struck])
+        forced = [s._replace(force=s.force / time, torque=s.torque / time) for s in self._forced(changes)]
+        if forced:
+            self._fail([self._weight(), self._motion(), *forced])
 
     def measure(self, sources: list[Source] | None = None) -> tuple[Array, Array]:
         """Load (B,) [N] of bonds whose load path is followed, and its share of the strength (B,). Each piece's worst
@@ -294,7 +306,8 @@ class LoadPaths:
         model, state, out = self._model, self._state, []
         mass = model.pieces.mass[:, None]
         for name, forcing in fields:
-            if forcing.acts() is None:
+            acts = forcing.acts()
+            if acts is None or not acts.any():
                 continue
             none = np.zeros((model.piece_count, 3))
             force = none if forcing.linear is None else mass * forcing.linear

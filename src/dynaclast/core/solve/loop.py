@@ -140,9 +140,10 @@ class Run:
             self.channels.apply(number)
             self.releases.release_due(number)
             self.kinematics.aim(number)
-            acting = self.fields.act(number, self.hands.acceleration())
+            gripped = self.hands.acceleration()
+            acting = self.fields.act(number, gripped)
             if k == 0:
-                self.load_paths.follow(acting)
+                self.load_paths.follow(acting, None if gripped is None else self.hands.pull(gripped))
             solved = self._solve_interval()
             if solved and self._hears_impacts:
                 self.fields.fire_impact_cues(number, self.impacts)

@@ -39,10 +39,16 @@ def _starts(cue: PulseCue | HandCue, before: float, after: float) -> list[float]
     return [cue.start + k * cue.every for k in range(first, last + 1)]
 
 
+def lasts(item: FieldItem) -> bool:
+    """Whether a field acts over time, not in blows."""
+    cue = item.cue
+    return item.effect.kind in OVER_TIME or isinstance(cue, SpanCue) or getattr(cue, "length", 0.0) > 0
+
+
 def fires(item: FieldItem, number: int, step: float, delay: Array) -> np.ndarray | None:
     """Pieces (P,) bool for which a blow falls in interval ``number``; None where it falls for none."""
     cue = item.cue
-    if item.effect.kind in OVER_TIME or isinstance(cue, (SpanCue, ImpactCue)) or getattr(cue, "length", 0.0) > 0:
+    if lasts(item) or isinstance(cue, (SpanCue, ImpactCue)):
         return None
     late = float(delay.max(initial=0.0))
     starts = [cue.time] if isinstance(cue, AtCue) else _starts(cue, number * step - late - step, (number + 1) * step)

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 
 import numpy as np
 
@@ -16,8 +17,9 @@ from ...errors import InputError
 from ...falloff import EvaluationContext
 from ...fields import BONDS, EFFECTS, PIECES, EffectContext
 from ...fields.samples import at_rest
-from ...fracture.build import Resolve, no_files
+from ...fracture.build import Resolve, build_pieces, no_files
 from ...fracture.pieces import Pieces
+from ...fracture.solids import Progress, unheard
 from ...layout import written_out
 from ...timeline.channels import shared_at
 from ..collision import HullShop, pack_hulls
@@ -28,13 +30,13 @@ from ..rigid.hulls import Hull
 from ..state import State
 from .motion import drives_of, hold_of, releases
 from .opening import opening_state
-from .pieces import build_each_once, first_chunks, gather_bonds, piece_table, tier_chunks
+from .pieces import GetPieces, build_each_once, first_chunks, gather_bonds, piece_table, tier_chunks
 from .surfaces import surfaces_of, triangle_meshes_of
 from .ties import tie_table
 from .timing import intervals
 
-GetPieces = Callable[[Body], Pieces]
-"""Gives a body's pieces; callers that keep built pieces hand in their own."""
+PIECES_SHARE = 0.6
+"""Share of the preparation until the pieces are there, where any must be built; the rest goes into their hulls."""
 
 ANCHOR_HOLD = {"fixed": Hold.FIXED, "carried": Hold.DRIVEN, "touch": Hold.TOUCH}
 
@@ -66,32 +68,47 @@ class _Held:
 
 
 def prepare(
-    shot: Shot, resolve: Resolve = no_files, get_pieces: GetPieces | None = None, reserve: tuple[str, ...] = ()
+    shot: Shot,
+    resolve: Resolve = no_files,
+    get_pieces: GetPieces | None = None,
+    reserve: tuple[str, ...] = (),
+    progress: Progress = unheard,
 ) -> Prepared:
     """Build everything a run needs.
 
-    reserve : names of bodies that are not in the world until a run is told to throw them
+    reserve  : names of bodies that are not in the world until a run is told to throw them
+    progress : told the share that is done, 0 to 1
 
     Raises GeometryError for an unusable mesh, InputError for a shot without bodies.
     """
     shot = written_out(shot, resolve)
     if not shot.bodies:
         raise InputError("the shot has no bodies; add at least one", where="bodies")
-    based = [get_pieces(b) for b in shot.bodies] if get_pieces else build_each_once(shot.bodies, resolve)
+    get = get_pieces or partial(build_pieces, resolve=resolve)
+    based = build_each_once(shot.bodies, get, partial(_part_of, progress, 0.0, PIECES_SHARE))
     built = [p.scaled(b.factor) for b, p in zip(shot.bodies, based, strict=True)]
-    model = build_model(shot, based, built, resolve, reserve)
+    model = build_model(shot, based, built, resolve, reserve, partial(_part_of, progress, PIECES_SHARE, 1.0))
     return Prepared(shot, model, opening_state(model), built)
 
 
+def _part_of(progress: Progress, low: float, high: float, share: float) -> None:
+    progress(low + (high - low) * share)
+
+
 def build_model(
-    shot: Shot, based: list[Pieces], built: list[Pieces], resolve: Resolve = no_files, reserve: tuple[str, ...] = ()
+    shot: Shot,
+    based: list[Pieces],
+    built: list[Pieces],
+    resolve: Resolve = no_files,
+    reserve: tuple[str, ...] = (),
+    progress: Progress = unheard,
 ) -> Model:
     """The model of a written-out shot.
 
     based, built : pieces of each body, before and after its size in a group; there may be none
     """
     body_first = np.cumsum([0] + [p.count for p in built]).astype(np.int32)
-    hulls, solid = _hulls(shot, based, body_first, resolve)
+    hulls, solid = _hulls(shot, based, body_first, resolve, progress)
     table = piece_table(shot, built)
     bonds = gather_bonds(shot, built, body_first)
     piece_tier = np.concatenate([np.zeros(0, np.int32), *((p.path >= 0).sum(axis=1, dtype=np.int32) for p in built)])
@@ -146,14 +163,19 @@ def build_model(
     )
 
 
-def _hulls(shot: Shot, based: list[Pieces], body_first: Index, resolve: Resolve) -> tuple[Hulls, int]:
+def _hulls(
+    shot: Shot, based: list[Pieces], body_first: Index, resolve: Resolve, progress: Progress
+) -> tuple[Hulls, int]:
     """Collision hulls of all bodies, those of triangle meshes last, and how many come before these."""
     hulls: list[Hull] = []
     owner: list[int] = []
     solid = 0
     shop = HullShop(resolve)
     bodies = sorted(zip(shot.bodies, based, body_first, strict=False), key=lambda x: x[0].collision == "exact")
+    done, most = 0, max(1, sum(p.count for p in based))
     for body, pieces, first in bodies:
+        progress(done / most)
+        done += pieces.count
         if body.deforms:
             continue
         own, of_piece = shop.of(body, pieces)

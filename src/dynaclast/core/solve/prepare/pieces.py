@@ -2,16 +2,27 @@
 
 from __future__ import annotations
 
+from functools import partial
+from typing import Protocol
+
 import numpy as np
 
 from ...arrays import Index, allocate
 from ...document import Body, Shot
 from ...fracture.bonds import bond_strengths, bonds_cut, placed
-from ...fracture.build import Resolve, build_pieces, content_key
+from ...fracture.build import content_key
 from ...fracture.pieces import Pieces
+from ...fracture.solids import Progress
 from ...geometry.rotations import rotation_matrix
 from ..model import BondTable, PieceTable
 from .motion import hold_of
+
+
+class GetPieces(Protocol):
+    """Gives a body's pieces, and tells how far it is; callers that keep built pieces hand in their own."""
+
+    def __call__(self, body: Body, *, progress: Progress) -> Pieces: ...
+
 
 NO_LINKS = np.zeros(0, np.int32), np.zeros(0, np.int32)
 NO_BONDS = BondTable(
@@ -26,16 +37,19 @@ NO_BONDS = BondTable(
 )
 
 
-def build_each_once(bodies: list[Body], resolve: Resolve) -> list[Pieces]:
+def _nth(progress: Progress, k: int, of: int, share: float) -> None:
+    progress((k + share) / of)
+
+
+def build_each_once(bodies: list[Body], get: GetPieces, progress: Progress) -> list[Pieces]:
     """Pieces of every body before its size in a group; bodies that are alike share them."""
+    keys = [content_key(body) for body in bodies]
+    different = dict(zip(keys, bodies, strict=True))
     made: dict[str, Pieces] = {}
-    out = []
-    for body in bodies:
-        key = content_key(body)
-        if key not in made:
-            made[key] = build_pieces(body, resolve)
-        out.append(made[key])
-    return out
+    for k, (key, body) in enumerate(different.items()):
+        progress(k / len(different))
+        made[key] = get(body, progress=partial(_nth, progress, k, len(different)))
+    return [made[key] for key in keys]
 
 
 def piece_table(shot: Shot, built: list[Pieces]) -> PieceTable:
