@@ -13,12 +13,13 @@ from ..core import document
 from ..core.errors import DynaclastError, InputError
 from ..core.solve.frame import Frame
 from ..core.solve.loop import frames
-from ..core.solve.prepare import prepare
+from ..core.solve.prepare import PIECES_SHARE, prepare
 from ..core.solve.state import State
 from ..store import takes, texts
 from ..store.assets import PieceCache
 from ..store.database import Store
 from .interrupt import Interrupted, Interruptible
+from .machines import database_of
 
 FLUSH_AFTER = 0.4
 """Seconds after which frames computed so far are stored, so that they can be watched."""
@@ -28,6 +29,8 @@ MOST_BYTES = 6_000_000
 """Bytes of frames after which a chunk is stored: what it takes in the database must stay below 16 MB."""
 BEAT = 0.5
 """Seconds between signs of life; a bake that is cancelled notices by the answer."""
+AT_HAND = 1.0
+"""Seconds within which pieces come that need not be built."""
 MOST_SAID = 140
 """Characters of an error inside the program that the artist is shown."""
 
@@ -35,21 +38,31 @@ MOST_SAID = 140
 class Pulse:
     """Beats in the background while a bake runs, and learns from the answer whether to stop.
 
-    ``preparing`` is the stretch in which a stop interrupts; frames look at ``stop``.
+    ``preparing`` is the stretch in which a stop interrupts, and ``prepared`` the share of it that is done; frames look
+    at ``stop``.
     """
 
     def __init__(self, store: Store, take_id: str, attempt: int) -> None:
         self.stop, self.further = False, False
+        self.prepared = 0.0
+        self._began, self._skips = time.monotonic(), 0.0
         self.preparing = Interruptible()
         self._end = threading.Event()
         self._thread = threading.Thread(target=self._run, args=(store, take_id, attempt), daemon=True)
+
+    def tell(self, share: float) -> None:
+        """The preparation has got so far. Where the pieces were at hand it is the rest of it that counts."""
+        if share >= PIECES_SHARE and self.prepared < PIECES_SHARE and time.monotonic() - self._began < AT_HAND:
+            self._skips = PIECES_SHARE
+        self.further, self.prepared = True, (share - self._skips) / (1.0 - self._skips)
 
     def _run(self, store: Store, take_id: str, attempt: int) -> None:
         while not self._end.wait(BEAT):
             try:
                 further, self.further = self.further, False
+                prepared = self.prepared, time.monotonic() - self._began
                 with store.session() as session:
-                    if not takes.beat(session, take_id, attempt, further):
+                    if not takes.beat(session, take_id, attempt, further, prepared if prepared[0] < 1.0 else None):
                         self.stop = True
                         self.preparing.interrupt()
             except Exception:  # the server is away: the next chunk waits for it, the next beat tells it we live
@@ -69,7 +82,7 @@ def run_bake(url: str, take_id: str, frame_pause: float = 0.0) -> str:
 
     frame_pause : seconds to wait after each frame (for tests that need a bake to last)
     """
-    store = Store(url)
+    store = Store(database_of(url))
     worker = f"{socket.gethostname()}:{os.getpid()}"
     try:
         row = store.patiently(lambda s: takes.claim(s, take_id, worker))
@@ -92,12 +105,9 @@ def _bake(
         shot = document.parse_json(text)
         cache = PieceCache(store)
 
-        def tell(_share: float) -> None:
-            pulse.further = True
-
         with pulse.preparing:
-            prepared = prepare(shot, cache.resolve, partial(cache.get, progress=tell))
-        pulse.further = True
+            prepared = prepare(shot, cache.resolve, cache.get, progress=pulse.tell)
+        pulse.tell(1.0)
         state = _last_state(store, take_id) or prepared.state
         kept = store.patiently(lambda s: takes.frames_kept(s, take_id))
         stream = frames(prepared.shot, prepared.model, state, total, should_stop=lambda: pulse.stop)

@@ -144,7 +144,7 @@ class TakeRow(Written, Base):
 
     status: queued, baking, done, cancelled, failed; beats: signs of life of its workers; progress: grows whenever they
     got any further; attempt grows when a bake is taken up again; lost: workers that were lost at it since its last
-    frame
+    frame; prepared: share of its preparation that is done, 0 to 1, which took so many seconds so far (preparing)
     """
 
     __tablename__ = "takes"
@@ -165,6 +165,8 @@ class TakeRow(Written, Base):
     worker: Mapped[str] = mapped_column(String(120), default="")
     message: Mapped[str] = mapped_column(Text, default="")
     seconds: Mapped[float] = mapped_column(Float, default=0.0)
+    prepared: Mapped[float] = mapped_column(Float, default=0.0)
+    preparing: Mapped[float] = mapped_column(Float, default=0.0)
     beats: Mapped[int] = mapped_column(Integer, default=0)
     progress: Mapped[int] = mapped_column(Integer, default=0)
     created: Mapped[dt.datetime] = mapped_column(Moment, default=NOW)
@@ -173,8 +175,8 @@ class TakeRow(Written, Base):
 
 
 class ChunkRow(Base):
-    """Frames first to first + count - 1 of a take. ``carry`` is the state after the last of them; only the newest chunk
-    keeps it.
+    """Frames first to first + count - 1 of a take, and the seconds they took. ``carry`` is the state after the last of
+    them; only the newest chunk keeps it.
     """
 
     __tablename__ = "chunks"
@@ -187,3 +189,4 @@ class ChunkRow(Base):
     events: Mapped[str] = mapped_column(LongText)
     stats: Mapped[Any] = mapped_column(JSON)
     carry: Mapped[bytes | None] = mapped_column(BigBlob, nullable=True)
+    seconds: Mapped[float] = mapped_column(Float, default=0.0)

@@ -124,19 +124,25 @@ def claim(session: Session, take_id: str, worker: str) -> TakeRow | None:
     if row is None or row.status != "queued":
         return None
     row.status, row.worker, row.attempt = "baking", worker, row.attempt + 1
+    row.prepared = row.preparing = 0.0
     row.beats, row.progress = row.beats + 1, row.progress + 1
     session.flush()
     return row
 
 
-def beat(session: Session, take_id: str, attempt: int, further: bool = False) -> bool:
+def beat(
+    session: Session, take_id: str, attempt: int, further: bool = False, prepared: tuple[float, float] | None = None
+) -> bool:
     """Sign of life, and whether the bake got any further since the last. False where it is to stop: cancelled, deleted,
     or taken over by a newer attempt.
+
+    prepared : share of its preparation that is done, and the seconds it took so far
     """
+    known = {} if prepared is None else {"prepared": prepared[0], "preparing": prepared[1]}
     changed = session.execute(
         update(TakeRow)
         .where(TakeRow.id == take_id, TakeRow.attempt == attempt, TakeRow.status == "baking", TakeRow.cancel.is_(False))
-        .values(beats=TakeRow.beats + 1, progress=TakeRow.progress + int(further))
+        .values(beats=TakeRow.beats + 1, progress=TakeRow.progress + int(further), **known)
     )
     return bool(changed.rowcount > 0)  # type: ignore[attr-defined]
 
@@ -162,6 +168,7 @@ def add_chunk(session: Session, take_id: str, attempt: int, frames: list[Frame],
                 events=json.dumps([e for f in frames for e in f.events]),
                 stats={k: [f.stats[k] for f in frames] for k in frames[0].stats},
                 carry=carry,
+                seconds=seconds,
             )
         )
         row.frames_done, row.pieces, row.seconds = frames[-1].index, len(frames[0].state), row.seconds + seconds

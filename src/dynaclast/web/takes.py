@@ -9,6 +9,7 @@ from typing import Any
 
 from flask import Response, send_file
 from flask_openapi3 import APIBlueprint, Tag
+from sqlalchemy.orm import Session
 
 from ..core import document
 from ..core.document import Shot
@@ -20,6 +21,7 @@ from ..jobs.take_export import export_take
 from ..jobs.take_picture import picture_of, picture_of_take
 from ..store import shots, takes, texts
 from ..store.models import TakeRow
+from ..store.times import left_of
 from .schemas import (
     AfterQuery,
     BakeQuery,
@@ -49,11 +51,9 @@ api = APIBlueprint(
 )
 
 
-def take_out(row: TakeRow) -> dict[str, Any]:
+def take_out(session: Session, row: TakeRow) -> dict[str, Any]:
     """A take for the interface, with the seconds left while it bakes."""
-    left = None
-    if row.status in takes.ACTIVE and row.frames_done > 0:
-        left = round(row.seconds / row.frames_done * (row.frames_total - row.frames_done), 1)
+    left = left_of(session, row) if row.status in takes.ACTIVE else None
     return {
         "id": row.id,
         "shot_id": row.shot_id,
@@ -67,7 +67,8 @@ def take_out(row: TakeRow) -> dict[str, Any]:
         "pieces": row.pieces,
         "attempt": row.attempt,
         "seconds": round(row.seconds, 2),
-        "left": left,
+        "prepared": round(row.prepared, 3),
+        "left": None if left is None else round(left, 1),
         "message": row.message,
         "created": row.created.isoformat() + "Z",
     }
@@ -93,7 +94,7 @@ def shot_picture(path: ShotPath) -> Response:
 @api.get("/shots/<string:shot_id>/takes", responses={"200": TakeList})
 def list_takes(path: ShotPath) -> dict[str, Any]:
     with services().store.session() as session:
-        return {"takes": [take_out(r) for r in takes.of_shot(session, path.shot_id)]}
+        return {"takes": [take_out(session, r) for r in takes.of_shot(session, path.shot_id)]}
 
 
 @api.post("/shots/<string:shot_id>/takes", responses={"200": TakeOut})
@@ -109,7 +110,7 @@ def start_take(path: ShotPath, query: BakeQuery) -> dict[str, Any]:
         if not query.without_faulty:
             refuse(found, "bake without it")
         instead = document.dump(without(shot, found)) if found else None
-        out = take_out(takes.ask(session, path.shot_id, shot.timing.frames, instead))
+        out = take_out(session, takes.ask(session, path.shot_id, shot.timing.frames, instead))
     services().work_waits()
     return out
 
@@ -119,23 +120,23 @@ def get_take(path: TakePath) -> dict[str, Any]:
     """A take with the exact document that made it; its pieces can be fetched afterwards."""
     with services().store.session() as session:
         row = takes.find(session, path.take_id)
-        text = texts.read(session, row)
+        text, out = texts.read(session, row), take_out(session, row)
     shot = document.parse_json(text)
     services().surveyor.make_fetchable(shot)
-    return {"take": take_out(row), "document": document.dump(shot), "state_names": STATE_NAMES}
+    return {"take": out, "document": document.dump(shot), "state_names": STATE_NAMES}
 
 
 @api.post("/takes/<string:take_id>/cancel", responses={"200": TakeOut})
 def cancel_take(path: TakePath) -> dict[str, Any]:
     with services().store.session() as session:
-        return take_out(takes.cancel(session, path.take_id))
+        return take_out(session, takes.cancel(session, path.take_id))
 
 
 @api.post("/takes/<string:take_id>/extend", responses={"200": TakeOut})
 def extend_take(path: TakePath, body: ExtendTake) -> dict[str, Any]:
     """Go on with a stopped take, or beyond its end."""
     with services().store.session() as session:
-        out = take_out(takes.extend(session, path.take_id, body.frames))
+        out = take_out(session, takes.extend(session, path.take_id, body.frames))
     services().work_waits()
     return out
 
@@ -151,7 +152,7 @@ def take_document(path: TakePath) -> dict[str, Any]:
 def describe_take(path: TakePath, body: DescribeTake) -> dict[str, Any]:
     """Give a take a name and a note."""
     with services().store.session() as session:
-        return take_out(takes.describe(session, path.take_id, body.name, body.note))
+        return take_out(session, takes.describe(session, path.take_id, body.name, body.note))
 
 
 @api.delete("/takes/<string:take_id>", responses={"200": Done})
@@ -166,7 +167,7 @@ def delete_take(path: TakePath) -> dict[str, Any]:
 def restore_take(path: TakePath) -> dict[str, Any]:
     """Bring a deleted take back."""
     with services().store.session() as session:
-        return take_out(takes.restore(session, path.take_id))
+        return take_out(session, takes.restore(session, path.take_id))
 
 
 @api.get("/takes/<string:take_id>/picture")
@@ -204,7 +205,7 @@ def take_progress(path: TakePath, query: AfterQuery) -> dict[str, Any]:
     """How a take stands, and the chunks that have come after one. To be asked again and again while it bakes."""
     with services().store.session() as session:
         return {
-            "take": take_out(takes.find(session, path.take_id)),
+            "take": take_out(session, takes.find(session, path.take_id)),
             "chunks": takes.chunks(session, path.take_id, query.after),
         }
 
