@@ -12,11 +12,13 @@ import tempfile
 import time
 from pathlib import Path
 
+from .keys import CERTIFICATE, KEY, ensure
 from .processes import read_json, write_json
 from .setup import Failed, database_program
 
 DATABASE = "dynaclast"
-USER = "dynaclast"
+USER, WORKER = "dynaclast", "dynaclast_worker"
+"""Ours, and that of workers on other machines."""
 LEAST_ROOM = 400_000_000
 """Bytes of free disk below which the server is not started."""
 
@@ -45,10 +47,13 @@ def short_socket(folder: Path, name: str) -> Path:
 
 
 class Database:
-    """One server over a folder. ``start`` makes what is missing; ``stop`` ends it cleanly."""
+    """One server over a folder. ``start`` makes what is missing; ``stop`` ends it cleanly.
 
-    def __init__(self, folder: Path) -> None:
-        self.folder = folder
+    reached_at : the address of this machine at which workers on others find it too, by TLS and with our keys alone
+    """
+
+    def __init__(self, folder: Path, reached_at: str = "") -> None:
+        self.folder, self.reached_at = folder, reached_at
         self.data = folder / "database"
         self.log = folder / "database.log"
         self._secret = folder / "database.json"
@@ -63,10 +68,16 @@ class Database:
     def _secrets(self) -> dict[str, str]:
         """The passwords; new ones where they were lost, which the server takes at its next start."""
         known = read_json(self._secret)
-        if not all(isinstance(known.get(k), str) and known[k] for k in ("password", "root")):
-            known = {k: secrets.token_urlsafe(24) for k in ("password", "root")}
+        lost = [k for k in ("password", "root", "worker") if not (isinstance(known.get(k), str) and known[k])]
+        if lost:
+            known |= {k: secrets.token_urlsafe(24) for k in lost}
             write_json(self._secret, known, 0o600)
-        return {k: str(known[k]) for k in ("password", "root")}
+        return {k: str(known[k]) for k in ("password", "root", "worker")}
+
+    @property
+    def worker_password(self) -> str:
+        """Of workers on other machines."""
+        return self._secrets()["worker"]
 
     def _grants(self) -> Path:
         """What the server does at its start, with all rights: our database and user, and nobody else."""
@@ -75,6 +86,8 @@ class Database:
             f"CREATE DATABASE IF NOT EXISTS {DATABASE} CHARACTER SET utf8mb4 COLLATE utf8mb4_nopad_bin",
             f"CREATE OR REPLACE USER '{USER}'@'127.0.0.1' IDENTIFIED BY '{given['password']}'",
             f"GRANT ALL ON {DATABASE}.* TO '{USER}'@'127.0.0.1'",
+            f"DROP USER IF EXISTS '{WORKER}'@'%'",
+            *self._grants_afar(given["worker"]),
             *(
                 f"ALTER USER IF EXISTS 'root'@'{host}' IDENTIFIED BY '{given['root']}'"
                 for host in ("localhost", "127.0.0.1", "::1")
@@ -85,6 +98,28 @@ class Database:
         with os.fdopen(file, "w") as out:
             out.write("".join(f"{line};\n" for line in lines))
         return path
+
+    def _grants_afar(self, password: str) -> list[str]:
+        """A user for workers on other machines: they read, add and change, by TLS and with our certificate."""
+        if not self.reached_at:
+            return []
+        return [
+            f"CREATE USER '{WORKER}'@'%' IDENTIFIED BY '{password}' REQUIRE X509",
+            f"GRANT SELECT, INSERT, UPDATE ON {DATABASE}.* TO '{WORKER}'@'%'",
+        ]
+
+    def _listens(self) -> list[str]:
+        """Where the server listens, and how."""
+        if not self.reached_at:
+            return ["--bind-address=127.0.0.1"]
+        keys = self.folder / "keys"
+        ensure(keys)
+        return [
+            f"--bind-address=127.0.0.1,{self.reached_at}",
+            f"--ssl-ca={keys / CERTIFICATE}",
+            f"--ssl-cert={keys / CERTIFICATE}",
+            f"--ssl-key={keys / KEY}",
+        ]
 
     def _initialise(self) -> None:
         program = database_program("mariadb-install-db")
@@ -126,7 +161,7 @@ class Database:
             f"--datadir={self.data}",
             f"--socket={self.socket}",
             f"--port={self.port}",
-            "--bind-address=127.0.0.1",
+            *self._listens(),
             "--skip-name-resolve",
             "--skip-log-bin",
             f"--init-file={self._grants()}",

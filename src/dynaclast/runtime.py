@@ -8,12 +8,14 @@ from __future__ import annotations
 
 import contextlib
 import ipaddress
+import logging
 import os
 import secrets
 import shutil
 import signal
 import subprocess
 import sys
+import threading
 import time
 import urllib.error
 import urllib.request
@@ -22,11 +24,12 @@ from pathlib import Path
 from typing import NamedTuple
 
 from .jobs.bell import SETTING
+from .keys import REACHED, Reached, ensure, read_reached, whole, write_reached
 from .mariadb import Database, free_port, short_socket
 from .processes import Lock, Process, end, end_session, process, read_json, write_down, write_json, written_down
 from .setup import ROOT, RUNTIME, Failed, say
 
-WEB_PORT = 8470
+WEB_PORT, SCHEDULER_PORT = 8470, 8471
 STATE = "running.json"
 PORTS = "ports.json"
 ACCESS = "access.json"
@@ -46,31 +49,40 @@ class Listen(NamedTuple):
         return f"[{self.address}]" if ":" in self.address else self.address
 
 
-def listen_at(address: str, folder: Path) -> Listen:
-    """Listen at the address of one of this machine's network interfaces. Raises Failed."""
+def interface_address(address: str, option: str) -> str:
+    """The address of one of this machine's network interfaces, given by an option. Raises Failed."""
     try:
         ip = ipaddress.ip_address(address)
     except ValueError:
         raise Failed(
-            f"--listen takes the address of a network interface, such as 192.168.1.20, not '{address}'"
+            f"{option} takes the address of a network interface, such as 192.168.1.20, not '{address}'"
         ) from None
     if ip.is_unspecified:
-        raise Failed("--listen takes the address of one network interface; Dynaclast does not listen at all of them")
+        raise Failed(f"{option} takes the address of one network interface; Dynaclast does not listen at all of them")
+    return str(ip)
+
+
+def listen_at(address: str, folder: Path) -> Listen:
+    """Listen at the address of one of this machine's network interfaces. Raises Failed."""
+    address = interface_address(address, "--listen")
     token = read_json(folder / ACCESS).get("token")
     if not isinstance(token, str) or len(token) < 20:
         token = secrets.token_urlsafe(24)
         folder.mkdir(parents=True, exist_ok=True)
         write_json(folder / ACCESS, {"token": token}, 0o600)
-    return Listen(str(ip), token)
+    return Listen(address, token)
 
 
 class Parts:
-    """The processes of one running Dynaclast over a folder."""
+    """The processes of one running Dynaclast over a folder.
 
-    def __init__(self, folder: Path = RUNTIME, listen: Listen | None = None) -> None:
+    reached_at : address of this machine at which workers on others find it; "" for nowhere
+    """
+
+    def __init__(self, folder: Path = RUNTIME, listen: Listen | None = None, reached_at: str = "") -> None:
         self.folder = folder
-        self.database = Database(folder)
-        self.web_port = 0
+        self.database = Database(folder, reached_at)
+        self.web_port = self.scheduler_port = 0
         self.listen = listen
         self._probed, self._silent = time.monotonic(), 0
         self.processes: dict[str, subprocess.Popen[bytes]] = {}
@@ -111,6 +123,8 @@ class Parts:
             SETTING: str(short_socket(self.folder, POKE)),
             "DYNACLAST_WORKSHOP": str(self.workshop),
             "DYNACLAST_KEYS": str(self.folder / "keys"),
+            "DYNACLAST_REACHED_AT": self.database.reached_at,
+            "DYNACLAST_SCHEDULER_PORT": str(self.scheduler_port),
             "OMP_NUM_THREADS": "1",
             "OPENBLAS_NUM_THREADS": "1",
             "NUMBA_NUM_THREADS": "1",
@@ -148,6 +162,9 @@ class Parts:
             finally:
                 store.engine.dispose()
             self.web_port = free_port(ports.get("web", WEB_PORT))
+            if self.database.reached_at:
+                self.scheduler_port = free_port(ports.get("scheduler", SCHEDULER_PORT))
+            self._tell_where()
             self._spawn("workshop")
             self._spawn("web")
             self._spawn("jobs")
@@ -159,6 +176,15 @@ class Parts:
                 tail = "\n".join((self.folder / "web.log").read_text(errors="replace").splitlines()[-12:])
                 raise Failed(f"the web server did not start:\n{tail}")
             time.sleep(0.05)
+
+    def _tell_where(self) -> None:
+        """Lay down beside the keys where workers on other machines find everything, if they are to."""
+        keys, at, database = self.folder / "keys", self.database.reached_at, self.database
+        if not at:
+            (keys / REACHED).unlink(missing_ok=True)
+            return
+        ensure(keys)
+        write_reached(keys, Reached(at, self.scheduler_port, database.port, database.worker_password))
 
     def _answers(self) -> bool:
         token = self.listen.token if self.listen else ""
@@ -177,6 +203,7 @@ class Parts:
             if self.database.url != before:
                 for one in self.processes.values():
                     self._end(one)
+                self._tell_where()
             self._write_down()
         if time.monotonic() - self._probed > PROBE_EVERY:
             self._probed = time.monotonic()
@@ -350,8 +377,11 @@ def stop() -> int:
     return 0
 
 
-def run(*, demo: bool, listen: str | None = None) -> int:
-    """Start, print the address, and stay until Ctrl-C or `stop`."""
+def run(*, demo: bool, listen: str | None = None, workers_at: str | None = None) -> int:
+    """Start, print the address, and stay until Ctrl-C or `stop`.
+
+    listen, workers_at : addresses of this machine where browsers and workers of others find it
+    """
     lock = Lock(RUNTIME)
     if not lock.take():
         state = read_json(RUNTIME / STATE)
@@ -359,7 +389,10 @@ def run(*, demo: bool, listen: str | None = None) -> int:
             f"Dynaclast is already running at {_told()}" if state else "Dynaclast is being started by another process"
         )
         return 0
-    parts = Parts(listen=listen_at(listen, RUNTIME) if listen else None)
+    parts = Parts(
+        listen=listen_at(listen, RUNTIME) if listen else None,
+        reached_at=interface_address(workers_at, "--workers-at") if workers_at else "",
+    )
     ended: list[int] = []
     for sign in (signal.SIGINT, signal.SIGTERM):
         signal.signal(sign, lambda number, _frame: ended.append(number))
@@ -375,11 +408,20 @@ def run(*, demo: bool, listen: str | None = None) -> int:
             load_demo(parts.database.url, lambda: bool(ended), str(short_socket(RUNTIME, POKE)))
         if not ended:
             print(f"\nDynaclast is ready: {parts.address_told}\n", flush=True)
+            if workers_at:
+                print(f"Workers on other machines: copy {RUNTIME / 'keys'} to runtime/keys there, ./dynaclast worker\n")
+        told = ""
         while not ended:
             time.sleep(LOOK_EVERY)
-            if not ended:
+            if ended:
+                break
+            try:
                 parts.mend()
-                _remember(parts)
+                told = ""
+            except Failed as exc:  # a full disk, for one: it goes on as soon as that is mended
+                if str(exc) != told:
+                    say(told := str(exc))
+            _remember(parts)
     finally:
         say("ending Dynaclast")
         parts.stop()
@@ -407,6 +449,8 @@ def _remember(parts: Parts) -> None:
         "database_port": parts.database.port,
     }
     ports: dict[str, object] = {"web": parts.web_port, "database": parts.database.port}
+    if parts.scheduler_port:
+        ports["scheduler"] = parts.scheduler_port
     for path, value, mode in ((RUNTIME / STATE, state, 0o600), (RUNTIME / PORTS, ports, 0o644)):
         if read_json(path) != value:
             write_json(path, value, mode)
@@ -433,3 +477,22 @@ def _end_leftovers() -> int:
 
 def _database_last(one: Process) -> bool:
     return one.name == "database"
+
+
+def worker(keys: Path) -> int:
+    """Bake for a Dynaclast on another machine, whose keys were copied here, until Ctrl-C. Raises Failed."""
+    reached = read_reached(keys)
+    if reached is None or not whole(keys):
+        raise Failed(
+            f"{keys} does not say whom to work for; start Dynaclast there with --workers-at ADDRESS and copy its "
+            f"runtime/keys here"
+        )
+    from .jobs.machines import work
+
+    logging.basicConfig(level=logging.WARNING, format="%(message)s", stream=sys.stdout)
+    logging.getLogger("distributed").setLevel(logging.ERROR)
+    stop = threading.Event()
+    for sign in (signal.SIGINT, signal.SIGTERM):
+        signal.signal(sign, lambda _number, _frame: stop.set())
+    work(reached, keys, stop)
+    return 0

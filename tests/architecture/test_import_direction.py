@@ -10,7 +10,7 @@ SOURCE = Path(__file__).parents[2] / "src" / "dynaclast"
 LAYERS = {
     "core": {"core"},
     "store": {"store", "core"},
-    "jobs": {"jobs", "store", "core", "files", "runtime"},
+    "jobs": {"jobs", "store", "core", "files", "runtime", "keys"},
     "web": {"web", "jobs", "store", "core"},
 }
 CORE = {

@@ -17,7 +17,8 @@ from distributed.security import Security
 
 from dynaclast.jobs import bell as bells
 from dynaclast.jobs.bell import Bell, ring
-from dynaclast.jobs.security import CERTIFICATE, KEY, security
+from dynaclast.jobs.security import security
+from dynaclast.keys import CERTIFICATE, KEY
 from dynaclast.mariadb import Database
 from services import bake_service
 

@@ -117,7 +117,7 @@ def elsewhere(path: Path, seen: list[tuple[str, str, bytes]]) -> Iterator[None]:
             self.end_headers()
             self.wfile.write(body)
 
-        do_GET = do_POST
+        do_GET = do_PUT = do_POST
 
         def log_message(self, *_: object) -> None:
             pass
@@ -141,7 +141,9 @@ def front(database: Database, tmp_path: Path) -> Iterator[FlaskClient]:
     app.extensions["dynaclast"].store.engine.dispose()
 
 
-def test_all_about_bodies_is_handed_on_as_it_came_and_saving_is_not(front: FlaskClient, tmp_path: Path) -> None:
+def test_all_about_bodies_and_what_is_large_is_handed_on_as_it_came_and_saving_is_not(
+    front: FlaskClient, tmp_path: Path
+) -> None:
     seen: list[tuple[str, str, bytes]] = []
     with elsewhere(tmp_path / "w", seen):
         got = front.post("/api/survey", data=b'{"frame": NaN}', content_type="application/json")
@@ -150,7 +152,8 @@ def test_all_about_bodies_is_handed_on_as_it_came_and_saving_is_not(front: Flask
         front.get("/api/takes/abc/export?format=npz")
         assert front.get("/api/shots").status_code == 200
         assert front.post("/api/shots", json={"name": "a"}).status_code == 200
-    assert [s[0] for s in seen] == ["/api/survey?", "/api/takes/abc/export?format=npz"]
+        front.put("/api/shots/x", data=b" " * (workshop.LARGE + 1), content_type="application/json")
+    assert [s[0] for s in seen] == ["/api/survey?", "/api/takes/abc/export?format=npz", "/api/shots/x?"]
     assert {s[1] for s in seen} == {"localhost"}
 
 

@@ -23,6 +23,7 @@ from ..store import takes
 from ..store.collect import collect
 from ..store.database import Store
 from .bell import SETTING, Bell, ring
+from .machines import QUIET
 from .security import Modest, security
 from .take import run_bake
 from .warm import warm
@@ -145,6 +146,8 @@ def serve(
     keys: Path,
     bell: Bell,
     *,
+    reached_at: str = "",
+    scheduler_port: int = 0,
     warm_up: bool = True,
     lost_after: float = LOST_AFTER,
     stuck_after: float = STUCK_AFTER,
@@ -152,29 +155,10 @@ def serve(
     """Run until ``stop`` is set.
 
     keys : folder of the certificates (security.py); bell : by which work is announced
-    lost_after, stuck_after : [s], as of Dispatcher
+    reached_at, scheduler_port : where workers on other machines find it; nowhere, and any port
+    lost_after, stuck_after    : [s], as of Dispatcher
     """
-    dask.config.set(
-        {
-            "distributed.scheduler.allowed-failures": 0,
-            "distributed.worker.daemon": False,
-            "distributed.admin.tick.limit": "60s",
-            # what they watch of themselves takes a tenth of a processor while nothing is to be done
-            "distributed.admin.tick.interval": "2s",
-            "distributed.admin.system-monitor.interval": "30s",
-            "distributed.admin.system-monitor.disk": False,
-            "distributed.worker.profile.enabled": False,
-            "distributed.worker.heartbeat": "5s",
-            "distributed.scheduler.worker-ttl": "5 minutes",
-            "distributed.worker.http.routes": [],
-            "distributed.scheduler.http.routes": [],
-            "distributed.scheduler.work-stealing": False,
-            "distributed.scheduler.active-memory-manager.start": False,
-            "distributed.worker.memory.monitor-interval": "30s",
-            "distributed.client.heartbeat": "30s",
-            "distributed.client.scheduler-info-interval": "30s",
-        }
-    )
+    dask.config.set(QUIET)
     # twice a second by itself, each with measurements of the whole machine; lost workers are told by their bakes
     distributed.scheduler.heartbeat_interval = lambda _workers: HEARTBEAT
     secret = security(keys)
@@ -186,7 +170,8 @@ def serve(
             threads_per_worker=1,
             processes=True,
             dashboard_address=None,
-            host="127.0.0.1",
+            host=reached_at or "127.0.0.1",
+            scheduler_port=scheduler_port,
             protocol="tls://",
             security=secret,
             memory_limit=0,
@@ -237,7 +222,8 @@ def main() -> None:
         signal.signal(sign, end)
     keys = Path(os.environ.get("DYNACLAST_KEYS", ROOT / "runtime" / "keys"))
     lost_after = float(os.environ.get("DYNACLAST_LOST_AFTER", LOST_AFTER))
-    serve(url, scheduler, stop, keys, Bell(path), lost_after=lost_after)
+    at, port = os.environ.get("DYNACLAST_REACHED_AT", ""), int(os.environ.get("DYNACLAST_SCHEDULER_PORT", "0"))
+    serve(url, scheduler, stop, keys, Bell(path), reached_at=at, scheduler_port=port, lost_after=lost_after)
 
 
 if __name__ == "__main__":

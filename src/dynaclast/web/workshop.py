@@ -28,6 +28,8 @@ SETTING = "DYNACLAST_WORKSHOP"
 """Environment variable with the path of the socket."""
 HEAVY = frozenset({"takes.get_take", "takes.export", "takes.shot_picture", "takes.take_picture"})
 """Endpoints that go there, beside all about bodies."""
+LARGE = 1 << 20
+"""Bytes of a request from which on it goes there whatever it asks: reading 60 MB of JSON takes seconds."""
 AT_ONCE = 24
 """Requests that may be under way there; more wait, for so long [s]:"""
 WAITS = 15.0
@@ -76,7 +78,8 @@ def hand_on(app: Flask, path: str) -> None:
 
     @app.before_request
     def _heavy() -> Any:
-        if request.blueprint != "bodies" and request.endpoint not in HEAVY:
+        large = (request.content_length or 0) > LARGE
+        if request.blueprint != "bodies" and request.endpoint not in HEAVY and not large:
             return None
         if not room.acquire(timeout=WAITS):
             return problem(503, "busy", "too much is being worked out at once; try again in a moment", request.path)
