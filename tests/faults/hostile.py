@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+import base64
 import copy
+import io
 import json
 import random
+import wave
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
 from flask.testing import FlaskClient
+from PIL import Image
 
 DEMO = Path(__file__).parents[2] / "demo"
 ODD: list[Any] = [
@@ -58,6 +62,50 @@ def mutated(rng: random.Random, whole: Any) -> Any:
     return out
 
 
+def _picture() -> bytes:
+    held = io.BytesIO()
+    Image.linear_gradient("L").resize((9, 7)).save(held, "PNG")
+    return held.getvalue()
+
+
+def _recording() -> bytes:
+    held = io.BytesIO()
+    with wave.open(held, "wb") as out:
+        out.setnchannels(2)
+        out.setsampwidth(2)
+        out.setframerate(8000)
+        out.writeframes(bytes(range(256)) * 40)
+    return held.getvalue()
+
+
+def damaged(rng: random.Random, data: bytes) -> bytes:
+    """A file with bytes otherwise, cut off, doubled, or with the numbers of its head made huge."""
+    out = bytearray(data)
+    for _ in range(rng.randint(1, 6)):
+        at = rng.randrange(min(len(out), 60) if rng.random() < 0.6 else len(out))
+        match rng.randrange(4):
+            case 0:
+                out[at] = rng.randrange(256)
+            case 1:
+                out[at : at + 4] = b"\xff\xff\xff\x7f"
+            case 2:
+                del out[max(at, 1) :]
+            case _:
+                out[at:at] = out[at : at + 40]
+    return bytes(out)
+
+
+def with_damaged_file(rng: random.Random) -> dict[str, Any]:
+    """A small document with a field that reaches by a damaged picture or recording."""
+    kind, key, data = rng.choice([("image", "picture", _picture()), ("sound", "recording", _recording())])
+    text = base64.b64encode(damaged(rng, data)).decode()
+    if rng.random() < 0.1:
+        text = text[:-1] + "*"
+    reach = {"layers": [{"shape": {"kind": kind, key: text}}]}
+    fields = [{"name": "a", "effect": {"kind": "push"}, "reach": reach, "cue": {"kind": "span", "start": 0.0}}]
+    return {"name": "s", "bodies": [{"name": "b", "shape": {"kind": "box", "size": [1, 1, 1]}}], "fields": fields}
+
+
 def documents() -> list[Any]:
     """The demo shots, with few pieces so that none takes long."""
     out = []
@@ -98,6 +146,9 @@ def requests(client: FlaskClient, rng: random.Random, count: int, paths: dict[st
             if rng.random() < 0.4 and isinstance(whole, dict) and whole.get("bodies"):
                 first = whole["bodies"]
                 body = {"body": first[0] if isinstance(first, list) and first else first, "name": "a", "item": {}}
+        if rng.random() < 0.15:
+            path, method = "/api/survey", "post"
+            body = {"document": with_damaged_file(rng), "frame": 0, "field": "a"}
         data = json.dumps(body).encode()
         if rng.random() < 0.1:
             data = data[: rng.randrange(len(data) + 1)] + bytes(rng.randrange(256) for _ in range(3))

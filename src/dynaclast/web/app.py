@@ -59,6 +59,16 @@ class Json(DefaultJSONProvider):
         return super().dumps(obj, allow_nan=False, **kwargs)
 
 
+class Described(OpenAPI):
+    """An application whose description is valid: parts it does not have are left out of it."""
+
+    @property
+    def api_doc(self) -> dict[str, Any]:
+        out: dict[str, Any] = super().api_doc
+        out["components"] = {key: part for key, part in out.get("components", {}).items() if part is not None}
+        return out
+
+
 def create_app(
     url: str, interface: Path | None = None, names: frozenset[str] = frozenset(), token: str = ""
 ) -> OpenAPI:
@@ -67,7 +77,7 @@ def create_app(
     interface    : the folder of the built pages
     names, token : as of guard.guard
     """
-    app = OpenAPI(
+    app = Described(
         __name__,
         info=Info(title="Dynaclast", version=__version__),
         validation_error_callback=_invalid,

@@ -224,7 +224,7 @@ class SettlingOut(BaseModel):
     share: float
     left: float | None
     openings: dict[str, dict[str, Any]] | None
-    ties: dict[str, tuple[float, float, float]] = Field(description="where points of ties on these bodies are then [m]")
+    ties: dict[str, list[float]] = Field(description="where points of ties on these bodies are then: x, y, z [m]")
     loads: dict[str, list[float]] = Field(description="what seams of bodies in pieces bear then [kN]")
     seconds: float | None
     rests: bool

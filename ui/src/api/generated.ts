@@ -5426,14 +5426,10 @@ export interface components {
             } | null;
             /**
              * Ties
-             * @description where points of ties on these bodies are then [m]
+             * @description where points of ties on these bodies are then: x, y, z [m]
              */
             ties: {
-                [key: string]: [
-                    number,
-                    number,
-                    number
-                ];
+                [key: string]: number[];
             };
             /**
              * Loads

@@ -42,7 +42,7 @@ export function useSettling(): {
       for (const [body, loads] of Object.entries(said.loads)) pieces.seamLoads.set(body, loads);
       shot.edit(`let ${name} settle`, (d) => {
         for (const b of d.bodies as Body[]) if (openings[b.name]) b.opening = openings[b.name] as Body["opening"];
-        for (const t of d.ties) if (ties[t.name]) t.point = ties[t.name]!;
+        for (const t of d.ties) if (ties[t.name]) t.point = ties[t.name] as [number, number, number];
       });
       const others = Object.keys(openings).filter((n) => n !== name);
       const along = others.length ? `, with ${others.join(", ")} along` : "";
