@@ -128,7 +128,7 @@ def _first_touch() -> Shot:
                 },
                 {
                     "name": "breeze",
-                    "effect": {"kind": "wind"},
+                    "effect": {"kind": "wind", "shelter": 5},
                     "targets": ["box"],
                     "reach": {"layers": [{"shape": {"kind": "sphere", "core": 9}}]},
                 },
@@ -172,7 +172,7 @@ def _deforming() -> Shot:
                 {"name": "weight", "shape": {"kind": "sphere", "radius": 0.1}, "place": {"position": [3.1, 1, 0]}},
             ],
             "ties": [{"name": "knot", "how": {"kind": "pin"}, "body": "line", "to": "weight", "point": [3, 1, 0]}],
-            "fields": [{"name": "air", "effect": {"kind": "wind"}, "reach": everywhere}],
+            "fields": [{"name": "air", "effect": {"kind": "wind", "shelter": 5}, "reach": everywhere}],
         }
     )
 

@@ -5152,6 +5152,12 @@ export interface components {
              */
             lift: number;
             /**
+             * Shelter
+             * @description how far behind an obstacle the wind is itself again [m]; 0: nothing shelters
+             * @default 0
+             */
+            shelter: number;
+            /**
              * Seed
              * @description of what is drawn at random: the same number, the same result
              * @default 1

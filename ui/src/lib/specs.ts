@@ -186,6 +186,7 @@ export const EFFECTS: Record<EffectKind, EffectSpec> = {
       density: 1.2,
       drag: 1.1,
       lift: 0.5,
+      shelter: 0,
       seed: 1,
     },
     specs: [
@@ -197,6 +198,11 @@ export const EFFECTS: Record<EffectKind, EffectSpec> = {
       n("density", "air", "kg/m³", { min: 0, initial: 1.2 }),
       n("drag", "drag", "", { min: 0, initial: 1.1, hint: "coefficient of a face square to the wind" }),
       n("lift", "lift", "", { min: 0, max: 1, initial: 0.5, hint: "share of the pressure along the faces' normals" }),
+      n("shelter", "shelter", "m", {
+        min: 0,
+        initial: 0,
+        hint: "how far behind what stands before it the wind is itself again; 0: nothing shelters. Its arrows leave it out",
+      }),
       SEED,
     ],
   },

@@ -92,6 +92,9 @@ class WindEffect(Part):
     lift: Share = Field(
         0.5, description="share of the pressure that pushes along the face's normal instead of along the wind"
     )
+    shelter: NotNegative = Field(
+        0.0, le=1e5, description="how far behind an obstacle the wind is itself again [m]; 0: nothing shelters"
+    )
     seed: Seed = 1
 
 

@@ -80,6 +80,8 @@ class Wind(Effect):
         assert isinstance(effect, WindEffect)
         pose, samples, f = on.pose_of(item), on.samples, on.reach_of(item)
         air = self.air(effect, pose.direction, on.at, on.evaluation.time) * f[:, None]
+        if effect.shelter > 0.0 and samples.lee is not None:
+            air *= 1.0 - samples.lee(pose.direction, effect.shelter)[:, None]
         past = air - samples.midpoint_velocity
         way, speed = unit(past)
         if samples.exposure is None:

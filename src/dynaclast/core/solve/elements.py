@@ -20,6 +20,7 @@ from .deformable.exposure import ExposedFaces
 from .frame import bond_positions
 from .live_world import Exposed, LiveWorld
 from .model import Hold, Model, Motion
+from .shelter import Shelter
 from .state import State
 
 NO_JUMP = 1e-3
@@ -69,6 +70,10 @@ class PieceSpace:
     def __init__(self, model: Model, state: State, world: LiveWorld, exposed: bool) -> None:
         self._model, self._state, self._world = model, state, world
         self._exposed = Exposed(model, state) if exposed else None
+        self._shelter = Shelter(model, state)
+
+    def _lee(self, wind: Array, length: float) -> Array:
+        return self._shelter.of_pieces(self._world.center, wind, length)
 
     @property
     def count(self) -> int:
@@ -92,6 +97,7 @@ class PieceSpace:
             self._exposed,
             last,
             lead,
+            self._lee,
         )
 
     def doing(self, states: Sequence[str]) -> Mask:
@@ -208,8 +214,9 @@ class VertexSpace:
 
     name, key = VERTICES, "v"
 
-    def __init__(self, model: Model, state: State, exposed: bool) -> None:
+    def __init__(self, model: Model, state: State, world: LiveWorld, exposed: bool) -> None:
         assert model.deformables is not None
+        self._world, self._shelter = world, Shelter(model, state)
         self._model, self._state, self._table = model, state, model.deformables.elements.vertices
         self._size, self._mass = model.deformables.size, model.deformables.own_mass
         self._exposed = ExposedFaces(model.deformables, state.vertices) if exposed else None
@@ -234,7 +241,11 @@ class VertexSpace:
             velocity + 0.5 * step * likely,
             self._exposed,
             last,
+            lee=self._lee,
         )
+
+    def _lee(self, wind: Array, length: float) -> Array:
+        return self._shelter.of_vertices(self._world.center, wind, length)
 
     def doing(self, states: Sequence[str]) -> Mask:
         asleep = self._state.deformables.asleep[self._table.body] != 0
@@ -298,7 +309,7 @@ class Elements:
         self.movable: list[Space] = [self.pieces]
         self.joined: list[JoinedSpace] = [self.bonds]
         if model.deformables is not None:
-            vertices = VertexSpace(model, state, exposed)
+            vertices = VertexSpace(model, state, world, exposed)
             self.movable.append(vertices)
             if model.deformables.seams.count:
                 self.joined.append(SeamSpace(model, state, vertices))
