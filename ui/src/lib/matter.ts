@@ -111,7 +111,8 @@ export function changeMatter(body: Body, kind: MatterKind): string[] {
   drop("its role", body.role !== "active", () => (body.role = "active"));
   drop("keys of its place", !!body.motion, () => (body.motion = null));
   drop("keyed numbers", body.channels.length > 0, () => (body.channels = []));
-  drop("when it is let go", body.release.kind !== "start", () => (body.release = { kind: "start" }));
+  const waits = body.release.kind === "touch" || body.release.kind === "intact";
+  drop("when it is let go", waits, () => (body.release = { kind: "start" }));
   drop(
     "spin",
     body.spin.some((x) => x !== 0),

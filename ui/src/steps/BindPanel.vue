@@ -319,12 +319,12 @@ function placeNew(kind: TieKind): void {
       Weight, fields, contacts, ties and its own motion; a take shows them under Run, coloured by load.
     </p>
   </Section>
-  <Section v-if="body && body.role === 'active' && body.matter.kind === 'rigid'" title="Free">
+  <Section v-if="body && body.role === 'active'" title="Free">
     <Choices
       label="free"
       column
       ids="release-"
-      :options="RELEASE"
+      :options="body.matter.kind === 'rigid' ? RELEASE : RELEASE.filter(([kind]) => kind === 'start' || kind === 'cue')"
       :model-value="body.release.kind"
       @update:model-value="setRelease" />
     <ChoiceRow

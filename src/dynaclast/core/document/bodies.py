@@ -189,8 +189,10 @@ class Body(Part):
             raise ValueError("pattern: a soft body has no thin shells; choose another pattern, or make it cloth")
         if self.channels:
             raise ValueError(f"channels: numbers of a {kind} body cannot change in a run; those of fields on it can")
-        if self.release.kind != "start":
-            raise ValueError(f"release: a {kind} body moves from the start; pin it to hold it")
+        if self.release.kind not in ("start", "cue"):
+            raise ValueError(
+                f"release: a {kind} body moves from the start, or from a time on; pin what is to stay where it is"
+            )
         if any(x != 0 for x in self.spin):
             raise ValueError(f"spin: a {kind} body cannot start with one; give it a velocity")
         return self

@@ -6,6 +6,7 @@ import numpy as np
 
 from ..arrays import Index, Mask
 from .bonds import Bonds
+from .deformable.run import DeformableRun
 from .events import Event, EventLog
 from .model import Hold, Model
 from .rigid.run import RigidRun
@@ -18,15 +19,18 @@ DUE_TOLERANCE = 1e-9
 class Releases:
     """What waits in a run, and is let go."""
 
-    def __init__(self, model: Model, state: State, rigid: RigidRun, bonds: Bonds, log: EventLog) -> None:
+    def __init__(
+        self, model: Model, state: State, rigid: RigidRun, deformable: DeformableRun | None, bonds: Bonds, log: EventLog
+    ) -> None:
         self._model, self._state, self._rigid, self._bonds, self._log = model, state, rigid, bonds, log
+        self._deformable = deformable
 
     def waiting_for_touch(self) -> bool:
         return bool((self._state.hold == Hold.TOUCH).any())
 
     def release_due(self, number: int) -> None:
         """Let go the bodies whose cue falls in interval ``number``."""
-        if not (self._state.hold == Hold.CUE).any():
+        if not ((self._state.hold == Hold.CUE).any() or (self._state.vertex_hold == Hold.CUE).any()):
             return
         interval = self._model.settings.interval
         for b, release in enumerate(self._model.releases):
@@ -35,6 +39,20 @@ class Releases:
             own = np.flatnonzero((self._model.pieces.body == b) & (self._state.hold == Hold.CUE))
             if len(own):
                 self._let_go(own, b, {"cue": release.time})
+            if self._deformable is not None:
+                self._let_go_vertices(self._deformable, b, {"cue": release.time})
+
+    def _let_go_vertices(self, run: DeformableRun, body: int, cause: Event) -> None:
+        """Free the vertices of a body that deforms."""
+        table = run.deformables
+        own = (table.body[table.elements.vertices.body] == body) & (self._state.vertex_hold == Hold.CUE)
+        if not own.any():
+            return
+        run.hold(own, Hold.FREE)
+        self._state.vertices.velocity[own] = table.start_velocity[own]
+        first = int(np.flatnonzero(own)[0])
+        vertices = (np.flatnonzero(own) - first).tolist()
+        self._log.add("release", body=self._model.body_names[body], vertices=vertices, cause=cause)
 
     def release_touched(self, touched: Mask, cause: Event) -> bool:
         """Let go what waits to be touched and was (P,) bool. Returns whether anything was."""

@@ -6,7 +6,7 @@ import numpy as np
 
 from ...arrays import Index, allocate
 from ..deformable.model import DeformableModel
-from ..model import Model, Motion
+from ..model import Hold, Model, Motion
 from ..rigid.assemblies import first_assemblies
 from ..state import NOTHING, Assemblies, DeformableBodies, State, Touching, Vertices
 
@@ -38,7 +38,9 @@ def opening_state(model: Model) -> State:
         state.vertex_tie_broken = np.zeros(len(model.deformables.ties), np.uint8)
         seams = model.deformables.seams
         state.seam_broken, state.seam_wear = (seams.strength <= 0.0).astype(np.uint8), np.zeros(seams.count)
-        state.vertex_hold = np.zeros(model.deformables.count, np.uint8)
+        waits = model.deformables.waits[model.deformables.elements.vertices.body]
+        state.vertex_hold = np.where(waits, Hold.CUE, Hold.FREE).astype(np.uint8)
+        state.vertices.velocity[waits] = 0.0
     return state
 
 

@@ -18,7 +18,7 @@ from ...model import Hold
 from .cloth import cloth
 from .contacts import collisions, contact_points, points_of
 from .holds import hold
-from .joining import Joined, join, leaders
+from .joining import Joined, join, leaders, stands
 from .part import Part, concatenate, offsets, placed_at_size
 from .rope import rope
 from .seams import seams_of
@@ -94,6 +94,7 @@ def build_deformables(
         ties,
         sizes(parts),
         air(parts, first),
+        np.array([shot.bodies[b].release.kind == "cue" for b in use], bool),
     )
 
 
@@ -166,7 +167,7 @@ class TableMaker:
             made is not None
             and (made.lead == lead).all()
             and (made.gone == (own_hold == Hold.REMOVED)).all()
-            and (made.pinned == (part.pinned | (own_hold == Hold.FROZEN))).all()
+            and (made.pinned == (part.pinned | stands(own_hold))).all()
         )
         if made is None or not same:
             own = part.mass * (1.0 / self._step + self._rate[k]) ** 2  # mass over the square of the step, and recall

@@ -65,6 +65,11 @@ class Joined:
     factor: FactorTable | None
 
 
+def stands(hold: Flags) -> Mask:
+    """Which vertices (N,) bool stay where they are by their Hold (N,) uint8: frozen, or waiting for their cue."""
+    return (hold == Hold.FROZEN) | (hold == Hold.CUE)
+
+
 def join(part: Part, lead: Index, hold: Flags, stays: Array, step: float) -> Joined:
     """A part with these leaders.
 
@@ -75,7 +80,7 @@ def join(part: Part, lead: Index, hold: Flags, stays: Array, step: float) -> Joi
     count = len(part.x)
     follows = lead != np.arange(count)
     mass = sums(part.mass, lead, count)
-    pinned, gone = part.pinned | (hold == Hold.FROZEN), hold == Hold.REMOVED
+    pinned, gone = part.pinned | stands(hold), hold == Hold.REMOVED
     still = pinned | gone | follows
     triangle = lead[part.triangle]
     order = np.argsort(triangle, axis=1)
