@@ -30,6 +30,7 @@ from .maps import RunMaps
 from .model import Model
 from .releases import Releases
 from .rigid.run import RigidRun
+from .rigid.sleep import no_links
 from .seams import Seams
 from .state import State, copied, put_back
 from .tie_breaks import TieBreaks
@@ -63,7 +64,7 @@ class Run:
         self.seams: Seams | None = None
         if model.deformables is not None and self.deformable is not None:
             self.seams = Seams(model.deformables, state, self.deformable, self.log)
-        self.releases = Releases(model, state, self.rigid, self.bonds, self.log)
+        self.releases = Releases(model, state, self.rigid, self.deformable, self.bonds, self.log)
         self.tie_breaks = TieBreaks(model, state, self.rigid, self.log)
         self.kinematics = Kinematics(model, state, self.rigid)
         self.load_paths = LoadPaths(model, state, self.bonds, self.kinematics)
@@ -211,13 +212,14 @@ class Run:
         self.kinematics.arrive()
         self.limits.apply(awake)
         self.tie_breaks.break_overloaded()
-        rigid.fall_asleep(awake)
-        if self.deformable is not None:
-            self.tie_breaks.break_vertex_ties(self.deformable)
-            self.deformable.wake_pressed()
-            self.deformable.end_interval()
-            if self.seams:
-                self.seams.open_by_tension()
+        if self.deformable is None:
+            rigid.fall_asleep(awake, no_links())
+            return True
+        self.tie_breaks.break_vertex_ties(self.deformable)
+        self.deformable.wake_pressed()
+        self.deformable.fall_asleep(rigid.fall_asleep(awake, self.deformable.links()))
+        if self.seams:
+            self.seams.open_by_tension()
         return True
 
     def _moving(self) -> tuple[Any, ...]:

@@ -343,12 +343,14 @@ def hull_rows(
     """
     for k in range(min(near.found[0], len(near.point))):
         i, s = near.point[k], near.shape[k]
-        if count == len(rows.gap) or points.held[i]:
+        if count == len(rows.gap) or points.held[i] == Held.FOLLOWS:
             continue
         p = hulls.piece[s]
         a = bodies.piece_assembly[p]
-        lx, ly, lz = _into(bodies.assemblies, a, pieces, p, x[i, 0], x[i, 1], x[i, 2])
         ux, uy, uz, free = passing(bodies, a, h, x[i, 0], x[i, 1], x[i, 2])
+        if points.held[i] and not free:
+            continue  # neither gives way
+        lx, ly, lz = _into(bodies.assemblies, a, pieces, p, x[i, 0], x[i, 1], x[i, 2])
         wx, wy, wz = way[i, 0] - ux, way[i, 1] - uy, way[i, 2] - uz
         size = hulls.bound[s] + points.radius[i]
         travel = np.sqrt(wx * wx + wy * wy + wz * wz)
@@ -455,7 +457,7 @@ def edge_rows(
         for e in range(pattern.diagonal[vertex] + 1, pattern.start[vertex + 1]):
             other = pattern.column[e]
             j = points.of[other]
-            if count == len(rows.gap) or (points.held[i] and points.held[j]):
+            if count == len(rows.gap) or (points.held[i] and points.held[j] and not free):
                 continue
             ux, uy, uz, free = passing(bodies, a, h, x[j, 0], x[j, 1], x[j, 2])
             bx, by, bz = _into(

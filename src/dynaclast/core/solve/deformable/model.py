@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ...arrays import Array, Flags, Index
+from ...arrays import Array, Flags, Index, Mask
 from ...document import Tie
 from .tables import AirTable, Elements, LatticeTable, Tables
 
@@ -103,6 +103,7 @@ class DeformableModel:
     ties           : of the document, as Elements.ties
     size           : (N,) float64, [m], of vertices
     air            : what meets the air
+    waits          : (B,) bool, whether it waits for a cue at the start
     """
 
     names: list[str]
@@ -120,6 +121,7 @@ class DeformableModel:
     ties: list[Tie]
     size: Array
     air: AirTable
+    waits: Mask
 
     @property
     def count(self) -> int:

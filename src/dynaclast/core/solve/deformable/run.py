@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import numpy as np
 
-from ...arrays import Array, Index, Mask, sums
+from ...arrays import Array, Flags, Index, Mask, sums
 from ...errors import SolveError
 from ..frame import PieceState
 from ..model import Hold, Model, Motion
 from ..rigid.assemblies import wake_one
 from ..rigid.groups import Bodies, Scene
-from ..rigid.sleep import BALANCE, LEAST_GRAVITY, SLEEP_AFTER
+from ..rigid.sleep import BALANCE, LEAST_GRAVITY, SLEEP_AFTER, Links
 from ..state import State
 from .chain import make_chain_factor
 from .contacts import Near, find_near, make_near
@@ -104,7 +104,7 @@ class DeformableRun:
         self.wake(np.unique(self.deformables.seams.body[seams]))
 
     def hold(self, vertices: Mask, hold: Hold) -> None:
-        """Freeze vertices (N,) bool where they are, or take them out."""
+        """Freeze vertices (N,) bool where they are, take them out, or let them go."""
         state, body = self._state, self.deformables.elements.vertices.body
         state.vertex_hold[vertices] = hold
         self._drawn = None
@@ -231,26 +231,38 @@ class DeformableRun:
         self._state.deformables.asleep[bodies] = 0
         self._state.deformables.dwell_time[bodies] = 0.0
 
-    def end_interval(self) -> None:
-        """Put to sleep what has been still long enough."""
+    def links(self) -> Links:
+        """Count how long bodies have stayed in their place at the end of an interval; what of it decides who sleeps
+        (rigid.sleep).
+        """
         state, table = self._state, self.deformables.elements.bodies
         settings, awake = self._model.settings, self.parts.awake
         g = max(float(np.linalg.norm(settings.gravity)), LEAST_GRAVITY)
         far = BALANCE * g * SLEEP_AFTER**2 / 2.0
-        restless = self._beside_what_moves()
         for b in awake:
             own = slice(table.first[b], table.first[b + 1])
             here, dwell = state.vertices.position[own], state.vertices.dwell[own]
-            if restless[b] or np.abs(here - dwell).max(initial=0.0) > far:
+            if np.abs(here - dwell).max(initial=0.0) > far:
                 dwell[:] = here
                 state.deformables.dwell_time[b] = 0.0
                 continue
             state.deformables.dwell_time[b] += settings.interval
         still = (state.deformables.asleep != 0) | (state.deformables.dwell_time > SLEEP_AFTER)
-        beside = self._neighbours()
-        while (beside & still[:, None] & ~still).any():  # what may touch falls asleep together
-            still &= ~(beside & ~still).any(axis=1)
-        for b in awake[still[awake]]:
+        still &= ~self._carried_along()
+        slot, body, presses = self._touched()
+        first = self._model.piece_count + 1
+        beside = np.argwhere(self._neighbours())  # what may touch falls asleep together
+        return Links(
+            np.concatenate([slot, first + beside[:, 0]]),
+            np.concatenate([first + body, first + beside[:, 1]]),
+            np.concatenate([presses, np.ones(len(beside), np.uint8)]),
+            still.astype(np.uint8),
+        )
+
+    def fall_asleep(self, kept: Mask) -> None:
+        """Put to sleep what was awake in the interval, but for bodies (B,) bool that are kept awake."""
+        state, table, awake = self._state, self.deformables.elements.bodies, self.parts.awake
+        for b in awake[~kept[awake]]:
             state.deformables.asleep[b] = 1
             state.vertices.velocity[table.first[b] : table.first[b + 1]] = 0.0
 
@@ -273,18 +285,23 @@ class DeformableRun:
         np.fill_diagonal(out, False)
         return out
 
-    def _beside_what_moves(self) -> Mask:
-        """Deformable bodies (B,) that touched, or are tied to, an assembly that moves."""
-        parts, asm = self.parts, self._state.assemblies
+    def _touched(self) -> tuple[Index, Index, Flags]:
+        """Assemblies (L,) int64 that rows lead to, by their slots; the deformable body (L,) of each, and whether it is
+        a contact that presses (L,) uint8.
+        """
+        rows, count = self.parts.rows, int(self.parts.scratch.numbers[ROWS])
+        own = np.flatnonzero((rows.slot[:count] >= 0) & (rows.active[:count] != 0))
+        body = self.deformables.elements.vertices.body[rows.vertex[own, 0]]
+        found = np.unique(np.stack([rows.slot[own], body, rows.tie[own] < 0], axis=1).astype(np.int64), axis=0)
+        return found[:, 0], found[:, 1], found[:, 2].astype(np.uint8)
+
+    def _carried_along(self) -> Mask:
+        """Deformable bodies (B,) with vertices that ride on an assembly that moves."""
+        asm, e = self._state.assemblies, self.deformables.elements
         out = np.zeros(len(self.deformables.names), bool)
         moves = (asm.motion == Motion.KINEMATIC) | ((asm.motion == Motion.DYNAMIC) & (asm.asleep == 0))
-        rows, count = parts.rows, int(parts.scratch.numbers[ROWS])
-        body = self.deformables.elements.vertices.body
-        for c in np.flatnonzero(rows.slot[:count] >= 0):
-            out[body[rows.vertex[c, 0]]] = True
-        carried = self.deformables.elements.carried
-        slots = self._state.piece_assembly[carried.piece]
-        out[body[carried.vertex[moves[slots]]]] = True
+        slots = self._state.piece_assembly[e.carried.piece]
+        out[e.vertices.body[e.carried.vertex[moves[slots]]]] = True
         return out
 
     def wake_by_others(self, scene: Scene, bodies: Bodies) -> None:
@@ -370,6 +387,7 @@ class DeformableRun:
             np.uint8
         )
         out[self.deformables.elements.vertices.pinned != 0] = PieceState.HELD
+        out[state.vertex_hold == Hold.CUE] = PieceState.HELD
         out[state.vertex_hold == Hold.FROZEN] = PieceState.FROZEN
         out[state.vertex_hold == Hold.REMOVED] = PieceState.REMOVED
         return {f"state/{d.name}": out[d.nearest()] for d in self.deformables.drawn}

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from ...arrays import Array, Index, allocate
+from ...arrays import Array, Index, Mask, allocate
 from ...fields import Forcing
 from ..coupled import run_coupled_interval
 from ..deformable.run import DeformableRun
@@ -33,7 +33,7 @@ from .detection import make_contact_points
 from .groups import bodies_of, scene_of
 from .joint_solver import joint_loads
 from .joints import joints_of, wake_joined
-from .sleep import SleepScratch, update_sleep
+from .sleep import Links, SleepScratch, update_sleep
 
 FIRST_ROOM = 1024
 """Pairs there is room for at the start; more is made as it is needed."""
@@ -55,7 +55,8 @@ class RigidRun:
         self._pairs, self._points = make_pairs(self._room, 0), make_contact_points(0)
         self.constraints: ConstraintSet = make_constraints(self._room)
         self._cache, self._pairing = make_contact_cache(0), make_pairing(0)
-        self._sleep = allocate(SleepScratch, slots)
+        others = 0 if beside is None else len(beside.deformables.names)
+        self._sleep = allocate(SleepScratch, slots + others)
         self._numbers = np.zeros(7, np.int64)
         self._reach = model.piece_reach()
         self.forcing = Forcing()
@@ -235,9 +236,13 @@ class RigidRun:
         joint_loads(model.ties, self.scene.pieces, joints, count, model.settings.interval, load)
         return tie, load
 
-    def fall_asleep(self, awake: Index) -> None:
-        """Put to sleep what has been still long enough."""
+    def fall_asleep(self, awake: Index, links: Links) -> Mask:
+        """Put to sleep what has been still long enough. Returns the bodies of other matter (M,) bool that stay awake.
+
+        links : what such bodies bear and hold
+        """
         contacts, tied = self.constraints.contacts, self.tied
         settings, asm = self.model.settings, self.state.assemblies
-        if update_sleep(asm, awake, contacts, self.contact_count, tied, settings, self._sleep):
+        if update_sleep(asm, awake, contacts, self.contact_count, tied, links, settings, self._sleep):
             self.place_everything()  # sleepers' shapes are placed once more, where they came to lie
+        return self._sleep.awake[len(asm.alive) :] != 0

@@ -47,6 +47,27 @@ SMOOTHING = 0.1
 """Share of the newest speed in the mean."""
 
 
+class Links(NamedTuple):
+    """Where assemblies and bodies of other matter press on, or are tied to, one another; L of them.
+
+    slot    : (L,) int64, assembly
+    node    : (L,) int64, the other body's
+    presses : (L,) uint8, a contact; 0 for a tie
+    still   : (M,) uint8, bodies of other matter that have been still long enough, their nodes in order
+    """
+
+    slot: Index
+    node: Index
+    presses: Flag
+    still: Flag
+
+
+def no_links() -> Links:
+    """Where all matter is rigid."""
+    none = np.zeros(0, np.uint8)
+    return Links(np.zeros(0, np.int64), np.zeros(0, np.int64), none, none)
+
+
 class SleepScratch(NamedTuple):
     """Scratch by node (n >= A).
 
@@ -133,9 +154,14 @@ def _update_dwell(asm: Assemblies, a: int, dt: float, farthest: float) -> None:
 
 @kernel(inner=True)
 def _mark_support(
-    asm: Assemblies, contacts: ContactConstraints, contact_count: int, tied: Joints, scratch: SleepScratch
+    asm: Assemblies, contacts: ContactConstraints, contact_count: int, tied: Joints, links: Links, scratch: SleepScratch
 ) -> None:
     """What presses on what, carries it, or is joined to it."""
+    for k in range(len(links.slot)):
+        if links.presses[k]:
+            scratch.supported[links.slot[k]] = 1
+        else:
+            scratch.jointed[links.slot[k]] = 1
     for r in range(contact_count):
         a, b = contacts.body_a[r], contacts.body_b[r]
         kinematic = asm.motion[a] == Motion.KINEMATIC or asm.motion[b] == Motion.KINEMATIC
@@ -196,6 +222,7 @@ def _keep_awake(
     contacts: ContactConstraints,
     contact_count: int,
     tied: Joints,
+    links: Links,
     g: float,
     scratch: SleepScratch,
 ) -> None:
@@ -230,15 +257,28 @@ def _keep_awake(
         held_up = scratch.grounded[find_root(scratch.parent, np.int64(a))]
         if scratch.carried[a] or not held_up:
             scratch.awake[a] = 1
+    for m in range(len(links.still)):
+        scratch.awake[len(asm.alive) + m] = not links.still[m]
+    changed = True
+    while changed:  # what bodies of other matter bear, or are held by, sleeps when they do
+        changed = False
+        for k in range(len(links.slot)):
+            a, node = links.slot[k], links.node[k]
+            if scratch.awake[a] != scratch.awake[node]:
+                scratch.awake[a] = scratch.awake[node] = 1
+                changed = True
 
 
 @kernel(inner=True)
 def _find_grounded(
-    asm: Assemblies, contacts: ContactConstraints, contact_count: int, tied: Joints, scratch: SleepScratch
+    asm: Assemblies, contacts: ContactConstraints, contact_count: int, tied: Joints, links: Links, scratch: SleepScratch
 ) -> None:
     """Join what presses on, or is joined to, one another, and mark of each such group whether something that is not
-    moved by forces now bears it.
+    moved by forces now bears it: also a body of other matter that has been still for long.
     """
+    for k in range(len(links.slot)):
+        if links.still[links.node[k] - len(asm.alive)]:
+            scratch.grounded[links.slot[k]] = 1
     for r in range(contact_count):
         if _load(contacts, r) > 0.0:
             _bear(asm, contacts.body_a[r], contacts.body_b[r], scratch)
@@ -283,10 +323,11 @@ def update_sleep(
     contacts: ContactConstraints,
     contact_count: int,
     tied: Joints,
+    links: Links,
     settings: Settings,
     scratch: SleepScratch,
 ) -> int:
-    """Put to sleep what has been still long enough.
+    """Put to sleep what has been still long enough; ``scratch.awake`` then says which bodies of other matter may.
 
     awake   : (n,) int64, slots
     Returns : how many fell asleep
@@ -300,11 +341,11 @@ def update_sleep(
     for a in range(len(asm.alive)):
         asm.age[a] = min(1.0, asm.age[a] + settings.interval)
     _find_sliding(asm, contacts, contact_count, g, scratch.sliding)
-    _mark_support(asm, contacts, contact_count, tied, scratch)
-    _find_grounded(asm, contacts, contact_count, tied, scratch)
+    _mark_support(asm, contacts, contact_count, tied, links, scratch)
+    _find_grounded(asm, contacts, contact_count, tied, links, scratch)
     for k in range(len(awake)):
         _update_stillness(asm, awake[k], g, settings.interval, scratch)
-    _keep_awake(asm, awake, contacts, contact_count, tied, g, scratch)
+    _keep_awake(asm, awake, contacts, contact_count, tied, links, g, scratch)
     for n in range(len(scratch.parent)):
         scratch.parent[n] = n
     for r in range(contact_count):

@@ -1,0 +1,111 @@
+"""What lies on soft bodies or hangs from ropes comes to rest with them, and wakes with them."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import pytest
+
+from deforming import cloth, rope, soft
+from dynaclast.core.document import Shot
+from dynaclast.core.solve.loop import Run
+from dynaclast.core.solve.prepare import prepare
+from shots import ball, box, reach_box, shot
+
+STONE = {"density": 500, "friction": 0.8}
+PAD = soft("pad", (0, 0.3, 0), (1, 0.6, 1), matter={"young": 400, "detail": 4, "damping": 0.03})
+BLOCK = box("block", (0.05, 0.81, 0), (0.4, 0.4, 0.4), material=STONE)
+SCENES: dict[str, Shot] = {
+    "a block on rubber": shot(PAD, BLOCK, frames=300),
+    "two blocks on rubber": shot(PAD, BLOCK, box("high", (0.05, 1.22, 0), (0.3, 0.4, 0.3), material=STONE), frames=300),
+    "a bell on a rope": shot(
+        rope("line", (0, 4, 0), (0, 2.5, 0), segments=8, matter={"radius": 0.02, "young": 1e5, "damping": 0.02}),
+        ball("bell", (0, 2.25, 0), 0.25, material=STONE),
+        ties=[
+            {"name": "top", "how": {"kind": "pin"}, "body": "line", "point": [0, 4, 0]},
+            {"name": "end", "how": {"kind": "pin"}, "body": "line", "point": [0, 2.5, 0], "to": "bell"},
+        ],
+        frames=300,
+    ),
+}
+
+
+def started(scene: Shot) -> Run:
+    ready = prepare(scene)
+    run = Run(ready.shot, ready.model, ready.state)
+    run.opening()
+    return run
+
+
+def until_rest(run: Run, most: int) -> int:
+    """The frame from which on nothing moves."""
+    for frame in range(1, most + 1):
+        stats = run.advance().stats
+        if not stats["moving"] and not stats["deforming"]:
+            return frame
+    raise AssertionError(f"still {stats}")
+
+
+@pytest.mark.parametrize("name", sorted(SCENES))
+def test_they_fall_asleep_together_and_lie_still(name: str) -> None:
+    run = started(SCENES[name])
+    assert until_rest(run, SCENES[name].timing.frames) > 12, "it has moved before"
+    state = run.state
+    then = state.assemblies.position.copy(), state.vertices.position.copy()
+    for _ in range(24):
+        frame = run.advance()
+        assert not frame.stats["moving"] and not frame.stats["deforming"]
+    assert (state.assemblies.position == then[0]).all() and (state.vertices.position == then[1]).all()
+
+
+@pytest.mark.parametrize("what", ["pad", "block"])
+def test_they_wake_together_whichever_is_pushed(what: str) -> None:
+    push: dict[str, Any] = {
+        "name": "push",
+        "effect": {"kind": "push", "amount": 1.5, "direction": [0.3, 1, 0]},
+        "reach": reach_box((0, 1, 0), (9, 9, 9)),
+        "cue": {"kind": "at", "time": 12.0},
+        "targets": [what],
+    }
+    run = started(shot(PAD, BLOCK, fields=(push,), frames=300))
+    rest = until_rest(run, 280)
+    block, pad = run.state.assemblies.position[0].copy(), run.state.vertices.position.copy()
+    woken = [run.advance().stats for _ in range(rest, 294)]
+    assert any(s["moving"] for s in woken) and any(s["deforming"] for s in woken)
+    assert np.abs(run.state.assemblies.position[0] - block).max() > 1e-3
+    assert np.abs(run.state.vertices.position - pad).max() > 1e-3
+
+
+def test_what_rolls_down_a_taut_sheet_does_not_sleep_on_it() -> None:
+    """Though the sheet hardly moves."""
+    corners = [{"reach": reach_box((x, 0, z), (0.3, 9, 0.3))} for x in (-1, 1) for z in (-1, 1)]
+    matter = {"weight": 0.6, "stretch": 400, "thickness": 0.01, "damping": 0.02}
+    sheet = cloth("sheet", (0, 2, 0), (2, 2), (10, 10), pins=corners, matter=matter)
+    sheet["place"] = {"position": [0, 2, 0], "rotation": [0, 0, float(np.sin(0.2)), float(np.cos(0.2))]}
+    run = started(shot(sheet, ball("stone", (0.4, 2.45, 0), 0.15, material=STONE), frames=120))
+    for _ in range(120):
+        run.advance()
+    assert run.state.assemblies.position[0, 1] < 1.0
+
+
+@pytest.mark.parametrize("how", ["pinned", "frozen"])
+def test_a_sheet_that_is_held_everywhere_bears_what_falls_on_it(how: str) -> None:
+    """Also where it was frozen in the run: what cannot move is an obstacle all the same."""
+    everywhere = reach_box((0, 5, 0), (99, 99, 99))
+    freeze: dict[str, Any] = {
+        "name": "freeze",
+        "effect": {"kind": "kill", "what": "freeze", "slower": 9.0, "time": 0.0},
+        "reach": everywhere,
+        "targets": ["sheet"],
+    }
+    more = {"pins": [{"reach": everywhere}]} if how == "pinned" else {}
+    sheet = cloth("sheet", (0, 5, 0), (2, 2), (10, 10), matter={"thickness": 0.02}, **more)
+    stone = ball("stone", (0.03, 5.6, 0.02), 0.2, velocity=[0, -2, 0])
+    fields = () if how == "pinned" else (freeze,)
+    run = started(shot(sheet, stone, fields=fields, ground={"on": False}, frames=40))
+    at = run.state.vertices.position.copy()
+    for _ in range(40):
+        run.advance()
+    moved = float(np.abs(run.state.vertices.position - at).max())
+    assert run.state.assemblies.position[0, 1] > 5.1 and moved < (1e-12 if how == "pinned" else 0.02)
