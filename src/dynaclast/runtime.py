@@ -85,6 +85,7 @@ class Parts:
         self.web_port = self.scheduler_port = 0
         self.listen = listen
         self._probed, self._silent = time.monotonic(), 0
+        self._to_write = False
         self.processes: dict[str, subprocess.Popen[bytes]] = {}
 
     @property
@@ -143,7 +144,10 @@ class Parts:
         """Keep the parts' processes, as soon as each runs, for a start after a kill."""
         database = self.database.process
         running = [] if database is None else [process("database", database.pid)]
-        write_down(self.folder, running + [process(name, p.pid) for name, p in self.processes.items()])
+        self._to_write = True
+        with contextlib.suppress(OSError):  # a full disk: as soon as there is room
+            write_down(self.folder, running + [process(name, p.pid) for name, p in self.processes.items()])
+            self._to_write = False
 
     def start(self, ports: dict[str, int] | None = None) -> None:
         """Start everything; returns when the web server answers and the tables are up to date. Raises Failed."""
@@ -196,6 +200,8 @@ class Parts:
 
     def mend(self) -> None:
         """Start again whatever has died. A database that comes back elsewhere takes the others along."""
+        if self._to_write:
+            self._write_down()
         if not self.database.alive():
             say("the database has ended; starting it again")
             before = self.database.url
@@ -418,10 +424,10 @@ def run(*, demo: bool, listen: str | None = None, workers_at: str | None = None)
             try:
                 parts.mend()
                 told = ""
-            except Failed as exc:  # a full disk, for one: it goes on as soon as that is mended
+                _remember(parts)
+            except (Failed, OSError) as exc:  # a full disk, for one: it goes on as soon as that is mended
                 if str(exc) != told:
                     say(told := str(exc))
-            _remember(parts)
     finally:
         say("ending Dynaclast")
         parts.stop()

@@ -308,7 +308,7 @@ def test_the_schema_takes_what_the_reader_takes_and_refuses_what_it_refuses() ->
     for path in DEMO:
         assert not list(schema.iter_errors(json.loads(path.read_bytes()))), path.name
     bad = 0
-    for data, place in every_number()[::3]:
+    for data, place in every_number()[::6]:
         other = put(data, place, "three")
         try:
             document.parse(other)
@@ -318,4 +318,4 @@ def test_the_schema_takes_what_the_reader_takes_and_refuses_what_it_refuses() ->
                 bad += 1
         else:
             assert not list(schema.iter_errors(json.loads(json.dumps(other)))), dotted(place)
-    assert bad > 40
+    assert bad > 20

@@ -12,6 +12,8 @@ from dynaclast.runtime import Parts
 
 FLAGS = [
     "--no-sandbox",
+    "--disable-gpu-rasterization",  # there is none, and pages are drawn faster without; WebGL is drawn as ever
+    "--disable-gpu-compositing",
     "--use-gl=angle",
     "--use-angle=gl-egl",
     "--ignore-gpu-blocklist",

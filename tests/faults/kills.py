@@ -29,7 +29,7 @@ from dynaclast.core.bake import bake
 from dynaclast.jobs.take_export import baked_take
 from dynaclast.processes import began, written_down
 from dynaclast.runtime import Parts
-from dynaclast.setup import Failed
+from dynaclast.setup import CLOCKS, Failed
 from dynaclast.store.database import Store
 from shots import ball, blow, box, footing, pillar, shot
 
@@ -119,17 +119,19 @@ def _memory(pid: int) -> int:
 class OddClocks(Parts):
     """Its web server, workshop, bake service and workers live by a clock that a file in their folder sets."""
 
-    FAKE = "/usr/lib/x86_64-linux-gnu/faketime/libfaketime.so.1"
-
     @property
     def clock(self) -> Path:
         return self.folder / "clock"
 
     def _spawn(self, name: str) -> None:
-        if Path(self.FAKE).exists():
+        if CLOCKS.exists():
             if not self.clock.exists():
                 self.clock.write_text("+0\n")
-            own = {"LD_PRELOAD": self.FAKE, "FAKETIME_TIMESTAMP_FILE": str(self.clock), "FAKETIME_CACHE_DURATION": "1"}
+            own = {
+                "LD_PRELOAD": str(CLOCKS),
+                "FAKETIME_TIMESTAMP_FILE": str(self.clock),
+                "FAKETIME_CACHE_DURATION": "1",
+            }
             os.environ.update(own, FAKETIME_DONT_FAKE_MONOTONIC="1")
         try:
             super()._spawn(name)

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import argparse
+import os
 import random
+import subprocess
 import sys
 import tempfile
 import time
@@ -18,6 +20,8 @@ from dynaclast.web.app import create_app  # noqa: E402
 from dynaclast.web.openapi import description  # noqa: E402
 from faults import hostile, kills  # noqa: E402
 
+EXAMPLES = 60
+"""Requests to each operation of the API, made out of its description, at the end."""
 ROUND = 240.0
 """Seconds of kills, then of wrong requests for a quarter of that."""
 
@@ -39,6 +43,16 @@ def _wrong_requests(seconds: float, rng: random.Random) -> tuple[int, list[str]]
     return sent, bad
 
 
+def _described() -> list[str]:
+    """Ask every operation as its description allows, many times; what was answered otherwise."""
+    test = Path(__file__).with_name("test_description.py")
+    env = {**os.environ, "DYNACLAST_EXAMPLES": str(EXAMPLES)}
+    command = [sys.executable, "-m", "pytest", "-q", str(test)]
+    done = subprocess.run(command, env=env, capture_output=True, text=True)
+    say(f"{EXAMPLES} requests to each operation by its description: {'as described' if not done.returncode else 'not'}")
+    return [line for line in done.stdout.splitlines() if line.startswith(("FAILED", "ERROR"))]
+
+
 def main() -> int:
     parser = argparse.ArgumentParser(prog="dynaclast soak")
     parser.add_argument("--minutes", type=float, default=30.0)
@@ -55,6 +69,7 @@ def main() -> int:
             say(f"  {line}")
         lost += count.lost + bad
         seed += 1
+    lost += _described()
     say(f"lost in all: {len(lost)}")
     return 1 if lost else 0
 

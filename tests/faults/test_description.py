@@ -4,6 +4,7 @@ fault.
 
 from __future__ import annotations
 
+import os
 from collections.abc import Iterator
 
 import pytest
@@ -20,7 +21,8 @@ from dynaclast.web.openapi import description
 OPERATIONS = sorted(
     f"{method.upper()} {path}" for path, methods in description()["paths"].items() for method in methods
 )
-EXAMPLES = 6
+EXAMPLES = int(os.environ.get("DYNACLAST_EXAMPLES", "6"))
+"""Requests of each operation; more in the soak."""
 
 
 @pytest.fixture(scope="module")

@@ -165,7 +165,7 @@ def test_a_bake_is_cancelled_within_a_second_while_it_is_prepared(
 ) -> None:
     begun = threading.Event()
 
-    def endless(*_any: object) -> None:
+    def endless(*_any: object, **_more: object) -> None:
         begun.set()
         while True:
             time.sleep(0.01)
@@ -195,7 +195,7 @@ def test_a_bake_that_cannot_be_done_says_why(store: Store, database: Database) -
 def test_an_error_inside_the_program_is_said_in_one_short_line(
     store: Store, database: Database, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    def breaks(*_any: object) -> None:
+    def breaks(*_any: object, **_more: object) -> None:
         raise TypeError("incompatible arguments: " + "ndarray, " * 200 + "\nand more")
 
     monkeypatch.setattr(take, "prepare", breaks)
