@@ -10,7 +10,6 @@ from .setup import (
     Failed,
     begin_kernels,
     ensure_browser,
-    ensure_clocks,
     ensure_database,
     ensure_interface,
     ensure_kernels,
@@ -104,7 +103,6 @@ def main(argv: list[str]) -> int:
         if command == "soak":
             ensure_python(tests=True)
             ensure_database()
-            ensure_clocks()
             ensure_interface()
             ensure_kernels(compile_now=True)
             from .setup import run_soak

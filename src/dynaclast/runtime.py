@@ -77,6 +77,7 @@ class Parts:
     """The processes of one running Dynaclast over a folder.
 
     reached_at : address of this machine at which workers on others find it; "" for nowhere
+    told       : more environment variables of its Python processes
     """
 
     def __init__(self, folder: Path = RUNTIME, listen: Listen | None = None, reached_at: str = "") -> None:
@@ -86,6 +87,7 @@ class Parts:
         self.listen = listen
         self._probed, self._silent = time.monotonic(), 0
         self._to_write = False
+        self.told: dict[str, str] = {}
         self.processes: dict[str, subprocess.Popen[bytes]] = {}
 
     @property
@@ -129,6 +131,7 @@ class Parts:
             "OMP_NUM_THREADS": "1",
             "OPENBLAS_NUM_THREADS": "1",
             "NUMBA_NUM_THREADS": "1",
+            **self.told,
         }
         with (self.folder / f"{name}.log").open("ab") as log:
             self.processes[name] = subprocess.Popen(

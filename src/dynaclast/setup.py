@@ -85,15 +85,6 @@ def ensure_database() -> None:
         _install(missing, "the database")
 
 
-CLOCKS = Path("/usr/lib/x86_64-linux-gnu/faketime/libfaketime.so.1")
-"""A library by which the soak sets the clocks of its own processes."""
-
-
-def ensure_clocks() -> None:
-    if not CLOCKS.exists():
-        _install(["libfaketime"], "clocks that are set otherwise")
-
-
 def ensure_browser() -> None:
     have = subprocess.run(
         ["dpkg-query", "-W", "-f", "${Package} ${db:Status-Status}\n", *BROWSER_PACKAGES],

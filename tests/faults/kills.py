@@ -29,7 +29,7 @@ from dynaclast.core.bake import bake
 from dynaclast.jobs.take_export import baked_take
 from dynaclast.processes import began, written_down
 from dynaclast.runtime import Parts
-from dynaclast.setup import CLOCKS, Failed
+from dynaclast.setup import ROOT, Failed
 from dynaclast.store.database import Store
 from shots import ball, blow, box, footing, pillar, shot
 
@@ -117,27 +117,16 @@ def _memory(pid: int) -> int:
 
 
 class OddClocks(Parts):
-    """Its web server, workshop, bake service and workers live by a clock that a file in their folder sets."""
+    """All its Python processes live by a clock that a file in their folder sets."""
+
+    def __init__(self, folder: Path) -> None:
+        super().__init__(folder)
+        own = Path(__file__).with_name("clock")
+        self.told = {"PYTHONPATH": f"{own}{os.pathsep}{ROOT / 'src'}", "DYNACLAST_CLOCK": str(self.clock)}
 
     @property
     def clock(self) -> Path:
         return self.folder / "clock"
-
-    def _spawn(self, name: str) -> None:
-        if CLOCKS.exists():
-            if not self.clock.exists():
-                self.clock.write_text("+0\n")
-            own = {
-                "LD_PRELOAD": str(CLOCKS),
-                "FAKETIME_TIMESTAMP_FILE": str(self.clock),
-                "FAKETIME_CACHE_DURATION": "1",
-            }
-            os.environ.update(own, FAKETIME_DONT_FAKE_MONOTONIC="1")
-        try:
-            super()._spawn(name)
-        finally:
-            for key in [k for k in os.environ if k == "LD_PRELOAD" or k.startswith("FAKETIME_")]:
-                del os.environ[key]
 
 
 @contextlib.contextmanager
@@ -202,8 +191,9 @@ class Disturber:
         if self._filling is not None and self._filling.is_alive():
             return  # one thing at a time: a database that is killed now cannot be started
         other = self.rng.random()
-        if other < 0.15 and self._parts.clock.exists():
-            self._parts.clock.write_text(f"{self.rng.choice([-86400, -3600, -5, 0, 5, 3600, 86400]):+d}\n")
+        if other < 0.15:
+            with contextlib.suppress(OSError):
+                self._parts.clock.write_text(str(self.rng.choice([-86400, -3600, -5, 0, 5, 3600, 86400])))
             self.count.clocks += 1
             return
         if other < 0.25 and self._own_disk:
@@ -225,7 +215,7 @@ class Disturber:
     def measure(self) -> None:
         """Note how much memory each part takes, with what it has started."""
         for leader in written_down(self._parts.folder):
-            if began(leader):
+            if began(leader.pid):
                 size = sum(_memory(pid) for pid in (leader.pid, *_children(leader.pid)))
                 self.count.memory[leader.name] = max(size, self.count.memory.get(leader.name, 0))
 
