@@ -89,6 +89,16 @@ def test_a_damaged_picture_is_a_finding_and_the_rest_goes_on(client: FlaskClient
     assert [c["pieces"] for c in said["crossings"]] == [1]
 
 
+def test_cloth_and_ropes_have_no_collision_shapes_of_their_own(client: FlaskClient) -> None:
+    for matter, shape in (
+        ("cloth", {"kind": "sheet", "size": [1, 1], "divisions": [4, 4]}),
+        ("rope", {"kind": "line", "points": [[0, 1, 0], [1, 1, 0]]}),
+    ):
+        body = {"name": "x", "matter": {"kind": matter}, "shape": shape}
+        found, _ = unpack(client.post("/api/collision", json={"body": body}).data)
+        assert found["edges"].shape == (0, 6) and found["shapes"].tolist() == [0]
+
+
 def test_collision_shapes_can_be_fetched(client: FlaskClient) -> None:
     for kind, shapes in (("hull", 1), ("ball", 1), ("exact", 12)):
         body = document.dump(shot(box("crate", (3, 1, 0), role="passive", collision=kind)))["bodies"][0]

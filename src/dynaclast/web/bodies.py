@@ -403,9 +403,9 @@ def get_collision(body: BodyIn) -> Response:
     one = one.model_copy(update={"place": one.place.model_copy(update={"rotation": (0.0, 0.0, 0.0, 1.0)})})
     pieces = services().surveyor.built(one)
     hulls, owner = services().hulls.of(one, pieces)
-    lines = [outlines([h]) for h in hulls]
+    lines = [outlines([h]) for h in hulls]  # none of cloth and ropes
     arrays = {
-        "edges": np.concatenate(lines).astype(np.float32),
+        "edges": np.concatenate([np.zeros((0, 6)), *lines]).astype(np.float32),
         "piece": np.repeat(np.array(owner, np.int32), [len(x) for x in lines]),
         "shapes": np.array([len(hulls)], np.int32),
     }
