@@ -35,6 +35,7 @@ def test_what_an_earlier_take_did_not_get_to_is_judged_by_its_end() -> None:
 
 
 def test_a_first_take_is_judged_by_its_last_frames() -> None:
+    assert seconds_left(np.zeros(0), 99, np.zeros(100)) is None, "a take of which no times are known"
     assert seconds_left(np.zeros(0), 99, None) is None and seconds_left(np.array([0.5]), 99, None) is None
     assert seconds_left(CALM_THEN_CRASH[:60], 99, None) == pytest.approx(40 * CALM_THEN_CRASH[36:60].mean())
 

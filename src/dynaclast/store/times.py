@@ -36,7 +36,7 @@ def seconds_left(own: Array, total: int, before: Array | None) -> float | None:
     before : (G,) float64, [s], of the frames of an earlier take; None where there is none
     """
     done = len(own)
-    if before is not None and len(before) > 1:
+    if before is not None and before[1:].sum() > 0.0:  # those of before 0.13 do not say what they took
         if len(before) <= total:  # it was shorter: what follows goes on as its end
             before = np.concatenate([before, np.full(total + 1 - len(before), before[-RECENT:].mean())])
         was = float(before[1:done].sum())  # the opening pose is no frame to judge by
