@@ -199,7 +199,7 @@ def check_sources() -> None:
 
 COMPUTING = ("architecture", "core", "store", "verification")
 """Folders of tests that need no interface, and keep a processor busy all the while."""
-WAITING = ("e2e/test_deforming.py", "e2e/test_drive.py", "e2e/test_hands.py")
+WAITING = ("e2e/test_build_and_break.py", "e2e/test_deforming.py", "e2e/test_drive.py", "e2e/test_hands.py")
 """Files of tests that mostly wait, as do all others; they take half as long in two groups."""
 
 

@@ -59,6 +59,10 @@ class Count:
     lost: list[str] = field(default_factory=list)
     memory: dict[str, int] = field(default_factory=dict)
 
+    @property
+    def disturbances(self) -> int:
+        return self.kills + self.pauses + self.clocks + self.disks
+
     def __str__(self) -> str:
         return (
             f"{self.kills} kills, {self.pauses} pauses, {self.clocks} clocks set otherwise and {self.disks} full "
@@ -230,7 +234,7 @@ class Disturber:
 
 
 def run(folder: Path, seconds: float, seed: int, edits: int = 0) -> Count:
-    """Disturb for so long, and until there are so many edits and two disturbances. Returns what happened."""
+    """Disturb for so long, and until there are so many edits and three disturbances. Returns what happened."""
     count, rng = Count(), random.Random(seed)
     with small_disk(folder / "disk") as own_disk:
         parts = OddClocks(folder / "disk")
@@ -253,7 +257,7 @@ def _work(parts: OddClocks, disturber: Disturber, seconds: float, seed: int, edi
     revision, edited, number = made["revision"], made["document"], 0
     until = time.monotonic() + seconds
     strike = time.monotonic() + rng.uniform(0.5, 2.0)
-    while time.monotonic() < until or count.edits < edits or (edits and count.kills + count.pauses < 2):
+    while time.monotonic() < until or count.edits < edits or (edits and count.disturbances < 3):
         number += 1
         edited["bodies"][0]["place"]["position"] = [float(number), 1.0, 0.0]
         change = {"base": revision, "document": edited, "label": f"move {number}", "number": f"{seed}-{number}"}
