@@ -126,7 +126,11 @@ class OddClocks(Parts):
     def __init__(self, folder: Path) -> None:
         super().__init__(folder)
         own = Path(__file__).with_name("clock")
-        self.told = {"PYTHONPATH": f"{own}{os.pathsep}{ROOT / 'src'}", "DYNACLAST_CLOCK": str(self.clock)}
+        self.told = {
+            "PYTHONPATH": f"{own}{os.pathsep}{ROOT / 'src'}",
+            "DYNACLAST_CLOCK": str(self.clock),
+            "DYNACLAST_LOST_AFTER": "20",  # of small bakes; nobody waits for two minutes here
+        }
 
     @property
     def clock(self) -> Path:
