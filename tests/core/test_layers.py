@@ -231,6 +231,14 @@ def test_a_picture_and_a_recording() -> None:
     assert [
         float(value(loud, POINTS[:1], EvaluationContext(time=x))[0]) for x in (0.5, 1.5, 2.5, 3.5)
     ] == pytest.approx([0, 0.25, 1, 0], abs=0.01)
+    for samples in (np.zeros(0, np.int16), np.array([0.1, np.nan], np.float32)):
+        held = io.BytesIO()
+        wavfile.write(held, rate, samples)
+        with pytest.raises(InputError, match="no sound"):
+            value(
+                falloff({"shape": {"kind": "sound", "recording": base64.b64encode(held.getvalue()).decode()}}),
+                POINTS[:1],
+            )
     for kind, key in (("image", "picture"), ("sound", "recording")):
         with pytest.raises(InputError):
             value(falloff({"shape": {"kind": kind, key: "bm90IG9uZQ=="}}), POINTS[:1])

@@ -7,6 +7,7 @@ from __future__ import annotations
 import base64
 import binascii
 import io
+import warnings
 from collections.abc import Callable
 from typing import Any
 
@@ -128,9 +129,13 @@ def _listen(text: str, window: float) -> tuple[Array, float]:
     from scipy.io import wavfile
 
     try:
-        rate, samples = wavfile.read(io.BytesIO(base64.b64decode(text, validate=True)))
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")  # what is cut off is heard as far as it goes
+            rate, samples = wavfile.read(io.BytesIO(base64.b64decode(text, validate=True)))
     except Exception:
         raise InputError("the recording is not a WAV file that can be read", where="recording") from None
+    if not samples.size or rate <= 0 or not np.isfinite(samples).all():
+        raise InputError("the recording holds no sound, or samples that are no numbers", where="recording")
     if samples.size > MOST_SAMPLES:
         raise InputError(
             f"the recording has {samples.size // 1_000_000} million samples; the limit is "
