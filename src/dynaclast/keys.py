@@ -17,6 +17,11 @@ CERTIFICATE, KEY, REACHED = "certificate.pem", "key.pem", "reached.json"
 YEARS = 20
 
 
+def as_host(address: str) -> str:
+    """A network address as it stands in a web address."""
+    return f"[{address}]" if ":" in address else address
+
+
 class Reached(NamedTuple):
     """Where workers on other machines find the bake service and the database, and the password of their own user."""
 
@@ -27,8 +32,7 @@ class Reached(NamedTuple):
 
     @property
     def host(self) -> str:
-        """As it stands in an address."""
-        return f"[{self.address}]" if ":" in self.address else self.address
+        return as_host(self.address)
 
 
 def write_reached(folder: Path, reached: Reached) -> None:

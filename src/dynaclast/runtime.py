@@ -24,7 +24,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 from .jobs.bell import SETTING
-from .keys import REACHED, Reached, ensure, read_reached, whole, write_reached
+from .keys import REACHED, Reached, as_host, ensure, read_reached, whole, write_reached
 from .mariadb import Database, free_port, short_socket
 from .processes import Lock, Process, end, end_session, process, read_json, write_down, write_json, written_down
 from .setup import ROOT, RUNTIME, Failed, say
@@ -45,8 +45,7 @@ class Listen(NamedTuple):
 
     @property
     def host(self) -> str:
-        """As it stands in a web address."""
-        return f"[{self.address}]" if ":" in self.address else self.address
+        return as_host(self.address)
 
 
 def interface_address(address: str, option: str) -> str:
