@@ -11,6 +11,7 @@ from deforming import EVERYWHERE, cloth, frames_of, pin, points, rope, soft, sta
 from dynaclast.core.document import Shot, parse
 from dynaclast.core.document.presets import PRESETS
 from dynaclast.core.errors import DocumentError
+from shots import box
 
 KINDS = [(name, kind) for name, preset in PRESETS.items() for kind in preset.matter]
 
@@ -136,3 +137,14 @@ def test_strength_differs_from_place_to_place() -> None:
 def test_weights_are_for_what_deforms() -> None:
     with pytest.raises(DocumentError, match="pins, recall and weights are for cloth"):
         shot_of({"name": "b", "shape": {"kind": "box"}, "weights": [halves(1, 2, "stiffness")]})
+
+
+@pytest.mark.parametrize("odd", [[], {}, 7, None, "nothing"])
+def test_a_preset_that_is_no_name_of_one_is_refused_or_left_out(odd: object) -> None:
+    for kind in ("cloth", "rigid"):
+        body = box("a", (0, 1, 0)) | {"matter": {"kind": kind, "preset": odd}}
+        if odd is None and kind == "cloth":
+            assert parse({"bodies": [body]}).bodies[0].matter.kind == "cloth"
+            continue
+        with pytest.raises(DocumentError):
+            parse({"bodies": [body]})

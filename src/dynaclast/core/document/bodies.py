@@ -134,7 +134,7 @@ class Body(Part):
         """Matter from a preset brings its density and friction, where they are not given."""
         matter = data.get("matter") if isinstance(data, dict) else None
         name = matter.get("preset") if isinstance(matter, dict) else None
-        if name not in PRESETS:
+        if not isinstance(name, str) or name not in PRESETS:
             return data
         given = data.get("material", {})
         if not isinstance(given, dict):

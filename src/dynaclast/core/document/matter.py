@@ -30,7 +30,7 @@ class Preset(Part):
     @classmethod
     def _filled(cls, data: Any) -> Any:
         name = data.get("preset") if isinstance(data, dict) else None
-        if name not in PRESETS:
+        if not isinstance(name, str) or name not in PRESETS:
             return data
         kind = cls.model_fields["kind"].default
         numbers = PRESETS[name].matter.get(kind)
