@@ -109,3 +109,45 @@ def test_a_sheet_that_is_held_everywhere_bears_what_falls_on_it(how: str) -> Non
         run.advance()
     moved = float(np.abs(run.state.vertices.position - at).max())
     assert run.state.assemblies.position[0, 1] > 5.1 and moved < (1e-12 if how == "pinned" else 0.02)
+
+
+def on_rubber(*fields: dict[str, Any]) -> Run:
+    """A block that sleeps on rubber."""
+    run = started(shot(PAD, BLOCK, fields=fields, frames=400))
+    until_rest(run, 280)
+    return run
+
+
+def takes_out(what: str, target: str) -> dict[str, Any]:
+    """A kill of all of it that begins at 13 s."""
+    return {
+        "name": "kill",
+        "effect": {"kind": "kill", "what": what, "slower": 9.0, "time": 0.0},
+        "reach": reach_box((0, 0, 0), (99, 99, 99)),
+        "cue": {"kind": "span", "start": 13.0},
+        "targets": [target],
+    }
+
+
+def test_what_slept_on_rubber_that_is_taken_out_falls() -> None:
+    run = on_rubber(takes_out("remove", "pad"))
+    high = run.state.assemblies.position[0, 1]
+    while run.state.frame < 13 * 24 + 12:
+        run.advance()
+    assert run.state.assemblies.position[0, 1] < high - 0.5
+
+
+def test_rubber_rises_when_what_slept_on_it_is_taken_out() -> None:
+    run = on_rubber(takes_out("remove", "block"))
+    high = run.state.vertices.position[:, 1].max()
+    top = run.state.vertices.position[:, 1] > high - 0.02
+    before = run.state.vertices.position[top, 1].min()
+    while run.state.frame < 13 * 24 + 24:
+        run.advance()
+    assert run.state.vertices.position[top, 1].min() > before + 1e-4
+
+
+def test_what_lies_on_rubber_that_waits_sinks_in_when_its_cue_comes() -> None:
+    run = started(shot(PAD | {"release": {"kind": "cue", "time": 3.0}}, BLOCK, frames=96))
+    heights = [run.advance() and float(run.state.assemblies.position[0, 1]) for _ in range(96)]
+    assert heights[70] == pytest.approx(0.8, abs=0.01) and heights[95] < heights[70] - 1e-3

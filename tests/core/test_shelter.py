@@ -41,6 +41,32 @@ def test_a_lee_begins_at_the_back_of_a_box_and_fades_over_its_length() -> None:
     assert got == pytest.approx(wanted, abs=1e-3)
 
 
+def test_a_wall_that_collides_as_its_triangles_shelters_as_its_hull_does() -> None:
+    points = np.random.default_rng(0).uniform(-3, 6, (200, 3))
+    lees = []
+    for how in ("hull", "exact"):
+        wall = box("wall", (0, 0, 0), (1, 4, 4), role="passive", collision=how)
+        lees.append(lee_at(run_of(wall, ball("far", (90, 0, 0))), points))
+    inside = (np.abs(points) < [0.5, 2, 2]).all(axis=1)
+    assert lees[1][~inside] == pytest.approx(lees[0][~inside], abs=2e-3) and (lees[0] > 0).sum() > 20
+
+
+def test_a_shot_of_cloth_alone_has_no_pieces_to_shelter_or_be_sheltered() -> None:
+    wind = {
+        "name": "gale",
+        "effect": {"kind": "wind", "speed": 9, "direction": [0, 1, 0], "shelter": 5},
+        "reach": reach_sphere((0, 0, 0), 1e3),
+        "cue": {"kind": "span", "start": 0.0},
+    }
+    sheets = [cloth(n, (0, y, 0), (1, 1), (4, 4), matter={"weight": 0.1}) for n, y in (("low", 0.0), ("high", 0.4))]
+    run = run_of(*sheets, fields=(wind,), frames=1)
+    start = run.state.vertices.position.copy()
+    run.advance()  # before the lower one comes up to the other
+    rise = (run.state.vertices.position - start)[:, 1]
+    half = len(rise) // 2
+    assert rise[:half].min() > 3 * abs(rise[half:]).max() > 0, "the upper one stands in the lee of the lower"
+
+
 def test_a_ball_shelters_what_is_behind_its_disc() -> None:
     run = run_of(ball("stone", (0, 0, 0), 1.0))
     assert lee_at(run, [[3, 0, 0], [3, 0.98, 0], [3, 1.02, 0]]) == pytest.approx(

@@ -12,11 +12,11 @@ const emit = defineEmits<{ breaks: [body: string] }>();
 <template>
   <div v-for="at in loads" :key="at.body" class="path" data-testid="path-load">
     <div class="row">
-      <span class="name">{{ at.body }}</span><b class="figures"
+      <span class="name">{{ at.body }}</span><b v-if="at.bonds" class="figures"
         >{{ showNumber(at.load, 3) }} of {{ showNumber(at.strength, 3) }} kN</b
       >
     </div>
-    <div class="bar" role="img" :aria-label="through(at)">
+    <div v-if="at.bonds" class="bar" role="img" :aria-label="through(at)">
       <i
         :class="{ over: at.load > at.strength }"
         :style="{ width: `${Math.min(1, at.load / at.strength || 0) * 100}%` }" />

@@ -44,10 +44,10 @@ class Samples:
     exposure          : what they turn to the air; None where that is not known: then size squared
     acceleration      : (n, 3) float64, [m/s2], over the last interval; not a number where that is not known, or where
                         it was a jump; None where it is known of none
-    lee               : by a direction (3,), unit, of the wind and a length [m], how far each stands in the lee of
-                        something (n,), 0 to 1; None where that is not known
     lead              : (n, 3) float64, [m/s], by how much they moved faster in the last interval than their velocities
                         say, since what falls in substeps runs half a substep ahead; 0 where that is not known
+    lee               : by a direction (3,), unit, of the wind and a length [m], how far each stands in the lee of
+                        something (n,), 0 to 1; None where that is not known
     """
 
     space: str

@@ -258,10 +258,8 @@ class Hands:
         model, state = self._model, self._state
         asm, center = state.assemblies, piece_positions(model, state)
         force, torque = np.zeros_like(acceleration), np.zeros_like(acceleration)
-        last = {
-            int(state.piece_assembly[piece]): piece for piece in self._gripped()
-        }  # of several in one, the last has it
-        for slot, piece in last.items():
+        # of several grips in one assembly the last has it
+        for slot, piece in {int(state.piece_assembly[p]): p for p in self._gripped()}.items():
             force[piece] = asm.mass[slot] * acceleration[piece]
             torque[piece] = -np.cross(center[piece] - asm.position[slot], force[piece])
         return force, torque

@@ -250,6 +250,8 @@ class FieldEffects:
             if what != "rest":
                 wake_around(slot, self._model.hulls.piece, state.piece_assembly, state.contact_cache, asm)
                 state.hold[own] = Hold.FROZEN if what == "freeze" else Hold.REMOVED
+                if self._deformable is not None:
+                    self._deformable.wake_with(own)
                 asm.motion[slot], asm.inv_mass[slot], asm.inv_inertia[slot] = Motion.FIXED, 0.0, 0.0
             else:
                 asm.asleep[slot], asm.sleep_island[slot] = 1, slot

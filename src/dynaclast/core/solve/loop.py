@@ -217,7 +217,7 @@ class Run:
             return True
         self.tie_breaks.break_vertex_ties(self.deformable)
         self.deformable.wake_pressed()
-        self.deformable.fall_asleep(rigid.fall_asleep(awake, self.deformable.links()))
+        self.deformable.fall_asleep(rigid.fall_asleep(awake, self.deformable.measure_rest()))
         if self.seams:
             self.seams.open_by_tension()
         return True

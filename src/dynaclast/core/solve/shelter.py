@@ -26,7 +26,7 @@ AROUND = 0.3
 
 
 class Obstacles(NamedTuple):
-    """What stands in the air; across the wind in metres along two axes.
+    """What stands in the air, as it is now.
 
     center      : (S, 3) float64, [m], middles of the pieces that hulls belong to, where they are
     orientation : (S, 4) float64, of these
@@ -40,7 +40,7 @@ class Obstacles(NamedTuple):
 
 
 class Lookup(NamedTuple):
-    """Obstacles by cells across the wind: hulls by their number, triangles after them.
+    """Obstacles by cells across the wind: hulls by their number, triangles of what deforms after them.
 
     across : (2, 3) float64, unit, the axes of the map
     low    : (2,) float64, [m]; cell : float, [m], side of a cell
@@ -110,10 +110,11 @@ def _hull_ahead(hulls: Hulls, s: int, px: float, py: float, pz: float, dx: float
 
 @kernel(inline=True)
 def _triangle_ahead(
-    vertex: Array, face: Index, t: int, px: float, py: float, pz: float, dx: float, dy: float, dz: float
+    vertex: Array, a: int, b: int, c: int, px: float, py: float, pz: float, dx: float, dy: float, dz: float, near: float
 ) -> float:
-    """How far along a ray a triangle is [m]; -1 where it is missed, or begins right there."""
-    a, b, c = face[t, 0], face[t, 1], face[t, 2]
+    """How far along a ray the triangle of vertices a, b, c is [m]; -1 where it is missed, or nearer than a share
+    ``near`` of its size.
+    """
     e0, e1, e2 = vertex[b, 0] - vertex[a, 0], vertex[b, 1] - vertex[a, 1], vertex[b, 2] - vertex[a, 2]
     f0, f1, f2 = vertex[c, 0] - vertex[a, 0], vertex[c, 1] - vertex[a, 1], vertex[c, 2] - vertex[a, 2]
     h0, h1, h2 = dy * f2 - dz * f1, dz * f0 - dx * f2, dx * f1 - dy * f0
@@ -128,7 +129,7 @@ def _triangle_ahead(
         return -1.0
     away = (f0 * q0 + f1 * q1 + f2 * q2) / det
     size = np.sqrt(np.sqrt((e0 * e0 + e1 * e1 + e2 * e2) * (f0 * f0 + f1 * f1 + f2 * f2)))
-    return away if away > CLEAR * size else -1.0
+    return away if away >= near * size else -1.0
 
 
 @kernel
@@ -165,14 +166,21 @@ def find_lee(
                 q, c = obstacles.orientation[s], obstacles.center[s]
                 px, py, pz = rotate_by(-q[0], -q[1], -q[2], q[3], x - c[0], y - c[1], z - c[2])
                 dx, dy, dz = rotate_by(-q[0], -q[1], -q[2], q[3], -wind[0], -wind[1], -wind[2])
-                away = _hull_ahead(hulls, s, px, py, pz, dx, dy, dz)
+                f = hulls.face_start[s]
+                if hulls.face_start[s + 1] - f == 1:  # of a body that collides as its triangles
+                    r = hulls.ring_start[f]
+                    a, b, d = hulls.ring[r], hulls.ring[r + 1], hulls.ring[r + 2]
+                    away = _triangle_ahead(hulls.vertices, a, b, d, px, py, pz, dx, dy, dz, 0.0)
+                else:
+                    away = _hull_ahead(hulls, s, px, py, pz, dx, dy, dz)
                 if away >= 0.0:
                     most = max(most, 1.0 - away / length)
                 continue
             t, face = s - len(hulls.piece), obstacles.face
-            if face[t, 0] == vertex[n] or face[t, 1] == vertex[n] or face[t, 2] == vertex[n]:
+            a, b, d = face[t, 0], face[t, 1], face[t, 2]
+            if a == vertex[n] or b == vertex[n] or d == vertex[n]:
                 continue
-            away = _triangle_ahead(obstacles.vertex, face, t, x, y, z, -wind[0], -wind[1], -wind[2])
+            away = _triangle_ahead(obstacles.vertex, a, b, d, x, y, z, -wind[0], -wind[1], -wind[2], CLEAR)
             if away >= 0.0:
                 most = max(most, 1.0 - away / length)
         lee[n] = max(0.0, most)
@@ -196,6 +204,8 @@ class Shelter:
 
         own, vertex : (n,) int64, as of ``find_lee``; center : (P, 3) float64, [m], middles of the pieces
         """
+        if not len(points):
+            return np.zeros(0)
         model, state, across = self._model, self._state, axes_across(wind)
         of, x = model.hulls.piece, state.vertices.position
         face: Index = np.zeros((0, 3), np.int32)

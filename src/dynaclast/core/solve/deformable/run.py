@@ -227,13 +227,33 @@ class DeformableRun:
         self.wake(np.unique(body[free & (change != 0).any(axis=1)]))
 
     def wake(self, bodies: Index) -> None:
-        """Let deformable bodies move again."""
-        self._state.deformables.asleep[bodies] = 0
-        self._state.deformables.dwell_time[bodies] = 0.0
+        """Let deformable bodies move again, with the assemblies that lie on those of them that slept."""
+        state = self._state
+        slept = bodies[state.deformables.asleep[bodies] != 0]
+        state.deformables.asleep[bodies] = 0
+        state.deformables.dwell_time[bodies] = 0.0
+        asm, (body, piece) = state.assemblies, self._leaning()
+        for slot in np.unique(state.piece_assembly[piece[np.isin(body, slept)]]):
+            if asm.asleep[slot] and asm.motion[slot] == Motion.DYNAMIC:
+                wake_one(int(slot), asm)
 
-    def links(self) -> Links:
-        """Count how long bodies have stayed in their place at the end of an interval; what of it decides who sleeps
-        (rigid.sleep).
+    def wake_with(self, pieces: Index) -> None:
+        """Let deformable bodies move again that lean on pieces of the rigid bodies, or are tied to them."""
+        body, piece = self._leaning()
+        ties, of = self.deformables.elements.ties, self.deformables.elements.vertices.body
+        tied = np.isin(ties.piece, pieces).any(axis=1) & (self._state.vertex_tie_broken == 0)
+        self.wake(np.unique(np.concatenate([body[np.isin(piece, pieces)], of[ties.vertex[tied].max(axis=1)]])))
+
+    def _leaning(self) -> tuple[Index, Index]:
+        """Deformable bodies (n,) and pieces (n,) that touched where they last moved."""
+        points, shape = self.deformables.elements.points, self._state.touching.shape
+        own = np.flatnonzero(shape >= 0)
+        body = self.deformables.elements.vertices.body[points.vertex[own, 0]]
+        return body, self._model.hulls.piece[shape[own]]
+
+    def measure_rest(self) -> Links:
+        """Count how long bodies have stayed in their place at the end of an interval. Returns what of it decides who
+        sleeps (rigid.sleep).
         """
         state, table = self._state, self.deformables.elements.bodies
         settings, awake = self._model.settings, self.parts.awake

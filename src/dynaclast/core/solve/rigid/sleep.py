@@ -48,10 +48,10 @@ SMOOTHING = 0.1
 
 
 class Links(NamedTuple):
-    """Where assemblies and bodies of other matter press on, or are tied to, one another; L of them.
+    """Where bodies of other matter press on, or are tied to, assemblies or one another; L of them.
 
-    slot    : (L,) int64, assembly
-    node    : (L,) int64, the other body's
+    slot    : (L,) int64, node of what it presses on: of an assembly its slot
+    node    : (L,) int64, node of the body
     presses : (L,) uint8, a contact; 0 for a tie
     still   : (M,) uint8, bodies of other matter that have been still long enough, their nodes in order
     """
