@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import time
+import traceback
 from collections.abc import Callable
 from typing import Any
 
@@ -11,9 +12,12 @@ from ..core.bake import bake
 from ..core.document import Falloff, Shot, parse
 from ..core.falloff import EvaluationContext, value
 from ..core.kernels import Kernel, rehearse
+from ..core.solve.coupled import run_coupled_interval
+from ..core.solve.deformable.step import step_deformables
 from ..core.solve.interval import STAGE, UNTIL, run_interval
 from ..core.solve.rigid.broad_phase import find_pairs, update_shapes
 from ..core.solve.rigid.constraints import build_constraints
+from ..core.solve.rigid.contact_cache import match_cache
 from ..core.solve.rigid.detection import Span, find_contacts
 from ..core.solve.rigid.redetection import prepare_redetection
 from ..core.solve.substeps import run_substeps
@@ -188,7 +192,8 @@ def compile_all() -> None:
     """As ``warm``, but shared between two processes where nothing is compiled yet."""
     if hasattr(os, "fork"):
         _share(_tasks())
-    warm()  # what is left, and whether all goes together
+    bake(_deforming())  # what is left, and whether all goes together
+    warm()
 
 
 def _share(tasks: list[Callable[[], Any]]) -> None:
@@ -197,25 +202,27 @@ def _share(tasks: list[Callable[[], Any]]) -> None:
     os.write(numbers, bytes(range(len(tasks))))
     os.close(numbers)
     other = os.fork()
+    failed = 1
     try:
         while number := os.read(taking, 1):
             tasks[number[0]]()
+        failed = 0
     finally:
         if other == 0:
-            os._exit(0)
+            if failed:
+                traceback.print_exc()
+            os._exit(failed)
         os.close(taking)
-        os.waitpid(other, 0)
+        _, status = os.waitpid(other, 0)
+    if status:
+        raise RuntimeError("the other process failed, as it says above")
 
 
 def _tasks() -> list[Callable[[], Any]]:
-    """What can be compiled apart. First what takes longest and is laid into ``run_interval``, then that, then the
-    rest.
+    """What can be compiled apart. First what takes longest and is laid into ``run_interval`` and
+    ``run_coupled_interval``, then these, then the rest.
     """
-
-    def whole(*args: Any) -> None:  # in place of an interval: it says that it is done
-        args[-1][STAGE] = args[-1][UNTIL]
-
-    calls = rehearse(lambda: bake(_first_touch()), instead={run_interval: whole})
+    calls = _calls(_first_touch(), run_interval) | _calls(_deforming(), run_coupled_interval)
     given = dict(zip(run_interval.arguments, calls[run_interval], strict=True))
     scratch, pairs, world = given["scratch"], given["pairs"], given["scratch"].world
     given |= {"world": world, "known": pairs, "which": pairs.entry, "span": Span(0, 0.01), "out": given["points"]}
@@ -223,6 +230,9 @@ def _tasks() -> list[Callable[[], Any]]:
     given |= {"awake": scratch.rigid.awake, "order": scratch.order[0], "activity": scratch.activity, "axis": 0}
     given |= {"out_a": pairs.shape_a, "out_b": pairs.shape_b, "everything": 1, "first_stale": 0, "number": 0}
     given |= {"settings": given["scene"].settings, "first": 0, "last": 0, "stale": 0, "regroup": 1}
+    coupled = dict(zip(run_coupled_interval.arguments, calls[run_coupled_interval], strict=True))
+    scene, bodies, deformables = coupled["scene"], coupled["bodies"], coupled["deformables"]
+    step = (deformables, scene.hulls, scene.pieces, bodies, scene.settings, coupled["tie_broken"], 0.01, 0)
 
     def calling(kernel: Kernel) -> Callable[[], None]:
         return lambda: kernel.compile_for(*calls[kernel])
@@ -230,18 +240,31 @@ def _tasks() -> list[Callable[[], Any]]:
     def inner(kernel: Kernel, **other: Any) -> Callable[[], None]:
         return lambda: kernel.compile_for(*((given | other)[name] for name in kernel.arguments))
 
+    last = (run_interval, run_coupled_interval)
     return [
+        lambda: step_deformables.compile_for(*step),
         inner(run_substeps, scratch=scratch.rigid),
         inner(find_contacts, scratch=scratch.detection),
         inner(build_constraints),
+        inner(match_cache, found=0, count=0, hulls=given["scene"].hulls, scratch=given["pairing"]),
         inner(find_pairs),
         inner(update_shapes),
         inner(prepare_redetection),
-        _fields,
+        calling(run_coupled_interval),
         calling(run_interval),
-        *(calling(kernel) for kernel in calls if kernel is not run_interval),
-        lambda: bake(_deforming()),  # loaded only by shots with something that deforms
+        _fields,
+        *(calling(kernel) for kernel in calls if kernel not in last),
     ]
+
+
+def _calls(shot: Shot, interval: Kernel) -> dict[Kernel, tuple[Any, ...]]:
+    """Kernels that Python calls in a run of the shot, and with what; without its intervals."""
+    at = interval.arguments.index("numbers")
+
+    def whole(*args: Any) -> None:  # in place of an interval: it says that it is done
+        args[at][STAGE] = args[at][UNTIL]
+
+    return rehearse(lambda: bake(shot), instead={interval: whole})
 
 
 def _fields() -> None:
