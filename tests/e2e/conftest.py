@@ -48,7 +48,9 @@ def browser() -> Iterator[Browser]:
 @pytest.fixture
 def page(browser: Browser, running: Parts) -> Iterator[Page]:
     """A page of its own that fails the test if a script fails."""
-    context = browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True)
+    context = browser.new_context(
+        viewport={"width": 1280, "height": 800}, accept_downloads=True, device_scale_factor=0.5
+    )
     out = context.new_page()
     out.set_default_timeout(20_000)
     errors: list[str] = []

@@ -16,6 +16,7 @@ from pxr import Usd, UsdGeom
 from dynaclast.core import document
 from dynaclast.core.bake import bake
 from dynaclast.core.formats.frames import Baked
+from dynaclast.core.solve.frame import STATE_NAMES
 from dynaclast.jobs.take import run_bake
 from dynaclast.mariadb import Database
 from dynaclast.store.blobs import unpack
@@ -77,6 +78,55 @@ def test_events_through_the_web_are_those_of_the_bake(client: FlaskClient, take:
     key, baked = take
     got = client.get(f"/api/takes/{key}/events").get_json()["events"]
     assert got == json.loads(json.dumps(baked.events)) and any(e["kind"] == "bond_broken" for e in got)
+
+
+def test_the_trace_of_a_piece_is_its_part_of_the_bake(client: FlaskClient, take: tuple[str, Baked]) -> None:
+    id, made = take
+    struck = next(e for e in made.events if e["kind"] == "bond_broken")["pieces"][0]
+    got = client.get(f"/api/takes/{id}/trace?piece={struck}").get_json()
+    assert got["frames"] == FRAMES + 1 and got["load"] == []  # its loads were not followed
+    way = np.diff(made.position[:, struck].astype(float), axis=0)
+    assert got["speed"] == pytest.approx([0.0, *(24 * np.linalg.norm(way, axis=1))], abs=1e-4)
+    assert got["events"] == [e for e in made.events if e["kind"] != "cue" and struck in e["pieces"]]
+    state = np.full(FRAMES + 1, -1)
+    for lane in got["states"]:
+        for first, last in lane["spans"]:
+            assert (state[first : last + 1] == -1).all()
+            state[first : last + 1] = STATE_NAMES.index(lane["name"])
+    assert (state == made.state[:, struck]).all()
+    acted = np.unpackbits(made.maps["acted"][:, struck], axis=1, bitorder="little")
+    for lane in got["fields"]:
+        own = acted[:, made.field_names.index(lane["name"])]
+        assert np.flatnonzero(own).tolist() == [k for first, last in lane["spans"] for k in range(first, last + 1)]
+    assert {lane["name"] for lane in got["fields"]} == {made.field_names[k] for k in np.flatnonzero(acted.any(axis=0))}
+
+
+def test_what_the_bonds_of_a_piece_bear_is_computed_again_at_a_frame(
+    client: FlaskClient, take: tuple[str, Baked]
+) -> None:
+    id, made = take
+    for piece in range(24):
+        for frame in (0, 20, FRAMES):
+            for bond in client.get(f"/api/takes/{id}/loads?piece={piece}&frame={frame}").get_json()["bonds"]:
+                assert 0 <= bond["load"] and bond["strength"] > 0 and bond["piece"] != piece
+                broken = [e for e in made.events if e["kind"] == "bond_broken" and e["bond"] == bond["bond"]]
+                assert all(e["frame"] >= frame for e in broken)
+                assert sum(c["load"] for c in bond["causes"]) == pytest.approx(bond["load"], rel=0.02, abs=1e-3)
+
+
+@pytest.mark.parametrize(
+    ("what", "says"),
+    [
+        ("trace?piece=99", "the take has 25 pieces, so there is no piece 99"),
+        ("loads?piece=25&frame=3", "the take has 25 pieces, so there is no piece 25"),
+        ("loads?piece=0&frame=61", "the take goes from frame 0 to 60, so there is no frame 61"),
+    ],
+)
+def test_a_trace_of_what_is_not_there_is_refused_in_words(
+    client: FlaskClient, take: tuple[str, Baked], what: str, says: str
+) -> None:
+    answer = client.get(f"/api/takes/{take[0]}/{what}")
+    assert answer.status_code == 422 and says in answer.get_data(as_text=True)
 
 
 def test_npz_through_the_web_is_the_bake_to_the_bit(client: FlaskClient, take: tuple[str, Baked]) -> None:

@@ -10,7 +10,7 @@ from collections.abc import Iterator
 from functools import partial
 
 from ..core import document
-from ..core.errors import DynaclastError, InputError
+from ..core.errors import DynaclastError
 from ..core.solve.frame import Frame
 from ..core.solve.loop import frames
 from ..core.solve.prepare import PIECES_SHARE, prepare
@@ -20,6 +20,7 @@ from ..store.assets import PieceCache
 from ..store.database import Store
 from .interrupt import Interrupted, Interruptible
 from .machines import database_of
+from .traces import readable_state
 
 FLUSH_AFTER = 0.4
 """Seconds after which frames computed so far are stored, so that they can be watched."""
@@ -130,16 +131,8 @@ def _bake(
 
 
 def _last_state(store: Store, take_id: str) -> State | None:
-    """The state to go on from. One that another version of the program stored cannot be: then it is computed again from
-    the opening pose, to the same frames.
-    """
-    carry = store.patiently(lambda s: takes.state_at(s, take_id))
-    if carry is None:
-        return None
-    try:
-        return State.unpack(carry)
-    except InputError:
-        return None
+    """The state to go on from."""
+    return readable_state(store.patiently(lambda s: takes.state_at(s, take_id)))
 
 
 def _blocks(stream: Iterator[Frame], frame_pause: float) -> Iterator[tuple[list[Frame], float]]:

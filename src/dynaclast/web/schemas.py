@@ -424,6 +424,48 @@ class EventList(BaseModel):
     events: list[dict[str, Any]]
 
 
+class TraceQuery(BaseModel):
+    piece: int = Field(ge=0, description="as numbered in the frames")
+
+
+class Lane(BaseModel):
+    """When something was so: first and last frame of each run."""
+
+    name: str
+    spans: list[tuple[int, int]]
+
+
+class TraceOut(BaseModel):
+    """What one piece went through."""
+
+    piece: int
+    frames: int
+    load: list[float] = Field(description="of the worst of its bonds by its strength; empty where none is kept")
+    speed: list[float] = Field(description="m/s, of the way between frames")
+    states: list[Lane]
+    fields: list[Lane] = Field(description="those that acted on it")
+    events: list[dict[str, Any]]
+
+
+class LoadsQuery(BaseModel):
+    piece: int = Field(ge=0, description="as numbered in the frames")
+    frame: int = Field(ge=0)
+
+
+class BondLoadOut(BaseModel):
+    """What a bond bears as a frame begins, but for hits."""
+
+    bond: int
+    piece: int = Field(description="the other one it joins")
+    load: float = Field(description="kN")
+    strength: float = Field(description="kN")
+    causes: list[dict[str, Any]] = Field(description="what it comes from, with `load` [kN], the most first")
+
+
+class LoadsOut(BaseModel):
+    bonds: list[BondLoadOut] = Field(description="those that hold, the fullest first")
+
+
 class AfterQuery(BaseModel):
     after: int = -1
 

@@ -13,6 +13,7 @@ from ..jobs.builds import Builds
 from ..jobs.reader import Reader
 from ..jobs.settlings import Settlings
 from ..jobs.survey import Surveyor
+from ..jobs.traces import Traces
 from ..store.assets import PieceCache
 from ..store.database import Store
 
@@ -31,6 +32,7 @@ class Services:
         self.hulls = HullShop(self.cache.resolve, most=4000)
         self.surveyor = Surveyor(self.builds, self.hulls)
         self.settlings = Settlings(self.cache.resolve)
+        self.traces = Traces(self.store, self.cache)
 
     def work_waits(self) -> None:
         """Tell the bake service that there is something for it."""

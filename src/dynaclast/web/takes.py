@@ -7,6 +7,7 @@ import tempfile
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 from flask import Response, send_file
 from flask_openapi3 import APIBlueprint, Tag
 from sqlalchemy.orm import Session
@@ -19,7 +20,7 @@ from ..core.preflight.faults import faults, refuse, without
 from ..core.solve.frame import STATE_NAMES
 from ..jobs.take_export import export_take
 from ..jobs.take_picture import picture_of, picture_of_take
-from ..store import shots, takes, texts
+from ..store import shots, takes, texts, trace
 from ..store.models import TakeRow
 from ..store.times import left_of
 from .schemas import (
@@ -32,6 +33,8 @@ from .schemas import (
     EventList,
     ExportQuery,
     ExtendTake,
+    LoadsOut,
+    LoadsQuery,
     Problem,
     ProgressOut,
     ShotPath,
@@ -39,6 +42,8 @@ from .schemas import (
     TakeOut,
     TakePath,
     TakeWhole,
+    TraceOut,
+    TraceQuery,
 )
 from .services import services
 
@@ -198,6 +203,35 @@ def get_chunk(path: ChunkPath) -> Response:
 def get_events(path: TakePath, query: AfterQuery) -> dict[str, Any]:
     with services().store.session() as session:
         return {"events": takes.events(session, path.take_id, query.after)}
+
+
+@api.get("/takes/<string:take_id>/trace", responses={"200": TraceOut})
+def trace_piece(path: TakePath, query: TraceQuery) -> dict[str, Any]:
+    """What loaded one piece, what acted on it and what became of it, over all frames there are."""
+    with services().store.session() as session:
+        shot = json.loads(texts.read(session, takes.find(session, path.take_id)))
+        found = trace.of_piece(session, path.take_id, query.piece)
+    shot = document.completed(shot)
+    names = [field["name"] for field in shot["fields"]]
+    bits = np.unpackbits(found.acted, axis=1, bitorder="little")[:, : len(names)]
+    lanes = [trace.spans(bits[:, k], 1) for k in range(bits.shape[1])]
+    states = [(name, trace.spans(found.state, k)) for k, name in enumerate(STATE_NAMES)]
+    moved = np.linalg.norm(np.diff(found.position.astype(float), axis=0), axis=1) * shot["timing"]["fps"]
+    return {
+        "piece": query.piece,
+        "frames": len(found.state),
+        "load": np.round(found.load.astype(float), 4).tolist(),
+        "speed": [0.0, *np.round(moved, 4).tolist()],
+        "states": [{"name": name, "spans": own} for name, own in states if own],
+        "fields": [{"name": name, "spans": own} for name, own in zip(names, lanes, strict=False) if own],
+        "events": found.events,
+    }
+
+
+@api.get("/takes/<string:take_id>/loads", responses={"200": LoadsOut})
+def loads_on_piece(path: TakePath, query: LoadsQuery) -> dict[str, Any]:
+    """What each bond of a piece bears as a frame begins, computed again from the nearest state that is kept."""
+    return {"bonds": [b._asdict() for b in services().traces.loads(path.take_id, query.frame, query.piece)]}
 
 
 @api.get("/takes/<string:take_id>/progress", responses={"200": ProgressOut})

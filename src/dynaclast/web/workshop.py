@@ -26,7 +26,9 @@ from .guard import HEADER
 
 SETTING = "DYNACLAST_WORKSHOP"
 """Environment variable with the path of the socket."""
-HEAVY = frozenset({"takes.get_take", "takes.export", "takes.shot_picture", "takes.take_picture"})
+HEAVY = frozenset(
+    {"takes.get_take", "takes.export", "takes.shot_picture", "takes.take_picture", "takes.loads_on_piece"}
+)
 """Endpoints that go there, beside all about bodies."""
 LARGE = 1 << 20
 """Bytes of a request from which on it goes there whatever it asks: reading 60 MB of JSON takes seconds."""

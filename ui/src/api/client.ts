@@ -3,6 +3,7 @@ import { batched, type Outcome } from "../lib/batch";
 import { unpack, type Packed } from "./packed";
 import type {
   AssetsOut,
+  BondLoad,
   Body,
   BuildOut,
   Chunk,
@@ -19,6 +20,7 @@ import type {
   Survey,
   Take,
   TakeEvent,
+  Trace,
 } from "./types";
 
 export class ApiError extends Error {
@@ -141,6 +143,10 @@ export const api = {
   chunks: (id: string) => json<{ chunks: Chunk[] }>("GET", `/takes/${id}/chunks`),
   chunk: (id: string, first: number) => packed(`/takes/${id}/chunks/${first}`),
   events: (id: string, after: number) => json<{ events: TakeEvent[] }>("GET", `/takes/${id}/events?after=${after}`),
+  trace: (id: string, piece: number, signal: AbortSignal) =>
+    json<Trace>("GET", `/takes/${id}/trace?piece=${piece}`, undefined, signal),
+  bondLoads: (id: string, piece: number, frame: number, signal: AbortSignal) =>
+    json<{ bonds: BondLoad[] }>("GET", `/takes/${id}/loads?piece=${piece}&frame=${frame}`, undefined, signal),
   exportUrl: (id: string, format: string, part: Record<string, string | number | boolean> = {}) => {
     const asked = new URLSearchParams({ format });
     for (const [name, value] of Object.entries(part)) asked.set(name, String(value));

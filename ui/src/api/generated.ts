@@ -656,6 +656,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/takes/{take_id}/trace": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What loaded one piece, what acted on it and what became of it, over all frames there are. */
+        get: operations["takes_trace_piece_takes__string_take_id__trace_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/takes/{take_id}/loads": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What each bond of a piece bears as a frame begins, computed again from the nearest state that is kept. */
+        get: operations["takes_loads_on_piece_takes__string_take_id__loads_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/takes/{take_id}/progress": {
         parameters: {
             query?: never;
@@ -5885,6 +5919,88 @@ export interface components {
                 [key: string]: unknown;
             }[];
         };
+        /**
+         * TraceOut
+         * @description What one piece went through.
+         */
+        TraceOut: {
+            /** Piece */
+            piece: number;
+            /** Frames */
+            frames: number;
+            /**
+             * Load
+             * @description of the worst of its bonds by its strength; empty where none is kept
+             */
+            load: number[];
+            /**
+             * Speed
+             * @description m/s, of the way between frames
+             */
+            speed: number[];
+            /** States */
+            states: components["schemas"]["Lane"][];
+            /**
+             * Fields
+             * @description those that acted on it
+             */
+            fields: components["schemas"]["Lane"][];
+            /** Events */
+            events: {
+                [key: string]: unknown;
+            }[];
+        };
+        /**
+         * Lane
+         * @description When something was so: first and last frame of each run.
+         */
+        Lane: {
+            /** Name */
+            name: string;
+            /** Spans */
+            spans: [
+                number,
+                number
+            ][];
+        };
+        /** LoadsOut */
+        LoadsOut: {
+            /**
+             * Bonds
+             * @description those that hold, the fullest first
+             */
+            bonds: components["schemas"]["BondLoadOut"][];
+        };
+        /**
+         * BondLoadOut
+         * @description What a bond bears as a frame begins, but for hits.
+         */
+        BondLoadOut: {
+            /** Bond */
+            bond: number;
+            /**
+             * Piece
+             * @description the other one it joins
+             */
+            piece: number;
+            /**
+             * Load
+             * @description kN
+             */
+            load: number;
+            /**
+             * Strength
+             * @description kN
+             */
+            strength: number;
+            /**
+             * Causes
+             * @description what it comes from, with `load` [kN], the most first
+             */
+            causes: {
+                [key: string]: unknown;
+            }[];
+        };
         /** ProgressOut */
         ProgressOut: {
             take: components["schemas"]["TakeOut"];
@@ -7956,6 +8072,111 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["EventList"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    takes_trace_piece_takes__string_take_id__trace_get: {
+        parameters: {
+            query: {
+                /** @description as numbered in the frames */
+                piece: number;
+            };
+            header?: never;
+            path: {
+                take_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TraceOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    takes_loads_on_piece_takes__string_take_id__loads_get: {
+        parameters: {
+            query: {
+                /** @description as numbered in the frames */
+                piece: number;
+                frame: number;
+            };
+            header?: never;
+            path: {
+                take_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LoadsOut"];
                 };
             };
             /** @description Not Found */

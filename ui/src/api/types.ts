@@ -36,6 +36,16 @@ export type Settling = Schemas["SettlingOut"];
 export type Report = Schemas["ReportOut"];
 export type Problem = Schemas["Problem"];
 
+export interface LoadCause {
+  field?: string;
+  impact?: string;
+  weight?: string;
+  motion?: string;
+  grip?: string;
+  tension?: boolean;
+  /** kN */
+  load: number;
+}
 export interface TakeEvent {
   frame: number;
   time: number;
@@ -46,10 +56,20 @@ export interface TakeEvent {
   tier?: number;
   load?: number;
   strength?: number;
-  causes?: { field?: string; impact?: string; weight?: string; tension?: boolean; load: number; share: number }[];
+  causes?: (LoadCause & { share: number })[];
   field?: string;
   body?: string;
   bodies?: [string, string];
   speed?: number;
   impulse?: number;
+  cause?: { touch?: string; field?: string; cue?: number };
 }
+
+/** What one piece of a take went through. */
+export type Trace = Omit<Schemas["TraceOut"], "events" | "states" | "fields"> & {
+  states: { name: string; spans: [number, number][] }[];
+  fields: { name: string; spans: [number, number][] }[];
+  events: TakeEvent[];
+};
+/** What a bond bears as a frame begins, and from where. */
+export type BondLoad = Omit<Schemas["BondLoadOut"], "causes"> & { causes: LoadCause[] };

@@ -8,14 +8,18 @@ import MapInspector from "./MapInspector.vue";
 import FieldInspector from "./FieldInspector.vue";
 import ShotInspector from "./ShotInspector.vue";
 import TieInspector from "./TieInspector.vue";
+import TraceCard from "./TraceCard.vue";
 import type { WeightMap } from "../api/types";
 import { useShot } from "../stores/shot";
+import { useTakes } from "../stores/takes";
 import { useView } from "../stores/view";
 import { differing } from "../lib/alike";
 import { wordsOf } from "../lib/refused";
 
+const emit = defineEmits<{ seek: [frame: number] }>();
 const shot = useShot();
 const view = useView();
+const takes = useTakes();
 const thing = computed(() => shot.things.find((t) => t.name === view.thing));
 const falloff = computed(() =>
   view.selection?.kind === "falloff" ? shot.document?.falloffs.find((f) => f.name === view.selection?.name) : undefined,
@@ -71,6 +75,7 @@ watch(
         }}<template v-if="unlike">. They differ in {{ unlike }}</template
         >.
       </p>
+      <TraceCard v-if="view.traced && view.showing === 'take' && takes.current" @seek="(f) => emit('seek', f)" />
       <BodyInspector v-if="thing" :key="`b${thing.name}`" :thing="thing" />
       <FieldInspector v-else-if="field" :key="`f${field.name}`" :field="field" />
       <FalloffInspector v-else-if="falloff" :key="`o${falloff.name}`" :falloff="falloff" />

@@ -1,6 +1,6 @@
 /** What a click, a box or a click while placing a tie chooses in the view. */
 import { ref, type ComputedRef, type Ref, type ShallowRef } from "vue";
-import { freeName, newTie } from "../lib/document";
+import { freeName, memberName, newTie } from "../lib/document";
 import type { Vec } from "../lib/rotation";
 import { seamNear } from "../lib/seams";
 import { usePieces } from "../stores/pieces";
@@ -165,7 +165,7 @@ export function usePicking(
     if (view.placingField) return placeField(hit, at);
     if (view.drawing) return drawOn(hit, at);
     if (!hit) {
-      if (!together) view.select(null);
+      if (!together) view.select((view.traced = null));
       return;
     }
     const { thing, index } = hit;
@@ -189,6 +189,9 @@ export function usePicking(
     if (together) return;
     view.picked = many ? [index] : [];
     view.piece = many ? { body: thing.name, index } : null;
+    const body = thing.group ? memberName(thing.name, hit.copy) : thing.name;
+    view.traced =
+      isSoft(thing) || view.showing !== "take" ? null : { piece, first: piece - index, body, thing: thing.name };
   }
 
   /** All pieces of the chosen body whose middle lies in a box of the screen. */

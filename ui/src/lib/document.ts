@@ -2,6 +2,7 @@
 import { CUES, EFFECTS, LAYERS, type EffectKind, type Family } from "./specs";
 import { showNumber } from "./units";
 import type {
+  LoadCause,
   Body,
   FieldItem,
   Group,
@@ -388,14 +389,12 @@ export function layoutCount(layout: Layout): number {
 }
 
 /** Why a bond of a body broke, in words. */
-export function causeWords(
-  cause: { field?: string; impact?: string; weight?: string; motion?: string; tension?: boolean } | undefined,
-  body: string | undefined,
-): string {
+export function causeWords(cause: Partial<LoadCause> | undefined, body: string | undefined): string {
   if (!cause) return "";
   if (cause.field) return cause.field;
   if (cause.weight) return "its own weight";
   if (cause.motion) return "its own motion";
+  if (cause.grip) return "the grip";
   if (cause.tension) return "pulled apart";
   return cause.impact === body ? "hit by its own pieces" : `hit by ${cause.impact}`;
 }

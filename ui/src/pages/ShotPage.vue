@@ -153,6 +153,7 @@ function back(): void {
   else if (view.painting) view.painting = null;
   else if (view.placingField) view.placingField = false;
   else if (view.placing) view.placing = null;
+  else if (view.traced && view.showing === "take") view.traced = null;
   else if (view.picked.length || view.piece) [view.picked, view.piece] = [[], null];
   else view.select(null);
 }
@@ -289,7 +290,7 @@ onBeforeUnmount(() => {
               </View3D>
             </ElSplitterPanel>
             <ElSplitterPanel v-model:size="sizes.inspector" :min="230" :max="560" collapsible>
-              <Inspector />
+              <Inspector @seek="seek" />
             </ElSplitterPanel>
           </ElSplitter>
         </div>

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { ElButton } from "element-plus";
 import { computed, ref } from "vue";
+import MomentRow from "../components/MomentRow.vue";
 import TakeList from "../components/TakeList.vue";
 import Pick from "../controls/Pick.vue";
 import { differences } from "../lib/document";
@@ -118,24 +119,25 @@ function goTo(m: Moment): void {
         :model-value="body"
         @update:model-value="(b) => (body = b)" />
     </div>
-    <ElButton v-for="m in moments.slice(0, MOST)" :key="m.frame" class="bare moment" @click="goTo(m)">
-      <b class="figures">{{ m.until > m.frame ? `f ${m.frame}–${m.until}` : `f ${m.frame}` }}</b><span
-        v-hint="m.cause"
-        >{{ m.cause }}</span
-      ><em v-if="m.broken" class="figures">{{ m.broken }}</em>
-    </ElButton>
+    <MomentRow
+      v-for="m in moments.slice(0, MOST)"
+      :key="m.frame"
+      :first="m.frame"
+      :last="m.until"
+      :words="m.cause"
+      :count="m.broken ? `${m.broken}` : ''"
+      @click="goTo(m)" />
     <p v-if="!moments.length" class="mute small">Nothing of that kind.</p>
     <p v-if="moments.length > MOST" class="mute small">and {{ moments.length - MOST }} moments more</p>
   </Section>
   <Section v-if="limits.length" title="Held back by limits">
-    <ElButton
+    <MomentRow
       v-for="l in limits.slice(0, MOST)"
       :key="l.what + l.body"
-      class="bare moment"
-      @click="emit('seek', l.frame)">
-      <b class="figures">f {{ l.frame }}</b
-      ><span>{{ l.body }}, {{ l.what }} limit</span><em v-if="l.times > 1" class="figures">{{ l.times }} ×</em>
-    </ElButton>
+      :first="l.frame"
+      :words="`${l.body}, ${l.what} limit`"
+      :count="l.times > 1 ? `${l.times} ×` : ''"
+      @click="emit('seek', l.frame)" />
   </Section>
 </template>
 
@@ -152,39 +154,5 @@ function goTo(m: Moment): void {
 .small {
   font-size: 12px;
   margin-top: 4px;
-}
-.moment {
-  display: flex;
-  gap: 10px;
-  width: 100%;
-  height: 24px;
-  align-items: center;
-  background: none;
-  border: 0;
-  cursor: pointer;
-  border-radius: 3px;
-  padding: 0 4px;
-}
-.moment:hover {
-  background: var(--basalt-3);
-}
-.moment b {
-  min-width: 46px;
-  flex: none;
-  text-align: left;
-  font-weight: 500;
-  color: var(--accent);
-}
-.moment span {
-  flex: 1;
-  text-align: left;
-  color: var(--soft);
-  overflow: hidden;
-  text-overflow: ellipsis;
-  white-space: nowrap;
-}
-.moment em {
-  font-style: normal;
-  color: var(--ember);
 }
 </style>

@@ -4,6 +4,7 @@ import { defineStore } from "pinia";
 import { computed, ref, shallowRef } from "vue";
 import type { TieKind } from "../api/types";
 import type { Snap } from "../lib/snap";
+import type { Traced } from "../lib/trace";
 
 export type Step = "build" | "break" | "bind" | "drive" | "run" | "export";
 export type Selection = { kind: "body" | "group" | "field" | "tie" | "falloff" | "map"; name: string } | null;
@@ -57,6 +58,8 @@ export const useView = defineStore("view", () => {
   const hidden = ref<string[]>([]);
   const locked = ref<string[]>([]);
   const piece = ref<{ body: string; index: number } | null>(null);
+  /** the piece of the take shown that is traced */
+  const traced = shallowRef<Traced | null>(null);
   /** the layer of the chosen falloff that is edited and carries the handles */
   const layer = ref(0);
   /** "set-up" shows the document as edited, "take" the frames of a take */
@@ -189,6 +192,7 @@ export const useView = defineStore("view", () => {
     hidden.value = [];
     locked.value = [];
     piece.value = null;
+    traced.value = null;
     explode.value = [0, 0, 0, 0];
     picked.value = [];
     section.value = null;
@@ -229,6 +233,7 @@ export const useView = defineStore("view", () => {
     layer,
     arrows,
     piece,
+    traced,
     picked,
     handle,
     colorBy,

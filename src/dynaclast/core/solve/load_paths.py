@@ -168,6 +168,16 @@ def _arm(pieces: PieceTable, asm: Assemblies, p: int, a: int) -> tuple[float, fl
     )
 
 
+class BondLoad(NamedTuple):
+    """What a bond bears, beside what it can bear [kN], and from where, by kind and name, the most first."""
+
+    bond: int
+    piece: int
+    load: float
+    strength: float
+    causes: list[Event]
+
+
 class LoadPaths:
     """The bodies of a run whose load path is followed."""
 
@@ -187,6 +197,8 @@ class LoadPaths:
         self._rows = self._first_row = np.zeros(0, np.int64)
         self._levers = np.zeros(0)
         self._parts: tuple[bytes, bytes, bytes] | None = None
+        self._watch = -1
+        self.watched: list[BondLoad] = []
 
     # ------------------------------------------------------------------------------ frames
 
@@ -199,7 +211,36 @@ class LoadPaths:
         """
         if self.followed:
             gripped = [] if hands is None else [Source("grip", "", *hands)]
-            self._fail([self._weight(), self._motion(), *self._forced(fields), *gripped])
+            sources = [self._weight(), self._motion(), *self._forced(fields), *gripped]
+            if self._watch >= 0:
+                self.watched = self.loads_on(self._watch, sources)
+            self._fail(sources)
+
+    def watch(self, piece: int) -> None:
+        """Keep in ``watched`` what loads the bonds of a piece whenever bonds are followed."""
+        self._watch = piece
+
+    def loads_on(self, piece: int, sources: list[Source] | None = None) -> list[BondLoad]:
+        """Loads on the bonds of a piece that hold, the fullest first; of weight and motion unless sources are given."""
+        model, state = self._model, self._state
+        own = (model.bonds.piece == piece).any(axis=1) & (state.bond_broken == 0)
+        if not self.followed or not own.any():
+            return []
+        sources = [self._weight(), self._motion()] if sources is None else sources
+        load, ratio = self.measure(sources)
+        rows = np.flatnonzero(own)
+        rows = rows[np.argsort(-ratio[rows], kind="stable")]
+        causes = self._causes(rows, load, sources)
+        return [
+            BondLoad(
+                b,
+                int(model.bonds.piece[b].sum()) - piece,
+                kilonewtons(load[b]),
+                kilonewtons(model.bonds.strength[b] * (1.0 - state.bond_wear[b])),
+                causes[b] if load[b] > 0 else [],
+            )
+            for b in rows.tolist()
+        ]
 
     def strike(self, blows: Iterable[tuple[str, Forcing]]) -> None:
         """Break what blows break that would change velocities: a change of momentum over the time of an impact."""
