@@ -85,8 +85,8 @@ it("shows the speed where loads were not followed", async () => {
 it("names who acted and what became of it, and leads there", async () => {
   const card = await shown();
   expect(card.find("[data-testid=trace-field]").text()).toBe("gale");
-  const row = card.findAll("button").find((b) => b.text().includes("bond to piece 5"))!;
-  expect(row.text()).toBe("f 2bond to piece 5, 13 of 10 kN: gale");
+  const row = card.findAll("button").find((b) => b.text().includes("piece 5 parted"))!;
+  expect(row.text()).toBe("f 2gale: piece 5 parted, 13 of 10 kN");
   await row.trigger("click");
   expect(card.emitted("seek")).toEqual([[2]]);
 });

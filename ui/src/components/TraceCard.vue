@@ -7,7 +7,7 @@ import Section from "../controls/Section.vue";
 import { follow } from "../composables/useDrag";
 import { useTrace } from "../composables/useTrace";
 import { FAMILY, type Family } from "../lib/document";
-import { eventWords, pieceWord, sourceWords, spanAt, tracePath } from "../lib/trace";
+import { pieceWord, sourceWords, spanAt, storyOf, tracePath } from "../lib/trace";
 import { showNumber } from "../lib/units";
 import { useTakes } from "../stores/takes";
 import { useView } from "../stores/view";
@@ -45,6 +45,7 @@ const said = computed(() => {
   return what.value === "load" ? `${showNumber(100 * now.value, 3)} %` : `${showNumber(now.value, 3)} m/s`;
 });
 const at = computed(() => ((view.frame + 0.5) / Math.max(1, trace.value?.frames ?? 1)) * 100);
+const story = computed(() => (trace.value && view.traced ? storyOf(trace.value.events, view.traced) : []));
 const lanes = computed(() => {
   const fields = new Map(takes.document?.fields.map((f) => [f.name, f]) ?? []);
   return (trace.value?.fields ?? []).map((lane) => ({ ...lane, kind: fields.get(lane.name)?.effect.kind }));
@@ -148,17 +149,10 @@ function goTo(piece: number): void {
       and {{ bonds.length - MOST.bonds }} that bear less
     </p>
 
-    <template v-if="trace?.events.length">
+    <template v-if="story.length">
       <h4>What became of it</h4>
-      <MomentRow
-        v-for="(e, k) in trace.events.slice(0, MOST.events)"
-        :key="k"
-        :first="e.frame"
-        :words="eventWords(e, view.traced)"
-        @click="emit('seek', e.frame)" />
-      <p v-if="trace.events.length > MOST.events" class="mute small">
-        and {{ trace.events.length - MOST.events }} more
-      </p>
+      <MomentRow v-for="(e, k) in story.slice(0, MOST.events)" :key="k" v-bind="e" @click="emit('seek', e.first)" />
+      <p v-if="story.length > MOST.events" class="mute small">and {{ story.length - MOST.events }} more</p>
     </template>
   </Section>
 </template>
@@ -216,7 +210,7 @@ function goTo(piece: number): void {
   position: absolute;
   top: 2px;
   bottom: 2px;
-  background: var(--ash);
+  background: var(--soft);
   border-radius: 1px;
 }
 .named {

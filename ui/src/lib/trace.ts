@@ -14,6 +14,8 @@ export interface Traced {
   thing: string;
 }
 
+/** frames between two hits that are one line */
+const GAP = 6;
 const ENDS: Record<string, string> = { rest: "put to rest", freeze: "frozen", remove: "removed" };
 
 /** An event of the piece in a line; pieces beyond are numbered in their body. */
@@ -22,7 +24,7 @@ export function eventWords(event: TakeEvent, traced: Traced): string {
   const load = `${showNumber(event.load ?? 0, 3)} of ${showNumber(event.strength ?? 0, 3)} kN`;
   switch (event.kind) {
     case "bond_broken":
-      return `bond to ${pieceWord(other ?? traced.piece, traced)}, ${load}: ${sourceWords(event.causes ?? [], traced.body)}`;
+      return `${sourceWords(event.causes ?? [], traced.body)}: ${pieceWord(other ?? traced.piece, traced)} parted, ${load}`;
     case "tie_broken":
       return `${event.tie} gave way, ${load}`;
     case "kill":
@@ -31,13 +33,50 @@ export function eventWords(event: TakeEvent, traced: Traced): string {
       return `let go, ${releaseWords(event.cause)}`;
     case "limit":
       return `held back by the ${event.what} limit`;
-    case "impact": {
-      const by = event.bodies?.[event.pieces?.[0] === traced.piece ? 1 : 0] ?? "";
-      return `${by === traced.body ? "met its own body" : `met ${by}`} at ${showNumber(event.speed ?? 0, 2)} m/s`;
-    }
+    case "impact":
+      return `${metWord(event, traced)} at ${showNumber(event.speed ?? 0, 2)} m/s`;
     default:
       return event.kind;
   }
+}
+
+function metWord(event: TakeEvent, traced: Traced): string {
+  const by = event.bodies?.[event.pieces?.[0] === traced.piece ? 1 : 0] ?? "";
+  return by === traced.body ? "met its own body" : `met ${by}`;
+}
+
+export interface Happening {
+  first: number;
+  last: number;
+  words: string;
+}
+
+/** What became of the piece, a line each; hits on the same body one after the other are one. */
+export function storyOf(events: readonly TakeEvent[], traced: Traced): Happening[] {
+  const out: (Happening & { hits: number; fastest: TakeEvent })[] = [];
+  for (const event of events) {
+    const before = out.at(-1);
+    const same =
+      event.kind === "impact" &&
+      before?.hits &&
+      event.frame <= before.last + GAP &&
+      metWord(event, traced) === metWord(before.fastest, traced);
+    if (before && same) {
+      before.hits++;
+      before.last = event.frame;
+      if ((event.speed ?? 0) > (before.fastest.speed ?? 0)) before.fastest = event;
+      const fastest = showNumber(before.fastest.speed ?? 0, 2);
+      before.words = `${metWord(event, traced)} ${before.hits} times, at ${fastest} m/s at most`;
+    } else
+      out.push({
+        first: event.frame,
+        last: event.frame,
+        words: eventWords(event, traced),
+        hits: event.kind === "impact" ? 1 : 0,
+        fastest: event,
+      });
+  }
+  return out.map(({ first, last, words }) => ({ first, last, words }));
 }
 
 function releaseWords(cause: TakeEvent["cause"]): string {
