@@ -18,6 +18,7 @@ from dynaclast.core.solve.deformable.exposure import project_faces, project_segm
 from dynaclast.core.solve.deformable.lattice import (
     add_lattice,
     boundary,
+    cube_stresses,
     factored,
     lame,
     shape_gradients,
@@ -301,6 +302,24 @@ def test_forces_of_a_lattice_are_the_slope_of_its_energy() -> None:
     assert force == pytest.approx(-slope(lambda y: lattice_energy(table, y), at), rel=1e-4, abs=1e-3)
     assert np.abs(force.sum(axis=0)).max() < 1e-9
     assert np.abs(np.cross(at, force).sum(axis=0)).max() < 1e-9
+
+
+def test_stresses_of_cubes_are_the_slope_of_their_energy_by_how_they_deform() -> None:
+    x, tets = block()
+    table = lattice(x, tets)
+    for k in (0, 7):
+        f = np.eye(3) + 0.1 * np.random.default_rng(k).normal(size=(3, 3))
+        stress, cofactor = cube_stresses(table, np.array([0, 5]), x @ f.T)
+        by_energy = slope(lambda g: lattice_energy(table, x @ g.T), f) / table.volume.sum()
+        for cube in range(2):
+            assert stress[cube] == pytest.approx(by_energy, rel=1e-4, abs=1e-2)
+            assert cofactor[cube] == pytest.approx(np.linalg.det(f) * np.linalg.inv(f).T)
+    bent = x + 0.02 * np.random.default_rng(3).normal(size=x.shape)
+    force = np.zeros_like(x)
+    _lattice(table, bent, np.zeros_like(x), force)
+    stress, _ = cube_stresses(table, np.arange(len(tets)), bent)
+    balance = (stress * table.volume.reshape(-1, 6).sum(axis=1)[:, None, None]).sum(axis=0)
+    assert balance == pytest.approx(-force.T @ x, rel=1e-9, abs=1e-9)  # the virial
 
 
 def test_a_lattice_at_rest_or_turned_feels_nothing_and_its_damping_not_a_turn() -> None:

@@ -9,6 +9,7 @@ import numpy as np
 import pytest
 from scipy.optimize import brentq
 from scipy.signal import find_peaks
+from scipy.spatial.transform import Rotation
 
 from deforming import EVERYWHERE, cloth, frames_of, pin, points, rope, soft, started
 from shots import ball, box, reach_box, shot
@@ -277,6 +278,31 @@ def test_two_kinds_that_collide_in_space_keep_their_momentum() -> None:
         touched |= bool(run.state.touching.force.max() > 0)
         assert momentum() == pytest.approx(before, abs=1e-9 * scale)
     assert touched
+
+
+SHAPES = {
+    "cloth": cloth("it", (0, 2, 0), (1, 1), (6, 6)),
+    "soft": soft("it", (0, 2, 0), (0.6, 0.4, 0.4), matter={"young": 200.0, "detail": 4, "damping": 0.02}),
+    "rope": rope("it", (-0.5, 2, 0), (0.5, 2, 0), segments=10),
+}
+
+
+@pytest.mark.parametrize("kind", SHAPES)
+def test_recall_goes_along_with_a_body_and_lags_behind_nothing(kind: str) -> None:
+    """The shape at rest, carried by a body that flies and turns: what is drawn there goes as fast as it."""
+    wagon = box("wagon", (0, 0.5, 0), (0.2, 0.2, 0.2), role="animated", velocity=[1.5, 0, -0.5], spin=[0, 0.8, 0])
+    it = SHAPES[kind] | {"recall": [{"reach": EVERYWHERE, "rate": 8.0, "to": "wagon"}]}
+    got = frames_of(shot(it, wagon, frames=48, gravity=[0, 0, 0], **NO_GROUND))
+    start = points(got, "it")[0].astype(float) - [0, 0.5, 0]
+    for k in (24, 48):
+        (at,), (turn,) = got[k].arrays["position"], got[k].arrays["orientation"]
+        meant = Rotation.from_quat(turn).apply(start) + at
+        away = np.linalg.norm(points(got, "it")[k] - meant, axis=1).max()
+        assert away < 0.025, (k, away)
+    still = frames_of(
+        shot(SHAPES[kind] | {"recall": [{"reach": EVERYWHERE, "rate": 8.0}]}, wagon, frames=24, **NO_GROUND)
+    )
+    assert np.abs(points(still, "it")[24] - points(still, "it")[0]).max() < 0.3  # without it, it stays
 
 
 def test_recall_brings_back_what_was_pushed_away_at_its_rate() -> None:

@@ -3500,7 +3500,8 @@ export interface components {
         };
         /**
          * Recall
-         * @description A weighted pull back to where a vertex was at the start, without swinging.
+         * @description A weighted pull back to the shape at rest, without swinging: where that was at the start, or as a body takes it
+         *     along.
          */
         Recall: {
             /** @description in the world at the start: the value is the weight */
@@ -3511,6 +3512,12 @@ export interface components {
              * @default 2
              */
             rate: number;
+            /**
+             * To
+             * @description the body that takes the shape along, by its nearest piece
+             * @default null
+             */
+            to: string | null;
         };
         /**
          * ReleaseCue
@@ -4082,6 +4089,12 @@ export interface components {
              * @default false
              */
             folds: boolean;
+            /**
+             * Tear
+             * @description stress at which it tears [kN/m2], into lumps of some cubes; without it, never
+             * @default null
+             */
+            tear: number | null;
         };
         /**
          * SoundReach

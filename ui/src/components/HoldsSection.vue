@@ -143,7 +143,18 @@ function over(): object[] {
     </ListedPart>
   </Section>
   <Section title="Comes back" note="recall to where it was">
-    <ListedPart v-for="(r, k) in body.recall" :key="k" title="recall" @drop="drop('recall', k)">
+    <ListedPart
+      v-for="(r, k) in body.recall"
+      :key="k"
+      :title="r.to ? `along with ${r.to}` : 'recall'"
+      data-testid="recall"
+      @drop="drop('recall', k)">
+      <PickRow
+        label="to"
+        :hint="say('Recall.to')"
+        :options="[['', 'where it was'], ...carriers.map((c) => [c.name, c.name] as const)]"
+        :model-value="r.to ?? ''"
+        @update:model-value="(to) => edit('recall', (b) => (b.recall[k]!.to = to || null))" />
       <NumberRow
         label="rate"
         unit="1/s"

@@ -130,6 +130,16 @@ describe("what holds vertices", () => {
     await it.get('[data-hint="Let them go"]').trigger("click");
     expect(flag().pins).toEqual([]);
   });
+  it("is drawn back along with a body that takes its shape along", async () => {
+    opened((b) => changeMatter(b, "cloth"));
+    const it = holds();
+    await it.get('[data-testid="add-recall"]').trigger("click");
+    await choose(it, "to", "crate");
+    expect(flag().recall[0]!.to).toBe("crate");
+    expect(it.get('[data-testid="recall"]').text()).toContain("along with crate");
+    await choose(it, "to", "");
+    expect(flag().recall[0]!.to).toBeNull();
+  });
   it("is drawn back to its place, and differs in places", async () => {
     opened((b) => changeMatter(b, "cloth"));
     const it = holds();

@@ -12,6 +12,7 @@ import {
   newLayout,
   newPattern,
   PATTERNS,
+  bodiesNamedIn,
   renameIn,
   SHAPES,
 } from "./document";
@@ -167,5 +168,39 @@ describe("names of bodies in fields", () => {
       cue: { bodies: null },
     });
     expect(d.falloffs[0]!.layers[0]!.shape.kind).toBe("everywhere");
+  });
+
+  const flag = () =>
+    ({
+      falloffs: [],
+      fields: [{ name: "pull", effect: { kind: "attractor", to: "point", body: null }, reach: {}, targets: "all" }],
+      bodies: [
+        {
+          name: "flag",
+          pins: [
+            { to: "cart", reach: { layers: [{ shape: { kind: "box" } }] } },
+            { to: null, reach: { layers: [{ shape: { kind: "pieces", body: "cart" } }] } },
+          ],
+          recall: [{ to: "cart", reach: { use: "near" } }],
+          weights: [],
+        },
+      ],
+    }) as unknown as ShotDocument;
+
+  it("follow a rename where a body holds vertices, and no word that is no name", () => {
+    const d = flag();
+    expect([...bodiesNamedIn(d)]).toEqual(["cart"]);
+    renameIn(d, "cart", "wagon");
+    renameIn(d, "point", "tip");
+    expect(JSON.stringify(d).match(/wagon/g)).toHaveLength(3);
+    expect(d.fields[0]!.effect).toMatchObject({ to: "point" });
+  });
+
+  it("hold nothing where the body goes by which they reached", () => {
+    const d = flag();
+    renameIn(d, "cart", null);
+    const [body] = d.bodies;
+    expect(body!.pins).toHaveLength(1); // not everything, as a field would reach
+    expect([body!.pins![0]!.to, body!.recall![0]!.to]).toEqual([null, null]);
   });
 });

@@ -405,40 +405,57 @@ export function layersOf(field: FieldItem, document: ShotDocument | null): Layer
   return (from?.layers ?? []) as Layer[];
 }
 
-/** Keys of fields and falloffs whose value names a body. */
+/** Keys of fields and falloffs whose value names a body; and of what holds vertices. */
 const NAMES_BODY = new Set(["body", "carrier", "ride", "aim"]);
+const HOLD_NAMES_BODY = new Set([...NAMES_BODY, "to"]);
 
-/** Names of bodies and groups that fields, falloffs and maps of a document name. */
+/** Of each body what holds, draws and weighs its vertices, by places that may name other bodies. */
+function holdsOf(document: ShotDocument): { reach: { layers?: unknown[]; use?: string | null } }[][] {
+  const all = [...(document.bodies ?? []), ...(document.groups ?? []).map((g) => g.body)];
+  return all.flatMap((b) => [b.pins ?? [], b.recall ?? [], b.weights ?? []] as never[]);
+}
+
+/** Names of bodies and groups that fields, falloffs, maps, pins and recall of a document name. */
 export function bodiesNamedIn(document: ShotDocument): Set<string> {
   const out = new Set<string>();
-  const walk = (part: unknown): void => {
+  const walk = (part: unknown, names: Set<string>): void => {
     if (!part || typeof part !== "object") return;
     for (const [k, v] of Object.entries(part)) {
-      if (NAMES_BODY.has(k) && typeof v === "string") out.add(v);
+      if (names.has(k) && typeof v === "string") out.add(v);
       else if ((k === "targets" || k === "bodies") && Array.isArray(v)) for (const x of v) out.add(x as string);
-      else walk(v);
+      else walk(v, names);
     }
   };
-  for (const part of [document.fields, document.falloffs, document.maps]) walk(part);
+  for (const part of [document.fields, document.falloffs, document.maps]) walk(part, NAMES_BODY);
+  walk(holdsOf(document), HOLD_NAMES_BODY);
   return out;
 }
 
 /** Where fields and falloffs name a body, name it anew, in place; null: they do without, as far as they can. */
 export function renameIn(document: ShotDocument, old: string, name: string | null): void {
-  const walk = (part: unknown): void => {
+  const walk = (part: unknown, names = NAMES_BODY): void => {
     if (!part || typeof part !== "object") return;
     for (const [k, v] of Object.entries(part)) {
-      if (NAMES_BODY.has(k) && v === old) (part as Record<string, unknown>)[k] = name;
+      if (names.has(k) && v === old) (part as Record<string, unknown>)[k] = name;
       else if ((k === "targets" || k === "bodies") && Array.isArray(v)) {
         const next = v.flatMap((x) => (x === old ? (name === null ? [] : [name]) : [x]));
         (part as Record<string, unknown>)[k] = k === "bodies" && !next.length ? null : next;
-      } else walk(v);
+      } else walk(v, names);
     }
   };
   walk(document.fields);
   walk(document.falloffs);
   walk(document.maps);
+  walk(holdsOf(document), HOLD_NAMES_BODY);
   if (name !== null) return;
+  for (const holds of holdsOf(document)) {
+    const lost = holds.filter(({ reach }) => {
+      const before = reach.layers?.length ?? 0;
+      reach.layers = reach.layers?.filter((l) => (l as { shape: { body?: unknown } }).shape.body !== null);
+      return before > 0 && !reach.layers?.length && !reach.use;
+    });
+    for (const one of lost) holds.splice(holds.indexOf(one), 1);
+  }
   for (const f of document.fields as unknown as Record<string, Record<string, unknown> | null>[]) {
     if (f.effect!.hold === "carried" && f.effect!.carrier === null) f.effect!.hold = "fixed";
     if (f.effect!.to === "surface" && f.effect!.body === null) f.effect!.to = "point";
@@ -585,8 +602,9 @@ export function newFalloffBody(name: string, falloff: SharedFalloff): Body {
 /** What decides a body's pieces: where this text changes, they are built again. */
 export function buildKey(body: Body): string {
   const { shape, steps, place, pattern, breaks, roughness, opening } = body;
-  const matter = body.matter as { kind: string; tear?: unknown; breaks?: unknown } | undefined;
-  const parts = [matter?.tear ?? null, matter?.breaks ?? null].map((x) => x !== null);
+  const matter = body.matter as { kind: string; detail?: number; tear?: unknown; breaks?: unknown } | undefined;
+  const parts = [matter?.tear ?? null, matter?.breaks ?? null].map((x): unknown => x !== null);
+  if (parts[0]) parts.push(matter?.detail); // lumps are as large as some cubes
   return JSON.stringify([shape, steps, place.scale, pattern, breaks, roughness, matter?.kind, parts, opening]);
 }
 

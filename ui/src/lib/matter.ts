@@ -27,7 +27,7 @@ const MAKE: Record<MatterKind, Record<string, unknown>> = {
     folds: true,
     tear: null,
   },
-  soft: { preset: "rubber", young: 2000, poisson: 0.48, damping: 0.01, detail: 10, folds: false },
+  soft: { preset: "rubber", young: 2000, poisson: 0.48, damping: 0.01, detail: 10, folds: false, tear: null },
   rope: { preset: "hemp", radius: 0.01, young: 6e5, bending: 0, damping: 0.01, folds: true, breaks: null },
 };
 
@@ -58,6 +58,7 @@ export const MATTER_SPECS: Record<MatterKind, Spec[]> = {
     n("poisson", "Poisson's ratio", "", { max: 0.49 }),
     DAMPING,
     n("detail", "detail", "", { min: 1, max: 100, whole: true }),
+    n("tear", "tears at", "kN/m²", { min: 1e-3, optional: { on: 200, none: "never" } }),
     FOLDS,
   ]),
   rope: told("RopeMatter", [

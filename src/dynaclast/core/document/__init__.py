@@ -6,6 +6,7 @@ Metres, kilograms, seconds; y up, right-handed. Angles are quaternions or radian
 from __future__ import annotations
 
 import json
+from collections.abc import Sequence
 from typing import Any, Literal
 
 from pydantic import BaseModel, Field, ValidationError, model_validator
@@ -262,12 +263,14 @@ def _check_references(shot: Shot) -> None:
         _check_channels(f"falloffs[{row}]", falloff)
     for kind, items in (("bodies", shot.bodies), ("groups", [g.body for g in shot.groups])):
         for row, one in enumerate(items):
-            for k, pins in enumerate(one.pins):
-                at = f"{kind}[{row}]{'.body' if kind == 'groups' else ''}.pins[{k}].to"
-                if pins.to is not None and pins.to not in roles:
-                    raise ValueError(f"{at}: there is no body named '{pins.to}'")
-                if pins.to in deforms:
-                    raise ValueError(f"{at}: '{pins.to}' deforms itself; tie the two by a tie")
+            holding: list[tuple[str, Sequence[Pins | Recall]]] = [("pins", one.pins), ("recall", one.recall)]
+            for part, holds in holding:
+                for k, hold in enumerate(holds):
+                    at = f"{kind}[{row}]{'.body' if kind == 'groups' else ''}.{part}[{k}].to"
+                    if hold.to is not None and hold.to not in roles:
+                        raise ValueError(f"{at}: there is no body named '{hold.to}'")
+                    if hold.to in deforms:
+                        raise ValueError(f"{at}: '{hold.to}' deforms itself; tie the two by a tie")
     for row, tie in enumerate(shot.ties):
         soft = tie.body in deforms or tie.to in deforms
         if soft and tie.how.kind not in ("pin", "sewn"):

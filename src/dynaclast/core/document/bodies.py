@@ -187,6 +187,11 @@ class Body(Part):
             raise ValueError("pattern: a rope is not cut; say at which load it breaks (matter.breaks)")
         if kind == "soft" and isinstance(self.pattern, FacesPattern):
             raise ValueError("pattern: a soft body has no thin shells; choose another pattern, or make it cloth")
+        if kind == "soft" and self.pattern is not None and getattr(self.matter, "tear", None) is not None:
+            raise ValueError(
+                "matter.tear: a soft body in pieces parts along its seams: give its bonds a strength, or take the "
+                "pattern away, so that it tears wherever it is pulled too far"
+            )
         if self.channels:
             raise ValueError(f"channels: numbers of a {kind} body cannot change in a run; those of fields on it can")
         if self.release.kind not in ("start", "cue"):

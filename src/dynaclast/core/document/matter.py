@@ -63,6 +63,9 @@ class SoftMatter(Preset):
     damping: NotNegative = Field(0.0, le=1, description="time in which deforming is slowed down [s]")
     detail: int = Field(10, ge=1, le=100, description="cubes along the longest side")
     folds: bool = Field(False, description="whether it meets itself")
+    tear: Positive | None = Field(
+        None, le=1e9, description="stress at which it tears [kN/m2], into lumps of some cubes; without it, never"
+    )
 
 
 class RopeMatter(Preset):
@@ -89,10 +92,13 @@ class Pins(Part):
 
 
 class Recall(Part):
-    """A weighted pull back to where a vertex was at the start, without swinging."""
+    """A weighted pull back to the shape at rest, without swinging: where that was at the start, or as a body takes it
+    along.
+    """
 
     reach: StillFalloff = Field(description="in the world at the start: the value is the weight")
     rate: Positive = Field(2.0, le=1000, description="where the value is 1, what is away comes back at this rate [1/s]")
+    to: Name | None = Field(None, description="the body that takes the shape along, by its nearest piece")
 
 
 class VertexWeight(Part):

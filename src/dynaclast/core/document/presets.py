@@ -130,7 +130,7 @@ PRESETS: dict[str, Preset] = {
             "soft": {"young": 2000.0, "poisson": 0.48, "damping": 0.01},
             "rope": {"radius": 0.01, "young": 2000.0, "damping": 0.01},
         },
-        {"cloth": 25.0, "rope": 7.9},
+        {"cloth": 25.0, "soft": 25000.0, "rope": 7.9},
     ),
     "gel": Preset(
         1020.0,

@@ -12,7 +12,7 @@ from typing import Protocol
 import numpy as np
 
 from ..arrays import Array, Index
-from ..document import Body, ClothMatter, LineShape, RopeMatter, SheetShape
+from ..document import Body, Bonds, CellsPattern, ClothMatter, LineShape, RopeMatter, SheetShape, SoftMatter
 from ..errors import GeometryError, InputError
 from ..geometry import primitives
 from ..geometry.mass import signed_volume
@@ -22,6 +22,10 @@ from .build import Resolve, no_files, raw_mesh, shape_mesh
 from .patches import sheet_of, split
 from .pieces import Pieces
 from .tiers import break_mesh
+
+LUMP = 2.5
+"""Size of what a soft body tears into, in cubes of its lattice."""
+MOST_LUMPS = 200
 
 
 def line_points(shape: LineShape) -> Array:
@@ -72,8 +76,23 @@ def rope_segments(body: Body, mesh: TriMesh) -> Index:
     return edges.astype(np.int32)
 
 
+def as_it_tears(body: Body, mesh: TriMesh) -> Body:
+    """A soft body that can tear, with the lumps it tears into as its pattern; any other body as it is."""
+    matter = body.matter
+    if not isinstance(matter, SoftMatter) or matter.tear is None or body.pattern is not None:
+        return body
+    low, high = mesh.bounds()
+    lump = LUMP * float((high - low).max()) / matter.detail
+    count = int(np.clip(round(signed_volume(mesh) / lump**3), 2, MOST_LUMPS))
+    pattern = CellsPattern(count=count, even=0.5, seed=1)
+    out = body.model_copy(update={"pattern": pattern, "breaks": [], "bonds": Bonds(strength=matter.tear)})
+    out._factor, out._group = body._factor, body._group
+    return out
+
+
 def soft_pieces(body: Body, mesh: TriMesh) -> Pieces | None:
     """The pieces of a soft body, in its own scaled frame; None where it is whole."""
+    body = as_it_tears(body, mesh)
     return None if body.pattern is None else break_mesh(mesh, body.pattern, body.breaks, name=body.name)
 
 
@@ -181,6 +200,7 @@ def surface_key(body: Body) -> str:
         "scale": body.place.scale,
         "matter": matter.kind,
         "parts": [getattr(matter, name, None) is not None for name in ("tear", "breaks")],
+        "detail": getattr(matter, "detail", None) if getattr(matter, "tear", None) is not None else None,
         "pattern": body.pattern.model_dump(mode="json") if body.pattern else None,
         "breaks": [b.model_dump(mode="json") for b in body.breaks] if body.pattern else [],
     }

@@ -94,7 +94,7 @@ def _weight(shot: Shot, body: Body, mesh: TriMesh) -> list[Finding]:
         assert isinstance(matter, SoftMatter)
         density = body.material.density_for(body.factor**3 * signed_volume(mesh))
         load, stiff = density * gravity * long, 1000.0 * matter.young
-        unit, word, bears = "kN/m2", "young", None
+        unit, word, bears = "kN/m2", "young", matter.tear
     out = []
     if load / stiff > MUCH:
         needed = load / GOOD / section / 1000.0
@@ -109,7 +109,7 @@ def _weight(shot: Shot, body: Body, mesh: TriMesh) -> list[Finding]:
             )
         )
     if bears is not None and load / 1000.0 > bears:
-        per = " kN" if isinstance(matter, RopeMatter) else " kN/m"
+        per = {"rope": " kN", "cloth": " kN/m"}.get(matter.kind, " kN/m2")
         weighs = f"{load / 1000.0:.3g}{per}"
         out.append(
             Finding(

@@ -20,8 +20,10 @@ STRAINED = 0.03
 
 
 @kernel(inner=True)
-def assemble(m: Matrix, e: Elements, awake: Index, x: Array, h: float, anew: int, force: Array, scratch: Array) -> None:
-    """Forces of elements, and blocks of the matrix; of coarser levels where anew is 1."""
+def assemble(
+    m: Matrix, e: Elements, awake: Index, x: Array, h: float, anew: int, goal: Array, force: Array, scratch: Array
+) -> None:
+    """Forces of elements, and blocks of the matrix; of coarser levels where anew is 1; recall draws to the goal."""
     t = e.bodies
     for b in awake:
         first, last = t.first[b], t.first[b + 1]
@@ -38,7 +40,7 @@ def assemble(m: Matrix, e: Elements, awake: Index, x: Array, h: float, anew: int
             i = t.leading[n]
             heavy = m.levels.mass[i]
             for c in range(3):
-                force[i, c] = heavy * x[i, c] - force[i, c] - e.vertices.recall[i] * (x[i, c] - e.vertices.rest[i, c])
+                force[i, c] = heavy * x[i, c] - force[i, c] - e.vertices.recall[i] * (x[i, c] - goal[i, c])
         add_membrane(e.membrane, t.triangle[b], t.triangle[b + 1], x, damping, force, m.blocks)
         if t.curve[b + 1] > t.curve[b]:
             add_curves(e.curves, t.curve[b], t.curve[b + 1], first, last, x, force, scratch)
@@ -81,7 +83,7 @@ def assemble_again(d: Deformables, h: float) -> None:
             i = t.leading[n]
             for c in range(3):
                 v.p[i, c] = d.vertices.position[i, c] + v.d[i, c]
-    assemble(m, e, d.awake, v.p, h, 1, s.base, v.z)
+    assemble(m, e, d.awake, v.p, h, 1, s.goal, s.base, v.z)
     for b in d.awake:
         if t.solver[b] == Solver.FACTOR:
             continue
@@ -90,7 +92,7 @@ def assemble_again(d: Deformables, h: float) -> None:
             i = t.leading[n]
             heavy, slow = e.vertices.heavy[i], e.vertices.recall_damping[i]
             for c in range(3):
-                s.base[i, c] += heavy * s.way[i, c] - (heavy + slow) * v.d[i, c]
+                s.base[i, c] += heavy * s.way[i, c] - (heavy + slow) * v.d[i, c] + slow * s.goal_way[i, c]
         add_scalar_product(m.rows, first, last, v.d, s.base)
         add_block_product(m.pattern, m.blocks, first, last, v.d, s.base)
 
@@ -122,8 +124,8 @@ def assemble_lattices(d: Deformables, h: float) -> None:
                 for c in range(3):
                     v.p[i, c] = d.vertices.position[i, c] + v.d[i, c]
                     v.q[i, c] = v.d[i, c] / h
-                    v.r[i, c] = mass * (s.way[i, c] - v.d[i, c]) - slow * v.d[i, c]
-                    v.r[i, c] -= back * (v.p[i, c] - table.rest[i, c])
+                    v.r[i, c] = mass * (s.way[i, c] - v.d[i, c]) - slow * (v.d[i, c] - s.goal_way[i, c])
+                    v.r[i, c] -= back * (v.p[i, c] - s.goal[i, c])
             add_lattice(d.elements.lattice, t.cell[b], t.cell[b + 1], v.p, v.q, v.r)
             if number == most - 1:
                 for n in range(t.leads[b], t.leads[b + 1]):

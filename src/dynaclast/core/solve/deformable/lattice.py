@@ -155,6 +155,25 @@ def add_lattice(table: LatticeTable, first: int, last: int, x: Array, v: Array, 
                 force[i, 2] -= p20 * gx + p21 * gy + p22 * gz
 
 
+def cube_stresses(table: LatticeTable, cubes: Index, x: Array) -> tuple[Array, Array]:
+    """Mean first Piola-Kirchhoff stress (n, 3, 3) [N/m2] of cubes (n,), without viscosity, and the mean cofactor
+    (n, 3, 3) of their deformation gradients, which takes areas at rest to those of now.
+    """
+    t = table.cell_start[cubes][:, None] + np.arange(6)
+    volume = table.volume[t]
+    share = volume / volume.sum(axis=1, keepdims=True)
+    f = np.einsum("ctki,ctkj->ctij", x[table.vertex[t]], table.gradient[t])
+    columns = np.swapaxes(f, 2, 3)
+    cofactor = np.stack([np.cross(columns[:, :, k - 2], columns[:, :, k - 1]) for k in range(3)], axis=-1)
+    change = np.einsum("cti,cti->ct", f[:, :, :, 0], cofactor[:, :, :, 0])
+    mean = (share * change).sum(axis=1, keepdims=True)
+    mu, lam = table.mu[cubes][:, None], table.lam[cubes][:, None]
+    own = OWN_VOLUME * change + (1.0 - OWN_VOLUME) * mean
+    pressed = lam * (OWN_VOLUME * (own - 1.0) + (1.0 - OWN_VOLUME) * (mean - 1.0)) - mu
+    stress = mu[:, :, None, None] * f + pressed[:, :, None, None] * cofactor
+    return np.einsum("ct,ctij->cij", share, stress), np.einsum("ct,ctij->cij", share, cofactor)
+
+
 @kernel(inner=True)
 def safe_share(table: LatticeTable, first: int, last: int, x: Array, d: Array, mean: Array, y: Array) -> float:
     """How much of a step's deforming the cubes first to last can take: no gradient that changes by more than

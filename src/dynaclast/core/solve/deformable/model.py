@@ -63,6 +63,8 @@ class Seams:
     edge     : (E, 2) int32, vertices of the edge there, of the first triangle; -1 of ropes
     normal   : (Q, 3) float64, unit, of soft bodies: from the first piece to the second
     second_moment : (Q, 3, 3) float64, [m4], of the face between them about its centre
+    cube     : (E,) int32, cubes whose stress decides, where soft matter tears; near (E,) int32, the seam each is at;
+    share (E,) float64, how much it counts
     """
 
     body: Index
@@ -79,6 +81,9 @@ class Seams:
     edge: Index
     normal: Array
     second_moment: Array
+    cube: Index
+    near: Index
+    share: Array
 
     @property
     def count(self) -> int:

@@ -28,6 +28,7 @@ class StepScratch(NamedTuple):
     pressed      : (A,) float64, [N], greatest force of a step of the interval on what sleeps
     pull         : (X,) float64, [N], greatest load of each tie's end in the interval
     numbers      : (4,) int64: rows of the last step, iterations since the start, steps
+    goal         : (N, 3) float64, [m], where recall draws vertices in the step; goal_way (N, 3), [m], how far that goes
     matrix3      : (3, 3) float64, scratch; parent, held, total : as keep_momentum
     group_of     : as find_groups
     """
@@ -42,6 +43,8 @@ class StepScratch(NamedTuple):
     pressed: Array
     pull: Array
     numbers: Index
+    goal: Array
+    goal_way: Array
     matrix3: Array
     parent: Index
     held: Flags

@@ -75,6 +75,8 @@ class DeformableRun:
             f(slots),
             f(len(e.ties.strength)),
             f(4, np.int64),
+            e.vertices.rest.copy(),
+            f((n, 3)),
             f((3, 3)),
             f(bodies + slots, np.int32),
             f(bodies + slots, np.uint8),
@@ -316,12 +318,12 @@ class DeformableRun:
         return found[:, 0], found[:, 1], found[:, 2].astype(np.uint8)
 
     def _carried_along(self) -> Mask:
-        """Deformable bodies (B,) with vertices that ride on an assembly that moves."""
+        """Deformable bodies (B,) with vertices that an assembly which moves takes along, or draws."""
         asm, e = self._state.assemblies, self.deformables.elements
         out = np.zeros(len(self.deformables.names), bool)
         moves = (asm.motion == Motion.KINEMATIC) | ((asm.motion == Motion.DYNAMIC) & (asm.asleep == 0))
-        slots = self._state.piece_assembly[e.carried.piece]
-        out[e.vertices.body[e.carried.vertex[moves[slots]]]] = True
+        for along in (e.carried, e.drawn):
+            out[e.vertices.body[along.vertex[moves[self._state.piece_assembly[along.piece]]]]] = True
         return out
 
     def wake_by_others(self, scene: Scene, bodies: Bodies) -> None:
@@ -333,8 +335,7 @@ class DeformableRun:
         moves = (asm.motion == Motion.KINEMATIC) | ((asm.motion == Motion.DYNAMIC) & (asm.asleep == 0))
         asleep = np.flatnonzero(state.deformables.asleep)
         if len(asleep) and moves.any():
-            slots = state.piece_assembly[e.carried.piece]
-            self.wake(np.unique(e.vertices.body[e.carried.vertex[moves[slots]]]))
+            self.wake(np.flatnonzero(self._carried_along()))
             held = state.vertex_tie_broken == 0
             for end in range(2):
                 own = held & (e.ties.piece[:, end] >= 0)

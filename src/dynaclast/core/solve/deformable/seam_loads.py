@@ -18,7 +18,7 @@ from ...arrays import Array, Index, means, sums
 from ...kernels import kernel
 from ..state import State
 from ..statics import Faces, bond_loads, sections_of
-from .lattice import add_lattice
+from .lattice import add_lattice, cube_stresses
 from .membrane import length_changes
 from .model import DeformableModel
 from .parts import Deformables
@@ -56,7 +56,28 @@ class SeamLoads:
             )
         if len(self._soft):
             out[self._soft] = self._between_solids(state, lead)
+        if len(seams.cube):
+            own = np.unique(seams.near)
+            out[own] = self._by_stress(x)[own]
         return np.where(state.seam_broken != 0, 0.0, out)
+
+    def _by_stress(self, x: Array) -> Array:
+        """Loads (Q,) [N] of seams along which soft matter tears: the traction across the face between two pieces, of
+        the mean stress in the cubes along it; pressure does not count (Camacho and Ortiz 1996, doi
+        10.1016/0020-7683(95)00255-3, with both ways of opening alike).
+        """
+        seams = self._seams
+        used, back = np.unique(seams.cube, return_inverse=True)
+        both = np.concatenate([part.reshape(-1, 9) for part in cube_stresses(self._own, used, x)], axis=1)
+        both = sums(seams.share[:, None] * both[back], seams.near, seams.count)
+        both /= np.maximum(sums(seams.share, seams.near, seams.count), 1e-300)[:, None]
+        traction, facing = (
+            np.einsum("qij,qj->qi", part.reshape(-1, 3, 3), seams.normal) for part in (both[:, :9], both[:, 9:])
+        )
+        facing /= np.maximum(np.linalg.norm(facing, axis=1), 1e-300)[:, None]
+        along = np.einsum("qi,qi->q", traction, facing)
+        across = np.linalg.norm(traction - along[:, None] * facing, axis=1)
+        return seams.size * np.hypot(np.maximum(along, 0.0), across)
 
     def _between_solids(self, state: State, lead: Index) -> Array:
         """Loads [N] of the seams of soft bodies."""

@@ -91,14 +91,21 @@ def step_deformables(
     x, speed, t = d.vertices.position, d.vertices.velocity, e.bodies
     for k in range(d.slots.used[0]):
         s.given[d.slots.slot[k], :] = 0.0
-    assemble(m, e, d.awake, x, h, anew, s.base, v.z)
+    for k in range(len(e.drawn.vertex)):
+        i = e.drawn.vertex[k]
+        a = bodies.piece_assembly[e.drawn.piece[k]]
+        px, py, pz = carried(bodies.assemblies, a, e.drawn.start[k])
+        ux, uy, uz, _ = passing(bodies, a, h, px, py, pz)
+        s.goal[i, 0], s.goal[i, 1], s.goal[i, 2] = px + ux, py + uy, pz + uz
+        s.goal_way[i, 0], s.goal_way[i, 1], s.goal_way[i, 2] = ux, uy, uz
+    assemble(m, e, d.awake, x, h, anew, s.goal, s.base, v.z)
     for b in d.awake:
         for n in range(t.leads[b], t.leads[b + 1]):
             i = t.leading[n]
             for c in range(3):
                 gain = e.vertices.gravity_scale[i] * settings.gravity[c] + s.acceleration[i, c]
                 s.way[i, c] = h * (speed[i, c] + h * gain)
-                s.base[i, c] += e.vertices.heavy[i] * s.way[i, c]
+                s.base[i, c] += e.vertices.heavy[i] * s.way[i, c] + e.vertices.recall_damping[i] * s.goal_way[i, c]
                 v.d[i, c] = h * speed[i, c]
             if d.pinned[i]:
                 v.d[i, 0], v.d[i, 1], v.d[i, 2] = 0.0, 0.0, 0.0

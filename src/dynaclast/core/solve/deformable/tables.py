@@ -42,7 +42,7 @@ class VertexTable(NamedTuple):
     pinned        : (N,) uint8, whether something holds it where it is, or takes it along
     rest          : (N, 3) float64, [m], world frame, in the shape it rests in
     heavy         : (N,) float64, [N/m], mass over the square of the step
-    recall        : (N,) float64, [N/m], stiffness with which it is drawn back to its rest
+    recall        : (N,) float64, [N/m], stiffness with which it is drawn back to its rest, where that is now
     recall_damping : (N,) float64, [N/m], of that, over the step
     """
 
@@ -353,7 +353,7 @@ class AirTable(NamedTuple):
 
 
 class Carried(NamedTuple):
-    """Vertices that ride on a piece.
+    """Vertices that a piece takes along, or draws to where it takes them.
 
     vertex : (X,) int32
     piece  : (X,) int32
@@ -380,6 +380,7 @@ class Elements(NamedTuple):
     lattice: LatticeTable
     ties: TieEnds
     carried: Carried
+    drawn: Carried
     points: PointTable
     collides: Flags
     meets: Flags

@@ -23,7 +23,7 @@ from .part import Part, concatenate, offsets, placed_at_size
 from .rope import rope
 from .seams import seams_of
 from .soft import soft, solutions
-from .tables import air, carried, curves, factors, lattices, membranes, segments, sizes
+from .tables import air, carried, curves, drawn, factors, lattices, membranes, segments, sizes
 from .vertex_ties import vertex_ties
 from .weights import Weights
 
@@ -69,7 +69,7 @@ def build_deformables(
     ends, ties = vertex_ties(shot, use, parts, first, built, body_first)
     maker = TableMaker(shot, use, parts, first, ends, seams.body, step)
     tables = maker((seams.strength <= 0.0).astype(np.uint8), np.zeros(int(first[-1]), np.uint8))
-    drawn = [
+    seen = [
         Drawn(shot.bodies[b].name, int(k), len(p.x), p.drawn_faces, p.drawn_lines(), p.carrier, p.weight)
         for b, p, k in zip(use, parts, first, strict=False)
     ]
@@ -86,7 +86,7 @@ def build_deformables(
         seams,
         concatenate([p.mass for p in parts]),
         lattices([p.tets for p in parts], parts, first),
-        drawn,
+        seen,
         concatenate([p.start for p in parts], (3,)),
         start,
         step,
@@ -149,6 +149,7 @@ class TableMaker:
             lattices([p.tets for p in joined], parts, first),
             self._ends,
             carried(parts, joined, first),
+            drawn(parts, joined, first),
             contact_points(self._shot, self._use, parts, self._points, joined, first),
             *collisions(self._shot, self._use),
         )

@@ -8,7 +8,6 @@ from ....arrays import Index
 from ....document import AnchorEffect, Body, Shot
 from ....errors import InputError
 from ....falloff import EvaluationContext, value
-from ....falloff.weights import recall_rates
 from ....fields.base import among
 from ....fields.pose import pose_of
 from ....fracture.pieces import Pieces
@@ -44,4 +43,11 @@ def hold(shot: Shot, body: Body, part: Part, built: list[Pieces], body_first: In
                 b = names[item.effect.carrier]
                 for i in np.flatnonzero(own):
                     part.carried_by[i] = body_first[b] + nearest_piece(shot.bodies[b], built[b], part.start[i])
-    part.recall = recall_rates(body, part.x, evaluation)
+    for recall in body.recall:
+        rate = recall.rate * value(recall.reach, part.x, evaluation)
+        own = rate > part.recall  # of several the fastest draws
+        part.recall[own], part.drawn_by[own] = rate[own], -1
+        if recall.to is not None:
+            b = names[recall.to]
+            for i in np.flatnonzero(own):
+                part.drawn_by[i] = body_first[b] + nearest_piece(shot.bodies[b], built[b], part.x[i])

@@ -28,6 +28,8 @@ class PartSeams:
     center   : (Q, 3) float64, [m]
     normal   : (Q, 3) float64, unit, of soft bodies: from the first piece to the second
     second_moment : (Q, 3, 3) float64, [m4], of the face between them about its centre
+    cube     : (E,) int32, cubes of the lattice whose stress decides, where soft matter tears; near (E,) int32, the seam
+    each is at; share (E,) float64, how much it counts
     """
 
     piece: Index
@@ -43,6 +45,9 @@ class PartSeams:
     center: Array
     normal: Array
     second_moment: Array
+    cube: Index = field(default_factory=lambda: np.zeros(0, np.int32))
+    near: Index = field(default_factory=lambda: np.zeros(0, np.int32))
+    share: Array = field(default_factory=lambda: np.zeros(0))
 
     def weighted(self, weights: Weights) -> PartSeams:
         """The seams with their strengths as they differ from place to place."""
@@ -67,7 +72,7 @@ class Part:
     carrier, weight : what carries each drawn vertex, as Drawn; touch : the same of points that touch
     skin        : (F, 3) int32, faces of these points, of soft bodies in pieces
     pinned      : (V,) bool; carried_by (V,) int, pieces that pinned vertices ride on, or -1
-    recall      : (V,) float64, [1/s]
+    recall      : (V,) float64, [1/s]; drawn_by (V,) int, pieces that take along where a vertex is drawn to, or -1
     seams       : where its pieces hang together
     start       : (V, 3) float64, [m], where vertices are at the start
     origin      : (V,) int, of a rope of pieces: the vertex of the line that each comes from
@@ -102,6 +107,7 @@ class Part:
     pinned: Mask = field(init=False)
     carried_by: Index = field(init=False)
     recall: Array = field(init=False)
+    drawn_by: Index = field(init=False)
     start: Array = field(init=False)
     seams: PartSeams | None = None
     origin: Index | None = None
@@ -109,6 +115,7 @@ class Part:
     def __post_init__(self) -> None:
         count = len(self.x)
         self.pinned, self.carried_by, self.recall = np.zeros(count, bool), np.full(count, -1), np.zeros(count)
+        self.drawn_by = np.full(count, -1)
         self.start = self.x
 
     def drawn_lines(self) -> Index:

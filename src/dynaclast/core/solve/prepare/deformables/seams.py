@@ -65,6 +65,9 @@ def seams_of(shot: Shot, use: list[int], parts: list[Part], first: Index) -> Sea
         np.concatenate([np.zeros((0, 2), np.int64), *edge]).astype(np.int32),
         concatenate([s.normal for s in own], (3,)),
         concatenate([s.second_moment for s in own], (3, 3)),
+        placed("cube", offsets([len(p.tets) for p in parts])),
+        placed("near", seam),
+        concatenate([s.share for s in own]),
     )
 
 

@@ -12,7 +12,7 @@ from ....arrays import Array, Index, sums
 from ....document import Body, SoftMatter
 from ....errors import InputError
 from ....fracture.build import Resolve
-from ....fracture.deforming import deforming_mesh, soft_pieces
+from ....fracture.deforming import as_it_tears, deforming_mesh, soft_pieces
 from ....fracture.patches import split
 from ....geometry.inside import inside
 from ....geometry.mass import signed_volume
@@ -20,7 +20,7 @@ from ....geometry.mesh import TriMesh, creased, make
 from ...deformable.lattice import BOUND, VISCOUS_BOUND, boundary, lame, shape_gradients, stiffness_bound, tetrahedra_of
 from ...deformable.tables import Solver
 from .part import Part, placed_at_size
-from .splitting import corner_of, solid_seams
+from .splitting import corner_of, solid_seams, torn_by_stress
 from .weights import Weights
 
 MOST_CELLS = 1_000_000
@@ -86,7 +86,8 @@ def soft(body: Body, matter: SoftMatter, weights: Weights, resolve: Resolve) -> 
         faces = pieces.own_faces()
         own = np.zeros(len(x), int)
         own[flat] = np.repeat(piece, 6)[:, None]
-        seams = solid_seams(body, pieces.scaled(body.factor), origin, own)
+        seams = solid_seams(as_it_tears(body, mesh), pieces.scaled(body.factor), origin, own)
+        seams = torn_by_stress(seams, tets) if matter.tear is not None else seams
     once = np.unique(cells, axis=0, return_index=True)[1]
     whole = grid_tets[once].reshape(-1, 4)
     return Part(

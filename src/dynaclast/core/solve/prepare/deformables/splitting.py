@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
 from ....arrays import Array, Index, sums
@@ -118,6 +120,25 @@ def rope_seams(segment: Index, own: Index, x: Array, load: float) -> PartSeams:
         x[vertex[a]],
         *no_face(count),
     )
+
+
+def torn_by_stress(seams: PartSeams, tets: Index) -> PartSeams:
+    """Seams of soft matter that tears: what decides is the stress in the cubes (C, 6, 4) along each, of which those
+    that the face between its pieces goes through have all their vertices on it.
+    """
+    cube = np.repeat(np.arange(len(tets)), 8)
+    corners = np.sort(tets.reshape(len(tets), -1), axis=1)
+    vertex = corners[np.diff(corners, axis=1, prepend=-1) > 0]
+    order = np.argsort(vertex, kind="stable")
+    start = np.searchsorted(vertex[order], np.arange(int(vertex.max()) + 2))
+    end, seam = seams.link.ravel(), np.repeat(seams.of, 2)
+    many = start[end + 1] - start[end]
+    first = np.repeat(start[end] - np.cumsum(many) + many, many)
+    found = cube[order][first + np.arange(many.sum())]
+    key, count = np.unique(np.repeat(seam, many).astype(np.int64) * len(tets) + found, return_counts=True)
+    near, at = np.divmod(key, len(tets))
+    share = (np.minimum(count, 8) / 8.0) ** 2
+    return replace(seams, cube=at.astype(np.int32), near=near.astype(np.int32), share=share)
 
 
 def solid_seams(body: Body, pieces: Pieces, corner: Index, own: Index) -> PartSeams:

@@ -92,15 +92,20 @@ def factors(joined: list[Joined], first: Index, count: int) -> FactorTable:
 
 def carried(parts: list[Part], joined: list[Joined], first: Index) -> Carried:
     """Vertices that ride on pieces."""
-    vertex, piece, start = [np.zeros(0, int)], [np.zeros(0, int)], [np.zeros((0, 3))]
-    for part, own, k in zip(parts, joined, first, strict=False):
-        rides = np.flatnonzero((part.carried_by >= 0) & (own.lead == np.arange(len(own.lead))))
-        vertex.append(rides + k)
-        piece.append(part.carried_by[rides])
-        start.append(part.start[rides])
-    return Carried(
-        np.concatenate(vertex).astype(np.int32), np.concatenate(piece).astype(np.int32), np.concatenate(start)
-    )
+    return _taken_along([p.carried_by for p in parts], [p.start for p in parts], joined, first)
+
+
+def drawn(parts: list[Part], joined: list[Joined], first: Index) -> Carried:
+    """Vertices that are drawn to where pieces take them."""
+    return _taken_along([p.drawn_by for p in parts], [p.x for p in parts], joined, first)
+
+
+def _taken_along(by: list[Index], start: list[Array], joined: list[Joined], first: Index) -> Carried:
+    rides = [np.flatnonzero((b >= 0) & (own.lead == np.arange(len(b)))) for b, own in zip(by, joined, strict=True)]
+    vertex = np.concatenate([np.zeros(0, int), *(r + k for r, k in zip(rides, first, strict=False))])
+    piece = np.concatenate([np.zeros(0, int), *(b[r] for b, r in zip(by, rides, strict=True))])
+    place = np.concatenate([np.zeros((0, 3)), *(x[r] for x, r in zip(start, rides, strict=True))])
+    return Carried(vertex.astype(np.int32), piece.astype(np.int32), place)
 
 
 def sizes(parts: list[Part]) -> Array:
