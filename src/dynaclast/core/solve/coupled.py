@@ -14,6 +14,7 @@ from ..kernels import kernel
 from .deformable.parts import Deformables
 from .deformable.step import step_deformables
 from .interval import AWAKE, STAGE, UNTIL, IntervalScratch, Stage, _detect, _detect_again, _find_awake
+from .model import Settings
 from .rigid.constraints import ConstraintSet
 from .rigid.contact_cache import Pairing, Pairs
 from .rigid.detection import ContactPoints
@@ -57,20 +58,40 @@ def run_coupled_interval(
     world.placed_at[:] = 0
     rigid.inertia_at[:] = 0
     h = settings.interval / settings.substeps
-    given, slots = deformables.scratch.given, deformables.slots
     for number in range(settings.substeps):
         if number % every == 0:
             step_deformables(
                 deformables, scene.hulls, scene.pieces, bodies, settings, tie_broken, h * every, int(number == 0)
             )
-        for k in range(slots.used[0]):
-            a = slots.slot[k]
-            for c in range(3):
-                asm.velocity[a, c] += h * given[a, c]
-                asm.angular_velocity[a, c] += h * given[a, 3 + c]
+        _give(deformables, bodies, settings, h, every, int(number % every == 0))
         end = np.int64(number + 1)
         step, count = run_substeps(settings, bodies, solver, tied, awake, step, end, count, regroup, rigid)
         regroup = np.int64(0)
         if count:
             regroup = _detect_again(scene, bodies, cache, pairs, points, solver, scratch, step, count)
     numbers[STAGE] = Stage.DONE
+
+
+@kernel(inner=True)
+def _give(deformables: Deformables, bodies: Bodies, settings: Settings, h: float, every: int, begins: int) -> None:
+    """Let assemblies go in a substep as the step of deformable bodies has them go: all they gain in it they get as it
+    begins, and what gravity and fields give them in later substeps is taken back. So they get as far as well as as
+    fast, and what is pressed together stays where the step put it.
+
+    begins : int, 1 in the first substep of the step
+    """
+    asm, given, slots = bodies.assemblies, deformables.scratch.given, deformables.slots
+    for k in range(slots.used[0]):
+        a = slots.slot[k]
+        for c in range(3):
+            field, turn = bodies.acceleration[a, c], bodies.angular_acceleration[a, c]
+            gain = asm.gravity_scale[a] * settings.gravity[c] + field
+            if begins == 1:
+                more, turns = every * given[a, c], every * given[a, 3 + c]
+                if every > 1:
+                    more += (every - 1) * gain + field  # poses go back by half of a field's (integrate_poses)
+                    turns += every * turn
+            else:
+                more, turns = -gain - field / (every - 1), -turn - turn / (every - 1)
+            asm.velocity[a, c] += h * more
+            asm.angular_velocity[a, c] += h * turns

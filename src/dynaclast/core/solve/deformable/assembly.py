@@ -8,6 +8,7 @@ from ...arrays import Array, Index
 from ...kernels import kernel
 from .bending import add_curves
 from .lattice import add_lattice, safe_share, solve_factored
+from .meetings import MET
 from .membrane import add_membrane
 from .parts import Deformables
 from .pattern import add_block_product, add_scalar_product, complete_rows
@@ -15,6 +16,7 @@ from .segments import add_segments
 from .system import Matrix, build_levels_of
 from .tables import Elements, Solver
 
+HOLD_OFF_PASSES = 4
 STRAINED = 0.03
 """What gets longer in a step by more than this share is linearised again."""
 
@@ -146,8 +148,10 @@ def assemble_lattices(d: Deformables, h: float) -> None:
 
 
 @kernel(inner=True)
-def hold_back(d: Deformables) -> None:
-    """Keep soft bodies from deforming more in a step than it can be relied on; they go on as a whole as they would."""
+def hold_back(d: Deformables, count: int) -> None:
+    """Keep soft bodies from deforming more in a step than it can be relied on; they go on as a whole as they would, but
+    not into what the rows hold them off from.
+    """
     t, v, s, table = d.elements.bodies, d.vectors, d.scratch, d.elements.vertices
     for b in d.awake:
         if t.solver[b] != Solver.FACTOR:
@@ -163,8 +167,46 @@ def hold_back(d: Deformables) -> None:
             mean[c] /= mass
         share = safe_share(d.elements.lattice, t.cell[b], t.cell[b + 1], d.vertices.position, v.d, mean, v.p)
         if share < 1.0:
+            whole = s.matrix3[1]
+            whole[0], whole[1], whole[2] = mean[0], mean[1], mean[2]
+            _hold_off(d, b, count, mass, 1.0 - share, whole)
             for n in range(t.leads[b], t.leads[b + 1]):
                 i = t.leading[n]
                 if not (t.still[b] and d.pinned[i]):
                     for c in range(3):
-                        v.d[i, c] = mean[c] + share * (v.d[i, c] - mean[c])
+                        v.d[i, c] = mean[c] + share * (v.d[i, c] - mean[c]) + (1.0 - share) * (whole[c] - mean[c])
+
+
+@kernel(inner=True)
+def _hold_off(d: Deformables, b: int, count: int, mass: float, left: float, way: Array) -> None:
+    """Take from the way (3,) [m] of a body as a whole what would go into what touches it; what is free gives way too,
+    each as the other's mass says, so that momentum is kept.
+
+    mass : float, [kg]; left : float, share of its momentum that goes by that way
+    """
+    rows, slots, body = d.rows, d.slots, d.elements.vertices.body
+    fixed = d.elements.bodies.pinned[b] != 0
+    for _ in range(HOLD_OFF_PASSES):
+        for c in range(count):
+            if not rows.active[c] or rows.tie[c] >= 0 or rows.shape[c] <= MET or body[rows.vertex[c, 0]] != b:
+                continue
+            n, o = rows.normal[c], rows.passing[c]
+            gap = rows.gap[c] + n[0] * (way[0] - o[0]) + n[1] * (way[1] - o[1]) + n[2] * (way[2] - o[2])
+            give = 0.0
+            if rows.slot[c] >= 0:
+                k = slots.place[rows.slot[c]]
+                y, r = d.vectors.slot_d[k], rows.arm[c]
+                gap -= n[0] * (y[0] + y[4] * r[2] - y[5] * r[1])
+                gap -= n[1] * (y[1] + y[5] * r[0] - y[3] * r[2])
+                gap -= n[2] * (y[2] + y[3] * r[1] - y[4] * r[0])
+                other = slots.mass[k] / d.elements.vertices.heavy[rows.vertex[c, 0]]
+                other *= d.elements.vertices.mass[rows.vertex[c, 0]]  # [kg]: both over the square of the step
+                give = 1.0 if fixed else left * mass / (left * mass + other)
+            elif fixed:
+                continue
+            if gap < 0.0:
+                for k in range(3):
+                    way[k] -= (1.0 - give) * gap * n[k]
+                if rows.slot[c] >= 0:
+                    for k in range(3):
+                        d.vectors.slot_d[slots.place[rows.slot[c]], k] += give * gap * n[k]

@@ -11,12 +11,13 @@ from typing import NamedTuple
 
 import numpy as np
 
-from ...arrays import Array, Index
+from ...arrays import Array, Flags, Index
 from ...kernels import kernel
 from ...kernels.linalg import rotate_by
 from ..model import GROUND, Hold, Hulls, Motion, PieceTable
 from ..rigid.groups import Bodies
 from ..state import Assemblies
+from .system import Slots
 from .tables import MOST_VERTICES, BlockPattern, Held, PointTable, Rows
 
 BUNCH = 32
@@ -31,16 +32,18 @@ class Near(NamedTuple):
     """Points near shapes.
 
     point : (n,) int32; shape : (n,) int32
+    made  : (n,) uint8, whether there is a row of them in this step
     found : (1,) int64, how many; more than n where there was no room
     """
 
     point: Index
     shape: Index
+    made: Flags
     found: Index
 
 
 def make_near(room: int) -> Near:
-    return Near(np.zeros(room, np.int32), np.zeros(room, np.int32), np.zeros(1, np.int64))
+    return Near(np.zeros(room, np.int32), np.zeros(room, np.int32), np.zeros(room, np.uint8), np.zeros(1, np.int64))
 
 
 @kernel(inner=True)
@@ -332,6 +335,9 @@ def hull_rows(
     way: Array,
     touch_shape: Index,
     touch_face: Index,
+    slots: Slots,
+    moved: Array,
+    solved: int,
     rows: Rows,
     count: int,
 ) -> int:
@@ -339,15 +345,23 @@ def hull_rows(
 
     h           : float, [s], of the step
     x, way      : (C, 3) float64, [m], where points are and how they would go
+    solved      : int, 0 where that is by themselves; 1 where it is what a solution says, and assemblies go by ``moved``
+    (K, 6) float64, [m], [rad]: then rows are added that are not there yet
     touch_shape : (C,) int32, what each touched in the last step; touch_face (C,) int32
     """
     for k in range(min(near.found[0], len(near.point))):
         i, s = near.point[k], near.shape[k]
-        if count == len(rows.gap) or points.held[i] == Held.FOLLOWS:
+        if solved == 0:
+            near.made[k] = 0
+        if count == len(rows.gap) or points.held[i] == Held.FOLLOWS or near.made[k]:
             continue
         p = hulls.piece[s]
         a = bodies.piece_assembly[p]
         ux, uy, uz, free = passing(bodies, a, h, x[i, 0], x[i, 1], x[i, 2])
+        if solved == 1 and free and slots.place[a] >= 0:
+            y, c = moved[slots.place[a]], bodies.assemblies.position[a]
+            rx, ry, rz = x[i, 0] - c[0], x[i, 1] - c[1], x[i, 2] - c[2]
+            ux, uy, uz = y[0] + y[4] * rz - y[5] * ry, y[1] + y[5] * rx - y[3] * rz, y[2] + y[3] * ry - y[4] * rx
         if points.held[i] and not free:
             continue  # neither gives way
         lx, ly, lz = _into(bodies.assemblies, a, pieces, p, x[i, 0], x[i, 1], x[i, 2])
@@ -384,6 +398,7 @@ def hull_rows(
             if face < 0:
                 continue
             nx, ny, nz = hulls.normals[face, 0], hulls.normals[face, 1], hulls.normals[face, 2]
+        near.made[k] = 1
         new_row(rows, count, i, s, face, a if free else -1, np.sqrt(pieces.friction[p] * points.friction[i]))
         _of_point(points, i, rows, count)
         nx, ny, nz = rotate_by(q[0], q[1], q[2], q[3], nx, ny, nz)

@@ -117,10 +117,10 @@ def _own_stiffness(m: Matrix, i: int) -> float:
 
 
 @kernel(inner=True)
-def stiffen(d: Deformables, count: int) -> None:
-    """How stiff each row is, and how friction begins."""
+def stiffen(d: Deformables, first: int, count: int) -> None:
+    """How stiff each row from the first on is."""
     rows, m = d.rows, d.matrix
-    for c in range(count):
+    for c in range(first, count):
         own = 0.0
         for k in range(MOST_VERTICES):
             i = rows.vertex[c, k]
@@ -163,12 +163,12 @@ def pull_of_rows(d: Deformables, count: int) -> None:
 
 
 @kernel(inner=True)
-def begin_friction(d: Deformables, count: int, h: float) -> None:
-    """Friction of the first round, by how hard points were pressed in the last step and how far they slipped: so it
-    settles from step to step where it does not within one.
+def begin_friction(d: Deformables, first: int, count: int, h: float) -> None:
+    """Friction of the first round, of rows from the first on, by how hard points were pressed in the last step and how
+    far they slipped: so it settles from step to step where it does not within one.
     """
     rows = d.rows
-    for c in range(count):
+    for c in range(first, count):
         if rows.tie[c] >= 0:
             continue
         p = rows.point[c]

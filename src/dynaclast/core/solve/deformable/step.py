@@ -30,6 +30,8 @@ SOME = 0.05
 """Fewer rows than this share that are otherwise than they were do not matter."""
 MOST_NEWTON = 3
 """Steps of Newton's method, of which the first does but where something whips."""
+MOST_LOOKS = 3
+"""How often rows are looked for: once by how things would go by themselves, then by what was solved."""
 ENOUGH, ENOUGH_SOFT, ENOUGH_CHAIN = 3e-4, 1e-6, 1e-10
 """Error of a step that is let be [J/kg], in the energy norm, of what is solved by levels, of lattices, of chains."""
 FINE = 2000.0
@@ -69,6 +71,50 @@ def _solve_groups(d: Deformables, count: int) -> None:
         d.scratch.numbers[ITERATIONS] += solve_system(
             d.matrix, t, group, d.rows, d.slots, d.pinned, d.vectors, enough, MOST_ITERATIONS
         )
+
+
+@kernel(inner=True)
+def _rows_of_hulls(
+    d: Deformables, hulls: Hulls, pieces: PieceTable, bodies: Bodies, h: float, solved: int, count: int
+) -> int:
+    """Rows of points and hulls, by where things would go, or by where a solution says that they do."""
+    points, s, touching = d.elements.points, d.scratch, d.touching
+    return hull_rows(
+        points,
+        d.near,
+        hulls,
+        pieces,
+        bodies,
+        h,
+        s.point,
+        s.point_way,
+        touching.shape,
+        touching.face,
+        d.slots,
+        d.vectors.slot_d,
+        solved,
+        d.rows,
+        count,
+    )
+
+
+@kernel(inner=True)
+def _solve(d: Deformables, groups: int, count: int, h: float) -> None:
+    """Where vertices and assemblies go in the step, with so many groups and rows."""
+    m, t, rows = d.matrix, d.elements.bodies, d.rows
+    for newton in range(MOST_NEWTON):
+        for number in range(ROUNDS):
+            prepare_preconditioner(m, t, d.awake, rows, count, d.slots, d.pinned)
+            pull_of_rows(d, count)
+            _solve_groups(d, groups)
+            if count == 0:
+                break
+            changed = look_again(d, count, h)
+            if changed == 0 or (number > 0 and changed < SOME * count):
+                break
+        if newton == MOST_NEWTON - 1 or not strained(d):
+            break
+        assemble_again(d, h)
 
 
 @kernel(inner=True)
@@ -134,32 +180,27 @@ def step_deformables(
                 rows,
                 count,
             )
-    touching = d.touching
-    count = hull_rows(
-        e.points, d.near, hulls, pieces, bodies, h, s.point, s.point_way, touching.shape, touching.face, rows, count
-    )
+    count = _rows_of_hulls(d, hulls, pieces, bodies, h, 0, count)
     count = ball_rows(e.points, d.meeting, s.point, s.point_way, rows, count)
     count = segment_rows(e.points, e.segments, d.meeting, s.point, s.point_way, rows, count)
     count = edge_rows(e.points, m.pattern, d.near, hulls, pieces, bodies, h, s.point, s.point_way, rows, count)
-    take_part(d, bodies, settings, count, h)
-    stiffen(d, count)
-    begin_friction(d, count, h)
-    groups = find_groups(e.vertices, len(t.solver), d.awake, rows, count, d.slots, d.groups, s.group_of)
-    for newton in range(MOST_NEWTON):
-        for number in range(ROUNDS):
-            prepare_preconditioner(m, t, d.awake, rows, count, d.slots, d.pinned)
-            pull_of_rows(d, count)
-            _solve_groups(d, groups)
-            if count == 0:
-                break
-            changed = look_again(d, count, h)
-            if changed == 0 or (number > 0 and changed < SOME * count):
-                break
-        if newton == MOST_NEWTON - 1 or not strained(d):
+    first = 0
+    for _ in range(MOST_LOOKS):
+        take_part(d, bodies, settings, count, h)
+        stiffen(d, first, count)
+        begin_friction(d, first, count, h)
+        groups = find_groups(e.vertices, len(t.solver), d.awake, rows, count, d.slots, d.groups, s.group_of)
+        _solve(d, groups, count, h)
+        first = count
+        if len(d.near.point) == 0 or d.near.found[0] == 0:
             break
-        assemble_again(d, h)
+        place_points(e.points, d.awake, v.d, s.point_way)  # what elastic forces bring where it would not go by itself
+        count = _rows_of_hulls(d, hulls, pieces, bodies, h, 1, count)
+        if count == first:
+            break
+    count = first
     keep_momentum(t, e.vertices, d.awake, rows, count, d.slots, v, s.parent, s.held, s.total)
-    hold_back(d)
+    hold_back(d, count)
     _go_on(d, hulls, bodies, settings, count, h)
     s.numbers[ROWS] = count
     s.numbers[STEPS] += 1
