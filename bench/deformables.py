@@ -74,7 +74,7 @@ class Ran:
         return (now / length - 1).max(axis=1)
 
     def crossings(self, frames: list[int]) -> int:
-        faces = self.run.model.deformables.drawn[0].surface.faces  # type: ignore[union-attr]
+        faces = self.run.model.deformables.drawn[0].faces  # type: ignore[union-attr]
         return sum(len(crossing_pairs(make(self.at[k], faces))) for k in frames)
 
 

@@ -24,6 +24,10 @@ BUNCH = 32
 """Vertices that are looked at together when near hulls are looked for."""
 BEHIND = 0.05
 """What is behind a triangle by less than this share of its size was in front."""
+STAYS = 0.1
+"""What would leave what it touches by less than this share of its edges is taken to stay there at first."""
+TOLERATED = 0.1
+"""What goes in by less than this share of its own radius in a solution is left to the next step."""
 PARALLEL = 1e-9
 """A way along a face this little steep does not cross it."""
 
@@ -367,7 +371,7 @@ def hull_rows(
         lx, ly, lz = _into(bodies.assemblies, a, pieces, p, x[i, 0], x[i, 1], x[i, 2])
         wx, wy, wz = way[i, 0] - ux, way[i, 1] - uy, way[i, 2] - uz
         size = hulls.bound[s] + points.radius[i]
-        travel = np.sqrt(wx * wx + wy * wy + wz * wz)
+        travel, leaves = np.sqrt(wx * wx + wy * wy + wz * wz), False
         if lx * lx + ly * ly + lz * lz > (size + travel) ** 2:
             continue
         q = bodies.assemblies.orientation[a]
@@ -381,11 +385,11 @@ def hull_rows(
             if gap + nx * wx + ny * wy + nz * wz >= 0.0:
                 # past it within the step: where it comes nearest
                 t = -(lx * wx + ly * wy + lz * wz) / max(travel * travel, 1e-300)
-                if t <= 0.0 or t >= 1.0 or gap < 0.0:
-                    continue
                 cx, cy, cz = lx + t * wx, ly + t * wy, lz + t * wz
-                if cx * cx + cy * cy + cz * cz >= (far - gap) ** 2:
-                    continue
+                if t <= 0.0 or t >= 1.0 or gap < 0.0 or cx * cx + cy * cy + cz * cz >= (far - gap) ** 2:
+                    leaves = touch_shape[i] == s  # what pulls on it may bring it back to what it touches
+                    if not leaves:
+                        continue
         elif hulls.face_start[s + 1] - hulls.face_start[s] == 1:
             side, gap = _cross_triangle(hulls, s, points.radius[i], lx, ly, lz, wx, wy, wz)
             if side == 0:
@@ -395,9 +399,17 @@ def hull_rows(
         else:
             known = touch_face[i] if touch_shape[i] == s else -1
             face, gap = _cross_hull(hulls, s, points.radius[i], known, lx, ly, lz, wx, wy, wz)
+            if face < 0 and known >= 0:  # it would leave what it touched: what pulls on it may bring it back
+                face, leaves = known, True
+                f, o = hulls.normals[face], hulls.vertices[hulls.ring[hulls.ring_start[face]]]
+                gap = f[0] * (lx - o[0]) + f[1] * (ly - o[1]) + f[2] * (lz - o[2])
+                gap -= hulls.radius[s] + points.radius[i]
             if face < 0:
                 continue
             nx, ny, nz = hulls.normals[face, 0], hulls.normals[face, 1], hulls.normals[face, 2]
+        end = gap + nx * wx + ny * wy + nz * wz
+        if solved == 1 and (leaves or (end < 0.0 and end > -TOLERATED * points.radius[i])):
+            continue
         near.made[k] = 1
         new_row(rows, count, i, s, face, a if free else -1, np.sqrt(pieces.friction[p] * points.friction[i]))
         _of_point(points, i, rows, count)
@@ -405,6 +417,8 @@ def hull_rows(
         n = rows.normal[count]
         n[0], n[1], n[2] = nx, ny, nz
         rows.gap[count] = gap
+        if leaves and travel > STAYS * points.edge[i]:
+            rows.active[count] = 0
         if free:
             o, c = rows.arm[count], bodies.assemblies.position[a]
             for d in range(3):

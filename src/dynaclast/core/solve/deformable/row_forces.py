@@ -75,13 +75,16 @@ def tie_rows(
 
 
 @kernel(inner=True)
-def take_part(d: Deformables, bodies: Bodies, settings: Settings, count: int, h: float) -> None:
-    """The assemblies that rows lead to, and how they would go by themselves."""
+def take_part(d: Deformables, bodies: Bodies, settings: Settings, first: int, count: int, h: float) -> None:
+    """The assemblies that rows from the first on lead to, and how they would go by themselves; those that rows before
+    lead to stay as they are.
+    """
     slots, rows, asm, s = d.slots, d.rows, bodies.assemblies, d.scratch
-    for k in range(slots.used[0]):
+    known = slots.used[0] if first > 0 else 0
+    for k in range(known, slots.used[0]):
         slots.place[slots.slot[k]] = -1
-    n = 0
-    for c in range(count):
+    n = known
+    for c in range(first, count):
         a = rows.slot[c]
         if a < 0:
             continue
@@ -89,7 +92,7 @@ def take_part(d: Deformables, bodies: Bodies, settings: Settings, count: int, h:
             slots.place[a], slots.slot[n] = n, a
             n += 1
     slots.used[0] = n
-    for k in range(n):
+    for k in range(known, n):
         a = slots.slot[k]
         slots.mass[k] = asm.mass[a] / (h * h)
         quaternion_to_matrix(asm.orientation[a], s.matrix3)

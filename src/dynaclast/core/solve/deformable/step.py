@@ -99,10 +99,10 @@ def _rows_of_hulls(
 
 
 @kernel(inner=True)
-def _solve(d: Deformables, groups: int, count: int, h: float) -> None:
-    """Where vertices and assemblies go in the step, with so many groups and rows."""
+def _solve(d: Deformables, groups: int, count: int, most: int, h: float) -> None:
+    """Where vertices and assemblies go in the step, with so many groups and rows, and steps of Newton's method."""
     m, t, rows = d.matrix, d.elements.bodies, d.rows
-    for newton in range(MOST_NEWTON):
+    for newton in range(most):
         for number in range(ROUNDS):
             prepare_preconditioner(m, t, d.awake, rows, count, d.slots, d.pinned)
             pull_of_rows(d, count)
@@ -112,7 +112,7 @@ def _solve(d: Deformables, groups: int, count: int, h: float) -> None:
             changed = look_again(d, count, h)
             if changed == 0 or (number > 0 and changed < SOME * count):
                 break
-        if newton == MOST_NEWTON - 1 or not strained(d):
+        if newton == most - 1 or not strained(d):
             break
         assemble_again(d, h)
 
@@ -186,11 +186,11 @@ def step_deformables(
     count = edge_rows(e.points, m.pattern, d.near, hulls, pieces, bodies, h, s.point, s.point_way, rows, count)
     first = 0
     for _ in range(MOST_LOOKS):
-        take_part(d, bodies, settings, count, h)
+        take_part(d, bodies, settings, first, count, h)
         stiffen(d, first, count)
         begin_friction(d, first, count, h)
         groups = find_groups(e.vertices, len(t.solver), d.awake, rows, count, d.slots, d.groups, s.group_of)
-        _solve(d, groups, count, h)
+        _solve(d, groups, count, MOST_NEWTON if first == 0 else 1, h)
         first = count
         if len(d.near.point) == 0 or d.near.found[0] == 0:
             break
