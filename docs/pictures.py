@@ -81,8 +81,11 @@ def bind(page: Page) -> None:
 
 
 def light(page: Page) -> None:
+    """A piece is picked, and traced."""
     page.get_by_label("Light theme").click()
-    played(0.36)(page)
+    played(0.08)(page)
+    page.mouse.click(630, 330)
+    page.get_by_test_id("trace-bond").first.wait_for()
 
 
 def painted(page: Page) -> None:

@@ -195,6 +195,15 @@ def test_the_whole_line_from_break_to_export(page: Page, running: Parts, tmp_pat
     page.wait_for_timeout(300)
     page.mouse.click(view["x"] + view["width"] / 2, view["y"] + view["height"] / 2)
     expect(page.locator(".card")).to_contain_text(re.compile(r"piece \d+ · .*kg|piece \d+ · .* t"))
+    # and what it went through: the fields that acted, what its bonds bear, and the piece at the other end of one
+    trace = page.get_by_test_id("trace")
+    expect(trace).to_contain_text(re.compile(r", piece \d+"))
+    bond = page.get_by_test_id("trace-bond").first
+    expect(bond).to_contain_text(re.compile(r"[\d.]+ of [\d.,]+ kN"))
+    beyond = bond.get_by_role("button").inner_text()
+    bond.get_by_role("button").click()
+    expect(trace).to_contain_text(re.compile(rf", {beyond}\b"))
+    expect(page.get_by_test_id("trace-bond").first).to_be_visible()
     # hand it on
     page.get_by_test_id("step-export").click()
     for kind in ("usdc", "glb"):
