@@ -89,13 +89,16 @@ def test_what_rolls_down_a_taut_sheet_does_not_sleep_on_it() -> None:
     assert run.state.assemblies.position[0, 1] < 1.0
 
 
-def test_a_stone_that_drops_into_a_slack_sheet_comes_to_rest_in_it() -> None:
-    """What the step of the sheet has it do, it does: as far as well as as fast, so that nothing shakes the two."""
+@pytest.mark.parametrize("mass", [1.0, 4.0])
+def test_a_stone_that_drops_into_a_slack_sheet_comes_to_rest_in_it(mass: float) -> None:
+    """What the step of the sheet has it do, it does: as far as well as as fast, and what is left over of a solution is
+    little, so that nothing shakes the two.
+    """
     corners = [{"reach": reach_box((x, 2, z), (0.05, 9, 0.05))} for x in (-1, 1) for z in (-1, 1)]
     sheet = cloth("sheet", (0, 2, 0), (2, 2), (20, 20), matter={"preset": "canvas"}, pins=corners)
-    stone = ball("stone", (0.12, 2.4, 0.05), 0.2, material={"mass": 12})
-    run = started(shot(sheet, stone, ground={"on": False}, frames=260))
-    for _ in range(260):
+    stone = ball("stone", (0.12, 2.4, 0.05), 0.2, material={"mass": mass})
+    run = started(shot(sheet, stone, ground={"on": False}, frames=200))
+    for _ in range(200):
         run.advance()
     assert run.state.assemblies.asleep[0] and run.state.deformables.asleep.all()
     assert 1.4 < run.state.assemblies.position[0, 1] < 2.2

@@ -38,6 +38,8 @@ FINE = 2000.0
 """And less by the share of this in its vertices, where it has more: what is left over gathers at a few of them."""
 TOUCHING = 0.2
 """And so much of it where something is touched: what is stopped short goes on as a wave."""
+SHAKING = 0.05
+"""And of that where assemblies take part: what is left over step after step would shake those that lie in a sheet."""
 
 
 @kernel(inline=True)
@@ -68,6 +70,8 @@ def _solve_groups(d: Deformables, count: int) -> None:
                 enough += table.mass[i] * each
         if len(group.row):
             enough *= TOUCHING
+        if len(group.slot):
+            enough *= SHAKING
         d.scratch.numbers[ITERATIONS] += solve_system(
             d.matrix, t, group, d.rows, d.slots, d.pinned, d.vectors, enough, MOST_ITERATIONS
         )
