@@ -44,6 +44,8 @@ def test_what_cannot_bear_its_own_weight_is_told_how_much_that_is() -> None:
     line = rope("line", (0, 5, 0), (0, 3, 0), segments=8, matter={"breaks": 0.01}, pins=[pin(0, 5, 0)])
     weight = 2400 * 3.14159e-4 * 2 * 9.81 / 1000
     assert f"{weight:.3g} kN" in found(line)["too-weak"].sentence
+    lump = soft("lump", (0, 1, 0), (1, 1, 1), matter={"young": 1000, "tear": 5}, pins=[pin(0.5, 1.5, 0.5)])
+    assert f"{9.81:.3g} kN/m2" in found(lump)["too-weak"].sentence
     strong = rope("line", (0, 5, 0), (0, 3, 0), segments=8, matter={"breaks": 0.02}, pins=[pin(0, 5, 0)])
     assert "too-weak" not in found(strong)
 

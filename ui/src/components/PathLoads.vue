@@ -4,6 +4,7 @@ import { ElButton } from "element-plus";
 import type { PathLoad } from "../api/types";
 import { through } from "../lib/forecast";
 import { showNumber } from "../lib/units";
+import ShareBar from "./ShareBar.vue";
 
 defineProps<{ loads: readonly PathLoad[] }>();
 const emit = defineEmits<{ breaks: [body: string] }>();
@@ -16,11 +17,7 @@ const emit = defineEmits<{ breaks: [body: string] }>();
         >{{ showNumber(at.load, 3) }} of {{ showNumber(at.strength, 3) }} kN</b
       >
     </div>
-    <div v-if="at.bonds" class="bar" role="img" :aria-label="through(at)">
-      <i
-        :class="{ over: at.load > at.strength }"
-        :style="{ width: `${Math.min(1, at.load / at.strength || 0) * 100}%` }" />
-    </div>
+    <ShareBar v-if="at.bonds" role="img" :aria-label="through(at)" :load="at.load" :strength="at.strength" />
     <p class="mute small">
       {{ through(at) }}
       <ElButton v-if="at.rule !== 'fail' && at.over" link @click="emit('breaks', at.body)">let it break</ElButton>
@@ -40,20 +37,5 @@ const emit = defineEmits<{ breaks: [body: string] }>();
 .name {
   overflow: hidden;
   text-overflow: ellipsis;
-}
-.bar {
-  height: 6px;
-  margin: 3px 0;
-  border-radius: 3px;
-  background: var(--basalt-3);
-  overflow: hidden;
-}
-.bar i {
-  display: block;
-  height: 100%;
-  background: var(--brass);
-}
-.bar i.over {
-  background: var(--ember);
 }
 </style>

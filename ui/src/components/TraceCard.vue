@@ -13,6 +13,7 @@ import { useTakes } from "../stores/takes";
 import { useView } from "../stores/view";
 import Glyph from "./Glyph.vue";
 import MomentRow from "./MomentRow.vue";
+import ShareBar from "./ShareBar.vue";
 
 const emit = defineEmits<{ seek: [frame: number] }>();
 const takes = useTakes();
@@ -138,11 +139,7 @@ function goTo(piece: number): void {
         <ElButton link @click="goTo(b.piece)">{{ pieceWord(b.piece, view.traced) }}</ElButton>
         <b class="figures">{{ showNumber(b.load, 3) }} of {{ showNumber(b.strength, 3) }} kN</b>
       </div>
-      <div class="bar">
-        <i
-          :class="{ over: b.load > b.strength }"
-          :style="{ width: `${Math.min(1, b.load / b.strength || 0) * 100}%` }" />
-      </div>
+      <ShareBar :load="b.load" :strength="b.strength" />
       <p class="mute small">{{ sourceWords(b.causes, view.traced.body) || "nothing loads it" }}</p>
     </div>
     <p v-if="bonds && bonds.length > MOST.bonds" class="mute small">
@@ -240,20 +237,5 @@ h4 {
 }
 .bond .row {
   font-size: 12px;
-}
-.bar {
-  height: 6px;
-  margin: 2px 0;
-  border-radius: 3px;
-  background: var(--basalt-3);
-  overflow: hidden;
-}
-.bar i {
-  display: block;
-  height: 100%;
-  background: var(--brass);
-}
-.bar i.over {
-  background: var(--ember);
 }
 </style>

@@ -109,7 +109,7 @@ def _weight(shot: Shot, body: Body, mesh: TriMesh) -> list[Finding]:
             )
         )
     if bears is not None and load / 1000.0 > bears:
-        per = {"rope": " kN", "cloth": " kN/m"}.get(matter.kind, " kN/m2")
+        per = " kN" if isinstance(matter, RopeMatter) else f" {unit}"
         weighs = f"{load / 1000.0:.3g}{per}"
         out.append(
             Finding(
