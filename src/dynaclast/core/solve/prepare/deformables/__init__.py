@@ -207,8 +207,10 @@ class TableMaker:
 
 
 def substeps_each(parts: list[Part], substeps: int) -> int:
-    """How many substeps of rigid bodies one step of deformable ones lasts: cloth is solved well in two an interval."""
+    """How many substeps of rigid bodies one step of deformable ones lasts. Whole steps fill an interval; cloth is
+    solved well in two.
+    """
     kinds = {p.solver for p in parts}
     if Solver.LEVELS in kinds and Solver.FACTOR not in kinds:
-        return substeps // 2
+        return next(n for n in range(substeps // 2, 0, -1) if substeps % n == 0)
     return 1
