@@ -90,8 +90,7 @@ def test_the_frames_on_the_way_to_a_trace_are_those_of_the_run() -> None:
     plain, prepared = prepare(scene), prepare(scene)
     made = list(frames(plain.shot, plain.model, plain.state, 16))
     assert any(e["kind"] == "bond_broken" for f in made for e in f.events)
-    seen: list[int] = []
-    loads_at(prepared.shot, prepared.model, prepared.state, 16, 0, seen.append)
-    assert seen == list(range(1, 16))
+    loads_at(prepared.shot, prepared.model, prepared.state, 16, 0)
+    assert prepared.state.frame == 16
     np.testing.assert_array_equal(prepared.state.assemblies.position, plain.state.assemblies.position)
     np.testing.assert_array_equal(prepared.state.bond_broken, plain.state.bond_broken)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
@@ -14,14 +13,11 @@ from .model import LoadPath, Model
 from .state import State
 
 
-def loads_at(
-    shot: Shot, model: Model, state: State, frame: int, piece: int, on_frame: Callable[[int], None] | None = None
-) -> list[BondLoad]:
+def loads_at(shot: Shot, model: Model, state: State, frame: int, piece: int) -> list[BondLoad]:
     """Loads on the bonds that a piece has when a frame begins, of all that acts on its assembly then but hits; the
     fullest bond first. Bodies whose load path is off are followed too, which changes nothing in how they move.
 
-    state    : at the frame before or any earlier, advanced in place
-    on_frame : told each frame that is computed on the way
+    state : at the frame before or any earlier, advanced in place
     """
     run = Run(shot, replace(model, load_path=np.maximum(model.load_path, np.uint8(LoadPath.ON))), state)
     if frame == 0:
@@ -29,8 +25,6 @@ def loads_at(
         return run.load_paths.loads_on(piece)
     while state.frame < frame - 1:
         run.advance()
-        if on_frame is not None:
-            on_frame(state.frame)
     run.load_paths.watch(piece)
     run.advance()
     return run.load_paths.watched

@@ -148,7 +148,7 @@ def assemble_lattices(d: Deformables, h: float) -> None:
 
 
 @kernel(inner=True)
-def hold_back(d: Deformables, count: int) -> None:
+def hold_back(d: Deformables, count: int, h: float) -> None:
     """Keep soft bodies from deforming more in a step than it can be relied on; they go on as a whole as they would, but
     not into what the rows hold them off from.
     """
@@ -169,7 +169,7 @@ def hold_back(d: Deformables, count: int) -> None:
         if share < 1.0:
             whole = s.matrix3[1]
             whole[0], whole[1], whole[2] = mean[0], mean[1], mean[2]
-            _hold_off(d, b, count, mass, 1.0 - share, whole)
+            _hold_off(d, b, count, mass, 1.0 - share, h, whole)
             for n in range(t.leads[b], t.leads[b + 1]):
                 i = t.leading[n]
                 if not (t.still[b] and d.pinned[i]):
@@ -178,35 +178,33 @@ def hold_back(d: Deformables, count: int) -> None:
 
 
 @kernel(inner=True)
-def _hold_off(d: Deformables, b: int, count: int, mass: float, left: float, way: Array) -> None:
+def _hold_off(d: Deformables, b: int, count: int, mass: float, left: float, h: float, way: Array) -> None:
     """Take from the way (3,) [m] of a body as a whole what would go into what touches it; what is free gives way too,
     each as the other's mass says, so that momentum is kept.
 
-    mass : float, [kg]; left : float, share of its momentum that goes by that way
+    mass : float, [kg]; left : float, share of its momentum that goes by that way; h : float, [s], of the step
     """
-    rows, slots, body = d.rows, d.slots, d.elements.vertices.body
+    rows, slots, body, square = d.rows, d.slots, d.elements.vertices.body, h * h
     fixed = d.elements.bodies.pinned[b] != 0
     for _ in range(HOLD_OFF_PASSES):
         for c in range(count):
             if not rows.active[c] or rows.tie[c] >= 0 or rows.shape[c] <= MET or body[rows.vertex[c, 0]] != b:
                 continue
-            n, o = rows.normal[c], rows.passing[c]
+            n, o, a = rows.normal[c], rows.passing[c], slots.place[rows.slot[c]] if rows.slot[c] >= 0 else -1
+            if fixed and a < 0:
+                continue
             gap = rows.gap[c] + n[0] * (way[0] - o[0]) + n[1] * (way[1] - o[1]) + n[2] * (way[2] - o[2])
             give = 0.0
-            if rows.slot[c] >= 0:
-                k = slots.place[rows.slot[c]]
-                y, r = d.vectors.slot_d[k], rows.arm[c]
+            if a >= 0:
+                y, r = d.vectors.slot_d[a], rows.arm[c]
                 gap -= n[0] * (y[0] + y[4] * r[2] - y[5] * r[1])
                 gap -= n[1] * (y[1] + y[5] * r[0] - y[3] * r[2])
                 gap -= n[2] * (y[2] + y[3] * r[1] - y[4] * r[0])
-                other = slots.mass[k] / d.elements.vertices.heavy[rows.vertex[c, 0]]
-                other *= d.elements.vertices.mass[rows.vertex[c, 0]]  # [kg]: both over the square of the step
+                other = slots.mass[a] * square  # [kg]
                 give = 1.0 if fixed else left * mass / (left * mass + other)
-            elif fixed:
+            if gap >= 0.0:
                 continue
-            if gap < 0.0:
-                for k in range(3):
-                    way[k] -= (1.0 - give) * gap * n[k]
-                if rows.slot[c] >= 0:
-                    for k in range(3):
-                        d.vectors.slot_d[slots.place[rows.slot[c]], k] += give * gap * n[k]
+            for k in range(3):
+                way[k] -= (1.0 - give) * gap * n[k]
+                if a >= 0:
+                    d.vectors.slot_d[a, k] += give * gap * n[k]

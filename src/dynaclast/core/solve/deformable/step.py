@@ -39,7 +39,7 @@ FINE = 2000.0
 TOUCHING = 0.2
 """And so much of it where something is touched: what is stopped short goes on as a wave."""
 SHAKING = 0.05
-"""And of that where assemblies take part: what is left over step after step would shake those that lie in a sheet."""
+"""And of what is solved by levels where assemblies take part: the rest would shake those that lie in a sheet."""
 
 
 @kernel(inline=True)
@@ -65,13 +65,13 @@ def _solve_groups(d: Deformables, count: int) -> None:
             each = _error_let_be(t.solver[b])
             if t.solver[b] == Solver.LEVELS:
                 each *= min(1.0, FINE / max(t.leads[b + 1] - t.leads[b], 1))
+                if len(group.slot):
+                    each *= SHAKING
             for n in range(t.leads[b], t.leads[b + 1]):
                 i = t.leading[n]
                 enough += table.mass[i] * each
         if len(group.row):
             enough *= TOUCHING
-        if len(group.slot):
-            enough *= SHAKING
         d.scratch.numbers[ITERATIONS] += solve_system(
             d.matrix, t, group, d.rows, d.slots, d.pinned, d.vectors, enough, MOST_ITERATIONS
         )
@@ -103,10 +103,10 @@ def _rows_of_hulls(
 
 
 @kernel(inner=True)
-def _solve(d: Deformables, groups: int, count: int, most: int, h: float) -> None:
-    """Where vertices and assemblies go in the step, with so many groups and rows, and steps of Newton's method."""
+def _solve(d: Deformables, groups: int, count: int, h: float) -> None:
+    """Where vertices and assemblies go in the step, with so many groups and rows."""
     m, t, rows = d.matrix, d.elements.bodies, d.rows
-    for newton in range(most):
+    for newton in range(MOST_NEWTON):
         for number in range(ROUNDS):
             prepare_preconditioner(m, t, d.awake, rows, count, d.slots, d.pinned)
             pull_of_rows(d, count)
@@ -116,7 +116,7 @@ def _solve(d: Deformables, groups: int, count: int, most: int, h: float) -> None
             changed = look_again(d, count, h)
             if changed == 0 or (number > 0 and changed < SOME * count):
                 break
-        if newton == most - 1 or not strained(d):
+        if newton == MOST_NEWTON - 1 or not strained(d):
             break
         assemble_again(d, h)
 
@@ -194,7 +194,7 @@ def step_deformables(
         stiffen(d, first, count)
         begin_friction(d, first, count, h)
         groups = find_groups(e.vertices, len(t.solver), d.awake, rows, count, d.slots, d.groups, s.group_of)
-        _solve(d, groups, count, MOST_NEWTON if first == 0 else 1, h)
+        _solve(d, groups, count, h)
         first = count
         if len(d.near.point) == 0 or d.near.found[0] == 0:
             break
@@ -204,7 +204,7 @@ def step_deformables(
             break
     count = first
     keep_momentum(t, e.vertices, d.awake, rows, count, d.slots, v, s.parent, s.held, s.total)
-    hold_back(d, count)
+    hold_back(d, count, h)
     _go_on(d, hulls, bodies, settings, count, h)
     s.numbers[ROWS] = count
     s.numbers[STEPS] += 1

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ....arrays import Index
+from ....arrays import Array, Index, Mask
 from ....document import AnchorEffect, Body, Shot
 from ....errors import InputError
 from ....falloff import EvaluationContext, value
@@ -20,6 +20,14 @@ def hold(shot: Shot, body: Body, part: Part, built: list[Pieces], body_first: In
     """Pins and recall of a body."""
     evaluation = EvaluationContext(fps=float(shot.timing.fps), shared=shared_at(shot.falloffs, 0.0))
     names = {b.name: k for k, b in enumerate(shot.bodies)}
+
+    def take_along(by: Index, own: Mask, name: str | None, x: Array) -> None:
+        """Let vertices (V,) at x (V, 3) go along with the nearest piece of a body of this name, if there is one."""
+        if name is not None:
+            b = names[name]
+            for i in np.flatnonzero(own):
+                by[i] = body_first[b] + nearest_piece(shot.bodies[b], built[b], x[i])
+
     for k, pins in enumerate(body.pins):
         own = value(pins.reach, part.x, evaluation) >= pins.cut
         if not own.any():
@@ -29,25 +37,16 @@ def hold(shot: Shot, body: Body, part: Part, built: list[Pieces], body_first: In
             )
         own &= ~part.pinned
         part.pinned |= own
-        if pins.to is not None:
-            b = names[pins.to]
-            for i in np.flatnonzero(own):
-                part.carried_by[i] = body_first[b] + nearest_piece(shot.bodies[b], built[b], part.start[i])
+        take_along(part.carried_by, own, pins.to, part.start)
     for item in shot.fields:
         if item.on and isinstance(item.effect, AnchorEffect) and among(item.targets, [body.column])[0]:
             own = (
                 value(item.reach, pose_of(item, evaluation).to_document(part.start), evaluation) >= item.effect.cut
             ) & ~part.pinned
             part.pinned |= own
-            if item.effect.carrier is not None:
-                b = names[item.effect.carrier]
-                for i in np.flatnonzero(own):
-                    part.carried_by[i] = body_first[b] + nearest_piece(shot.bodies[b], built[b], part.start[i])
+            take_along(part.carried_by, own, item.effect.carrier, part.start)
     for recall in body.recall:
         rate = recall.rate * value(recall.reach, part.x, evaluation)
         own = rate > part.recall  # of several the fastest draws
         part.recall[own], part.drawn_by[own] = rate[own], -1
-        if recall.to is not None:
-            b = names[recall.to]
-            for i in np.flatnonzero(own):
-                part.drawn_by[i] = body_first[b] + nearest_piece(shot.bodies[b], built[b], part.x[i])
+        take_along(part.drawn_by, own, recall.to, part.x)
