@@ -1,10 +1,11 @@
 <script setup lang="ts">
 /** What a body is made of for the solver, with its presets and numbers. */
-import { ElButton, ElMessage } from "element-plus";
+import { ElButton } from "element-plus";
 import { computed, onMounted, shallowRef } from "vue";
 import { api, ApiError } from "../api/client";
 import type { Body, MaterialList } from "../api/types";
 import { changeMatter, leadsTo, MATTER_SPECS, MATTERS, possible, takeMatter, type MatterKind } from "../lib/matter";
+import { sayLost } from "../lib/lost";
 import { setAt } from "../lib/specs";
 import { say } from "../lib/words";
 import { usePieces } from "../stores/pieces";
@@ -25,6 +26,10 @@ const cubes = computed(() => pieces.shapes.get(props.name)?.count.toLocaleString
 const presets = shallowRef<MaterialList["matters"]>([]);
 const kind = computed(() => props.body.matter.kind);
 const fitting = computed(() => presets.value.filter((p) => p.matter[kind.value]));
+/** soft pieces part along their seams, whose strength is that of bonds */
+const specs = computed(() =>
+  MATTER_SPECS[kind.value].filter((s) => s.key !== "tear" || kind.value !== "soft" || !props.body.pattern),
+);
 const figures = computed(() => pieces.built.get(props.name)?.figures);
 const said = computed(() =>
   leadsTo(props.body, figures.value?.size ?? [], Math.hypot(...(shot.document?.gravity ?? [0, 9.81, 0]))),
@@ -44,12 +49,7 @@ function become(next: MatterKind): void {
   if (next === kind.value) return;
   let lost: string[] = [];
   edit("matter", (b) => (lost = changeMatter(b, next)));
-  if (lost.length)
-    ElMessage({
-      message: `${props.name} is ${next} now, and has no more: ${lost.join(", ")}.`,
-      duration: 6000,
-      showClose: true,
-    });
+  sayLost(`${props.name} is ${next} now`, lost);
 }
 
 function take(preset: string): void {
@@ -80,7 +80,7 @@ function take(preset: string): void {
         @update:model-value="take" />
       <SpecRows
         :of="body.matter as never"
-        :specs="MATTER_SPECS[kind]"
+        :specs="specs"
         @change="
           (k, v) =>
             edit(k, (b) => {

@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
-import type { Body } from "../api/types";
+import type { Body, Pattern } from "../api/types";
 import { newBody, SHAPES } from "./document";
-import { changeMatter, leadsTo, MATTER_SPECS, newBonds, possible, takeMatter } from "./matter";
+import { breakBody, changeMatter, leadsTo, MATTER_SPECS, newBonds, possible, takeMatter } from "./matter";
 
 const body = (kind: string): Body => newBody("b", SHAPES[kind]!(), 1);
 
@@ -46,6 +46,33 @@ describe("changing what a body is made of", () => {
     expect([b.material.density, b.material.friction]).toEqual([500, 0.3]);
     takeMatter(b, { ...silk, name: "gel", matter: { soft: { young: 20 } } });
     expect(b.matter).toMatchObject({ preset: "silk" });
+  });
+});
+
+describe("breaking a whole body", () => {
+  const cells = { kind: "cells", count: 9 } as unknown as Pattern;
+  it("joins its pieces by bonds that all that acts on it loads", () => {
+    const b = body("box");
+    expect(breakBody(b, cells)).toEqual([]);
+    expect([b.pattern, b.bonds, b.load_path]).toEqual([cells, newBonds("rigid"), "fail"]);
+    const soft = body("box");
+    changeMatter(soft, "soft");
+    breakBody(soft, cells);
+    expect(soft.load_path).toBe("off"); // seams of what deforms are loaded anyway
+    changeMatter(soft, "rigid");
+    expect(soft.load_path).toBe("fail");
+  });
+  it("leaves triangles of their own loose", () => {
+    const b = body("sheet");
+    expect(breakBody(b, { kind: "faces" } as Pattern)).toEqual([]);
+    expect([b.bonds, b.load_path]).toEqual([null, "off"]);
+  });
+  it("gives seams of soft matter what it tore at, and says so", () => {
+    const b = body("box");
+    changeMatter(b, "soft");
+    (b.matter as { tear: number }).tear = 120;
+    expect(breakBody(b, cells)).toHaveLength(1);
+    expect([b.bonds!.strength, b.bonds!.unit, b.matter]).toMatchObject([120, "kN/m2", { tear: null }]);
   });
 });
 

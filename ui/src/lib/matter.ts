@@ -1,5 +1,5 @@
 /** What bodies are made of for the solver: changing it keeps all that still makes sense, and says what does not. */
-import type { Body } from "../api/types";
+import type { Body, Pattern } from "../api/types";
 import type { Spec } from "./specs";
 import { showLength, showNumber } from "./units";
 import { told } from "./words";
@@ -83,6 +83,21 @@ export const newBonds = (kind: MatterKind): NonNullable<Body["bonds"]> => ({
   cut: [],
 });
 
+/**
+ * Break a whole body, in place: its pieces hold by bonds, which all that acts on it loads. Returns what it had and cannot
+ * have any more, in words.
+ */
+export function breakBody(body: Body, pattern: Pattern): string[] {
+  body.pattern = pattern;
+  if (pattern.kind === "faces") return [];
+  body.bonds ??= newBonds(body.matter.kind);
+  if (body.matter.kind === "rigid") body.load_path = "fail";
+  const matter = body.matter as { kind: MatterKind; tear?: number | null };
+  if (matter.kind !== "soft" || !matter.tear) return [];
+  [body.bonds.strength, matter.tear] = [matter.tear, null]; // it parts along its seams now
+  return ["tearing inside its pieces: the seams between them open at that stress"];
+}
+
 /** Give bonds that say their strength in what its matter has not, that of a new one, in place. */
 function refit(body: Body): void {
   const { strength, unit } = newBonds(body.matter.kind);
@@ -107,6 +122,7 @@ export function changeMatter(body: Body, kind: MatterKind): string[] {
     drop("recall", body.recall.length > 0, () => (body.recall = []));
     drop("weights", body.weights.length > 0, () => (body.weights = []));
     refit(body);
+    if (body.pattern && body.bonds) body.load_path = "fail";
     return lost;
   }
   drop("its role", body.role !== "active", () => (body.role = "active"));

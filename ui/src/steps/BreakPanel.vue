@@ -1,5 +1,4 @@
 <script setup lang="ts">
-import { newBonds } from "../lib/matter";
 import { ElButton, ElSlider } from "element-plus";
 import { computed } from "vue";
 import BodyList from "../components/BodyList.vue";
@@ -9,6 +8,8 @@ import PatternEditor from "../components/PatternEditor.vue";
 import ReachEditor from "../components/ReachEditor.vue";
 import type { Body, BreakStep, FieldItem, Pattern, StepPattern } from "../api/types";
 import { newPattern } from "../lib/document";
+import { breakBody } from "../lib/matter";
+import { sayLost } from "../lib/lost";
 import { pieceFigures } from "../lib/pieces";
 import { showMass } from "../lib/units";
 import { usePieces } from "../stores/pieces";
@@ -55,10 +56,9 @@ function edit(what: string, change: (b: Body) => void): void {
 }
 
 function breakIt(kind: Pattern["kind"]): void {
-  edit("break", (b) => {
-    b.pattern = newPattern(kind, size.value) as Pattern;
-    if (kind !== "faces") b.bonds ??= newBonds(b.matter.kind);
-  });
+  let lost: string[] = [];
+  edit("break", (b) => (lost = breakBody(b, newPattern(kind, size.value) as Pattern)));
+  sayLost(`${chosen.value!.name} is in pieces now`, lost);
   view.colorBy = "piece";
 }
 

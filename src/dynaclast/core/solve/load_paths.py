@@ -9,7 +9,6 @@ it is until a bond of it breaks.
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
 from typing import NamedTuple
 
 import numpy as np
@@ -26,18 +25,9 @@ from .frame import piece_positions
 from .impact_loads import IMPACT_TIME
 from .kinematics import Kinematics
 from .model import Hold, LoadPath, Model, Motion, PieceTable
+from .multifrontal import Multifrontal
 from .state import Assemblies, State
-from .statics import (
-    Elements,
-    Faces,
-    RigidMotion,
-    Sections,
-    Structure,
-    bond_loads,
-    elements_of,
-    inertial_loads,
-    sections_of,
-)
+from .statics import Faces, RigidMotion, elements_of, inertial_loads, measure_bonds, sections_of
 
 MOST_ROUNDS = 6
 """Rounds of breaking in one frame; a collapse that needs more goes on in the next."""
@@ -61,25 +51,8 @@ class Source(NamedTuple):
     torque: Array
 
 
-@dataclass
-class Followed:
-    """An assembly whose load path is followed.
-
-    own       : (n,) int64, its pieces
-    rows      : (m,) int64, its bonds
-    held      : (n,) bool
-    lever     : float, the most that a face can be loaded with by a newton on a piece, as far off as can be, or by a
-                newton metre
-    structure : made when first loaded
-    last      : what it bore last: forces and torques on pieces, forces and moments in bonds
-    """
-
-    own: Index
-    rows: Index
-    held: Mask
-    lever: float
-    structure: Structure | None = None
-    last: tuple[Array, Array, Array, Array] | None = None
+MOST_SHARE = 10.0
+"""Of how much more than it can bear a bond is told."""
 
 
 class Spans(NamedTuple):
@@ -168,6 +141,14 @@ def _arm(pieces: PieceTable, asm: Assemblies, p: int, a: int) -> tuple[float, fl
     )
 
 
+@kernel
+def worst_of_pieces(piece: Index, ratio: Array, out: Array) -> None:
+    """Of each piece (P,) the greatest of its bonds' ratios (B,), where it is above what stands there."""
+    for b in range(len(piece)):
+        for side in range(2):
+            out[piece[b, side]] = max(out[piece[b, side]], ratio[b])
+
+
 class BondLoad(NamedTuple):
     """What a bond bears, beside what it can bear [kN], and from where, by kind and name, the most first."""
 
@@ -186,19 +167,24 @@ class LoadPaths:
         self._kinematics = kinematics
         self.followed = bool(model.load_path.any()) and model.bond_count > 0
         self._rule = model.load_path[model.pieces.body[model.bonds.piece[:, 0]]]
-        self._known: dict[int, Followed] = {}
-        table = model.bonds
-        self._faces = Faces(table.piece, table.center, table.area, table.normal, table.second_moment)
-        self._sections = sections_of(self._faces) if self.followed else Sections(np.zeros((0, 2, 3)), np.zeros((0, 2)))
-        self._elements: Elements | None = None
-        self._hold = b""
-        self._own = np.zeros(0, np.int64)
-        self._spans = Spans(np.zeros(1, np.int64), np.zeros(0, np.int64))
-        self._rows = self._first_row = np.zeros(0, np.int64)
-        self._levers = np.zeros(0)
-        self._parts: tuple[bytes, bytes, bytes] | None = None
         self._watch = -1
         self.watched: list[BondLoad] = []
+        if not self.followed:
+            return
+        table = model.bonds
+        self._faces = Faces(table.piece, table.center, table.area, table.normal, table.second_moment)
+        self._sections = sections_of(self._faces)
+        self._stiffness = Multifrontal(model.pieces.rest_center, table.piece)
+        # what each piece (P, 6) and each bond (B,) bore when last asked, and of which pieces that still holds
+        self._borne, self._load = np.zeros((model.piece_count, 6)), np.zeros(model.bond_count)
+        self._known = np.zeros(model.piece_count, bool)
+        # the last question, and the loads, their shares of strengths and those of pieces that answered it
+        self._asked: tuple[Array, ...] | None = None
+        self._found = np.zeros(0), np.zeros(0)
+        self._share = np.zeros(0)
+        self._hold = b""
+        self._parts: tuple[bytes, bytes, bytes] | None = None
+        self._group()
 
     # ------------------------------------------------------------------------------ frames
 
@@ -267,13 +253,18 @@ class LoadPaths:
         force = np.sum([s.force for s in sources], axis=0)
         torque = np.sum([s.torque for s in sources], axis=0)
         self._group()
+        asm, slot = state.assemblies, self._spans.slot
+        asked = force, torque, asm.orientation[slot], asm.angular_velocity[slot], state.bond_wear.copy()
+        if self._asked is not None and all(map(np.array_equal, self._asked, asked)):
+            state.memory["load share"] = self._share
+            return self._found
         strength = np.maximum(model.bonds.strength * (1.0 - state.bond_wear), 1e-9)
         load = self._loads(force, torque, strength)
         ratio = load / strength
         share = np.zeros(model.piece_count)
-        for side in (0, 1):
-            np.maximum.at(share, model.bonds.piece[:, side], np.minimum(ratio, 10.0))
-        state.memory["load share"] = share
+        worst_of_pieces(model.bonds.piece, ratio, share)
+        self._asked, self._found = asked, (load, ratio)
+        self._share = state.memory["load share"] = np.minimum(share, MOST_SHARE)
         return load, ratio
 
     def piece_share(self) -> Array:
@@ -284,11 +275,13 @@ class LoadPaths:
         """Break, round by round, what the sources together break."""
         for _ in range(MOST_ROUNDS):
             load, ratio = self.measure(sources)
-            ratio[(self._rule != LoadPath.FAIL) | (self._state.bond_broken != 0)] = 0.0
+            if ratio.max(initial=0.0) <= 1.0:
+                return
+            ratio = np.where((self._rule == LoadPath.FAIL) & (self._state.bond_broken == 0), ratio, 0.0)
             worst = ratio.max(initial=0.0)
             if worst <= 1.0:
                 return
-            load[ratio < max(1.0, WORST_SHARE * worst)] = 0.0
+            load = np.where(ratio < max(1.0, WORST_SHARE * worst), 0.0, load)
             causes = self._causes(np.flatnonzero(load), load, sources)
             self._bonds.break_overloaded(load, causes.__getitem__)
 
@@ -367,44 +360,41 @@ class LoadPaths:
     # ------------------------------------------------------------------------------ solves
 
     def _group(self) -> None:
-        """Bring the followed assemblies up to date."""
+        """Bring the followed assemblies up to date, and the factor of their stiffness."""
         model, state = self._model, self._state
         now = state.bond_broken.tobytes(), state.piece_assembly.tobytes(), state.hold.tobytes()
         if now == self._parts:
             return
-        self._parts = now
-        before, self._known = self._known, {}
-        if self._elements is None or self._hold != now[2]:
+        self._parts, self._asked = now, None
+        held = state.hold != Hold.FREE
+        if self._hold != now[2]:
             self._hold = now[2]
-            self._elements = elements_of(model.pieces.rest_center, self._faces, state.hold != Hold.FREE)
+            self._elements = elements_of(model.pieces.rest_center, self._faces, held)
         rows = np.flatnonzero((state.bond_broken == 0) & (self._rule != LoadPath.OFF))
-        self._own, self._spans = np.zeros(0, np.int64), Spans(np.zeros(1, np.int64), np.zeros(0, np.int64))
-        if not len(rows):
-            return
         slot = state.piece_assembly[model.bonds.piece[rows, 0]]
-        order = np.argsort(slot, kind="stable")
-        slots, first = np.unique(slot[order], return_index=True)
+        frees = np.zeros(len(state.assemblies.mass), bool)
+        frees[state.piece_assembly[~held]] = True
+        follows = np.zeros(len(frees), bool)
+        follows[slot] = True
+        follows &= frees  # of what is held as a whole nothing is asked
+        rows, slot = rows[follows[slot]], slot[follows[slot]]
+        self._rows = rows[np.argsort(slot, kind="stable")]
+        slots, self._first_row = np.unique(np.sort(slot), return_index=True)
         by_slot = np.argsort(state.piece_assembly, kind="stable")
-        starts = np.searchsorted(state.piece_assembly[by_slot], slots)
-        ends = np.searchsorted(state.piece_assembly[by_slot], slots, side="right")
-        for a, start, end, here in zip(slots.tolist(), starts, ends, np.split(order, first[1:]), strict=True):
-            own, mine = by_slot[start:end], rows[here]
-            held, old = state.hold[own] != Hold.FREE, before.get(a)
-            if held.all():
-                continue
-            if old is not None and all(
-                np.array_equal(x, y) for x, y in ((old.own, own), (old.held, held), (old.rows, mine))
-            ):
-                self._known[a] = old
-            else:
-                self._known[a] = Followed(own, mine, held, max(1.0, 9.0 / float(self._sections.side[mine].min())))
-        parts = list(self._known.values())
-        self._own = np.concatenate([np.zeros(0, np.int64), *(x.own for x in parts)])
-        start = np.cumsum([0, *(len(x.own) for x in parts)], dtype=np.int64)
-        self._spans = Spans(start, np.array(list(self._known), np.int64))
-        self._rows = np.concatenate([np.zeros(0, np.int64), *(x.rows for x in parts)])
-        self._first_row = np.cumsum([0, *(len(x.rows) for x in parts)], dtype=np.int64)[:-1]
-        self._levers = np.array([x.lever for x in parts])
+        self._own = by_slot[follows[state.piece_assembly[by_slot]]]
+        start = np.searchsorted(state.piece_assembly[self._own], [*slots, len(frees)]).astype(np.int64)
+        self._spans = Spans(start, slots.astype(np.int64))
+        self._levers = np.zeros(0)
+        moves = np.zeros(model.piece_count, bool)
+        if len(slots):
+            shortest = np.minimum.reduceat(self._sections.side[self._rows, 1], self._first_row)
+            self._levers = np.maximum(1.0, 9.0 / shortest)
+            moves[self._own] = ~held[self._own]
+            floats = np.logical_and.reduceat(moves[self._own], start[:-1])
+            moves[self._own[start[:-1][floats]]] = False  # of what floats the first takes nothing
+        active = np.zeros(model.bond_count, bool)
+        active[self._rows] = True
+        self._known[self._stiffness.update(self._elements.block, active, moves)] = False
 
     def _loads(
         self, force: Array, torque: Array, strength: Array, spins: bool = True, failing: Index | None = None
@@ -412,50 +402,44 @@ class LoadPaths:
         """Loads (B,) [N] on bonds by forces and torques on all pieces (P, 3).
 
         spins   : bool, whether what is free bears its own spinning too
-        failing : of assemblies with these bonds only, and without keeping what they bore
+        failing : on these bonds only, and without keeping what they bore
         """
         model, asm, out = self._model, self._state.assemblies, np.zeros(self._model.bond_count)
-        f, t, most = np.empty((len(self._own), 3)), np.empty((len(self._own), 3)), np.empty(len(self._known))
-        balance(self._spans, self._own, asm, model.pieces, force, torque, spins, f, t, most)
-        if not len(self._known):
+        own, spans = self._own, self._spans
+        f, t, most = np.empty((len(own), 3)), np.empty((len(own), 3)), np.empty(len(spans.slot))
+        balance(spans, own, asm, model.pieces, force, torque, spins, f, t, most)
+        if not len(own):
             return out
         follow = most * self._levers >= IDLE_SHARE * np.minimum.reduceat(strength[self._rows], self._first_row)
+        bonds = np.diff(np.append(self._first_row, len(self._rows)))
         if failing is not None:
             fails = np.zeros(len(strength), bool)
             fails[failing] = True
             follow &= np.logical_or.reduceat(fails[self._rows], self._first_row)
-        used: list[Index] = []
-        pulls: list[Array] = []
-        moments: list[Array] = []
-        parts = list(self._known.values())
-        for k in np.flatnonzero(follow).tolist():
-            part = parts[k]
-            mine = slice(self._spans.start[k], self._spans.start[k + 1])
-            pull, moment = self._solved(part, f[mine], t[mine], failing is None)
-            used.append(part.rows)
-            pulls.append(pull)
-            moments.append(moment)
-        if used:
-            rows = np.concatenate(used)
-            faces, sections = self._faces.at(rows), self._sections.at(rows)
-            out[rows] = bond_loads(faces, sections, np.concatenate(pulls), np.concatenate(moments))
+            rows = failing[np.isin(failing, self._rows[np.repeat(follow, bonds)])]
+            self._solve(follow, f, t, rows, out)
+            return out
+        load = np.concatenate([f, t], axis=1)
+        same = self._known[own] & (load == self._borne[own]).all(axis=1)
+        anew = follow & ~np.logical_and.reduceat(same, spans.start[:-1])
+        pieces = np.repeat(anew, np.diff(spans.start))
+        self._known[own[pieces]], self._borne[own[pieces]] = True, load[pieces]
+        self._solve(anew, f, t, self._rows[np.repeat(anew, bonds)], self._load)
+        rows = self._rows[np.repeat(follow, bonds)]
+        out[rows] = self._load[rows]
         return out
 
-    def _solved(self, part: Followed, force: Array, torque: Array, keep: bool) -> tuple[Array, Array]:
-        """Forces and moments in an assembly's bonds (m, 3) by those on its pieces (n, 3) at the opening pose, in
-        balance where nothing holds it.
+    def _solve(self, parts: Mask, force: Array, torque: Array, rows: Index, out: Array) -> None:
+        """Loads of some bonds into ``out`` (B,) [N], by forces and torques on followed pieces (N, 3), of the assemblies
+        named (K,).
         """
-        last = part.last
-        if last is not None and np.array_equal(last[0], force) and np.array_equal(last[1], torque):
-            return last[2], last[3]
-        if part.structure is None:
-            assert self._elements is not None
-            held = (
-                part.held if part.held.any() else np.arange(len(part.own)) == 0
-            )  # what floats: the first takes nothing
-            piece = np.searchsorted(part.own, self._faces.piece[part.rows]).astype(np.int32)
-            part.structure = Structure(piece, self._elements.at(part.rows), held)
-        pull, moment = part.structure.solve(force, torque)
-        if keep:
-            part.last = force.copy(), torque.copy(), pull, moment
-        return pull, moment
+        if not len(rows):
+            return
+        own = self._own[np.repeat(parts, np.diff(self._spans.start))]
+        count = self._model.piece_count
+        load, pieces = np.zeros((count, 6)), np.zeros(count, bool)
+        load[self._own, :3], load[self._own, 3:] = force, torque
+        pieces[own] = True
+        load[~pieces] = 0.0
+        moved = self._stiffness.solve(load, pieces)
+        measure_bonds(rows, moved, self._elements, self._faces, self._sections, out)

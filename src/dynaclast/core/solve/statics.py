@@ -18,6 +18,7 @@ from scipy.sparse import coo_matrix, csc_matrix
 from scipy.sparse.linalg import splu
 
 from ..arrays import Array, Index, Mask
+from ..kernels import kernel
 
 SHEAR = 0.4
 """Stiffness across the face as a share of that along it: G / E of stone-like materials."""
@@ -123,7 +124,7 @@ def elements_of(center: Array, faces: Faces, held: Mask) -> Elements:
     block = opening.transpose(0, 2, 1) @ (stiff @ opening)
     for i, j, sign in ((3, 3, 1.0), (3, 9, -1.0), (9, 3, -1.0), (9, 9, 1.0)):
         block[:, i : i + 3, j : j + 3] += sign * turn
-    return Elements(stiff, turn, opening, block)
+    return Elements(*map(np.ascontiguousarray, (stiff, turn, opening, block)))
 
 
 class Structure:
@@ -182,24 +183,60 @@ def bond_loads(faces: Faces, sections: Sections, pull: Array, moment: Array) -> 
     Source       : beam bending sigma = M c / I about both axes; torsion of a rectangle of sides a > b,
                    T (3 a + 1.8 b) / (a b)^2 (Young, Budynas and Sadegh 2012, "Roark's Formulas", table 10.7)
     """
-    normal = faces.normal
-    along = np.einsum("bi,bi->b", pull, normal)
-    shear = np.linalg.norm(pull - along[:, None] * normal, axis=1)
-    long, short = sections.side.T
+    out = np.zeros(len(pull))
+    load_faces(faces, sections, np.ascontiguousarray(pull), np.ascontiguousarray(moment), out)
+    return out
+
+
+@kernel
+def load_faces(faces: Faces, sections: Sections, pull: Array, moment: Array, out: Array) -> None:
+    for b in range(len(out)):
+        out[b] = _face_load(faces.normal[b], sections.axis[b], sections.side[b], pull[b], moment[b])
+
+
+@kernel(allocates=True)
+def measure_bonds(rows: Index, moved: Array, elements: Elements, faces: Faces, sections: Sections, out: Array) -> None:
+    """Loads of some bonds by what their pieces give way.
+
+    rows  : (m,) int64, the bonds
+    moved : (P, 6) float64, [m], [rad], of a material of modulus 1
+    out   : (B,) float64, [N], out, at these rows
+    """
+    both, opened, pull, turned, moment = np.empty(12), np.empty(3), np.empty(3), np.empty(3), np.empty(3)
+    for b in rows:
+        p, q = faces.piece[b, 0], faces.piece[b, 1]
+        for k in range(6):
+            both[k], both[6 + k] = moved[p, k], moved[q, k]
+        for i in range(3):
+            opened[i], turned[i] = 0.0, both[9 + i] - both[3 + i]
+            for k in range(12):
+                opened[i] += elements.opening[b, i, k] * both[k]
+        for i in range(3):
+            pull[i], moment[i] = 0.0, 0.0
+            for k in range(3):
+                pull[i] += elements.stiff[b, i, k] * opened[k]
+                moment[i] += elements.turn[b, i, k] * turned[k]
+        out[b] = _face_load(faces.normal[b], sections.axis[b], sections.side[b], pull, moment)
+
+
+@kernel(inner=True)
+def _face_load(normal: Array, axis: Array, side: Array, pull: Array, moment: Array) -> float:
+    along, twist, first, second = 0.0, 0.0, 0.0, 0.0
+    for i in range(3):
+        along += pull[i] * normal[i]
+        twist += moment[i] * normal[i]
+        first += axis[0, i] * moment[i]
+        second += axis[1, i] * moment[i]
+    shear = 0.0
+    for i in range(3):
+        shear += (pull[i] - along * normal[i]) ** 2
+    long, short = side[0], side[1]
     # a moment about the short side's axis bends along the long one: 6 M / side; of both, that of an oval, since which
     # way the sides of a nearly square face look its second moments do not say
-    about = np.einsum("bki,bi->bk", sections.axis, moment)
-    edge = 6.0 * np.hypot(about[:, 1] / long, about[:, 0] / short)
-    twist = np.abs(np.einsum("bi,bi->b", moment, normal)) * (3.0 + 1.8 * short / long) / short
-    pressed = np.maximum(0.0, -along)
-    return np.max(
-        [
-            np.maximum(along + edge, 0.0),
-            np.maximum(edge - along, 0.0) / PRESSED,
-            np.maximum(0.0, shear + twist - GRIP * pressed),
-        ],
-        axis=0,
-    )
+    edge = 6.0 * np.sqrt((second / long) ** 2 + (first / short) ** 2)
+    across = np.sqrt(shear) + abs(twist) * (3.0 + 1.8 * short / long) / short
+    pressed = max(0.0, -along)
+    return max(max(0.0, along + edge), max((edge - along) / PRESSED, across - GRIP * pressed))
 
 
 class RigidMotion(NamedTuple):
