@@ -206,9 +206,12 @@ WAITING = ("e2e/test_build_and_break.py", "e2e/test_deforming.py", "e2e/test_dri
 class Tests:
     """A group of tests under way, whose output is kept until it ends."""
 
-    def __init__(self, paths: list[Path]) -> None:
+    def __init__(self, paths: list[Path], *, behind: bool = False) -> None:
+        """behind: they take what others leave of both processors"""
         self._said = tempfile.TemporaryFile("w+")  # noqa: SIM115 - it is read when they have ended
         command = [sys.executable, "-m", "pytest", *map(str, paths)]
+        if behind:
+            command = ["nice", *command, "-n", "2", "--dist", "loadfile"]
         self._process = subprocess.Popen(command, cwd=ROOT, stdout=self._said, stderr=subprocess.STDOUT)
 
     def wait(self) -> int:
@@ -241,7 +244,7 @@ def run_tests(arguments: list[str], compiled: Callable[[], None] | None = None) 
     check_sources()
     if compiled is not None:
         compiled()
-    under_way = [Tests([tests / name for name in COMPUTING])]
+    under_way = [Tests([tests / name for name in COMPUTING], behind=True)]
     try:
         ensure_interface(checks=True)
         under_way += [Tests(waiting), Tests([p for p in browsers if p not in waiting] + others)]

@@ -36,8 +36,9 @@ def _shot() -> Shot:
                     "name": "wall",
                     "shape": {"kind": "box", "size": [2, 2, 0.4]},
                     "place": {"position": [0, 1.0, 0]},
-                    "pattern": {"kind": "cells", "count": 8, "seed": 3},
+                    "pattern": {"kind": "cells", "count": 24, "seed": 3},
                     "bonds": {"strength": 50},
+                    "load_path": "fail",
                 },
                 {
                     "name": "ball",
@@ -114,6 +115,7 @@ def _first_touch() -> Shot:
                     "place": {"position": [0, 0.5, 0]},
                     "pattern": {"kind": "cells", "count": 2, "seed": 3},
                     "bonds": {"strength": 50},
+                    "load_path": "fail",
                 },
                 {
                     "name": "box",
