@@ -17,50 +17,102 @@ export function together(places: ArrayLike<number>): Uint32Array {
   });
 }
 
+export interface Rings {
+  /** in every row the two others of each triangle round a vertex, in the triangle's own order; -1 where there is none */
+  table: Float32Array<ArrayBuffer>;
+  /** the row of every corner of every face */
+  row: Uint32Array<ArrayBuffer>;
+}
+
+/** cosine of the angle past which the edge between two triangles is drawn as one */
+const CREASE = 0.6;
+
 /**
- * For every vertex the two others of each triangle round it, in the triangle's own order; -1 where there is none. Of more
- * than ``AROUND`` triangles the first count.
+ * What lies round vertices: of each a row with the triangles round it, at most ``AROUND``.
  *
- * vertices: how many; faces: three vertices each; same: as `together` gives them, so that triangles of vertices at one
- * place count for all of them. Returns 2 AROUND numbers for every vertex.
+ * vertices: how many; faces: three vertices each; same: as `together` gives them, where every triangle has vertices of
+ * its own: those at one place count for all, its own first. places: where vertices are at rest: then a vertex on a sharp
+ * edge has a row for each of its sides.
  */
 export function ringsOf(
   vertices: number,
   faces: ArrayLike<number>,
-  same: ArrayLike<number> | null = null,
-): Float32Array<ArrayBuffer> {
-  const out = new Float32Array(vertices * 2 * AROUND).fill(-1);
-  const used = new Uint8Array(vertices);
-  for (let f = 0; f < faces.length; f += 3) {
-    for (let c = 0; c < 3; c++) {
-      const v = same ? same[faces[f + c]!]! : faces[f + c]!;
-      if (used[v]! >= AROUND) continue;
-      const at = (v * AROUND + used[v]!) * 2;
-      out[at] = faces[f + ((c + 1) % 3)]!;
-      out[at + 1] = faces[f + ((c + 2) % 3)]!;
-      used[v]!++;
-    }
+  more: { same?: ArrayLike<number> | null; places?: ArrayLike<number> | null } = {},
+): Rings {
+  const { same, places } = more;
+  const side = places ? sidesOf(faces, (v) => (same ? same[v]! : v), places) : new Uint32Array(faces.length);
+  const rows = new Map<number, number[]>(); // the corners round each vertex, on each of its sides
+  let most = 0;
+  for (const s of side) most = Math.max(most, s + 1);
+  for (let c = 0; c < faces.length; c++) {
+    const key = (same ? same[faces[c]!]! : faces[c]!) * most + side[c]!;
+    const known = rows.get(key);
+    if (known) known.push(c);
+    else rows.set(key, [c]);
   }
-  if (same) spread(out, vertices, faces, same);
-  return out;
+  const row = new Uint32Array(faces.length);
+  const lists: number[][] = Array.from({ length: vertices }, () => []);
+  for (const corners of rows.values()) {
+    const first = faces[corners[0]!]!;
+    if (same) {
+      for (const c of corners) {
+        row[c] = faces[c]!;
+        lists[faces[c]!] = [c, ...corners.filter((x) => x !== c)];
+      }
+      continue;
+    }
+    const own = lists[first]!.length ? lists.push([]) - 1 : first;
+    lists[own] = corners;
+    for (const c of corners) row[c] = own;
+  }
+  const table = new Float32Array(lists.length * 2 * AROUND).fill(-1);
+  lists.forEach((corners, r) =>
+    corners.slice(0, AROUND).forEach((c, k) => {
+      const f = c - (c % 3);
+      table[(r * AROUND + k) * 2] = faces[f + ((c + 1) % 3)]!;
+      table[(r * AROUND + k) * 2 + 1] = faces[f + ((c + 2) % 3)]!;
+    }),
+  );
+  return { table, row };
 }
 
-/** Give all vertices at one place the triangles of the first, and each its own triangle before the others. */
-function spread(rings: Float32Array, vertices: number, faces: ArrayLike<number>, same: ArrayLike<number>): void {
-  const each = 2 * AROUND;
-  for (let v = 0; v < vertices; v++)
-    if (same[v] !== v) rings.copyWithin(v * each, same[v]! * each, (same[v]! + 1) * each);
+/** For every corner of faces, which of the sides of its vertex it is on: sharp edges part them. */
+function sidesOf(faces: ArrayLike<number>, at: (v: number) => number, places: ArrayLike<number>): Uint32Array {
+  const normals = new Float64Array(faces.length);
+  const round = new Map<number, number[]>();
   for (let f = 0; f < faces.length; f += 3) {
-    for (let c = 0; c < 3; c++) {
-      const first = faces[f + c]! * each;
-      const [a, b] = [faces[f + ((c + 1) % 3)]!, faces[f + ((c + 2) % 3)]!];
-      let at = first;
-      while (at < first + each && (rings[at] !== a || rings[at + 1] !== b)) at += 2;
-      if (at < first + each) rings.copyWithin(at, first, first + 2);
-      rings[first] = a;
-      rings[first + 1] = b;
+    const [p, q, r] = [0, 1, 2].map((c) => [0, 1, 2].map((x) => places[faces[f + c]! * 3 + x]!)) as number[][];
+    const [u, v] = [q!, r!].map((x) => x.map((y, k) => y - p![k]!)) as [number[], number[]];
+    const n = [u[1]! * v[2]! - u[2]! * v[1]!, u[2]! * v[0]! - u[0]! * v[2]!, u[0]! * v[1]! - u[1]! * v[0]!];
+    const long = Math.hypot(...n) || 1;
+    normals.set(
+      n.map((x) => x / long),
+      f,
+    );
+    for (let c = f; c < f + 3; c++) {
+      const v = at(faces[c]!);
+      const known = round.get(v);
+      if (known) known.push(c);
+      else round.set(v, [c]);
     }
   }
+  const out = new Uint32Array(faces.length);
+  const flat = (c: number, d: number): boolean => {
+    const [f, g] = [c - (c % 3), d - (d % 3)];
+    return normals[f]! * normals[g]! + normals[f + 1]! * normals[g + 1]! + normals[f + 2]! * normals[g + 2]! > CREASE;
+  };
+  for (const corners of round.values()) {
+    // the others of each triangle; two that share one meet at an edge
+    const others = corners.map((c) => [(c + 1) % 3, (c + 2) % 3].map((k) => at(faces[c - (c % 3) + k]!)));
+    const side = corners.map((_, k) => k);
+    const top = (k: number): number => (side[k] === k ? k : top(side[k]!));
+    for (let i = 0; i < corners.length; i++)
+      for (let j = 0; j < i; j++)
+        if (others[i]!.some((v) => others[j]!.includes(v)) && flat(corners[i]!, corners[j]!)) side[top(i)] = top(j);
+    const tops = [...new Set(corners.map((_, k) => top(k)))];
+    corners.forEach((c, k) => (out[c] = tops.indexOf(top(k))));
+  }
+  return out;
 }
 
 export interface Tube {

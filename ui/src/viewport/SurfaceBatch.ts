@@ -114,9 +114,14 @@ export class SurfaceBatch {
     const rest = roomFor(count);
     for (let v = 0; v < count; v++) rest.set(shape.vertices.subarray(v * 3, v * 3 + 3), v * 4);
     const rope = shape.lines.length > 0;
-    const rings = roomFor(rope ? 1 : count * 4);
     const own = shape.faces.length === count; // every triangle has vertices of its own
-    if (!rope) rings.set(ringsOf(count, shape.faces, own ? together(shape.vertices) : null));
+    const sharp = shape.thick === 0 && shape.smooth === 0; // both sides of an edge lie where it lies
+    const round = ringsOf(rope ? 0 : count, shape.faces, {
+      same: own ? together(shape.vertices) : null,
+      places: sharp ? shape.vertices : null,
+    });
+    const rings = roomFor(Math.max(1, round.table.length / 4));
+    rings.set(round.table);
     const [places, given, ...others] = [triplesOf(at), numbersOf(values), textureOf(rest), textureOf(rings)];
     const uniforms: Record<string, THREE.IUniform> = {
       ...this.shared,
@@ -141,8 +146,9 @@ export class SurfaceBatch {
       geometry.setAttribute("angle", new THREE.BufferAttribute(tube.angle, 1));
       geometry.setIndex(new THREE.BufferAttribute(tube.index, 1));
     } else {
-      const skin = skinOf(shape.faces, 2 ** shape.smooth, shape.thick > 0);
+      const skin = skinOf(shape.faces, 2 ** shape.smooth, shape.thick > 0, round.row);
       geometry.setAttribute("position", new THREE.BufferAttribute(skin.position, 3));
+      geometry.setAttribute("ring", new THREE.BufferAttribute(skin.ring, 3));
       geometry.setAttribute("share", new THREE.BufferAttribute(skin.share, 2));
       geometry.setAttribute("off", new THREE.BufferAttribute(skin.off, 1));
       geometry.setIndex(new THREE.BufferAttribute(skin.index, 1));

@@ -27,12 +27,12 @@ const SCALED = /* glsl */ `
 `;
 
 const STRETCH = /* glsl */ `
-  float stretchOf(int v) {
+  float stretchOf(int v, int row) {
     vec3 p = place(v);
     vec3 r = texelFetch(rest, cell(v), 0).xyz;
     float longest = 0.0;
     for (int k = 0; k < 4; k++) {
-      vec4 round = texelFetch(rings, cell(v * 4 + k), 0);
+      vec4 round = texelFetch(rings, cell(row * 4 + k), 0);
       for (int h = 0; h < 2; h++) {
         int a = int(h == 0 ? round.x : round.z);
         if (a < 0 || (alone == 1 && k + h > 0)) continue; // what can tear is stretched within its own triangle
@@ -48,6 +48,7 @@ export const SURFACE_VERTEX = /* glsl */ `
   ${FETCH}
   ${SCALED}
   ${STRETCH}
+  in vec3 ring; // rows of what lies round the vertices
   in vec2 share;
   in float off;
   uniform float thick;
@@ -56,40 +57,43 @@ export const SURFACE_VERTEX = /* glsl */ `
   out vec3 vNormal;
   out float vValue;
   out vec4 vTint;
-  vec3 normalOf(int v, vec3 at) {
+  vec3 normalOf(int row, vec3 at) {
     vec3 n = vec3(0.0);
     for (int k = 0; k < 4; k++) {
-      vec4 round = texelFetch(rings, cell(v * 4 + k), 0);
+      vec4 round = texelFetch(rings, cell(row * 4 + k), 0);
       if (round.x >= 0.0) n += cross(place(int(round.x)) - at, place(int(round.y)) - at);
       if (round.z >= 0.0) n += cross(place(int(round.z)) - at, place(int(round.w)) - at);
     }
     return n;
   }
-  float valueOf(int v) { return colorBy == 1 ? scaled(stretchOf(v)) : givenTo(v); }
+  float valueOf(int v, int row) { return colorBy == 1 ? scaled(stretchOf(v, row)) : givenTo(v); }
   vec3 unit(vec3 n) { return n / max(length(n), 1e-20); }
   void main() {
     int a = int(position.x + 0.5);
+    int ra = int(ring.x + 0.5);
     vec3 own = place(a);
     vec3 at = own;
-    vNormal = normalOf(a, at);
-    vValue = valueOf(a);
+    vNormal = normalOf(ra, at);
+    vValue = valueOf(a, ra);
     vTint = tintOf(givenTo(a));
     if (share.x + share.y > 0.0) {
       // between vertices: on the planes that touch the surface there (Boubekeur and Alexa 2008, doi 10.1145/1457515.1409094)
       int b = int(position.y + 0.5);
       int c = int(position.z + 0.5);
+      int rb = int(ring.y + 0.5);
+      int rc = int(ring.z + 0.5);
       vec3 pb = place(b);
       vec3 pc = place(c);
       float u = 1.0 - share.x - share.y;
       vec3 flatAt = u * own + share.x * pb + share.y * pc;
       vec3 na = unit(vNormal);
-      vec3 nb = unit(normalOf(b, pb));
-      vec3 nc = unit(normalOf(c, pc));
+      vec3 nb = unit(normalOf(rb, pb));
+      vec3 nc = unit(normalOf(rc, pc));
       vec3 bent = flatAt - u * dot(flatAt - own, na) * na - share.x * dot(flatAt - pb, nb) * nb
         - share.y * dot(flatAt - pc, nc) * nc;
       at = mix(flatAt, bent, 0.75);
       vNormal = u * na + share.x * nb + share.y * nc;
-      vValue = u * vValue + share.x * valueOf(b) + share.y * valueOf(c);
+      vValue = u * vValue + share.x * valueOf(b, rb) + share.y * valueOf(c, rc);
       vTint = u * vTint + share.x * tintOf(givenTo(b)) + share.y * tintOf(givenTo(c));
     }
     if (off != 0.0) at += unit(vNormal) * thick * 0.5 * (off + side);
