@@ -127,7 +127,9 @@ class Run:
         frame = snapshot(self.model, self.state, events, self._more_arrays())
         if self.deformable is not None:
             opened = float(sum(e["kind"] == "seam_opened" for e in events))
-            frame.stats.update(self.deformable.stats() | {"seams_opened": opened})
+            more = self.deformable.stats()
+            more["energy"] += frame.stats["energy"]
+            frame.stats.update(more | {"seams_opened": opened})
         return frame
 
     def advance(self, control: Control | None = None) -> Frame:

@@ -33,6 +33,13 @@ class Readings:
         way = position[self._edge[:, 1]] - position[self._edge[:, 0]]
         return max(0.0, float(np.sqrt(((way**2).sum(axis=1) / self._length**2).max())) - 1.0)
 
+    def energy(self, parts: Deformables, state: State, gravity: Array) -> float:
+        """Kinetic energy of vertices and that of their weight [J], without what stretching stores; gravity (3,)."""
+        table, vertices = parts.elements.vertices, state.vertices
+        speed = np.einsum("nc,nc->n", vertices.velocity, vertices.velocity)
+        lift = table.gravity_scale * (vertices.position @ gravity)
+        return float(table.mass @ (0.5 * speed - lift))
+
     def tension(self, parts: Deformables, state: State) -> dict[str, Flags]:
         """By their names, of bodies that can part: what seams at drawn points bear of their strength (V,) uint8,
         255 all of it; 0 where they are open.

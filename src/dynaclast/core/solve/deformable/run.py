@@ -394,11 +394,14 @@ class DeformableRun:
         return tension | {f"touch/{name}": values for name, values in read.touching(state).items()}
 
     def stats(self) -> dict[str, float]:
-        """Numbers of a frame: bodies that move, and the greatest stretch, as a share."""
+        """Numbers of a frame: bodies that move, the greatest stretch, as a share, and the energy of their motion and
+        their weight [J].
+        """
         state = self._state
         return {
             "deforming": float((state.deformables.asleep == 0).sum()),
             "stretch": self._readings.stretch(state.vertices.position),
+            "energy": self._readings.energy(self.parts, state, self._model.settings.gravity),
         }
 
     def _drawn_states(self) -> dict[str, np.ndarray]:
