@@ -25,7 +25,7 @@ export interface Rings {
 }
 
 /** cosine of the angle past which the edge between two triangles is drawn as one */
-const CREASE = 0.6;
+const CREASE = 0.8;
 
 /**
  * What lies round vertices: of each a row with the triangles round it, at most ``AROUND``.

@@ -149,7 +149,7 @@ def carried(asm: Assemblies, a: int, point: Array) -> tuple[float, float, float]
 
 
 @kernel(inline=True)
-def _into(
+def into(
     asm: Assemblies, a: int, pieces: PieceTable, p: int, x: float, y: float, z: float
 ) -> tuple[float, float, float]:
     """A point of the world in the opening frame of a piece, from its centre."""
@@ -368,7 +368,7 @@ def hull_rows(
             ux, uy, uz = y[0] + y[4] * rz - y[5] * ry, y[1] + y[5] * rx - y[3] * rz, y[2] + y[3] * ry - y[4] * rx
         if points.held[i] and not free:
             continue  # neither gives way
-        lx, ly, lz = _into(bodies.assemblies, a, pieces, p, x[i, 0], x[i, 1], x[i, 2])
+        lx, ly, lz = into(bodies.assemblies, a, pieces, p, x[i, 0], x[i, 1], x[i, 2])
         wx, wy, wz = way[i, 0] - ux, way[i, 1] - uy, way[i, 2] - uz
         size = hulls.bound[s] + points.radius[i]
         travel, leaves = np.sqrt(wx * wx + wy * wy + wz * wz), False
@@ -473,7 +473,7 @@ def edge_rows(
         a = bodies.piece_assembly[p]
         q = bodies.assemblies.orientation[a]
         ux, uy, uz, free = passing(bodies, a, h, x[i, 0], x[i, 1], x[i, 2])
-        ax, ay, az = _into(
+        ax, ay, az = into(
             bodies.assemblies,
             a,
             pieces,
@@ -489,7 +489,7 @@ def edge_rows(
             if count == len(rows.gap) or (points.held[i] and points.held[j] and not free):
                 continue
             ux, uy, uz, free = passing(bodies, a, h, x[j, 0], x[j, 1], x[j, 2])
-            bx, by, bz = _into(
+            bx, by, bz = into(
                 bodies.assemblies,
                 a,
                 pieces,
@@ -522,7 +522,7 @@ def edge_rows(
                 (1.0 - t) * x[i, 1] + t * x[j, 1],
                 (1.0 - t) * x[i, 2] + t * x[j, 2],
             )
-            lx, ly, lz = _into(bodies.assemblies, a, pieces, p, cx, cy, cz)
+            lx, ly, lz = into(bodies.assemblies, a, pieces, p, cx, cy, cz)
             o = hulls.vertices[hulls.ring[hulls.ring_start[f]]]
             df = nf[0] * (lx - o[0]) + nf[1] * (ly - o[1]) + nf[2] * (lz - o[2])
             o = hulls.vertices[hulls.ring[hulls.ring_start[g]]]

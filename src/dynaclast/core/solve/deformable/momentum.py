@@ -36,7 +36,7 @@ def keep_momentum(
     for b in awake:
         held[b] = bodies.pinned[b]
     for c in range(count):
-        if not rows.active[c]:
+        if not rows.solved[c]:  # what has come loose since was held by it all the same
             continue
         first, alone = table.body[rows.vertex[c, 0]], True
         for k in range(1, MOST_VERTICES):

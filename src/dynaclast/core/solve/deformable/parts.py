@@ -7,6 +7,7 @@ from typing import NamedTuple
 from ...arrays import Array, Flags, Index
 from ..state import Touching, Vertices
 from .contacts import Near
+from .face_contacts import Cores
 from .groups import Groups
 from .meetings import Meeting
 from .system import Matrix, Slots, Vectors
@@ -29,7 +30,7 @@ class StepScratch(NamedTuple):
     pull         : (X,) float64, [N], greatest load of each tie's end in the interval
     numbers      : (4,) int64: rows of the last step, iterations since the start, steps
     goal         : (N, 3) float64, [m], where recall draws vertices in the step; goal_way (N, 3), [m], how far that goes
-    matrix3      : (3, 3) float64, scratch; parent, held, total : as keep_momentum
+    matrix3      : (3, 3) float64, scratch; corner (3, 6) likewise; parent, held, total : as keep_momentum
     group_of     : as find_groups
     """
 
@@ -46,6 +47,7 @@ class StepScratch(NamedTuple):
     goal: Array
     goal_way: Array
     matrix3: Array
+    corner: Array
     parent: Index
     held: Flags
     total: Array
@@ -61,6 +63,7 @@ class Deformables(NamedTuple):
     vectors: Vectors
     rows: Rows
     near: Near
+    cores: Cores
     meeting: Meeting
     groups: Groups
     scratch: StepScratch

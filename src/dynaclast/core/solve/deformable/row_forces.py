@@ -23,6 +23,8 @@ TIE_STIFFNESS = 10.0
 """A tie, likewise."""
 PUSH_OUT = 0.2
 """Share of a penetration that is taken out in a step."""
+PIERCED = 0.05
+"""What goes in by more than this share of its edges is not let be."""
 CREEP = 5e-4
 """What is held by friction creeps no faster [m/s]."""
 
@@ -158,6 +160,7 @@ def pull_of_rows(d: Deformables, count: int) -> None:
         for c in range(6):
             v.slot_b[k, c] = s.slot_base[k, c]
     for c in range(count):
+        rows.solved[c] = rows.active[c]
         if rows.active[c]:
             o, n = rows.passing[c], rows.normal[c]
             x, y, z = row_stiffness(rows, c, o[0], o[1], o[2])
@@ -184,9 +187,11 @@ def begin_friction(d: Deformables, first: int, count: int, h: float) -> None:
 
 
 @kernel(inner=True)
-def look_again(d: Deformables, count: int, h: float) -> int:
-    """Which rows press, and how hard, now that all have moved; for how many that is otherwise than it was."""
-    rows, v, changed = d.rows, d.vectors, 0
+def look_again(d: Deformables, count: int, h: float) -> tuple[int, bool]:
+    """Which rows press, and how hard, now that all have moved; for how many that is otherwise than it was, and whether
+    something went in far where none did.
+    """
+    rows, v, changed, pierced = d.rows, d.vectors, 0, False
     for c in range(count):
         u, w, t = row_motion(rows, d.slots, c, v.d, v.slot_d)
         o, n = rows.passing[c], rows.normal[c]
@@ -200,10 +205,11 @@ def look_again(d: Deformables, count: int, h: float) -> int:
         if (gap < 0.0) != (rows.active[c] == 1):
             rows.active[c] = 1 - rows.active[c]
             changed += 1
+            pierced |= gap < -PIERCED * d.elements.points.edge[rows.point[c]]
         rows.force[c] = -k * gap if gap < 0.0 else 0.0
         slip = np.sqrt(max(u * u + w * w + t * t - along * along, 0.0))
         kt = min(rows.friction[c] * rows.force[c] / max(slip, CREEP * h), rows.stiffness[c])
         if rows.active[c] and abs(kt - rows.tangential[c]) > 0.5 * max(kt, rows.tangential[c]):
             changed += 1
         rows.tangential[c] = kt
-    return changed
+    return changed, pierced

@@ -14,6 +14,7 @@ from ..rigid.sleep import BALANCE, LEAST_GRAVITY, SLEEP_AFTER, Links
 from ..state import State
 from .chain import make_chain_factor
 from .contacts import Near, find_near, make_near
+from .face_contacts import cores_of
 from .groups import make_groups
 from .meetings import Meeting, find_meetings, make_meeting, with_room
 from .model import DeformableModel
@@ -37,6 +38,7 @@ class DeformableRun:
 
     def __init__(self, deformables: DeformableModel, model: Model, state: State) -> None:
         self.deformables, self._model, self._state = deformables, model, state
+        self._cores = cores_of(model.hulls)
         self.parts = self._parts()
         self.every = deformables.every
         self._drawn: dict[str, np.ndarray] | None = None
@@ -78,6 +80,7 @@ class DeformableRun:
             e.vertices.rest.copy(),
             f((n, 3)),
             f((3, 3)),
+            f((3, 6)),
             f(bodies + slots, np.int32),
             f(bodies + slots, np.uint8),
             f((bodies + slots, 4)),
@@ -90,6 +93,7 @@ class DeformableRun:
             make_vectors(nodes, slots),
             make_rows(64),
             make_near(64),
+            self._cores,
             make_meeting(e, 64, 64),
             make_groups(bodies, slots),
             scratch,

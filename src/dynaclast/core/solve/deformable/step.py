@@ -18,12 +18,22 @@ from ..rigid.groups import Bodies
 from ..state import NOTHING
 from .assembly import assemble, assemble_again, assemble_lattices, hold_back, strained
 from .contacts import carried, edge_rows, ground_rows, hull_rows, passing, place_points
+from .face_contacts import face_rows
 from .groups import find_groups
 from .meetings import MET, ball_rows, segment_rows
 from .momentum import keep_momentum
 from .parts import ITERATIONS, ROWS, STEPS, Deformables
 from .row_forces import begin_friction, look_again, pull_of_rows, stiffen, take_part, tie_rows
-from .system import MOST_ITERATIONS, ROUNDS, Group, prepare_preconditioner, row_motion, row_stiffness, solve_system
+from .system import (
+    MOST_ITERATIONS,
+    MOST_ROUNDS,
+    ROUNDS,
+    Group,
+    prepare_preconditioner,
+    row_motion,
+    row_stiffness,
+    solve_system,
+)
 from .tables import MOST_VERTICES, Solver
 
 SOME = 0.05
@@ -103,18 +113,44 @@ def _rows_of_hulls(
 
 
 @kernel(inner=True)
+def _rows_of_faces(
+    d: Deformables, hulls: Hulls, pieces: PieceTable, bodies: Bodies, h: float, solved: int, count: int
+) -> int:
+    """Rows of faces and hulls that are small beside them, likewise."""
+    s, moved = d.scratch, d.vectors.slot_d
+    return face_rows(
+        d.elements.points,
+        d.near,
+        d.cores,
+        hulls,
+        pieces,
+        bodies,
+        h,
+        s.point,
+        s.point_way,
+        d.touching,
+        d.slots,
+        moved,
+        solved,
+        s.corner,
+        d.rows,
+        count,
+    )
+
+
+@kernel(inner=True)
 def _solve(d: Deformables, groups: int, count: int, h: float) -> None:
     """Where vertices and assemblies go in the step, with so many groups and rows."""
     m, t, rows = d.matrix, d.elements.bodies, d.rows
     for newton in range(MOST_NEWTON):
-        for number in range(ROUNDS):
+        for number in range(MOST_ROUNDS):
             prepare_preconditioner(m, t, d.awake, rows, count, d.slots, d.pinned)
             pull_of_rows(d, count)
             _solve_groups(d, groups)
             if count == 0:
                 break
-            changed = look_again(d, count, h)
-            if changed == 0 or (number > 0 and changed < SOME * count):
+            changed, pierced = look_again(d, count, h)
+            if not pierced and (changed == 0 or number + 1 >= ROUNDS or (number > 0 and changed < SOME * count)):
                 break
         if newton == MOST_NEWTON - 1 or not strained(d):
             break
@@ -188,6 +224,7 @@ def step_deformables(
     count = ball_rows(e.points, d.meeting, s.point, s.point_way, rows, count)
     count = segment_rows(e.points, e.segments, d.meeting, s.point, s.point_way, rows, count)
     count = edge_rows(e.points, m.pattern, d.near, hulls, pieces, bodies, h, s.point, s.point_way, rows, count)
+    count = _rows_of_faces(d, hulls, pieces, bodies, h, 0, count)
     first = 0
     for _ in range(MOST_LOOKS):
         take_part(d, bodies, settings, first, count, h)
@@ -200,6 +237,7 @@ def step_deformables(
             break
         place_points(e.points, d.awake, v.d, s.point_way)  # what elastic forces bring where it would not go by itself
         count = _rows_of_hulls(d, hulls, pieces, bodies, h, 1, count)
+        count = _rows_of_faces(d, hulls, pieces, bodies, h, 1, count)
         if count == first:
             break
     count = first

@@ -30,6 +30,8 @@ LEFT = 0.2
 """Share of what an iteration took off the error that is taken to be left of it."""
 ROUNDS = 2
 """How often rows are looked at again within a step: which press, and how hard."""
+MOST_ROUNDS = 6
+"""And at most, while something would go through where none pressed."""
 
 
 class Matrix(NamedTuple):

@@ -72,6 +72,9 @@ class PointTable(NamedTuple):
     held     : (C,) uint8, Held
     of       : (N,) int32, the point of a vertex that carries one alone, -1
     skin     : (F, 3) int32, points of faces of soft bodies in pieces, facing outwards
+    face     : (T, 3) int32, points of triangles of cloth, facing as they are drawn, the lowest first; sorted by that
+    face_first : (C + 1,) int32, into face, those of which each point is the lowest
+    sided    : (C,) uint8, whether its faces all look to the same side
     """
 
     first: Index
@@ -84,6 +87,9 @@ class PointTable(NamedTuple):
     held: Flags
     of: Index
     skin: Index
+    face: Index
+    face_first: Index
+    sided: Flags
 
 
 class MembraneTable(NamedTuple):
@@ -274,7 +280,7 @@ class Rows(NamedTuple):
     stiffness  : (R,) float64, k [N/m]
     tangential : (R,) float64, kt [N/m]
     friction   : (R,) float64, Coulomb's coefficient
-    active     : (R,) uint8
+    active     : (R,) uint8; solved (R,) uint8, whether it was in the last solution
     tie        : (R,) int32, -1 for a contact
     force      : (R,) float64, [N], along the normal, of the last solution
     shape      : (R,) int32, what it touches; face: (R,) int32
@@ -299,6 +305,7 @@ class Rows(NamedTuple):
     face: Int
     point: Int
     order: Int
+    solved: Flag
 
 
 def make_rows(count: int) -> Rows:
@@ -321,6 +328,7 @@ def make_rows(count: int) -> Rows:
         f(count, i),
         f(count, i),
         f(count, i),
+        f(count, np.uint8),
     )
 
 

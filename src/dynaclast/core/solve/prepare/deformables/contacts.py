@@ -22,13 +22,14 @@ MOST_BETWEEN = 40
 @dataclass(frozen=True)
 class Points:
     """Points of a part: vertices (C, 4) and weights (C, 4) that carry them, radius of their balls (C,) [m], the longest
-    edge at each (C,) [m].
+    edge at each (C,) [m], and whether faces look to the same side where they meet.
     """
 
     vertex: Index
     weight: Array
     ball: Array
     edge: Array
+    sided: bool = False
 
 
 def contact_points(
@@ -37,6 +38,7 @@ def contact_points(
     """Points of all parts; use: their bodies in the shot."""
     vertex, weight, radius, ball, edge, held = [], [], [], [], [], []
     counts: list[int] = []
+    face, sided = [np.zeros((0, 3), int)], []
     of = np.full(int(first[-1]), -1, np.int32)
     for part, points, now, k in zip(parts, made, joined, first, strict=False):
         own, share, size, longest = points.vertex, points.weight, points.ball, points.edge
@@ -45,6 +47,8 @@ def contact_points(
         own = np.where(own >= 0, now.lead[own], -1)
         if part.touch is None:
             of[k : k + len(part.x)] = sum(counts) + np.arange(len(part.x))
+            drawn = now.lead[part.drawn_faces]
+            face.append(drawn[~now.gone[drawn].any(axis=1)] + sum(counts))
         vertex.append(np.where(own >= 0, own + k, -1))
         weight.append(share)
         radius.append((share * part.radius[np.maximum(points.vertex, 0)]).sum(axis=1))
@@ -52,8 +56,13 @@ def contact_points(
         edge.append(longest)
         still = ((now.pinned | now.gone)[np.maximum(own, 0)] | (share == 0)).all(axis=1)
         follows |= now.gone[own[:, 0]]
+        sided.append(np.full(len(own), points.sided, np.uint8))
         held.append(np.where(follows, Held.FOLLOWS, np.where(still, Held.STILL, Held.FREE)))
         counts.append(len(own))
+    faces = np.concatenate(face)
+    turn = (np.argmin(faces, axis=1)[:, None] + np.arange(3)) % 3
+    faces = np.take_along_axis(faces, turn, axis=1)
+    faces = faces[np.argsort(faces[:, 0], kind="stable")].astype(np.int32)
     return PointTable(
         offsets(counts),
         np.concatenate([np.zeros((0, 4), int), *vertex]).astype(np.int32),
@@ -67,6 +76,9 @@ def contact_points(
         np.concatenate(
             [np.zeros((0, 3), int), *(p.skin + k for p, k in zip(parts, offsets(counts), strict=False))]
         ).astype(np.int32),
+        faces,
+        np.searchsorted(faces[:, 0], np.arange(sum(counts) + 1)).astype(np.int32),
+        np.concatenate([np.zeros(0, np.uint8), *sided]),
     )
 
 
@@ -91,7 +103,8 @@ def points_of(part: Part, root: Index) -> Points:
         np.add.at(count, end, 1.0)
     longest, total, count = longest[root], total[root], count[root]
     if len(part.triangle):
-        return Points(own, share, np.maximum(BALL * total / np.maximum(count, 1), part.radius), longest)
+        ball = np.maximum(BALL * total / np.maximum(count, 1), part.radius)
+        return Points(own, share, ball, longest, _one_sided(root[part.drawn_faces]))
     a, b = pairs[:, 0], pairs[:, 1]
     # between the vertices of a rope, so many that nothing slips through
     thick = np.minimum(part.radius[a], part.radius[b])
@@ -107,6 +120,12 @@ def points_of(part: Part, root: Index) -> Points:
         np.concatenate([part.radius, part.radius[a][which] * (1.0 - place) + part.radius[b][which] * place]),
         np.concatenate([longest, np.zeros(len(which))]),
     )
+
+
+def _one_sided(faces: Index) -> bool:
+    """Whether faces (F, 3) that share an edge go through it in opposite directions."""
+    ways = faces[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2)
+    return len(np.unique(ways, axis=0)) == len(ways)
 
 
 def collisions(shot: Shot, use: list[int]) -> tuple[Flags, Flags]:

@@ -1,0 +1,297 @@
+"""Contact of faces of cloth with hulls that are small beside them: these would pass between the vertices.
+
+A hull is on that side of a face on which its middle is; or on which it was in the last step, if it touched a face
+there: others may have struck it since, or the face may have turned. Each of its vertices is held there where it would
+come to the face within the step, or has come through it; a ball by its point that is nearest.
+"""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+
+from ...arrays import Array
+from ...kernels import kernel
+from ...kernels.linalg import rotate_by
+from ..model import Hulls, PieceTable
+from ..rigid.groups import Bodies
+from ..state import Touching
+from .contacts import Near, carried, into, new_row, passing
+from .system import Slots
+from .tables import PointTable, Rows
+
+SMALL = 2.0
+"""Hulls that are narrower than so many edges of a face meet it."""
+NEAR = 0.1
+"""A vertex of a hull is held from where it is as near to a face as this share of the hull's width: what pulls on the
+face may bring it there.
+"""
+FRONT, BACK = -2, -3
+"""What a point keeps in place of a hull's face where a face with it is touched: the side on which the hull is."""
+BESIDE = 0.01
+"""Share of a face by which a point may lie beside it."""
+BESIDE_BALL = 0.3
+"""And the middle of a ball: over a ridge it is beside both faces, and held by their edge."""
+
+
+class Cores(NamedTuple):
+    """Hulls by their smallest measures; S hulls.
+
+    middle : (S, 3) float64, [m], mean of the core's vertices, from the piece's centre
+    width  : (S,) float64, [m], across, where it is narrowest; of single triangles of a mesh inf
+    """
+
+    middle: Array
+    width: Array
+
+
+def cores_of(hulls: Hulls) -> Cores:
+    count = len(hulls.piece)
+    middle, width = np.zeros((count, 3)), np.full(count, np.inf)
+    for s in range(count):
+        core = hulls.vertices[hulls.vertex_start[s] : hulls.vertex_start[s + 1]]
+        normals = hulls.normals[hulls.face_start[s] : hulls.face_start[s + 1]]
+        middle[s] = core.mean(axis=0)
+        if len(normals) != 1:
+            across = core @ normals.T
+            width[s] = np.ptp(across, axis=0).min(initial=np.inf) if len(normals) else 0.0
+            width[s] += 2.0 * hulls.radius[s]
+    return Cores(middle, width)
+
+
+@kernel(inline=True)
+def _seen(
+    bodies: Bodies,
+    a: int,
+    pieces: PieceTable,
+    p: int,
+    h: float,
+    x: Array,
+    way: Array,
+    slots: Slots,
+    moved: Array,
+    solved: int,
+) -> tuple[float, float, float, float, float, float]:
+    """Where a point (3,) is in the frame of a piece, and how it goes there within a step."""
+    ux, uy, uz, free = passing(bodies, a, h, x[0], x[1], x[2])
+    if solved == 1 and free and slots.place[a] >= 0:
+        y, c = moved[slots.place[a]], bodies.assemblies.position[a]
+        rx, ry, rz = x[0] - c[0], x[1] - c[1], x[2] - c[2]
+        ux, uy, uz = y[0] + y[4] * rz - y[5] * ry, y[1] + y[5] * rx - y[3] * rz, y[2] + y[3] * ry - y[4] * rx
+    lx, ly, lz = into(bodies.assemblies, a, pieces, p, x[0], x[1], x[2])
+    q = bodies.assemblies.orientation[a]
+    wx, wy, wz = rotate_by(-q[0], -q[1], -q[2], q[3], way[0] - ux, way[1] - uy, way[2] - uz)
+    return lx, ly, lz, wx, wy, wz
+
+
+@kernel(inline=True)
+def _shares(corner: Array, t: float, vx: float, vy: float, vz: float) -> tuple[float, float, float]:
+    """Shares of the corners (3, 6) of a triangle, which go on for a part t of the step, in the point of its plane that
+    is nearest to v.
+    """
+    ax, ay, az = corner[0, 0] + t * corner[0, 3], corner[0, 1] + t * corner[0, 4], corner[0, 2] + t * corner[0, 5]
+    bx, by, bz = (
+        corner[1, 0] + t * corner[1, 3] - ax,
+        corner[1, 1] + t * corner[1, 4] - ay,
+        corner[1, 2] + t * corner[1, 5] - az,
+    )
+    cx, cy, cz = (
+        corner[2, 0] + t * corner[2, 3] - ax,
+        corner[2, 1] + t * corner[2, 4] - ay,
+        corner[2, 2] + t * corner[2, 5] - az,
+    )
+    vx, vy, vz = vx - ax, vy - ay, vz - az
+    bb, bc, cc = bx * bx + by * by + bz * bz, bx * cx + by * cy + bz * cz, cx * cx + cy * cy + cz * cz
+    vb, vc = vx * bx + vy * by + vz * bz, vx * cx + vy * cy + vz * cz
+    whole = max(bb * cc - bc * bc, 1e-300)
+    second, third = (cc * vb - bc * vc) / whole, (bb * vc - bc * vb) / whole
+    return 1.0 - second - third, second, third
+
+
+@kernel(inline=True)
+def _in_core(hulls: Hulls, s: int, x: float, y: float, z: float, spare: float) -> bool:
+    """Whether a point lies in a hull, or outside by so much [m]."""
+    for f in range(hulls.face_start[s], hulls.face_start[s + 1]):
+        n, o = hulls.normals[f], hulls.vertices[hulls.ring[hulls.ring_start[f]]]
+        if n[0] * (x - o[0]) + n[1] * (y - o[1]) + n[2] * (z - o[2]) > hulls.radius[s] + spare:
+            return False
+    return True
+
+
+@kernel(inner=True)
+def face_rows(
+    points: PointTable,
+    near: Near,
+    cores: Cores,
+    hulls: Hulls,
+    pieces: PieceTable,
+    bodies: Bodies,
+    h: float,
+    x: Array,
+    way: Array,
+    touching: Touching,
+    slots: Slots,
+    moved: Array,
+    solved: int,
+    corner: Array,
+    rows: Rows,
+    count: int,
+) -> int:
+    """Rows of faces that vertices of hulls would go through, or have; returns how many rows there are then.
+    Arguments as of hull_rows.
+
+    corner : (3, 6) float64, scratch
+    """
+    for k in range(min(near.found[0], len(near.point))):
+        i, s = near.point[k], near.shape[k]
+        if cores.width[s] > SMALL * points.edge[i]:
+            continue
+        p = hulls.piece[s]
+        a = bodies.piece_assembly[p]
+        free = bodies.inv_mass[a] > 0.0
+        for face in range(points.face_first[i], points.face_first[i + 1]):
+            if not free and points.held[i] and points.held[points.face[face, 1]] and points.held[points.face[face, 2]]:
+                continue
+            far, travel = np.inf, 0.0
+            for c in range(3):
+                j = points.face[face, c]
+                lx, ly, lz, wx, wy, wz = _seen(bodies, a, pieces, p, h, x[j], way[j], slots, moved, solved)
+                corner[c, 0], corner[c, 1], corner[c, 2] = lx, ly, lz
+                corner[c, 3], corner[c, 4], corner[c, 5] = wx, wy, wz
+                far = min(far, np.sqrt(lx * lx + ly * ly + lz * lz))
+                travel = max(travel, np.sqrt(wx * wx + wy * wy + wz * wz))
+            if far > hulls.bound[s] + points.radius[i] + travel + points.edge[i]:
+                continue
+            bx, by, bz = corner[1, 0] - corner[0, 0], corner[1, 1] - corner[0, 1], corner[1, 2] - corner[0, 2]
+            cx, cy, cz = corner[2, 0] - corner[0, 0], corner[2, 1] - corner[0, 1], corner[2, 2] - corner[0, 2]
+            nx, ny, nz = by * cz - bz * cy, bz * cx - bx * cz, bx * cy - by * cx
+            area = np.sqrt(nx * nx + ny * ny + nz * nz)
+            if area < 1e-18:
+                continue
+            m = cores.middle[s]
+            side = nx * (m[0] - corner[0, 0]) + ny * (m[1] - corner[0, 1]) + nz * (m[2] - corner[0, 2])
+            front, known = side > 0.0, False
+            for c in range(3):
+                j = points.face[face, c]
+                if touching.shape[j] == s and touching.face[j] <= FRONT:
+                    front, known = touching.face[j] == FRONT, True
+            area = -area if front else area  # from the hull to the face
+            nx, ny, nz = nx / area, ny / area, nz / area
+            before = count
+            count = _rows_of_face(
+                points,
+                face,
+                s,
+                cores.width[s],
+                hulls,
+                pieces,
+                bodies,
+                h,
+                nx,
+                ny,
+                nz,
+                corner,
+                solved,
+                known,
+                rows,
+                count,
+            )
+            for c in range(before, count):
+                if points.sided[i]:
+                    rows.face[c] = FRONT if front else BACK
+    return count
+
+
+@kernel(inner=True)
+def _rows_of_face(
+    points: PointTable,
+    face: int,
+    s: int,
+    width: float,
+    hulls: Hulls,
+    pieces: PieceTable,
+    bodies: Bodies,
+    h: float,
+    nx: float,
+    ny: float,
+    nz: float,
+    corner: Array,
+    solved: int,
+    known: bool,
+    rows: Rows,
+    count: int,
+) -> int:
+    """Rows of a face with a hull, in whose frame its corners (3, 6) and its normal are, which looks to it.
+
+    known : bool, whether it is known on which side the hull is, however deep it may be
+    """
+    i, p = points.face[face, 0], hulls.piece[s]
+    a = bodies.piece_assembly[p]
+    thick = points.radius[i] + hulls.radius[s]
+    ball = hulls.face_start[s + 1] == hulls.face_start[s]
+    beside = BESIDE_BALL if ball else BESIDE
+    for number in range(hulls.vertex_start[s], hulls.vertex_start[s + 1]):
+        v = hulls.vertices[number]
+        ox, oy, oz = nx, ny, nz
+        here = nx * (corner[0, 0] - v[0]) + ny * (corner[0, 1] - v[1]) + nz * (corner[0, 2] - v[2])
+        gap = here - thick
+        by0 = nx * corner[0, 3] + ny * corner[0, 4] + nz * corner[0, 5]
+        by1 = nx * corner[1, 3] + ny * corner[1, 4] + nz * corner[1, 5]
+        by2 = nx * corner[2, 3] + ny * corner[2, 4] + nz * corner[2, 5]
+        if gap > NEAR * width and gap + min(by0, by1, by2) > 0.0:
+            continue
+        e, f, g = _shares(corner, 0.0, v[0], v[1], v[2])
+        by = e * by0 + f * by1 + g * by2
+        if gap > 0.0 and gap + by < 0.0:  # where it comes to the face
+            t = gap / -by
+            e, f, g = _shares(corner, t, v[0], v[1], v[2])
+            by = e * by0 + f * by1 + g * by2
+        elif gap > NEAR * width:
+            continue
+        if min(e, f, g) < -beside or count == len(rows.gap):
+            continue
+        e, f, g = max(e, 0.0), max(f, 0.0), max(g, 0.0)
+        whole = e + f + g
+        e, f, g = e / whole, f / whole, g / whole
+        if ball and whole > 1.0:  # beside the face: its edge is nearest
+            ox = e * corner[0, 0] + f * corner[1, 0] + g * corner[2, 0] - v[0]
+            oy = e * corner[0, 1] + f * corner[1, 1] + g * corner[2, 1] - v[1]
+            oz = e * corner[0, 2] + f * corner[1, 2] + g * corner[2, 2] - v[2]
+            here = np.sqrt(ox * ox + oy * oy + oz * oz)
+            if here < 1e-12:
+                continue
+            ox, oy, oz, gap = ox / here, oy / here, oz / here, here - thick
+            by = e * (ox * corner[0, 3] + oy * corner[0, 4] + oz * corner[0, 5])
+            by += f * (ox * corner[1, 3] + oy * corner[1, 4] + oz * corner[1, 5])
+            by += g * (ox * corner[2, 3] + oy * corner[2, 4] + oz * corner[2, 5])
+        if solved == 1 and gap + by > -NEAR * width:
+            continue
+        if (
+            gap < 0.0
+            and not known
+            and not _in_core(hulls, s, v[0] + here * nx, v[1] + here * ny, v[2] + here * nz, NEAR * width)
+        ):
+            continue  # another part of the hull is on the other side, beside the face
+        free = bodies.inv_mass[a] > 0.0
+        new_row(rows, count, i, s, -1, a if free else -1, np.sqrt(pieces.friction[p] * points.friction[i]))
+        for c in range(3):
+            rows.vertex[count, c] = points.vertex[points.face[face, c], 0]
+        rows.weight[count, 0], rows.weight[count, 1], rows.weight[count, 2] = e, f, g
+        q = bodies.assemblies.orientation[a]
+        n = rows.normal[count]
+        n[0], n[1], n[2] = rotate_by(q[0], q[1], q[2], q[3], ox, oy, oz)
+        rows.gap[count] = gap
+        rows.active[count] = 1 if gap + by < 0.0 else 0
+        r, o = hulls.radius[s], rows.arm[count]
+        x, y, z = rotate_by(q[0], q[1], q[2], q[3], v[0] + r * ox, v[1] + r * oy, v[2] + r * oz)
+        px, py, pz = carried(bodies.assemblies, a, pieces.rest_center[p])
+        if free:
+            m = bodies.assemblies.position[a]
+            o[0], o[1], o[2] = px + x - m[0], py + y - m[1], pz + z - m[2]
+        else:
+            ux, uy, uz, _ = passing(bodies, a, h, px + x, py + y, pz + z)
+            o = rows.passing[count]
+            o[0], o[1], o[2] = ux, uy, uz
+        count += 1
+    return count
