@@ -16,7 +16,7 @@ import zstandard
 from ..arrays import Array, Flag, Flags, Index, Int, Mat3, Mat4x3, Scalar, Vec3, Vec4, allocate
 from ..errors import InputError
 
-FORMAT = 5
+FORMAT = 6
 """Grows when what is packed is named or meant otherwise: what an older program packed is not gone on from."""
 
 NOT_MEASURED = 1.0e3
@@ -146,12 +146,15 @@ class Touching(NamedTuple):
     slip  : (C,) float64, [m], how far it slipped in the step
     shape : (C,) int32, GROUND, or NOTHING
     face  : (C,) int32, of the shape, or -1
+    side  : (S,) int32, of hulls: in front of which deformable body's faces, counted from 1, they were touched by these;
+            less than 0 behind them, 0 where none did
     """
 
     force: Scalar
     slip: Scalar
     shape: Int
     face: Int
+    side: Int
 
 
 class DeformableBodies(NamedTuple):

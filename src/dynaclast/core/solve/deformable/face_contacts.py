@@ -11,12 +11,11 @@ from typing import NamedTuple
 
 import numpy as np
 
-from ...arrays import Array
+from ...arrays import Array, Index
 from ...kernels import kernel
 from ...kernels.linalg import rotate_by
 from ..model import Hulls, PieceTable
 from ..rigid.groups import Bodies
-from ..state import Touching
 from .contacts import Near, carried, into, new_row, passing
 from .system import Slots
 from .tables import PointTable, Rows
@@ -28,7 +27,7 @@ NEAR = 0.1
 face may bring it there.
 """
 FRONT, BACK = -2, -3
-"""What a point keeps in place of a hull's face where a face with it is touched: the side on which the hull is."""
+"""In a row in place of a hull's face, where a face is touched: the side on which the hull is."""
 BESIDE = 0.01
 """Share of a face by which a point may lie beside it."""
 BESIDE_BALL = 0.3
@@ -130,7 +129,8 @@ def face_rows(
     h: float,
     x: Array,
     way: Array,
-    touching: Touching,
+    body: Index,
+    sides: Index,
     slots: Slots,
     moved: Array,
     solved: int,
@@ -141,8 +141,12 @@ def face_rows(
     """Rows of faces that vertices of hulls would go through, or have; returns how many rows there are then.
     Arguments as of hull_rows.
 
+    body   : (C,) int32, of points
+    sides  : (S,) int32, as Touching.side
     corner : (3, 6) float64, scratch
     """
+    if len(points.face) == 0:
+        return count
     for k in range(min(near.found[0], len(near.point))):
         i, s = near.point[k], near.shape[k]
         if cores.width[s] > SMALL * points.edge[i]:
@@ -171,11 +175,8 @@ def face_rows(
                 continue
             m = cores.middle[s]
             side = nx * (m[0] - corner[0, 0]) + ny * (m[1] - corner[0, 1]) + nz * (m[2] - corner[0, 2])
-            front, known = side > 0.0, False
-            for c in range(3):
-                j = points.face[face, c]
-                if touching.shape[j] == s and touching.face[j] <= FRONT:
-                    front, known = touching.face[j] == FRONT, True
+            known = abs(sides[s]) == body[i] + 1  # all of a sheet that touches a hull does so with one side
+            front = sides[s] > 0 if known else side > 0.0
             area = -area if front else area  # from the hull to the face
             nx, ny, nz = nx / area, ny / area, nz / area
             before = count
@@ -254,7 +255,7 @@ def _rows_of_face(
         e, f, g = max(e, 0.0), max(f, 0.0), max(g, 0.0)
         whole = e + f + g
         e, f, g = e / whole, f / whole, g / whole
-        if ball and whole > 1.0:  # beside the face: its edge is nearest
+        if ball and whole > 1.0 and here > 0.0:  # beside the face: its edge is nearest
             ox = e * corner[0, 0] + f * corner[1, 0] + g * corner[2, 0] - v[0]
             oy = e * corner[0, 1] + f * corner[1, 1] + g * corner[2, 1] - v[1]
             oz = e * corner[0, 2] + f * corner[1, 2] + g * corner[2, 2] - v[2]

@@ -18,7 +18,7 @@ from ..rigid.groups import Bodies
 from ..state import NOTHING
 from .assembly import assemble, assemble_again, assemble_lattices, hold_back, strained
 from .contacts import carried, edge_rows, ground_rows, hull_rows, passing, place_points
-from .face_contacts import face_rows
+from .face_contacts import FRONT, face_rows
 from .groups import find_groups
 from .meetings import MET, ball_rows, segment_rows
 from .momentum import keep_momentum
@@ -128,7 +128,8 @@ def _rows_of_faces(
         h,
         s.point,
         s.point_way,
-        d.touching,
+        d.meeting.body,
+        d.touching.side,
         d.slots,
         moved,
         solved,
@@ -277,6 +278,7 @@ def _go_on(d: Deformables, hulls: Hulls, bodies: Bodies, settings: Settings, cou
                 state.position[i, c] += v.d[i, c]
                 state.push[i, c] = 0.0
                 state.velocity[i, c] = v.d[i, c] / h
+    touching.side[:] = 0
     for c in range(count):
         u, w, z = row_motion(rows, d.slots, c, v.d, v.slot_d)
         o, n = rows.passing[c], rows.normal[c]
@@ -293,6 +295,9 @@ def _go_on(d: Deformables, hulls: Hulls, bodies: Bodies, settings: Settings, cou
         if rows.tie[c] >= 0:
             s.pull[rows.tie[c]] = max(s.pull[rows.tie[c]], rows.force[c])
             continue
+        if rows.face[c] <= FRONT and (rows.force[c] > 0.0 or rows.gap[c] < 0.0):
+            side = d.meeting.body[rows.point[c]] + 1
+            touching.side[rows.shape[c]] = side if rows.face[c] == FRONT else -side
         if not rows.force[c] > 0.0:
             continue
         on = rows.point[c]

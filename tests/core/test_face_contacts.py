@@ -1,0 +1,142 @@
+"""Small things on cloth whose cells are larger: they lie on its faces, and do not fall between its vertices."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import pytest
+
+from deforming import cloth, started
+from dynaclast.core.geometry import primitives
+from dynaclast.core.kernels import kernel
+from dynaclast.core.solve.collision import pack_hulls
+from dynaclast.core.solve.deformable.face_contacts import _in_core, _shares, cores_of
+from dynaclast.core.solve.prepare.deformables.contacts import _one_sided
+from dynaclast.core.solve.rigid.hulls import convex_core
+from shots import ball, box, shot
+
+
+@kernel
+def _shared(corner, t, v):  # type: ignore[no-untyped-def]
+    return _shares(corner, t, v[0], v[1], v[2])
+
+
+@kernel
+def _inside(hulls, v, spare):  # type: ignore[no-untyped-def]
+    return _in_core(hulls, 0, v[0], v[1], v[2], spare)
+
+
+def test_shares_of_corners_give_the_nearest_point_of_a_plane() -> None:
+    rng = np.random.default_rng(4)
+    for _ in range(30):
+        corner, v, t = rng.normal(size=(3, 6)), rng.normal(size=3), float(rng.random())
+        at = corner[:, :3] + t * corner[:, 3:]
+        shares = np.array(_shared(corner, t, v))
+        normal = np.cross(at[1] - at[0], at[2] - at[0])
+        foot = v - normal * (normal @ (v - at[0])) / (normal @ normal)
+        assert shares.sum() == pytest.approx(1.0) and shares @ at == pytest.approx(foot, abs=1e-6)
+
+
+def test_what_lies_in_a_hull_is_behind_all_its_faces() -> None:
+    hulls = pack_hulls([convex_core(primitives.box((2, 1, 0.6)).vertices)], [0])
+    rng = np.random.default_rng(5)
+    for v in rng.uniform(-1.2, 1.2, (200, 3)):
+        for spare in (0.0, 0.1):
+            assert _inside(hulls, v, spare) == bool((np.abs(v) <= np.array([1, 0.5, 0.3]) + spare).all())
+
+
+def test_hulls_are_as_wide_as_they_are_where_they_are_narrowest() -> None:
+    shapes = [primitives.box((2, 1, 0.6)).vertices + 5.0, primitives.box((0.02, 0.02, 3)).vertices]
+    cores = cores_of(pack_hulls([convex_core(v) for v in shapes], [0, 0]))
+    assert cores.width == pytest.approx([0.6, 0.02], rel=0.02) and cores.middle[0] == pytest.approx([5, 5, 5])
+    sheet, exact = (
+        cloth("sheet", (0, 1, 0), (1, 1), (4, 4)),
+        box("post", (0, 0.2, 0), role="passive", collision="exact"),
+    )
+    run = started(shot(sheet, exact, ball("b", (3, 1, 0), 0.2)))
+    own = cores_of(run.model.hulls).width
+    assert np.isinf(own[1:]).all() and own[0] == pytest.approx(0.4)  # single triangles have none
+
+
+def test_faces_are_one_sided_where_they_pass_their_edges_in_opposite_ways() -> None:
+    assert _one_sided(np.array([[0, 1, 2], [0, 2, 3]]))
+    assert not _one_sided(np.array([[0, 1, 2], [0, 3, 2]]))
+
+
+def trampoline(cells: int) -> dict[str, Any]:
+    """Two metres square, held along its border."""
+    border = {"layers": [{"shape": {"kind": "box", "center": [0, 1, 0], "core": [0.98, 1, 0.98]}, "invert": True}]}
+    return cloth(
+        "sheet", (0, 1, 0), (2, 2), (cells, cells), matter={"preset": "canvas", "folds": True}, pins=[{"reach": border}]
+    )
+
+
+def thrown(kind: str, size: float, count: int, speed: float, seed: int) -> list[dict[str, Any]]:
+    rng = np.random.default_rng(seed)
+    out = []
+    for k in range(count):
+        x, z = rng.uniform(-0.6, 0.6, 2)
+        at = (float(x), 1.05 + size + 0.3 * k, float(z))
+        turn = rng.normal(size=4)
+        turn /= np.linalg.norm(turn)
+        more = {"velocity": [0, -speed, 0], "material": {"density": 800}}
+        if kind == "ball":
+            out.append(ball(f"b{k}", at, size, **more))
+        else:
+            out.append(box(f"b{k}", at, (2 * size,) * 3, place={"rotation": turn.tolist()}, **more))
+    return out
+
+
+@pytest.mark.parametrize("quality", ["draft", "standard"])
+@pytest.mark.parametrize("speed", [0.0, 20.0])
+@pytest.mark.parametrize(
+    ("kind", "size", "cells"), [("ball", 0.03, 6), ("box", 0.03, 6), ("ball", 0.07, 12), ("box", 0.05, 18)]
+)
+def test_small_things_that_fall_on_a_coarse_sheet_stay_on_it(
+    kind: str, size: float, cells: int, speed: float, quality: str
+) -> None:
+    """None passes through it; they may leave over its border."""
+    things = thrown(kind, size, 4, speed, 11)
+    run = started(shot(trampoline(cells), *things, ground={"on": False}, quality=quality, frames=72))
+    last = np.array([b["place"]["position"] for b in things])
+    for frame in range(72):
+        at = run.advance().arrays["position"].astype(float)
+        for k in np.flatnonzero((at[:, 1] < 0.6) & (last[:, 1] >= 0.6)):
+            assert np.abs(last[k, [0, 2]]).max() > 0.9, (frame, things[k]["name"])
+        last = at
+
+
+def test_a_ball_lies_on_the_middle_of_a_face_as_on_a_table() -> None:
+    """All corners of the face are pinned: it is as hard as its contact."""
+    everywhere = {"layers": [{"shape": {"kind": "sphere", "core": 9}}]}
+    sheet = cloth("sheet", (0, 1, 0), (2, 2), (2, 2), matter={"thickness": 0.01}, pins=[{"reach": everywhere}])
+    run = started(shot(sheet, ball("b", (0.6, 1.13, 0.2), 0.1, material={"rolling": 0.05}), ground={"on": False}))
+    for _ in range(60):
+        frame = run.advance()
+    assert frame.arrays["position"][0, 1] == pytest.approx(1 + 0.005 + 0.1, abs=1e-3)
+
+
+def test_what_others_press_through_comes_back_to_its_side() -> None:
+    """A ball of 60 kg is let down on one of 60 g: that is pressed through the sheet, and yet stays above it."""
+    small, great = ball("small", (0.1, 1.03, 0.1), 0.03), ball("great", (0.1, 1.27, 0.1), 0.2, material={"mass": 60})
+    run = started(shot(trampoline(8), small, great, ground={"on": False}, frames=72))
+    for _ in range(72):
+        frame = run.advance()
+        assert frame.arrays["position"][:, 1].min() > 0.6
+
+
+def test_a_small_stone_and_a_free_sheet_keep_their_momentum() -> None:
+    sheet = cloth("sheet", (0, 0, 0), (2, 2), (5, 5), matter={"weight": 0.4})
+    stone = ball("stone", (0.13, 0.2, 0.31), 0.04, velocity=[1, -9, 0], material={"mass": 0.3})
+    run = started(shot(sheet, stone, gravity=[0, 0, 0], ground={"on": False}, frames=12))
+    mass = run.model.deformables.own_mass  # type: ignore[union-attr]
+
+    def momentum() -> np.ndarray:
+        return np.asarray(mass @ run.state.vertices.velocity + 0.3 * run.state.assemblies.velocity[0])
+
+    before = momentum()
+    for _ in range(12):
+        run.advance()
+        assert momentum() == pytest.approx(before, abs=1e-9 * 2.7)
+    assert run.state.assemblies.velocity[0, 1] > -6  # it was met
