@@ -1,4 +1,4 @@
-"""Small things on cloth whose cells are larger: they lie on its faces, and do not fall between its vertices."""
+"""Small things on cloth and soft bodies whose cells are larger: they lie on faces, and do not fall between vertices."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 import pytest
 
-from deforming import cloth, started
+from deforming import cloth, soft, started
 from dynaclast.core.geometry import primitives
 from dynaclast.core.kernels import kernel
 from dynaclast.core.solve.collision import pack_hulls
@@ -105,6 +105,22 @@ def test_small_things_that_fall_on_a_coarse_sheet_stay_on_it(
         for k in np.flatnonzero((at[:, 1] < 0.6) & (last[:, 1] >= 0.6)):
             assert np.abs(last[k, [0, 2]]).max() > 0.9, (frame, things[k]["name"])
         last = at
+
+
+@pytest.mark.parametrize("broken", [False, True])
+@pytest.mark.parametrize(("kind", "size", "speed"), [("ball", 0.03, 0.0), ("box", 0.04, 12.0), ("ball", 0.1, 12.0)])
+def test_small_things_that_fall_on_a_soft_body_do_not_sink_into_it(
+    kind: str, size: float, speed: float, broken: bool
+) -> None:
+    """On a block 1.5 m wide of cubes of 25 cm, whole and in pieces that hold."""
+    more = {"pattern": {"kind": "cells", "count": 5}, "bonds": {"strength": 1e5}} if broken else {}
+    block = soft("block", (0, 0.25, 0), (1.5, 0.5, 1.5), matter={"preset": "rubber", "detail": 6}, **more)
+    things = thrown(kind, size, 4, speed, 5)
+    run = started(shot(block, *things, frames=60))
+    for _ in range(60):
+        at = run.advance().arrays["position"]
+    on = np.abs(at[:, [0, 2]]).max(axis=1) < 0.7
+    assert on.sum() >= 2 and at[on, 1].min() > 0.5 + 0.5 * size
 
 
 def test_a_ball_lies_on_the_middle_of_a_face_as_on_a_table() -> None:

@@ -109,7 +109,7 @@ def find_near(
                 ly, hy = min(ly, at[i, 1]), max(hy, at[i, 1])
                 lz, hz = min(lz, at[i, 2]), max(hz, at[i, 2])
                 fast = max(fast, going[i, 0] * going[i, 0] + going[i, 1] * going[i, 1] + going[i, 2] * going[i, 2])
-                thick = max(thick, points.radius[i] + points.edge[i])
+                thick = max(thick, points.radius[i] + points.reach[i])
             margin = thick + span * (np.sqrt(fast) + reach * span)
             for s in range(len(hulls.piece)):
                 p = hulls.piece[s]

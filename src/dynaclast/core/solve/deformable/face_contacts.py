@@ -1,4 +1,5 @@
-"""Contact of faces of cloth with hulls that are small beside them: these would pass between the vertices.
+"""Contact of faces of cloth and of soft bodies with hulls that are small beside them: these would pass between the
+vertices.
 
 A hull is on that side of a face on which its middle is; or on which it was in the last step, if it touched a face
 there: others may have struck it since, or the face may have turned. Each of its vertices is held there where it would
@@ -18,7 +19,7 @@ from ..model import Hulls, PieceTable
 from ..rigid.groups import Bodies
 from .contacts import Near, carried, into, new_row, passing
 from .system import Slots
-from .tables import PointTable, Rows
+from .tables import MOST_VERTICES, PointTable, Rows
 
 SMALL = 2.0
 """Hulls that are narrower than so many edges of a face meet it."""
@@ -149,7 +150,7 @@ def face_rows(
         return count
     for k in range(min(near.found[0], len(near.point))):
         i, s = near.point[k], near.shape[k]
-        if cores.width[s] > SMALL * points.edge[i]:
+        if cores.width[s] > SMALL * points.reach[i]:
             continue
         p = hulls.piece[s]
         a = bodies.piece_assembly[p]
@@ -165,7 +166,7 @@ def face_rows(
                 corner[c, 3], corner[c, 4], corner[c, 5] = wx, wy, wz
                 far = min(far, np.sqrt(lx * lx + ly * ly + lz * lz))
                 travel = max(travel, np.sqrt(wx * wx + wy * wy + wz * wz))
-            if far > hulls.bound[s] + points.radius[i] + travel + points.edge[i]:
+            if far > hulls.bound[s] + points.radius[i] + travel + points.reach[i]:
                 continue
             bx, by, bz = corner[1, 0] - corner[0, 0], corner[1, 1] - corner[0, 1], corner[1, 2] - corner[0, 2]
             cx, cy, cz = corner[2, 0] - corner[0, 0], corner[2, 1] - corner[0, 1], corner[2, 2] - corner[0, 2]
@@ -177,6 +178,8 @@ def face_rows(
             side = nx * (m[0] - corner[0, 0]) + ny * (m[1] - corner[0, 1]) + nz * (m[2] - corner[0, 2])
             known = abs(sides[s]) == body[i] + 1  # all of a sheet that touches a hull does so with one side
             front = sides[s] > 0 if known else side > 0.0
+            if points.vertex[i, 1] >= 0:  # of a solid all is in front
+                front, known = True, False
             area = -area if front else area  # from the hull to the face
             nx, ny, nz = nx / area, ny / area, nz / area
             before = count
@@ -202,6 +205,42 @@ def face_rows(
                 if points.sided[i]:
                     rows.face[c] = FRONT if front else BACK
     return count
+
+
+@kernel(inner=True)
+def _join_corners(points: PointTable, face: int, e: float, f: float, g: float, rows: Rows, count: int) -> None:
+    """A row on the point of a face with such shares of its corners: on the vertices that carry these, of more than a
+    row has room for the most.
+    """
+    used, whole = 0, 0.0
+    for place in range(3):  # the nearest corner first
+        share, c = e, 0
+        if place == 0:
+            if f > share:
+                share, c = f, 1
+            if g > share:
+                share, c = g, 2
+            first = c
+        else:
+            c = (first + place) % 3
+            share = e if c == 0 else (f if c == 1 else g)
+        p = points.face[face, c]
+        for k in range(4):
+            i, weight = points.vertex[p, k], share * points.weight[p, k]
+            if i < 0 or weight == 0.0:
+                continue
+            at = 0
+            while at < used and rows.vertex[count, at] != i:
+                at += 1
+            if at == MOST_VERTICES:
+                continue
+            if at == used:
+                rows.vertex[count, at], rows.weight[count, at] = i, 0.0
+                used += 1
+            rows.weight[count, at] += weight
+            whole += weight
+    for k in range(used):
+        rows.weight[count, k] /= whole
 
 
 @kernel(inner=True)
@@ -268,6 +307,8 @@ def _rows_of_face(
             by += g * (ox * corner[2, 3] + oy * corner[2, 4] + oz * corner[2, 5])
         if solved == 1 and gap + by > -NEAR * width:
             continue
+        if ball and not known and here < -hulls.radius[s]:
+            continue
         if (
             gap < 0.0
             and not known
@@ -276,9 +317,7 @@ def _rows_of_face(
             continue  # another part of the hull is on the other side, beside the face
         free = bodies.inv_mass[a] > 0.0
         new_row(rows, count, i, s, -1, a if free else -1, np.sqrt(pieces.friction[p] * points.friction[i]))
-        for c in range(3):
-            rows.vertex[count, c] = points.vertex[points.face[face, c], 0]
-        rows.weight[count, 0], rows.weight[count, 1], rows.weight[count, 2] = e, f, g
+        _join_corners(points, face, e, f, g, rows, count)
         q = bodies.assemblies.orientation[a]
         n = rows.normal[count]
         n[0], n[1], n[2] = rotate_by(q[0], q[1], q[2], q[3], ox, oy, oz)

@@ -205,7 +205,7 @@ def look_again(d: Deformables, count: int, h: float) -> tuple[int, bool]:
         if (gap < 0.0) != (rows.active[c] == 1):
             rows.active[c] = 1 - rows.active[c]
             changed += 1
-            pierced |= gap < -PIERCED * d.elements.points.edge[rows.point[c]]
+            pierced |= gap < -PIERCED * d.elements.points.reach[rows.point[c]]
         rows.force[c] = -k * gap if gap < 0.0 else 0.0
         slip = np.sqrt(max(u * u + w * w + t * t - along * along, 0.0))
         kt = min(rows.friction[c] * rows.force[c] / max(slip, CREEP * h), rows.stiffness[c])

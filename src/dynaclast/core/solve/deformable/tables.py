@@ -68,13 +68,15 @@ class PointTable(NamedTuple):
     radius   : (C,) float64, [m], half of the thickness
     ball     : (C,) float64, [m], radius of the ball by which it meets other deformable bodies and its own
     edge     : (C,) float64, [m], the longest edge that begins there, 0 without edges
+    reach    : (C,) float64, [m], likewise, of faces too that are not of elements
     friction : (C,) float64, Coulomb's coefficient
     held     : (C,) uint8, Held
     of       : (N,) int32, the point of a vertex that carries one alone, -1
     skin     : (F, 3) int32, points of faces of soft bodies in pieces, facing outwards
-    face     : (T, 3) int32, points of triangles of cloth, facing as they are drawn, the lowest first; sorted by that
+    face     : (T, 3) int32, points of triangles of cloth, and of the surfaces of soft bodies, facing as they are drawn,
+               the lowest first; sorted by that
     face_first : (C + 1,) int32, into face, those of which each point is the lowest
-    sided    : (C,) uint8, whether its faces all look to the same side
+    sided    : (C,) uint8, of cloth, whether its faces all look to the same side
     """
 
     first: Index
@@ -83,6 +85,7 @@ class PointTable(NamedTuple):
     radius: Array
     ball: Array
     edge: Array
+    reach: Array
     friction: Array
     held: Flags
     of: Index

@@ -22,13 +22,14 @@ MOST_BETWEEN = 40
 @dataclass(frozen=True)
 class Points:
     """Points of a part: vertices (C, 4) and weights (C, 4) that carry them, radius of their balls (C,) [m], the longest
-    edge at each (C,) [m], and whether faces look to the same side where they meet.
+    edge at each (C,) [m], of its faces (C,) [m], and whether faces look to the same side where they meet.
     """
 
     vertex: Index
     weight: Array
     ball: Array
     edge: Array
+    reach: Array
     sided: bool = False
 
 
@@ -36,7 +37,7 @@ def contact_points(
     shot: Shot, use: list[int], parts: list[Part], made: list[Points], joined: list[Joined], first: Index
 ) -> PointTable:
     """Points of all parts; use: their bodies in the shot."""
-    vertex, weight, radius, ball, edge, held = [], [], [], [], [], []
+    vertex, weight, radius, ball, edge, reach, held = [], [], [], [], [], [], []
     counts: list[int] = []
     face, sided = [np.zeros((0, 3), int)], []
     of = np.full(int(first[-1]), -1, np.int32)
@@ -49,11 +50,15 @@ def contact_points(
             of[k : k + len(part.x)] = sum(counts) + np.arange(len(part.x))
             drawn = now.lead[part.drawn_faces]
             face.append(drawn[~now.gone[drawn].any(axis=1)] + sum(counts))
+        else:
+            there = ~now.gone[now.lead[points.vertex[:, 0]]]
+            face.append(part.outside[there[part.outside].all(axis=1)] + sum(counts))
         vertex.append(np.where(own >= 0, own + k, -1))
         weight.append(share)
         radius.append((share * part.radius[np.maximum(points.vertex, 0)]).sum(axis=1))
         ball.append(size)
         edge.append(longest)
+        reach.append(points.reach)
         still = ((now.pinned | now.gone)[np.maximum(own, 0)] | (share == 0)).all(axis=1)
         follows |= now.gone[own[:, 0]]
         sided.append(np.full(len(own), points.sided, np.uint8))
@@ -70,6 +75,7 @@ def contact_points(
         concatenate(radius),
         concatenate(ball),
         concatenate(edge),
+        concatenate(reach),
         np.repeat([shot.bodies[b].material.friction for b in use], counts).astype(float),
         np.concatenate([np.zeros(0, int), *held]).astype(np.uint8),
         of,
@@ -90,7 +96,12 @@ def points_of(part: Part, root: Index) -> Points:
         at = (share[:, :, None] * part.x[own]).sum(axis=1)
         place = np.unique(at.round(9), axis=0)  # in a crease there are several at one place
         near = np.asarray(cKDTree(place).query(at, k=min(2, len(place)))[0]).reshape(len(at), -1)[:, -1]
-        return Points(own, share, BALL * near, np.zeros(len(own)))
+        reach = np.zeros(len(own))
+        for k in range(3):
+            ends = part.outside[:, [k, k - 2]]
+            length = np.linalg.norm(at[ends[:, 1]] - at[ends[:, 0]], axis=1)
+            np.maximum.at(reach, ends.ravel(), np.repeat(length, 2))
+        return Points(own, share, BALL * near, np.zeros(len(own)), reach)
     own, share = np.full((n, 4), -1), np.zeros((n, 4))
     own[:, 0], share[:, 0] = np.arange(n), 1.0
     pairs = np.concatenate([part.triangle[:, [0, 1]], part.triangle[:, [0, 2]], part.triangle[:, [1, 2]], part.segment])
@@ -104,7 +115,7 @@ def points_of(part: Part, root: Index) -> Points:
     longest, total, count = longest[root], total[root], count[root]
     if len(part.triangle):
         ball = np.maximum(BALL * total / np.maximum(count, 1), part.radius)
-        return Points(own, share, ball, longest, _one_sided(root[part.drawn_faces]))
+        return Points(own, share, ball, longest, longest, _one_sided(root[part.drawn_faces]))
     a, b = pairs[:, 0], pairs[:, 1]
     # between the vertices of a rope, so many that nothing slips through
     thick = np.minimum(part.radius[a], part.radius[b])
@@ -118,6 +129,7 @@ def points_of(part: Part, root: Index) -> Points:
         np.concatenate([own, between]),
         np.concatenate([share, between_share]),
         np.concatenate([part.radius, part.radius[a][which] * (1.0 - place) + part.radius[b][which] * place]),
+        np.concatenate([longest, np.zeros(len(which))]),
         np.concatenate([longest, np.zeros(len(which))]),
     )
 

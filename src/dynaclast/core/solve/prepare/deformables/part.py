@@ -70,7 +70,7 @@ class Part:
     bound, rate : (V, V) [N/m], [N s/m], bounds of the stiffness of a lattice and, over the step, of its viscosity
     surface     : (F, 3) int32, faces of a lattice that meet the air
     carrier, weight : what carries each drawn vertex, as Drawn; touch : the same of points that touch
-    skin        : (F, 3) int32, faces of these points, of soft bodies in pieces
+    skin        : (F, 3) int32, faces of these points, of soft bodies in pieces; outside (F, 3) those of the surface
     pinned      : (V,) bool; carried_by (V,) int, pieces that pinned vertices ride on, or -1
     recall      : (V,) float64, [1/s]; drawn_by (V,) int, pieces that take along where a vertex is drawn to, or -1
     seams       : where its pieces hang together
@@ -104,6 +104,7 @@ class Part:
     weight: Array | None = None
     touch: tuple[Index, Array] | None = None
     skin: Index = field(default_factory=lambda: np.zeros((0, 3), np.int32))
+    outside: Index = field(default_factory=lambda: np.zeros((0, 3), np.int32))
     pinned: Mask = field(init=False)
     carried_by: Index = field(init=False)
     recall: Array = field(init=False)

@@ -68,7 +68,7 @@ def soft(body: Body, matter: SoftMatter, weights: Weights, resolve: Resolve) -> 
     stiff = weights("stiffness", x[tets.reshape(-1, 24)].mean(axis=1))
     mu, lam = (m * stiff for m in lame(1000.0 * matter.young, matter.poisson))
     fine_mu, fine_lam = np.repeat(mu, 6), np.repeat(lam, 6)
-    carrier, weight, touch, share, skin, many = [], [], [], [], [np.zeros((0, 3), int)], 0
+    carrier, weight, touch, share, skin, outside, many = [], [], [], [], [np.zeros((0, 3), int)], [], 0
     for p, solid in enumerate(solids):
         lattice = Lattice(grid, cells[piece == p], local, tets[piece == p])
         own, part_of = _embed(solid.vertices, lattice)
@@ -78,7 +78,9 @@ def soft(body: Body, matter: SoftMatter, weights: Weights, resolve: Resolve) -> 
         own, part_of = _embed(dense.vertices, lattice)
         if pieces is not None:
             skin.append(dense.faces + many)
-            many += len(dense.vertices)
+        cut = np.zeros(len(solid.faces), bool) if pieces is None else ~pieces.skin_of(p)
+        outside.append(dense.faces[~np.repeat(cut, len(dense.faces) // len(cut))] + many)
+        many += len(dense.vertices)
         touch.append(own)
         share.append(part_of)
     faces, seams = mesh.faces, None
@@ -110,6 +112,7 @@ def soft(body: Body, matter: SoftMatter, weights: Weights, resolve: Resolve) -> 
         weight=np.concatenate(weight),
         touch=(np.concatenate(touch), np.concatenate(share)),
         skin=np.concatenate(skin).astype(np.int32),
+        outside=np.concatenate(outside).astype(np.int32),
         seams=seams and seams.weighted(weights),
     )
 
@@ -163,7 +166,9 @@ def _fill(grid: Grid, mesh: TriMesh) -> tuple[Index, Array]:
 
 
 def _dense_surface(mesh: TriMesh, most: float, many: int) -> TriMesh:
-    """A surface, one of so many, with points no farther apart along its edges than about so much [m]."""
+    """A surface, one of so many, with points no farther apart along its edges than about so much [m]; the faces of each
+    of its own follow one another.
+    """
     vertices, faces = mesh.vertices, mesh.faces
     while len(vertices) < MOST_POINTS / many:
         corner = vertices[faces]
