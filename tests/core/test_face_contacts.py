@@ -6,8 +6,9 @@ from typing import Any
 
 import numpy as np
 import pytest
+from scipy.spatial import cKDTree
 
-from deforming import cloth, soft, started
+from deforming import cloth, rope, soft, started
 from dynaclast.core.geometry import primitives
 from dynaclast.core.kernels import kernel
 from dynaclast.core.solve.collision import pack_hulls
@@ -121,6 +122,52 @@ def test_small_things_that_fall_on_a_soft_body_do_not_sink_into_it(
         at = run.advance().arrays["position"]
     on = np.abs(at[:, [0, 2]]).max(axis=1) < 0.7
     assert on.sum() >= 2 and at[on, 1].min() > 0.5 + 0.5 * size
+
+
+FINE: dict[str, dict[str, Any]] = {
+    "flake": cloth("o", (0.13, 1.15, 0.11), (0.12, 0.12), (4, 4), matter={"preset": "canvas"}),
+    "cube": soft("o", (0.13, 1.15, 0.11), (0.1, 0.1, 0.1), matter={"preset": "rubber", "detail": 3}),
+    "cord": rope("o", (0.05, 1.15, 0.12), (0.45, 1.15, 0.13), segments=10, matter={"radius": 0.008}),
+    "cord across": rope("o", (0.5, 1.15, -0.6), (-0.4, 1.15, 0.5), segments=24, matter={"radius": 0.008}),
+}
+
+
+@pytest.mark.parametrize("under", ["cloth", "soft"])
+@pytest.mark.parametrize("over", sorted(FINE))
+def test_fine_things_that_deform_lie_on_coarse_ones(over: str, under: str) -> None:
+    """Above cells of 40 cm, by no more than the balls of what lies there and of the points that were put on them."""
+    foot = {"reach": {"layers": [{"shape": {"kind": "box", "center": [0, 0.4, 0], "core": [2, 0.12, 2]}}]}}
+    block = soft("block", (0, 0.7, 0), (2, 0.6, 2), matter={"preset": "rubber", "detail": 5}, pins=[foot])
+    run = started(shot(trampoline(5) if under == "cloth" else block, FINE[over], ground={"on": False}, frames=40))
+    for _ in range(40):
+        at = run.advance().arrays["points/o"]
+    assert 0.97 < at[:, 1].min() < 1.06
+
+
+def test_points_on_faces_are_no_farther_apart_than_finer_things_ask_for() -> None:
+    """On flat cloth they tile it; of a solid each lies where its tetrahedron says."""
+    for coarse in (cloth("c", (0, 1, 0), (2, 2), (3, 3)), soft("c", (0, 1, 0), (2, 1, 1), matter={"detail": 2})):
+        cord = rope("r", (0, 3, 0), (1, 3, 0), matter={"radius": 0.05})
+        run = started(shot(coarse, cord))
+        assert run.model.deformables is not None
+        points, x = run.model.deformables.elements.points, run.model.deformables.elements.vertices.rest
+        own = points.between != 0
+        share = points.weight[:, :, None] * x[np.maximum(points.vertex, 0)]
+        at = share.sum(axis=1)
+        assert points.weight.sum(axis=1) == pytest.approx(1.0)
+        mesh = at[: points.first[1]]
+        gap = cKDTree(mesh).query(mesh, k=2)[0][:, 1]
+        assert own.sum() > 60 and gap.max() < 0.3 * 1.2
+        if coarse["matter"]["kind"] == "cloth":
+            assert np.ptp(mesh[:, 1]) < 1e-9
+        else:  # on its surface
+            off = np.abs(mesh - [0, 1, 0]) - [1, 0.5, 0.5]
+            assert np.abs(off.max(axis=1)).max() < 1e-9
+
+
+def test_what_meets_nothing_finer_has_no_more_points() -> None:
+    run = started(shot(cloth("a", (0, 1, 0), (2, 2), (8, 8)), cloth("b", (0, 2, 0), (2, 2), (8, 8))))
+    assert run.model.deformables is not None and not run.model.deformables.elements.points.between.any()
 
 
 def test_a_ball_lies_on_the_middle_of_a_face_as_on_a_table() -> None:

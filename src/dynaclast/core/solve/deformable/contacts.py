@@ -50,19 +50,26 @@ def make_near(room: int) -> Near:
     return Near(np.zeros(room, np.int32), np.zeros(room, np.int32), np.zeros(room, np.uint8), np.zeros(1, np.int64))
 
 
+@kernel(inline=True)
+def place_point(points: PointTable, p: int, x: Array, out: Array) -> None:
+    """What vertices (N, 3) have at a point they carry, into out (C, 3)."""
+    u, v, w = 0.0, 0.0, 0.0
+    for k in range(4):
+        i, s = points.vertex[p, k], points.weight[p, k]
+        if i >= 0:
+            u += s * x[i, 0]
+            v += s * x[i, 1]
+            w += s * x[i, 2]
+    out[p, 0], out[p, 1], out[p, 2] = u, v, w
+
+
 @kernel(inner=True)
-def place_points(points: PointTable, awake: Index, x: Array, out: Array) -> None:
-    """What vertices (N, 3) have at the points (C, 3) they carry."""
+def place_points(points: PointTable, awake: Index, x: Array, between: int, out: Array) -> None:
+    """What vertices (N, 3) have at the points (C, 3) they carry; between: int, 0 without those between."""
     for b in awake:
         for p in range(points.first[b], points.first[b + 1]):
-            u, v, w = 0.0, 0.0, 0.0
-            for k in range(4):
-                i, s = points.vertex[p, k], points.weight[p, k]
-                if i >= 0:
-                    u += s * x[i, 0]
-                    v += s * x[i, 1]
-                    w += s * x[i, 2]
-            out[p, 0], out[p, 1], out[p, 2] = u, v, w
+            if between or not points.between[p]:
+                place_point(points, p, x, out)
 
 
 @kernel(inline=True)
@@ -97,8 +104,8 @@ def find_near(
     span     : float, [s]; reach : float, [m/s2], how fast things may gain speed
     """
     asm, count = bodies.assemblies, 0
-    place_points(points, awake, x, at)
-    place_points(points, awake, v, going)
+    place_points(points, awake, x, 1, at)
+    place_points(points, awake, v, 1, going)
     for b in awake:
         for start in range(points.first[b], points.first[b + 1], BUNCH):
             last = min(start + BUNCH, points.first[b + 1])
@@ -125,7 +132,11 @@ def find_near(
                     continue
                 for i in range(start, last):
                     dx, dy, dz = at[i, 0] - cx, at[i, 1] - cy, at[i, 2] - cz
-                    if dx * dx + dy * dy + dz * dz <= far * far and points.held[i] != Held.FOLLOWS:
+                    if (
+                        dx * dx + dy * dy + dz * dz <= far * far
+                        and points.held[i] != Held.FOLLOWS
+                        and not points.between[i]
+                    ):
                         if count < len(out.point):
                             out.point[count], out.shape[count] = i, s
                         count += 1
@@ -318,7 +329,8 @@ def ground_rows(
     """
     for i in range(first, last):
         gap = x[i, 1] - points.radius[i] - height
-        if gap + min(way[i, 1], 0.0) < 0.0 and not points.held[i] and count < len(rows.gap):
+        pressed = gap + min(way[i, 1], 0.0) < 0.0
+        if pressed and not points.held[i] and not points.between[i] and count < len(rows.gap):
             new_row(rows, count, i, GROUND, -1, -1, np.sqrt(friction * points.friction[i]))
             _of_point(points, i, rows, count)
             rows.normal[count, 0], rows.normal[count, 1], rows.normal[count, 2] = 0.0, 1.0, 0.0

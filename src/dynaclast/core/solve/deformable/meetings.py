@@ -14,7 +14,7 @@ import numpy as np
 
 from ...arrays import Array, Flags, Index
 from ...kernels import kernel
-from .contacts import new_row
+from .contacts import new_row, place_point
 from .grid import Grid, make_grid, near_pairs
 from .tables import MOST_VERTICES, Elements, Held, PointTable, Rows, SegmentTable
 
@@ -308,6 +308,16 @@ def _find_segments(e: Elements, at: Array, going: Array, awake: Index, span: flo
             out.segment[count, 0], out.segment[count, 1] = s, t
             count += 1
     out.counts[1] = count
+
+
+@kernel(inner=True)
+def place_between(points: PointTable, meeting: Meeting, x: Array, out: Array) -> None:
+    """What vertices (N, 3) have at points between them (C, 3), of those that may meet."""
+    for k in range(min(meeting.counts[0], len(meeting.point))):
+        for side in range(2):
+            p = meeting.point[k, side]
+            if points.between[p]:
+                place_point(points, p, x, out)
 
 
 @kernel(inner=True)

@@ -20,7 +20,7 @@ from .assembly import assemble, assemble_again, assemble_lattices, hold_back, st
 from .contacts import carried, edge_rows, ground_rows, hull_rows, passing, place_points
 from .face_contacts import FRONT, face_rows
 from .groups import find_groups
-from .meetings import MET, ball_rows, segment_rows
+from .meetings import MET, ball_rows, place_between, segment_rows
 from .momentum import keep_momentum
 from .parts import ITERATIONS, ROWS, STEPS, Deformables
 from .row_forces import begin_friction, look_again, pull_of_rows, stiffen, take_part, tie_rows
@@ -205,8 +205,10 @@ def step_deformables(
         v.d[i, 0], v.d[i, 1], v.d[i, 2] = px + ux - x[i, 0], py + uy - x[i, 1], pz + uz - x[i, 2]
         s.way[i, 0], s.way[i, 1], s.way[i, 2] = v.d[i, 0], v.d[i, 1], v.d[i, 2]
     assemble_lattices(d, h)
-    place_points(e.points, d.awake, x, s.point)
-    place_points(e.points, d.awake, s.way, s.point_way)
+    place_points(e.points, d.awake, x, 0, s.point)
+    place_points(e.points, d.awake, s.way, 0, s.point_way)
+    place_between(e.points, d.meeting, x, s.point)
+    place_between(e.points, d.meeting, s.way, s.point_way)
     count = tie_rows(d, bodies, pieces, h, broken, rows, 0)
     if settings.ground_on:
         for b in d.awake:
@@ -236,7 +238,9 @@ def step_deformables(
         first = count
         if len(d.near.point) == 0 or d.near.found[0] == 0:
             break
-        place_points(e.points, d.awake, v.d, s.point_way)  # what elastic forces bring where it would not go by itself
+        place_points(
+            e.points, d.awake, v.d, 0, s.point_way
+        )  # what elastic forces bring where it would not go by itself
         count = _rows_of_hulls(d, hulls, pieces, bodies, h, 1, count)
         count = _rows_of_faces(d, hulls, pieces, bodies, h, 1, count)
         if count == first:

@@ -77,6 +77,7 @@ class PointTable(NamedTuple):
                the lowest first; sorted by that
     face_first : (C + 1,) int32, into face, those of which each point is the lowest
     sided    : (C,) uint8, of cloth, whether its faces all look to the same side
+    between  : (C,) uint8, whether it meets deformable bodies alone
     """
 
     first: Index
@@ -93,6 +94,7 @@ class PointTable(NamedTuple):
     face: Index
     face_first: Index
     sided: Flags
+    between: Flags
 
 
 class MembraneTable(NamedTuple):

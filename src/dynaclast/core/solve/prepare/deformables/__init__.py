@@ -16,7 +16,7 @@ from ...deformable.pattern import scalar_rows
 from ...deformable.tables import BodyTable, Elements, Solver, Tables, TieEnds, VertexTable
 from ...model import Hold
 from .cloth import cloth
-from .contacts import collisions, contact_points, points_of
+from .contacts import collisions, contact_points, finer, finest_beside, points_of
 from .holds import hold
 from .joining import Joined, join, leaders, stands
 from .part import Part, concatenate, offsets, placed_at_size
@@ -112,7 +112,9 @@ class TableMaker:
         self._of = [np.flatnonzero(seam_body == k) for k in range(len(parts))]
         self._rate = [np.expm1(p.recall * step) / step for p in parts]  # by which implicit steps come back at the rate
         self._root = [leaders(p, np.zeros(len(of), bool)) for p, of in zip(parts, self._of, strict=True)]
-        self._points = [points_of(p, root) for p, root in zip(parts, self._root, strict=True)]
+        made = [points_of(p, root) for p, root in zip(parts, self._root, strict=True)]
+        apart = finest_beside(made, parts, collisions(shot, use)[1])
+        self._points = [finer(*each) for each in zip(made, parts, self._root, apart, strict=True)]
         self._solutions = np.array([solutions(p, step) for p in parts], np.int32)
         self._joined: list[Joined | None] = [None] * len(parts)
 

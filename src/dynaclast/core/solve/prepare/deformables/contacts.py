@@ -15,6 +15,10 @@ from .part import Part, concatenate, offsets
 
 BALL = 0.4
 """Radius of the balls of a surface, as a share of its edges: what is as large cannot slip between them."""
+SLIPS, ROPE_SLIPS = 3.0, 6.0
+"""Balls slip between others that are apart by more than so many times their radius; ropes lie across several."""
+MOST_ON_FACES = 4000
+"""Points that are put on the faces of cloth for finer things to meet."""
 MOST_BETWEEN = 40
 """Points of a rope between two of its vertices."""
 
@@ -22,7 +26,8 @@ MOST_BETWEEN = 40
 @dataclass(frozen=True)
 class Points:
     """Points of a part: vertices (C, 4) and weights (C, 4) that carry them, radius of their balls (C,) [m], the longest
-    edge at each (C,) [m], of its faces (C,) [m], and whether faces look to the same side where they meet.
+    edge at each (C,) [m], of its faces (C,) [m], whether faces look to the same side where they meet, and how many
+    points come first that meet rigid bodies too.
     """
 
     vertex: Index
@@ -31,6 +36,7 @@ class Points:
     edge: Array
     reach: Array
     sided: bool = False
+    own: int | None = None
 
 
 def contact_points(
@@ -39,7 +45,7 @@ def contact_points(
     """Points of all parts; use: their bodies in the shot."""
     vertex, weight, radius, ball, edge, reach, held = [], [], [], [], [], [], []
     counts: list[int] = []
-    face, sided = [np.zeros((0, 3), int)], []
+    face, sided, between = [np.zeros((0, 3), int)], [], [np.zeros(0, bool)]
     of = np.full(int(first[-1]), -1, np.int32)
     for part, points, now, k in zip(parts, made, joined, first, strict=False):
         own, share, size, longest = points.vertex, points.weight, points.ball, points.edge
@@ -59,6 +65,7 @@ def contact_points(
         ball.append(size)
         edge.append(longest)
         reach.append(points.reach)
+        between.append(np.arange(len(own)) >= (len(own) if points.own is None else points.own))
         still = ((now.pinned | now.gone)[np.maximum(own, 0)] | (share == 0)).all(axis=1)
         follows |= now.gone[own[:, 0]]
         sided.append(np.full(len(own), points.sided, np.uint8))
@@ -85,6 +92,7 @@ def contact_points(
         faces,
         np.searchsorted(faces[:, 0], np.arange(sum(counts) + 1)).astype(np.int32),
         np.concatenate([np.zeros(0, np.uint8), *sided]),
+        np.concatenate(between).astype(np.uint8),
     )
 
 
@@ -132,6 +140,84 @@ def points_of(part: Part, root: Index) -> Points:
         np.concatenate([longest, np.zeros(len(which))]),
         np.concatenate([longest, np.zeros(len(which))]),
     )
+
+
+def finer(points: Points, part: Part, root: Index, most: float) -> Points:
+    """Points of a surface with more of them on its faces, so that these are about so far apart [m] at the most: what is
+    finer than its mesh meets them, not only its vertices.
+    """
+    solid = part.touch is not None
+    if not solid and not len(part.triangle):
+        return points
+    faces, at = part.drawn_faces, part.x[root]
+    if solid:
+        faces, at = part.outside, (points.weight[:, :, None] * part.x[points.vertex]).sum(axis=1)
+    corner = at[faces]
+    longest = max_sides(corner)
+    parts = longest / most
+    many = float((0.5 * parts * (parts + 1.0)).sum())
+    if many > MOST_ON_FACES:
+        parts *= np.sqrt(MOST_ON_FACES / many)
+    steps = np.maximum(np.round(parts).astype(int), 1)
+    if steps.max(initial=1) == 1:
+        return points
+    vertex, share = [], []
+    for count in np.unique(steps[steps > 1]):
+        i, j = (k.ravel() for k in np.meshgrid(np.arange(count + 1), np.arange(count + 1), indexing="ij"))
+        inside = (i + j <= count) & (np.maximum(np.maximum(i, j), count - i - j) < count)
+        weight = np.stack([i, j, count - i - j], axis=1)[inside] / count
+        own = faces[steps == count]
+        vertex.append(np.repeat(own, len(weight), axis=0))
+        share.append(np.tile(weight, (len(own), 1)))
+    carrier, weight = np.concatenate(vertex), np.concatenate(share)
+    place = (weight[:, :, None] * at[carrier]).sum(axis=1)
+    once = np.unique(place.round(9), axis=0, return_index=True)[1]  # those of sides are of both faces
+    carrier, weight, place = carrier[once], weight[once], place[once]
+    none = np.zeros(len(once))
+    thick = none if solid else (weight * part.radius[carrier]).sum(axis=1)
+    if solid:
+        new = _carried(points.vertex[carrier], part.x, place)
+    else:
+        new = np.column_stack([carrier, np.full(len(once), -1)]), np.column_stack([weight, none])
+    size = BALL * float((longest / steps).max())
+    least = np.zeros(len(points.ball)) if solid else part.radius
+    return Points(
+        np.concatenate([points.vertex, new[0]]),
+        np.concatenate([points.weight, new[1]]),
+        np.concatenate([np.maximum(np.minimum(points.ball, size), least), np.maximum(size, thick)]),
+        np.concatenate([points.edge, none]),
+        np.concatenate([points.reach, none]),
+        points.sided,
+        len(points.ball),
+    )
+
+
+def _carried(tets: Index, x: Array, place: Array) -> tuple[Index, Array]:
+    """Which of three tetrahedra (n, 3, 4) of vertices (V, 3) carries each point (n, 3) best, with weights (n, 4)."""
+    best = np.full(len(place), -np.inf)
+    vertex, weight = tets[:, 0].copy(), np.zeros((len(place), 4))
+    for k in range(3):
+        corner = x[tets[:, k]]
+        edges = np.swapaxes(corner[:, 1:] - corner[:, :1], 1, 2)
+        rest = np.linalg.solve(edges, (place - corner[:, 0])[:, :, None])[:, :, 0]
+        share = np.concatenate([1 - rest.sum(axis=1, keepdims=True), rest], axis=1)
+        better = share.min(axis=1) > best + 1e-12
+        best[better] = share.min(axis=1)[better]
+        vertex[better], weight[better] = tets[better, k], share[better]
+    return vertex, weight
+
+
+def max_sides(corner: Array) -> Array:
+    """The longest sides (F,) of triangles (F, 3, 3)."""
+    return np.max([np.linalg.norm(corner[:, k] - corner[:, k - 1], axis=1) for k in range(3)], axis=0)
+
+
+def finest_beside(made: list[Points], parts: list[Part], meets: Flags) -> list[float]:
+    """For each body how far its points may be apart [m] for the finest of those it meets (B, B) not to slip between."""
+    slips = [ROPE_SLIPS if len(part.segment) else SLIPS for part in parts]
+    size = np.array([s * np.quantile(p.ball, 0.1) if len(p.ball) else np.inf for p, s in zip(made, slips, strict=True)])
+    other = meets.astype(bool) & ~np.eye(len(made), dtype=bool)
+    return [float(size[row].min(initial=np.inf)) for row in other]
 
 
 def _one_sided(faces: Index) -> bool:
