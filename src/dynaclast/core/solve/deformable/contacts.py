@@ -50,6 +50,28 @@ def make_near(room: int) -> Near:
     return Near(np.zeros(room, np.int32), np.zeros(room, np.int32), np.zeros(room, np.uint8), np.zeros(1, np.int64))
 
 
+class Look(NamedTuple):
+    """Points and hulls near each other, and how they go in a step, as rows are looked for.
+
+    h      : float, [s], of the step
+    x, way : (C, 3) float64, [m], where points are and how they would go
+    solved : int, 0 where that is by themselves; 1 where it is what a solution says, and assemblies go by ``moved``
+             (K, 6) float64, [m], [rad]: then rows are added that are not there yet
+    """
+
+    points: PointTable
+    near: Near
+    hulls: Hulls
+    pieces: PieceTable
+    bodies: Bodies
+    h: float
+    x: Array
+    way: Array
+    slots: Slots
+    moved: Array
+    solved: int
+
+
 @kernel(inline=True)
 def place_point(points: PointTable, p: int, x: Array, out: Array) -> None:
     """What vertices (N, 3) have at a point they carry, into out (C, 3)."""
@@ -340,31 +362,12 @@ def ground_rows(
 
 
 @kernel(inner=True)
-def hull_rows(
-    points: PointTable,
-    near: Near,
-    hulls: Hulls,
-    pieces: PieceTable,
-    bodies: Bodies,
-    h: float,
-    x: Array,
-    way: Array,
-    touch_shape: Index,
-    touch_face: Index,
-    slots: Slots,
-    moved: Array,
-    solved: int,
-    rows: Rows,
-    count: int,
-) -> int:
+def hull_rows(look: Look, touch_shape: Index, touch_face: Index, rows: Rows, count: int) -> int:
     """Rows of points that would go into hulls; returns how many rows there are then.
 
-    h           : float, [s], of the step
-    x, way      : (C, 3) float64, [m], where points are and how they would go
-    solved      : int, 0 where that is by themselves; 1 where it is what a solution says, and assemblies go by ``moved``
-    (K, 6) float64, [m], [rad]: then rows are added that are not there yet
     touch_shape : (C,) int32, what each touched in the last step; touch_face (C,) int32
     """
+    points, near, hulls, pieces, bodies, h, x, way, slots, moved, solved = look
     for k in range(min(near.found[0], len(near.point))):
         i, s = near.point[k], near.shape[k]
         if solved == 0:
@@ -459,23 +462,12 @@ def passing(bodies: Bodies, a: int, h: float, x: float, y: float, z: float) -> t
 
 
 @kernel(inner=True)
-def edge_rows(
-    points: PointTable,
-    pattern: BlockPattern,
-    near: Near,
-    hulls: Hulls,
-    pieces: PieceTable,
-    bodies: Bodies,
-    h: float,
-    x: Array,
-    way: Array,
-    rows: Rows,
-    count: int,
-) -> int:
-    """Rows of edges that would cut off edges of hulls, found at the end of the step; arguments as of hull_rows.
+def edge_rows(look: Look, pattern: BlockPattern, rows: Rows, count: int) -> int:
+    """Rows of edges that would cut off edges of hulls, found at the end of the step; returns how many there are then.
 
     pattern : of which the blocks of vertices are the edges
     """
+    points, near, hulls, pieces, bodies, h, x, way = look[:8]
     n = min(near.found[0], len(near.point))
     for k in range(n):
         i, s = near.point[k], near.shape[k]

@@ -15,10 +15,8 @@ import numpy as np
 from ...arrays import Array, Index
 from ...kernels import kernel
 from ...kernels.linalg import rotate_by
-from ..model import Hulls, PieceTable
-from ..rigid.groups import Bodies
-from .contacts import Near, carried, into, new_row, passing
-from .system import Slots
+from ..model import Hulls
+from .contacts import Look, carried, into, new_row, passing
 from .tables import MOST_VERTICES, PointTable, Rows
 
 SMALL = 2.0
@@ -61,26 +59,17 @@ def cores_of(hulls: Hulls) -> Cores:
 
 
 @kernel(inline=True)
-def _seen(
-    bodies: Bodies,
-    a: int,
-    pieces: PieceTable,
-    p: int,
-    h: float,
-    x: Array,
-    way: Array,
-    slots: Slots,
-    moved: Array,
-    solved: int,
-) -> tuple[float, float, float, float, float, float]:
-    """Where a point (3,) is in the frame of a piece, and how it goes there within a step."""
-    ux, uy, uz, free = passing(bodies, a, h, x[0], x[1], x[2])
-    if solved == 1 and free and slots.place[a] >= 0:
-        y, c = moved[slots.place[a]], bodies.assemblies.position[a]
+def _seen(look: Look, p: int, i: int) -> tuple[float, float, float, float, float, float]:
+    """Where a point is in the frame of a piece, and how it goes there within a step."""
+    bodies, slots, x = look.bodies, look.slots, look.x[i]
+    a = bodies.piece_assembly[p]
+    ux, uy, uz, free = passing(bodies, a, look.h, x[0], x[1], x[2])
+    if look.solved == 1 and free and slots.place[a] >= 0:
+        y, c = look.moved[slots.place[a]], bodies.assemblies.position[a]
         rx, ry, rz = x[0] - c[0], x[1] - c[1], x[2] - c[2]
         ux, uy, uz = y[0] + y[4] * rz - y[5] * ry, y[1] + y[5] * rx - y[3] * rz, y[2] + y[3] * ry - y[4] * rx
-    lx, ly, lz = into(bodies.assemblies, a, pieces, p, x[0], x[1], x[2])
-    q = bodies.assemblies.orientation[a]
+    lx, ly, lz = into(bodies.assemblies, a, look.pieces, p, x[0], x[1], x[2])
+    q, way = bodies.assemblies.orientation[a], look.way[i]
     wx, wy, wz = rotate_by(-q[0], -q[1], -q[2], q[3], way[0] - ux, way[1] - uy, way[2] - uz)
     return lx, ly, lz, wx, wy, wz
 
@@ -120,32 +109,14 @@ def _in_core(hulls: Hulls, s: int, x: float, y: float, z: float, spare: float) -
 
 
 @kernel(inner=True)
-def face_rows(
-    points: PointTable,
-    near: Near,
-    cores: Cores,
-    hulls: Hulls,
-    pieces: PieceTable,
-    bodies: Bodies,
-    h: float,
-    x: Array,
-    way: Array,
-    body: Index,
-    sides: Index,
-    slots: Slots,
-    moved: Array,
-    solved: int,
-    corner: Array,
-    rows: Rows,
-    count: int,
-) -> int:
+def face_rows(look: Look, cores: Cores, body: Index, sides: Index, corner: Array, rows: Rows, count: int) -> int:
     """Rows of faces that vertices of hulls would go through, or have; returns how many rows there are then.
-    Arguments as of hull_rows.
 
     body   : (C,) int32, of points
     sides  : (S,) int32, as Touching.side
-    corner : (3, 6) float64, scratch
+    corner : (4, 6) float64, scratch: corners of a face in the frame of a hull, and how they go; its normal
     """
+    points, near, hulls = look.points, look.near, look.hulls
     if len(points.face) == 0:
         return count
     for k in range(min(near.found[0], len(near.point))):
@@ -153,15 +124,14 @@ def face_rows(
         if cores.width[s] > SMALL * points.reach[i]:
             continue
         p = hulls.piece[s]
-        a = bodies.piece_assembly[p]
-        free = bodies.inv_mass[a] > 0.0
+        free = look.bodies.inv_mass[look.bodies.piece_assembly[p]] > 0.0
         for face in range(points.face_first[i], points.face_first[i + 1]):
             if not free and points.held[i] and points.held[points.face[face, 1]] and points.held[points.face[face, 2]]:
                 continue
             far, travel = np.inf, 0.0
             for c in range(3):
                 j = points.face[face, c]
-                lx, ly, lz, wx, wy, wz = _seen(bodies, a, pieces, p, h, x[j], way[j], slots, moved, solved)
+                lx, ly, lz, wx, wy, wz = _seen(look, p, j)
                 corner[c, 0], corner[c, 1], corner[c, 2] = lx, ly, lz
                 corner[c, 3], corner[c, 4], corner[c, 5] = wx, wy, wz
                 far = min(far, np.sqrt(lx * lx + ly * ly + lz * lz))
@@ -181,26 +151,9 @@ def face_rows(
             if points.vertex[i, 1] >= 0:  # of a solid all is in front
                 front, known = True, False
             area = -area if front else area  # from the hull to the face
-            nx, ny, nz = nx / area, ny / area, nz / area
+            corner[3, 0], corner[3, 1], corner[3, 2] = nx / area, ny / area, nz / area
             before = count
-            count = _rows_of_face(
-                points,
-                face,
-                s,
-                cores.width[s],
-                hulls,
-                pieces,
-                bodies,
-                h,
-                nx,
-                ny,
-                nz,
-                corner,
-                solved,
-                known,
-                rows,
-                count,
-            )
+            count = _rows_of_face(look, face, s, cores.width[s], corner, known, rows, count)
             for c in range(before, count):
                 if points.sided[i]:
                     rows.face[c] = FRONT if front else BACK
@@ -245,27 +198,14 @@ def _join_corners(points: PointTable, face: int, e: float, f: float, g: float, r
 
 @kernel(inner=True)
 def _rows_of_face(
-    points: PointTable,
-    face: int,
-    s: int,
-    width: float,
-    hulls: Hulls,
-    pieces: PieceTable,
-    bodies: Bodies,
-    h: float,
-    nx: float,
-    ny: float,
-    nz: float,
-    corner: Array,
-    solved: int,
-    known: bool,
-    rows: Rows,
-    count: int,
+    look: Look, face: int, s: int, width: float, corner: Array, known: bool, rows: Rows, count: int
 ) -> int:
-    """Rows of a face with a hull, in whose frame its corners (3, 6) and its normal are, which looks to it.
+    """Rows of a face with a hull, in whose frame its corners and its normal are (4, 6), which looks to it.
 
     known : bool, whether it is known on which side the hull is, however deep it may be
     """
+    points, hulls, pieces, bodies, h = look.points, look.hulls, look.pieces, look.bodies, look.h
+    nx, ny, nz = corner[3, 0], corner[3, 1], corner[3, 2]
     i, p = points.face[face, 0], hulls.piece[s]
     a = bodies.piece_assembly[p]
     thick = points.radius[i] + hulls.radius[s]
@@ -305,7 +245,7 @@ def _rows_of_face(
             by = e * (ox * corner[0, 3] + oy * corner[0, 4] + oz * corner[0, 5])
             by += f * (ox * corner[1, 3] + oy * corner[1, 4] + oz * corner[1, 5])
             by += g * (ox * corner[2, 3] + oy * corner[2, 4] + oz * corner[2, 5])
-        if solved == 1 and gap + by > -NEAR * width:
+        if look.solved == 1 and gap + by > -NEAR * width:
             continue
         if ball and not known and here < -hulls.radius[s]:
             continue

@@ -30,7 +30,7 @@ class StepScratch(NamedTuple):
     pull         : (X,) float64, [N], greatest load of each tie's end in the interval
     numbers      : (4,) int64: rows of the last step, iterations since the start, steps
     goal         : (N, 3) float64, [m], where recall draws vertices in the step; goal_way (N, 3), [m], how far that goes
-    matrix3      : (3, 3) float64, scratch; corner (3, 6), as face_rows
+    matrix3      : (3, 3) float64, scratch; corner (4, 6), as face_rows
     parent, held, total : as keep_momentum
     group_of     : as find_groups
     """

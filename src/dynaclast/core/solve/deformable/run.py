@@ -80,7 +80,7 @@ class DeformableRun:
             e.vertices.rest.copy(),
             f((n, 3)),
             f((3, 3)),
-            f((3, 6)),
+            f((4, 6)),
             f(bodies + slots, np.int32),
             f(bodies + slots, np.uint8),
             f((bodies + slots, 4)),

@@ -17,7 +17,7 @@ from ..model import Hulls, PieceTable, Settings
 from ..rigid.groups import Bodies
 from ..state import NOTHING
 from .assembly import assemble, assemble_again, assemble_lattices, hold_back, strained
-from .contacts import carried, edge_rows, ground_rows, hull_rows, passing, place_points
+from .contacts import Look, carried, edge_rows, ground_rows, hull_rows, passing, place_points
 from .face_contacts import FRONT, face_rows
 from .groups import find_groups
 from .meetings import MET, ball_rows, place_between, segment_rows
@@ -88,55 +88,11 @@ def _solve_groups(d: Deformables, count: int) -> None:
 
 
 @kernel(inner=True)
-def _rows_of_hulls(
-    d: Deformables, hulls: Hulls, pieces: PieceTable, bodies: Bodies, h: float, solved: int, count: int
-) -> int:
-    """Rows of points and hulls, by where things would go, or by where a solution says that they do."""
-    points, s, touching = d.elements.points, d.scratch, d.touching
-    return hull_rows(
-        points,
-        d.near,
-        hulls,
-        pieces,
-        bodies,
-        h,
-        s.point,
-        s.point_way,
-        touching.shape,
-        touching.face,
-        d.slots,
-        d.vectors.slot_d,
-        solved,
-        d.rows,
-        count,
-    )
-
-
-@kernel(inner=True)
-def _rows_of_faces(
-    d: Deformables, hulls: Hulls, pieces: PieceTable, bodies: Bodies, h: float, solved: int, count: int
-) -> int:
-    """Rows of faces and hulls that are small beside them, likewise."""
-    s, moved = d.scratch, d.vectors.slot_d
-    return face_rows(
-        d.elements.points,
-        d.near,
-        d.cores,
-        hulls,
-        pieces,
-        bodies,
-        h,
-        s.point,
-        s.point_way,
-        d.meeting.body,
-        d.touching.side,
-        d.slots,
-        moved,
-        solved,
-        s.corner,
-        d.rows,
-        count,
-    )
+def _rows_of_shapes(look: Look, d: Deformables, count: int) -> int:
+    """Rows of points and of faces with hulls."""
+    touching = d.touching
+    count = hull_rows(look, touching.shape, touching.face, d.rows, count)
+    return face_rows(look, d.cores, d.meeting.body, touching.side, d.scratch.corner, d.rows, count)
 
 
 @kernel(inner=True)
@@ -223,11 +179,11 @@ def step_deformables(
                 rows,
                 count,
             )
-    count = _rows_of_hulls(d, hulls, pieces, bodies, h, 0, count)
+    look = Look(e.points, d.near, hulls, pieces, bodies, h, s.point, s.point_way, d.slots, v.slot_d, 0)
+    count = _rows_of_shapes(look, d, count)
     count = ball_rows(e.points, d.meeting, s.point, s.point_way, rows, count)
     count = segment_rows(e.points, e.segments, d.meeting, s.point, s.point_way, rows, count)
-    count = edge_rows(e.points, m.pattern, d.near, hulls, pieces, bodies, h, s.point, s.point_way, rows, count)
-    count = _rows_of_faces(d, hulls, pieces, bodies, h, 0, count)
+    count = edge_rows(look, m.pattern, rows, count)
     first = 0
     for _ in range(MOST_LOOKS):
         take_part(d, bodies, settings, first, count, h)
@@ -241,8 +197,8 @@ def step_deformables(
         place_points(
             e.points, d.awake, v.d, 0, s.point_way
         )  # what elastic forces bring where it would not go by itself
-        count = _rows_of_hulls(d, hulls, pieces, bodies, h, 1, count)
-        count = _rows_of_faces(d, hulls, pieces, bodies, h, 1, count)
+        look = Look(e.points, d.near, hulls, pieces, bodies, h, s.point, s.point_way, d.slots, v.slot_d, 1)
+        count = _rows_of_shapes(look, d, count)
         if count == first:
             break
     count = first
