@@ -26,6 +26,7 @@ from dynaclast.core.geometry.mesh import TriMesh, make
 from dynaclast.core.geometry.steps import STEPS, mending
 from dynaclast.core.geometry.tree import MeshDistance
 from dynaclast.core.solve.collision import HullShop
+from dynaclast.core.solve.load_paths import LoadPaths
 from dynaclast.core.solve.loop import frames
 from dynaclast.core.solve.prepare import prepare
 from dynaclast.jobs.warm import warm
@@ -270,6 +271,43 @@ def threads() -> None:
     say("  share of wall500 that its searches take", f"{100 * spent / run:.0f} %", "-")
 
 
+def paths() -> None:
+    """What following loads through bonds costs beside all else, where they break under a field all the while."""
+    own = {name: getattr(LoadPaths, name) for name in ("follow", "strike", "carry")}
+    took = [0.0]
+
+    def timing(work: Callable[..., None]) -> Callable[..., None]:
+        def timed_work(*arguments: Any) -> None:
+            began = time.process_time()
+            work(*arguments)
+            took[0] += time.process_time() - began
+
+        return timed_work
+
+    for name, work in own.items():
+        setattr(LoadPaths, name, timing(work))
+    struck = scenes.bonded_wall().model_dump(mode="json")
+    struck["bodies"][0]["load_path"] = "fail"
+    shots = [(n, getattr(scenes, n)()) for n in ("wall_in_gale", "wall_in_vortex", "slab_in_gale")]
+    for name, shot in [*shots, ("bonded_wall, struck", scenes.parse(struck))]:
+        took[0] = 0.0
+        prepared = prepare(shot)
+        run = spent(lambda: list(frames(shot, prepared.model, prepared.state, shot.timing.frames)))[0]  # noqa: B023
+        broken = int((prepared.state.bond_broken != 0).sum())
+        figure = f"{took[0]:.2f} of {run:.1f} s, {took[0] / (run - took[0]):.2f}"
+        say(f"loads through bonds: {name}, {broken} broken", figure, "<= 0.25 of the rest")
+    for name, work in own.items():
+        setattr(LoadPaths, name, work)
+    tower = scenes.tower5000().model_dump(mode="json")
+    tower["bodies"][0] |= {"load_path": "fail", "bonds": {"strength": 2000}}
+    tower["timing"]["frames"] = 60
+    shot = scenes.parse(tower)
+    prepared = prepare(shot)
+    at = [time.process_time() for _ in frames(shot, prepared.model, prepared.state, 60)]
+    rest = float(np.median(np.diff(at[5:]))) * 1000
+    say("5,000 pieces that rest, loads followed: a frame", f"{rest:.2f} ms", "<= 1 ms")
+
+
 def overlap() -> None:
     """As ``crowd`` measures it, but at every frame; takes two minutes."""
     shot = scenes.wall500()
@@ -340,6 +378,7 @@ BENCHES: dict[str, Callable[[], None]] = {
     "crowd": crowd,
     "stack": stack,
     "still": still,
+    "paths": paths,
     "fields": fields,
     "memory": memory,
     "startup": startup,

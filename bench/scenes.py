@@ -136,6 +136,40 @@ def bonded_wall() -> Shot:
     return parse({"timing": {"frames": 240}, "ground": GROUND, "bodies": [wall, _ball()]})
 
 
+def in_gale(size: list[float], at: list[float], count: int, held: list[float], gale: dict[str, Any]) -> Shot:
+    """A plate whose bonds bear all that acts on them, held in a box round the point (0, ``at``, 0), in a wind."""
+    body = {
+        "name": "plate",
+        "shape": {"kind": "box", "size": size},
+        "place": {"position": at},
+        "material": MATERIAL,
+        "pattern": {"kind": "cells", "count": count, "seed": 12},
+        "bonds": {"strength": 300},
+        "load_path": "fail",
+    }
+    hold = {"shape": {"kind": "box", "center": [0, held[0], 0], "core": held[1:], "edge": 0}}
+    fields = [
+        {"name": "hold", "effect": {"kind": "anchor"}, "reach": {"layers": [hold]}},
+        {"name": "gale", "effect": gale, "reach": {"layers": [{"shape": {"kind": "sphere", "core": 1e4}}]}},
+    ]
+    return parse({"timing": {"frames": 120}, "ground": GROUND, "bodies": [body], "fields": fields})
+
+
+def wall_in_gale() -> Shot:
+    gale = {"kind": "wind", "direction": [0, 0, 1], "speed": 80}
+    return in_gale([10, 5, 0.5], [0, 2.5, 0], 500, [0, 20, 0.15, 20], gale)
+
+
+def wall_in_vortex() -> Shot:
+    return in_gale([10, 5, 0.5], [0, 2.5, 0], 500, [0, 20, 0.15, 20], {"kind": "vortex", "swirl": 30, "core": 1})
+
+
+def slab_in_gale() -> Shot:
+    """Held in its middle, and lifted all round."""
+    gale = {"kind": "wind", "direction": [0, 1, 0], "speed": 30}
+    return in_gale([20, 0.4, 20], [0, 4.2, 0], 2000, [4.2, 1.5, 1, 1.5], gale)
+
+
 def bonded_slab() -> Shot:
     slab = {
         "name": "slab",

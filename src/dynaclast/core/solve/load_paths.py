@@ -182,6 +182,7 @@ class LoadPaths:
         self._asked: tuple[Array, ...] | None = None
         self._found = np.zeros(0), np.zeros(0)
         self._share = np.zeros(0)
+        self._changed: tuple[Array, Mask, Mask] | None = None
         self._hold = b""
         self._parts: tuple[bytes, bytes, bytes] | None = None
         self._group()
@@ -394,7 +395,7 @@ class LoadPaths:
             moves[self._own[start[:-1][floats]]] = False  # of what floats the first takes nothing
         active = np.zeros(model.bond_count, bool)
         active[self._rows] = True
-        self._known[self._stiffness.update(self._elements.block, active, moves)] = False
+        self._changed = self._elements.block, active, moves
 
     def _loads(
         self, force: Array, torque: Array, strength: Array, spins: bool = True, failing: Index | None = None
@@ -411,6 +412,11 @@ class LoadPaths:
         if not len(own):
             return out
         follow = most * self._levers >= IDLE_SHARE * np.minimum.reduceat(strength[self._rows], self._first_row)
+        if not follow.any():
+            return out
+        if self._changed is not None:  # not before anything is to be solved
+            self._known[self._stiffness.update(*self._changed)] = False
+            self._changed = None
         bonds = np.diff(np.append(self._first_row, len(self._rows)))
         if failing is not None:
             fails = np.zeros(len(strength), bool)
