@@ -93,6 +93,24 @@ def test_fronts_take_every_piece_once_and_reach_only_upwards() -> None:
     assert len(fronts.own) > 400 / LEAF and max(map(len, fronts.edge)) < 80  # taken apart, by few
 
 
+def test_a_piece_with_hundreds_of_neighbours_is_solved_like_any_other() -> None:
+    """A core that 300 pieces round it are bonded to, on both sides of wherever it is taken apart."""
+    count, rng = 301, np.random.default_rng(6)
+    way = rng.normal(size=(count - 1, 3))
+    way /= np.linalg.norm(way, axis=1, keepdims=True)
+    center = np.concatenate([[[0.0, 0.0, 0.0]], way])
+    piece = np.stack([np.zeros(count - 1, int), np.arange(1, count)], axis=1).astype(np.int32)
+    moment = 0.01 * (np.eye(3) - np.einsum("bi,bj->bij", way, way))
+    faces = Faces(piece, 0.6 * way, np.full(count - 1, 0.1), way, moment)
+    held = np.arange(count) == 7
+    elements, active = elements_of(center, faces, held), np.ones(count - 1, bool)
+    stiffness = Multifrontal(center, piece)
+    stiffness.update(elements.block, active, ~held)
+    load = rng.normal(size=(count, 6))
+    got = stiffness.solve(load, np.ones(count, bool))
+    assert got == pytest.approx(dense(elements, piece, active, ~held, load), rel=1e-6, abs=1e-6)
+
+
 def test_fronts_of_what_nothing_joins_stand_alone() -> None:
     fronts = fronts_of(np.random.default_rng(2).random((50, 3)), np.zeros((0, 2), np.int32))
     assert (fronts.parent == -1).all() and not any(map(len, fronts.edge))

@@ -361,7 +361,7 @@ class LoadPaths:
     # ------------------------------------------------------------------------------ solves
 
     def _group(self) -> None:
-        """Bring the followed assemblies up to date, and the factor of their stiffness."""
+        """Bring the followed assemblies up to date, and say what of their stiffness has changed."""
         model, state = self._model, self._state
         now = state.bond_broken.tobytes(), state.piece_assembly.tobytes(), state.hold.tobytes()
         if now == self._parts:

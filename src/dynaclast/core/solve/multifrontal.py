@@ -45,7 +45,7 @@ class Fronts(NamedTuple):
 def fronts_of(center: Array, piece: Index) -> Fronts:
     """Fronts of pieces with centres (P, 3) [m] that bonds (B, 2) join."""
     joined = np.concatenate([piece, piece[:, ::-1]])
-    beside = csr_matrix((np.ones(len(joined), np.int8), joined.T), shape=(len(center),) * 2)
+    beside = csr_matrix((np.ones(len(joined), np.int32), joined.T), shape=(len(center),) * 2)
     own: list[Index] = []
 
     def dissect(nodes: Index) -> None:
@@ -179,12 +179,12 @@ def substitute(factors: Factors, use: Mask, x: Array, own: Array) -> None:
         _gather(factors.nodes, nodes, x, wide, own)
         for p in range(factors.many[g, 1]):
             n = factors.nodes[nodes + factors.many[g, 0] + p]
-            a, b, c, d, e, f = -x[n, 0], -x[n, 1], -x[n, 2], -x[n, 3], -x[n, 4], -x[n, 5]
-            _add_times(number, start + (wide + 6 * p) * wide, wide, wide, a, b, c, d, e, f, own)
+            times = -x[n, 0], -x[n, 1], -x[n, 2], -x[n, 3], -x[n, 4], -x[n, 5]
+            _add_times(number, start + (wide + 6 * p) * wide, wide, wide, times, own)
         for row in range(0, wide, 6):
-            a, b, c, d, e, f = own[row], own[row + 1], own[row + 2], own[row + 3], own[row + 4], own[row + 5]
+            times = own[row], own[row + 1], own[row + 2], own[row + 3], own[row + 4], own[row + 5]
             own[row : row + 6] = 0.0
-            _add_times(number, start + row * wide, wide, row + 6, a, b, c, d, e, f, own)
+            _add_times(number, start + row * wide, wide, row + 6, times, own)
         _scatter(factors.nodes, nodes, own, wide, x)
 
 
@@ -217,19 +217,10 @@ def _times(number: Array, at: int, wide: int, count: int, v: Array) -> tuple[flo
 
 @kernel(inner=True)
 def _add_times(
-    number: Array,
-    at: int,
-    wide: int,
-    count: int,
-    a: float,
-    b: float,
-    c: float,
-    d: float,
-    e: float,
-    f: float,
-    out: Array,
+    number: Array, at: int, wide: int, count: int, times: tuple[float, float, float, float, float, float], out: Array
 ) -> None:
     """Add six rows of a matrix, each so many times, to the first numbers of a vector."""
+    a, b, c, d, e, f = times
     for k in range(count):
         out[k] += (
             a * number[at + k]

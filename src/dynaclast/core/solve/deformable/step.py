@@ -194,9 +194,8 @@ def step_deformables(
         first = count
         if len(d.near.point) == 0 or d.near.found[0] == 0:
             break
-        place_points(
-            e.points, d.awake, v.d, 0, s.point_way
-        )  # what elastic forces bring where it would not go by itself
+        # what elastic forces bring where it would not go by itself
+        place_points(e.points, d.awake, v.d, 0, s.point_way)
         look = Look(e.points, d.near, hulls, pieces, bodies, h, s.point, s.point_way, d.slots, v.slot_d, 1)
         count = _rows_of_shapes(look, d, count)
         if count == first:

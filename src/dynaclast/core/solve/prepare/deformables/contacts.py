@@ -11,7 +11,7 @@ from ....arrays import Array, Flags, Index
 from ....document import Shot
 from ...deformable.tables import Held, PointTable
 from .joining import Joined
-from .part import Part, concatenate, offsets
+from .part import Part, carried_by, concatenate, max_sides, offsets
 
 BALL = 0.4
 """Radius of the balls of a surface, as a share of its edges: what is as large cannot slip between them."""
@@ -176,7 +176,7 @@ def finer(points: Points, part: Part, root: Index, most: float) -> Points:
     none = np.zeros(len(once))
     thick = none if solid else (weight * part.radius[carrier]).sum(axis=1)
     if solid:
-        new = _carried(points.vertex[carrier], part.x, place)
+        new = carried_by(points.vertex[carrier], part.x, place)
     else:
         new = np.column_stack([carrier, np.full(len(once), -1)]), np.column_stack([weight, none])
     size = BALL * float((longest / steps).max())
@@ -190,26 +190,6 @@ def finer(points: Points, part: Part, root: Index, most: float) -> Points:
         points.sided,
         len(points.ball),
     )
-
-
-def _carried(tets: Index, x: Array, place: Array) -> tuple[Index, Array]:
-    """Which of three tetrahedra (n, 3, 4) of vertices (V, 3) carries each point (n, 3) best, with weights (n, 4)."""
-    best = np.full(len(place), -np.inf)
-    vertex, weight = tets[:, 0].copy(), np.zeros((len(place), 4))
-    for k in range(3):
-        corner = x[tets[:, k]]
-        edges = np.swapaxes(corner[:, 1:] - corner[:, :1], 1, 2)
-        rest = np.linalg.solve(edges, (place - corner[:, 0])[:, :, None])[:, :, 0]
-        share = np.concatenate([1 - rest.sum(axis=1, keepdims=True), rest], axis=1)
-        better = share.min(axis=1) > best + 1e-12
-        best[better] = share.min(axis=1)[better]
-        vertex[better], weight[better] = tets[better, k], share[better]
-    return vertex, weight
-
-
-def max_sides(corner: Array) -> Array:
-    """The longest sides (F,) of triangles (F, 3, 3)."""
-    return np.max([np.linalg.norm(corner[:, k] - corner[:, k - 1], axis=1) for k in range(3)], axis=0)
 
 
 def finest_beside(made: list[Points], parts: list[Part], meets: Flags) -> list[float]:

@@ -124,6 +124,29 @@ class Part:
         return self.segment if not len(self.drawn_faces) else np.zeros((0, 2), np.int32)
 
 
+def carried_by(tets: Index, x: Array, points: Array) -> tuple[Index, Array]:
+    """Which of some tetrahedra (n, k, 4) of vertices (V, 3) [m] carries each point (n, 3) [m] best: its vertices (n, 4)
+    and their weights (n, 4).
+    """
+    best = np.full(len(points), -np.inf)
+    carrier, weight = np.zeros((len(points), 4), np.int32), np.zeros((len(points), 4))
+    for k in range(tets.shape[1]):
+        vertex = tets[:, k]
+        corner = x[vertex]
+        edges = np.swapaxes(corner[:, 1:] - corner[:, :1], 1, 2)
+        rest = np.linalg.solve(edges, (points - corner[:, 0])[:, :, None])[:, :, 0]
+        share = np.concatenate([1 - rest.sum(axis=1, keepdims=True), rest], axis=1)
+        better = share.min(axis=1) > best + 1e-12
+        best[better] = share.min(axis=1)[better]
+        carrier[better], weight[better] = vertex[better], share[better]
+    return carrier, weight
+
+
+def max_sides(corner: Array) -> Array:
+    """The longest sides (F,) [m] of triangles (F, 3, 3)."""
+    return np.max([np.linalg.norm(corner[:, k] - corner[:, k - 1], axis=1) for k in range(3)], axis=0)
+
+
 def placed_at_size(body: Body, x: Array) -> Array:
     """Points (n, 3) of a body's own frame in the world, at its size in its group [m]."""
     return placed(body, body.factor * x)

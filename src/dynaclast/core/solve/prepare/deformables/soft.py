@@ -19,7 +19,7 @@ from ....geometry.mass import signed_volume
 from ....geometry.mesh import TriMesh, creased, make
 from ...deformable.lattice import BOUND, VISCOUS_BOUND, boundary, lame, shape_gradients, stiffness_bound, tetrahedra_of
 from ...deformable.tables import Solver
-from .part import Part, placed_at_size
+from .part import Part, carried_by, max_sides, placed_at_size
 from .splitting import corner_of, solid_seams, torn_by_stress
 from .weights import Weights
 
@@ -171,8 +171,7 @@ def _dense_surface(mesh: TriMesh, most: float, many: int) -> TriMesh:
     """
     vertices, faces = mesh.vertices, mesh.faces
     while len(vertices) < MOST_POINTS / many:
-        corner = vertices[faces]
-        if max(np.linalg.norm(corner[:, k] - corner[:, k - 1], axis=1).max() for k in range(3)) <= 1.5 * most:
+        if max_sides(vertices[faces]).max() <= 1.5 * most:
             break
         vertices, faces = trimesh.remesh.subdivide(vertices, faces)
     return make(np.asarray(vertices), np.asarray(faces))
@@ -190,18 +189,7 @@ def _embed(points: Array, lattice: Lattice) -> tuple[Index, Array]:
     if lost.any():
         tree = cKDTree(cells + 0.5)
         own[lost] = tree.query(at[lost])[1]
-    best = np.full(len(points), -np.inf)
-    carrier, weight = np.zeros((len(points), 4), np.int32), np.zeros((len(points), 4))
-    for k in range(6):
-        vertex = tets[own, k]
-        corner = local[vertex]
-        edges = np.swapaxes(corner[:, 1:] - corner[:, :1], 1, 2)
-        rest = np.linalg.solve(edges, (points - corner[:, 0])[:, :, None])[:, :, 0]
-        share = np.concatenate([1 - rest.sum(axis=1, keepdims=True), rest], axis=1)
-        better = share.min(axis=1) > best + 1e-12
-        best[better] = share.min(axis=1)[better]
-        carrier[better], weight[better] = vertex[better], share[better]
-    return carrier, weight
+    return carried_by(tets[own], local, points)
 
 
 def solutions(part: Part, step: float) -> int:
