@@ -9,11 +9,12 @@ from .setup import (
     RUNTIME,
     Failed,
     begin_kernels,
-    ensure_browser,
+    beside,
     ensure_database,
     ensure_interface,
     ensure_kernels,
     ensure_python,
+    run_tests,
 )
 
 USAGE = """usage: ./dynaclast COMMAND
@@ -60,10 +61,11 @@ def main(argv: list[str]) -> int:
             return cli(argv)
         if command in ("demo", "start"):
             given = _options(argv[1:], "--listen", "--workers-at")
+            interface = beside(ensure_interface)
             ensure_python()
             compiled = begin_kernels()  # beside what follows
             ensure_database()
-            ensure_interface()
+            interface()
             if compiled is not None:
                 compiled()
             from .runtime import run
@@ -93,13 +95,7 @@ def main(argv: list[str]) -> int:
 
             return runtime.stop() if command == "stop" else runtime.status()
         if command == "test":
-            ensure_python(tests=True)
-            compiled = begin_kernels()  # beside what follows
-            ensure_database()
-            ensure_browser()
-            from .setup import run_tests
-
-            return run_tests(argv[1:], compiled)
+            return run_tests(argv[1:])
         if command == "soak":
             ensure_python(tests=True)
             ensure_database()

@@ -9,6 +9,7 @@ import subprocess
 import sys
 import tempfile
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 ROOT = Path(__file__).resolve().parents[2]
@@ -23,6 +24,16 @@ class Failed(Exception):
 
 def say(text: str) -> None:
     print(text, file=sys.stderr, flush=True)
+
+
+def beside(work: Callable[[], None]) -> Callable[[], None]:
+    """Do it in a thread of its own: what installs packages waits for the network where another computes. Returns what
+    waits for it to end, and raises what it raised.
+    """
+    pool = ThreadPoolExecutor(1)
+    doing = pool.submit(work)
+    pool.shutdown(wait=False)
+    return doing.result
 
 
 def _hash(paths: list[Path]) -> str:
@@ -227,28 +238,36 @@ class Tests:
             self._process.terminate()
 
 
-def run_tests(arguments: list[str], compiled: Callable[[], None] | None = None) -> int:
-    """All tests, and all checks of the sources beside them; or what the arguments ask of pytest.
-
-    compiled : waits until the kernels are compiled; None where they are
+def run_tests(arguments: list[str]) -> int:
+    """Install what they need, then all tests, with all checks of the sources beside them; or what the arguments ask of
+    pytest.
     """
+
+    def install() -> None:
+        ensure_database()
+        ensure_browser()
+
+    interface, packages = beside(lambda: ensure_interface(checks=not arguments)), beside(install)
+    ensure_python(tests=True)
+    compiled = begin_kernels()
+    sources = None if arguments else beside(check_sources)
+    packages()
+    if compiled is not None:
+        compiled()
     if arguments:
-        ensure_interface()
-        if compiled is not None:
-            compiled()
+        interface()
         return subprocess.run([sys.executable, "-m", "pytest", *arguments], cwd=ROOT).returncode
     tests = ROOT / "tests"
     others = sorted(p for p in tests.iterdir() if any(p.glob("test_*.py")) and p.name not in (*COMPUTING, "e2e"))
     browsers = sorted((tests / "e2e").glob("test_*.py"))
     waiting = [p for p in browsers if f"e2e/{p.name}" in WAITING]
-    check_sources()
-    if compiled is not None:
-        compiled()
     under_way = [Tests([tests / name for name in COMPUTING], behind=True)]
     try:
-        ensure_interface(checks=True)
+        interface()
         under_way += [Tests(waiting), Tests([p for p in browsers if p not in waiting] + others)]
         codes = [group.wait() for group in under_way]
+        if sources is not None:
+            sources()
     finally:
         for group in under_way:
             group.end()

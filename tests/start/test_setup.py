@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import subprocess
 import sys
+import threading
 from pathlib import Path
 
 import pytest
@@ -177,3 +178,23 @@ def test_kernels_that_cannot_be_compiled_say_what_the_compiler_said(
     with pytest.raises(Failed, match="compiling the solver failed"):
         wait()
     assert not (root / "runtime" / "kernels-warm.stamp").exists()
+
+
+def test_what_is_done_beside_goes_on_meanwhile_and_says_what_failed_when_it_is_waited_for() -> None:
+    going, done = threading.Event(), threading.Event()
+
+    def work() -> None:
+        going.set()
+        assert done.wait(10)
+
+    wait = setup.beside(work)
+    assert going.wait(10)
+    done.set()
+    wait()
+
+    def fails() -> None:
+        raise Failed("no network")
+
+    wait = setup.beside(fails)
+    with pytest.raises(Failed, match="no network"):
+        wait()
