@@ -12,9 +12,10 @@ from .meetings import MET
 from .membrane import add_membrane
 from .parts import Deformables
 from .pattern import add_block_product, add_scalar_product, complete_rows
+from .rotations import let_turn, move_as_rigid, prepare_rotations, take_torque, turn_on
 from .segments import add_segments
 from .system import Matrix, build_levels_of
-from .tables import Elements, Solver
+from .tables import MOST_VERTICES, Elements, Solver
 
 HOLD_OFF_PASSES = 4
 STRAINED = 0.03
@@ -111,7 +112,20 @@ def assemble_lattices(d: Deformables, h: float) -> None:
     for b in d.awake:
         if t.solver[b] != Solver.FACTOR:
             continue
-        first, last = t.first[b], t.first[b + 1]
+        first, last, leading = t.first[b], t.first[b + 1], t.leading[t.leads[b] : t.leads[b + 1]]
+        prepare_rotations(
+            m.turns,
+            m.factor,
+            m.rows,
+            m.levels.mass,
+            m.island,
+            leading,
+            b,
+            (first, last),
+            d.pinned,
+            state.position,
+            m.work,
+        )
         most = t.solutions[b]
         for n in range(t.leads[b], t.leads[b + 1]):
             i = t.leading[n]
@@ -128,12 +142,20 @@ def assemble_lattices(d: Deformables, h: float) -> None:
                     v.q[i, c] = v.d[i, c] / h
                     v.r[i, c] = mass * (s.way[i, c] - v.d[i, c]) - slow * (v.d[i, c] - s.goal_way[i, c])
                     v.r[i, c] -= back * (v.p[i, c] - s.goal[i, c])
-            add_lattice(d.elements.lattice, t.cell[b], t.cell[b + 1], v.p, v.q, v.r)
+                    v.z[i, c] = 0.0
+            add_lattice(d.elements.lattice, t.cell[b], t.cell[b + 1], v.p, v.q, v.z)
+            if m.turns.able[b]:
+                take_torque(m.turns, m.levels.mass, m.island, leading, d.pinned, v.z)
+            for i in leading:
+                for c in range(3):
+                    v.r[i, c] += v.z[i, c]
             if number == most - 1:
                 for n in range(t.leads[b], t.leads[b + 1]):
                     i = t.leading[n]
                     s.base[i, 0], s.base[i, 1], s.base[i, 2] = v.r[i, 0], v.r[i, 1], v.r[i, 2]
                 add_scalar_product(m.rows, first, last, v.d, s.base)
+                if m.turns.able[b]:
+                    let_turn(m.turns, m.island, leading, v.d, s.base)
                 break
             for n in range(t.leads[b], t.leads[b + 1]):
                 i = t.leading[n]
@@ -141,6 +163,8 @@ def assemble_lattices(d: Deformables, h: float) -> None:
                 for c in range(3):
                     v.r[i, c] = 0.0 if held else v.r[i, c]
             solve_factored(m.factor, first, last, v.r, v.z, m.work)
+            if m.turns.able[b]:
+                turn_on(m.turns, m.island, leading, v.r, v.z)
             for n in range(t.leads[b], t.leads[b + 1]):
                 i = t.leading[n]
                 for c in range(3):
@@ -152,35 +176,31 @@ def hold_back(d: Deformables, count: int, h: float) -> None:
     """Keep soft bodies from deforming more in a step than it can be relied on; they go on as a whole as they would, but
     not into what the rows hold them off from.
     """
-    t, v, s, table = d.elements.bodies, d.vectors, d.scratch, d.elements.vertices
+    t, v, s, m, table = d.elements.bodies, d.vectors, d.scratch, d.matrix, d.elements.vertices
     for b in d.awake:
         if t.solver[b] != Solver.FACTOR:
             continue
-        mean, mass = s.matrix3[0], 0.0
-        mean[0], mean[1], mean[2] = 0.0, 0.0, 0.0
-        for n in range(t.leads[b], t.leads[b + 1]):
-            i = t.leading[n]
-            for c in range(3):
-                mean[c] += 0.0 if t.pinned[b] else table.mass[i] * v.d[i, c]
+        leading, rigid, beyond, mass = t.leading[t.leads[b] : t.leads[b + 1]], v.q, v.z, 0.0
+        move_as_rigid(m.turns, m.factor, m.levels.mass, m.island, leading, d.pinned, v.d, rigid)
+        for i in leading:
             mass += table.mass[i]
-        for c in range(3):
-            mean[c] /= mass
-        share = safe_share(d.elements.lattice, t.cell[b], t.cell[b + 1], d.vertices.position, v.d, mean, v.p)
+            for c in range(3):
+                beyond[i, c] = v.d[i, c] - rigid[i, c]
+        share = safe_share(d.elements.lattice, t.cell[b], t.cell[b + 1], d.vertices.position, rigid, beyond, v.p)
         if share < 1.0:
-            whole = s.matrix3[1]
-            whole[0], whole[1], whole[2] = mean[0], mean[1], mean[2]
-            _hold_off(d, b, count, mass, 1.0 - share, h, whole)
-            for n in range(t.leads[b], t.leads[b + 1]):
-                i = t.leading[n]
+            shift = s.matrix3[0]
+            shift[0], shift[1], shift[2] = 0.0, 0.0, 0.0
+            _hold_off(d, b, count, mass, 1.0 - share, h, shift)
+            for i in leading:
                 if not (t.still[b] and d.pinned[i]):
                     for c in range(3):
-                        v.d[i, c] = mean[c] + share * (v.d[i, c] - mean[c]) + (1.0 - share) * (whole[c] - mean[c])
+                        v.d[i, c] = rigid[i, c] + share * beyond[i, c] + (1.0 - share) * shift[c]
 
 
 @kernel(inner=True)
 def _hold_off(d: Deformables, b: int, count: int, mass: float, left: float, h: float, way: Array) -> None:
-    """Take from the way (3,) [m] of a body as a whole what would go into what touches it; what is free gives way too,
-    each as the other's mass says, so that momentum is kept.
+    """Shift a body that moves as one, as v.q has it, by a way (3,) [m] so that it goes into nothing that touches it;
+    what is free gives way too, each as the other's mass says, so that momentum is kept.
 
     mass : float, [kg]; left : float, share of its momentum that goes by that way; h : float, [s], of the step
     """
@@ -193,8 +213,14 @@ def _hold_off(d: Deformables, b: int, count: int, mass: float, left: float, h: f
             n, o, a = rows.normal[c], rows.passing[c], slots.place[rows.slot[c]] if rows.slot[c] >= 0 else -1
             if fixed and a < 0:
                 continue
-            gap = rows.gap[c] + n[0] * (way[0] - o[0]) + n[1] * (way[1] - o[1]) + n[2] * (way[2] - o[2])
-            give = 0.0
+            gap, give = rows.gap[c], 0.0
+            for k in range(3):
+                gap += n[k] * (way[k] - o[k])
+            for k in range(MOST_VERTICES):
+                i = rows.vertex[c, k]
+                if i >= 0:
+                    x = d.vectors.q[i]
+                    gap += rows.weight[c, k] * (n[0] * x[0] + n[1] * x[1] + n[2] * x[2])
             if a >= 0:
                 y, r = d.vectors.slot_d[a], rows.arm[c]
                 gap -= n[0] * (y[0] + y[4] * r[2] - y[5] * r[1])

@@ -20,7 +20,7 @@ from scipy.sparse.linalg import splu
 
 from ...arrays import Array, Index
 from ...kernels import kernel
-from .tables import FactorTable, LatticeTable
+from .tables import FactorTable, Hinge, LatticeTable
 
 OWN_VOLUME = 0.05
 """Share of a tetrahedron's own change of volume."""
@@ -97,8 +97,9 @@ def factored(matrix: sparse.csr_matrix) -> FactorTable:
     start = np.searchsorted(column[below], np.arange(n + 1)).astype(np.int32)
     order = np.empty(n, np.int32)
     order[lu.perm_r] = np.arange(n)
+    free = np.full((n, 2), Hinge.FREE, np.int32)
     return FactorTable(
-        start, lower.indices[below].astype(np.int32), lower.data[below], lu.U.diagonal(), order, np.zeros(n)
+        start, lower.indices[below].astype(np.int32), lower.data[below], lu.U.diagonal(), order, np.zeros(n), free
     )
 
 
@@ -175,12 +176,13 @@ def cube_stresses(table: LatticeTable, cubes: Index, x: Array) -> tuple[Array, A
 
 
 @kernel(inner=True)
-def safe_share(table: LatticeTable, first: int, last: int, x: Array, d: Array, mean: Array, y: Array) -> float:
+def safe_share(table: LatticeTable, first: int, last: int, x: Array, rigid: Array, d: Array, y: Array) -> float:
     """How much of a step's deforming the cubes first to last can take: no gradient that changes by more than
     MOST_CHANGE, and nothing pressed below LEAST_VOLUME of what it was at rest that is not so already.
 
-    x, d : (N, 3) float64, [m], positions and displacements; mean (3,) float64, [m], of these, which deforms nothing
-    y    : (N, 3) float64, scratch
+    x     : (N, 3) float64, [m]
+    rigid : (N, 3) float64, [m], displacements that deform nothing; d (N, 3) float64, [m], beyond these
+    y     : (N, 3) float64, scratch
     """
     most = 0.0
     for t in range(table.cell_start[first], table.cell_start[last]):
@@ -193,7 +195,7 @@ def safe_share(table: LatticeTable, first: int, last: int, x: Array, d: Array, m
             for k in range(4):
                 n = table.vertex[t, k]
                 for r in range(3):
-                    y[n, r] = x[n, r] + mean[r] + share * (d[n, r] - mean[r])
+                    y[n, r] = x[n, r] + rigid[n, r] + share * d[n, r]
             now = _volume_change(table, t, y)
             if now < LEAST_VOLUME and now < _volume_change(table, t, x):
                 pressed = True

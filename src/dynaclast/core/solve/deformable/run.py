@@ -20,6 +20,7 @@ from .meetings import Meeting, find_meetings, make_meeting, with_room
 from .model import DeformableModel
 from .parts import ROWS, Deformables, StepScratch
 from .readings import Readings
+from .rotations import make_rotations
 from .system import Matrix, make_slots, make_vectors
 from .tables import make_rows
 
@@ -63,6 +64,8 @@ class DeformableRun:
             f((nodes, 3, 3)),
             f((nodes, 3, 3)),
             make_chain_factor(n),
+            make_rotations(n),
+            e.vertices.island,
             f((n, 3)),
             f((2, 3, 3)),
         )
@@ -83,7 +86,7 @@ class DeformableRun:
             f((4, 6)),
             f(bodies + slots, np.int32),
             f(bodies + slots, np.uint8),
-            f((bodies + slots, 4)),
+            f((bodies + slots, 19)),
             f(64 + bodies + slots, np.int32),
         )
         return Deformables(

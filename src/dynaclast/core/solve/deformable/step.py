@@ -201,7 +201,9 @@ def step_deformables(
         if count == first:
             break
     count = first
-    keep_momentum(t, e.vertices, d.awake, rows, count, d.slots, v, s.parent, s.held, s.total)
+    keep_momentum(
+        t, e.vertices, d.awake, rows, count, d.slots, bodies.assemblies, x, v, s.parent, s.held, s.total, s.matrix3
+    )
     hold_back(d, count, h)
     _go_on(d, hulls, bodies, settings, count, h)
     s.numbers[ROWS] = count

@@ -21,6 +21,7 @@ from .chain import ChainFactor, factor_chain, solve_chain
 from .cycle import coarsen_blocks, cycle, invert_diagonals, mirror_blocks
 from .lattice import solve_factored
 from .pattern import add_block_product, add_scalar_product
+from .rotations import Rotations, let_turn, turn_on
 from .tables import MOST_VERTICES, BlockPattern, BodyTable, FactorTable, Levels, Rows, ScalarRows, Solver
 
 MOST_ITERATIONS = 60
@@ -40,6 +41,7 @@ class Matrix(NamedTuple):
     blocks  : (E, 3, 3) float64, [N/m]
     extra   : (M, 3, 3) float64, [N/m], what rows add to a node's own block in the preconditioner
     inverse : (M, 3, 3) float64, [m/N], of diagonal blocks
+    island  : (N,) int32, as of the vertices
     """
 
     rows: ScalarRows
@@ -50,6 +52,8 @@ class Matrix(NamedTuple):
     extra: Array
     inverse: Array
     chain: ChainFactor
+    turns: Rotations
+    island: Index
     work: Array
     pair: Array
 
@@ -186,7 +190,10 @@ def multiply(
             i = bodies.leading[n]
             out[i, 0], out[i, 1], out[i, 2] = 0.0, 0.0, 0.0
         add_scalar_product(m.rows, first, last, x, out)
-        if bodies.solver[b] != Solver.FACTOR:
+        if bodies.solver[b] == Solver.FACTOR:
+            if m.turns.able[b]:
+                let_turn(m.turns, m.island, bodies.leading[bodies.leads[b] : bodies.leads[b + 1]], x, out)
+        else:
             add_block_product(m.pattern, m.blocks, first, last, x, out)
     for k in group.slot:
         s, o = slots.mass[k], slots.inertia[k]
@@ -355,6 +362,8 @@ def _precondition(
             solve_chain(m.chain, bodies.leading, bodies.leads[b], bodies.leads[b + 1], r, z)
         elif bodies.solver[b] == Solver.FACTOR:
             solve_factored(m.factor, first, last, r, z, m.work)
+            if m.turns.able[b]:
+                turn_on(m.turns, m.island, bodies.leading[bodies.leads[b] : bodies.leads[b + 1]], r, z)
         else:
             cycle(m.pattern, m.levels, b, m.blocks, m.inverse, r, z)
         for n in range(bodies.leads[b], bodies.leads[b + 1]):

@@ -181,6 +181,8 @@ class FactorTable(NamedTuple):
     pivot : (N,) float64, [N/m]
     order : (N,) int32, the vertex at each place
     stiffness : (N,) float64, [N/m], of the matrix's diagonal, without mass; 0 of other vertices
+    hinge : (N, 2) int32, by number of what hangs together, vertices about which it can turn as a whole: one twice, or
+            two on a line; FREE where nothing holds it, HELD where it cannot
     """
 
     start: Index
@@ -189,6 +191,14 @@ class FactorTable(NamedTuple):
     pivot: Array
     order: Index
     stiffness: Array
+    hinge: Index
+
+
+class Hinge(IntEnum):
+    """In place of a vertex about which something turns."""
+
+    FREE = -1
+    HELD = -2
 
 
 class BlockPattern(NamedTuple):

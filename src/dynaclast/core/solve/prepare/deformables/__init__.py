@@ -160,7 +160,7 @@ class TableMaker:
             scalar_rows((scalar + sparse.diags(stays)).tocsr()),
             pattern,
             levels,
-            factors(joined, first, count),
+            factors(parts, joined, first, count),
         )
 
     def _join(self, k: int, open_: Flags, hold: Flags) -> Joined:

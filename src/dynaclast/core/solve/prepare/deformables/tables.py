@@ -13,10 +13,12 @@ from ...deformable.tables import (
     Carried,
     CurveTable,
     FactorTable,
+    Hinge,
     LatticeTable,
     MembraneTable,
     SegmentTable,
 )
+from .hinges import hinges
 from .joining import Joined
 from .part import Part, concatenate
 
@@ -67,11 +69,12 @@ def lattices(own: list[Index], parts: list[Part], first: Index) -> LatticeTable:
     )
 
 
-def factors(joined: list[Joined], first: Index, count: int) -> FactorTable:
+def factors(parts: list[Part], joined: list[Joined], first: Index, count: int) -> FactorTable:
     """The factored matrices of lattices."""
     start, row, entry = np.zeros(count + 1, np.int64), [np.zeros(0, int)], [np.zeros(0)]
     pivot, order, own = np.ones(count), np.arange(count, dtype=np.int32), np.zeros(count)
-    for part, k in zip(joined, first, strict=False):
+    hinge = np.full((count, 2), Hinge.FREE, np.int32)
+    for made, part, k in zip(parts, joined, first, strict=False):
         table = part.factor
         if table is not None:
             here = slice(int(k), int(k) + len(part.lead))
@@ -80,6 +83,8 @@ def factors(joined: list[Joined], first: Index, count: int) -> FactorTable:
             entry.append(table.value)
             pivot[here], order[here] = table.pivot, table.order + k
             own[here] = part.scalar.diagonal()
+            turning = hinges(made, part)
+            hinge[here] = np.where(turning >= 0, turning + k, turning)
     return FactorTable(
         np.cumsum(start).astype(np.int32),
         np.concatenate(row).astype(np.int32),
@@ -87,6 +92,7 @@ def factors(joined: list[Joined], first: Index, count: int) -> FactorTable:
         pivot,
         order,
         own,
+        hinge,
     )
 
 
