@@ -393,7 +393,6 @@ def test_a_sleeping_state_is_packed_and_unpacked_with_its_vertices() -> None:
             "bodies[0]",
             "channels",
         ),
-        ({"matter": {"kind": "soft"}, "spin": [0, 1, 0]}, "bodies[0]", "velocity"),
     ],
 )
 def test_what_cannot_be_is_refused_with_its_place(body: dict[str, Any], where: str, says: str) -> None:

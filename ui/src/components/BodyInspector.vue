@@ -230,7 +230,7 @@ function remove(): void {
         :initial="0"
         @update:model-value="(v) => edit('velocity', (b) => (b.velocity = v))" />
     </div>
-    <div v-if="body.matter.kind === 'rigid'" class="stack">
+    <div class="stack">
       <label>{{ body.role === "active" ? "spin at the start" : "spin" }} <span class="mute">°/s</span></label
       ><VectorField
         label="spin"

@@ -9,8 +9,8 @@ describe("changing what a body is made of", () => {
   it("keeps what makes sense, and says what does not", () => {
     const b = body("box");
     Object.assign(b, { role: "passive", spin: [0, 1, 0], pattern: { kind: "faces" }, bonds: { unit: "kN/m2" } });
-    expect(changeMatter(b, "soft")).toEqual(["its role", "spin", "its pattern"]);
-    expect([b.role, b.spin, b.pattern, b.bonds]).toEqual(["active", [0, 0, 0], null, null]);
+    expect(changeMatter(b, "soft")).toEqual(["its role", "its pattern"]);
+    expect([b.role, b.spin, b.pattern, b.bonds]).toEqual(["active", [0, 1, 0], null, null]);
     expect((b.shape as { divisions: number[] }).divisions).toEqual([8, 8, 8]); // so that it can bend
   });
   it("gives strengths the unit of what pieces meet along", () => {

@@ -130,11 +130,6 @@ export function changeMatter(body: Body, kind: MatterKind): string[] {
   drop("keyed numbers", body.channels.length > 0, () => (body.channels = []));
   const waits = body.release.kind === "touch" || body.release.kind === "intact";
   drop("when it is let go", waits, () => (body.release = { kind: "start" }));
-  drop(
-    "spin",
-    body.spin.some((x) => x !== 0),
-    () => (body.spin = [0, 0, 0]),
-  );
   drop("loads through bonds", body.load_path !== "off", () => (body.load_path = "off"));
   const shells = body.pattern?.kind === "faces" && kind === "soft";
   drop("its pattern", !!body.pattern && (kind === "rope" || shells), () => {

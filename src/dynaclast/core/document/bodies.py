@@ -198,8 +198,6 @@ class Body(Part):
             raise ValueError(
                 f"release: a {kind} body moves from the start, or from a time on; pin what is to stay where it is"
             )
-        if any(x != 0 for x in self.spin):
-            raise ValueError(f"spin: a {kind} body cannot start with one; give it a velocity")
         return self
 
     @model_validator(mode="after")

@@ -84,7 +84,7 @@ class FieldEffects:
         self._end_vertices(actions.vertex_ends)
         self._rigid.set_forcing(forcing + Forcing(hands))
         if self._deformable is not None:
-            self._deformable.set_acceleration(actions.forcing.get(VERTICES, Forcing()).linear)
+            self._deformable.set_acceleration(actions.forcing.get(VERTICES, Forcing()))
         return [(item.name, own) for item, own in actions.acting]
 
     def fire_impact_cues(self, number: int, impacts: Impacts) -> None:
@@ -112,11 +112,11 @@ class FieldEffects:
         for blow in actions.blows:
             self._change_velocity(blow.changes.get(PIECES, Forcing()))
             if self._deformable is not None:
-                self._deformable.change_velocity(blow.changes.get(VERTICES, Forcing()).linear)
+                self._deformable.change_velocity(blow.changes.get(VERTICES, Forcing()))
         if PIECES in actions.displaced:
             self._change_velocity(actions.displaced[PIECES])
         if self._deformable is not None and VERTICES in actions.displaced:
-            self._deformable.change_velocity(actions.displaced[VERTICES].linear)
+            self._deformable.change_velocity(actions.displaced[VERTICES])
 
     def _release(self, actions: Actions) -> None:
         """Let go what waits to be touched and a field over time moves."""

@@ -6,6 +6,7 @@ import numpy as np
 
 from ...arrays import Array, Flags, Index, Mask, sums
 from ...errors import SolveError
+from ...fields import Forcing
 from ..frame import PieceState
 from ..model import Hold, Model, Motion
 from ..rigid.assemblies import wake_one
@@ -23,6 +24,7 @@ from .readings import Readings
 from .rotations import make_rotations
 from .system import Matrix, make_slots, make_vectors
 from .tables import make_rows
+from .turning import motion_of
 
 FASTER = 30.0
 """By how much things may gain speed in an interval without being missed [m/s2], beside gravity and fields."""
@@ -139,8 +141,14 @@ class DeformableRun:
         """Whether anything moves."""
         return bool((self._state.deformables.asleep == 0).any())
 
-    def set_acceleration(self, acceleration: Array | None) -> None:
-        """What fields do to vertices (N, 3) [m/s2] all through the interval."""
+    def _motion_of(self, forcing: Forcing) -> Array | None:
+        return motion_of(
+            forcing, self.parts.elements.vertices.island, self.deformables.own_mass, self._state.vertices.position
+        )
+
+    def set_acceleration(self, forcing: Forcing) -> None:
+        """What fields do to vertices all through the interval."""
+        acceleration = self._motion_of(forcing)
         now = self.parts.scratch.acceleration
         now[:] = 0.0 if acceleration is None else self._together(acceleration)
         memory, body = self._state.memory, self.deformables.elements.vertices.body
@@ -225,8 +233,9 @@ class DeformableRun:
             near = make_near(found + found // 2)
             self.parts = self.parts._replace(near=near)
 
-    def change_velocity(self, change: Array | None) -> None:
-        """A blow: changes (N, 3) [m/s] of the velocities of vertices."""
+    def change_velocity(self, blow: Forcing) -> None:
+        """A blow on vertices."""
+        change = self._motion_of(blow)
         if change is None or not change.any():
             return
         change = self._together(change)

@@ -62,6 +62,8 @@ def _turn_about_body(model: Model, piece_assembly: Index, asm: Assemblies) -> No
         if not start.any():
             continue
         own = np.flatnonzero(model.pieces.body == b)
+        if not len(own):  # its vertices are said how to start (prepare/deformables)
+            continue
         mass = model.pieces.mass[own]
         middle = (mass[:, None] * model.pieces.rest_center[own]).sum(axis=0) / mass.sum()
         for slot in np.unique(piece_assembly[own]):

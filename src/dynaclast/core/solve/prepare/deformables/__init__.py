@@ -73,7 +73,7 @@ def build_deformables(
         Drawn(shot.bodies[b].name, int(k), len(p.x), p.drawn_faces, p.drawn_lines(), p.carrier, p.weight)
         for b, p, k in zip(use, parts, first, strict=False)
     ]
-    start = np.repeat(np.array([shot.bodies[b].velocity for b in use], float).reshape(-1, 3), np.diff(first), axis=0)
+    start = concatenate([_start_velocity(shot.bodies[b], p) for b, p in zip(use, parts, strict=True)], (3,))
     # speeds are those of the way in a step: what falls from rest is half a step late (and as late as rigid pieces)
     late = 0.5 * (1.0 - 1.0 / every) * step * np.asarray(shot.gravity, float)
     vertices = tables.elements.vertices
@@ -96,6 +96,12 @@ def build_deformables(
         air(parts, first),
         np.array([shot.bodies[b].release.kind == "cue" for b in use], bool),
     )
+
+
+def _start_velocity(body: Body, part: Part) -> Array:
+    """Velocities (V, 3) [m/s] of its vertices at the start: its own, and of turning about its centre of mass."""
+    arm = part.start - part.mass @ part.start / part.mass.sum()
+    return np.asarray(np.array(body.velocity, float) + np.cross(np.array(body.spin, float), arm))
 
 
 class TableMaker:
