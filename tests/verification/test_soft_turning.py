@@ -87,7 +87,7 @@ def test_a_blow_beside_its_middle_turns_it_and_no_momentum_is_lost(quality: str)
             run.advance()
         after = momenta(run)
         np.testing.assert_allclose(after[0], before[0], atol=1e-9 * 90)
-        np.testing.assert_allclose(after[1], before[1], atol=1e-4 * 90 * 2)
+        np.testing.assert_allclose(after[1], before[1], atol=3e-4 * 90 * 2)
         given = (before[0] - 15 * run.state.assemblies.velocity[0])[0]  # to the cube, 12 cm above its middle
         inertia = run.model.deformables.own_mass.sum() * 0.16 / 6  # type: ignore[union-attr]
         turned.append(spin_of(run)[2] / (-0.12 * given / inertia))

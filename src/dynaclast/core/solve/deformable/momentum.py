@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import numpy as np
+
 from ...arrays import Array, Flags, Index
 from ...kernels import kernel
 from ...kernels.linalg import invert_symmetric_3x3
@@ -12,6 +14,12 @@ from .tables import MOST_VERTICES, BodyTable, Rows, VertexTable
 
 ROUND = 1e-9
 """A share of its inertia that a group is given about every axis, so that a straight line is not spun about itself."""
+
+
+@kernel(inline=True)
+def _arm(at: Array, group: Array) -> tuple[float, float, float]:
+    """From the centre of a group, of which the sums are known."""
+    return at[0] - group[4] / group[3], at[1] - group[5] / group[3], at[2] - group[6] / group[3]
 
 
 @kernel(inner=True)
@@ -26,16 +34,49 @@ def _add_inertia(m: float, x: float, y: float, z: float, out: Array) -> None:
 
 
 @kernel(inner=True)
+def _add_lost(m: float, x: float, y: float, z: float, d: Array, way: Array, out: Array) -> None:
+    """Add angular momentum of a mass at an arm that moves by d, and half the mass times the square of what it moves
+    otherwise than by itself, to (4,).
+    """
+    out[0] += m * (y * d[2] - z * d[1])
+    out[1] += m * (z * d[0] - x * d[2])
+    out[2] += m * (x * d[1] - y * d[0])
+    u, v, w = d[0] - way[0], d[1] - way[1], d[2] - way[2]
+    out[3] += 0.5 * m * (u * u + v * v + w * w)
+
+
+@kernel(inner=True)
 def _find_turn(group: Array, matrix: Array) -> None:
-    """What turn (3,) [rad] makes good the torque of a group, in the torque's place."""
+    """What turn (3,) [rad] makes good the torque of a group, in the torque's place; no more of it than brings back the
+    energy of motion that implicit Euler takes at least, 1/2 M |d - way|^2.
+    """
     inertia = group[10:]
     least = ROUND * (inertia[0] + inertia[4] + inertia[8])
     matrix[0, 0], matrix[0, 1], matrix[0, 2] = inertia[0] + least, inertia[1], inertia[2]
     matrix[1, 1], matrix[1, 2], matrix[2, 2] = inertia[4] + least, inertia[5], inertia[8] + least
     invert_symmetric_3x3(matrix, matrix)
     a, b, c = group[7], group[8], group[9]
+    given, square = 0.0, 0.0
     for r in range(3):
-        group[7 + r] = matrix[r, 0] * a + matrix[r, 1] * b + matrix[r, 2] * c
+        t = matrix[r, 0] * a + matrix[r, 1] * b + matrix[r, 2] * c
+        given += t * group[19 + r]
+        square += t * group[7 + r]
+        group[16 + r] = t
+    lost, share = group[22], 1.0
+    if given + 0.5 * square > lost and square > 0.0:
+        share = min(1.0, (np.sqrt(given * given + 2.0 * square * lost) - given) / square)
+    for r in range(3):
+        group[7 + r] = share * group[16 + r]
+
+
+@kernel(inner=True)
+def _find_motion(group: Array, matrix: Array) -> None:
+    """In place of a group's sums, its shift, centre and turn; its mass becomes 0 as a sign of that."""
+    _find_turn(group, matrix)
+    for c in range(3):
+        group[c] /= group[3]
+        group[4 + c] /= group[3]
+    group[3] = 0.0
 
 
 @kernel(inner=True)
@@ -47,107 +88,126 @@ def keep_momentum(
     count: int,
     slots: Slots,
     assemblies: Assemblies,
+    pinned: Flags,
     x: Array,
+    way: Array,
+    slot_base: Array,
     v: Vectors,
     parent: Index,
     held: Flags,
     total: Array,
     matrix: Array,
 ) -> None:
-    """Shift and turn each group of bodies and assemblies that touch so that what is left of the forces on it, and of
-    their torques, adds up to nothing. A group that anything fixed, pinned or drawn back holds is left as it is.
+    """Shift and turn each group of what hangs together and of assemblies that touch, so that it has the momentum and
+    the angular momentum that it would have without forces between its parts. A group that anything fixed, pinned or
+    drawn back holds is left as it is.
 
-    count  : int, rows
-    x      : (N, 3) float64, [m]
-    v      : v.r and v.slot_r, what is left; v.d and v.slot_d are moved
-    parent : (B + K,) int32; held (B + K,) uint8; total (B + K, 4 + 3 + 3 + 9) float64, scratch: force and mass, centre,
-             torque and then turn, inertia
-    matrix : (3, 3) float64, scratch
+    Without, a step of implicit Euler takes h sum(v x f) of angular momentum by its inner forces f, and what turns comes
+    to a stop (Simo, Tarnow and Wong 1992, "Exact energy-momentum conserving algorithms", doi
+    10.1016/0045-7825(92)90115-Z).
+
+    count     : int, rows
+    x, way    : (N, 3) float64, [m], where vertices are, and how far they would go by themselves
+    slot_base : (K, 6) float64, [N], [N m], the same of assemblies, times their inertia over the square of the step
+    v         : v.r and v.slot_r, what is left of forces; v.d and v.slot_d are moved
+    parent    : (N + K,) int32; held (N + K,) uint8; total (N + K, 23) float64, scratch: force, mass, centre, torque and
+                then turn, inertia, angular momentum, and what is lost
+    matrix    : (3, 3) float64, scratch
     """
-    many = len(bodies.solver)
-    for k in range(many + slots.used[0]):
+    many = len(table.island)
+    for b in awake:
+        for n in range(bodies.leads[b], bodies.leads[b + 1]):
+            k = table.island[bodies.leading[n]]
+            parent[k], held[k] = k, 0
+            total[k, :] = 0.0
+    for k in range(many, many + slots.used[0]):
         parent[k], held[k] = k, 0
         total[k, :] = 0.0
-    for b in awake:
-        held[b] = bodies.pinned[b]
     for c in range(count):
         if not rows.solved[c]:  # what has come loose since was held by it all the same
             continue
-        first, alone = table.body[rows.vertex[c, 0]], True
+        first, alone = table.island[rows.vertex[c, 0]], True
         for k in range(1, MOST_VERTICES):
             if rows.vertex[c, k] < 0:
                 break
-            other = table.body[rows.vertex[c, k]]
+            other = table.island[rows.vertex[c, k]]
             if other != first:
                 unite(parent, first, other)
         for k in range(MOST_VERTICES):
             if rows.vertex[c, k] >= 0 and rows.weight[c, k] < 0.0:
                 alone = False
         if rows.slot[c] >= 0:
-            unite(parent, first, many + slots.place[rows.slot[c]])
+            unite(parent, first, np.int32(many + slots.place[rows.slot[c]]))
         elif alone:
             held[first] = 1
     for b in awake:
-        group = total[find_root(parent, b)]
         for n in range(bodies.leads[b], bodies.leads[b + 1]):
             i = bodies.leading[n]
+            root = find_root(parent, table.island[i])
+            group = total[root]
             for c in range(3):
                 group[c] += v.r[i, c]
                 group[4 + c] += table.heavy[i] * x[i, c]
             group[3] += table.heavy[i]
-            if table.recall[i] > 0.0:
-                held[find_root(parent, b)] = 1
-        if held[b]:
-            held[find_root(parent, b)] = 1
+            if pinned[i] or table.recall[i] > 0.0 or held[table.island[i]]:
+                held[root] = 1
     for k in range(slots.used[0]):
         group, at = total[find_root(parent, many + k)], assemblies.position[slots.slot[k]]
         for c in range(3):
             group[c] += v.slot_r[k, c]
             group[4 + c] += slots.mass[k] * at[c]
         group[3] += slots.mass[k]
-    for k in range(many + slots.used[0]):
-        if total[k, 3] > 0.0:
-            for c in range(3):
-                total[k, 4 + c] /= total[k, 3]
     for b in awake:
-        group = total[find_root(parent, b)]
         for n in range(bodies.leads[b], bodies.leads[b + 1]):
             i = bodies.leading[n]
-            p, q, r = x[i, 0] - group[4], x[i, 1] - group[5], x[i, 2] - group[6]
-            group[7] += q * v.r[i, 2] - r * v.r[i, 1]
-            group[8] += r * v.r[i, 0] - p * v.r[i, 2]
-            group[9] += p * v.r[i, 1] - q * v.r[i, 0]
-            _add_inertia(table.heavy[i], p, q, r, group[10:])
+            group, m = total[find_root(parent, table.island[i])], table.heavy[i]
+            p, q, r = _arm(x[i], group)
+            u, w, z = m * (way[i, 0] - v.d[i, 0]), m * (way[i, 1] - v.d[i, 1]), m * (way[i, 2] - v.d[i, 2])
+            group[7] += q * z - r * w
+            group[8] += r * u - p * z
+            group[9] += p * w - q * u
+            _add_inertia(m, p, q, r, group[10:])
+            _add_lost(m, p, q, r, v.d[i], way[i], group[19:])
     for k in range(slots.used[0]):
-        group, at, left = total[find_root(parent, many + k)], assemblies.position[slots.slot[k]], v.slot_r[k]
-        p, q, r = at[0] - group[4], at[1] - group[5], at[2] - group[6]
-        group[7] += q * left[2] - r * left[1] + left[3]
-        group[8] += r * left[0] - p * left[2] + left[4]
-        group[9] += p * left[1] - q * left[0] + left[5]
-        _add_inertia(slots.mass[k], p, q, r, group[10:])
+        group, m, y = total[find_root(parent, many + k)], slots.mass[k], v.slot_d[k]
+        p, q, r = _arm(assemblies.position[slots.slot[k]], group)
+        u, w, z = slot_base[k, 0] - m * y[0], slot_base[k, 1] - m * y[1], slot_base[k, 2] - m * y[2]
+        group[7] += q * z - r * w
+        group[8] += r * u - p * z
+        group[9] += p * w - q * u
+        _add_inertia(m, p, q, r, group[10:])
+        group[19] += m * (q * y[2] - r * y[1])
+        group[20] += m * (r * y[0] - p * y[2])
+        group[21] += m * (p * y[1] - q * y[0])
+        group[22] += 0.5 * (u * u + w * w + z * z) / m
         for i in range(3):
+            turning = 0.0
             for c in range(3):
+                turning += slots.inertia[k, i, c] * y[3 + c]
                 group[10 + 3 * i + c] += slots.inertia[k, i, c]
-    for k in range(many + slots.used[0]):
-        if total[k, 3] > 0.0 and not held[k]:
-            _find_turn(total[k], matrix)
+            group[7 + i] += slot_base[k, 3 + i] - turning
+            group[19 + i] += turning
     for b in awake:
-        root = find_root(parent, b)
-        if not held[root] and total[root, 3] > 0.0:
-            group = total[root]
-            for n in range(bodies.leads[b], bodies.leads[b + 1]):
-                i = bodies.leading[n]
+        for n in range(bodies.leads[b], bodies.leads[b + 1]):
+            i = bodies.leading[n]
+            root = find_root(parent, table.island[i])
+            if not held[root]:
+                group = total[root]
+                if group[3] > 0.0:
+                    _find_motion(group, matrix)
                 p, q, r = x[i, 0] - group[4], x[i, 1] - group[5], x[i, 2] - group[6]
-                v.d[i, 0] += group[0] / group[3] + group[8] * r - group[9] * q
-                v.d[i, 1] += group[1] / group[3] + group[9] * p - group[7] * r
-                v.d[i, 2] += group[2] / group[3] + group[7] * q - group[8] * p
+                v.d[i, 0] += group[0] + group[8] * r - group[9] * q
+                v.d[i, 1] += group[1] + group[9] * p - group[7] * r
+                v.d[i, 2] += group[2] + group[7] * q - group[8] * p
     for k in range(slots.used[0]):
         root = find_root(parent, many + k)
-        if not held[root] and total[root, 3] > 0.0:
+        if not held[root]:
             group, at = total[root], assemblies.position[slots.slot[k]]
+            if group[3] > 0.0:
+                _find_motion(group, matrix)
             p, q, r = at[0] - group[4], at[1] - group[5], at[2] - group[6]
-            v.slot_d[k, 0] += group[0] / group[3] + group[8] * r - group[9] * q
-            v.slot_d[k, 1] += group[1] / group[3] + group[9] * p - group[7] * r
-            v.slot_d[k, 2] += group[2] / group[3] + group[7] * q - group[8] * p
+            v.slot_d[k, 0] += group[0] + group[8] * r - group[9] * q
+            v.slot_d[k, 1] += group[1] + group[9] * p - group[7] * r
+            v.slot_d[k, 2] += group[2] + group[7] * q - group[8] * p
             for c in range(3):
                 v.slot_d[k, 3 + c] += group[7 + c]

@@ -86,9 +86,9 @@ class DeformableRun:
             f((n, 3)),
             f((3, 3)),
             f((4, 6)),
-            f(bodies + slots, np.int32),
-            f(bodies + slots, np.uint8),
-            f((bodies + slots, 19)),
+            f(n + slots, np.int32),
+            f(n + slots, np.uint8),
+            f((n + slots, 23)),
             f(64 + bodies + slots, np.int32),
         )
         return Deformables(

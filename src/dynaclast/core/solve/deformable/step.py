@@ -202,7 +202,22 @@ def step_deformables(
             break
     count = first
     keep_momentum(
-        t, e.vertices, d.awake, rows, count, d.slots, bodies.assemblies, x, v, s.parent, s.held, s.total, s.matrix3
+        t,
+        e.vertices,
+        d.awake,
+        rows,
+        count,
+        d.slots,
+        bodies.assemblies,
+        d.pinned,
+        x,
+        s.way,
+        s.slot_base,
+        v,
+        s.parent,
+        s.held,
+        s.total,
+        s.matrix3,
     )
     hold_back(d, count, h)
     _go_on(d, hulls, bodies, settings, count, h)
