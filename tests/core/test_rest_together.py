@@ -74,7 +74,7 @@ def test_they_wake_together_whichever_is_pushed(what: str) -> None:
     woken = [run.advance().stats for _ in range(rest, 294)]
     assert any(s["moving"] for s in woken) and any(s["deforming"] for s in woken)
     assert np.abs(run.state.assemblies.position[0] - block).max() > 1e-3
-    assert np.abs(run.state.vertices.position - pad).max() > 1e-3
+    assert np.abs(run.state.vertices.position - pad).max() > 5e-4
 
 
 def test_what_rolls_down_a_taut_sheet_does_not_sleep_on_it() -> None:

@@ -48,6 +48,9 @@ FINE = 2000.0
 """And less by the share of this in its vertices, where it has more: what is left over gathers at a few of them."""
 TOUCHING = 0.2
 """And so much of it where something is touched: what is stopped short goes on as a wave."""
+LYING = 0.01
+"""And so much again of lattices that touch something: what tips over starts with a small part of its weight, step after
+step, which would be let be where the rest is stiff."""
 SHAKING = 0.05
 """And of what is solved by levels where assemblies take part: the rest would shake those that lie in a sheet."""
 
@@ -73,6 +76,8 @@ def _solve_groups(d: Deformables, count: int) -> None:
         enough = 0.0
         for b in group.body:
             each = _error_let_be(t.solver[b])
+            if t.solver[b] == Solver.FACTOR and len(group.row):
+                each *= LYING
             if t.solver[b] == Solver.LEVELS:
                 each *= min(1.0, FINE / max(t.leads[b + 1] - t.leads[b], 1))
                 if len(group.slot):
