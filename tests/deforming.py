@@ -62,3 +62,15 @@ def frames_of(shot: Shot) -> list[Frame]:
 def points(frames: list[Frame], name: str) -> np.ndarray:
     """(F, V, 3) float64 [m]."""
     return np.array([f.arrays[f"points/{name}"] for f in frames], float)
+
+
+def spin_of(run: Run) -> np.ndarray:
+    """Angular velocity (3,) [rad/s] of all vertices as one body."""
+    deformables = run.model.deformables
+    assert deformables is not None
+    m, x, v = deformables.own_mass, run.state.vertices.position, run.state.vertices.velocity
+    arm = x - m @ x / m.sum()
+    inertia = np.einsum(
+        "n,nij->ij", m, (arm**2).sum(axis=1)[:, None, None] * np.eye(3) - arm[:, :, None] * arm[:, None]
+    )
+    return np.asarray(np.linalg.solve(inertia, m @ np.cross(arm, v - m @ v / m.sum())))

@@ -7,10 +7,9 @@ from typing import Any
 import numpy as np
 import pytest
 
-from deforming import EVERYWHERE, cloth, rope, soft, started
+from deforming import EVERYWHERE, cloth, rope, soft, spin_of, started
 from dynaclast.core.fields import Forcing
 from dynaclast.core.solve.deformable.turning import motion_of
-from dynaclast.core.solve.loop import Run
 from shots import shot
 
 AXIS = np.array([1.0, 2.0, -2.0]) / 3.0
@@ -61,18 +60,6 @@ def test_without_turning_it_is_what_it_was() -> None:
     assert motion_of(Forcing(linear), of, mass, point) is linear
 
 
-def turning(run: Run) -> np.ndarray:
-    """Angular velocity (3,) [rad/s] of all vertices as one body."""
-    deformables = run.model.deformables
-    assert deformables is not None
-    m, x, v = deformables.own_mass, run.state.vertices.position, run.state.vertices.velocity
-    arm = x - m @ x / m.sum()
-    inertia = np.einsum(
-        "n,nij->ij", m, (arm**2).sum(axis=1)[:, None, None] * np.eye(3) - arm[:, :, None] * arm[:, None]
-    )
-    return np.asarray(np.linalg.solve(inertia, m @ np.cross(arm, v - m @ v / m.sum())))
-
-
 EMPTY: dict[str, Any] = {"gravity": [0, 0, 0], "ground": {"on": False}, "frames": 12}
 STIFF = {"kind": "soft", "young": 1e5, "detail": 4}
 
@@ -86,16 +73,16 @@ def spin(amount: float, unit: str, **more: Any) -> dict[str, Any]:
 def test_a_soft_cube_that_starts_with_a_spin_keeps_it(quality: str) -> None:
     body = soft("cube", (0, 2, 0), (0.4, 0.4, 0.4), matter=STIFF, spin=(3 * AXIS).tolist(), velocity=[1, 0, 0])
     run = started(shot(body, quality=quality, **EMPTY))
-    np.testing.assert_allclose(turning(run), 3 * AXIS, atol=1e-9)
+    np.testing.assert_allclose(spin_of(run), 3 * AXIS, atol=1e-9)
     for _ in range(12):
         run.advance()
-    np.testing.assert_allclose(turning(run), 3 * AXIS, rtol=0.02, atol=0.02)
+    np.testing.assert_allclose(spin_of(run), 3 * AXIS, rtol=0.02, atol=0.02)
 
 
 def test_a_blow_of_spin_turns_a_soft_cube_by_its_rate() -> None:
     run = started(shot(soft("cube", (0, 2, 0), (0.4, 0.4, 0.4), matter=STIFF), fields=(spin(4, "rad/s"),), **EMPTY))
     run.advance()
-    np.testing.assert_allclose(turning(run), 4 * AXIS, rtol=0.01, atol=0.01)
+    np.testing.assert_allclose(spin_of(run), 4 * AXIS, rtol=0.01, atol=0.01)
 
 
 def test_a_torque_over_a_span_turns_it_as_a_rigid_one() -> None:
@@ -111,7 +98,7 @@ def test_a_torque_over_a_span_turns_it_as_a_rigid_one() -> None:
     x, m = deformables.start - m_mean(deformables.own_mass, deformables.start), deformables.own_mass
     inertia = m @ (x[:, 1] ** 2 + x[:, 2] ** 2)  # the lattice's own: its masses are lumped at its vertices
     assert inertia == pytest.approx(48 * (0.16 + 0.36) / 12, rel=0.2)
-    np.testing.assert_allclose(turning(run), [10 * 0.25 / inertia, 0, 0], rtol=0.02, atol=0.01)
+    np.testing.assert_allclose(spin_of(run), [10 * 0.25 / inertia, 0, 0], rtol=0.02, atol=0.01)
 
 
 def m_mean(mass: np.ndarray, x: np.ndarray) -> np.ndarray:

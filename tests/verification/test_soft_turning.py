@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 import pytest
 
-from deforming import pin, soft, started
+from deforming import pin, soft, spin_of, started
 from dynaclast.core.solve.loop import Run
 from shots import ball, box, shot
 
@@ -26,18 +26,6 @@ def momenta(run: Run) -> tuple[np.ndarray, np.ndarray]:
         turning = turning + mass * np.cross(asm.position[a], asm.velocity[a])
         turning = turning + run.model.pieces.inertia[k] @ asm.angular_velocity[a]  # of balls: the same however turned
     return p, turning
-
-
-def spin_of(run: Run) -> np.ndarray:
-    """Angular velocity (3,) [rad/s] of the soft body as one."""
-    deformables = run.model.deformables
-    assert deformables is not None
-    m, x, v = deformables.own_mass, run.state.vertices.position, run.state.vertices.velocity
-    arm = x - m @ x / m.sum()
-    inertia = np.einsum(
-        "n,nij->ij", m, (arm**2).sum(axis=1)[:, None, None] * np.eye(3) - arm[:, :, None] * arm[:, None]
-    )
-    return np.asarray(np.linalg.solve(inertia, m @ np.cross(arm, v)))
 
 
 @pytest.mark.parametrize("quality", ["draft", "standard", "fine"])

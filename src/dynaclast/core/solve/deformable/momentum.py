@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import numpy as np
 
-from ...arrays import Array, Flags, Index
+from ...arrays import Array
 from ...kernels import kernel
 from ...kernels.linalg import invert_symmetric_3x3
 from ...kernels.union_find import find_root, unite
 from ..state import Assemblies
-from .system import Slots, Vectors
-from .tables import MOST_VERTICES, BodyTable, Rows, VertexTable
+from .parts import Deformables
+from .tables import MOST_VERTICES
 
 ROUND = 1e-9
 """A share of its inertia that a group is given about every axis, so that a straight line is not spun about itself."""
@@ -80,49 +80,20 @@ def _find_motion(group: Array, matrix: Array) -> None:
 
 
 @kernel(inner=True)
-def keep_momentum(
-    bodies: BodyTable,
-    table: VertexTable,
-    awake: Index,
-    rows: Rows,
-    count: int,
-    slots: Slots,
-    assemblies: Assemblies,
-    pinned: Flags,
-    x: Array,
-    way: Array,
-    slot_base: Array,
-    v: Vectors,
-    parent: Index,
-    held: Flags,
-    total: Array,
-    matrix: Array,
-) -> None:
-    """Shift and turn each group of what hangs together and of assemblies that touch, so that it has the momentum and
-    the angular momentum that it would have without forces between its parts. A group that anything fixed, pinned or
-    drawn back holds is left as it is.
-
-    Without, a step of implicit Euler takes h sum(v x f) of angular momentum by its inner forces f, and what turns comes
-    to a stop (Simo, Tarnow and Wong 1992, "Exact energy-momentum conserving algorithms", doi
-    10.1016/0045-7825(92)90115-Z).
-
-    count     : int, rows
-    x, way    : (N, 3) float64, [m], where vertices are, and how far they would go by themselves
-    slot_base : (K, 6) float64, [N], [N m], the same of assemblies, times their inertia over the square of the step
-    v         : v.r and v.slot_r, what is left of forces; v.d and v.slot_d are moved
-    parent    : (N + K,) int32; held (N + K,) uint8; total (N + K, 23) float64, scratch: force, mass, centre, torque and
-                then turn, inertia, angular momentum, and what is lost
-    matrix    : (3, 3) float64, scratch
+def _find_groups(d: Deformables, count: int) -> None:
+    """What hangs together and assemblies, united where rows join them; held where anything fixed, pinned or drawn back
+    holds one.
     """
-    many = len(table.island)
-    for b in awake:
+    bodies, table, rows, slots, s = d.elements.bodies, d.elements.vertices, d.rows, d.slots, d.scratch
+    parent, held, many = s.parent, s.held, len(table.island)
+    for b in d.awake:
         for n in range(bodies.leads[b], bodies.leads[b + 1]):
             k = table.island[bodies.leading[n]]
             parent[k], held[k] = k, 0
-            total[k, :] = 0.0
+            s.total[k, :] = 0.0
     for k in range(many, many + slots.used[0]):
         parent[k], held[k] = k, 0
-        total[k, :] = 0.0
+        s.total[k, :] = 0.0
     for c in range(count):
         if not rows.solved[c]:  # what has come loose since was held by it all the same
             continue
@@ -140,38 +111,55 @@ def keep_momentum(
             unite(parent, first, np.int32(many + slots.place[rows.slot[c]]))
         elif alone:
             held[first] = 1
-    for b in awake:
+    for b in d.awake:
         for n in range(bodies.leads[b], bodies.leads[b + 1]):
             i = bodies.leading[n]
-            root = find_root(parent, table.island[i])
-            group = total[root]
+            if d.pinned[i] or table.recall[i] > 0.0 or held[table.island[i]]:
+                held[find_root(parent, table.island[i])] = 1
+
+
+@kernel(inner=True)
+def _add_forces(d: Deformables, assemblies: Assemblies) -> None:
+    """What is left of the forces on each group, its mass, and that times its centre."""
+    bodies, table, slots, v, s = d.elements.bodies, d.elements.vertices, d.slots, d.vectors, d.scratch
+    for b in d.awake:
+        for n in range(bodies.leads[b], bodies.leads[b + 1]):
+            i = bodies.leading[n]
+            group = s.total[find_root(s.parent, table.island[i])]
             for c in range(3):
                 group[c] += v.r[i, c]
-                group[4 + c] += table.heavy[i] * x[i, c]
+                group[4 + c] += table.heavy[i] * d.vertices.position[i, c]
             group[3] += table.heavy[i]
-            if pinned[i] or table.recall[i] > 0.0 or held[table.island[i]]:
-                held[root] = 1
     for k in range(slots.used[0]):
-        group, at = total[find_root(parent, many + k)], assemblies.position[slots.slot[k]]
+        group, at = s.total[find_root(s.parent, len(table.island) + k)], assemblies.position[slots.slot[k]]
         for c in range(3):
             group[c] += v.slot_r[k, c]
             group[4 + c] += slots.mass[k] * at[c]
         group[3] += slots.mass[k]
-    for b in awake:
+
+
+@kernel(inner=True)
+def _add_torques(d: Deformables, assemblies: Assemblies) -> None:
+    """By how much the angular momentum of each group is not what it would be by itself, its inertia, its angular
+    momentum, and half of its mass times the square of what it moves otherwise.
+    """
+    bodies, table, slots, v, s = d.elements.bodies, d.elements.vertices, d.slots, d.vectors, d.scratch
+    for b in d.awake:
         for n in range(bodies.leads[b], bodies.leads[b + 1]):
             i = bodies.leading[n]
-            group, m = total[find_root(parent, table.island[i])], table.heavy[i]
-            p, q, r = _arm(x[i], group)
-            u, w, z = m * (way[i, 0] - v.d[i, 0]), m * (way[i, 1] - v.d[i, 1]), m * (way[i, 2] - v.d[i, 2])
+            group, m, way = s.total[find_root(s.parent, table.island[i])], table.heavy[i], s.way[i]
+            p, q, r = _arm(d.vertices.position[i], group)
+            u, w, z = m * (way[0] - v.d[i, 0]), m * (way[1] - v.d[i, 1]), m * (way[2] - v.d[i, 2])
             group[7] += q * z - r * w
             group[8] += r * u - p * z
             group[9] += p * w - q * u
             _add_inertia(m, p, q, r, group[10:])
-            _add_lost(m, p, q, r, v.d[i], way[i], group[19:])
+            _add_lost(m, p, q, r, v.d[i], way, group[19:])
     for k in range(slots.used[0]):
-        group, m, y = total[find_root(parent, many + k)], slots.mass[k], v.slot_d[k]
+        group, m, y = s.total[find_root(s.parent, len(table.island) + k)], slots.mass[k], v.slot_d[k]
         p, q, r = _arm(assemblies.position[slots.slot[k]], group)
-        u, w, z = slot_base[k, 0] - m * y[0], slot_base[k, 1] - m * y[1], slot_base[k, 2] - m * y[2]
+        base = s.slot_base[k]
+        u, w, z = base[0] - m * y[0], base[1] - m * y[1], base[2] - m * y[2]
         group[7] += q * z - r * w
         group[8] += r * u - p * z
         group[9] += p * w - q * u
@@ -185,29 +173,47 @@ def keep_momentum(
             for c in range(3):
                 turning += slots.inertia[k, i, c] * y[3 + c]
                 group[10 + 3 * i + c] += slots.inertia[k, i, c]
-            group[7 + i] += slot_base[k, 3 + i] - turning
+            group[7 + i] += base[3 + i] - turning
             group[19 + i] += turning
-    for b in awake:
+
+
+@kernel(inner=True)
+def _move(at: Array, group: Array, matrix: Array, d: Array) -> None:
+    """Add the motion of a group to the displacement (3,) of what is at a place (3,)."""
+    if group[3] > 0.0:
+        _find_motion(group, matrix)
+    p, q, r = at[0] - group[4], at[1] - group[5], at[2] - group[6]
+    d[0] += group[0] + group[8] * r - group[9] * q
+    d[1] += group[1] + group[9] * p - group[7] * r
+    d[2] += group[2] + group[7] * q - group[8] * p
+
+
+@kernel(inner=True)
+def keep_momentum(d: Deformables, assemblies: Assemblies, count: int) -> None:
+    """Shift and turn each group of what hangs together and of assemblies that touch, so that it has the momentum and
+    the angular momentum that it would have without forces between its parts. A group that anything fixed, pinned or
+    drawn back holds is left as it is.
+
+    Without, a step of implicit Euler takes h sum(v x f) of angular momentum by its inner forces f, and what turns comes
+    to a stop (Simo, Tarnow and Wong 1992, "Exact energy-momentum conserving algorithms", doi
+    10.1016/0045-7825(92)90115-Z).
+
+    count : int, rows; what is left of forces is in d.vectors.r and slot_r, displacements in d.vectors.d and slot_d
+    """
+    bodies, table, slots, v, s = d.elements.bodies, d.elements.vertices, d.slots, d.vectors, d.scratch
+    _find_groups(d, count)
+    _add_forces(d, assemblies)
+    _add_torques(d, assemblies)
+    for b in d.awake:
         for n in range(bodies.leads[b], bodies.leads[b + 1]):
             i = bodies.leading[n]
-            root = find_root(parent, table.island[i])
-            if not held[root]:
-                group = total[root]
-                if group[3] > 0.0:
-                    _find_motion(group, matrix)
-                p, q, r = x[i, 0] - group[4], x[i, 1] - group[5], x[i, 2] - group[6]
-                v.d[i, 0] += group[0] + group[8] * r - group[9] * q
-                v.d[i, 1] += group[1] + group[9] * p - group[7] * r
-                v.d[i, 2] += group[2] + group[7] * q - group[8] * p
+            root = find_root(s.parent, table.island[i])
+            if not s.held[root]:
+                _move(d.vertices.position[i], s.total[root], s.matrix3, v.d[i])
     for k in range(slots.used[0]):
-        root = find_root(parent, many + k)
-        if not held[root]:
-            group, at = total[root], assemblies.position[slots.slot[k]]
-            if group[3] > 0.0:
-                _find_motion(group, matrix)
-            p, q, r = at[0] - group[4], at[1] - group[5], at[2] - group[6]
-            v.slot_d[k, 0] += group[0] + group[8] * r - group[9] * q
-            v.slot_d[k, 1] += group[1] + group[9] * p - group[7] * r
-            v.slot_d[k, 2] += group[2] + group[7] * q - group[8] * p
+        root = find_root(s.parent, len(table.island) + k)
+        if not s.held[root]:
+            group, y = s.total[root], v.slot_d[k]
+            _move(assemblies.position[slots.slot[k]], group, s.matrix3, y)
             for c in range(3):
-                v.slot_d[k, 3 + c] += group[7 + c]
+                y[3 + c] += group[7 + c]

@@ -31,7 +31,9 @@ class StepScratch(NamedTuple):
     numbers      : (4,) int64: rows of the last step, iterations since the start, steps
     goal         : (N, 3) float64, [m], where recall draws vertices in the step; goal_way (N, 3), [m], how far that goes
     matrix3      : (3, 3) float64, scratch; corner (4, 6), as face_rows
-    parent, held, total : as keep_momentum
+    parent       : (N + K,) int32, of groups (momentum.py); held (N + K,) uint8, which of these something holds
+    total        : (N + K, 23) float64, of groups, over the square of the step: force, mass, centre, torque and then
+                   turn, inertia (9), angular momentum, and what is lost
     group_of     : as find_groups
     """
 

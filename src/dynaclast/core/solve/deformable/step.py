@@ -206,24 +206,7 @@ def step_deformables(
         if count == first:
             break
     count = first
-    keep_momentum(
-        t,
-        e.vertices,
-        d.awake,
-        rows,
-        count,
-        d.slots,
-        bodies.assemblies,
-        d.pinned,
-        x,
-        s.way,
-        s.slot_base,
-        v,
-        s.parent,
-        s.held,
-        s.total,
-        s.matrix3,
-    )
+    keep_momentum(d, bodies.assemblies, count)
     hold_back(d, count, h)
     _go_on(d, hulls, bodies, settings, count, h)
     s.numbers[ROWS] = count
