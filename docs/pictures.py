@@ -174,7 +174,7 @@ def main(names: list[str]) -> None:
     address = json.loads((HERE.parent / "runtime" / "running.json").read_text())["address"]
     shots = {s["name"]: s["id"] for s in json.load(urllib.request.urlopen(f"{address}/api/shots"))["shots"]}
     with sync_playwright() as play:
-        browser = play.chromium.launch(executable_path="/usr/bin/chromium", args=GL)
+        browser = play.chromium.launch(executable_path="/usr/bin/chromium-headless-shell", args=GL)
         for name in names or PICTURES:
             shot, act = PICTURES[name]
             page = browser.new_page(viewport={"width": 1280, "height": 800})

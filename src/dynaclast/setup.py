@@ -15,7 +15,7 @@ from pathlib import Path
 ROOT = Path(__file__).resolve().parents[2]
 RUNTIME = ROOT / "runtime"
 DATABASE_PACKAGES = {"mariadbd": "mariadb-server-core", "mariadb": "mariadb-client-core"}
-BROWSER_PACKAGES = ["chromium", "libegl1", "libegl-mesa0", "libgl1-mesa-dri"]
+BROWSER_PACKAGES = ["chromium-headless-shell", "libegl1", "libegl-mesa0", "libgl1-mesa-dri"]
 
 
 class Failed(Exception):

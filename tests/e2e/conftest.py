@@ -40,7 +40,7 @@ def running(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Parts]:
 @pytest.fixture(scope="session")
 def browser() -> Iterator[Browser]:
     with sync_playwright() as playwright:
-        out = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+        out = playwright.chromium.launch(executable_path="/usr/bin/chromium-headless-shell", args=FLAGS)
         yield out
         out.close()
 
@@ -49,7 +49,7 @@ def browser() -> Iterator[Browser]:
 def page(browser: Browser, running: Parts) -> Iterator[Page]:
     """A page of its own that fails the test if a script fails."""
     context = browser.new_context(
-        viewport={"width": 1280, "height": 800}, accept_downloads=True, device_scale_factor=0.5
+        viewport={"width": 1280, "height": 800}, accept_downloads=True, device_scale_factor=0.5, reduced_motion="reduce"
     )
     out = context.new_page()
     out.set_default_timeout(20_000)

@@ -31,6 +31,10 @@ const problem = ref("");
 const wanted = ref("");
 const order = useStorage<"changed" | "name" | "created">("shots-order", "changed");
 const renaming = ref<{ id: string; name: string } | null>(null);
+/** The shot whose menu is asked for, and the button that asks; one menu serves all. */
+const asked = ref<{ shot: ShotCard; at: HTMLElement } | null>(null);
+const open = ref(false);
+const nameField = ref<InstanceType<typeof ElInput>[]>();
 const ORDERS = [
   ["changed", "last changed"],
   ["created", "newest"],
@@ -125,9 +129,18 @@ function rename(): Promise<void> {
   });
 }
 
-function command(s: ShotCard, what: string): void {
-  if (what === "rename") renaming.value = { id: s.id, name: s.name };
-  else if (what === "duplicate") void duplicate(s);
+/** The menu goes to this button; an open one stays where it is until another is pressed. */
+function ask(shot: ShotCard, event: Event): void {
+  if (!open.value || event.type === "pointerdown") asked.value = { shot, at: event.currentTarget as HTMLElement };
+}
+
+function command(what: string): void {
+  const s = asked.value?.shot;
+  if (!s) return;
+  if (what === "rename") {
+    renaming.value = { id: s.id, name: s.name };
+    setTimeout(() => nameField.value?.[0]?.focus()); // when the menu, which takes the focus along, is gone
+  } else if (what === "duplicate") void duplicate(s);
   else void remove(s);
 }
 
@@ -177,28 +190,49 @@ onMounted(load);
               >
             </span>
           </ElButton>
-          <ElDropdown trigger="click" placement="bottom-end" class="menu" @command="(c: string) => command(s, c)">
-            <ElButton text class="icon" v-hint="`What to do with ${s.name}`"><Glyph name="more" /></ElButton>
-            <template #dropdown>
-              <ElDropdownMenu>
-                <ElDropdownItem command="rename">rename</ElDropdownItem>
-                <ElDropdownItem command="duplicate">duplicate</ElDropdownItem>
-                <ElDropdownItem command="delete" divided>delete</ElDropdownItem>
-              </ElDropdownMenu>
-            </template>
-          </ElDropdown>
+          <ElButton
+            text
+            class="icon menu"
+            aria-haspopup="menu"
+            v-hint="`What to do with ${s.name}`"
+            @focus="(e: Event) => ask(s, e)"
+            @pointerenter="(e: Event) => ask(s, e)"
+            @pointerdown="(e: Event) => ask(s, e)">
+            <Glyph name="more" />
+          </ElButton>
           <form
             v-if="renaming?.id === s.id"
             class="naming"
             @submit.prevent="rename"
             @keydown.esc.stop="renaming = null">
-            <ElInput v-model="renaming.name" size="small" maxlength="80" autofocus aria-label="name of the shot" />
+            <ElInput
+              v-model="renaming.name"
+              size="small"
+              maxlength="80"
+              ref="nameField"
+              aria-label="name of the shot" />
             <ElButton native-type="submit" size="small">keep</ElButton>
           </form>
         </li>
       </ul>
+      <ElDropdown
+        :key="asked?.shot.id"
+        trigger="click"
+        placement="bottom-end"
+        virtual-triggering
+        :virtual-ref="asked?.at"
+        @visible-change="(now: boolean) => (open = now)"
+        @command="command">
+        <template #dropdown>
+          <ElDropdownMenu>
+            <ElDropdownItem command="rename">rename</ElDropdownItem>
+            <ElDropdownItem command="duplicate">duplicate</ElDropdownItem>
+            <ElDropdownItem command="delete" divided>delete</ElDropdownItem>
+          </ElDropdownMenu>
+        </template>
+      </ElDropdown>
       <ElEmpty
-        v-else-if="shots"
+        v-if="shots && !seen.length"
         :image-size="72"
         :description="shots.length ? 'No shot has these words.' : 'No shots yet. Make one, and break something.'" />
     </main>

@@ -77,7 +77,7 @@ export class Stage {
   /** metres between lines of the ground */
   cell = 1;
   private framed: readonly Vec[] | null = null;
-  private wanted = true;
+  /** the next frame that is asked for; 0 while nothing changes, and nothing is computed */
   private raf = 0;
   private pressed: { x: number; y: number } | null = null;
   private readonly element: HTMLElement;
@@ -97,12 +97,14 @@ export class Stage {
     this.renderer.outputColorSpace = THREE.LinearSRGBColorSpace; // colours are mixed as they are shown
     element.appendChild(this.renderer.domElement);
     this.controls = new CameraControls(this.camera, this.renderer.domElement);
-    this.controls.smoothTime = 0.12;
-    this.controls.draggingSmoothTime = 0.05;
+    const still = matchMedia("(prefers-reduced-motion: reduce)").matches;
+    this.controls.smoothTime = still ? 0 : 0.12;
+    this.controls.draggingSmoothTime = still ? 0 : 0.05;
     this.controls.dollyToCursor = true;
     this.controls.maxPolarAngle = Math.PI * 0.52;
     this.controls.minDistance = 0.02;
     this.controls.addEventListener("controlstart", () => (this.framed = null));
+    for (const name of ["control", "transitionstart"] as const) this.controls.addEventListener(name, this.wake);
     this.batch = new PieceBatch(this.look.uniforms);
     this.surfaces = new SurfaceBatch(this.batch.uniforms);
     this.batch.others = this.surfaces.pickGroup;
@@ -165,7 +167,7 @@ export class Stage {
     this.sizes.observe(element);
     this.resize();
     void this.controls.setLookAt(9, 6, 13, 0, 2, 0, false);
-    this.raf = requestAnimationFrame(this.tick);
+    this.wake();
   }
 
   /** Take the palette from the page's tokens. */
@@ -469,18 +471,24 @@ export class Stage {
   }
 
   invalidate(): void {
-    this.wanted = true;
+    this.wake();
   }
 
-  private readonly tick = (): void => {
+  /** Draw at the next frame, and go on while the camera moves. */
+  private readonly wake = (): void => {
+    if (this.raf) return;
+    this.clock.update(); // what was slept through is not made up for
     this.raf = requestAnimationFrame(this.tick);
+  };
+
+  private readonly tick = (): void => {
+    this.raf = 0;
     this.clock.update();
-    const moved = this.controls.update(this.clock.getDelta());
-    if (moved || this.wanted) this.draw();
+    if (this.controls.update(Math.max(1e-3, this.clock.getDelta()))) this.wake(); // it divides by the time passed
+    this.draw();
   };
 
   private draw(): void {
-    this.wanted = false;
     for (const shell of this.shells.values()) shell.face(this.camera);
     const target = this.controls.getTarget(new THREE.Vector3());
     ((this.ground.material as THREE.ShaderMaterial).uniforms.middle!.value as THREE.Vector3).copy(target);
