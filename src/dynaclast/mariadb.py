@@ -208,7 +208,12 @@ class Database:
                 raise Failed(f"the database did not start:\n{tail}\nIs another process using {self.data}?")
             try:
                 pymysql.connect(
-                    host="127.0.0.1", port=self.port, user=USER, password=self._secrets()["password"], database=DATABASE
+                    host="127.0.0.1",
+                    port=self.port,
+                    user=USER,
+                    password=self._secrets()["password"],
+                    database=DATABASE,
+                    ssl_disabled=True,
                 ).close()
                 return
             except (OSError, pymysql.Error):
