@@ -330,8 +330,10 @@ class DeformableRun:
         rows, count = self.parts.rows, int(self.parts.scratch.numbers[ROWS])
         own = np.flatnonzero((rows.slot[:count] >= 0) & (rows.active[:count] != 0))
         body = self.deformables.elements.vertices.body[rows.vertex[own, 0]]
-        found = np.unique(np.stack([rows.slot[own], body, rows.tie[own] < 0], axis=1).astype(np.int64), axis=0)
-        return found[:, 0], found[:, 1], found[:, 2].astype(np.uint8)
+        bodies = len(self.deformables.names)
+        link = (rows.slot[own].astype(np.int64) * bodies + body) * 2 + (rows.tie[own] < 0)
+        found = np.flatnonzero(np.bincount(link)) if len(link) else link
+        return found // 2 // bodies, found // 2 % bodies, (found % 2).astype(np.uint8)
 
     def _carried_along(self) -> Mask:
         """Deformable bodies (B,) with vertices that an assembly which moves takes along, or draws."""
