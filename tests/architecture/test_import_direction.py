@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ast
 from collections.abc import Iterator
+from functools import cache
 from pathlib import Path
 
 SOURCE = Path(__file__).parents[2] / "src" / "dynaclast"
@@ -72,10 +73,16 @@ OPENS_A_PATH = {
 }
 
 
+@cache
+def nodes_of(path: Path) -> list[ast.AST]:
+    """Of its syntax tree, which is read once."""
+    return list(ast.walk(ast.parse(path.read_text())))
+
+
 def imports(path: Path) -> Iterator[tuple[str, ...]]:
     """Absolute dotted names a file imports, as tuples."""
     package = ("dynaclast", *path.relative_to(SOURCE).parts[:-1])
-    for node in ast.walk(ast.parse(path.read_text())):
+    for node in nodes_of(path):
         if isinstance(node, ast.Import):
             for alias in node.names:
                 yield tuple(alias.name.split("."))
@@ -115,13 +122,9 @@ def test_core_touches_no_files_clock_web_or_database() -> None:
     wrong = []
     for path in (SOURCE / "core").rglob("*.py"):
         wrong += [f"{path.name} imports {name[0]}" for name in imports(path) if name[0] in FORBIDDEN_IN_CORE]
-        calls = [
-            n.func.id
-            for n in ast.walk(ast.parse(path.read_text()))
-            if isinstance(n, ast.Call) and isinstance(n.func, ast.Name)
-        ]
+        calls = [n.func.id for n in nodes_of(path) if isinstance(n, ast.Call) and isinstance(n.func, ast.Name)]
         wrong += [f"{path.name} calls {c}" for c in calls if c in ("open", "eval", "exec", "print")]
-        attributes = [n.attr for n in ast.walk(ast.parse(path.read_text())) if isinstance(n, ast.Attribute)]
+        attributes = [n.attr for n in nodes_of(path) if isinstance(n, ast.Attribute)]
         wrong += [f"{path.name} opens a path by {a}" for a in attributes if a in OPENS_A_PATH]
     assert not wrong
 
