@@ -16,7 +16,7 @@ from dynaclast.core.geometry.inside import inside, scatter_inside
 from dynaclast.core.geometry.isosurface import level_surface
 from dynaclast.core.geometry.mass import mass_properties, signed_volume
 from dynaclast.core.geometry.mesh import TriMesh, make
-from dynaclast.core.geometry.tree import LEAF, MeshDistance, triangle_tree
+from dynaclast.core.geometry.tree import LEAF, MeshDistance, Tree, triangle_tree
 from dynaclast.core.geometry.winding import winding_number
 from dynaclast.core.kernels import kernel
 from dynaclast.core.solve.rigid.triangle_meshes import build_triangle_meshes, find_convex_edges
@@ -34,19 +34,20 @@ def slopes(x: float, y: float, z: float, seed: int, out: Array) -> None:
     value_and_slope(x, y, z, seed, out)
 
 
-def nearest_slowly(point: np.ndarray, triangle: np.ndarray) -> np.ndarray:
-    """The nearest point of a triangle, by the foot on its plane if it lies within, else on its sides."""
-    a, b, c = triangle
-    n = np.cross(b - a, c - a)
-    foot = point - n * ((point - a) @ n) / (n @ n)
-    inward = [np.cross(q - p, foot - p) @ n >= 0 for p, q in ((a, b), (b, c), (c, a))]
-    if all(inward):
-        return foot
-    ends = []
-    for p, q in ((a, b), (b, c), (c, a)):
-        t = np.clip((point - p) @ (q - p) / ((q - p) @ (q - p)), 0, 1)
-        ends.append(p + t * (q - p))
-    return min(ends, key=lambda x: float(np.linalg.norm(point - x)))
+def nearest_slowly(point: np.ndarray, triangles: np.ndarray) -> np.ndarray:
+    """The nearest point of each triangle (n, 3, 3), by the foot on its plane if it lies within, else on its sides."""
+
+    def dot(u: np.ndarray, v: np.ndarray) -> np.ndarray:
+        return np.einsum("...k,...k->...", u, v)[..., None]
+
+    to = np.roll(triangles, -1, axis=1)
+    n = np.cross(to[:, 0] - triangles[:, 0], to[:, 1] - triangles[:, 0])
+    foot = point - n * dot(point - triangles[:, 0], n) / dot(n, n)
+    within = (dot(np.cross(to - triangles, foot[:, None] - triangles), n[:, None]) >= 0).all(axis=1)
+    share = np.clip(dot(point - triangles, to - triangles) / dot(to - triangles, to - triangles), 0, 1)
+    ends = triangles + share * (to - triangles)
+    nearest = np.linalg.norm(ends - point, axis=2).argmin(axis=1)
+    return np.where(within, foot, ends[np.arange(len(ends)), nearest])
 
 
 @given(st.integers(0, 10**6), st.floats(1e-3, 1e3))
@@ -55,7 +56,7 @@ def test_the_nearest_point_of_a_triangle_is_that_found_slowly(seed: int, scale: 
     rng = np.random.default_rng(seed)
     triangle, point = scale * rng.normal(size=(1, 3, 3)), scale * 2 * rng.normal(size=3)
     found = MeshDistance.of(make(triangle[0], np.array([[0, 1, 2]]))).closest(point[None])[0]
-    slow = nearest_slowly(point, triangle[0])
+    slow = nearest_slowly(point, triangle)[0]
     assert np.linalg.norm(point - found) == pytest.approx(np.linalg.norm(point - slow), rel=1e-9)
     assert found == pytest.approx(slow, abs=1e-6 * scale)
 
@@ -85,12 +86,31 @@ def test_distance_to_a_solid_is_that_to_its_nearest_triangle_with_the_sign_of_it
     mesh = SOLIDS[name]
     points = np.random.default_rng(1).uniform(-2, 2, (12, 3))
     corners = mesh.vertices[mesh.faces]
-    slow = np.array([min(np.linalg.norm(p - nearest_slowly(p, t)) for t in corners) for p in points])
+    slow = np.array([np.linalg.norm(p - nearest_slowly(p, corners), axis=1).min() for p in points])
     sign = np.where(winding_number(mesh, points) > 0.5, -1, 1)
     asked = MeshDistance.of(mesh)
     assert asked.signed(points, np.inf) == pytest.approx(sign * slow, abs=1e-9)
     assert np.linalg.norm(asked.closest(points) - points, axis=1) == pytest.approx(slow, abs=1e-9)
     assert np.abs(asked.signed(points, 0.4)) == pytest.approx(np.minimum(slow, 0.4), abs=1e-9)
+
+
+@pytest.mark.parametrize("name", sorted(SOLIDS))
+def test_moved_a_mesh_is_asked_as_one_made_anew(name: str) -> None:
+    mesh, rng = SOLIDS[name], np.random.default_rng(2)
+    vertices = mesh.vertices * [1.4, 0.7, 1.0] + [0.0, 3.0, 0.0] + 0.02 * rng.normal(size=mesh.vertices.shape)
+    moved, anew = MeshDistance.of(mesh).moved(vertices), MeshDistance.of(TriMesh(vertices, mesh.faces))
+    points = rng.uniform([-2, 1, -2], [2, 5, 2], (200, 3))
+    assert moved.signed(points, np.inf) == pytest.approx(anew.signed(points, np.inf), abs=1e-12)
+    assert (moved.signed(points, np.inf) < 0).any()
+    assert moved.closest(points) == pytest.approx(anew.closest(points), abs=1e-9)
+    leaves = moved.tree.child < 0
+    assert (moved.tree.hi[leaves] - moved.tree.lo[leaves]).max() == pytest.approx(
+        max(np.ptp(vertices[mesh.faces[o]].reshape(-1, 3), axis=0).max() for o in leaf_triangles(moved.tree))
+    )
+
+
+def leaf_triangles(tree: Tree) -> list[np.ndarray]:
+    return [tree.order[a : a + n] for a, n, c in zip(tree.start, tree.triangle_count, tree.child, strict=True) if c < 0]
 
 
 def test_an_open_mesh_has_no_inside() -> None:

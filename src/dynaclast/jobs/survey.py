@@ -116,9 +116,10 @@ class Surveyor:
         reaching anything.
         """
         whole, pieces, bad = self._what_is_built(with_shared(shot))
-        good, wrong = _fields_that_work(whole, pieces)
-        whole = whole.model_copy(update={"fields": good, "maps": _maps_that_work(whole, pieces)})
-        at = lay_out(whole, pieces, frame / whole.timing.fps)
+        world = StillWorld(whole, pieces, surface_of=self.surface)
+        good, wrong = _fields_that_work(whole, world)
+        whole = whole.model_copy(update={"fields": good, "maps": _maps_that_work(whole, world)})
+        at = lay_out(whole, pieces, frame / whole.timing.fps, self.surface)
         findings = bad + wrong
         if whole.bodies or not bad:
             findings += preflight(whole, pieces, self._hulls)
@@ -218,11 +219,11 @@ def _sentence(exc: DynaclastError) -> str:
     return exc.message[:1].upper() + exc.message[1:] + "."
 
 
-def _fields_that_work(shot: Shot, pieces: list[Pieces]) -> tuple[list[FieldItem], list[Finding]]:
+def _fields_that_work(shot: Shot, world: StillWorld) -> tuple[list[FieldItem], list[Finding]]:
     """Fields whose falloffs can be asked, and a finding for each other: a damaged picture, a body that is not built."""
     good: list[FieldItem] = []
     bad: list[Finding] = []
-    context = EvaluationContext(shared=shared_at(shot.falloffs, 0.0), world=StillWorld(shot, pieces))
+    context = EvaluationContext(shared=shared_at(shot.falloffs, 0.0), world=world)
     for item in shot.fields:
         try:
             value(item.reach, np.zeros((1, 3)), context)
@@ -234,9 +235,9 @@ def _fields_that_work(shot: Shot, pieces: list[Pieces]) -> tuple[list[FieldItem]
     return good, bad
 
 
-def _maps_that_work(shot: Shot, pieces: list[Pieces]) -> list[WeightMap]:
+def _maps_that_work(shot: Shot, world: StillWorld) -> list[WeightMap]:
     """Maps whose falloffs can be asked; the others say so in their own inspector by having no values."""
-    context = EvaluationContext(shared=shared_at(shot.falloffs, 0.0), world=StillWorld(shot, pieces))
+    context = EvaluationContext(shared=shared_at(shot.falloffs, 0.0), world=world)
     out = []
     for m in shot.maps:
         try:

@@ -2820,7 +2820,8 @@ export interface components {
         };
         /**
          * MeshReach
-         * @description Near a body's mesh; inside its surface counts as core. An unbroken body takes it along.
+         * @description Near a body's mesh; inside its surface counts as core. An unbroken body takes it along,
+         *     one that deforms as it is at the time.
          */
         MeshReach: {
             /**
@@ -3089,7 +3090,8 @@ export interface components {
         };
         /**
          * PiecesReach
-         * @description Near the pieces of a body, wherever they are; each counts as a ball of its own size.
+         * @description Near the pieces of a body, wherever they are; each counts as a ball of its own size. Of a body that deforms, near
+         *     its vertices.
          */
         PiecesReach: {
             /**

@@ -234,15 +234,19 @@ def _check_references(shot: Shot) -> None:
 
     deforms = {b.name for b in shot.bodies if b.deforms} | {g.name for g in shot.groups if g.body.deforms}
 
-    def rigid(where: str, name: str | None) -> None:
+    ropes = {b.name for b in shot.bodies if b.matter.kind == "rope"}
+    ropes |= {g.name for g in shot.groups if g.body.matter.kind == "rope"}
+
+    def surface(where: str, name: str | None) -> None:
         body(where, name)
-        if name in deforms:
-            raise ValueError(f"{where}: '{name}' deforms; only a rigid body can be followed")
+        if name in ropes:
+            raise ValueError(f"{where}: '{name}' is a rope, which has no surface; take its vertices (shape 'pieces')")
 
     def stack(where: str, layers: list[Layer]) -> None:
         for k, layer in enumerate(layers):
-            for part in ("ride", "body"):
-                rigid(f"{where}.layers[{k}].shape.{part}", getattr(layer.shape, part, None))
+            shape = layer.shape
+            body(f"{where}.layers[{k}].shape.ride", getattr(shape, "ride", None))
+            (surface if shape.kind == "mesh" else body)(f"{where}.layers[{k}].shape.body", getattr(shape, "body", None))
 
     for row, item in enumerate(shot.fields):
         at = f"fields[{row}]"
@@ -250,8 +254,8 @@ def _check_references(shot: Shot) -> None:
             raise ValueError(f"{at}.reach.use: there is no falloff named '{item.reach.use}'")
         stack(f"{at}.reach", item.reach.layers)
         body(f"{at}.effect.carrier", getattr(item.effect, "carrier", None), animated=True)
-        rigid(f"{at}.effect.body", getattr(item.effect, "body", None))
-        rigid(f"{at}.travel.body", getattr(item.travel, "body", None))
+        surface(f"{at}.effect.body", getattr(item.effect, "body", None))
+        body(f"{at}.travel.body", getattr(item.travel, "body", None))
         if item.aim is not None and (item.aim == item.name or item.aim not in columns | names):
             raise ValueError(f"{at}.aim: there is no other field or body named '{item.aim}'")
         if isinstance(item.cue, ImpactCue):

@@ -19,7 +19,7 @@ EDGE = "width of the soft band outside the core [m]"
 
 class Ridden(Part):
     """A shape that may ride on a body: its place is given for the start, and goes where the nearest piece of the body
-    goes.
+    goes, or what lies round it of a body that deforms.
     """
 
     ride: Name | None = Field(None, description="the body it rides on")
@@ -98,7 +98,9 @@ class EverywhereReach(Part):
 
 
 class MeshReach(Part):
-    """Near a body's mesh; inside its surface counts as core. An unbroken body takes it along."""
+    """Near a body's mesh; inside its surface counts as core. An unbroken body takes it along,
+    one that deforms as it is at the time.
+    """
 
     kind: Literal["mesh"] = "mesh"
     body: Name = Field(description="whose mesh it is")
@@ -108,7 +110,9 @@ class MeshReach(Part):
 
 
 class PiecesReach(Part):
-    """Near the pieces of a body, wherever they are; each counts as a ball of its own size."""
+    """Near the pieces of a body, wherever they are; each counts as a ball of its own size. Of a body that deforms, near
+    its vertices.
+    """
 
     kind: Literal["pieces"] = "pieces"
     body: Name = Field(description="a body or a group")

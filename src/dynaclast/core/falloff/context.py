@@ -17,16 +17,18 @@ class World(Protocol):
     """Where bodies are now."""
 
     def carried(self, body: str, point: Array) -> tuple[Array, Array]:
-        """Where a point (3,), given for the start, has been carried by the body's nearest piece, and that piece's turn
-        (4,).
+        """Where a point (3,), given for the start, has been carried by the body's nearest piece, or by what deforms
+        around it, and how that has turned (4,).
         """
 
     def pieces(self, body: str) -> tuple[Array, Array]:
-        """Middles (n, 3) [m] and sizes (n,) [m] of the pieces of a body or group that are there."""
+        """Middles (n, 3) [m] and sizes (n,) [m] of the pieces of a body or group that are there; of what deforms,
+        drawn vertices without a size.
+        """
 
     def surface(self, body: str) -> tuple[MeshDistance, Array, Array]:
-        """The mesh of a body in its opening pose in the world, the turn (4,) since, and the offset (3,): now =
-        turn(then) + offset.
+        """The mesh of a body in its opening pose in the world, of what deforms as it is now, the turn (4,) since, and
+        the offset (3,): now = turn(then) + offset.
         """
 
 

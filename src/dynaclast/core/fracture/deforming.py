@@ -5,7 +5,7 @@ from __future__ import annotations
 import base64
 import hashlib
 import json
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from typing import Protocol
 
@@ -117,6 +117,10 @@ class Surface:
     def start(self) -> Array:
         """Where its vertices (V, 3) stand at the start, own scaled frame [m]."""
         return self.vertices if self.opening is None else self.opening
+
+
+SurfaceOf = Callable[[Body], Surface]
+"""Where surfaces of bodies that deform are had from."""
 
 
 def opening_points(body: Body, text: str, count: int) -> Array:

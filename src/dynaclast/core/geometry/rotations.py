@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from numpy.typing import ArrayLike
+from scipy.spatial.transform import Rotation
 
 from ..arrays import Array
 
@@ -49,3 +50,42 @@ def rotation_vector_between(a: Array, b: Array) -> Array:
     q = -q if q[3] < 0 else q
     sine = float(np.linalg.norm(q[:3]))
     return np.zeros(3) if sine < 1e-15 else q[:3] / sine * 2.0 * float(np.arctan2(sine, q[3]))
+
+
+def quaternion_of(rotation: Array) -> Array:
+    """The quaternion (4,) of a rotation (3, 3)."""
+    return np.asarray(Rotation.from_matrix(rotation).as_quat())
+
+
+THIN = 1e-6
+"""Spread of points across their longest direction, as a share of that along it, under which they are a line."""
+
+
+def best_rotation(then: Array, now: Array) -> Array:
+    """The rotation (3, 3) that takes vectors (n, 3) nearest to others (n, 3), by least squares; of vectors along one
+    line the shortest that turns this, and none of a single point (Kabsch 1976).
+    """
+    long = float(np.einsum("ij,ij->", then, then))
+    if long == 0.0 or not now.any():
+        return np.eye(3)
+    _, spread, along = np.linalg.svd(then, full_matrices=False)
+    if len(spread) < 2 or spread[1] <= THIN * spread[0]:
+        return shortest_turn(along[0], now.T @ (then @ along[0]))
+    u, _, v = np.linalg.svd(now.T @ then)
+    return (u * [1.0, 1.0, np.sign(np.linalg.det(u @ v))]) @ v
+
+
+def shortest_turn(one: Array, other: Array) -> Array:
+    """The rotation (3, 3) by the least angle that turns one direction (3,) into another (3,), of any length."""
+    a, length = one / np.linalg.norm(one), float(np.linalg.norm(other))
+    if length == 0.0:
+        return np.eye(3)
+    b = other / length
+    cosine = float(a @ b)
+    if cosine < -1.0 + 1e-12:  # straight back: about any axis across
+        across = np.cross(a, np.eye(3)[np.argmin(np.abs(a))])
+        across /= np.linalg.norm(across)
+        return 2.0 * np.outer(across, across) - np.eye(3)
+    x, y, z = np.cross(a, b)
+    cross = np.array([[0.0, -z, y], [z, 0.0, -x], [-y, x, 0.0]])
+    return np.eye(3) + cross + cross @ cross / (1.0 + cosine)

@@ -154,6 +154,29 @@ def _nearest(
         distance[i] = np.sqrt(best)
 
 
+def _balls(corners: Array) -> Array:
+    """Middle and radius (T, 4) of balls round triangles (T, 3, 3)."""
+    middle = 0.5 * (corners.min(axis=1) + corners.max(axis=1))
+    radius = np.linalg.norm(corners - middle[:, None], axis=2).max(axis=1) * (1.0 + 1e-12)
+    return np.concatenate([middle, radius[:, None]], axis=1)
+
+
+@kernel
+def _fit(low: Array, high: Array, tree: Tree) -> None:
+    """Boxes of a tree's nodes by those of its triangles (T, 3), in the order of its leaves."""
+    for node in range(len(tree.child) - 1, -1, -1):
+        left = tree.child[node]
+        for k in range(3):
+            lo, hi = np.inf, -np.inf
+            if left >= 0:
+                lo = min(tree.lo[left, k], tree.lo[left + 1, k])
+                hi = max(tree.hi[left, k], tree.hi[left + 1, k])
+            else:
+                for t in range(tree.start[node], tree.start[node] + tree.triangle_count[node]):
+                    lo, hi = min(lo, low[t, k]), max(hi, high[t, k])
+            tree.lo[node, k], tree.hi[node, k] = lo, hi
+
+
 @dataclass(frozen=True)
 class MeshDistance:
     """A mesh ready to be asked how far points are from it."""
@@ -170,15 +193,15 @@ class MeshDistance:
         shared = edges_of(mesh.faces).shared
         tree = triangle_tree(corners)
         corners = corners[tree.order]
-        middle = 0.5 * (corners.min(axis=1) + corners.max(axis=1))
-        radius = np.linalg.norm(corners - middle[:, None], axis=2).max(axis=1) * (1.0 + 1e-12)
-        return MeshDistance(
-            mesh,
-            corners,
-            np.concatenate([middle, radius[:, None]], axis=1),
-            tree,
-            Inside(mesh) if (shared == 2).all() else None,
-        )
+        return MeshDistance(mesh, corners, _balls(corners), tree, Inside(mesh) if (shared == 2).all() else None)
+
+    def moved(self, vertices: Array) -> MeshDistance:
+        """The same triangles with their vertices (V, 3) elsewhere [m]; boxes of the tree are fitted to them."""
+        mesh = TriMesh(vertices, self.mesh.faces)
+        corners = vertices[mesh.faces[self.tree.order]]
+        tree = self.tree._replace(lo=np.empty_like(self.tree.lo), hi=np.empty_like(self.tree.hi))
+        _fit(corners.min(axis=1), corners.max(axis=1), tree)
+        return MeshDistance(mesh, corners, _balls(corners), tree, None if self.inside is None else Inside(mesh))
 
     def distance(self, points: Array, most: float) -> Array:
         """Distance (n,) to the surface, never farther than ``most`` [m]."""

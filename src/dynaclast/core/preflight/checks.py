@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 import numpy as np
 
 from ..document import AtCue, FieldItem, HandCue, ImpactCue, Shot, StrainEffect
@@ -9,6 +11,7 @@ from ..errors import GeometryError
 from ..fields import EFFECTS
 from ..fields.base import among
 from ..fracture.build import no_files
+from ..fracture.deforming import SurfaceOf, drawn_surface
 from ..fracture.pieces import Pieces
 from ..geometry.rotations import rotation_matrix
 from ..solve.collision import HullShop
@@ -18,7 +21,7 @@ from .faults import faults
 from .finding import Finding
 from .loads import weight_loads
 from .overlap import overlaps
-from .reach import Crossing, crossings, lay_out, on_pieces
+from .reach import crossings, lay_out, lay_out_vertices, on_pieces, reach_on_vertices
 
 HEAVY_EXACT = 200_000
 """Triangles above which an exact body is said to be slow."""
@@ -51,10 +54,10 @@ def preflight(shot: Shot, built: list[Pieces], shop: HullShop | None = None) -> 
                 "Make a body active",
             )
         )
-    out.extend(_fields(shot, built, crossings(shot, built)))
+    shop = shop or HullShop(no_files)
+    out.extend(_fields(shot, built, partial(drawn_surface, resolve=shop.resolve)))
     solid, pieces = _rigid(shot, built)
     out.extend(_bodies(solid, pieces))
-    shop = shop or HullShop(no_files)
     out.extend(deforming_findings(shot, shop.resolve))
     out.extend(_overlapping(solid, pieces, shop))
     out.extend(_ties(solid, pieces))
@@ -88,10 +91,11 @@ def _first(item: FieldItem) -> float:
     )
 
 
-def _ever(shot: Shot, built: list[Pieces]) -> dict[str, int]:
-    """The most pieces each field reaches at any of some times of its cue, where pieces stand until moved by
+def _ever(shot: Shot, built: list[Pieces], surface_of: SurfaceOf) -> dict[str, int]:
+    """The most pieces and vertices each field reaches at any of some times of its cue, where they stand until moved by
     animation.
     """
+    vertices = lay_out_vertices(shot, surface_of)
     end = shot.timing.frames / shot.timing.fps
     out: dict[str, int] = {}
     asked: dict[float, list[FieldItem]] = {}
@@ -107,11 +111,12 @@ def _ever(shot: Shot, built: list[Pieces]) -> dict[str, int]:
         for time in np.linspace(_first(item), max(_first(item), min(last, end)), LOOKS) if moves else [0.0]:
             asked.setdefault(round(float(time), 6), []).append(item)
     for time, items in asked.items():
-        at = lay_out(shot, built, time)
+        at = lay_out(shot, built, time, surface_of)
         for item in Keyed(items).at(time):
             on = on_pieces(at, among(item.targets, at.columns)[at.piece_column])
             held = EFFECTS[item.effect.kind].holds(item, on)
             count = int((on.reach_of(item) > 0 if held is None else held).sum())
+            count += sum(int((near > 0).sum()) for near in reach_on_vertices(item, at, vertices).values())
             out[item.name] = max(out.get(item.name, 0), count)
     return out
 
@@ -121,12 +126,18 @@ def _targeted(item: FieldItem, shot: Shot) -> set[str]:
     return {b.column for b in shot.bodies} if item.targets == "all" else set(item.targets)
 
 
-def _fields(shot: Shot, built: list[Pieces], grid: list[Crossing]) -> list[Finding]:
+def _reached(item: FieldItem, shot: Shot) -> str:
+    """What its targets are made of, of which it could reach some."""
+    deform = {b.deforms for b in shot.bodies if b.column in _targeted(item, shot)}
+    return "piece or vertex" if len(deform) == 2 else "vertex" if deform == {True} else "piece"
+
+
+def _fields(shot: Shot, built: list[Pieces], surface_of: SurfaceOf) -> list[Finding]:
+    grid = crossings(shot, built, lay_out(shot, built, surface_of=surface_of))
     out: list[Finding] = []
     end = shot.timing.frames / shot.timing.fps
-    ever = _ever(shot, built)
+    ever = _ever(shot, built, surface_of)
     broken = {f.field: f.why for f in faults(shot)}
-    soft = {b.column for b in shot.bodies if b.deforms}
     for item in shot.fields:
         if not item.on:
             continue
@@ -156,8 +167,6 @@ def _fields(shot: Shot, built: list[Pieces], grid: list[Crossing]) -> list[Findi
             )
         if item.effect.kind == "kill" or isinstance(item.cue, ImpactCue):
             continue  # what comes in later, or where a hit falls, is not known before
-        if not ever.get(item.name, 0) and soft & _targeted(item, shot):
-            continue  # it may reach vertices
         if not ever.get(item.name, 0):
             out.append(
                 Finding(
@@ -165,7 +174,7 @@ def _fields(shot: Shot, built: list[Pieces], grid: list[Crossing]) -> list[Findi
                     "check",
                     "drive",
                     item.name,
-                    f"{item.name} reaches no piece of its targets.",
+                    f"{item.name} reaches no {_reached(item, shot)} of its targets.",
                     "Move or widen its reach",
                 )
             )

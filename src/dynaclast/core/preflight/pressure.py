@@ -2,17 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
 
 from ..arrays import Array, Flags, Index
-from ..document import Body, FieldItem, Shot, WindEffect
+from ..document import FieldItem, Shot, WindEffect
 from ..fields import EFFECTS, EffectContext
 from ..fields.base import among
 from ..fields.samples import VERTICES, at_rest
-from ..fracture.deforming import Surface
+from ..fracture.deforming import SurfaceOf
 from .reach import Layout, VertexLayout
 
 
@@ -32,7 +31,7 @@ class OpenFaces:
 
 
 def wind_pressures(
-    shot: Shot, item: FieldItem, at: Layout, vertices: VertexLayout, surface_of: Callable[[Body], Surface]
+    shot: Shot, item: FieldItem, at: Layout, vertices: VertexLayout, surface_of: SurfaceOf
 ) -> dict[str, Array]:
     """Force of a wind over area (V,) [Pa] at drawn vertices of bodies that it targets and that have faces, by their
     names; none of other fields.

@@ -2,20 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Iterable
 from dataclasses import dataclass, replace
 
 import numpy as np
 
 from ..arrays import Array, Mask
-from ..document import AnchorEffect, Body, FieldItem, Shot
+from ..document import AnchorEffect, FieldItem, Shot
 from ..falloff import EvaluationContext, value
 from ..falloff.value import color, tinted
 from ..fields import BONDS, EFFECTS, PIECES, EffectContext
 from ..fields.base import among
 from ..fields.samples import VERTICES, at_rest
 from ..fracture.bonds import bond_strengths, bonds_cut, placed
-from ..fracture.deforming import Surface, mass_of
+from ..fracture.deforming import SurfaceOf, drawn_surface, mass_of
 from ..fracture.pieces import Pieces
 from ..geometry.sampling import scatter_on
 from ..timeline.channels import Keyed, shared_at
@@ -61,14 +61,15 @@ class Layout:
     columns: list[str]
     mass: np.ndarray
     size: np.ndarray
+    world: StillWorld
     evaluation: EvaluationContext
 
 
-def lay_out(shot: Shot, built: list[Pieces], time: float = 0.0) -> Layout:
+def lay_out(shot: Shot, built: list[Pieces], time: float = 0.0, surface_of: SurfaceOf = drawn_surface) -> Layout:
     """Gather a written-out shot's pieces and bonds as they stand at a time [s], moved by animation alone."""
     columns = list(dict.fromkeys(b.column for b in shot.bodies))
     number = {name: k for k, name in enumerate(columns)}
-    world = StillWorld(shot, built, time)
+    world = StillWorld(shot, built, time, surface_of)
     evaluation = EvaluationContext(time, float(shot.timing.fps), shared_at(shot.falloffs, time), world)
     mass, size = [np.zeros(0)], [np.zeros(0)]
     centers, bonds, strength, piece_column, bond_column = (
@@ -97,6 +98,7 @@ def lay_out(shot: Shot, built: list[Pieces], time: float = 0.0) -> Layout:
         columns,
         np.concatenate(mass),
         np.concatenate(size),
+        world,
         evaluation,
     )
 
@@ -128,7 +130,7 @@ class VertexLayout:
     mass: dict[str, float]
 
 
-def lay_out_vertices(shot: Shot, surface_of: Callable[[Body], Surface]) -> VertexLayout:
+def lay_out_vertices(shot: Shot, surface_of: SurfaceOf) -> VertexLayout:
     """Of a written-out shot."""
     soft = [b for b in shot.bodies if b.deforms]
     return VertexLayout(
@@ -173,7 +175,7 @@ def arrows_over(shot: Shot, built: list[Pieces], at: Layout, vertices: VertexLay
 
     Returns : (n, 3) float64, [m], world, where; (n, 3) float64, as ``arrows``; both empty where it moves nothing
     """
-    world = StillWorld(shot, built, at.evaluation.time)
+    world = at.world
     number = {column: k for k, column in enumerate(at.columns)}
     points, mass, size, column = [np.zeros((0, 3))], [np.zeros(0)], [np.zeros(0)], [np.zeros(0, int)]
     first = 0

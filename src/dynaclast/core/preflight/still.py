@@ -9,7 +9,9 @@ import numpy as np
 from ..arrays import Array
 from ..document import Body, Shot
 from ..fracture.bonds import placed
+from ..fracture.deforming import SurfaceOf, drawn_surface
 from ..fracture.pieces import Pieces
+from ..geometry.mesh import TriMesh
 from ..geometry.rotations import quaternion_product, rotation_matrix
 from ..geometry.tree import MeshDistance
 from ..solve.prepare.surfaces import surface_of
@@ -20,10 +22,14 @@ LEVEL = np.array([0.0, 0.0, 0.0, 1.0])
 
 
 class StillWorld:
-    """Bodies of a written-out shot at a time [s]; animated ones where their keys or their steady motion have them."""
+    """Bodies of a written-out shot at a time [s]; animated ones where their keys or their steady motion have them, and
+    what deforms as it opens.
+    """
 
-    def __init__(self, shot: Shot, built: list[Pieces], time: float = 0.0) -> None:
-        self._shot, self._built = shot, built
+    def __init__(
+        self, shot: Shot, built: list[Pieces], time: float = 0.0, surface_of: SurfaceOf = drawn_surface
+    ) -> None:
+        self._shot, self._built, self._surface_of = shot, built, surface_of
         self._names: dict[str, list[int]] = {}
         self._meshes: dict[str, MeshDistance] = {}
         self._moves = [_move(body, pieces, time) for body, pieces in zip(shot.bodies, built, strict=True)]
@@ -51,14 +57,27 @@ class StillWorld:
         own = self._names.get(body, [])
         if not own:
             return np.zeros((0, 3)), np.zeros(0)
-        return np.concatenate([self._centers[b] for b in own]), np.concatenate(
-            [np.cbrt(self._built[b].volume) for b in own]
-        )
+        middle, size = zip(*(self._pieces(b) for b in own), strict=True)
+        return np.concatenate(middle), np.concatenate(size)
+
+    def _pieces(self, b: int) -> tuple[Array, Array]:
+        if self._shot.bodies[b].deforms:
+            points = self._opening(b).vertices
+            return points, np.zeros(len(points))
+        return self._centers[b], np.cbrt(self._built[b].volume)
+
+    def _opening(self, b: int) -> TriMesh:
+        """What is drawn of a body that deforms, where it opens in the world."""
+        body = self._shot.bodies[b]
+        surface = self._surface_of(body)
+        return TriMesh(placed(body, body.factor * surface.start), surface.faces)
 
     def surface(self, body: str) -> tuple[MeshDistance, Array, Array]:
         b = self._names[body][0]
         if body not in self._meshes:
-            self._meshes[body] = surface_of(self._shot.bodies[b], self._built[b])
+            one = self._shot.bodies[b]
+            mesh = MeshDistance.of(self._opening(b)) if one.deforms else surface_of(one, self._built[b])
+            self._meshes[body] = mesh
         move = self._moves[b]
         return self._meshes[body], *((LEVEL, np.zeros(3)) if move is None else move)
 

@@ -8,6 +8,7 @@ from ..arrays import Array, Index
 from ..geometry.rotations import rotation_matrix
 from ..geometry.tree import MeshDistance
 from ..kernels import kernel
+from .deforming_world import DeformingWorld
 from .frame import piece_positions
 from .model import Hold, Hulls, Model
 from .state import State
@@ -28,15 +29,22 @@ class LiveWorld:
         order = np.argsort(model.pieces.body, kind="stable")
         of_body = np.split(order, np.searchsorted(model.pieces.body[order], np.arange(1, len(model.body_names))))
         self._own = {name: np.sort(np.concatenate([of_body[b] for b in bodies])) for name, bodies in names.items()}
+        self._deforming = None
+        if model.deformables is not None:
+            self._deforming = DeformingWorld(model.deformables, state, model.target_names)
 
     def refresh(self) -> None:
         self.center = piece_positions(self._model, self._state)
+        if self._deforming is not None:
+            self._deforming.refresh()
 
     def own(self, name: str) -> np.ndarray:
         """Pieces of a body or group."""
         return self._own.get(name, np.zeros(0, int))
 
     def carried(self, body: str, point: Array) -> tuple[Array, Array]:
+        if self._deforming is not None and body in self._deforming:
+            return self._deforming.carried(body, point)
         own = self.own(body)
         asm = self._state.assemblies
         if not len(own):
@@ -50,11 +58,16 @@ class LiveWorld:
         ), asm.orientation[slot].copy()
 
     def pieces(self, body: str) -> tuple[Array, Array]:
+        if self._deforming is not None and body in self._deforming:
+            points = self._deforming.points(body)
+            return points, np.zeros(len(points))
         own = self.own(body)
         own = own[self._state.hold[own] != Hold.REMOVED]
         return self.center[own], self._model.pieces.size[own]
 
     def surface(self, body: str) -> tuple[MeshDistance, Array, Array]:
+        if self._deforming is not None and body in self._deforming:
+            return self._deforming.surface(body), np.array([0.0, 0.0, 0.0, 1.0]), np.zeros(3)
         own = self.own(body)
         asm, slot = self._state.assemblies, self._state.piece_assembly[own[0]]
         return (

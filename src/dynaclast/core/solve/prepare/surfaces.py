@@ -40,13 +40,13 @@ def surface_of(body: Body, pieces: Pieces) -> MeshDistance:
 
 
 def surfaces_of(shot: Shot, built: list[Pieces]) -> dict[str, MeshDistance]:
-    """Meshes that fields and falloffs ask about, as they stand at the start."""
+    """Meshes of rigid bodies that fields and falloffs ask about, as they stand at the start."""
     stacks = [*shot.falloffs, *(f.reach for f in shot.fields), *(m.reach for m in shot.maps)]
     asked = {layer.shape.body for stack in stacks for layer in stack.layers if layer.shape.kind == "mesh"}
     asked |= {body for f in shot.fields if (body := getattr(f.effect, "body", None)) is not None}
     out: dict[str, MeshDistance] = {}
     for body, pieces in zip(shot.bodies, built, strict=True):
-        if body.name not in asked and body.column not in asked or body.column in out:
+        if body.deforms or (body.name not in asked and body.column not in asked) or body.column in out:
             continue
         out[body.column] = surface_of(body, pieces)
     return out
