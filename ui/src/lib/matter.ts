@@ -128,8 +128,7 @@ export function changeMatter(body: Body, kind: MatterKind): string[] {
   drop("its role", body.role !== "active", () => (body.role = "active"));
   drop("keys of its place", !!body.motion, () => (body.motion = null));
   drop("keyed numbers", body.channels.length > 0, () => (body.channels = []));
-  const waits = body.release.kind === "touch" || body.release.kind === "intact";
-  drop("when it is let go", waits, () => (body.release = { kind: "start" }));
+  drop("when it is let go", body.release.kind === "intact", () => (body.release = { kind: "start" }));
   drop("loads through bonds", body.load_path !== "off", () => (body.load_path = "off"));
   const shells = body.pattern?.kind === "faces" && kind === "soft";
   drop("its pattern", !!body.pattern && (kind === "rope" || shells), () => {

@@ -324,11 +324,11 @@ function placeNew(kind: TieKind): void {
       label="free"
       column
       ids="release-"
-      :options="body.matter.kind === 'rigid' ? RELEASE : RELEASE.filter(([kind]) => kind === 'start' || kind === 'cue')"
+      :options="body.matter.kind === 'rigid' ? RELEASE : RELEASE.filter(([kind]) => kind !== 'intact')"
       :model-value="body.release.kind"
       @update:model-value="setRelease" />
     <ChoiceRow
-      v-if="body.release.kind === 'touch'"
+      v-if="body.release.kind === 'touch' && body.matter.kind === 'rigid'"
       label="what goes"
       hint="one piece alone, or the whole chunk it belongs to"
       :options="

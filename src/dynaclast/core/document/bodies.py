@@ -194,9 +194,10 @@ class Body(Part):
             )
         if self.channels:
             raise ValueError(f"channels: numbers of a {kind} body cannot change in a run; those of fields on it can")
-        if self.release.kind not in ("start", "cue"):
+        if self.release.kind == "intact":
             raise ValueError(
-                f"release: a {kind} body moves from the start, or from a time on; pin what is to stay where it is"
+                f"release: a {kind} body moves from the start, from a time on, or when it is touched; pin what is to "
+                "stay where it is"
             )
         return self
 

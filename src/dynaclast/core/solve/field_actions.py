@@ -58,12 +58,12 @@ class Actions:
     """What fields do in an interval; arrays by index space, where there is anything.
 
     forcing   : accelerations all through the interval
-    acting    : fields over time, with what each does to pieces
+    acting    : fields over time, with what each does to pieces; acting_on_vertices: likewise
     blows     : in the order of the fields
     ticks     : of wear, with the load (n,) [N] of each
     displaced : changes of velocity of what fields displace (n, 3), by movable space
     displacing : fields that displace pieces, with the change of velocity of each
-    releases  : (P,) bool, what waits and is to be let go; None
+    releases  : fields that displace, a movable space, and what they let go of it that waits to be touched (n,) bool
     ends      : what kills end, with the pieces (P,) bool
     vertex_ends : kills that act, with the vertices (N,) bool in reach
     started   : fields over time whose cue begins
@@ -71,11 +71,12 @@ class Actions:
 
     forcing: dict[str, Forcing] = field(default_factory=dict)
     acting: list[tuple[FieldItem, Forcing]] = field(default_factory=list)
+    acting_on_vertices: list[tuple[FieldItem, Forcing]] = field(default_factory=list)
     blows: list[Blow] = field(default_factory=list)
     ticks: list[tuple[FieldItem, dict[str, Array]]] = field(default_factory=list)
     displaced: dict[str, Forcing] = field(default_factory=dict)
     displacing: list[tuple[FieldItem, Forcing]] = field(default_factory=list)
-    releases: Mask | None = None
+    releases: list[tuple[FieldItem, str, Mask]] = field(default_factory=list)
     ends: list[tuple[FieldItem, Mask]] = field(default_factory=list)
     vertex_ends: list[tuple[FieldItem, Mask]] = field(default_factory=list)
     started: list[FieldItem] = field(default_factory=list)
@@ -83,8 +84,7 @@ class Actions:
     def add(self, item: FieldItem, space: str, more: Forcing) -> None:
         """Let a field act on the samples of a space."""
         self.forcing[space] = self.forcing.get(space, Forcing()) + more
-        if space == PIECES:
-            self.acting.append((item, more))
+        (self.acting if space == PIECES else self.acting_on_vertices).append((item, more))
 
 
 class Steady(NamedTuple):
@@ -530,8 +530,8 @@ class ActiveFields:
             for space in self._elements.movable:
                 moved = self._displace_one(item, space, number * step, evaluation, out)
                 self.mark(item, space.name, moved)
-                if item.effect.wakes and space.name == PIECES:
-                    out.releases = moved if out.releases is None else out.releases | moved
+                if item.effect.wakes:
+                    out.releases.append((item, space.name, moved))
 
     def _displace_one(
         self, item: FieldItem, space: Space, start: float, evaluation: EvaluationContext, out: Actions

@@ -124,12 +124,20 @@ class FieldEffects:
             for item, forcing in actions.acting:
                 if (acts := forcing.acts()) is not None:
                     self._releases.release_touched(acts, {"field": item.name})
+            for item, forcing in actions.acting_on_vertices:
+                if (acts := forcing.acts()) is not None:
+                    self._releases.release_touched_vertices(acts, {"field": item.name})
 
     def _break(self, actions: Actions) -> None:
         model, state = self._model, self._state
         load = np.zeros(model.bond_count)
         shares: list[tuple[str, Array]] = []
-        touched = np.zeros(model.piece_count, bool) if actions.releases is None else actions.releases.copy()
+        for item, space, moved in actions.releases:
+            if space == PIECES:
+                self._releases.release_touched(moved, {"field": item.name})
+            else:
+                self._releases.release_touched_vertices(moved, {"field": item.name})
+        touched, felt = np.zeros(model.piece_count, bool), np.zeros(len(state.vertex_hold), bool)
         first = ""
         for blow in actions.blows:
             first = first or blow.item.name
@@ -138,12 +146,18 @@ class FieldEffects:
             if own is not None:
                 shares.append((blow.item.name, own))
                 load += own
-            acts = blow.changes.get(PIECES, Forcing()).acts()
-            if acts is not None:
+            if (acts := blow.changes.get(PIECES, Forcing()).acts()) is not None:
                 touched |= acts
+            if (acts := blow.changes.get(VERTICES, Forcing()).acts()) is not None:
+                felt |= acts
         touched[model.bonds.piece[load > 0].ravel()] = True
         if touched.any():
-            self._releases.release_touched(touched, {"field": first or "displace"})
+            self._releases.release_touched(touched, {"field": first})
+        if self._seams:
+            for blow in (b for b in actions.blows if SEAMS in b.loads):
+                felt |= self._seams.of_vertices(blow.loads[SEAMS] > 0)
+        if felt.any():
+            self._releases.release_touched_vertices(felt, {"field": first})
         if shares:
             failing, total = apply_load(self._graph, state.bond_broken, state.bond_wear, load)
             self._bonds.break_overloaded(np.where(failing, total, 0.0), _fields(shares))

@@ -198,12 +198,10 @@ class Run:
             if before is None:
                 break
             last = attempt == MOST_RETRIES
-            if waiting and not last:
-                touched, by = self.releases.touched()
-                if touched.any():
-                    self._take_back(before)
-                    self.releases.release_touched(touched, {"touch": by})
-                    continue
+            if waiting and not last and (touch := self.releases.touched()):
+                self._take_back(before)
+                self.releases.release_after_touch(touch)
+                continue
             found = self.bonds.impact_load() if self.model.bond_count else None
             if found is None:
                 break

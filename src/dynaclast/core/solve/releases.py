@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import numpy as np
 
 from ..arrays import Index, Mask
@@ -16,6 +18,21 @@ DUE_TOLERANCE = 1e-9
 """Intervals by which a cue may be early, by rounding."""
 
 
+class Touch(NamedTuple):
+    """What was touched of what waits for it.
+
+    pieces : (P,) bool; by: name of the body that did so first
+    bodies : number of a body that deforms -> name of what touched it
+    """
+
+    pieces: Mask
+    by: str
+    bodies: dict[int, str]
+
+    def __bool__(self) -> bool:
+        return bool(self.pieces.any() or self.bodies)
+
+
 class Releases:
     """What waits in a run, and is let go."""
 
@@ -26,7 +43,7 @@ class Releases:
         self._deformable = deformable
 
     def waiting_for_touch(self) -> bool:
-        return bool((self._state.hold == Hold.TOUCH).any())
+        return bool((self._state.hold == Hold.TOUCH).any() or (self._state.vertex_hold == Hold.TOUCH).any())
 
     def release_due(self, number: int) -> None:
         """Let go the bodies whose cue falls in interval ``number``."""
@@ -40,12 +57,12 @@ class Releases:
             if len(own):
                 self._let_go(own, b, {"cue": release.time})
             if self._deformable is not None:
-                self._let_go_vertices(self._deformable, b, {"cue": release.time})
+                self._let_go_vertices(self._deformable, self._state.vertex_hold == Hold.CUE, b, {"cue": release.time})
 
-    def _let_go_vertices(self, run: DeformableRun, body: int, cause: Event) -> None:
-        """Free the vertices of a body that deforms."""
+    def _let_go_vertices(self, run: DeformableRun, waits: Mask, body: int, cause: Event) -> None:
+        """Free those vertices of a body that deforms that wait for this (N,) bool."""
         table = run.deformables
-        own = (table.body[table.elements.vertices.body] == body) & (self._state.vertex_hold == Hold.CUE)
+        own = (table.body[table.elements.vertices.body] == body) & waits
         if not own.any():
             return
         run.hold(own, Hold.FREE)
@@ -53,6 +70,21 @@ class Releases:
         first = int(np.flatnonzero(own)[0])
         vertices = (np.flatnonzero(own) - first).tolist()
         self._log.add("release", body=self._model.body_names[body], vertices=vertices, cause=cause)
+
+    def release_after_touch(self, touch: Touch) -> None:
+        """Let go what was touched."""
+        self.release_touched(touch.pieces, {"touch": touch.by})
+        for body, by in touch.bodies.items():
+            assert self._deformable is not None
+            self._let_go_vertices(self._deformable, self._state.vertex_hold == Hold.TOUCH, body, {"touch": by})
+
+    def release_touched_vertices(self, touched: Mask, cause: Event) -> None:
+        """Let go the whole of bodies that deform, wait to be touched, and were at a vertex (N,) bool."""
+        run, waits = self._deformable, self._state.vertex_hold == Hold.TOUCH
+        if run is None or not (touched & waits).any():
+            return
+        for b in np.unique(run.deformables.elements.vertices.body[touched & waits]):
+            self._let_go_vertices(run, waits, int(run.deformables.body[b]), cause)
 
     def release_touched(self, touched: Mask, cause: Event) -> bool:
         """Let go what waits to be touched and was (P,) bool. Returns whether anything was."""
@@ -83,7 +115,15 @@ class Releases:
         self._log.add("release", body=model.body_names[body], pieces=pieces.tolist(), cause=cause)
         self._bonds.part(pieces)
 
-    def touched(self) -> tuple[Mask, str]:
+    def touched(self) -> Touch:
+        """What waits to be touched, and something that moves touched in this interval."""
+        bodies: dict[int, str] = {}
+        if (run := self._deformable) is not None:
+            found = run.touched_by(run.waiting(Hold.TOUCH))
+            bodies = {int(run.deformables.body[b]): by for b, by in found.items()}
+        return Touch(*self._touched_pieces(), bodies)
+
+    def _touched_pieces(self) -> tuple[Mask, str]:
         """Pieces (P,) bool that wait to be touched and that another body, moving, pressed on in this interval; and the
         name of the body that did so first, in the order of the contacts.
         """

@@ -31,6 +31,10 @@ class Seams:
     def __bool__(self) -> bool:
         return bool(self._seams.count)
 
+    def of_vertices(self, seams: Mask) -> Mask:
+        """Vertices (N,) bool of the bodies that these seams (Q,) bool are in."""
+        return np.isin(self._model.elements.vertices.body, self._seams.body[seams])
+
     def open_overloaded(self, load: Array, causes: Causes) -> bool:
         """Open what is loaded (Q,) [N] above its strength, and write it down. Returns whether anything opened."""
         state, seams = self._state, self._seams

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ...arrays import Array, Flags, Index, Mask
+from ...arrays import Array, Flags, Index
 from ...document import Tie
 from .tables import AirTable, Elements, LatticeTable, Tables
 
@@ -108,7 +108,7 @@ class DeformableModel:
     ties           : of the document, as Elements.ties
     size           : (N,) float64, [m], of vertices
     air            : what meets the air
-    waits          : (B,) bool, whether it waits for a cue at the start
+    hold           : (B,) uint8, Hold of its vertices at the start: whether it waits, and for what
     """
 
     names: list[str]
@@ -126,7 +126,7 @@ class DeformableModel:
     ties: list[Tie]
     size: Array
     air: AirTable
-    waits: Mask
+    hold: Flags
 
     @property
     def count(self) -> int:

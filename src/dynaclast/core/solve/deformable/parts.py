@@ -27,6 +27,8 @@ class StepScratch(NamedTuple):
     slot_base    : (K, 6) float64
     given        : (A, 6) float64, [m/s2], [rad/s2], what assemblies get in the step
     pressed      : (A,) float64, [N], greatest force of a step of the interval on what sleeps
+    touched      : (B,) int32, what each body touched first in the interval: 1 + a shape, or -1 less another of them;
+                   0 nothing
     pull         : (X,) float64, [N], greatest load of each tie's end in the interval
     numbers      : (4,) int64: rows of the last step, iterations since the start, steps
     goal         : (N, 3) float64, [m], where recall draws vertices in the step; goal_way (N, 3), [m], how far that goes
@@ -45,6 +47,7 @@ class StepScratch(NamedTuple):
     slot_base: Array
     given: Array
     pressed: Array
+    touched: Index
     pull: Array
     numbers: Index
     goal: Array

@@ -80,6 +80,7 @@ class DeformableRun:
             f((slots, 6)),
             f((slots, 6)),
             f(slots),
+            f(bodies, np.int32),
             f(len(e.ties.strength)),
             f(4, np.int64),
             e.vertices.rest.copy(),
@@ -176,6 +177,7 @@ class DeformableRun:
         self.wake_by_others(scene, bodies)
         parts, awake = self.parts, self.awake()
         parts.scratch.pressed[:] = 0.0
+        parts.scratch.touched[:] = 0
         parts.scratch.pull[:] = 0.0
         near = self._find_near(awake, scene, bodies)
         meeting = self._find_meetings(awake)
@@ -335,6 +337,30 @@ class DeformableRun:
         found = np.flatnonzero(np.bincount(link)) if len(link) else link
         return found // 2 // bodies, found // 2 % bodies, (found % 2).astype(np.uint8)
 
+    def touched_by(self, bodies: Mask) -> dict[int, str]:
+        """What moved and touched deformable bodies (B,) bool in the interval, by the body's number: its name."""
+        state, names = self._state, self.deformables.names
+        asm, waits = state.assemblies, self.waiting()
+        moves = (asm.motion == Motion.KINEMATIC) | ((asm.motion == Motion.DYNAMIC) & (asm.asleep == 0))
+        out = {}
+        for b in np.flatnonzero(bodies & (self.parts.scratch.touched != 0)):
+            by = int(self.parts.scratch.touched[b])
+            if by < 0:
+                other = -1 - by
+                if not state.deformables.asleep[other] and not waits[other]:
+                    out[int(b)] = names[other]
+                continue
+            piece = self._model.hulls.piece[by - 1]
+            if moves[state.piece_assembly[piece]]:
+                out[int(b)] = self._model.body_names[self._model.pieces.body[piece]]
+        return out
+
+    def waiting(self, hold: Hold | None = None) -> Mask:
+        """Deformable bodies (B,) bool that wait, for this or for anything."""
+        held, first = self._state.vertex_hold, self.deformables.elements.bodies.first[:-1]
+        own = (held == Hold.TOUCH) | (held == Hold.CUE) if hold is None else held == hold
+        return np.maximum.reduceat(own, first)
+
     def _carried_along(self) -> Mask:
         """Deformable bodies (B,) with vertices that an assembly which moves takes along, or draws."""
         asm, e = self._state.assemblies, self.deformables.elements
@@ -429,7 +455,7 @@ class DeformableRun:
             np.uint8
         )
         out[self.deformables.elements.vertices.pinned != 0] = PieceState.HELD
-        out[state.vertex_hold == Hold.CUE] = PieceState.HELD
+        out[(state.vertex_hold == Hold.CUE) | (state.vertex_hold == Hold.TOUCH)] = PieceState.HELD
         out[state.vertex_hold == Hold.FROZEN] = PieceState.FROZEN
         out[state.vertex_hold == Hold.REMOVED] = PieceState.REMOVED
         return {f"state/{d.name}": out[d.nearest()] for d in self.deformables.drawn}

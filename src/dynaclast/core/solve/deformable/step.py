@@ -11,7 +11,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ...arrays import Array
+from ...arrays import Array, Index
 from ...kernels import kernel
 from ..model import Hulls, PieceTable, Settings
 from ..rigid.groups import Bodies
@@ -34,7 +34,7 @@ from .system import (
     row_stiffness,
     solve_system,
 )
-from .tables import MOST_VERTICES, Solver
+from .tables import MOST_VERTICES, Rows, Solver
 
 SOME = 0.05
 """Fewer rows than this share that are otherwise than they were do not matter."""
@@ -229,6 +229,20 @@ def _follow(d: Deformables) -> None:
 
 
 @kernel(inner=True)
+def _note_touch(rows: Rows, c: int, body: Index, touched: Index) -> None:
+    """Remember for the bodies of a row what they touch by it (StepScratch.touched), where that is the first thing."""
+    one = body[rows.vertex[c, 0]]
+    if rows.shape[c] >= 0:
+        touched[one] = touched[one] or rows.shape[c] + 1
+        return
+    for k in range(1, MOST_VERTICES):
+        i = rows.vertex[c, k]
+        if i >= 0 and body[i] != one:
+            touched[one] = touched[one] or -1 - body[i]
+            touched[body[i]] = touched[body[i]] or -1 - one
+
+
+@kernel(inner=True)
 def _go_on(d: Deformables, hulls: Hulls, bodies: Bodies, settings: Settings, count: int, h: float) -> None:
     """Move vertices, remember what they touch, and say what assemblies get."""
     v, rows, s, t, state = d.vectors, d.rows, d.scratch, d.elements.bodies, d.vertices
@@ -264,6 +278,7 @@ def _go_on(d: Deformables, hulls: Hulls, bodies: Bodies, settings: Settings, cou
             touching.side[rows.shape[c]] = side if rows.face[c] == FRONT else -side
         if not rows.force[c] > 0.0:
             continue
+        _note_touch(rows, c, d.elements.vertices.body, s.touched)
         on = rows.point[c]
         if rows.force[c] >= touching.force[on]:
             touching.force[on], touching.shape[on], touching.face[on] = rows.force[c], rows.shape[c], rows.face[c]

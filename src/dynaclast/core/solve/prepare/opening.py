@@ -39,9 +39,8 @@ def opening_state(model: Model) -> State:
         state.vertex_tie_broken = np.zeros(len(model.deformables.ties), np.uint8)
         seams = model.deformables.seams
         state.seam_broken, state.seam_wear = (seams.strength <= 0.0).astype(np.uint8), np.zeros(seams.count)
-        waits = model.deformables.waits[model.deformables.elements.vertices.body]
-        state.vertex_hold = np.where(waits, Hold.CUE, Hold.FREE).astype(np.uint8)
-        state.vertices.velocity[waits] = 0.0
+        state.vertex_hold = model.deformables.hold[model.deformables.elements.vertices.body]
+        state.vertices.velocity[state.vertex_hold != Hold.FREE] = 0.0
     return state
 
 

@@ -15,6 +15,7 @@ from ...deformable.model import DeformableModel, Drawn
 from ...deformable.pattern import scalar_rows
 from ...deformable.tables import BodyTable, Elements, Solver, Tables, TieEnds, VertexTable
 from ...model import Hold
+from ..motion import hold_of
 from .cloth import cloth
 from .contacts import collisions, contact_points, finer, finest_beside, points_of
 from .holds import hold
@@ -94,7 +95,7 @@ def build_deformables(
         ties,
         sizes(parts),
         air(parts, first),
-        np.array([shot.bodies[b].release.kind == "cue" for b in use], bool),
+        np.array([hold_of(shot.bodies[b]) for b in use], np.uint8),
     )
 
 

@@ -66,8 +66,8 @@ class Joined:
 
 
 def stands(hold: Flags) -> Mask:
-    """Which vertices (N,) bool stay where they are by their Hold (N,) uint8: frozen, or waiting for their cue."""
-    return (hold == Hold.FROZEN) | (hold == Hold.CUE)
+    """Which vertices (N,) bool stay where they are by their Hold (N,) uint8: frozen, or waiting."""
+    return (hold == Hold.FROZEN) | (hold == Hold.CUE) | (hold == Hold.TOUCH)
 
 
 def join(part: Part, lead: Index, hold: Flags, stays: Array, step: float) -> Joined:

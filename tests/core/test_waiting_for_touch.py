@@ -1,0 +1,127 @@
+"""Cloth, soft bodies and ropes that wait to be touched: held until something moving meets them or a field acts."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import pytest
+
+from deforming import EVERYWHERE, cloth, rope, soft
+from dynaclast.core.solve.frame import Frame, PieceState
+from dynaclast.core.solve.loop import Run
+from dynaclast.core.solve.prepare import prepare
+from dynaclast.core.solve.state import State
+from shots import ball, box, reach_sphere, shot
+
+TOUCH = {"kind": "touch"}
+FREE_FALL: dict[str, Any] = {"ground": {"on": False}}
+WAITING = {
+    "cloth": cloth("x", (0, 3, 0), (2, 2), (8, 8), matter={"thickness": 0.02}, release=TOUCH),
+    "soft": soft("x", (0, 3, 0), (1, 1, 1), release=TOUCH),
+    "rope": rope("x", (-1, 3, 0), (1, 3, 0), segments=10, matter={"radius": 0.05}, release=TOUCH),
+}
+
+
+def baked(*bodies: dict[str, Any], frames: int = 30, **more: Any) -> list[Frame]:
+    ready = prepare(shot(*bodies, frames=frames, **more))
+    run = Run(ready.shot, ready.model, ready.state)
+    return [run.opening(), *(run.advance() for _ in range(frames))]
+
+
+def released(frames: list[Frame]) -> list[tuple[int, str, dict[str, Any]]]:
+    return [(f.index, e["body"], e["cause"]) for f in frames for e in f.events if e["kind"] == "release"]
+
+
+@pytest.mark.parametrize("kind", sorted(WAITING))
+@pytest.mark.parametrize("speed", [2.0, 40.0])
+def test_it_is_let_go_as_a_whole_by_what_flies_into_it_and_nothing_moves_before(kind: str, speed: float) -> None:
+    high = 3.2 + {"cloth": 0.01, "soft": 0.5, "rope": 0.05}[kind] + speed * 0.25
+    stone = ball("stone", (0, high, 0), 0.2, velocity=[0, -speed, 0], gravity=0)
+    frames = baked(WAITING[kind], stone, frames=16, **FREE_FALL)
+    at = np.array([f.arrays["points/x"] for f in frames])
+    ((hit, body, cause),) = released(frames)
+    assert (body, cause) == ("x", {"touch": "stone"})
+    assert hit in (6, 7)  # a quarter of a second
+    assert (at[: hit - 1] == at[0]).all()
+    assert (frames[hit - 2].arrays["state/x"] == PieceState.HELD).all()
+    assert not (frames[hit + 1].arrays["state/x"] == PieceState.HELD).any()
+    end = at[-1] - at[0]
+    assert end[:, 1].mean() < -0.02
+    assert end[:, 1].max() < 0.0, "what was not hit falls as well"
+    assert frames[-1].arrays["position"][0, 1] > high - speed * 16 / 24, "and it slows down the stone"
+
+
+def test_a_stone_takes_from_it_what_it_gets_as_if_it_had_been_free() -> None:
+    stone = ball("stone", (0, 4.2, 0), 0.2, velocity=[0, -8, 0], gravity=0, material={"bounce": 0.0})
+    lump = WAITING["soft"] | {"gravity": 0}
+    waited = baked(lump, stone, frames=20, **FREE_FALL)
+    free = baked(lump | {"release": {"kind": "start"}}, stone, frames=20, **FREE_FALL)
+    for name in ("position", "points/x"):
+        assert waited[-1].arrays[name] == pytest.approx(free[-1].arrays[name], abs=2e-3)
+
+
+def test_what_lies_still_on_it_or_flies_past_does_not_let_it_go() -> None:
+    past = ball("past", (-3, 4.1, 0), 0.3, velocity=[12, 0, 0], gravity=0)
+    post = box("post", (0, 2.2, 0), (0.3, 0.6, 0.3), role="passive")
+    frames = baked(WAITING["soft"], past, post, frames=24)
+    assert released(frames) == []
+    assert (frames[-1].arrays["points/x"] == frames[0].arrays["points/x"]).all()
+
+
+def test_one_that_falls_on_another_lets_it_go_also_when_both_had_slept() -> None:
+    falls = soft("falls", (0, 5, 0), (0.5, 0.5, 0.5), release={"kind": "cue", "time": 2.0})
+    frames = baked(WAITING["soft"], falls, frames=72, **FREE_FALL)
+    assert [(body, cause) for _, body, cause in released(frames)] == [
+        ("falls", {"cue": 2.0}),
+        ("x", {"touch": "falls"}),
+    ]
+    hit = released(frames)[1][0]
+    assert 60 <= hit <= 64  # 1.25 m of fall take 0.5 s
+    assert frames[-1].arrays["points/x"][:, 1].max() < frames[0].arrays["points/x"][:, 1].max() - 0.2
+
+
+FIELDS = {
+    "wind": ({"kind": "wind", "speed": 10.0, "direction": [0, -1, 0]}, {"kind": "span", "start": 0.25}),
+    "burst": ({"kind": "burst", "speed": 3.0}, {"kind": "at", "time": 0.25}),
+    "displace": ({"kind": "displace", "offset": [0.2, 0, 0]}, {"kind": "span", "start": 0.25, "ease_in": 0.1}),
+}
+
+
+@pytest.mark.parametrize("kind", sorted(FIELDS))
+def test_a_field_lets_go_what_it_acts_on(kind: str) -> None:
+    effect, cue = FIELDS[kind]
+    far = WAITING["cloth"] | {"name": "far", "place": {"position": [20, 3, 0]}}
+    field = {"name": "f", "effect": effect, "cue": cue, "reach": reach_sphere((0, 3, 0), 0.5)}
+    frames = baked(WAITING["cloth"], far, frames=14, fields=(field,), **FREE_FALL)
+    ((at, body, cause),) = released(frames)
+    assert (body, cause) == ("x", {"field": "f"})
+    assert at in (6, 7)
+    assert (frames[-1].arrays["points/far"] == frames[0].arrays["points/far"]).all()
+    assert frames[-1].arrays["points/x"][:, 1].mean() < 2.9
+
+
+def test_a_strain_on_its_seams_lets_it_go() -> None:
+    sheet = WAITING["cloth"] | {
+        "pattern": {"kind": "cells", "count": 4, "seed": 1},
+        "bonds": {"strength": 1e3, "unit": "kN/m"},
+    }
+    strain = {"name": "s", "effect": {"kind": "strain", "load": 1.0}, "cue": {"kind": "at", "time": 0.2}}
+    frames = baked(sheet, frames=8, fields=(strain | {"reach": EVERYWHERE},), **FREE_FALL)
+    assert [(body, cause) for _, body, cause in released(frames)] == [("x", {"field": "s"})]
+
+
+def test_a_run_goes_on_to_the_bit_from_before_the_touch_and_from_after_it() -> None:
+    stone = ball("stone", (0.1, 4.2, 0), 0.2, velocity=[0, -4, 0])
+    ready = prepare(shot(WAITING["cloth"], WAITING["rope"] | {"name": "y"}, stone, frames=20, **FREE_FALL))
+    going = Run(ready.shot, ready.model, ready.state)
+    kept = {}
+    for frame in range(1, 21):
+        going.advance()
+        if frame in (3, 12):
+            kept[frame] = going.state.pack()
+    for frame, packed in kept.items():
+        later = Run(ready.shot, ready.model, State.unpack(packed))
+        for _ in range(20 - frame):
+            later.advance()
+        assert later.state.pack() == going.state.pack()
