@@ -6,6 +6,7 @@ import type { FieldItem } from "../api/types";
 import type { Channel } from "../lib/channels";
 import { keyedAt, withNumber, withoutNumber } from "../lib/channels";
 import { effectUnits, expected, FAMILY, FAMILY_COLOR, freeName, newLayer, OVER_TIME, usersOf } from "../lib/document";
+import { withCompanions } from "../lib/companions";
 import { notForeseen } from "../lib/forecast";
 import { CUES, EFFECTS, setAt, STAGGER, TRAVELS, type CueKind, type EffectKind } from "../lib/specs";
 import type { Vec } from "../lib/rotation";
@@ -98,6 +99,13 @@ function letBreak(body: string): void {
   shot.edit(`let ${body} break by its loads`, (d) => {
     const own = d.bodies.find((b) => b.name === body) ?? d.groups.find((g) => g.name === body)?.body;
     if (own) own.load_path = "fail";
+  });
+}
+
+function setEffect(path: string, value: unknown): void {
+  edit(path, (f) => {
+    setAt(f.effect, path, value);
+    withCompanions(f.effect as Record<string, unknown>, shot.things);
   });
 }
 
@@ -202,7 +210,7 @@ function setTravel(kind: keyof typeof TRAVELS | "stays"): void {
       :units="units"
       :channels="kind === 'anchor' ? undefined : channels"
       base="effect."
-      @change="(k, v) => edit(k, (f) => setAt(f.effect, k, v))"
+      @change="setEffect"
       @key="key" />
     <p v-if="hint" class="mute small figures" data-testid="expected">{{ hint }}</p>
   </Section>

@@ -5,6 +5,7 @@ import { computed, ref, watch } from "vue";
 import type { Layer } from "../api/types";
 import type { Channel } from "../lib/channels";
 import { LAYERS, setAt, type LayerKind } from "../lib/specs";
+import { surfaces } from "../lib/companions";
 import { useShot } from "../stores/shot";
 import { useView } from "../stores/view";
 import Glyph from "./Glyph.vue";
@@ -72,7 +73,8 @@ const edit = (what: string, change: (l: Layer) => void): void =>
 function made(kind: LayerKind): Layer["shape"] {
   const { center, size } = props.around;
   const own = shape.value && "center" in shape.value ? (shape.value.center as [number, number, number]) : center;
-  const first = kind === "mesh" || kind === "pieces" ? { body: shot.things[0]?.name ?? "" } : {};
+  const bodies = kind === "mesh" ? surfaces(shot.things) : kind === "pieces" ? shot.things : null;
+  const first = bodies ? { body: bodies[0]?.name ?? "" } : {};
   return {
     kind,
     ...first,

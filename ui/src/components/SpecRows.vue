@@ -6,7 +6,7 @@ import { fromAngles, toAngles, type Quat, type Vec } from "../lib/rotation";
 import type { Channel } from "../lib/channels";
 import { numberAt } from "../lib/channels";
 import { valueAt, type Spec } from "../lib/specs";
-import { useShot } from "../stores/shot";
+import { useShot, type Thing } from "../stores/shot";
 import { useView } from "../stores/view";
 import ChoiceRow from "../controls/ChoiceRow.vue";
 import Glyph from "./Glyph.vue";
@@ -29,6 +29,7 @@ const emit = defineEmits<{ change: [key: string, value: unknown]; key: [path: st
 const shot = useShot();
 const view = useView();
 const fps = computed(() => shot.document?.timing.fps ?? 24);
+const all = (things: readonly Thing[]): readonly Thing[] => things;
 const now = computed(() => view.frame / fps.value);
 const rows = computed(() => props.specs.filter((s) => !s.when || s.when(props.of)));
 const unit = (s: Spec): string => props.units?.[s.key] ?? s.unit ?? "";
@@ -100,7 +101,7 @@ function dropPoint(s: Spec, row: number): void {
       v-else-if="s.kind === 'body'"
       :label="s.label"
       :hint="s.hint"
-      :options="[['', 'nothing'], ...shot.things.map((t) => [t.name, t.name] as const)]"
+      :options="[['', 'nothing'], ...(s.among ?? all)(shot.things).map((t) => [t.name, t.name] as const)]"
       :model-value="(valueAt(of, s.key) as string | null) ?? ''"
       @update:model-value="(n) => emit('change', s.key, n || null)" />
     <PickRow

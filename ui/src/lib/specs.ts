@@ -1,5 +1,7 @@
 /** What can be set of each effect, falloff layer, cue and travel: one row of an inspector each. */
 import type { FieldItem, Layer } from "../api/types";
+import type { Thing } from "../stores/shot";
+import { carriers, surfaces } from "./companions";
 import { told } from "./words";
 
 export type EffectKind = FieldItem["effect"]["kind"];
@@ -28,6 +30,8 @@ export interface Spec {
   when?: (of: Record<string, unknown>) => boolean;
   /** not a number that channels can set */
   fixed?: boolean;
+  /** which bodies will do */
+  among?: (things: readonly Thing[]) => readonly Thing[];
 }
 
 const n = (key: string, label: string, unit = "", more: Partial<Spec> = {}): Spec => ({ key, label, unit, ...more });
@@ -104,7 +108,7 @@ export const EFFECTS: Record<EffectKind, EffectSpec> = {
         ["carried", "carried", "by an animated body"],
         ["touch", "asleep", "until something touches it"],
       ]),
-      { key: "carrier", label: "carried by", kind: "body", when: (e) => e.hold === "carried" },
+      { key: "carrier", label: "carried by", kind: "body", among: carriers, when: (e) => e.hold === "carried" },
       n("cut", "held from", "", {
         min: 0.01,
         max: 1,
@@ -226,7 +230,7 @@ export const EFFECTS: Record<EffectKind, EffectSpec> = {
         ["line", "line"],
         ["surface", "surface"],
       ]),
-      { key: "body", label: "of", kind: "body", when: (e) => e.to === "surface" },
+      { key: "body", label: "of", kind: "body", among: surfaces, when: (e) => e.to === "surface" },
       { ...direction("axis", "line along"), when: (e) => e.to === "line" },
       n("strength", "strength", "", { initial: 10, hint: "at 1 m; negative repels" }),
       choice("unit", "in", [
@@ -455,7 +459,7 @@ export const LAYERS: Record<LayerKind, LayerSpec> = {
     group: "source",
     why: "near a body's surface",
     specs: [
-      { key: "body", label: "body", kind: "body" },
+      { key: "body", label: "body", kind: "body", among: surfaces },
       choice("of", "near its", [
         ["surface", "surface"],
         ["vertices", "vertices"],
