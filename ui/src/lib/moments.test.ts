@@ -39,6 +39,22 @@ describe("moments of a take", () => {
     ]);
   });
 
+  it("say what was let go and what ended, once for all pieces of a body", () => {
+    const go = (cause: object, body = "wall") => ({ frame: 4, kind: "release", body, cause });
+    const end = { frame: 6, kind: "kill", body: "wall", what: "remove", field: "sea" };
+    const events = [go({ touch: "stone" }), go({ touch: "stone" }), go({ cue: 0.5 }, "sail"), end, end];
+    expect(momentsOf(events as unknown as TakeEvent[])).toEqual([
+      {
+        frame: 4,
+        until: 4,
+        broken: 0,
+        cause: "wall let go, touched by stone; sail let go, at 0.5 s",
+        bodies: ["sail", "wall"],
+      },
+      { frame: 6, until: 6, broken: 0, cause: "wall removed by sea", bodies: ["wall"] },
+    ]);
+  });
+
   it("fold what goes on frame after frame, and keep limits apart", () => {
     const limit = (frame: number) => ({ frame, kind: "limit", what: "spin", body: "bell" });
     const events = [

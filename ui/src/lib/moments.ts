@@ -1,6 +1,7 @@
-/** What happened in a take, a line a frame: what acted, what gave way, and what most of the bonds broke by. */
+/** What happened in a take, a line a frame: what acted, was let go, gave way and ended, and what most bonds broke by. */
 import type { TakeEvent } from "../api/types";
 import { causeWords } from "./document";
+import { endWords, releaseWords } from "./trace";
 import { showNumber } from "./units";
 
 export interface Moment {
@@ -9,7 +10,7 @@ export interface Moment {
   until: number;
   broken: number;
   cause: string;
-  /** bodies whose bonds or seams gave way, or that were tied */
+  /** bodies whose bonds or seams gave way, that were let go, or ended */
   bodies: string[];
 }
 
@@ -34,7 +35,7 @@ export function momentsOf(events: readonly TakeEvent[]): Moment[] {
   }
   const byFrame = new Map<number, Row>();
   for (const e of events) {
-    if (!["cue", "tie_broken", "bond_broken", "seam_opened"].includes(e.kind)) continue;
+    if (!["cue", "tie_broken", "bond_broken", "seam_opened", "release", "kill"].includes(e.kind)) continue;
     const row: Row = byFrame.get(e.frame) ?? {
       said: [],
       cues: [],
@@ -45,7 +46,10 @@ export function momentsOf(events: readonly TakeEvent[]): Moment[] {
     byFrame.set(e.frame, row);
     if (e.body && e.kind !== "cue") row.bodies.add(e.body);
     if (e.kind === "cue") row.cues.push(e.field!);
-    else if (e.kind === "tie_broken") {
+    else if (e.kind === "release" || e.kind === "kill") {
+      const words = `${e.body} ${e.kind === "kill" ? endWords(e) : releaseWords(e)}`;
+      if (!row.said.includes(words)) row.said.push(words); // of its pieces each
+    } else if (e.kind === "tie_broken") {
       const known = row.stitches.get(e.tie!);
       const load = Math.max(known?.load ?? 0, e.load!);
       row.stitches.set(e.tie!, { count: (known?.count ?? 0) + 1, load, strength: e.strength! });

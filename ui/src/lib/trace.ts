@@ -28,9 +28,9 @@ export function eventWords(event: TakeEvent, traced: Traced): string {
     case "tie_broken":
       return `${event.tie} gave way, ${load}`;
     case "kill":
-      return `${ENDS[event.what ?? ""] ?? event.what} by ${event.field}`;
+      return endWords(event);
     case "release":
-      return `let go, ${releaseWords(event.cause)}`;
+      return releaseWords(event);
     case "limit":
       return `held back by the ${event.what} limit`;
     case "impact":
@@ -79,11 +79,15 @@ export function storyOf(events: readonly TakeEvent[], traced: Traced): Happening
   return out.map(({ first, last, words }) => ({ first, last, words }));
 }
 
-function releaseWords(cause: TakeEvent["cause"]): string {
-  if (cause?.touch) return `touched by ${cause.touch}`;
-  if (cause?.field) return `reached by ${cause.field}`;
-  return `at ${showNumber(cause?.cue ?? 0, 3)} s`;
+/** What let something go that had waited. */
+export function releaseWords({ cause }: TakeEvent): string {
+  if (cause?.touch) return `let go, touched by ${cause.touch}`;
+  if (cause?.field) return `let go, reached by ${cause.field}`;
+  return `let go, at ${showNumber(cause?.cue ?? 0, 3)} s`;
 }
+
+/** What a kill did, and which. */
+export const endWords = (event: TakeEvent): string => `${ENDS[event.what ?? ""] ?? event.what} by ${event.field}`;
 
 /** A piece as numbered in its body. */
 export function pieceWord(piece: number, traced: Traced): string {

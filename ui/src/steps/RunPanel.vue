@@ -105,7 +105,7 @@ function goTo(m: Moment): void {
     <p class="note" data-testid="still">{{ still }}</p>
     <ElButton link @click="view.step = 'drive'">Look at its fields</ElButton>
   </Section>
-  <Section v-if="all.length" title="What broke, and why">
+  <Section v-if="all.length" title="What happened, and why">
     <div v-if="causes.length > 1 || bodies.length > 1" class="filters">
       <Pick
         label="cause"
