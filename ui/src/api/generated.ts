@@ -3669,6 +3669,18 @@ export interface components {
              */
             young: number;
             /**
+             * Working Load
+             * @description a load by which its stiffness is given instead: 'young' follows from it [kN]
+             * @default null
+             */
+            working_load: number | null;
+            /**
+             * Working Stretch
+             * @description share by which it is longer under its working load
+             * @default 0.02
+             */
+            working_stretch: number;
+            /**
              * Bending
              * @description bending stiffness [N m2]; a limp rope has none
              * @default 0

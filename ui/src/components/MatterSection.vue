@@ -17,7 +17,10 @@ import Section from "../controls/Section.vue";
 import SpecRows from "./SpecRows.vue";
 
 /** numbers that a preset gives: with one of them changed it is that preset no more */
-const GIVEN = new Set(["weight", "thickness", "stretch", "shear", "bending", "young", "poisson", "radius"]);
+const GIVEN = new Set([
+  ...["weight", "thickness", "stretch", "shear", "bending"],
+  ...["young", "poisson", "radius", "working_load", "working_stretch"],
+]);
 const props = defineProps<{ name: string; body: Body }>();
 const shot = useShot();
 const pieces = usePieces();

@@ -28,7 +28,17 @@ const MAKE: Record<MatterKind, Record<string, unknown>> = {
     tear: null,
   },
   soft: { preset: "rubber", young: 2000, poisson: 0.48, damping: 0.01, detail: 10, folds: false, tear: null },
-  rope: { preset: "hemp", radius: 0.01, young: 6e5, bending: 0, damping: 0.01, folds: true, breaks: null },
+  rope: {
+    preset: "hemp",
+    radius: 0.01,
+    young: 6e5,
+    working_load: null,
+    working_stretch: 0.02,
+    bending: 0,
+    damping: 0.01,
+    folds: true,
+    breaks: null,
+  },
 };
 
 const n = (key: string, label: string, unit: string, more: Partial<Spec> = {}): Spec => ({
@@ -63,7 +73,9 @@ export const MATTER_SPECS: Record<MatterKind, Spec[]> = {
   ]),
   rope: told("RopeMatter", [
     n("radius", "radius", "m", { min: 1e-4, max: 10 }),
-    n("young", "stiffness", "kN/m²", { min: 1e-3 }),
+    n("young", "stiffness", "kN/m²", { min: 1e-3, when: (m) => m.working_load == null }),
+    n("working_load", "working load", "kN", { min: 1e-4, optional: { on: 1, none: "not known" } }),
+    n("working_stretch", "longer by", "", { min: 1e-6, max: 1, when: (m) => m.working_load != null }),
     n("bending", "bending", "N m²"),
     DAMPING,
     n("breaks", "breaks at", "kN", { min: 1e-4, optional: { on: 20, none: "never" } }),
@@ -153,8 +165,13 @@ export function takeMatter(
   const numbers = preset.matter[body.matter.kind];
   if (!numbers) return;
   Object.assign(body.matter, numbers, { preset: preset.name });
+  if (body.matter.kind === "rope") body.matter.working_load = null;
   Object.assign(body.material, { density: preset.density, friction: preset.friction });
 }
+
+/** Young's modulus of a rope [kN/m2], where its working load gives it too. */
+const youngOf = (m: Extract<Body["matter"], { kind: "rope" }>): number =>
+  m.working_load ? m.working_load / (Math.PI * m.radius! ** 2 * m.working_stretch!) : m.young!;
 
 /** What numbers of matter lead to, said while they are changed. size: of the body [m]; gravity [m/s2] */
 export function leadsTo(body: Body, size: readonly number[], gravity: number): string {
@@ -172,7 +189,7 @@ export function leadsTo(body: Body, size: readonly number[], gravity: number): s
   if (m.kind === "soft") return `${hangs((body.material.density! * gravity * long) / (1000 * m.young!))}`;
   if (m.kind === "rope") {
     const swing = 2 * Math.PI * Math.sqrt((2 * long) / (3 * gravity));
-    return `${hangs((body.material.density! * gravity * long) / (1000 * m.young!))}; swings in ${showNumber(swing, 2)} s`;
+    return `${hangs((body.material.density! * gravity * long) / (1000 * youngOf(m)))}; swings in ${showNumber(swing, 2)} s`;
   }
   return "";
 }

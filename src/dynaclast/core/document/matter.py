@@ -14,6 +14,9 @@ from .base import Name, NotNegative, Part, Positive
 from .falloffs import StillFalloff
 from .presets import PRESETS, PresetName
 
+MOST_YOUNG = 1e9
+"""Of a rope [kN/m2]."""
+
 
 class RigidMatter(Part):
     """Pieces that keep their shape."""
@@ -73,11 +76,28 @@ class RopeMatter(Preset):
 
     kind: Literal["rope"] = "rope"
     radius: Positive = Field(0.01, le=10, description="[m]")
-    young: Positive = Field(1e6, le=1e9, description="Young's modulus of its section [kN/m2]")
+    young: Positive = Field(1e6, le=MOST_YOUNG, description="Young's modulus of its section [kN/m2]")
+    working_load: Positive | None = Field(
+        None, le=1e9, description="a load by which its stiffness is given instead: 'young' follows from it [kN]"
+    )
+    working_stretch: Positive = Field(0.02, le=1, description="share by which it is longer under its working load")
     bending: NotNegative = Field(0.0, le=1e9, description="bending stiffness [N m2]; a limp rope has none")
     damping: NotNegative = Field(0.0, le=1, description="time in which stretching is slowed down [s]")
     folds: bool = Field(True, description="whether it meets itself")
     breaks: Positive | None = Field(None, le=1e9, description="load at which it breaks [kN]; without it, never")
+
+    @model_validator(mode="after")
+    def _by_its_load(self) -> RopeMatter:
+        if self.working_load is not None:
+            young = self.working_load / (math.pi * self.radius**2 * self.working_stretch)
+            if young > MOST_YOUNG:
+                least = math.sqrt(self.working_load / (math.pi * MOST_YOUNG * self.working_stretch))
+                raise ValueError(
+                    f"working_stretch: at a radius of {self.radius:g} m this asks for a modulus of {young:.3g} kN/m2, "
+                    f"more than {MOST_YOUNG:g}: let it stretch more, or be thicker than {least:.3g} m"
+                )
+            self.young = young
+        return self
 
 
 Matter = Annotated[RigidMatter | ClothMatter | SoftMatter | RopeMatter, Field(discriminator="kind")]
