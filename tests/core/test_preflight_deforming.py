@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import re
 from typing import Any
 
 import pytest
 
-from deforming import cloth, pin, rope, soft
+from deforming import EVERYWHERE, cloth, pin, rope, soft
 from dynaclast.core.document import parse
 from dynaclast.core.fracture.pieces import no_pieces
 from dynaclast.core.preflight import Finding, preflight
+from dynaclast.core.solve.prepare import prepare
+from shots import box, shot
 
 
 def found(*bodies: dict[str, Any], **more: Any) -> dict[str, Finding]:
@@ -84,3 +87,31 @@ def test_a_mass_that_is_given_counts() -> None:
     jelly: dict[str, Any] = soft("jelly", (0, 3, 0), (1, 2, 1), matter={"young": 10}, material={"mass": 1000})
     jelly["pins"] = [pin(0, 4, 0, reach=1.0)]
     assert "98 %" in found(jelly)["gives-way"].sentence
+
+
+STRONG = [
+    (
+        {"kind": "push", "amount": 900.0, "unit": "m/s"},
+        {"kind": "at", "time": 0.1},
+        "gives a speed of 900 m/s",
+        "Up to 500 m/s",
+    ),
+    ({"kind": "gravity", "acceleration": [0, -3e4, 0]}, {"kind": "span"}, "pulls with 30000 m/s2", "Up to 24000 m/s2"),
+]
+
+
+@pytest.mark.parametrize(("effect", "cue", "does", "remedy"), STRONG)
+@pytest.mark.parametrize("body", [cloth("x", (0, 2, 0), (1, 1), (4, 4)), box("x", (0, 2, 0), (1, 1, 1))])
+def test_a_field_past_the_speed_limit_is_told_with_the_strength_that_acts_in_full(
+    body: dict[str, Any], effect: dict[str, Any], cue: dict[str, Any], does: str, remedy: str
+) -> None:
+    def past(**limits: float) -> Finding | None:
+        field = {"name": "f", "effect": effect, "cue": cue, "reach": EVERYWHERE}
+        ready = prepare(shot(body, fields=(field,), limits=limits))
+        return next((f for f in preflight(ready.shot, ready.pieces) if f.code == "past-limit"), None)
+
+    told = past()
+    assert told is not None
+    assert re.search(does, told.sentence)
+    assert re.match(remedy, told.remedy)
+    assert past(speed=1000.0) is None

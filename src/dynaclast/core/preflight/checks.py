@@ -22,6 +22,7 @@ from .finding import Finding
 from .loads import weight_loads
 from .overlap import overlaps
 from .reach import crossings, lay_out, lay_out_vertices, on_pieces, reach_on_vertices
+from .speed_limit import past_the_limit
 
 HEAVY_EXACT = 200_000
 """Triangles above which an exact body is said to be slow."""
@@ -75,6 +76,8 @@ def _rigid(shot: Shot, built: list[Pieces]) -> tuple[Shot, list[Pieces]]:
     return shot.model_copy(update={"bodies": bodies, "ties": ties}), pieces
 
 
+FORCES = ("vortex", "wind", "attractor", "burst", "push", "turbulence", "gravity")
+"""Fields whose strength is known before a run."""
 LOOKS = 9
 """Times over a field's cue at which it is looked whether it reaches something, where it or what it rides on moves."""
 
@@ -134,6 +137,7 @@ def _reached(item: FieldItem, shot: Shot) -> str:
 
 def _fields(shot: Shot, built: list[Pieces], surface_of: SurfaceOf) -> list[Finding]:
     grid = crossings(shot, built, lay_out(shot, built, surface_of=surface_of))
+    vertices = lay_out_vertices(shot, surface_of)
     out: list[Finding] = []
     end = shot.timing.frames / shot.timing.fps
     ever = _ever(shot, built, surface_of)
@@ -167,6 +171,9 @@ def _fields(shot: Shot, built: list[Pieces], surface_of: SurfaceOf) -> list[Find
             )
         if item.effect.kind == "kill" or isinstance(item.cue, ImpactCue):
             continue  # what comes in later, or where a hit falls, is not known before
+        if item.effect.kind in FORCES and _first(item) < end:
+            at = lay_out(shot, built, _first(item), surface_of)
+            out.extend(past_the_limit(item, shot, built, at, vertices))
         if not ever.get(item.name, 0):
             out.append(
                 Finding(
