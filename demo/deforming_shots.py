@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import math
 
-SEA_BED = {"on": True, "height": 0.0, "friction": 0.8, "bounce": 0.05}
+from demo_parts import SEA_BED
+
 EVERYWHERE = {"layers": [{"shape": {"kind": "everywhere"}}]}
 
 
