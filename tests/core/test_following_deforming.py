@@ -49,6 +49,12 @@ def test_the_best_rotation_is_the_one_that_points_were_turned_by(rank: int) -> N
         assert rotation_matrix(quaternion_of(turn)) == pytest.approx(TURN, abs=1e-9)
 
 
+def test_what_has_no_finite_place_turns_nothing() -> None:
+    then = np.eye(3) - 1 / 3
+    assert (best_rotation(then, np.where(then > 0, np.nan, then)) == np.eye(3)).all()
+    assert (best_rotation(then, np.zeros((3, 3))) == np.eye(3)).all()
+
+
 def test_a_line_is_turned_by_the_least_angle_also_straight_back() -> None:
     along = np.outer(np.linspace(-1, 1, 5), [1.0, 2.0, 2.0])
     assert best_rotation(along, along) == pytest.approx(np.eye(3))

@@ -48,7 +48,7 @@ def row_of(store: Store, take_id: str) -> TakeRow:
     return store.patiently(lambda s: takes.find(s, take_id))
 
 
-def wait(store: Store, take_id: str, reached: Callable[[TakeRow], bool], seconds: float = 90) -> TakeRow:
+def wait(store: Store, take_id: str, reached: Callable[[TakeRow], bool], seconds: float = 240) -> TakeRow:
     until = time.monotonic() + seconds
     while time.monotonic() < until:
         row = row_of(store, take_id)

@@ -63,10 +63,9 @@ THIN = 1e-6
 
 def best_rotation(then: Array, now: Array) -> Array:
     """The rotation (3, 3) that takes vectors (n, 3) nearest to others (n, 3), by least squares; of vectors along one
-    line the shortest that turns this, and none of a single point (Kabsch 1976).
+    line the shortest that turns this, and none of a single point or where one has no finite place (Kabsch 1976).
     """
-    long = float(np.einsum("ij,ij->", then, then))
-    if long == 0.0 or not now.any():
+    if not (then.any() and now.any() and np.isfinite(now).all()):
         return np.eye(3)
     _, spread, along = np.linalg.svd(then, full_matrices=False)
     if len(spread) < 2 or spread[1] <= THIN * spread[0]:
