@@ -76,7 +76,7 @@ def breaking(page: Page) -> None:
 
 def bind(page: Page) -> None:
     chosen("bind", "tower")(page)
-    press(page, "weight")
+    press_choice(page, "weight")
     page.wait_for_timeout(2500)
 
 
@@ -155,7 +155,7 @@ PICTURES: dict[str, tuple[str, Callable[[Page], None]]] = {
     "export": ("lower tower", played(0.3, "export")),
     "drive": ("gnawing waves", chosen("drive", "waves")),
     "map": ("gnawing waves", soaked),
-    "layers": ("sea stack", chosen("drive", "stack")),
+    "layers": ("sea stack", chosen("drive", r"stack\s*\d")),
     "flag": ("signal flag", tense),
     "figurehead": ("figurehead", played(0.55)),
     "brush": ("signal flag", painted),

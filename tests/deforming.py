@@ -10,6 +10,7 @@ from dynaclast.core.document import Shot
 from dynaclast.core.solve.frame import Frame
 from dynaclast.core.solve.loop import Run
 from dynaclast.core.solve.prepare import prepare
+from dynaclast.core.solve.state import State
 from shots import reach_sphere
 
 EVERYWHERE = {"layers": [{"shape": {"kind": "everywhere"}}]}
@@ -74,3 +75,23 @@ def spin_of(run: Run) -> np.ndarray:
         "n,nij->ij", m, (arm**2).sum(axis=1)[:, None, None] * np.eye(3) - arm[:, :, None] * arm[:, None]
     )
     return np.asarray(np.linalg.solve(inertia, m @ np.cross(arm, v - m @ v / m.sum())))
+
+
+def ends_alike(shot: Shot, kept_at: tuple[int, ...]) -> bool:
+    """Whether runs that go on from the states of these frames end in the state of the one that never stopped, to the
+    bit.
+    """
+    going, frames = started(shot), shot.timing.frames
+    kept = {}
+    for frame in range(1, frames + 1):
+        going.advance()
+        if frame in kept_at:
+            kept[frame] = going.state.pack()
+    ready = prepare(shot)
+    for frame, packed in kept.items():
+        later = Run(ready.shot, ready.model, State.unpack(packed))
+        for _ in range(frames - frame):
+            later.advance()
+        if later.state.pack() != going.state.pack():
+            return False
+    return len(kept) == len(kept_at)
