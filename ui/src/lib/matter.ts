@@ -189,7 +189,8 @@ export function leadsTo(body: Body, size: readonly number[], gravity: number): s
   if (m.kind === "soft") return `${hangs((body.material.density! * gravity * long) / (1000 * m.young!))}`;
   if (m.kind === "rope") {
     const swing = 2 * Math.PI * Math.sqrt((2 * long) / (3 * gravity));
-    return `${hangs((body.material.density! * gravity * long) / (1000 * youngOf(m)))}; swings in ${showNumber(swing, 2)} s`;
+    const strain = (body.material.density! * gravity * long) / (1000 * youngOf(m));
+    return `${hangs(strain)}; swings in ${showNumber(swing, 2)} s`;
   }
   return "";
 }

@@ -1,4 +1,4 @@
-/** What happened in a take, a line a frame: what acted, was let go, gave way and ended, and what most bonds broke by. */
+/** What happened in a take, a line a frame: what acted, was let go, gave way, ended, and what most bonds broke by. */
 import type { TakeEvent } from "../api/types";
 import { causeWords } from "./document";
 import { endWords, releaseWords } from "./trace";
