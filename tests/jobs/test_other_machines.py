@@ -146,6 +146,7 @@ def test_two_workers_elsewhere_bake_by_the_keys_they_were_given(spaces: list[str
             _bake_and_look(words[1])
         main.stdin.write("\n")
         main.stdin.flush()
+        main.wait(timeout=60)  # it ends its database
 
 
 @contextlib.contextmanager
