@@ -122,7 +122,7 @@ class Surveyor:
         at = lay_out(whole, pieces, frame / whole.timing.fps, self.surface)
         findings = bad + wrong
         if whole.bodies or not bad:
-            findings += preflight(whole, pieces, self._hulls)
+            findings += preflight(whole, pieces, self._hulls, self.surface)
         keyed = Keyed(whole.fields).at(at.evaluation.time)
         on = on_pieces(at)
         values = {item.name: on.reach_of(item).round(3).tolist() for item in keyed}

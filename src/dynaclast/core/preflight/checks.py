@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from functools import partial
+from collections.abc import Callable
+from functools import cache, partial
 
 import numpy as np
 
@@ -21,16 +22,18 @@ from .faults import faults
 from .finding import Finding
 from .loads import weight_loads
 from .overlap import overlaps
-from .reach import crossings, lay_out, lay_out_vertices, on_pieces, reach_on_vertices
+from .reach import Layout, VertexLayout, crossings, lay_out, lay_out_vertices, on_pieces, reach_on_vertices
 from .speed_limit import past_the_limit
 
 HEAVY_EXACT = 200_000
 """Triangles above which an exact body is said to be slow."""
 
 
-def preflight(shot: Shot, built: list[Pieces], shop: HullShop | None = None) -> list[Finding]:
+def preflight(
+    shot: Shot, built: list[Pieces], shop: HullShop | None = None, surface_of: SurfaceOf | None = None
+) -> list[Finding]:
     """Findings of a written-out shot whose bodies could be built, gravest first; ``shop`` keeps hulls from one call to
-    the next.
+    the next, and whoever keeps surfaces hands in ``surface_of``.
     """
     out: list[Finding] = []
     if not shot.bodies:
@@ -56,7 +59,7 @@ def preflight(shot: Shot, built: list[Pieces], shop: HullShop | None = None) -> 
             )
         )
     shop = shop or HullShop(no_files)
-    out.extend(_fields(shot, built, partial(drawn_surface, resolve=shop.resolve)))
+    out.extend(_fields(shot, built, surface_of or partial(drawn_surface, resolve=shop.resolve)))
     solid, pieces = _rigid(shot, built)
     out.extend(_bodies(solid, pieces))
     out.extend(deforming_findings(shot, shop.resolve))
@@ -94,11 +97,10 @@ def _first(item: FieldItem) -> float:
     )
 
 
-def _ever(shot: Shot, built: list[Pieces], surface_of: SurfaceOf) -> dict[str, int]:
+def _ever(shot: Shot, laid_out: Callable[[float], Layout], vertices: VertexLayout) -> dict[str, int]:
     """The most pieces and vertices each field reaches at any of some times of its cue, where they stand until moved by
     animation.
     """
-    vertices = lay_out_vertices(shot, surface_of)
     end = shot.timing.frames / shot.timing.fps
     out: dict[str, int] = {}
     asked: dict[float, list[FieldItem]] = {}
@@ -114,7 +116,7 @@ def _ever(shot: Shot, built: list[Pieces], surface_of: SurfaceOf) -> dict[str, i
         for time in np.linspace(_first(item), max(_first(item), min(last, end)), LOOKS) if moves else [0.0]:
             asked.setdefault(round(float(time), 6), []).append(item)
     for time, items in asked.items():
-        at = lay_out(shot, built, time, surface_of)
+        at = laid_out(time)
         for item in Keyed(items).at(time):
             on = on_pieces(at, among(item.targets, at.columns)[at.piece_column])
             held = EFFECTS[item.effect.kind].holds(item, on)
@@ -136,11 +138,12 @@ def _reached(item: FieldItem, shot: Shot) -> str:
 
 
 def _fields(shot: Shot, built: list[Pieces], surface_of: SurfaceOf) -> list[Finding]:
-    grid = crossings(shot, built, lay_out(shot, built, surface_of=surface_of))
+    laid_out = cache(lambda time: lay_out(shot, built, time, surface_of))
+    grid = crossings(shot, built, laid_out(0.0))
     vertices = lay_out_vertices(shot, surface_of)
     out: list[Finding] = []
     end = shot.timing.frames / shot.timing.fps
-    ever = _ever(shot, built, surface_of)
+    ever = _ever(shot, laid_out, vertices)
     broken = {f.field: f.why for f in faults(shot)}
     for item in shot.fields:
         if not item.on:
@@ -172,8 +175,7 @@ def _fields(shot: Shot, built: list[Pieces], surface_of: SurfaceOf) -> list[Find
         if item.effect.kind == "kill" or isinstance(item.cue, ImpactCue):
             continue  # what comes in later, or where a hit falls, is not known before
         if item.effect.kind in FORCES and _first(item) < end:
-            at = lay_out(shot, built, _first(item), surface_of)
-            out.extend(past_the_limit(item, shot, built, at, vertices))
+            out.extend(past_the_limit(item, shot, built, laid_out(_first(item)), vertices))
         if not ever.get(item.name, 0):
             out.append(
                 Finding(

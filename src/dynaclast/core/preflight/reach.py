@@ -132,12 +132,12 @@ class VertexLayout:
 
 def lay_out_vertices(shot: Shot, surface_of: SurfaceOf) -> VertexLayout:
     """Of a written-out shot."""
-    soft = [b for b in shot.bodies if b.deforms]
+    soft = [(b, surface_of(b)) for b in shot.bodies if b.deforms]
     return VertexLayout(
-        {b.name: placed(b, b.factor * surface_of(b).start) for b in soft},
-        {b.name: placed(b, b.factor * surface_of(b).vertices) for b in soft},
-        {b.name: b.column for b in soft},
-        {b.name: b.factor**3 * mass_of(b, surface_of(b)) for b in soft},
+        {b.name: placed(b, b.factor * surface.start) for b, surface in soft},
+        {b.name: placed(b, b.factor * surface.vertices) for b, surface in soft},
+        {b.name: b.column for b, _ in soft},
+        {b.name: b.factor**3 * mass_of(b, surface) for b, surface in soft},
     )
 
 
