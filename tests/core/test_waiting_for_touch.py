@@ -110,7 +110,64 @@ def test_a_strain_on_its_seams_lets_it_go() -> None:
     assert [(body, cause) for _, body, cause in released(frames)] == [("x", {"field": "s"})]
 
 
+WALL = box(
+    "x",
+    (0, 3, 0),
+    (1, 1, 1),
+    pattern={"kind": "cells", "count": 8, "seed": 1},
+    bonds={"strength": 1e4},
+    release=TOUCH | {"part": "body"},
+)
+ALL = WAITING | {"rigid": WALL}
+
+
+@pytest.mark.parametrize("kind", sorted(ALL))
+def test_what_is_animated_lets_go_what_it_runs_into(kind: str) -> None:
+    arm = box("arm", (-2, 3, 0), (0.3, 1, 1), role="animated", velocity=[3, 0, 0])
+    edge = {"cloth": 1.0, "rope": 1.05}.get(kind, 0.5)
+    frames = baked(ALL[kind], arm, frames=16, **FREE_FALL)
+    ((at, body, cause),) = released(frames)
+    assert (body, cause) == ("x", {"touch": "arm"})
+    assert at == pytest.approx((2 - 0.15 - edge) / 3 * 24, abs=1)
+    name = "position" if kind == "rigid" else "points/x"
+    first, before, last = (frames[k].arrays[name][: 8 if kind == "rigid" else None] for k in (0, at - 1, -1))
+    moved = last - first
+    assert (before == first).all()
+    assert moved[:, 1].mean() < -0.05 and moved[:, 0].max() > 0.05
+
+
+@pytest.mark.parametrize("kind", ["cloth", "soft", "rope"])
+def test_what_deforms_lets_go_pieces_it_falls_on(kind: str) -> None:
+    place = {"place": {"position": [0, 4.2, 0]}}
+    falls = rope("falls", (-1, 4.2, 0), (1, 4.2, 0), segments=10, matter={"radius": 0.05})
+    if kind != "rope":
+        falls = WAITING[kind] | place | {"name": "falls", "release": {"kind": "start"}}
+    frames = baked(WALL, falls, frames=20, **FREE_FALL)
+    ((at, body, cause),) = released(frames)
+    assert (body, cause) == ("x", {"touch": "falls"})
+    gap = {"cloth": 0.69, "soft": 0.2, "rope": 0.65}[kind]
+    assert at == pytest.approx(np.sqrt(2 * gap / 9.81) * 24, abs=1.5)
+    assert frames[-1].arrays["position"][:8, 1].max() < frames[0].arrays["position"][:8, 1].max() - 0.02
+
+
+def test_what_stands_on_an_animated_floor_waits_until_that_rises_into_it() -> None:
+    keys = [{"time": 0.0, "position": [0, 1, 0]}, {"time": 0.5, "position": [1, 1, 0]}]
+    slides = box("floor", (0, 1, 0), (6, 1, 6), role="animated", motion={"keys": keys})
+    crate = box("x", (0, 2, 0), release=TOUCH)
+    assert released(baked(crate, slides, frames=16, **FREE_FALL)) == []
+    keys = [{"time": 0.25, "position": [0, 1, 0]}, {"time": 1.0, "position": [0, 1.5, 0]}]
+    rises = slides | {"motion": {"keys": keys}}
+    ((at, _, cause),) = released(baked(crate, rises, frames=16, **FREE_FALL))
+    assert at in (6, 7) and cause == {"touch": "floor"}
+
+
 def test_a_run_goes_on_to_the_bit_from_before_the_touch_and_from_after_it() -> None:
     stone = ball("stone", (0.1, 4.2, 0), 0.2, velocity=[0, -4, 0])
     both = shot(WAITING["cloth"], WAITING["rope"] | {"name": "y"}, stone, frames=20, **FREE_FALL)
     assert ends_alike(both, (3, 12))
+
+
+def test_and_so_it_does_where_something_animated_comes() -> None:
+    arm = box("arm", (-2, 3, 0), (0.3, 2, 1), role="animated", velocity=[3, 0, 0])
+    wall = WALL | {"name": "w", "place": {"position": [2, 3, 0]}}
+    assert ends_alike(shot(WAITING["soft"], wall, arm, frames=30, **FREE_FALL), (6, 11, 24))

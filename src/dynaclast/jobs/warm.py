@@ -71,6 +71,12 @@ def _shot() -> Shot:
                     "place": {"position": [3, 1.2, 1]},
                     "velocity": [0, 0, -1],
                 },
+                {
+                    "name": "waits",
+                    "shape": {"kind": "box", "size": [0.1, 0.1, 0.1]},
+                    "place": {"position": [3, 1.3, 0.7]},
+                    "release": {"kind": "touch"},
+                },
             ],
             "ties": [{"name": "hinge", "how": {"kind": "hinge"}, "body": "swing", "point": [3, 1.2, 0]}],
             "fields": [

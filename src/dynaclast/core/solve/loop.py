@@ -143,6 +143,7 @@ class Run:
             self.channels.apply(number)
             self.releases.release_due(number)
             self.kinematics.aim(number)
+            self.releases.release_ahead()
             gripped = self.hands.acceleration()
             acting = self.fields.act(number, gripped)
             if k == 0:

@@ -13,6 +13,7 @@ from .events import Event, EventLog
 from .model import Hold, Model
 from .rigid.run import RigidRun
 from .state import State
+from .sweeps import run_into
 
 DUE_TOLERANCE = 1e-9
 """Intervals by which a cue may be early, by rounding."""
@@ -115,13 +116,34 @@ class Releases:
         self._log.add("release", body=model.body_names[body], pieces=pieces.tolist(), cause=cause)
         self._bonds.part(pieces)
 
+    def release_ahead(self) -> None:
+        """Let go what waits to be touched and what is animated runs into in the coming interval."""
+        slots = self._rigid.kinematic
+        if not len(slots) or not self.waiting_for_touch():
+            return
+        model = self._model
+        pieces, deformables = run_into(model, self._state, slots)
+        if not pieces and not deformables:
+            return
+        hit, names = np.zeros(model.piece_count, bool), model.body_names
+        hit[list(pieces)] = True
+        by = [names[model.pieces.body[p]] for p in (*pieces.values(), *deformables.values())]
+        bodies = dict(zip(deformables, by[len(pieces) :], strict=True))
+        self.release_after_touch(Touch(hit, by[0], self._of_shot(bodies)))
+
+    def _of_shot(self, names: dict[int, str]) -> dict[int, str]:
+        """By the bodies of the shot what is known by deformable bodies."""
+        run = self._deformable
+        return {} if run is None else {int(run.deformables.body[b]): name for b, name in names.items()}
+
     def touched(self) -> Touch:
         """What waits to be touched, and something that moves touched in this interval."""
-        bodies: dict[int, str] = {}
-        if (run := self._deformable) is not None:
-            found = run.touched_by(run.waiting(Hold.TOUCH))
-            bodies = {int(run.deformables.body[b]): by for b, by in found.items()}
-        return Touch(*self._touched_pieces(), bodies)
+        pieces, by = self._touched_pieces()
+        run = self._deformable
+        if run is None:
+            return Touch(pieces, by, {})
+        more, other = run.touched_pieces(self._state.hold == Hold.TOUCH)
+        return Touch(pieces | more, by or other, self._of_shot(run.touched_by(run.waiting(Hold.TOUCH))))
 
     def _touched_pieces(self) -> tuple[Mask, str]:
         """Pieces (P,) bool that wait to be touched and that another body, moving, pressed on in this interval; and the

@@ -17,6 +17,19 @@ ROWS, ITERATIONS, STEPS = range(3)
 """Places in StepScratch.numbers."""
 
 
+class Touches(NamedTuple):
+    """What moves, and touched something first in an interval.
+
+    body  : (B,) int32, of deformable bodies: 1 + the piece that touched each, or -1 less another of them; 0 nothing
+    piece : (P,) int32, of pieces: 1 + the deformable body that touched each; 0 none
+    waits : (B,) uint8, whether a deformable body waits itself: then it is held, and touches nothing
+    """
+
+    body: Index
+    piece: Index
+    waits: Flags
+
+
 class StepScratch(NamedTuple):
     """Room for a step.
 
@@ -27,8 +40,7 @@ class StepScratch(NamedTuple):
     slot_base    : (K, 6) float64
     given        : (A, 6) float64, [m/s2], [rad/s2], what assemblies get in the step
     pressed      : (A,) float64, [N], greatest force of a step of the interval on what sleeps
-    touched      : (B,) int32, what each body touched first in the interval: 1 + a shape, or -1 less another of them;
-                   0 nothing
+    touches      : what moves and touched something in the interval
     pull         : (X,) float64, [N], greatest load of each tie's end in the interval
     numbers      : (4,) int64: rows of the last step, iterations since the start, steps
     goal         : (N, 3) float64, [m], where recall draws vertices in the step; goal_way (N, 3), [m], how far that goes
@@ -47,7 +59,7 @@ class StepScratch(NamedTuple):
     slot_base: Array
     given: Array
     pressed: Array
-    touched: Index
+    touches: Touches
     pull: Array
     numbers: Index
     goal: Array

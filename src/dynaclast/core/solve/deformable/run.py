@@ -19,7 +19,7 @@ from .face_contacts import cores_of
 from .groups import make_groups
 from .meetings import Meeting, find_meetings, make_meeting, with_room
 from .model import DeformableModel
-from .parts import ROWS, Deformables, StepScratch
+from .parts import ROWS, Deformables, StepScratch, Touches
 from .readings import Readings
 from .rotations import make_rotations
 from .system import Matrix, make_slots, make_vectors
@@ -80,7 +80,7 @@ class DeformableRun:
             f((slots, 6)),
             f((slots, 6)),
             f(slots),
-            f(bodies, np.int32),
+            Touches(f(bodies, np.int32), f(self._model.piece_count, np.int32), f(bodies, np.uint8)),
             f(len(e.ties.strength)),
             f(4, np.int64),
             e.vertices.rest.copy(),
@@ -177,7 +177,8 @@ class DeformableRun:
         self.wake_by_others(scene, bodies)
         parts, awake = self.parts, self.awake()
         parts.scratch.pressed[:] = 0.0
-        parts.scratch.touched[:] = 0
+        touches = parts.scratch.touches
+        touches.body[:], touches.piece[:], touches.waits[:] = 0, 0, self.waiting()
         parts.scratch.pull[:] = 0.0
         near = self._find_near(awake, scene, bodies)
         meeting = self._find_meetings(awake)
@@ -339,21 +340,17 @@ class DeformableRun:
 
     def touched_by(self, bodies: Mask) -> dict[int, str]:
         """What moved and touched deformable bodies (B,) bool in the interval, by the body's number: its name."""
-        state, names = self._state, self.deformables.names
-        asm, waits = state.assemblies, self.waiting()
-        moves = (asm.motion == Motion.KINEMATIC) | ((asm.motion == Motion.DYNAMIC) & (asm.asleep == 0))
-        out = {}
-        for b in np.flatnonzero(bodies & (self.parts.scratch.touched != 0)):
-            by = int(self.parts.scratch.touched[b])
-            if by < 0:
-                other = -1 - by
-                if not state.deformables.asleep[other] and not waits[other]:
-                    out[int(b)] = names[other]
-                continue
-            piece = self._model.hulls.piece[by - 1]
-            if moves[state.piece_assembly[piece]]:
-                out[int(b)] = self._model.body_names[self._model.pieces.body[piece]]
-        return out
+        by, names, of = self.parts.scratch.touches.body, self._model.body_names, self._model.pieces.body
+        return {
+            int(b): names[of[by[b] - 1]] if by[b] > 0 else self.deformables.names[-1 - by[b]]
+            for b in np.flatnonzero(bodies & (by != 0))
+        }
+
+    def touched_pieces(self, pieces: Mask) -> tuple[Mask, str]:
+        """Those of pieces (P,) bool that a deformable body touched in the interval, and its name ("": none did)."""
+        by = self.parts.scratch.touches.piece
+        out = pieces & (by != 0)
+        return out, self.deformables.names[by[np.flatnonzero(out)[0]] - 1] if out.any() else ""
 
     def waiting(self, hold: Hold | None = None) -> Mask:
         """Deformable bodies (B,) bool that wait, for this or for anything."""

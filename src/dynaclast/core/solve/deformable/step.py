@@ -11,9 +11,9 @@ from __future__ import annotations
 
 import numpy as np
 
-from ...arrays import Array, Index
+from ...arrays import Array
 from ...kernels import kernel
-from ..model import Hulls, PieceTable, Settings
+from ..model import Hulls, Motion, PieceTable, Settings
 from ..rigid.groups import Bodies
 from ..state import NOTHING
 from .assembly import assemble, assemble_again, assemble_lattices, hold_back, strained
@@ -34,7 +34,7 @@ from .system import (
     row_stiffness,
     solve_system,
 )
-from .tables import MOST_VERTICES, Rows, Solver
+from .tables import MOST_VERTICES, Solver
 
 SOME = 0.05
 """Fewer rows than this share that are otherwise than they were do not matter."""
@@ -229,17 +229,27 @@ def _follow(d: Deformables) -> None:
 
 
 @kernel(inner=True)
-def _note_touch(rows: Rows, c: int, body: Index, touched: Index) -> None:
-    """Remember for the bodies of a row what they touch by it (StepScratch.touched), where that is the first thing."""
+def _note_touch(d: Deformables, hulls: Hulls, bodies: Bodies, c: int) -> None:
+    """Remember of a row what moves and touched the other side by it first (Touches)."""
+    rows, body, asm, touches = d.rows, d.elements.vertices.body, bodies.assemblies, d.scratch.touches
     one = body[rows.vertex[c, 0]]
+    moves = not touches.waits[one] and not d.asleep[one]
     if rows.shape[c] >= 0:
-        touched[one] = touched[one] or rows.shape[c] + 1
+        p = hulls.piece[rows.shape[c]]
+        a = bodies.piece_assembly[p]
+        if moves and touches.piece[p] == 0:
+            touches.piece[p] = 1 + one
+        if touches.body[one] == 0 and asm.motion[a] != Motion.FIXED and not asm.asleep[a]:
+            touches.body[one] = 1 + p
         return
     for k in range(1, MOST_VERTICES):
         i = rows.vertex[c, k]
-        if i >= 0 and body[i] != one:
-            touched[one] = touched[one] or -1 - body[i]
-            touched[body[i]] = touched[body[i]] or -1 - one
+        if i < 0 or body[i] == one:
+            continue
+        if moves and touches.body[body[i]] == 0:
+            touches.body[body[i]] = -1 - one
+        if touches.body[one] == 0 and not touches.waits[body[i]] and not d.asleep[body[i]]:
+            touches.body[one] = -1 - body[i]
 
 
 @kernel(inner=True)
@@ -278,7 +288,7 @@ def _go_on(d: Deformables, hulls: Hulls, bodies: Bodies, settings: Settings, cou
             touching.side[rows.shape[c]] = side if rows.face[c] == FRONT else -side
         if not rows.force[c] > 0.0:
             continue
-        _note_touch(rows, c, d.elements.vertices.body, s.touched)
+        _note_touch(d, hulls, bodies, c)
         on = rows.point[c]
         if rows.force[c] >= touching.force[on]:
             touching.force[on], touching.shape[on], touching.face[on] = rows.force[c], rows.shape[c], rows.face[c]

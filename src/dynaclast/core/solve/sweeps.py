@@ -1,0 +1,227 @@
+"""What animated bodies run into, of what waits to be touched.
+
+Neither gives way to the other, so that the solver makes no contact between them. Animated bodies are known to go where
+they go: the hull of a convex shape at two poses holds all the places between them, but for the bulge of the arc it is
+turned along; an interval is taken in steps that turn little. Where such a hull and what waits overlap, they touch
+(distance of convex sets by Gilbert, Johnson and Keerthi 1988).
+"""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+
+from ..arrays import Array, Flags, Index
+from ..geometry.rotations import rotation_matrix, vector_to_quaternion
+from ..kernels import kernel
+from .deformable.tables import Elements, Held
+from .frame import piece_positions
+from .model import Hold, Model
+from .rigid.gjk import PointSet, Simplex, gjk, make_scratch
+from .state import State
+
+STEP = 0.2
+"""By so much an animated body turns between two poses [rad]: the bulge of its arc is 0.5 % of its arm."""
+SLACK = 1e-5
+"""What stands on an animated body does not overlap it by more, by rounding [m]."""
+
+
+class ConvexSets(NamedTuple):
+    """Convex shapes with a rounding, world frame. K of them.
+
+    points : (N, 3) float64, [m]; start (K + 1,) int64, those of each
+    radius : (K,) float64, [m]
+    owner  : (K,) int64, the piece or deformable body that each belongs to
+    kind   : (K,) int64, the body of the shot, or of deformable bodies, bodies of the shot + their number
+    lower  : (K, 3) float64, [m], bounds; upper (K, 3), likewise
+    """
+
+    points: Array
+    start: Index
+    radius: Array
+    owner: Index
+    kind: Index
+    lower: Array
+    upper: Array
+
+
+def _runs(start: Index, count: Index) -> Index:
+    """Rows start to start + count of each, one after another."""
+    rows: Index = np.repeat(start - np.cumsum(count) + count, count) + np.arange(count.sum())
+    return rows
+
+
+def only(sets: ConvexSets, which: Index) -> ConvexSets:
+    """Some of them."""
+    count = np.diff(sets.start)[which]
+    rows = _runs(sets.start[which], count)
+    return convex_sets(sets.points[rows], count, sets.radius[which], sets.owner[which], sets.kind[which])
+
+
+def convex_sets(points: Array, count: Index, radius: Array, owner: Index, kind: Index) -> ConvexSets:
+    """Sets of so many points each, one after another."""
+    start = np.concatenate([[0], np.cumsum(count)]).astype(np.int64)
+    if not len(count):
+        return ConvexSets(np.zeros((0, 3)), start, np.zeros(0), owner, kind, np.zeros((0, 3)), np.zeros((0, 3)))
+    lower = np.minimum.reduceat(points, start[:-1]) - radius[:, None]
+    upper = np.maximum.reduceat(points, start[:-1]) + radius[:, None]
+    return ConvexSets(np.ascontiguousarray(points), start, radius, owner, kind, lower, upper)
+
+
+@kernel
+def _first_touches(
+    moving: ConvexSets,
+    still: ConvexSets,
+    touch: Flags,
+    axis: int,
+    order: Index,
+    begin: Index,
+    way: Array,
+    witness: Array,
+    scratch: Simplex,
+    out: Index,
+) -> None:
+    """As ``first_touches``; ``begin`` (M,) int64: before such places in ``order`` (K,) int64 all lie lower along the
+    axis than each moving set.
+    """
+    for m in range(len(moving.radius)):
+        for x in range(begin[m], len(order)):
+            k = order[x]
+            if still.lower[k, axis] > moving.upper[m, axis]:
+                break
+            apart = out[k] >= 0 or not touch[moving.kind[m], still.kind[k]]
+            for c in range(3):
+                apart = apart or moving.lower[m, c] > still.upper[k, c] or moving.upper[m, c] < still.lower[k, c]
+            if apart:
+                continue
+            near = moving.radius[m] + still.radius[k]
+            for c in range(3):
+                way[c] = moving.points[moving.start[m], c] - still.points[still.start[k], c]
+            one = PointSet(moving.points, moving.start[m], moving.start[m + 1])
+            other = PointSet(still.points, still.start[k], still.start[k + 1])
+            if gjk(one, other, near, way, witness, scratch) < near - SLACK:
+                out[k] = m
+
+
+def first_touches(moving: ConvexSets, still: ConvexSets, touch: Flags) -> Index:
+    """The first of the moving sets that overlaps each of those that stand still (K,) int64, -1 where none does.
+
+    touch : (kinds, kinds) uint8, whether such bodies touch
+    """
+    out = np.full(len(still.radius), -1)
+    if not len(out) or not len(moving.radius):
+        return out
+    axis = int(np.argmax(np.ptp(still.lower, axis=0)))
+    low, widest = still.lower[:, axis], float((still.upper - still.lower)[:, axis].max())
+    order = np.argsort(low, kind="stable")
+    begin = np.searchsorted(low[order], moving.lower[:, axis] - widest)
+    _first_touches(moving, still, touch, axis, order, begin, np.zeros(3), np.zeros((3, 3)), make_scratch(), out)
+    return out
+
+
+def shapes_of(model: Model, state: State, pieces: Index) -> ConvexSets:
+    """The collision shapes of pieces where they are."""
+    hulls, asm = model.hulls, state.assemblies
+    shape = np.flatnonzero(np.isin(hulls.piece, pieces))
+    piece, count = hulls.piece[shape], np.diff(hulls.vertex_start)[shape]
+    rows = _runs(hulls.vertex_start[shape], count)
+    slot, of = state.piece_assembly[piece], np.repeat(np.arange(len(shape)), count)
+    points = hulls.vertices[rows] + (model.pieces.rest_center[piece] - asm.rest_center[slot])[of]
+    slots, which = np.unique(slot, return_inverse=True)
+    turn = np.array([rotation_matrix(q) for q in asm.orientation[slots]]).reshape(-1, 3, 3)
+    points = np.einsum("nij,nj->ni", turn[which[of]], points) + asm.position[slot][of]
+    return convex_sets(points, count, hulls.radius[shape], piece.astype(np.int64), model.pieces.body[piece])
+
+
+def swept(model: Model, state: State, slots: Index) -> ConvexSets:
+    """What the shapes of animated assemblies pass over in the coming interval, by the velocities these have."""
+    asm, span, parts = state.assemblies, model.settings.interval, []
+    for slot in slots:
+        own = shapes_of(model, state, np.flatnonzero(state.piece_assembly == slot))
+        angle = asm.angular_velocity[slot] * span
+        steps = max(1, int(np.ceil(np.linalg.norm(angle) / STEP)))
+        center, count = asm.position[slot], np.diff(own.start)
+        poses = []
+        for k in range(steps + 1):
+            turn = rotation_matrix(vector_to_quaternion(angle * (k / steps)))
+            poses.append((own.points - center) @ turn.T + center + asm.velocity[slot] * (span * k / steps))
+        for then, next_ in zip(poses[:-1], poses[1:], strict=True):
+            both = np.concatenate([then, next_])
+            at = np.concatenate([np.repeat(np.arange(len(count)), count)] * 2)
+            order = np.argsort(at, kind="stable")
+            parts.append(convex_sets(both[order], 2 * count, own.radius, own.owner, own.kind))
+    return _together(parts)
+
+
+def _together(parts: list[ConvexSets]) -> ConvexSets:
+    if not parts:
+        nothing = np.zeros(0, np.int64)
+        return convex_sets(np.zeros((0, 3)), nothing, np.zeros(0), nothing, nothing)
+    joined = [np.concatenate(x) for x in zip(*parts, strict=True)]
+    count = np.concatenate([np.diff(x.start) for x in parts])
+    return convex_sets(joined[0], count, *joined[2:5])
+
+
+def surfaces_of(e: Elements, position: Array, bodies: Index, first_kind: int) -> ConvexSets:
+    """The faces of deformable bodies, the segments of ropes, and vertices that have neither, where they are.
+
+    position : (N, 3) float64, [m], of vertices; first_kind: ConvexSets.kind of the first deformable body
+    """
+    points = e.points
+    of = np.repeat(np.arange(len(points.first) - 1), np.diff(points.first))
+    use = np.isin(of, bodies) & (points.between == 0)
+    at = np.where(points.vertex >= 0, points.vertex, 0)
+    place = (position[at] * np.where(points.vertex >= 0, points.weight, 0.0)[:, :, None]).sum(axis=1)
+    faces = points.face[use[points.face].all(axis=1)]
+    segments = points.of[e.segments.vertex]
+    segments = segments[(segments >= 0).all(axis=1) & use[segments].all(axis=1)]
+    alone = use & (points.held != Held.FOLLOWS)
+    alone[faces] = False
+    alone &= ~np.isin(of, of[segments[:, 0]])  # what a rope carries else lies on its segments
+    sets = [faces, segments, np.flatnonzero(alone)[:, None]]
+    rows = np.concatenate([x.ravel() for x in sets])
+    count = np.repeat([3, 2, 1], [len(x) for x in sets])
+    first = np.concatenate([x[:, 0] for x in sets])
+    return convex_sets(place[rows], count, points.radius[first], of[first], first_kind + of[first])
+
+
+def may_touch(model: Model) -> Flags:
+    """Whether kinds touch (kinds, kinds) uint8: bodies of the shot, and after them deformable bodies."""
+    bodies, table = len(model.body_names), model.deformables
+    more = 0 if table is None else len(table.names)
+    out = np.ones((bodies + more, bodies + more), np.uint8)
+    out[np.arange(bodies), np.arange(bodies)] = 0
+    out[model.uncollided[:, 0], model.uncollided[:, 1]] = out[model.uncollided[:, 1], model.uncollided[:, 0]] = 0
+    if table is not None:
+        out[:bodies, bodies:] = table.elements.collides.T
+    return out
+
+
+def run_into(model: Model, state: State, slots: Index) -> tuple[dict[int, int], dict[int, int]]:
+    """What assemblies that an animation moves (K,) run into in the coming interval of what waits to be touched: the
+    pieces, and the deformable bodies, each with the piece that does.
+    """
+    moving = swept(model, state, slots)
+    if not len(moving.owner):
+        return {}, {}
+    low, high = moving.lower.min(axis=0), moving.upper.max(axis=0)
+    center, reach = piece_positions(model, state), model.piece_reach()[:, None]
+    near = ((center - reach <= high) & (center + reach >= low)).all(axis=1)
+    waits = [shapes_of(model, state, np.flatnonzero(near & (state.hold == Hold.TOUCH)))]
+    table, kinds = model.deformables, len(model.body_names)
+    if table is not None and (state.vertex_hold == Hold.TOUCH).any():
+        bodies = np.unique(table.elements.vertices.body[state.vertex_hold == Hold.TOUCH])
+        waits.append(surfaces_of(table.elements, state.vertices.position, bodies, kinds))
+    still = _together(waits)
+    if not len(still.owner):
+        return {}, {}
+    low, high = still.lower.min(axis=0), still.upper.max(axis=0)
+    moving = only(moving, np.flatnonzero(((moving.lower <= high) & (moving.upper >= low)).all(axis=1)))
+    out = first_touches(moving, still, may_touch(model))
+    pieces: dict[int, int] = {}
+    deformables: dict[int, int] = {}
+    for k in np.flatnonzero(out >= 0):
+        found = pieces if still.kind[k] < kinds else deformables
+        found.setdefault(int(still.owner[k]), int(moving.owner[out[k]]))
+    return pieces, deformables
