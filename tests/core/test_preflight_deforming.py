@@ -115,3 +115,22 @@ def test_a_field_past_the_speed_limit_is_told_with_the_strength_that_acts_in_ful
     assert re.search(does, told.sentence)
     assert re.match(remedy, told.remedy)
     assert past(speed=1000.0) is None
+
+
+@pytest.mark.parametrize(
+    ("ends", "told"),
+    [(("weld", "weld"), []), (("pin", "weld"), ["cord"]), (("weld", None), ["cord"]), (("pins", "weld"), [])],
+)
+def test_a_rope_of_which_an_end_turns_freely_is_told(ends: tuple[str | None, str | None], told: list[str]) -> None:
+    cord = rope("cord", (0, 3, 0), (1, 3, 0), segments=10, matter={"bending": 0.1, "twist": 0.1})
+    posts = [box(name, (x, 3, 0), (0.2, 0.2, 0.2), role="passive") for name, x in (("a", -0.1), ("b", 1.1))]
+    ties, pins = [], []
+    for how, to, x in zip(ends, ("a", "b"), (0.0, 1.0), strict=True):
+        if how == "pins":
+            pins.append(pin(x, 3, 0, reach=0.15))
+        elif how is not None:
+            ties.append({"name": to, "how": {"kind": how}, "body": "cord", "to": to, "point": [x, 3, 0]})
+    ready = prepare(shot(cord | {"pins": pins}, *posts, frames=4, ties=ties))
+    found = [f for f in preflight(ready.shot, ready.pieces) if f.code == "turns-freely"]
+    assert [f.about for f in found] == told
+    assert all("turns freely" in f.sentence and f.step == "bind" for f in found)

@@ -10,6 +10,8 @@ import pytest
 from deforming import cloth, frames_of, points, rope, soft, started
 from dynaclast.core.document import Shot, parse
 from dynaclast.core.errors import DocumentError, InputError
+from dynaclast.core.solve.prepare import prepare
+from shots import box, shot
 
 
 def shot_of(*bodies: dict[str, Any], frames: int = 24, **more: Any) -> Shot:
@@ -121,7 +123,7 @@ def test_what_cannot_be_sewn_is_refused() -> None:
     box = {"name": "box", "shape": {"kind": "box"}}
     with pytest.raises(DocumentError, match="only bodies that deform are sewn"):
         shot_of(box, frame(), ties=[sewn("box", "frame")])
-    with pytest.raises(DocumentError, match="by a pin, or sewn, not by a weld"):
+    with pytest.raises(DocumentError, match="by a pin, or sewn, and a rope welded to what does not deform; not by a weld here"):
         shot_of(SHEET, frame(), ties=[{"name": "w", "how": {"kind": "weld"}, "body": "sheet", "point": [0, 0, 0]}])
     with pytest.raises(InputError, match=r"no vertex of sheet lies within 0.01 m") as found:
         started(shot_of(SHEET, frame(place={"position": [0, 5, 0]}), ties=[sewn("sheet", "frame", 0.01)]))
@@ -143,3 +145,19 @@ def test_what_can_tear_is_sewn_by_vertices_that_lead() -> None:
         moved = run.state.vertices.velocity[d.elements.vertices.body == 1, 1]
         assert d.own_mass @ run.state.vertices.velocity == pytest.approx(before, abs=1e-9)
         assert moved.mean() > 0.1
+
+
+def test_a_weld_holds_a_rope_with_the_vertices_next_to_it() -> None:
+    cord = rope("cord", (0, 3, 0), (2, 3, 0), segments=10, matter={"breaks": 5.0})
+    weld = {"name": "weld", "how": {"kind": "weld"}, "body": "cord", "to": "post"}
+    post = box("post", (0, 3, 0), (0.2, 0.2, 0.2), role="passive")
+    for point, held in (([0.05, 3, 0], [0.0, 0.2]), ([1.0, 3, 0], [0.8, 1.0, 1.2]), ([2, 3, 0], [1.8, 2.0])):
+        model = prepare(shot(cord, post, frames=4, ties=[weld | {"point": point}])).model
+        assert model.deformables is not None
+        e = model.deformables.elements
+        at = e.vertices.rest[e.ties.vertex[:, 0]]
+        assert sorted(at[:, 0].round(6)) == held
+        assert (e.vertices.lead[e.ties.vertex[:, 0]] == e.ties.vertex[:, 0]).all(), (
+            "what leads is held, not what follows"
+        )
+        assert (e.ties.piece == [[-1, 0]]).all()

@@ -3687,6 +3687,18 @@ export interface components {
              */
             bending: number;
             /**
+             * Twist
+             * @description stiffness against twisting, torque for a radian over a metre [N m2]; felt where both ends are held together with the vertices next to them: welded, sewn or pinned
+             * @default 0
+             */
+            twist: number;
+            /**
+             * Turns
+             * @description by which it is wound up at the start
+             * @default 0
+             */
+            turns: number;
+            /**
              * Damping
              * @description time in which stretching is slowed down [s]
              * @default 0
@@ -5137,7 +5149,8 @@ export interface components {
         };
         /**
          * WeldTie
-         * @description The two bodies keep their places and turns to each other.
+         * @description The two bodies keep their places and turns to each other; a rope keeps its place and direction: the vertices next
+         *     to where it is tied are held too, and what turns there twists it.
          */
         WeldTie: {
             /**

@@ -88,6 +88,21 @@ describe("what numbers of matter lead to", () => {
     changeMatter(b, "rope");
     expect(leadsTo(b, [3, 0, 0], 9.81)).toContain("swings in 2.8 s"); // 2 pi sqrt(2 * 3 / 3 / 9.81)
   });
+  it("is, of a rope that bends, what a solid rod of its section would resist", () => {
+    const b = body("line");
+    changeMatter(b, "rope");
+    expect(leadsTo(b, [3, 0, 0], 9.81)).not.toContain("solid");
+    Object.assign(b.matter, { radius: 0.01, young: 1e5, bending: 0.1 });
+    expect(leadsTo(b, [3, 0, 0], 9.81)).toContain("were it solid, bending 0.785, twist 0.524 N m²"); // pi/4 r4 E, / 1.5
+  });
+  it("offers twist to what bends, and turns to what is twisted", () => {
+    const rows = (m: object) => MATTER_SPECS.rope.filter((s) => s.when?.(m as never) ?? true).map((s) => s.key);
+    const limp = { bending: 0, twist: 0, turns: 0, working_load: null };
+    expect(rows(limp)).not.toContain("twist");
+    expect(rows({ ...limp, bending: 1 })).toContain("twist");
+    expect(rows({ ...limp, bending: 1 })).not.toContain("turns");
+    expect(rows({ ...limp, twist: 1 })).toEqual(expect.arrayContaining(["twist", "turns"]));
+  });
   it("is nothing where there is no weight", () => expect(leadsTo(body("sheet"), [1, 1, 0], 0)).toBe(""));
   it("has a row, with its sentence, for every number a preset may give", () => {
     for (const kind of ["cloth", "soft", "rope"] as const)

@@ -35,6 +35,8 @@ const MAKE: Record<MatterKind, Record<string, unknown>> = {
     working_load: null,
     working_stretch: 0.02,
     bending: 0,
+    twist: 0,
+    turns: 0,
     damping: 0.01,
     folds: true,
     breaks: null,
@@ -77,6 +79,8 @@ export const MATTER_SPECS: Record<MatterKind, Spec[]> = {
     n("working_load", "working load", "kN", { min: 1e-4, optional: { on: 1, none: "not known" } }),
     n("working_stretch", "longer by", "", { min: 1e-6, max: 1, when: (m) => m.working_load != null }),
     n("bending", "bending", "N m²"),
+    n("twist", "twist", "N m²", { when: (m) => m.bending !== 0 || m.twist !== 0 }),
+    n("turns", "wound up", "turns", { min: -1e4, max: 1e4, when: (m) => m.twist !== 0 || m.turns !== 0 }),
     DAMPING,
     n("breaks", "breaks at", "kN", { min: 1e-4, optional: { on: 20, none: "never" } }),
     FOLDS,
@@ -190,7 +194,12 @@ export function leadsTo(body: Body, size: readonly number[], gravity: number): s
   if (m.kind === "rope") {
     const swing = 2 * Math.PI * Math.sqrt((2 * long) / (3 * gravity));
     const strain = (body.material.density! * gravity * long) / (1000 * youngOf(m));
-    return `${hangs(strain)}; swings in ${showNumber(swing, 2)} s`;
+    // a solid round section: E I, and G J of what keeps its volume; strands that slide have far less
+    const solid = (Math.PI / 4) * m.radius! ** 4 * 1000 * youngOf(m);
+    const rod = m.bending
+      ? `; were it solid, bending ${showNumber(solid, 3)}, twist ${showNumber(solid / 1.5, 3)} N m²`
+      : "";
+    return `${hangs(strain)}; swings in ${showNumber(swing, 2)} s${rod}`;
   }
   return "";
 }

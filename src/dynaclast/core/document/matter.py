@@ -82,9 +82,24 @@ class RopeMatter(Preset):
     )
     working_stretch: Positive = Field(0.02, le=1, description="share by which it is longer under its working load")
     bending: NotNegative = Field(0.0, le=1e9, description="bending stiffness [N m2]; a limp rope has none")
+    twist: NotNegative = Field(
+        0.0,
+        le=1e9,
+        description="stiffness against twisting, torque for a radian over a metre [N m2]; felt where both ends are "
+        "held together with the vertices next to them: welded, sewn or pinned",
+    )
+    turns: float = Field(0.0, ge=-1e4, le=1e4, description="by which it is wound up at the start")
     damping: NotNegative = Field(0.0, le=1, description="time in which stretching is slowed down [s]")
     folds: bool = Field(True, description="whether it meets itself")
     breaks: Positive | None = Field(None, le=1e9, description="load at which it breaks [kN]; without it, never")
+
+    @model_validator(mode="after")
+    def _twisted(self) -> RopeMatter:
+        if self.twist and not self.bending:
+            raise ValueError("twist: what resists twisting resists bending; give 'bending' too, about as much")
+        if self.turns and not self.twist:
+            raise ValueError("turns: without 'twist' nothing winds up; give it, or no turns")
+        return self
 
     @model_validator(mode="after")
     def _by_its_load(self) -> RopeMatter:

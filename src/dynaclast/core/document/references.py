@@ -12,6 +12,7 @@ from .cues import ImpactCue
 from .falloffs import Layer, SharedFalloff, StillFalloff, not_still
 from .fields import FieldItem
 from .matter import Pins, Recall
+from .ties import Tie
 
 if TYPE_CHECKING:
     from .shot import Shot
@@ -148,12 +149,20 @@ class References:
     def _ties(self) -> None:
         for row, tie in enumerate(self._shot.ties):
             soft, how = tie.body in self._deform or tie.to in self._deform, tie.how.kind
-            if soft and how not in ("pin", "sewn"):
-                raise ValueError(f"ties[{row}].how: a body that deforms is tied by a pin, or sewn, not by a {how}")
+            if soft and how not in ("pin", "sewn") and not (how == "weld" and self._clamps(tie)):
+                raise ValueError(
+                    f"ties[{row}].how: a body that deforms is tied by a pin, or sewn, and a rope welded to what does "
+                    f"not deform; not by a {how} here"
+                )
             if not soft and how == "sewn":
                 raise ValueError(
                     f"ties[{row}].how: only bodies that deform are sewn; tie rigid ones by a pin or a weld"
                 )
+
+    def _clamps(self, tie: Tie) -> bool:
+        """Whether a tie holds a rope to the world, or to what does not deform."""
+        ends = {tie.body, tie.to}
+        return len(ends & self._ropes) == 1 and len(ends & self._deform) == 1
 
     def _maps(self) -> None:
         for row, chart in enumerate(self._shot.maps):

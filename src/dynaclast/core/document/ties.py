@@ -41,7 +41,9 @@ class HingeTie(Part):
 
 
 class WeldTie(Part):
-    """The two bodies keep their places and turns to each other."""
+    """The two bodies keep their places and turns to each other; a rope keeps its place and direction: the vertices next
+    to where it is tied are held too, and what turns there twists it.
+    """
 
     kind: Literal["weld"] = "weld"
 

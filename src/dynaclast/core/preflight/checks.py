@@ -17,7 +17,7 @@ from ..fracture.pieces import Pieces
 from ..geometry.rotations import rotation_matrix
 from ..solve.collision import HullShop
 from ..timeline.channels import Keyed
-from .deforming import deforming_findings
+from .deforming import deforming_findings, twist_findings
 from .faults import faults
 from .finding import Finding
 from .loads import weight_loads
@@ -63,6 +63,7 @@ def preflight(
     solid, pieces = _rigid(shot, built)
     out.extend(_bodies(solid, pieces))
     out.extend(deforming_findings(shot, shop.resolve))
+    out.extend(twist_findings(shot, built, shop.resolve))
     out.extend(_overlapping(solid, pieces, shop))
     out.extend(_ties(solid, pieces))
     return sorted(out, key=lambda f: f.grave != "stop")

@@ -9,6 +9,7 @@ from ..errors import GeometryError, InputError
 from ..fields.base import among
 from ..fracture.build import Resolve
 from ..fracture.deforming import deforming_mesh, rope_segments
+from ..fracture.pieces import Pieces
 from ..geometry.crossings import crossing_pairs
 from ..geometry.mass import signed_volume
 from ..geometry.mesh import TriMesh, triangle_normals
@@ -37,6 +38,29 @@ def deforming_findings(shot: Shot, resolve: Resolve) -> list[Finding]:
         if _hangs(shot, body):
             out += _weight(shot, body, mesh)
     return out
+
+
+def twist_findings(shot: Shot, built: list[Pieces], resolve: Resolve) -> list[Finding]:
+    """Ropes that could be twisted, and are not since an end turns freely."""
+    if not any(isinstance(b.matter, RopeMatter) and b.matter.twist for b in shot.bodies):
+        return []
+    from ..solve.prepare.deformables import loose_ends  # what it works with takes a while to load
+
+    try:
+        loose = loose_ends(shot, built, resolve)
+    except (GeometryError, InputError):
+        return []  # what cannot be built is said by who builds it
+    return [
+        Finding(
+            "turns-freely",
+            "check",
+            "bind",
+            name,
+            f"{name} resists twisting, but an end of it turns freely: its twist is not felt.",
+            "Weld both ends to what should turn them, or pin the vertices next to them too; of a mesh it is never felt",
+        )
+        for name in loose
+    ]
 
 
 def _crossing(body: Body, mesh: TriMesh) -> list[Finding]:

@@ -13,7 +13,7 @@ from typing import Any, NamedTuple, cast, get_type_hints
 import numpy as np
 import zstandard
 
-from ..arrays import Array, Flag, Flags, Index, Int, Mat3, Mat4x3, Scalar, Vec3, Vec4, allocate
+from ..arrays import Array, Flag, Flags, Index, Int, Mat3, Mat4x3, Scalar, Vec3, Vec4, allocate, entries
 from ..errors import InputError
 
 FORMAT = 6
@@ -162,10 +162,12 @@ class DeformableBodies(NamedTuple):
 
     asleep     : (B,) uint8
     dwell_time : (B,) float64, [s], how long none of its vertices has left its place
+    twist      : (B,) float64, [rad], how far a rope is twisted, where it resists that
     """
 
     asleep: Flag
     dwell_time: Scalar
+    twist: Scalar
 
 
 def no_vertices() -> Vertices:
@@ -280,7 +282,10 @@ def _assembled(kind: Any, path: str, found: dict[str, Any]) -> Any:
         return {name[len(path) + 1 :]: value for name, value in found.items() if name.startswith(f"{path}.")}
     if is_dataclass(kind) or hasattr(kind, "_fields"):
         hints = get_type_hints(kind)
-        return kind(
-            **{name: _assembled(hint, f"{path}.{name}" if path else name, found) for name, hint in hints.items()}
-        )
+        at = {name: f"{path}.{name}" if path else name for name in hints}
+        if hasattr(kind, "_fields"):  # a column that is younger than the state is all zero
+            first, dtypes = found[next(iter(at.values()))], entries(kind)
+            for name in hints:
+                found.setdefault(at[name], np.zeros((len(first), *dtypes[name].shape), dtypes[name].dtype))
+        return kind(**{name: _assembled(hint, at[name], found) for name, hint in hints.items()})
     return found[path]

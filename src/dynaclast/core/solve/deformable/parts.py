@@ -12,6 +12,7 @@ from .groups import Groups
 from .meetings import Meeting
 from .system import Matrix, Slots, Vectors
 from .tables import Elements, Rows
+from .twist import TwistScratch
 
 ROWS, ITERATIONS, STEPS = range(3)
 """Places in StepScratch.numbers."""
@@ -41,6 +42,7 @@ class StepScratch(NamedTuple):
     given        : (A, 6) float64, [m/s2], [rad/s2], what assemblies get in the step
     pressed      : (A,) float64, [N], greatest force of a step of the interval on what sleeps
     touches      : what moves and touched something in the interval
+    twist        : what twist of ropes adds
     pull         : (X,) float64, [N], greatest load of each tie's end in the interval
     numbers      : (4,) int64: rows of the last step, iterations since the start, steps
     goal         : (N, 3) float64, [m], where recall draws vertices in the step; goal_way (N, 3), [m], how far that goes
@@ -60,6 +62,7 @@ class StepScratch(NamedTuple):
     given: Array
     pressed: Array
     touches: Touches
+    twist: TwistScratch
     pull: Array
     numbers: Index
     goal: Array
@@ -88,5 +91,6 @@ class Deformables(NamedTuple):
     vertices: Vertices
     touching: Touching
     pinned: Flags
+    twisted: Array
     asleep: Flags
     awake: Index

@@ -25,6 +25,7 @@ from .rotations import make_rotations
 from .system import Matrix, make_slots, make_vectors
 from .tables import make_rows
 from .turning import motion_of
+from .twist import make_twist_scratch
 
 FASTER = 30.0
 """By how much things may gain speed in an interval without being missed [m/s2], beside gravity and fields."""
@@ -81,6 +82,7 @@ class DeformableRun:
             f((slots, 6)),
             f(slots),
             Touches(f(bodies, np.int32), f(self._model.piece_count, np.int32), f(bodies, np.uint8)),
+            make_twist_scratch(len(e.twists.body), n),
             f(len(e.ties.strength)),
             f(4, np.int64),
             e.vertices.rest.copy(),
@@ -106,6 +108,7 @@ class DeformableRun:
             state.vertices,
             state.touching,
             still,
+            state.deformables.twist,
             state.deformables.asleep,
             self.awake(),
         )
@@ -174,6 +177,7 @@ class DeformableRun:
     def begin_interval(self, scene: Scene, bodies: Bodies) -> None:
         """Find what may be touched in an interval."""
         self._drawn = None
+        self._begin_twist()
         self.wake_by_others(scene, bodies)
         parts, awake = self.parts, self.awake()
         parts.scratch.pressed[:] = 0.0
@@ -191,6 +195,19 @@ class DeformableRun:
             most = len(rows.gap) + len(self.deformables.names) + len(scratch.given)
             scratch = scratch._replace(group_of=np.zeros(most, np.int32))
         self.parts = parts._replace(near=near, meeting=meeting, rows=rows, scratch=scratch, awake=awake)
+
+    def _begin_twist(self) -> None:
+        """Nothing is added by twist yet; what no longer holds together, or is held, has none."""
+        parts, state = self.parts, self._state
+        twists, scratch, bodies = parts.elements.twists, parts.scratch.twist, parts.elements.bodies
+        if not len(twists.body):
+            return
+        scratch.gain[:], scratch.turn[:] = 0.0, 0.0
+        whole = np.diff(bodies.leads)[twists.body] == twists.whole
+        gone = np.maximum.reduceat(state.vertex_hold == Hold.REMOVED, bodies.first[:-1])[twists.body]
+        broken = np.isin(twists.tie, np.flatnonzero(state.vertex_tie_broken)).any(axis=(1, 2))
+        scratch.active[:] = whole & ~gone & ~broken
+        state.deformables.twist[twists.body[scratch.active == 0]] = 0.0
 
     def _find_meetings(self, awake: Index) -> Meeting:
         """Points, and segments, of deformable bodies that may meet in an interval."""

@@ -35,6 +35,7 @@ from .system import (
     solve_system,
 )
 from .tables import MOST_VERTICES, Solver
+from .twist import twist_ropes
 
 SOME = 0.05
 """Fewer rows than this share that are otherwise than they were do not matter."""
@@ -139,6 +140,7 @@ def step_deformables(
     x, speed, t = d.vertices.position, d.vertices.velocity, e.bodies
     for k in range(d.slots.used[0]):
         s.given[d.slots.slot[k], :] = 0.0
+    twist_ropes(e.twists, t, d.asleep, e.vertices.mass, x, e.segments, h, bodies, d.twisted, s.twist)
     for k in range(len(e.drawn.vertex)):
         i = e.drawn.vertex[k]
         a = bodies.piece_assembly[e.drawn.piece[k]]
@@ -151,7 +153,7 @@ def step_deformables(
         for n in range(t.leads[b], t.leads[b + 1]):
             i = t.leading[n]
             for c in range(3):
-                gain = e.vertices.gravity_scale[i] * settings.gravity[c] + s.acceleration[i, c]
+                gain = e.vertices.gravity_scale[i] * settings.gravity[c] + s.acceleration[i, c] + s.twist.gain[i, c]
                 s.way[i, c] = h * (speed[i, c] + h * gain)
                 s.base[i, c] += e.vertices.heavy[i] * s.way[i, c] + e.vertices.recall_damping[i] * s.goal_way[i, c]
                 v.d[i, c] = h * speed[i, c]

@@ -362,6 +362,31 @@ class TieEnds(NamedTuple):
     point: Array
 
 
+class TwistTable(NamedTuple):
+    """Ropes that resist twisting, and of which both ends are held with the vertices next to them. K ropes.
+
+    body      : (K,) int32, deformable body
+    stiffness : (K,) float64, [N m], torque for a radian between its ends
+    laid      : (K,) float64, [rad], by which it is twisted at the start
+    bending   : (K,) float64, [N m2]
+    finest    : (K,) float64, [1/m], the greatest wave number of a helix that its segments can follow
+    holder    : (K, 2) int32, the piece that holds each end, -1 for the world
+    tie       : (K, 2, 2) int32, the ties by which it does, -1 where it is pinned
+    director  : (K, 2, 3) float64, unit, across the line at its ends at the opening pose; they turn with what holds them
+    whole     : (K,) int32, vertices of it as long as it is whole
+    """
+
+    body: Index
+    stiffness: Array
+    laid: Array
+    bending: Array
+    finest: Array
+    holder: Index
+    tie: Index
+    director: Array
+    whole: Index
+
+
 class AirTable(NamedTuple):
     """What meets the air.
 
@@ -402,6 +427,7 @@ class Elements(NamedTuple):
     segments: SegmentTable
     lattice: LatticeTable
     ties: TieEnds
+    twists: TwistTable
     carried: Carried
     drawn: Carried
     points: PointTable

@@ -51,7 +51,9 @@ def opening_vertices(deformables: DeformableModel) -> tuple[Vertices, Touching, 
     vertices.velocity[:] = deformables.start_velocity
     touching = allocate(Touching, len(deformables.elements.points.radius))
     touching.shape[:], touching.face[:] = NOTHING, -1
-    return vertices, touching, allocate(DeformableBodies, len(deformables.names))
+    bodies, twists = allocate(DeformableBodies, len(deformables.names)), deformables.elements.twists
+    bodies.twist[twists.body] = twists.laid
+    return vertices, touching, bodies
 
 
 def _turn_about_body(model: Model, piece_assembly: Index, asm: Assemblies) -> None:

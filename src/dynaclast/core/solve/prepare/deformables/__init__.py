@@ -25,6 +25,7 @@ from .rope import rope
 from .seams import seams_of
 from .soft import soft, solutions
 from .tables import air, carried, curves, drawn, factors, lattices, membranes, segments, sizes
+from .twists import twists
 from .vertex_ties import vertex_ties
 from .weights import Weights
 
@@ -99,6 +100,27 @@ def build_deformables(
     )
 
 
+def loose_ends(shot: Shot, built: list[Pieces], resolve: Resolve) -> list[str]:
+    """Ropes of a written-out shot that resist twisting, and of which an end can turn: it is not felt."""
+    use = [b for b, body in enumerate(shot.bodies) if isinstance(body.matter, RopeMatter)]
+    if not any(getattr(shot.bodies[b].matter, "twist", 0.0) for b in use):
+        return []
+    names, others = {shot.bodies[b].name for b in use}, {b.name for b in shot.bodies if b.deforms}
+    ties = [tie for tie in shot.ties if not (others - names) & {tie.body, tie.to}]
+    shot, parts = shot.model_copy(update={"ties": ties}), []
+    body_first = offsets([p.count for p in built])
+    for b in use:
+        part = part_of(shot, shot.bodies[b], resolve)
+        part.start = started(shot.bodies[b], part.x)
+        hold(shot, shot.bodies[b], part, built, body_first)
+        parts.append(part)
+    first, bodies = offsets([len(p.x) for p in parts]), [shot.bodies[b] for b in use]
+    ends, _ = vertex_ties(shot, use, parts, first, built, body_first)
+    roots = [leaders(p, np.zeros(0 if p.seams is None else len(p.seams.strength), bool)) for p in parts]
+    felt = twists(bodies, parts, roots, first, ends).body
+    return [b.name for k, b in enumerate(bodies) if getattr(b.matter, "twist", 0.0) and k not in felt]
+
+
 def _start_velocity(body: Body, part: Part) -> Array:
     """Velocities (V, 3) [m/s] of its vertices at the start: its own, and of turning about its centre of mass."""
     arm = part.start - part.mass @ part.start / part.mass.sum()
@@ -122,6 +144,7 @@ class TableMaker:
         made = [points_of(p, root) for p, root in zip(parts, self._root, strict=True)]
         apart = finest_beside(made, parts, collisions(shot, use)[1])
         self._points = [finer(*each) for each in zip(made, parts, self._root, apart, strict=True)]
+        self._twists = twists(self._bodies, parts, self._root, first, ends)
         self._solutions = np.array([solutions(p, step) for p in parts], np.int32)
         self._joined: list[Joined | None] = [None] * len(parts)
 
@@ -157,6 +180,7 @@ class TableMaker:
             segments(joined, parts, first, pattern),
             lattices([p.tets for p in joined], parts, first),
             self._ends,
+            self._twists,
             carried(parts, joined, first),
             drawn(parts, joined, first),
             contact_points(self._shot, self._use, parts, self._points, joined, first),

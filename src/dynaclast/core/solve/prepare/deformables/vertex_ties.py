@@ -9,7 +9,7 @@ import numpy as np
 from scipy.spatial import cKDTree
 
 from ....arrays import Array, Index
-from ....document import Body, SewnTie, Shot, Tie
+from ....document import Body, SewnTie, Shot, Tie, WeldTie
 from ....errors import InputError
 from ....falloff import EvaluationContext, value
 from ....fracture.pieces import Pieces
@@ -56,7 +56,9 @@ def vertex_ties(
             continue
         if ends[0] not in all_parts.place:
             ends.reverse()
-        if not isinstance(one.how, SewnTie):
+        if isinstance(one.how, WeldTie):
+            own = list(_clamp(_pin(one, ends, all_parts), ends[0], all_parts))
+        elif not isinstance(one.how, SewnTie):
             own = [_pin(one, ends, all_parts)]
         elif not (own := list(_sewn(one.how, ends, all_parts))):
             raise InputError(
@@ -87,6 +89,17 @@ def _pin(tie: Tie, ends: list[int], all_parts: Parts) -> Stitch:
             on[k] = int(all_parts.body_first[b] + nearest_piece(all_parts.shot.bodies[b], all_parts.built[b], point))
     k = all_parts.place[ends[0]]
     return (at[0], at[1]), (on[0], on[1]), all_parts.parts[k].start[at[0] - all_parts.first[k]]
+
+
+def _clamp(stitch: Stitch, body: int, all_parts: Parts) -> Iterator[Stitch]:
+    """A stitch of a rope, and the same of the vertices next to it, so that it keeps its direction too."""
+    (vertex, other), on, at = stitch
+    yield stitch
+    part, first = all_parts.parts[all_parts.place[body]], int(all_parts.first[all_parts.place[body]])
+    here = (part.start[part.segment] == at).all(axis=2)  # of a rope that can break, each segment has its own
+    for far in part.segment[here.any(axis=1)][~here[here.any(axis=1)]]:
+        lead = int(np.argmin(((part.start - part.start[far]) ** 2).sum(axis=1)))
+        yield (first + lead, other), on, part.start[lead]
 
 
 def _sewn(how: SewnTie, ends: list[int], all_parts: Parts) -> Iterator[Stitch]:
