@@ -123,7 +123,9 @@ def test_what_cannot_be_sewn_is_refused() -> None:
     box = {"name": "box", "shape": {"kind": "box"}}
     with pytest.raises(DocumentError, match="only bodies that deform are sewn"):
         shot_of(box, frame(), ties=[sewn("box", "frame")])
-    with pytest.raises(DocumentError, match="by a pin, or sewn, and a rope welded to what does not deform; not by a weld here"):
+    with pytest.raises(
+        DocumentError, match="by a pin, or sewn, and a rope welded to what does not deform; not by a weld here"
+    ):
         shot_of(SHEET, frame(), ties=[{"name": "w", "how": {"kind": "weld"}, "body": "sheet", "point": [0, 0, 0]}])
     with pytest.raises(InputError, match=r"no vertex of sheet lies within 0.01 m") as found:
         started(shot_of(SHEET, frame(place={"position": [0, 5, 0]}), ties=[sewn("sheet", "frame", 0.01)]))

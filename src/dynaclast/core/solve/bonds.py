@@ -7,10 +7,21 @@ import numpy as np
 from ..arrays import Array, Index
 from .bond_loads import apply_load, bond_graph
 from .events import Causes, EventLog, kilonewtons, with_shares
-from .impact_loads import GROUND_BODY, Struck, load_by_impacts, load_floor, make_bond_impacts, make_graph_search
+from .impact_loads import (
+    GROUND_BODY,
+    Struck,
+    load_by_impacts,
+    load_floor,
+    make_bond_impacts,
+    make_graph_search,
+    spread_load,
+)
 from .model import Model
 from .rigid.run import RigidRun
 from .state import State
+
+Hits = tuple[Index, Array, Index]
+"""Of each: the piece, the force [N], the body of the shot that hit."""
 
 
 class Bonds:
@@ -49,26 +60,34 @@ class Bonds:
         """Take the assemblies of these pieces apart where they no longer hang together."""
         self._rigid.part(pieces)
 
-    def impact_load(self) -> tuple[Array, Index] | None:
+    def impact_load(self, hits: Hits | None = None) -> tuple[Array, Index] | None:
         """Loads (B,) [N] of the bonds that fail under the impacts of the interval, 0 of others, and the body to blame
         for each (B,), GROUND_BODY for the ground; None where none fails.
+
+        hits : by what deforms
         """
         model, state, rigid = self._model, self._state, self._rigid
         out = make_bond_impacts(model.bond_count)
         out.blame[:] = GROUND_BODY
         struck = Struck(model.hulls.piece, model.pieces.body, state.assemblies.piece_count[state.piece_assembly] > 1)
-        hits = load_by_impacts(
+        floor = load_floor(model)
+        struck_any = 0 < load_by_impacts(
             rigid.constraints.contacts,
             rigid.contact_count,
             state.contact_cache,
             struck,
             model.bonds,
             state.bond_broken,
-            load_floor(model),
+            floor,
             out,
             self._search,
         )
-        if not hits:
+        if hits is not None:
+            for piece, force, body in zip(*hits, strict=True):
+                if struck.bonded[piece]:
+                    struck_any = True
+                    spread_load(piece, force, floor, body, model.bonds, state.bond_broken, out, self._search)
+        if not struck_any:
             return None
         failing, load = apply_load(bond_graph(model), state.bond_broken, state.bond_wear, out.load)
         return (np.where(failing, load, 0.0), out.blame) if failing.any() else None

@@ -461,6 +461,19 @@ class ActiveFields:
         self._blow(item, on, {s.name: np.ones(s.count, bool) for s in self._elements.movable}, out)
         return out
 
+    def _heard(self, item: FieldItem, cue: ImpactCue) -> tuple[Mask, set[int]]:
+        """Hits on which pieces (P,) bool, and on which deformable bodies, call a field."""
+        table = self._model.deformables
+        if cue.bodies is None:
+            hit = self._targets[item.name].get(VERTICES)
+            own = [] if table is None or hit is None else np.unique(table.elements.vertices.body[hit]).tolist()
+            return self._targets[item.name][PIECES], set(own)
+        pieces = np.zeros(self._model.piece_count, bool)
+        for name in cue.bodies:
+            pieces[self.world.own(name)] = True
+        names = [] if table is None else [self._model.target_names[b] for b in table.body]
+        return pieces, {k for k, name in enumerate(names) if name in cue.bodies}
+
     def called_by(self, number: int, impacts: list[Impact]) -> list[tuple[FieldItem, bool]]:
         """Fields that impacts of interval ``number`` call; with each, whether it acts in a blow."""
         time = (number + 1) * self._step
@@ -469,23 +482,21 @@ class ActiveFields:
             cue = item.cue
             if not isinstance(cue, ImpactCue):
                 continue
-            heard = self._targets[item.name][PIECES]
-            if cue.bodies is not None:
-                heard = np.zeros(self._model.piece_count, bool)
-                for name in cue.bodies:
-                    heard[self.world.own(name)] = True
+            heard, deforming = self._heard(item, cue)
             last = self._call(item)
             if last is not None and (time - last.time < cue.rest or (cue.most is not None and last.calls >= cue.most)):
                 continue
             loud = [
                 impact
                 for impact in impacts
-                if impact.force >= 1000.0 * cue.above and any(p is not None and heard[p] for p in impact.pieces)
+                if impact.force >= 1000.0 * cue.above
+                and (any(p is not None and heard[p] for p in impact.pieces) or impact.deformable in deforming)
             ]
             best = max(loud, key=lambda impact: impact.force, default=None)
             if best is None:
                 continue
-            normal = best.normal if heard[best.pieces[0]] else -best.normal
+            first = best.pieces[0]
+            normal = best.normal if first is not None and heard[first] else -best.normal
             count = 1.0 if last is None else last.calls + 1.0
             self._remember_call(item, Call(time, count, best.place, normal))
             out.append((item, item.effect.kind not in OVER_TIME and cue.length <= 0))

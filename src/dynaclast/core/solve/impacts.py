@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from ..arrays import Array
+from .deformable.run import DeformableRun
 from .events import EventLog
 from .impact_loads import IMPACT_TIME
 from .model import GROUND, Model
@@ -24,23 +25,28 @@ MOST_IMPACTS = 40
 class Impact:
     """One impact of an interval.
 
-    pieces : the two, None for the ground
+    pieces : the two, None for the ground and for what deforms
     force  : float, [N]
     place  : (3,) float64, [m]
-    normal : (3,) float64, towards the first piece
+    normal : (3,) float64, towards the first piece, or the ground that what deforms met
+    deformable : int, the deformable body that hit, None where none did
     """
 
-    pieces: tuple[int, int | None]
+    pieces: tuple[int | None, int | None]
     force: float
     place: Array
     normal: Array
+    deformable: int | None = None
 
 
 class Impacts:
     """The impacts of a run."""
 
-    def __init__(self, model: Model, state: State, rigid: RigidRun, log: EventLog) -> None:
+    def __init__(
+        self, model: Model, state: State, rigid: RigidRun, deformable: DeformableRun | None, log: EventLog
+    ) -> None:
         self._model, self._state, self._rigid, self._log = model, state, rigid, log
+        self._deformable = deformable
         self._hardest: list[tuple[np.ndarray, ...]] = []
         self._before = np.zeros(0)
 
@@ -51,6 +57,18 @@ class Impacts:
         impulse = self._rigid.store_impulses(IMPACT_EVENT_FROM)
         if impulse is not None:
             self._hardest.append(self._columns(impulse))
+        if self._deformable is not None and (of := self._columns_deforming(self._deformable)) is not None:
+            self._hardest.append(of)
+
+    def _columns_deforming(self, run: DeformableRun) -> tuple[np.ndarray, ...] | None:
+        """The same of hits on pieces by what deforms, which counts on from the pieces; None where there is none."""
+        found = run.pushes()
+        hit = np.flatnonzero(found.faster_than(IMPACT_EVENT_FROM) & (found.piece >= 0))
+        if not len(hit):
+            return None
+        impulse = np.linalg.norm(found.force[hit], axis=1) * self._model.settings.interval
+        other = self._model.piece_count + found.body[hit]
+        return np.round(impulse, 3), found.piece[hit], other, found.speed[hit], found.place[hit]
 
     def _columns(self, impulse: Array) -> tuple[np.ndarray, ...]:
         """The hardest of an interval by the impulses of its contacts (M,) [N s], at most as many as are kept of a
@@ -73,11 +91,14 @@ class Impacts:
         self._hardest = []
         hard = np.argsort(-impulse, kind="stable")[:MOST_IMPACTS]
         names, body = [*self._model.body_names, "ground"], [*self._model.pieces.body.tolist(), -1]
+        pieces = self._model.piece_count
+        if self._deformable is not None:
+            body[pieces:pieces] = self._deformable.deformables.body.tolist()
         columns = (impulse[hard], one[hard], other[hard], np.round(speed[hard], 3), np.round(place[hard], 4))
         for strength, p, q, fast, at in zip(*(x.tolist() for x in columns), strict=True):
             self._log.add(
                 "impact",
-                pieces=[p, q if q >= 0 else None],
+                pieces=[p, q if 0 <= q < pieces else None],
                 bodies=[names[body[p]], names[body[q]]],
                 impulse=strength,
                 speed=fast,
@@ -100,4 +121,14 @@ class Impacts:
             q = int(piece[cache.shape_b[k]]) if cache.shape_b[k] >= 0 else None
             pieces = (int(piece[cache.shape_a[k]]), q)
             out.append(Impact(pieces, impulse / IMPACT_TIME, contacts.point[r, 0].copy(), contacts.normal[r].copy()))
+        return out if self._deformable is None else out + self._of_deforming(self._deformable)
+
+    def _of_deforming(self, run: DeformableRun) -> list[Impact]:
+        """Those of what deforms, with pieces and the ground."""
+        found, out = run.pushes(), []
+        for m in np.flatnonzero(found.faster_than(IMPACT_SPEED)):
+            piece, force = int(found.piece[m]), float(np.linalg.norm(found.force[m]))
+            normal = found.force[m] / max(force, 1e-300)
+            one = piece if piece >= 0 else None
+            out.append(Impact((one, None), force, found.place[m].copy(), normal, int(found.body[m])))
         return out

@@ -20,6 +20,7 @@ from ..kernels import kernel
 from ..kernels.linalg import multiply, rotate_by
 from .bonds import Bonds
 from .contact_forces import add_contact_forces, add_tie_forces
+from .deformable.pushes import add_pushes
 from .events import Event, kilonewtons
 from .frame import piece_positions
 from .impact_loads import IMPACT_TIME
@@ -322,6 +323,8 @@ class LoadPaths:
             state.contact_cache, model.hulls.piece, state.piece_assembly, state.assemblies, center, force, torque
         )
         add_tie_forces(model, state, center, force, torque)
+        if model.deformables is not None:
+            add_pushes(model.deformables, model, state, force, torque)
         return Source("weight", "", force, torque)
 
     def _motion(self) -> Source:

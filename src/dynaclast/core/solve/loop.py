@@ -15,8 +15,9 @@ import numpy as np
 
 from ..document import Shot
 from ..fields import PIECES, VERTICES
-from .bonds import Bonds
+from .bonds import Bonds, Hits
 from .control import RECORD, Control, Hands, Recording, record, recording_of, written_in
+from .deformable.pushes import struck_pieces
 from .deformable.run import DeformableRun
 from .events import EventLog
 from .field_actions import ActiveFields
@@ -69,7 +70,7 @@ class Run:
         self.kinematics = Kinematics(model, state, self.rigid)
         self.load_paths = LoadPaths(model, state, self.bonds, self.kinematics)
         self.channels = BodyChannels(model, state)
-        self.impacts = Impacts(model, state, self.rigid, self.log)
+        self.impacts = Impacts(model, state, self.rigid, self.deformable, self.log)
         self.limits = Limits(model, state, self.log)
         self.hands = Hands(model, state, self.rigid)
         self._unchanged: Frame | None = None
@@ -203,7 +204,7 @@ class Run:
                 self._take_back(before)
                 self.releases.release_after_touch(touch)
                 continue
-            found = self.bonds.impact_load() if self.model.bond_count else None
+            found = self.bonds.impact_load(self._hits()) if self.model.bond_count else None
             if found is None:
                 break
             if not last:
@@ -217,6 +218,7 @@ class Run:
             rigid.fall_asleep(awake, no_links())
             return True
         self.tie_breaks.break_vertex_ties(self.deformable)
+        self.deformable.keep_pushes()
         self.deformable.wake_pressed()
         self.deformable.fall_asleep(rigid.fall_asleep(awake, self.deformable.measure_rest()))
         if self.seams:
@@ -227,6 +229,10 @@ class Run:
         """What an interval changes, the contact cache last."""
         state = self.state
         return state.assemblies, state.vertices, state.touching, state.deformables, state.contact_cache
+
+    def _hits(self) -> Hits | None:
+        """Hits on pieces by what deforms, in the interval just solved."""
+        return None if self.deformable is None else struck_pieces(self.deformable.pushes(), self.deformable.deformables)
 
     def _take_back(self, before: tuple[Any, Any]) -> None:
         """To the start of an interval that is to be solved again."""

@@ -148,6 +148,7 @@ class Touching(NamedTuple):
     face  : (C,) int32, of the shape, or -1
     side  : (S,) int32, of hulls: in front of which deformable body's faces, counted from 1, they were touched by these;
             less than 0 behind them, 0 where none did
+    push  : (C, 3) float64, [N], on it without a hit, the mean of the last interval; on (C,) int32, by this shape
     """
 
     force: Scalar
@@ -155,6 +156,8 @@ class Touching(NamedTuple):
     shape: Int
     face: Int
     side: Int
+    push: Vec3
+    on: Int
 
 
 class DeformableBodies(NamedTuple):
@@ -193,6 +196,7 @@ class State:
     hold           : (P,) uint8, Hold of each piece now
     tie_broken     : (T,) uint8
     vertex_tie_broken : (X,) uint8, ties with an end on a deformable body
+    vertex_tie_pull : (X, 3) float64, [N], on their vertices, the mean of the last interval
     seam_broken    : (Q,) uint8, of deformable bodies
     seam_wear      : (Q,) float64, share of strength lost
     vertex_hold    : (N,) uint8, Hold of each vertex of deformable bodies: free, frozen or taken out
@@ -213,6 +217,7 @@ class State:
     vertices: Vertices = field(default_factory=no_vertices)
     touching: Touching = field(default_factory=no_touching)
     vertex_tie_broken: Flags = field(default_factory=lambda: np.zeros(0, np.uint8))
+    vertex_tie_pull: Array = field(default_factory=lambda: np.zeros((0, 3)))
     seam_broken: Flags = field(default_factory=lambda: np.zeros(0, np.uint8))
     seam_wear: Array = field(default_factory=lambda: np.zeros(0))
     vertex_hold: Flags = field(default_factory=lambda: np.zeros(0, np.uint8))

@@ -24,11 +24,18 @@ class Touches(NamedTuple):
     body  : (B,) int32, of deformable bodies: 1 + the piece that touched each, or -1 less another of them; 0 nothing
     piece : (P,) int32, of pieces: 1 + the deformable body that touched each; 0 none
     waits : (B,) uint8, whether a deformable body waits itself: then it is held, and touches nothing
+    push  : (C, 3) float64, [N s], on points by shapes and the ground, over the interval
+    on    : (C,) int32, the shape that pushed each hardest in a step, or GROUND, or NOTHING; most (C,), so hard [N]
+    pull  : (X, 3) float64, [N s], on the vertex of a tie by what it is tied to
     """
 
     body: Index
     piece: Index
     waits: Flags
+    push: Array
+    on: Index
+    most: Array
+    pull: Array
 
 
 class StepScratch(NamedTuple):

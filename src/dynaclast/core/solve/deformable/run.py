@@ -12,7 +12,7 @@ from ..model import Hold, Model, Motion
 from ..rigid.assemblies import wake_one
 from ..rigid.groups import Bodies, Scene
 from ..rigid.sleep import BALANCE, LEAST_GRAVITY, SLEEP_AFTER, Links
-from ..state import State
+from ..state import NOTHING, State
 from .chain import make_chain_factor
 from .contacts import Near, find_near, make_near
 from .face_contacts import cores_of
@@ -20,6 +20,7 @@ from .groups import make_groups
 from .meetings import Meeting, find_meetings, make_meeting, with_room
 from .model import DeformableModel
 from .parts import ROWS, Deformables, StepScratch, Touches
+from .pushes import Pushes, before, keep_steady, pushes
 from .readings import Readings
 from .rotations import make_rotations
 from .system import Matrix, make_slots, make_vectors
@@ -45,6 +46,8 @@ class DeformableRun:
         self._cores = cores_of(model.hulls)
         self.parts = self._parts()
         self.every = deformables.every
+        self._before = before(deformables, state)
+        self._pushes: Pushes | None = None
         self._drawn: dict[str, np.ndarray] | None = None
         self._readings = Readings(deformables)
 
@@ -81,7 +84,15 @@ class DeformableRun:
             f((slots, 6)),
             f((slots, 6)),
             f(slots),
-            Touches(f(bodies, np.int32), f(self._model.piece_count, np.int32), f(bodies, np.uint8)),
+            Touches(
+                f(bodies, np.int32),
+                f(self._model.piece_count, np.int32),
+                f(bodies, np.uint8),
+                f((points, 3)),
+                f(points, np.int32),
+                f(points),
+                f((len(e.ties.strength), 3)),
+            ),
             make_twist_scratch(len(e.twists.body), n),
             f(len(e.ties.strength)),
             f(4, np.int64),
@@ -183,6 +194,8 @@ class DeformableRun:
         parts.scratch.pressed[:] = 0.0
         touches = parts.scratch.touches
         touches.body[:], touches.piece[:], touches.waits[:] = 0, 0, self.waiting()
+        touches.push[:], touches.pull[:], touches.on[:], touches.most[:] = 0.0, 0.0, NOTHING, 0.0
+        self._before, self._pushes = before(self.deformables, self._state), None
         parts.scratch.pull[:] = 0.0
         near = self._find_near(awake, scene, bodies)
         meeting = self._find_meetings(awake)
@@ -368,6 +381,16 @@ class DeformableRun:
         by = self.parts.scratch.touches.piece
         out = pieces & (by != 0)
         return out, self.deformables.names[by[np.flatnonzero(out)[0]] - 1] if out.any() else ""
+
+    def pushes(self) -> Pushes:
+        """What was done to pieces and the ground in the interval just solved."""
+        if self._pushes is None:
+            self._pushes = pushes(self.parts, self._model, self._state, self._before)
+        return self._pushes
+
+    def keep_pushes(self) -> None:
+        """At the end of an interval: keep what presses and pulls on pieces steadily."""
+        keep_steady(self.parts, self._model, self._state, self.pushes())
 
     def waiting(self, hold: Hold | None = None) -> Mask:
         """Deformable bodies (B,) bool that wait, for this or for anything."""

@@ -13,7 +13,7 @@ import numpy as np
 
 from ...arrays import Array
 from ...kernels import kernel
-from ..model import Hulls, Motion, PieceTable, Settings
+from ..model import GROUND, Hulls, Motion, PieceTable, Settings
 from ..rigid.groups import Bodies
 from ..state import NOTHING
 from .assembly import assemble, assemble_again, assemble_lattices, hold_back, strained
@@ -272,6 +272,7 @@ def _go_on(d: Deformables, hulls: Hulls, bodies: Bodies, settings: Settings, cou
     for c in range(count):
         u, w, z = row_motion(rows, d.slots, c, v.d, v.slot_d)
         o, n = rows.passing[c], rows.normal[c]
+        f, g, t3 = 0.0, 0.0, 0.0
         if rows.active[c]:
             f, g, t3 = row_stiffness(rows, c, u - o[0], w - o[1], z - o[2])
             pressed = rows.stiffness[c] * rows.gap[c] if rows.tie[c] < 0 else 0.0
@@ -284,6 +285,8 @@ def _go_on(d: Deformables, hulls: Hulls, bodies: Bodies, settings: Settings, cou
                     state.push[i, 2] += rows.weight[c, k] * t3
         if rows.tie[c] >= 0:
             s.pull[rows.tie[c]] = max(s.pull[rows.tie[c]], rows.force[c])
+            pull = s.touches.pull[rows.tie[c]]
+            pull[0], pull[1], pull[2] = pull[0] + h * f, pull[1] + h * g, pull[2] + h * t3
             continue
         if rows.face[c] <= FRONT and (rows.force[c] > 0.0 or rows.gap[c] < 0.0):
             side = d.meeting.body[rows.point[c]] + 1
@@ -292,6 +295,11 @@ def _go_on(d: Deformables, hulls: Hulls, bodies: Bodies, settings: Settings, cou
             continue
         _note_touch(d, hulls, bodies, c)
         on = rows.point[c]
+        if rows.shape[c] >= GROUND:
+            push = s.touches.push[on]
+            push[0], push[1], push[2] = push[0] + h * f, push[1] + h * g, push[2] + h * t3
+            if rows.force[c] >= s.touches.most[on]:
+                s.touches.most[on], s.touches.on[on] = rows.force[c], rows.shape[c]
         if rows.force[c] >= touching.force[on]:
             touching.force[on], touching.shape[on], touching.face[on] = rows.force[c], rows.shape[c], rows.face[c]
             along = n[0] * (u - o[0]) + n[1] * (w - o[1]) + n[2] * (z - o[2])

@@ -37,6 +37,7 @@ def opening_state(model: Model) -> State:
         state.vertices, state.touching, state.deformables = opening_vertices(model.deformables)
         state.touching = state.touching._replace(side=np.zeros(len(model.hulls.piece), np.int32))
         state.vertex_tie_broken = np.zeros(len(model.deformables.ties), np.uint8)
+        state.vertex_tie_pull = np.zeros((len(model.deformables.ties), 3))
         seams = model.deformables.seams
         state.seam_broken, state.seam_wear = (seams.strength <= 0.0).astype(np.uint8), np.zeros(seams.count)
         state.vertex_hold = model.deformables.hold[model.deformables.elements.vertices.body]
@@ -50,7 +51,7 @@ def opening_vertices(deformables: DeformableModel) -> tuple[Vertices, Touching, 
     vertices.position[:] = vertices.dwell[:] = deformables.start
     vertices.velocity[:] = deformables.start_velocity
     touching = allocate(Touching, len(deformables.elements.points.radius))
-    touching.shape[:], touching.face[:] = NOTHING, -1
+    touching.shape[:], touching.face[:], touching.on[:] = NOTHING, -1, NOTHING
     bodies, twists = allocate(DeformableBodies, len(deformables.names)), deformables.elements.twists
     bodies.twist[twists.body] = twists.laid
     return vertices, touching, bodies
