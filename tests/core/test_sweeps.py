@@ -13,7 +13,7 @@ from dynaclast.core.solve.loop import Run
 from dynaclast.core.solve.model import Hold
 from dynaclast.core.solve.prepare import prepare
 from dynaclast.core.solve.rigid.gjk import hull_distance
-from dynaclast.core.solve.sweeps import ConvexSets, convex_sets, first_touches, run_into, shapes_of, surfaces_of, swept
+from dynaclast.core.solve.sweeps import Ahead, ConvexSets, convex_sets, first_touches, shapes_of, surfaces_of, swept
 from shots import ball, box, shot
 
 RNG = np.random.default_rng
@@ -107,7 +107,8 @@ def test_nothing_is_passed_through_and_what_is_passed_by_is_not_met(speed: float
         found: list[set[str]] = []
         for number in range(60):
             run.kinematics.aim(number)
-            pieces, bodies = run_into(run.model, run.state, run.rigid.kinematic)
+            ahead = Ahead(run.model, run.state, run.rigid.kinematic)
+            pieces, bodies = ahead.run_into(run.state.hold == Hold.TOUCH, np.array([0]))
             found += [{"x"} if bodies else set(), {"y"} if pieces else set()]
             run.kinematics.arrive()
         assert (set().union(*found) == {"x", "y"}) == met

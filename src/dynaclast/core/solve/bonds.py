@@ -7,8 +7,10 @@ import numpy as np
 from ..arrays import Array, Index
 from .bond_loads import apply_load, bond_graph
 from .events import Causes, EventLog, kilonewtons, with_shares
+from .frame import piece_positions
 from .impact_loads import (
     GROUND_BODY,
+    IMPACT_TIME,
     Struck,
     load_by_impacts,
     load_floor,
@@ -16,9 +18,10 @@ from .impact_loads import (
     make_graph_search,
     spread_load,
 )
-from .model import Model
+from .model import Hold, Model, Motion
 from .rigid.run import RigidRun
 from .state import State
+from .sweeps import Ahead
 
 Hits = tuple[Index, Array, Index]
 """Of each: the piece, the force [N], the body of the shot that hit."""
@@ -91,6 +94,31 @@ class Bonds:
             return None
         failing, load = apply_load(bond_graph(model), state.bond_broken, state.bond_wear, out.load)
         return (np.where(failing, load, 0.0), out.blame) if failing.any() else None
+
+    def break_ahead(self, ahead: Ahead) -> None:
+        """Break out of what is held what an animated body runs into in the coming interval: that does not stop. It
+        counts as a hit that gives the piece the speed of what hit it; and its own bonds give way to any.
+        """
+        model, state = self._model, self._state
+        asm, bonds = state.assemblies, model.bonds
+        held = (asm.motion[state.piece_assembly] == Motion.FIXED) & (state.hold == Hold.FREE)
+        sound = (state.bond_broken == 0) & held[bonds.piece].any(axis=1)
+        bonded = np.zeros(model.piece_count, bool)
+        bonded[bonds.piece[sound].ravel()] = True
+        if not (bonded & held).any() or not (entered := ahead.entered(bonded & held)):
+            return
+        out, floor, center = make_bond_impacts(model.bond_count), load_floor(model), piece_positions(model, state)
+        for piece, by in entered.items():
+            slot = state.piece_assembly[by]
+            speed = asm.velocity[slot] + np.cross(asm.angular_velocity[slot], center[piece] - asm.position[slot])
+            force = float(model.pieces.mass[piece] * np.linalg.norm(speed)) / IMPACT_TIME
+            spread_load(piece, force, floor, model.pieces.body[by], bonds, state.bond_broken, out, self._search)
+            out.blame[(bonds.piece == piece).any(axis=1) & (out.load == 0.0)] = model.pieces.body[by]
+        failing, load = apply_load(bond_graph(model), state.bond_broken, state.bond_wear, out.load)
+        load = np.where(failing, load, 0.0)
+        own = (state.bond_broken == 0) & np.isin(bonds.piece, list(entered)).any(axis=1)
+        load[own] = np.maximum(load[own], np.nextafter(bonds.strength[own] * (1.0 - state.bond_wear[own]), np.inf))
+        self.break_by_impacts(load, out.blame)
 
     def break_by_impacts(self, load: Array, blame: Index) -> None:
         """Break bonds by what ``impact_load`` gave."""

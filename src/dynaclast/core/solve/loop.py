@@ -34,6 +34,7 @@ from .rigid.run import RigidRun
 from .rigid.sleep import no_links
 from .seams import Seams
 from .state import State, copied, put_back
+from .sweeps import Ahead
 from .tie_breaks import TieBreaks
 
 MOST_RETRIES = 3
@@ -144,7 +145,10 @@ class Run:
             self.channels.apply(number)
             self.releases.release_due(number)
             self.kinematics.aim(number)
-            self.releases.release_ahead()
+            if len(self.rigid.kinematic):
+                ahead = Ahead(self.model, self.state, self.rigid.kinematic)
+                self.releases.release_ahead(ahead)
+                self.bonds.break_ahead(ahead)
             gripped = self.hands.acceleration()
             acting = self.fields.act(number, gripped)
             if k == 0:

@@ -13,7 +13,7 @@ from .events import Event, EventLog
 from .model import Hold, Model
 from .rigid.run import RigidRun
 from .state import State
-from .sweeps import run_into
+from .sweeps import Ahead
 
 DUE_TOLERANCE = 1e-9
 """Intervals by which a cue may be early, by rounding."""
@@ -116,13 +116,13 @@ class Releases:
         self._log.add("release", body=model.body_names[body], pieces=pieces.tolist(), cause=cause)
         self._bonds.part(pieces)
 
-    def release_ahead(self) -> None:
+    def release_ahead(self, ahead: Ahead) -> None:
         """Let go what waits to be touched and what is animated runs into in the coming interval."""
-        slots = self._rigid.kinematic
-        if not len(slots) or not self.waiting_for_touch():
+        if not self.waiting_for_touch():
             return
-        model = self._model
-        pieces, deformables = run_into(model, self._state, slots)
+        model, run = self._model, self._deformable
+        waiting = np.zeros(0, np.int64) if run is None else np.flatnonzero(run.waiting(Hold.TOUCH))
+        pieces, deformables = ahead.run_into(self._state.hold == Hold.TOUCH, waiting)
         if not pieces and not deformables:
             return
         hit, names = np.zeros(model.piece_count, bool), model.body_names

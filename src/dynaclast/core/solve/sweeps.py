@@ -1,28 +1,31 @@
-"""What animated bodies run into, of what waits to be touched.
+"""What animated bodies run into, of what waits to be touched and of what bonds hold.
 
-Neither gives way to the other, so that the solver makes no contact between them. Animated bodies are known to go where
-they go: the hull of a convex shape at two poses holds all the places between them, but for the bulge of the arc it is
-turned along; an interval is taken in steps that turn little. Where such a hull and what waits overlap, they touch
-(distance of convex sets by Gilbert, Johnson and Keerthi 1988).
+Neither gives way to the other, so that the solver makes no contact between them; nor do pieces that bonds hold to what
+is fixed. Animated bodies are known to go where they go: the hull of a convex shape at two poses holds all the places
+between them, but for the bulge of the arc it is turned along; an interval is taken in steps that turn little. Where
+such a hull and what stands still overlap, they touch (distance of convex sets by Gilbert, Johnson and Keerthi 1988).
 """
 
 from __future__ import annotations
 
+from functools import cached_property
 from typing import NamedTuple
 
 import numpy as np
 
-from ..arrays import Array, Flags, Index
+from ..arrays import Array, Flags, Index, Mask
 from ..geometry.rotations import rotation_matrix, vector_to_quaternion
 from ..kernels import kernel
 from .deformable.tables import Elements, Held
 from .frame import piece_positions
-from .model import Hold, Model
+from .model import Model
 from .rigid.gjk import PointSet, Simplex, gjk, make_scratch
 from .state import State
 
 STEP = 0.2
 """By so much an animated body turns between two poses [rad]: the bulge of its arc is 0.5 % of its arm."""
+PRESSED = 0.5
+"""What is pressed in by more than this share of the rounding of both does not only touch."""
 SLACK = 1e-5
 """What stands on an animated body does not overlap it by more, by rounding [m]."""
 
@@ -80,6 +83,7 @@ def _first_touches(
     way: Array,
     witness: Array,
     scratch: Simplex,
+    deep: float,
     out: Index,
 ) -> None:
     """As ``first_touches``; ``begin`` (M,) int64: before such places in ``order`` (K,) int64 all lie lower along the
@@ -100,14 +104,16 @@ def _first_touches(
                 way[c] = moving.points[moving.start[m], c] - still.points[still.start[k], c]
             one = PointSet(moving.points, moving.start[m], moving.start[m + 1])
             other = PointSet(still.points, still.start[k], still.start[k + 1])
-            if gjk(one, other, near, way, witness, scratch) < near - SLACK:
+            less = deep if deep >= 0.0 else -deep * near
+            if gjk(one, other, near, way, witness, scratch) < near - less:
                 out[k] = m
 
 
-def first_touches(moving: ConvexSets, still: ConvexSets, touch: Flags) -> Index:
+def first_touches(moving: ConvexSets, still: ConvexSets, touch: Flags, deep: float = SLACK) -> Index:
     """The first of the moving sets that overlaps each of those that stand still (K,) int64, -1 where none does.
 
     touch : (kinds, kinds) uint8, whether such bodies touch
+    deep  : float, by more than this [m], or below 0 this share of their roundings
     """
     out = np.full(len(still.radius), -1)
     if not len(out) or not len(moving.radius):
@@ -116,7 +122,7 @@ def first_touches(moving: ConvexSets, still: ConvexSets, touch: Flags) -> Index:
     low, widest = still.lower[:, axis], float((still.upper - still.lower)[:, axis].max())
     order = np.argsort(low, kind="stable")
     begin = np.searchsorted(low[order], moving.lower[:, axis] - widest)
-    _first_touches(moving, still, touch, axis, order, begin, np.zeros(3), np.zeros((3, 3)), make_scratch(), out)
+    _first_touches(moving, still, touch, axis, order, begin, np.zeros(3), np.zeros((3, 3)), make_scratch(), deep, out)
     return out
 
 
@@ -198,30 +204,57 @@ def may_touch(model: Model) -> Flags:
     return out
 
 
-def run_into(model: Model, state: State, slots: Index) -> tuple[dict[int, int], dict[int, int]]:
-    """What assemblies that an animation moves (K,) run into in the coming interval of what waits to be touched: the
-    pieces, and the deformable bodies, each with the piece that does.
-    """
-    moving = swept(model, state, slots)
-    if not len(moving.owner):
-        return {}, {}
-    low, high = moving.lower.min(axis=0), moving.upper.max(axis=0)
-    center, reach = piece_positions(model, state), model.piece_reach()[:, None]
-    near = ((center - reach <= high) & (center + reach >= low)).all(axis=1)
-    waits = [shapes_of(model, state, np.flatnonzero(near & (state.hold == Hold.TOUCH)))]
-    table, kinds = model.deformables, len(model.body_names)
-    if table is not None and (state.vertex_hold == Hold.TOUCH).any():
-        bodies = np.unique(table.elements.vertices.body[state.vertex_hold == Hold.TOUCH])
-        waits.append(surfaces_of(table.elements, state.vertices.position, bodies, kinds))
-    still = _together(waits)
-    if not len(still.owner):
-        return {}, {}
-    low, high = still.lower.min(axis=0), still.upper.max(axis=0)
-    moving = only(moving, np.flatnonzero(((moving.lower <= high) & (moving.upper >= low)).all(axis=1)))
-    out = first_touches(moving, still, may_touch(model))
-    pieces: dict[int, int] = {}
-    deformables: dict[int, int] = {}
-    for k in np.flatnonzero(out >= 0):
-        found = pieces if still.kind[k] < kinds else deformables
-        found.setdefault(int(still.owner[k]), int(moving.owner[out[k]]))
-    return pieces, deformables
+class Ahead:
+    """Where what is animated goes in the coming interval; worked out when asked for."""
+
+    def __init__(self, model: Model, state: State, slots: Index) -> None:
+        self._model, self._state, self._slots = model, state, slots
+
+    @cached_property
+    def _moving(self) -> ConvexSets:
+        return swept(self._model, self._state, self._slots)
+
+    def _near(self, pieces: Mask, moving: ConvexSets) -> ConvexSets:
+        """The shapes of those pieces (P,) bool that lie in the bounds of what moves."""
+        model, low, high = self._model, moving.lower.min(axis=0), moving.upper.max(axis=0)
+        center, reach = piece_positions(model, self._state), model.piece_reach()[:, None]
+        near = pieces & ((center - reach <= high) & (center + reach >= low)).all(axis=1)
+        return shapes_of(model, self._state, np.flatnonzero(near))
+
+    def run_into(self, pieces: Mask, bodies: Index) -> tuple[dict[int, int], dict[int, int]]:
+        """What of pieces (P,) bool and of deformable bodies (n,) is run into, each with the piece that does."""
+        model, moving = self._model, self._moving
+        if not len(moving.owner):
+            return {}, {}
+        kinds, table = len(model.body_names), model.deformables
+        sets = [self._near(pieces, moving)]
+        if len(bodies):
+            assert table is not None
+            sets.append(surfaces_of(table.elements, self._state.vertices.position, bodies, kinds))
+        still = _together(sets)
+        out = first_touches(moving, still, may_touch(model), SLACK)
+        found: tuple[dict[int, int], dict[int, int]] = {}, {}
+        for k in np.flatnonzero(out >= 0):
+            found[int(still.kind[k] >= kinds)].setdefault(int(still.owner[k]), int(moving.owner[out[k]]))
+        return found
+
+    def entered(self, pieces: Mask) -> dict[int, int]:
+        """Those of pieces (P,) bool that are pressed in by more than half of their rounding at the end of the interval,
+        and were not at its start; each with the piece that does.
+        """
+        model, moving = self._model, self._moving
+        if not len(moving.owner):
+            return {}
+        still, touch = self._near(pieces, moving), may_touch(model)
+        deep = -PRESSED
+        out = first_touches(moving, still, touch, deep)
+        if not (out >= 0).any():
+            return {}
+        movers = np.flatnonzero(np.isin(self._state.piece_assembly, self._slots))
+        before = first_touches(shapes_of(model, self._state, movers), still, touch, deep)
+        had = {int(p) for p in still.owner[before >= 0]}
+        found: dict[int, int] = {}
+        for k in np.flatnonzero(out >= 0):
+            if int(still.owner[k]) not in had:
+                found.setdefault(int(still.owner[k]), int(moving.owner[out[k]]))
+        return found
