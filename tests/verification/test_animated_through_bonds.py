@@ -92,3 +92,46 @@ def test_a_ball_of_triangles_does_so_too() -> None:
 
 def test_a_run_goes_on_to_the_bit_from_before_and_after() -> None:
     assert ends_alike(shot(wall(load_path="fail"), arm(3.0), frames=16, fields=(FOOT,)), (3, 5, 10))
+
+
+CARRIED = {"name": "ride", "effect": {"kind": "anchor", "hold": "carried", "carrier": "sled"}}
+
+
+def driven(*others: dict[str, Any], velocity: tuple[float, float, float] = (0, 0, 2.0), frames: int = 30) -> Baked:
+    """A wall on a sled."""
+    sled = box("sled", (0, 0.1, 0), (4, 0.2, 1), role="animated", velocity=list(velocity))
+    ride = CARRIED | {"reach": reach_box((0, 0.3, 0), (9, 0.35, 9))}
+    body = wall(load_path="off", place={"position": [0, 1.7, 0]})
+    return run(body, sled, *others, frames=frames, fields=(ride,), gravity=[0, 0, 0], ground={"on": False})
+
+
+def test_what_is_carried_breaks_at_what_is_fixed_in_its_way() -> None:
+    post = box("post", (0, 2, 1.0), (0.4, 3, 0.4), role="passive")
+    baked = driven(post)
+    broken = [e for e in baked.events if e["kind"] == "bond_broken"]
+    assert broken and broken[0]["causes"][0]["impact"] == "post"
+    assert broken[0]["frame"] == pytest.approx((1.0 - 0.2 - 0.15) / 2.0 * 24, abs=1.5)
+    at = baked.position[0, :-2]
+    hit = (np.abs(at[:, 0]) < 0.4) & (at[:, 1] > 0.8)
+    foot = at[:, 1] < 0.5
+    way = (baked.position[-1] - baked.position[0])[:-2, 2]
+    assert way[foot] == pytest.approx(2.0 * 30 / 24, abs=1e-4), "what is held to the sled goes with it"
+    assert (way[hit] < 2.0).all(), "the post stops what it meets"
+
+
+def test_what_is_carried_past_it_or_stands_on_its_sled_stays_whole() -> None:
+    beside = box("post", (2.2, 2, 1.0), (0.4, 3, 0.4), role="passive")
+    for velocity in ((0, 0, 2.0), (0, 1.0, 0)):
+        baked = driven(beside, velocity=velocity, frames=20)
+        assert not [e for e in baked.events if e["kind"] == "bond_broken"]
+
+
+def test_what_is_set_down_hard_breaks_at_the_ground() -> None:
+    hook = box("hook", (0, 6, 0), (0.5, 0.5, 0.5), role="animated", velocity=[0, -3.0, 0])
+    ride = {"name": "ride", "effect": {"kind": "anchor", "hold": "carried", "carrier": "hook"}}
+    ride |= {"reach": reach_box((0, 5.5, 0), (9, 0.7, 9))}
+    body = wall(load_path="off", place={"position": [0, 4.0, 0]})
+    baked = run(body, hook, frames=28, fields=(ride,), gravity=[0, 0, 0])
+    broken = [e for e in baked.events if e["kind"] == "bond_broken"]
+    assert broken[0]["causes"][0]["impact"] == "ground"
+    assert broken[0]["frame"] == pytest.approx(2.5 / 3.0 * 24, abs=1.5)

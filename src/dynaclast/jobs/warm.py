@@ -72,6 +72,13 @@ def _shot() -> Shot:
                     "velocity": [0, 0, -1],
                 },
                 {
+                    "name": "ram",
+                    "role": "animated",
+                    "shape": {"kind": "box", "size": [0.3, 0.3, 0.3]},
+                    "place": {"position": [-0.6, 1.5, 0.5]},
+                    "velocity": [0, 0, -1],
+                },
+                {
                     "name": "waits",
                     "shape": {"kind": "box", "size": [0.1, 0.1, 0.1]},
                     "place": {"position": [3, 1.3, 0.7]},

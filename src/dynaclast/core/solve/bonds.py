@@ -96,27 +96,31 @@ class Bonds:
         return (np.where(failing, load, 0.0), out.blame) if failing.any() else None
 
     def break_ahead(self, ahead: Ahead) -> None:
-        """Break out of what is held what an animated body runs into in the coming interval: that does not stop. It
-        counts as a hit that gives the piece the speed of what hit it; and its own bonds give way to any.
+        """Break out of what is held what an animated body runs into in the coming interval: that does not stop; and out
+        of what an animated body takes along what it presses into something fixed. It counts as a hit that gives the
+        piece the speed at which they meet; and its own bonds give way to any.
         """
         model, state = self._model, self._state
         asm, bonds = state.assemblies, model.bonds
-        held = (asm.motion[state.piece_assembly] == Motion.FIXED) & (state.hold == Hold.FREE)
-        sound = (state.bond_broken == 0) & held[bonds.piece].any(axis=1)
         bonded = np.zeros(model.piece_count, bool)
-        bonded[bonds.piece[sound].ravel()] = True
-        if not (bonded & held).any() or not (entered := ahead.entered(bonded & held)):
+        bonded[bonds.piece[state.bond_broken == 0].ravel()] = True
+        bonded &= state.hold == Hold.FREE
+        held, taken = (bonded & (asm.motion[state.piece_assembly] == m) for m in (Motion.FIXED, Motion.KINEMATIC))
+        entered = ahead.entered(held) if held.any() else {}
+        enters = ahead.enters(taken) if taken.any() else {}
+        if not entered and not enters:
             return
         out, floor, center = make_bond_impacts(model.bond_count), load_floor(model), piece_positions(model, state)
-        for piece, by in entered.items():
-            slot = state.piece_assembly[by]
+        hits = [(piece, by, by) for piece, by in entered.items()] + [(p, into, p) for p, into in enters.items()]
+        for piece, other, mover in hits:
+            slot, by = state.piece_assembly[mover], int(model.pieces.body[other]) if other >= 0 else GROUND_BODY
             speed = asm.velocity[slot] + np.cross(asm.angular_velocity[slot], center[piece] - asm.position[slot])
             force = float(model.pieces.mass[piece] * np.linalg.norm(speed)) / IMPACT_TIME
-            spread_load(piece, force, floor, model.pieces.body[by], bonds, state.bond_broken, out, self._search)
-            out.blame[(bonds.piece == piece).any(axis=1) & (out.load == 0.0)] = model.pieces.body[by]
+            spread_load(piece, force, floor, by, bonds, state.bond_broken, out, self._search)
+            out.blame[(bonds.piece == piece).any(axis=1) & (out.load == 0.0)] = by
         failing, load = apply_load(bond_graph(model), state.bond_broken, state.bond_wear, out.load)
         load = np.where(failing, load, 0.0)
-        own = (state.bond_broken == 0) & np.isin(bonds.piece, list(entered)).any(axis=1)
+        own = (state.bond_broken == 0) & np.isin(bonds.piece, [*entered, *enters]).any(axis=1)
         load[own] = np.maximum(load[own], np.nextafter(bonds.strength[own] * (1.0 - state.bond_wear[own]), np.inf))
         self.break_by_impacts(load, out.blame)
 

@@ -18,7 +18,7 @@ from ..geometry.rotations import rotation_matrix, vector_to_quaternion
 from ..kernels import kernel
 from .deformable.tables import Elements, Held
 from .frame import piece_positions
-from .model import Model
+from .model import GROUND, Model, Motion
 from .rigid.gjk import PointSet, Simplex, gjk, make_scratch
 from .state import State
 
@@ -26,6 +26,8 @@ STEP = 0.2
 """By so much an animated body turns between two poses [rad]: the bulge of its arc is 0.5 % of its arm."""
 PRESSED = 0.5
 """What is pressed in by more than this share of the rounding of both does not only touch."""
+NOBODY = -2
+"""In place of a piece, where GROUND is another."""
 SLACK = 1e-5
 """What stands on an animated body does not overlap it by more, by rounding [m]."""
 
@@ -65,6 +67,7 @@ def only(sets: ConvexSets, which: Index) -> ConvexSets:
 def convex_sets(points: Array, count: Index, radius: Array, owner: Index, kind: Index) -> ConvexSets:
     """Sets of so many points each, one after another."""
     start = np.concatenate([[0], np.cumsum(count)]).astype(np.int64)
+    owner, kind = owner.astype(np.int64), kind.astype(np.int64)  # the kernel is compiled for these
     if not len(count):
         return ConvexSets(np.zeros((0, 3)), start, np.zeros(0), owner, kind, np.zeros((0, 3)), np.zeros((0, 3)))
     lower = np.minimum.reduceat(points, start[:-1]) - radius[:, None]
@@ -214,12 +217,19 @@ class Ahead:
     def _moving(self) -> ConvexSets:
         return swept(self._model, self._state, self._slots)
 
+    @cached_property
+    def _movers(self) -> ConvexSets:
+        """Where it is now."""
+        pieces = np.flatnonzero(np.isin(self._state.piece_assembly, self._slots))
+        return shapes_of(self._model, self._state, pieces)
+
     def _near(self, pieces: Mask, moving: ConvexSets) -> ConvexSets:
         """The shapes of those pieces (P,) bool that lie in the bounds of what moves."""
         model, low, high = self._model, moving.lower.min(axis=0), moving.upper.max(axis=0)
         center, reach = piece_positions(model, self._state), model.piece_reach()[:, None]
         near = pieces & ((center - reach <= high) & (center + reach >= low)).all(axis=1)
-        return shapes_of(model, self._state, np.flatnonzero(near))
+        sets = shapes_of(model, self._state, np.flatnonzero(near))
+        return only(sets, np.flatnonzero(((sets.lower <= high) & (sets.upper >= low)).all(axis=1)))
 
     def run_into(self, pieces: Mask, bodies: Index) -> tuple[dict[int, int], dict[int, int]]:
         """What of pieces (P,) bool and of deformable bodies (n,) is run into, each with the piece that does."""
@@ -246,15 +256,36 @@ class Ahead:
         if not len(moving.owner):
             return {}
         still, touch = self._near(pieces, moving), may_touch(model)
-        deep = -PRESSED
-        out = first_touches(moving, still, touch, deep)
+        out = first_touches(moving, still, touch, -PRESSED)
         if not (out >= 0).any():
             return {}
-        movers = np.flatnonzero(np.isin(self._state.piece_assembly, self._slots))
-        before = first_touches(shapes_of(model, self._state, movers), still, touch, deep)
-        had = {int(p) for p in still.owner[before >= 0]}
-        found: dict[int, int] = {}
-        for k in np.flatnonzero(out >= 0):
-            if int(still.owner[k]) not in had:
-                found.setdefault(int(still.owner[k]), int(moving.owner[out[k]]))
-        return found
+        had = first_touches(self._movers, still, touch, -PRESSED) >= 0
+        return _new_ones(still.owner, np.where(out >= 0, moving.owner[out], NOBODY), still.owner[had])
+
+    def enters(self, pieces: Mask) -> dict[int, int]:
+        """The other way round: those of pieces (P,) bool that are taken along, and so pressed into what is fixed; each
+        with the piece it enters, or GROUND.
+        """
+        model, state, moving = self._model, self._state, self._moving
+        own = only(moving, np.flatnonzero(pieces[moving.owner])) if len(moving.owner) else moving
+        if not len(own.owner):
+            return {}
+        fixed = self._near(state.assemblies.motion[state.piece_assembly] == Motion.FIXED, own)
+        touch, at = may_touch(model), shapes_of(model, state, np.flatnonzero(pieces))
+        out, had = (first_touches(fixed, sets, touch, -PRESSED) for sets in (own, at))
+        into = np.where(out >= 0, np.append(fixed.owner, NOBODY)[out], NOBODY)
+        below, was = (sets.lower[:, 1] + PRESSED * sets.radius < model.settings.ground_height for sets in (own, at))
+        if model.settings.ground_on:
+            into = np.where((into == NOBODY) & below, GROUND, into)
+            return _new_ones(own.owner, into, at.owner[(had >= 0) | was])
+        return _new_ones(own.owner, into, at.owner[had >= 0])
+
+
+def _new_ones(owner: Index, by: Index, had: Index) -> dict[int, int]:
+    """By the owner (K,) of a shape, what it is pressed in by (K,), NOBODY for none, but for those that had been."""
+    found: dict[int, int] = {}
+    before = set(had.tolist())
+    for own, other in zip(owner.tolist(), by.tolist(), strict=True):
+        if other != NOBODY and own not in before:
+            found.setdefault(own, other)
+    return found
