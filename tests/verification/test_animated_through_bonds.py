@@ -97,16 +97,22 @@ def test_a_run_goes_on_to_the_bit_from_before_and_after() -> None:
 CARRIED = {"name": "ride", "effect": {"kind": "anchor", "hold": "carried", "carrier": "sled"}}
 
 
-def driven(*others: dict[str, Any], velocity: tuple[float, float, float] = (0, 0, 2.0), frames: int = 30) -> Baked:
+def driven(
+    *others: dict[str, Any],
+    velocity: tuple[float, float, float] = (0, 0, 2.0),
+    frames: int = 30,
+    fields: tuple[dict[str, Any], ...] = (),
+) -> Baked:
     """A wall on a sled."""
     sled = box("sled", (0, 0.1, 0), (4, 0.2, 1), role="animated", velocity=list(velocity))
     ride = CARRIED | {"reach": reach_box((0, 0.3, 0), (9, 0.35, 9))}
     body = wall(load_path="off", place={"position": [0, 1.7, 0]})
-    return run(body, sled, *others, frames=frames, fields=(ride,), gravity=[0, 0, 0], ground={"on": False})
+    return run(body, sled, *others, frames=frames, fields=(ride, *fields), gravity=[0, 0, 0], ground={"on": False})
 
 
-def test_what_is_carried_breaks_at_what_is_fixed_in_its_way() -> None:
-    post = box("post", (0, 2, 1.0), (0.4, 3, 0.4), role="passive")
+@pytest.mark.parametrize("collision", ["auto", "exact"])
+def test_what_is_carried_breaks_at_what_is_fixed_in_its_way(collision: str) -> None:
+    post = box("post", (0, 2, 1.0), (0.4, 3, 0.4), role="passive", collision=collision)
     baked = driven(post)
     broken = [e for e in baked.events if e["kind"] == "bond_broken"]
     assert broken and broken[0]["causes"][0]["impact"] == "post"
@@ -124,6 +130,14 @@ def test_what_is_carried_past_it_or_stands_on_its_sled_stays_whole() -> None:
     for velocity in ((0, 0, 2.0), (0, 1.0, 0)):
         baked = driven(beside, velocity=velocity, frames=20)
         assert not [e for e in baked.events if e["kind"] == "bond_broken"]
+
+
+def test_what_was_taken_out_is_in_nobodys_way() -> None:
+    post = box("post", (0, 2, 1.0), (0.4, 3, 0.4), material={"density": 9000})
+    gone = {"name": "gone", "effect": {"kind": "kill", "what": "remove", "time": 0.0}, "targets": ["post"]}
+    gone |= {"reach": {"layers": [{"shape": {"kind": "everywhere"}}]}}
+    baked = driven(post, fields=(gone,))
+    assert not [e for e in baked.events if e["kind"] == "bond_broken"]
 
 
 def test_what_is_set_down_hard_breaks_at_the_ground() -> None:

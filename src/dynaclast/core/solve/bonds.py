@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import cached_property
+
 import numpy as np
 
 from ..arrays import Array, Index
@@ -21,7 +23,7 @@ from .impact_loads import (
 from .model import Hold, Model, Motion
 from .rigid.run import RigidRun
 from .state import State
-from .sweeps import Ahead
+from .sweeps import Ahead, ConvexSets, still_meshes
 
 Hits = tuple[Index, Array, Index]
 """Of each: the piece, the force [N], the body of the shot that hit."""
@@ -95,6 +97,10 @@ class Bonds:
         failing, load = apply_load(bond_graph(model), state.bond_broken, state.bond_wear, out.load)
         return (np.where(failing, load, 0.0), out.blame) if failing.any() else None
 
+    @cached_property
+    def _still_meshes(self) -> ConvexSets:
+        return still_meshes(self._model, self._state)
+
     def break_ahead(self, ahead: Ahead) -> None:
         """Break out of what is held what an animated body runs into in the coming interval: that does not stop; and out
         of what an animated body takes along what it presses into something fixed. It counts as a hit that gives the
@@ -107,7 +113,7 @@ class Bonds:
         bonded &= state.hold == Hold.FREE
         held, taken = (bonded & (asm.motion[state.piece_assembly] == m) for m in (Motion.FIXED, Motion.KINEMATIC))
         entered = ahead.entered(held) if held.any() else {}
-        enters = ahead.enters(taken) if taken.any() else {}
+        enters = ahead.enters(taken, self._still_meshes) if taken.any() else {}
         if not entered and not enters:
             return
         out, floor, center = make_bond_impacts(model.bond_count), load_floor(model), piece_positions(model, state)

@@ -18,7 +18,7 @@ from ..geometry.rotations import rotation_matrix, vector_to_quaternion
 from ..kernels import kernel
 from .deformable.tables import Elements, Held
 from .frame import piece_positions
-from .model import GROUND, Model, Motion
+from .model import GROUND, Hold, Model, Motion
 from .rigid.gjk import PointSet, Simplex, gjk, make_scratch
 from .state import State
 
@@ -130,9 +130,9 @@ def first_touches(moving: ConvexSets, still: ConvexSets, touch: Flags, deep: flo
 
 
 def shapes_of(model: Model, state: State, pieces: Index) -> ConvexSets:
-    """The collision shapes of pieces where they are."""
+    """The collision shapes of pieces where they are, but of those that were taken out."""
     hulls, asm = model.hulls, state.assemblies
-    shape = np.flatnonzero(np.isin(hulls.piece, pieces))
+    shape = np.flatnonzero(np.isin(hulls.piece, pieces[state.hold[pieces] != Hold.REMOVED]))
     piece, count = hulls.piece[shape], np.diff(hulls.vertex_start)[shape]
     rows = _runs(hulls.vertex_start[shape], count)
     slot, of = state.piece_assembly[piece], np.repeat(np.arange(len(shape)), count)
@@ -207,6 +207,18 @@ def may_touch(model: Model) -> Flags:
     return out
 
 
+def still_meshes(model: Model, state: State) -> ConvexSets:
+    """The triangles of bodies that collide as these and never move."""
+    own = model.triangle_meshes.piece
+    return shapes_of(model, state, own[model.carrier[own] < 0])
+
+
+def _within(sets: ConvexSets, others: ConvexSets) -> ConvexSets:
+    """Those in the bounds of some others."""
+    low, high = others.lower.min(axis=0), others.upper.max(axis=0)
+    return only(sets, np.flatnonzero(((sets.lower <= high) & (sets.upper >= low)).all(axis=1)))
+
+
 class Ahead:
     """Where what is animated goes in the coming interval; worked out when asked for."""
 
@@ -223,16 +235,31 @@ class Ahead:
         pieces = np.flatnonzero(np.isin(self._state.piece_assembly, self._slots))
         return shapes_of(self._model, self._state, pieces)
 
+    @cached_property
+    def _spheres(self) -> tuple[Array, Array]:
+        """Round pieces: centres (P, 3) and radii (P,) [m]."""
+        return piece_positions(self._model, self._state), self._model.piece_reach()
+
+    def _reaches(self, pieces: Mask) -> bool:
+        """Whether anything may come to one of these pieces (P,) bool, by spheres round both."""
+        asm, span, (center, reach) = self._state.assemblies, self._model.settings.interval, self._spheres
+        center, reach = center[pieces], reach[pieces]
+        for slot in self._slots:
+            far = reach + asm.radius[slot] + span * np.linalg.norm(asm.velocity[slot])
+            if (((center - asm.position[slot]) ** 2).sum(axis=1) < far**2).any():
+                return True
+        return False
+
     def _near(self, pieces: Mask, moving: ConvexSets) -> ConvexSets:
         """The shapes of those pieces (P,) bool that lie in the bounds of what moves."""
-        model, low, high = self._model, moving.lower.min(axis=0), moving.upper.max(axis=0)
-        center, reach = piece_positions(model, self._state), model.piece_reach()[:, None]
-        near = pieces & ((center - reach <= high) & (center + reach >= low)).all(axis=1)
-        sets = shapes_of(model, self._state, np.flatnonzero(near))
-        return only(sets, np.flatnonzero(((sets.lower <= high) & (sets.upper >= low)).all(axis=1)))
+        low, high, (center, reach) = moving.lower.min(axis=0), moving.upper.max(axis=0), self._spheres
+        near = pieces & ((center - reach[:, None] <= high) & (center + reach[:, None] >= low)).all(axis=1)
+        return _within(shapes_of(self._model, self._state, np.flatnonzero(near)), moving)
 
     def run_into(self, pieces: Mask, bodies: Index) -> tuple[dict[int, int], dict[int, int]]:
         """What of pieces (P,) bool and of deformable bodies (n,) is run into, each with the piece that does."""
+        if not len(bodies) and not self._reaches(pieces):
+            return {}, {}
         model, moving = self._model, self._moving
         if not len(moving.owner):
             return {}, {}
@@ -252,9 +279,9 @@ class Ahead:
         """Those of pieces (P,) bool that are pressed in by more than half of their rounding at the end of the interval,
         and were not at its start; each with the piece that does.
         """
-        model, moving = self._model, self._moving
-        if not len(moving.owner):
+        if not self._reaches(pieces):
             return {}
+        model, moving = self._model, self._moving
         still, touch = self._near(pieces, moving), may_touch(model)
         out = first_touches(moving, still, touch, -PRESSED)
         if not (out >= 0).any():
@@ -262,15 +289,20 @@ class Ahead:
         had = first_touches(self._movers, still, touch, -PRESSED) >= 0
         return _new_ones(still.owner, np.where(out >= 0, moving.owner[out], NOBODY), still.owner[had])
 
-    def enters(self, pieces: Mask) -> dict[int, int]:
+    def enters(self, pieces: Mask, meshes: ConvexSets) -> dict[int, int]:
         """The other way round: those of pieces (P,) bool that are taken along, and so pressed into what is fixed; each
         with the piece it enters, or GROUND.
+
+        meshes : as ``still_meshes``
         """
         model, state, moving = self._model, self._state, self._moving
         own = only(moving, np.flatnonzero(pieces[moving.owner])) if len(moving.owner) else moving
         if not len(own.owner):
             return {}
-        fixed = self._near(state.assemblies.motion[state.piece_assembly] == Motion.FIXED, own)
+        other = state.assemblies.motion[state.piece_assembly] == Motion.FIXED
+        other[meshes.owner] = False
+        there = only(meshes, np.flatnonzero(state.hold[meshes.owner] != Hold.REMOVED))
+        fixed = _together([self._near(other, own), _within(there, own)])
         touch, at = may_touch(model), shapes_of(model, state, np.flatnonzero(pieces))
         out, had = (first_touches(fixed, sets, touch, -PRESSED) for sets in (own, at))
         into = np.where(out >= 0, np.append(fixed.owner, NOBODY)[out], NOBODY)
