@@ -171,3 +171,66 @@ def test_and_so_it_does_where_something_animated_comes() -> None:
     arm = box("arm", (-2, 3, 0), (0.3, 2, 1), role="animated", velocity=[3, 0, 0])
     wall = WALL | {"name": "w", "place": {"position": [2, 3, 0]}}
     assert ends_alike(shot(WAITING["soft"], wall, arm, frames=30, **FREE_FALL), (6, 11, 24))
+
+
+def patched(part: str, kind: str = "cloth") -> dict[str, Any]:
+    """Broken into slabs along x that hang together by seams, in two chunks of four."""
+    slabs = {"kind": "slabs", "axis": [1, 0, 0]}
+    of = {"pattern": slabs | {"count": 2}, "breaks": [{"pattern": slabs | {"count": 4}}], "bonds": {"strength": 5.0}}
+    of["bonds"]["unit"] = "kN/m" if kind == "cloth" else "kN/m2"
+    size = {"cloth": (4, 1), "soft": (4, 0.5, 1)}[kind]
+    made = (
+        cloth("x", (0, 3, 0), size, (32, 8), matter={"thickness": 0.02})
+        if kind == "cloth"
+        else soft("x", (0, 3, 0), size, matter={"young": 500.0, "detail": 16})
+    )
+    return made | of | {"release": TOUCH | {"part": part}, "gravity": 0.2}
+
+
+@pytest.mark.parametrize("by", ["stone", "arm", "wind"])
+@pytest.mark.parametrize("part", ["piece", "chunk", "body"])
+def test_of_what_is_broken_the_touched_part_goes(part: str, by: str) -> None:
+    at, more = (-1.7, 3.6, 0), {}
+    hits = [ball("stone", at, 0.1, velocity=[0, -6, 0], gravity=0)]
+    if by == "arm":
+        hits = [box("arm", at, (0.1, 0.1, 0.1), role="animated", velocity=[0, -6, 0])]
+    elif by == "wind":
+        effect = {"kind": "wind", "speed": 5.0, "direction": [0, -1, 0]}
+        hits, more = [], {"fields": ({"name": "wind", "effect": effect, "reach": reach_sphere((-1.8, 3, 0), 0.15)},)}
+    frames = baked(patched(part), *hits, frames=4, **more, **FREE_FALL)
+    first, last = frames[0].arrays["points/x"], frames[-1].arrays["points/x"]
+    free = frames[-1].arrays["state/x"] != PieceState.HELD
+    table = prepare(shot(patched(part), *hits, frames=4, **more, **FREE_FALL)).model.deformables
+    assert table is not None and len(table.piece) == len(first) and len(np.unique(table.piece)) == 8
+    number = {"piece": table.piece, "chunk": table.seams.chunks[table.piece, 1], "body": np.zeros(len(free), int)}[part]
+    hit = np.argmin(np.linalg.norm(first - [-1.7, 3, 0], axis=1))
+    assert (free == (number == number[hit])).all()
+    assert (last[~free] == first[~free]).all(), "what waits on stays where it is"
+    assert (last[free, 1] - first[free, 1]).mean() < -1e-3
+    ((_, body, cause),) = released(frames)[:1]
+    assert body == "x" and cause == ({"field": "wind"} if by == "wind" else {"touch": by})
+
+
+def test_a_soft_body_that_is_broken_goes_piece_by_piece_too_and_the_next_hit_takes_the_next() -> None:
+    stones = [
+        ball(n, (x, 3.6 + wait, 0), 0.1, velocity=[0, -8, 0], gravity=0)
+        for n, x, wait in (("a", -1.8, 0), ("b", 1.8, 2))
+    ]
+    frames = baked(patched("piece", "soft"), *stones, frames=16, **FREE_FALL)
+    told = released(frames)
+    assert [cause for _, _, cause in told[:2]] == [{"touch": "a"}, {"touch": "b"}]
+    assert told[0][0] <= 3 and told[1][0] == pytest.approx(2.25 / 8 * 24, abs=2)
+    between = frames[told[1][0] - 2].arrays["state/x"] != PieceState.HELD
+    assert 0.05 < between.mean() < 0.25
+
+
+def test_what_only_tears_goes_as_a_whole() -> None:
+    sheet = WAITING["cloth"] | {"matter": WAITING["cloth"]["matter"] | {"tear": 50.0}}
+    stone = ball("stone", (0.7, 3.6, 0.7), 0.1, velocity=[0, -6, 0], gravity=0)
+    frames = baked(sheet, stone, frames=6, **FREE_FALL)
+    assert not (frames[-1].arrays["state/x"] == PieceState.HELD).any()
+
+
+def test_a_run_of_patches_goes_on_to_the_bit() -> None:
+    stones = [ball(n, (x, 3.6, 0), 0.1, velocity=[0, -4, 0]) for n, x in (("a", -1.8), ("b", 1.0))]
+    assert ends_alike(shot(patched("chunk"), *stones, frames=14, **FREE_FALL), (2, 6))

@@ -3562,7 +3562,7 @@ export interface components {
         };
         /**
          * ReleaseTouch
-         * @description Held until touched by another body or a field; only the touched part goes, of a body that deforms the whole.
+         * @description Held until touched by another body or a field; only the touched part goes, of what only tears the whole.
          */
         ReleaseTouch: {
             /**

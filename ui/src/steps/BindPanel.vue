@@ -328,7 +328,7 @@ function placeNew(kind: TieKind): void {
       :model-value="body.release.kind"
       @update:model-value="setRelease" />
     <ChoiceRow
-      v-if="body.release.kind === 'touch' && body.matter.kind === 'rigid'"
+      v-if="body.release.kind === 'touch' && (body.matter.kind === 'rigid' || body.pattern)"
       label="what goes"
       hint="one piece alone, or the whole chunk it belongs to"
       :options="

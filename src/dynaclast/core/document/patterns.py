@@ -212,7 +212,7 @@ class ReleaseIntact(Part):
 
 
 class ReleaseTouch(Part):
-    """Held until touched by another body or a field; only the touched part goes, of a body that deforms the whole."""
+    """Held until touched by another body or a field; only the touched part goes, of what only tears the whole."""
 
     kind: Literal["touch"] = "touch"
     part: Literal["piece", "chunk", "body"] = Field(

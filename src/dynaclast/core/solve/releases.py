@@ -22,12 +22,14 @@ DUE_TOLERANCE = 1e-9
 class Touch(NamedTuple):
     """What was touched of what waits for it.
 
-    pieces : (P,) bool; by: name of the body that did so first
-    bodies : number of a body that deforms -> name of what touched it
+    pieces   : (P,) bool; by: name of the body that did so first
+    vertices : (N,) bool, of bodies that deform
+    bodies   : number of such a body -> name of what touched it first
     """
 
     pieces: Mask
     by: str
+    vertices: Mask
     bodies: dict[int, str]
 
     def __bool__(self) -> bool:
@@ -76,16 +78,37 @@ class Releases:
         """Let go what was touched."""
         self.release_touched(touch.pieces, {"touch": touch.by})
         for body, by in touch.bodies.items():
-            assert self._deformable is not None
-            self._let_go_vertices(self._deformable, self._state.vertex_hold == Hold.TOUCH, body, {"touch": by})
+            self._release_touched_parts(body, touch.vertices, {"touch": by})
 
     def release_touched_vertices(self, touched: Mask, cause: Event) -> None:
-        """Let go the whole of bodies that deform, wait to be touched, and were at a vertex (N,) bool."""
+        """Let go of bodies that deform, and wait to be touched, what was at vertices (N,) bool."""
         run, waits = self._deformable, self._state.vertex_hold == Hold.TOUCH
         if run is None or not (touched & waits).any():
             return
         for b in np.unique(run.deformables.elements.vertices.body[touched & waits]):
-            self._let_go_vertices(run, waits, int(run.deformables.body[b]), cause)
+            self._release_touched_parts(int(run.deformables.body[b]), touched, cause)
+
+    def _release_touched_parts(self, body: int, touched: Mask, cause: Event) -> None:
+        """Let go the pieces of a body that deforms, or the chunks, or the whole, as it says, of touched vertices (N,)
+        bool; seams to what still waits open, the others hold. What only tears, without a pattern, goes as a whole.
+        """
+        run, state = self._deformable, self._state
+        assert run is not None
+        table, part = run.deformables, self._model.releases[body].part
+        going = (state.vertex_hold == Hold.TOUCH) & (table.body[table.elements.vertices.body] == body)
+        if part != "body" and table.parted[np.searchsorted(table.body, body)]:
+            last = len(table.seams.chunks) - 1  # what no seam holds is numbered beyond, and a chunk of its own
+            chunk = np.where(table.piece > last, last + table.piece, table.seams.chunks[table.piece.clip(max=last), 1])
+            number = table.piece if part == "piece" else chunk
+            going &= np.isin(number, number[going & touched])
+        self._let_go_vertices(run, going, body, cause)
+        waits = state.vertex_hold == Hold.TOUCH
+        one, other = table.seams.link.T
+        parts = np.unique(table.seams.of[(going[one] & waits[other]) | (waits[one] & going[other])])
+        parts = parts[state.seam_broken[parts] == 0]
+        if len(parts):
+            state.seam_broken[parts] = 1
+            run.part(parts)
 
     def release_touched(self, touched: Mask, cause: Event) -> bool:
         """Let go what waits to be touched and was (P,) bool. Returns whether anything was."""
@@ -121,29 +144,31 @@ class Releases:
         if not self.waiting_for_touch():
             return
         model, run = self._model, self._deformable
-        waiting = np.zeros(0, np.int64) if run is None else np.flatnonzero(run.waiting(Hold.TOUCH))
+        waiting = np.zeros(0, np.int64) if run is None else np.flatnonzero(run.has(self._state.vertex_hold == Hold.TOUCH))
         pieces, deformables = ahead.run_into(self._state.hold == Hold.TOUCH, waiting)
         if not pieces and not deformables:
             return
         hit, names = np.zeros(model.piece_count, bool), model.body_names
         hit[list(pieces)] = True
         by = [names[model.pieces.body[p]] for p in (*pieces.values(), *deformables.values())]
-        bodies = dict(zip(deformables, by[len(pieces) :], strict=True))
-        self.release_after_touch(Touch(hit, by[0], self._of_shot(bodies)))
-
-    def _of_shot(self, names: dict[int, str]) -> dict[int, str]:
-        """By the bodies of the shot what is known by deformable bodies."""
-        run = self._deformable
-        return {} if run is None else {int(run.deformables.body[b]): name for b, name in names.items()}
+        vertices, bodies = np.zeros(len(self._state.vertex_hold), bool), dict[int, str]()
+        if run is not None:
+            vertices[list(deformables)] = True
+            of = run.deformables.body[run.deformables.elements.vertices.body]
+            for vertex, name in zip(deformables, by[len(pieces) :], strict=True):
+                bodies.setdefault(int(of[vertex]), name)
+        self.release_after_touch(Touch(hit, by[0], vertices, bodies))
 
     def touched(self) -> Touch:
         """What waits to be touched, and something that moves touched in this interval."""
         pieces, by = self._touched_pieces()
         run = self._deformable
         if run is None:
-            return Touch(pieces, by, {})
+            return Touch(pieces, by, np.zeros(0, bool), {})
         more, other = run.touched_pieces(self._state.hold == Hold.TOUCH)
-        return Touch(pieces | more, by or other, self._of_shot(run.touched_by(run.waiting(Hold.TOUCH))))
+        hit = run.touched_vertices() & (self._state.vertex_hold == Hold.TOUCH)
+        bodies = {int(run.deformables.body[b]): name for b, name in run.touched_by(run.has(hit)).items()}
+        return Touch(pieces | more, by or other, hit, bodies)
 
     def _touched_pieces(self) -> tuple[Mask, str]:
         """Pieces (P,) bool that wait to be touched and that another body, moving, pressed on in this interval; and the

@@ -148,7 +148,8 @@ class Touching(NamedTuple):
     face  : (C,) int32, of the shape, or -1
     side  : (S,) int32, of hulls: in front of which deformable body's faces, counted from 1, they were touched by these;
             less than 0 behind them, 0 where none did
-    push  : (C, 3) float64, [N], on it without a hit, the mean of the last interval; on (C,) int32, by this shape
+    push  : (C, 3) float64, [N], on it without a hit, the mean of the last interval
+    on    : (C,) int32, the shape, or GROUND, that did so; NOTHING
     """
 
     force: Scalar

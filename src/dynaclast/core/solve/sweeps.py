@@ -37,7 +37,7 @@ class ConvexSets(NamedTuple):
 
     points : (N, 3) float64, [m]; start (K + 1,) int64, those of each
     radius : (K,) float64, [m]
-    owner  : (K,) int64, the piece or deformable body that each belongs to
+    owner  : (K,) int64, the piece that each belongs to; of deformable bodies, a vertex
     kind   : (K,) int64, the body of the shot, or of deformable bodies, bodies of the shot + their number
     lower  : (K, 3) float64, [m], bounds; upper (K, 3), likewise
     """
@@ -192,7 +192,8 @@ def surfaces_of(e: Elements, position: Array, bodies: Index, first_kind: int) ->
     rows = np.concatenate([x.ravel() for x in sets])
     count = np.repeat([3, 2, 1], [len(x) for x in sets])
     first = np.concatenate([x[:, 0] for x in sets])
-    return convex_sets(place[rows], count, points.radius[first], of[first], first_kind + of[first])
+    vertex = points.vertex[first, 0].astype(np.int64)
+    return convex_sets(place[rows], count, points.radius[first], vertex, first_kind + of[first])
 
 
 def may_touch(model: Model) -> Flags:
@@ -257,7 +258,9 @@ class Ahead:
         return _within(shapes_of(self._model, self._state, np.flatnonzero(near)), moving)
 
     def run_into(self, pieces: Mask, bodies: Index) -> tuple[dict[int, int], dict[int, int]]:
-        """What of pieces (P,) bool and of deformable bodies (n,) is run into, each with the piece that does."""
+        """What of pieces (P,) bool is run into, and which vertices of deformable bodies (n,), each with the piece that
+        does.
+        """
         if not len(bodies) and not self._reaches(pieces):
             return {}, {}
         model, moving = self._model, self._moving

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ...arrays import Array, Flags, Index
+from ...arrays import Array, Flags, Index, Mask
 from ...document import Tie
 from .tables import AirTable, Elements, LatticeTable, Tables
 
@@ -109,6 +109,8 @@ class DeformableModel:
     size           : (N,) float64, [m], of vertices
     air            : what meets the air
     hold           : (B,) uint8, Hold of its vertices at the start: whether it waits, and for what
+    parted         : (B,) bool, whether it is broken by a pattern: then what waits of it goes piece by piece
+    piece          : (N,) int32, of vertices, numbered over all bodies; of those that seams join as Seams.piece
     """
 
     names: list[str]
@@ -127,6 +129,8 @@ class DeformableModel:
     size: Array
     air: AirTable
     hold: Flags
+    parted: Mask
+    piece: Index
 
     @property
     def count(self) -> int:

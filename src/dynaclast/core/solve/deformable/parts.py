@@ -23,6 +23,7 @@ class Touches(NamedTuple):
 
     body  : (B,) int32, of deformable bodies: 1 + the piece that touched each, or -1 less another of them; 0 nothing
     piece : (P,) int32, of pieces: 1 + the deformable body that touched each; 0 none
+    at    : (N,) uint8, vertices that something which moves touched
     waits : (B,) uint8, whether a deformable body waits itself: then it is held, and touches nothing
     push  : (C, 3) float64, [N s], on points by shapes and the ground, over the interval
     on    : (C,) int32, the shape that pushed each hardest in a step, or GROUND, or NOTHING; most (C,), so hard [N]
@@ -31,6 +32,7 @@ class Touches(NamedTuple):
 
     body: Index
     piece: Index
+    at: Flags
     waits: Flags
     push: Array
     on: Index

@@ -87,6 +87,7 @@ class DeformableRun:
             Touches(
                 f(bodies, np.int32),
                 f(self._model.piece_count, np.int32),
+                f(n, np.uint8),
                 f(bodies, np.uint8),
                 f((points, 3)),
                 f(points, np.int32),
@@ -193,7 +194,8 @@ class DeformableRun:
         parts, awake = self.parts, self.awake()
         parts.scratch.pressed[:] = 0.0
         touches = parts.scratch.touches
-        touches.body[:], touches.piece[:], touches.waits[:] = 0, 0, self.waiting()
+        waits = np.isin(self._state.vertex_hold, (Hold.TOUCH, Hold.CUE))
+        touches.body[:], touches.piece[:], touches.at[:], touches.waits[:] = 0, 0, 0, ~self.has(~waits)
         touches.push[:], touches.pull[:], touches.on[:], touches.most[:] = 0.0, 0.0, NOTHING, 0.0
         self._before, self._pushes = before(self.deformables, self._state), None
         parts.scratch.pull[:] = 0.0
@@ -376,6 +378,10 @@ class DeformableRun:
             for b in np.flatnonzero(bodies & (by != 0))
         }
 
+    def touched_vertices(self) -> Mask:
+        """Vertices (N,) bool that something which moves touched in the interval."""
+        return self.parts.scratch.touches.at != 0
+
     def touched_pieces(self, pieces: Mask) -> tuple[Mask, str]:
         """Those of pieces (P,) bool that a deformable body touched in the interval, and its name ("": none did)."""
         by = self.parts.scratch.touches.piece
@@ -392,11 +398,9 @@ class DeformableRun:
         """At the end of an interval: keep what presses and pulls on pieces steadily."""
         keep_steady(self.parts, self._model, self._state, self.pushes())
 
-    def waiting(self, hold: Hold | None = None) -> Mask:
-        """Deformable bodies (B,) bool that wait, for this or for anything."""
-        held, first = self._state.vertex_hold, self.deformables.elements.bodies.first[:-1]
-        own = (held == Hold.TOUCH) | (held == Hold.CUE) if hold is None else held == hold
-        return np.maximum.reduceat(own, first)
+    def has(self, vertices: Mask) -> Mask:
+        """Deformable bodies (B,) bool with any of these vertices (N,) bool."""
+        return np.maximum.reduceat(vertices, self.deformables.elements.bodies.first[:-1])
 
     def _carried_along(self) -> Mask:
         """Deformable bodies (B,) with vertices that an assembly which moves takes along, or draws."""

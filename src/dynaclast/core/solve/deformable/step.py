@@ -241,17 +241,30 @@ def _note_touch(d: Deformables, hulls: Hulls, bodies: Bodies, c: int) -> None:
         a = bodies.piece_assembly[p]
         if moves and touches.piece[p] == 0:
             touches.piece[p] = 1 + one
-        if touches.body[one] == 0 and asm.motion[a] != Motion.FIXED and not asm.asleep[a]:
-            touches.body[one] = 1 + p
+        if asm.motion[a] != Motion.FIXED and not asm.asleep[a]:
+            if touches.body[one] == 0:
+                touches.body[one] = 1 + p
+            for k in range(MOST_VERTICES):
+                if rows.vertex[c, k] >= 0:
+                    touches.at[rows.vertex[c, k]] = 1
         return
+    met = False  # by something that moves
     for k in range(1, MOST_VERTICES):
         i = rows.vertex[c, k]
         if i < 0 or body[i] == one:
             continue
-        if moves and touches.body[body[i]] == 0:
-            touches.body[body[i]] = -1 - one
-        if touches.body[one] == 0 and not touches.waits[body[i]] and not d.asleep[body[i]]:
-            touches.body[one] = -1 - body[i]
+        if moves:
+            touches.at[i] = 1
+            if touches.body[body[i]] == 0:
+                touches.body[body[i]] = -1 - one
+        if not touches.waits[body[i]] and not d.asleep[body[i]]:
+            met = True
+            if touches.body[one] == 0:
+                touches.body[one] = -1 - body[i]
+    for k in range(MOST_VERTICES):
+        i = rows.vertex[c, k]
+        if met and i >= 0 and body[i] == one:
+            touches.at[i] = 1
 
 
 @kernel(inner=True)

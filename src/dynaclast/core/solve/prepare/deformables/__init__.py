@@ -22,7 +22,7 @@ from .holds import hold
 from .joining import Joined, join, leaders, stands
 from .part import Part, concatenate, offsets, placed_at_size
 from .rope import rope
-from .seams import seams_of
+from .seams import pieces_of, seams_of
 from .soft import soft, solutions
 from .tables import air, carried, curves, drawn, factors, lattices, membranes, segments, sizes
 from .twists import twists
@@ -97,6 +97,8 @@ def build_deformables(
         sizes(parts),
         air(parts, first),
         np.array([hold_of(shot.bodies[b]) for b in use], np.uint8),
+        np.array([shot.bodies[b].pattern is not None for b in use], bool),
+        pieces_of(seams, parts, first),
     )
 
 

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import numpy as np
+from scipy import sparse
+from scipy.sparse.csgraph import connected_components
 
 from ....arrays import Array, Index
 from ....document import AnchorEffect, Shot
@@ -69,6 +71,21 @@ def seams_of(shot: Shot, use: list[int], parts: list[Part], first: Index) -> Sea
         placed("near", seam),
         concatenate([s.share for s in own]),
     )
+
+
+def pieces_of(seams: Seams, parts: list[Part], first: Index) -> Index:
+    """The piece of every vertex (N,) int32, by elements; numbered as seams have it, and further for bodies without."""
+    count, pairs = int(first[-1]), [np.zeros((0, 2), np.int64)]
+    for part, k in zip(parts, first, strict=False):
+        for element in (part.triangle, part.segment, part.tets.reshape(-1, 4)):
+            pairs += [element[:, [0, c]].astype(np.int64) + k for c in range(1, element.shape[1])]
+    joined = np.concatenate(pairs)
+    graph = sparse.coo_matrix((np.ones(len(joined), np.int8), tuple(joined.T)), shape=(count, count))
+    label = connected_components(graph, directed=False)[1]
+    number = len(seams.chunks) + np.arange(label.max(initial=-1) + 1)
+    for side in range(2):
+        number[label[seams.link[:, side]]] = seams.piece[seams.of, side]
+    return np.asarray(number[label], np.int32)
 
 
 def _strengthened(shot: Shot, use: list[int], body: Index, center: Array) -> Array:
