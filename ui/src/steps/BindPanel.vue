@@ -86,6 +86,14 @@ const part = computed(() => {
   const g = Math.hypot(...(shot.document?.gravity ?? [0, -9.81, 0]));
   return { ...held, weight: (mass * g) / 1000 };
 });
+/** How many bonds a body's pieces have, or seams, in words. */
+function joints(of: Body, name: string): string {
+  if (!of.pattern || !of.bonds) return of.pattern ? "loose" : "whole";
+  return of.matter.kind === "rigid"
+    ? `${pieces.built.get(name)?.figures.bonds ?? "…"} bonds`
+    : `${pieces.seams.get(name)?.strength.length ?? "…"} seams`;
+}
+
 const isCut = computed(() => part.value && part.value.rows.length > 0 && part.value.bonds === 0);
 
 function cut(mend: boolean): void {
@@ -349,16 +357,7 @@ function placeNew(kind: TieKind): void {
       :model-value="body.release.time!"
       @update:model-value="(v) => edit('release', (b) => ((b.release as { time: number }).time = v))" />
   </Section>
-  <BodyList
-    v-if="shot.things.length"
-    :figure="
-      (t) =>
-        t.body.bonds && t.body.pattern
-          ? `${pieces.built.get(t.name)?.figures.bonds ?? '…'} bonds`
-          : t.body.pattern
-            ? 'loose'
-            : 'whole'
-    " />
+  <BodyList v-if="shot.things.length" :figure="(t) => joints(t.body, t.name)" />
   <Section title="Ties" note="body to body, or to the world">
     <ElButton
       v-for="t in shot.ties"
