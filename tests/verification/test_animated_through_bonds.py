@@ -132,6 +132,36 @@ def test_what_is_carried_past_it_or_stands_on_its_sled_stays_whole() -> None:
         assert not [e for e in baked.events if e["kind"] == "bond_broken"]
 
 
+def sledded(name: str, z: float, speed: float, spin: float = 0.0) -> tuple[list[dict[str, Any]], dict[str, Any]]:
+    """A wall on a sled of its own, and the field that holds it there."""
+    sled = box(f"{name} sled", (0, 0.1, z), (4, 0.2, 0.5), role="animated", velocity=[0, 0, speed], spin=[0, spin, 0])
+    ride = {"name": f"{name} ride", "effect": {"kind": "anchor", "hold": "carried", "carrier": f"{name} sled"}}
+    ride |= {"reach": reach_box((0, 0.3, 0), (9, 0.35, 99)), "targets": [name]}
+    body = wall(load_path="off", place={"position": [0, 1.7, z]}) | {"name": name}
+    return [body, sled], ride
+
+
+@pytest.mark.parametrize(("one", "other"), [(1.5, -0.5), (2.0, 0.0), (3.0, 1.0)])
+def test_two_that_are_carried_break_at_each_other_by_the_speed_between_them(one: float, other: float) -> None:
+    near, hold = sledded("near", 0.0, one)
+    far, hold_far = sledded("far", 1.3, other)
+    baked = run(*near, *far, frames=24, fields=(hold, hold_far), gravity=[0, 0, 0], ground={"on": False})
+    broken = [e for e in baked.events if e["kind"] == "bond_broken"]
+    assert {e["body"] for e in broken} == {"near", "far"}
+    assert broken[0]["frame"] == pytest.approx((1.3 - 0.3) / (one - other) * 24, abs=1.5)
+    assert {e["causes"][0].get("impact") for e in broken if e["frame"] == broken[0]["frame"]} <= {"near", "far"}
+
+
+def test_two_that_are_carried_side_by_side_stay_whole() -> None:
+    turning, hold = sledded("near", 0.0, 3.0, spin=0.8)
+    baked = run(*turning, frames=24, fields=(hold,), gravity=[0, 0, 0], ground={"on": False})
+    assert not [e for e in baked.events if e["kind"] == "bond_broken"]
+    straight = [sledded(n, z, 3.0) for n, z in (("near", 0.0), ("far", 0.45))]
+    bodies, holds = [b for s, _ in straight for b in s], tuple(h for _, h in straight)
+    baked = run(*bodies, frames=24, fields=holds, gravity=[0, 0, 0], ground={"on": False})
+    assert not [e for e in baked.events if e["kind"] == "bond_broken"]
+
+
 def test_what_was_taken_out_is_in_nobodys_way() -> None:
     post = box("post", (0, 2, 1.0), (0.4, 3, 0.4), material={"density": 9000})
     gone = {"name": "gone", "effect": {"kind": "kill", "what": "remove", "time": 0.0}, "targets": ["post"]}

@@ -113,20 +113,24 @@ class Bonds:
         bonded &= state.hold == Hold.FREE
         held, taken = (bonded & (asm.motion[state.piece_assembly] == m) for m in (Motion.FIXED, Motion.KINEMATIC))
         entered = ahead.entered(held) if held.any() else {}
-        enters = ahead.enters(taken, self._still_meshes) if taken.any() else {}
-        if not entered and not enters:
+        if taken.any():
+            entered |= ahead.enters(taken, self._still_meshes)
+        if not entered:
             return
         out, floor, center = make_bond_impacts(model.bond_count), load_floor(model), piece_positions(model, state)
-        hits = [(piece, by, by) for piece, by in entered.items()] + [(p, into, p) for p, into in enters.items()]
-        for piece, other, mover in hits:
-            slot, by = state.piece_assembly[mover], int(model.pieces.body[other]) if other >= 0 else GROUND_BODY
-            speed = asm.velocity[slot] + np.cross(asm.angular_velocity[slot], center[piece] - asm.position[slot])
+        for piece, other in entered.items():
+            by, speed = int(model.pieces.body[other]) if other >= 0 else GROUND_BODY, np.zeros(3)
+            for one, sign in ((piece, -1.0), (other, 1.0)):
+                if one >= 0:
+                    slot = state.piece_assembly[one]
+                    arm = center[piece] - asm.position[slot]
+                    speed += sign * (asm.velocity[slot] + np.cross(asm.angular_velocity[slot], arm))
             force = float(model.pieces.mass[piece] * np.linalg.norm(speed)) / IMPACT_TIME
             spread_load(piece, force, floor, by, bonds, state.bond_broken, out, self._search)
             out.blame[(bonds.piece == piece).any(axis=1) & (out.load == 0.0)] = by
         failing, load = apply_load(bond_graph(model), state.bond_broken, state.bond_wear, out.load)
         load = np.where(failing, load, 0.0)
-        own = (state.bond_broken == 0) & np.isin(bonds.piece, [*entered, *enters]).any(axis=1)
+        own = (state.bond_broken == 0) & np.isin(bonds.piece, list(entered)).any(axis=1)
         load[own] = np.maximum(load[own], np.nextafter(bonds.strength[own] * (1.0 - state.bond_wear[own]), np.inf))
         self.break_by_impacts(load, out.blame)
 

@@ -144,7 +144,8 @@ class Releases:
         if not self.waiting_for_touch():
             return
         model, run = self._model, self._deformable
-        waiting = np.zeros(0, np.int64) if run is None else np.flatnonzero(run.has(self._state.vertex_hold == Hold.TOUCH))
+        waits = self._state.vertex_hold == Hold.TOUCH
+        waiting = np.zeros(0, np.int64) if run is None else np.flatnonzero(run.has(waits))
         pieces, deformables = ahead.run_into(self._state.hold == Hold.TOUCH, waiting)
         if not pieces and not deformables:
             return

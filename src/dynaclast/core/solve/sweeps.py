@@ -75,27 +75,35 @@ def convex_sets(points: Array, count: Index, radius: Array, owner: Index, kind: 
     return ConvexSets(np.ascontiguousarray(points), start, radius, owner, kind, lower, upper)
 
 
+class Sorted(NamedTuple):
+    """Sets that stand still in the order of their lower bounds along an axis.
+
+    axis  : int
+    order : (K,) int64
+    begin : (M,) int64, before such a place all lie lower than each moving set
+    """
+
+    axis: int
+    order: Index
+    begin: Index
+
+
 @kernel
 def _first_touches(
     moving: ConvexSets,
     still: ConvexSets,
     touch: Flags,
-    axis: int,
-    order: Index,
-    begin: Index,
-    way: Array,
-    witness: Array,
-    scratch: Simplex,
+    along: Sorted,
+    scratch: tuple[Array, Array, Simplex],
     deep: float,
     out: Index,
 ) -> None:
-    """As ``first_touches``; ``begin`` (M,) int64: before such places in ``order`` (K,) int64 all lie lower along the
-    axis than each moving set.
-    """
+    """As ``first_touches``."""
+    way, witness, simplex = scratch
     for m in range(len(moving.radius)):
-        for x in range(begin[m], len(order)):
-            k = order[x]
-            if still.lower[k, axis] > moving.upper[m, axis]:
+        for x in range(along.begin[m], len(along.order)):
+            k = along.order[x]
+            if still.lower[k, along.axis] > moving.upper[m, along.axis]:
                 break
             apart = out[k] >= 0 or not touch[moving.kind[m], still.kind[k]]
             for c in range(3):
@@ -108,7 +116,7 @@ def _first_touches(
             one = PointSet(moving.points, moving.start[m], moving.start[m + 1])
             other = PointSet(still.points, still.start[k], still.start[k + 1])
             less = deep if deep >= 0.0 else -deep * near
-            if gjk(one, other, near, way, witness, scratch) < near - less:
+            if gjk(one, other, near, way, witness, simplex) < near - less:
                 out[k] = m
 
 
@@ -124,8 +132,8 @@ def first_touches(moving: ConvexSets, still: ConvexSets, touch: Flags, deep: flo
     axis = int(np.argmax(np.ptp(still.lower, axis=0)))
     low, widest = still.lower[:, axis], float((still.upper - still.lower)[:, axis].max())
     order = np.argsort(low, kind="stable")
-    begin = np.searchsorted(low[order], moving.lower[:, axis] - widest)
-    _first_touches(moving, still, touch, axis, order, begin, np.zeros(3), np.zeros((3, 3)), make_scratch(), deep, out)
+    along = Sorted(axis, order, np.searchsorted(low[order], moving.lower[:, axis] - widest))
+    _first_touches(moving, still, touch, along, (np.zeros(3), np.zeros((3, 3)), make_scratch()), deep, out)
     return out
 
 
@@ -143,18 +151,27 @@ def shapes_of(model: Model, state: State, pieces: Index) -> ConvexSets:
     return convex_sets(points, count, hulls.radius[shape], piece.astype(np.int64), model.pieces.body[piece])
 
 
-def swept(model: Model, state: State, slots: Index) -> ConvexSets:
-    """What the shapes of animated assemblies pass over in the coming interval, by the velocities these have."""
+def swept(model: Model, state: State, slots: Index, seen_from: int = -1) -> ConvexSets:
+    """What the shapes of animated assemblies pass over in the coming interval, by the velocities these have; in the
+    world, or as an assembly sees them that moves too, from where it is at the start.
+    """
     asm, span, parts = state.assemblies, model.settings.interval, []
+
+    def carried(slot: int, points: Array, share: float, back: bool = False) -> Array:
+        """Points where an assembly takes them in a share of the interval, or whence it does."""
+        turn = rotation_matrix(vector_to_quaternion(asm.angular_velocity[slot] * (span * share)))
+        center, way = asm.position[slot], asm.velocity[slot] * (span * share)
+        return (points - way - center) @ turn + center if back else (points - center) @ turn.T + center + way
+
     for slot in slots:
         own = shapes_of(model, state, np.flatnonzero(state.piece_assembly == slot))
-        angle = asm.angular_velocity[slot] * span
-        steps = max(1, int(np.ceil(np.linalg.norm(angle) / STEP)))
-        center, count = asm.position[slot], np.diff(own.start)
-        poses = []
+        angle = np.linalg.norm(asm.angular_velocity[slot])
+        if seen_from >= 0:
+            angle += np.linalg.norm(asm.angular_velocity[seen_from])
+        steps, count, poses = max(1, int(np.ceil(angle * span / STEP))), np.diff(own.start), []
         for k in range(steps + 1):
-            turn = rotation_matrix(vector_to_quaternion(angle * (k / steps)))
-            poses.append((own.points - center) @ turn.T + center + asm.velocity[slot] * (span * k / steps))
+            there = carried(slot, own.points, k / steps)
+            poses.append(there if seen_from < 0 else carried(seen_from, there, k / steps, back=True))
         for then, next_ in zip(poses[:-1], poses[1:], strict=True):
             both = np.concatenate([then, next_])
             at = np.concatenate([np.repeat(np.arange(len(count)), count)] * 2)
@@ -223,8 +240,8 @@ def _within(sets: ConvexSets, others: ConvexSets) -> ConvexSets:
 class Ahead:
     """Where what is animated goes in the coming interval; worked out when asked for."""
 
-    def __init__(self, model: Model, state: State, slots: Index) -> None:
-        self._model, self._state, self._slots = model, state, slots
+    def __init__(self, model: Model, state: State, slots: Index, seen_from: int = -1) -> None:
+        self._model, self._state, self._slots, self._seen_from = model, state, slots, seen_from
 
     @cached_property
     def _moving(self) -> ConvexSets:
@@ -246,7 +263,8 @@ class Ahead:
         asm, span, (center, reach) = self._state.assemblies, self._model.settings.interval, self._spheres
         center, reach = center[pieces], reach[pieces]
         for slot in self._slots:
-            far = reach + asm.radius[slot] + span * np.linalg.norm(asm.velocity[slot])
+            way = asm.velocity[slot] - (asm.velocity[self._seen_from] if self._seen_from >= 0 else 0.0)
+            far = reach + asm.radius[slot] + span * np.linalg.norm(way)
             if (((center - asm.position[slot]) ** 2).sum(axis=1) < far**2).any():
                 return True
         return False
@@ -293,13 +311,32 @@ class Ahead:
         return _new_ones(still.owner, np.where(out >= 0, moving.owner[out], NOBODY), still.owner[had])
 
     def enters(self, pieces: Mask, meshes: ConvexSets) -> dict[int, int]:
-        """The other way round: those of pieces (P,) bool that are taken along, and so pressed into what is fixed; each
-        with the piece it enters, or GROUND.
+        """The other way round: those of pieces (P,) bool that are taken along, and so pressed into what is fixed, or
+        into what else is animated; each with the piece it enters, or GROUND.
 
         meshes : as ``still_meshes``
         """
+        return self._enters_fixed(pieces, meshes) | self._enters_others(pieces)
+
+    def _enters_others(self, pieces: Mask) -> dict[int, int]:
+        model, state, touch = self._model, self._state, may_touch(self._model)
+        found: dict[int, int] = {}
+        for slot in np.unique(state.piece_assembly[pieces]):
+            own, others = pieces & (state.piece_assembly == slot), self._slots[self._slots != slot]
+            if not len(others) or not Ahead(model, state, others, int(slot))._reaches(own):
+                continue
+            moving = swept(model, state, others, int(slot))
+            still = self._near(own, moving)
+            out = first_touches(moving, still, touch, -PRESSED)
+            there = shapes_of(model, state, np.flatnonzero(np.isin(state.piece_assembly, others)))
+            had = first_touches(there, still, touch, -PRESSED) >= 0
+            by = np.where(out >= 0, np.append(moving.owner, NOBODY)[out], NOBODY)
+            found |= _new_ones(still.owner, by, still.owner[had])
+        return found
+
+    def _enters_fixed(self, pieces: Mask, meshes: ConvexSets) -> dict[int, int]:
         model, state, moving = self._model, self._state, self._moving
-        own = only(moving, np.flatnonzero(pieces[moving.owner])) if len(moving.owner) else moving
+        own = only(moving, np.flatnonzero(pieces[moving.owner]))
         if not len(own.owner):
             return {}
         other = state.assemblies.motion[state.piece_assembly] == Motion.FIXED
