@@ -240,8 +240,8 @@ def _within(sets: ConvexSets, others: ConvexSets) -> ConvexSets:
 class Ahead:
     """Where what is animated goes in the coming interval; worked out when asked for."""
 
-    def __init__(self, model: Model, state: State, slots: Index, seen_from: int = -1) -> None:
-        self._model, self._state, self._slots, self._seen_from = model, state, slots, seen_from
+    def __init__(self, model: Model, state: State, slots: Index) -> None:
+        self._model, self._state, self._slots = model, state, slots
 
     @cached_property
     def _moving(self) -> ConvexSets:
@@ -258,12 +258,12 @@ class Ahead:
         """Round pieces: centres (P, 3) and radii (P,) [m]."""
         return piece_positions(self._model, self._state), self._model.piece_reach()
 
-    def _reaches(self, pieces: Mask) -> bool:
-        """Whether anything may come to one of these pieces (P,) bool, by spheres round both."""
+    def _reaches(self, pieces: Mask, slots: Index, seen_from: int = -1) -> bool:
+        """Whether any of some assemblies may come to one of these pieces (P,) bool, by spheres round both."""
         asm, span, (center, reach) = self._state.assemblies, self._model.settings.interval, self._spheres
         center, reach = center[pieces], reach[pieces]
-        for slot in self._slots:
-            way = asm.velocity[slot] - (asm.velocity[self._seen_from] if self._seen_from >= 0 else 0.0)
+        for slot in slots:
+            way = asm.velocity[slot] - (asm.velocity[seen_from] if seen_from >= 0 else 0.0)
             far = reach + asm.radius[slot] + span * np.linalg.norm(way)
             if (((center - asm.position[slot]) ** 2).sum(axis=1) < far**2).any():
                 return True
@@ -279,7 +279,7 @@ class Ahead:
         """What of pieces (P,) bool is run into, and which vertices of deformable bodies (n,), each with the piece that
         does.
         """
-        if not len(bodies) and not self._reaches(pieces):
+        if not len(bodies) and not self._reaches(pieces, self._slots):
             return {}, {}
         model, moving = self._model, self._moving
         if not len(moving.owner):
@@ -300,15 +300,10 @@ class Ahead:
         """Those of pieces (P,) bool that are pressed in by more than half of their rounding at the end of the interval,
         and were not at its start; each with the piece that does.
         """
-        if not self._reaches(pieces):
+        if not self._reaches(pieces, self._slots):
             return {}
-        model, moving = self._model, self._moving
-        still, touch = self._near(pieces, moving), may_touch(model)
-        out = first_touches(moving, still, touch, -PRESSED)
-        if not (out >= 0).any():
-            return {}
-        had = first_touches(self._movers, still, touch, -PRESSED) >= 0
-        return _new_ones(still.owner, np.where(out >= 0, moving.owner[out], NOBODY), still.owner[had])
+        still = self._near(pieces, self._moving)
+        return _newly_pressed(self._moving, self._movers, still, may_touch(self._model))
 
     def enters(self, pieces: Mask, meshes: ConvexSets) -> dict[int, int]:
         """The other way round: those of pieces (P,) bool that are taken along, and so pressed into what is fixed, or
@@ -323,15 +318,11 @@ class Ahead:
         found: dict[int, int] = {}
         for slot in np.unique(state.piece_assembly[pieces]):
             own, others = pieces & (state.piece_assembly == slot), self._slots[self._slots != slot]
-            if not len(others) or not Ahead(model, state, others, int(slot))._reaches(own):
+            if not self._reaches(own, others, int(slot)):
                 continue
             moving = swept(model, state, others, int(slot))
-            still = self._near(own, moving)
-            out = first_touches(moving, still, touch, -PRESSED)
             there = shapes_of(model, state, np.flatnonzero(np.isin(state.piece_assembly, others)))
-            had = first_touches(there, still, touch, -PRESSED) >= 0
-            by = np.where(out >= 0, np.append(moving.owner, NOBODY)[out], NOBODY)
-            found |= _new_ones(still.owner, by, still.owner[had])
+            found |= _newly_pressed(moving, there, self._near(own, moving), touch)
         return found
 
     def _enters_fixed(self, pieces: Mask, meshes: ConvexSets) -> dict[int, int]:
@@ -351,6 +342,15 @@ class Ahead:
             into = np.where((into == NOBODY) & below, GROUND, into)
             return _new_ones(own.owner, into, at.owner[(had >= 0) | was])
         return _new_ones(own.owner, into, at.owner[had >= 0])
+
+
+def _newly_pressed(moving: ConvexSets, there: ConvexSets, still: ConvexSets, touch: Flags) -> dict[int, int]:
+    """What of those that stand still is pressed in by what moves, and is not where that is at the start."""
+    out = first_touches(moving, still, touch, -PRESSED)
+    if not (out >= 0).any():
+        return {}
+    had = first_touches(there, still, touch, -PRESSED) >= 0
+    return _new_ones(still.owner, np.where(out >= 0, moving.owner[out], NOBODY), still.owner[had])
 
 
 def _new_ones(owner: Index, by: Index, had: Index) -> dict[int, int]:

@@ -19,7 +19,7 @@ ROWS, ITERATIONS, STEPS = range(3)
 
 
 class Touches(NamedTuple):
-    """What moves, and touched something first in an interval.
+    """What was touched in an interval, by what that moves, and how hard.
 
     body  : (B,) int32, of deformable bodies: 1 + the piece that touched each, or -1 less another of them; 0 nothing
     piece : (P,) int32, of pieces: 1 + the deformable body that touched each; 0 none

@@ -58,12 +58,7 @@ def build_deformables(
     Raises InputError and GeometryError where one cannot be made.
     """
     use = [b for b, body in enumerate(shot.bodies) if body.deforms]
-    parts = []
-    for b in use:
-        part = part_of(shot, shot.bodies[b], resolve)
-        part.start = started(shot.bodies[b], part.x)
-        hold(shot, shot.bodies[b], part, built, body_first)
-        parts.append(part)
+    parts = _parts_of(shot, use, built, body_first, resolve)
     every = substeps_each(parts, substeps)
     step = interval / substeps * every
     first = offsets([len(p.x) for p in parts])
@@ -102,6 +97,17 @@ def build_deformables(
     )
 
 
+def _parts_of(shot: Shot, use: list[int], built: list[Pieces], body_first: Index, resolve: Resolve) -> list[Part]:
+    """Bodies that deform, where they start and as they are held."""
+    parts = []
+    for b in use:
+        part = part_of(shot, shot.bodies[b], resolve)
+        part.start = started(shot.bodies[b], part.x)
+        hold(shot, shot.bodies[b], part, built, body_first)
+        parts.append(part)
+    return parts
+
+
 def loose_ends(shot: Shot, built: list[Pieces], resolve: Resolve) -> list[str]:
     """Ropes of a written-out shot that resist twisting, and of which an end can turn: it is not felt."""
     use = [b for b, body in enumerate(shot.bodies) if isinstance(body.matter, RopeMatter)]
@@ -109,13 +115,8 @@ def loose_ends(shot: Shot, built: list[Pieces], resolve: Resolve) -> list[str]:
         return []
     names, others = {shot.bodies[b].name for b in use}, {b.name for b in shot.bodies if b.deforms}
     ties = [tie for tie in shot.ties if not (others - names) & {tie.body, tie.to}]
-    shot, parts = shot.model_copy(update={"ties": ties}), []
-    body_first = offsets([p.count for p in built])
-    for b in use:
-        part = part_of(shot, shot.bodies[b], resolve)
-        part.start = started(shot.bodies[b], part.x)
-        hold(shot, shot.bodies[b], part, built, body_first)
-        parts.append(part)
+    shot, body_first = shot.model_copy(update={"ties": ties}), offsets([p.count for p in built])
+    parts = _parts_of(shot, use, built, body_first, resolve)
     first, bodies = offsets([len(p.x) for p in parts]), [shot.bodies[b] for b in use]
     ends, _ = vertex_ties(shot, use, parts, first, built, body_first)
     roots = [leaders(p, np.zeros(0 if p.seams is None else len(p.seams.strength), bool)) for p in parts]
