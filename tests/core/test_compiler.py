@@ -42,6 +42,16 @@ def mixed(a, k, flag):
 
 
 @kernel(inner=True)
+def _scaled(x, n):
+    return x * n
+
+
+@kernel
+def scaled_often(x, counts, far):
+    return _scaled(x, 3) + _scaled(x, counts[0]) + _scaled(x, len(counts)) + _scaled(x, far[0])
+
+
+@kernel(inner=True)
 def _down(x, n):
     """Calls itself, so that it cannot be laid into its callers whole."""
     if n <= 0:
@@ -61,6 +71,12 @@ def sorted_copy(a):
 
 def plain(a, k, flag):
     return numba.njit(mixed.py_func, error_model="numpy", fastmath={"contract", "nsz"})(a, k, flag)
+
+
+def test_whole_numbers_of_any_kind_are_passed_to_one_specialisation() -> None:
+    """A literal, an int32 of an array, a length and an int64; what does not fit in an int32 stays whole."""
+    assert scaled_often(0.5, np.array([7, 1], np.int32), np.array([2**40])) == 0.5 * (3 + 7 + 2 + 2**40)
+    assert [str(sig[1]) for sig in _scaled.overloads] == ["int64"]
 
 
 @pytest.mark.parametrize("dtype", [np.float64, np.float32, np.int32])

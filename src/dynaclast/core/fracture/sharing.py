@@ -240,7 +240,7 @@ def _pairs(faces: CutFaces, tolerance: float, found: Index, values: Array) -> in
                 for k in range(close):
                     t = near[k]
                     if not _apart(faces.lower[t], faces.upper[t], faces.lower[s], faces.upper[s]):
-                        _overlap(faces, np.int64(s), np.int64(t), tolerance, clipping, origin, sums)
+                        _overlap(faces, s, t, tolerance, clipping, origin, sums)
             if sums[0] <= 0.0:
                 continue
             if count < len(found):

@@ -10,6 +10,7 @@ import numpy as np
 from numba import typeof
 from numba.core.compiler_lock import global_compiler_lock
 from numba.core.registry import CPUDispatcher
+from numba.core.types import Integer, int64, unliteral  # type: ignore[attr-defined]
 
 from .compiler import sparing
 
@@ -41,6 +42,12 @@ def _undisturbed(work: Callable[[], Any]) -> Any:
     return out[0]
 
 
+def _widened(kind: Any) -> Any:
+    """The type that a kernel takes an argument of this type as."""
+    kind = unliteral(kind)
+    return int64 if isinstance(kind, Integer) and kind.signed else kind  # type: ignore[attr-defined]
+
+
 class Kernel(CPUDispatcher):  # type: ignore[misc]
     """A function over arrays, compiled for the types it is called with."""
 
@@ -52,6 +59,12 @@ class Kernel(CPUDispatcher):  # type: ignore[misc]
                 return CPUDispatcher.compile(self, sig)
 
         return _undisturbed(work)
+
+    def get_call_template(self, args: Any, kws: Any) -> Any:
+        """For calls by kernels. Whole numbers are passed as int64, be they int32 or written out in the call: else a
+        kernel would be compiled once more for each way of calling it.
+        """
+        return super().get_call_template(tuple(_widened(x) for x in args), kws)
 
     @property
     def arguments(self) -> tuple[str, ...]:

@@ -159,7 +159,7 @@ def find_pairs(
     """
     count = _hull_pairs(scene, bodies, world, axis, order, activity, out_a, out_b)
     for x in range(len(scene.meshes.piece)):
-        count = _mesh_pairs(scene, bodies, world, x, activity, out_a, out_b, np.int64(count))
+        count = _mesh_pairs(scene, bodies, world, x, activity, out_a, out_b, count)
     return count
 
 

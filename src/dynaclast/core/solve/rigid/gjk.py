@@ -171,9 +171,9 @@ def gjk(a: PointSet, b: PointSet, limit: float, axis: Array, witness: Array, scr
         if n == 1:
             bary[0] = 1.0
         elif n == 2:
-            _closest_on_segment(w, np.int64(0), np.int64(1), bary)
+            _closest_on_segment(w, 0, 1, bary)
         elif n == 3:
-            _closest_on_triangle(w, np.int64(0), np.int64(1), np.int64(2), bary)
+            _closest_on_triangle(w, 0, 1, 2, bary)
         else:
             inside = True
             best = np.inf

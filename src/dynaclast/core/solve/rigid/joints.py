@@ -114,7 +114,7 @@ def wake_joined(ties: TieTable, broken: Flags, piece_assembly: Index, asm: Assem
         for x, y in ((a, b), (b, a)):
             awake = x != ground and not asm.asleep[x] and asm.motion[x] != Motion.FIXED
             if awake and asm.asleep[y]:
-                wake(np.int64(y), asm)
+                wake(y, asm)
                 woke = 1
     return woke
 

@@ -120,7 +120,7 @@ def reduce_to_four(points: Array, separations: Array, n: int) -> int:
     for i in range(1, n):
         if separations[i] < separations[first] - 1e-9:
             first = i
-    _swap(points, separations, np.int64(0), np.int64(first))
+    _swap(points, separations, 0, first)
     far, most = 1, -np.inf
     for i in range(1, n):
         dd = (

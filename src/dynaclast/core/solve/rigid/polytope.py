@@ -65,11 +65,11 @@ def _widest(points: Array, n: int, bits: int, out: Array) -> None:
     trial = np.empty(4)
     for p in range(n):
         if (bits >> np.uint64(p)) & np.uint64(1) and p != first and p != far:
-            area = _plane_of(points, np.int64(first), np.int64(far), np.int64(p), trial)
+            area = _plane_of(points, first, far, p, trial)
             if area > most:
                 most, third = area, p
     if third >= 0:
-        _plane_of(points, np.int64(first), np.int64(far), np.int64(third), out)
+        _plane_of(points, first, far, third, out)
 
 
 @kernel(allocates=True)
@@ -96,7 +96,7 @@ def faces_of(points: Array, tol: float, planes: Array) -> int:
                     if found[f] & three == three:
                         known = True
                         break
-                if known or _plane_of(points, np.int64(i), np.int64(j), np.int64(k), plane) <= 10.0 * tol * span:
+                if known or _plane_of(points, i, j, k, plane) <= 10.0 * tol * span:
                     continue
                 bits, side = _one_sided(points, n, plane, tol)
                 if side == 0:
