@@ -12,7 +12,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from test_resume import interrupted
 
-from deforming import EVERYWHERE, cloth, frames_of, pin, points, rope, soft, started
+from deforming import EVERYWHERE, cloth, ends_alike, frames_of, pin, points, rope, soft, started
 from dynaclast.cli import main
 from dynaclast.core.bake import bake
 from dynaclast.core.document import parse
@@ -20,6 +20,7 @@ from dynaclast.core.errors import DocumentError, GeometryError, InputError
 from dynaclast.core.formats.frames import read_baked, write_events, write_frames
 from dynaclast.core.geometry.crossings import crossing_pairs
 from dynaclast.core.geometry.mesh import make
+from dynaclast.core.solve.frame import PieceState
 from dynaclast.core.solve.state import State
 from shots import ball, box, reach_box, reach_sphere, shot
 
@@ -389,7 +390,7 @@ def test_a_sleeping_state_is_packed_and_unpacked_with_its_vertices() -> None:
             "no body named 'mast'",
         ),
         (
-            {"matter": {"kind": "cloth"}, "channels": [{"of": "gravity", "keys": [{"time": 0, "value": 0}]}]},
+            {"matter": {"kind": "cloth"}, "channels": [{"of": "material.rolling", "keys": [{"time": 0, "value": 0}]}]},
             "bodies[0]",
             "channels",
         ),
@@ -462,3 +463,29 @@ def test_what_a_displacement_reaches_is_shifted_by_so_much_and_stops() -> None:
         at = points(frames, name)
         assert (at[-1] - at[0])[:, 1] == pytest.approx(way, abs=0.01)
         assert at[-1] == pytest.approx(at[-2], abs=1e-3)
+
+
+def test_gravity_and_friction_of_what_deforms_change_over_time_and_wake_it() -> None:
+    """Cloth that lies still rises when its gravity turns round; a soft block that slides stops where friction begins;
+    and both go on to the bit from a stored state.
+    """
+    rises = [{"time": 1.5, "value": 1.0, "how": "step"}, {"time": 1.6, "value": -0.5, "how": "step"}]
+    sheet = cloth("sheet", (0, 0.01, 0), (0.6, 0.6), (4, 4), channels=[{"of": "gravity", "keys": rises}])
+    grips = [{"time": 0.5, "value": 0.0, "how": "step"}, {"time": 0.6, "value": 1.0, "how": "step"}]
+    block = soft(
+        "block",
+        (4, 0.2, 0),
+        (0.4, 0.4, 0.4),
+        matter={"detail": 2, "young": 5000},
+        velocity=[1.5, 0, 0],
+        channels=[{"of": "material.friction", "keys": grips}],
+    )
+    scene = shot(sheet, block, frames=60, quality="draft")
+    frames = frames_of(scene)
+    lies, slides = points(frames, "sheet").mean(axis=1), points(frames, "block").mean(axis=1)
+    assert frames[35].arrays["state/sheet"].max() == PieceState.RESTING
+    assert lies[60, 1] - lies[35, 1] == pytest.approx(0.5 * 0.5 * 9.81 * (60 / 24 - 1.6) ** 2, rel=0.05)
+    assert slides[12, 0] - 4 == pytest.approx(1.5 * 0.5, rel=0.02) and abs(slides[60, 0] - slides[40, 0]) < 1e-3
+    assert ends_alike(scene, (20, 37, 50))
+    with pytest.raises(DocumentError, match=r"channels\[0\]: 'material.bounce' of a cloth body cannot change"):
+        shot(sheet | {"channels": [{"of": "material.bounce", "keys": rises}]})

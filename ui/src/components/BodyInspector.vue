@@ -217,7 +217,7 @@ function remove(): void {
       v-if="body.role === 'active'"
       :of="body as never"
       :specs="BODY_SPECS"
-      :channels="body.matter.kind === 'rigid' ? channels : undefined"
+      :channels="channels"
       base=""
       @change="(k, v) => edit(k, (b) => setAt(b, k, v))"
       @key="key" />

@@ -7,7 +7,7 @@ import { api, ApiError } from "../api/client";
 import type { Body, Preset } from "../api/types";
 import type { Channel } from "../lib/channels";
 import { newBonds } from "../lib/matter";
-import { EYE_SPECS, MATERIAL_SPECS, setAt } from "../lib/specs";
+import { DEFORMING_MATERIAL_SPECS, EYE_SPECS, MATERIAL_SPECS, setAt } from "../lib/specs";
 import { usePieces } from "../stores/pieces";
 import { useShot } from "../stores/shot";
 import { showNumber } from "../lib/units";
@@ -150,8 +150,8 @@ function by(way: "density" | "mass"): void {
     <p v-if="m.mass && figures" class="figures mute follows">density {{ showNumber(figures.density, 4) }} kg/m³</p>
     <SpecRows
       :of="m as never"
-      :specs="MATERIAL_SPECS"
-      :channels="body.matter.kind === 'rigid' ? ((body.channels ?? []) as Channel[]) : undefined"
+      :specs="body.matter.kind === 'rigid' ? MATERIAL_SPECS : DEFORMING_MATERIAL_SPECS"
+      :channels="(body.channels ?? []) as Channel[]"
       base="material."
       @change="(k, v) => edit(k, (b) => setAt(b.material, k, v))"
       @key="(path, value) => emit('key', path, value)" />

@@ -324,6 +324,17 @@ describe("the material of a body", () => {
     await press(it, "density");
     expect(useShot().bodies[0]!.material).toMatchObject({ mass: null, density: 205.8 });
   });
+  it("of what deforms has friction, which can be keyed, and neither bounces nor rolls", async () => {
+    const it = await shown();
+    const keys = (): string[] =>
+      it.findAll('[data-hint^="Key "]').map((k) => k.attributes("data-hint")!.split(" ")[1]!);
+    expect(keys()).toEqual(["friction", "bounce", "rolling"]);
+    useShot().editBody("door", "matter", (b) => (b.matter = { kind: "soft" } as never));
+    await flushPromises();
+    expect(keys()).toEqual(["friction"]);
+    await it.get('[data-hint^="Key friction"]').trigger("click");
+    expect(it.emitted("key")![0]).toEqual(["material.friction", useShot().bodies[0]!.material.friction]);
+  });
   it("says what keeps the presets away", async () => {
     vi.spyOn(api, "materials").mockRejectedValue(new ApiError(0, { message: "the server is away" }));
     opened();

@@ -84,6 +84,8 @@ export const MATERIAL_SPECS: Spec[] = told("Material", [
     hint: "rolling resistance: share of the contact's lever arm",
   }),
 ]);
+/** of what deforms, which neither bounces nor rolls as a piece does */
+export const DEFORMING_MATERIAL_SPECS = MATERIAL_SPECS.filter((s) => s.key === "friction");
 
 const SMOOTH = n("smooth", "rounded", "×", { min: 0, max: 3, whole: true, initial: 0 });
 /** how what deforms is drawn, beside its colour */

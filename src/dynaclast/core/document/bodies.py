@@ -56,6 +56,8 @@ class Material(Part):
 
 BODY_NUMBERS = ("gravity", "material.friction", "material.bounce", "material.rolling")
 """Numbers of a body that channels can set."""
+DEFORMING_NUMBERS = ("gravity", "material.friction")
+"""And of one that deforms: it neither bounces nor rolls as a piece does."""
 
 
 class Body(Part):
@@ -192,8 +194,12 @@ class Body(Part):
                 "matter.tear: a soft body in pieces parts along its seams: give its bonds a strength, or take the "
                 "pattern away, so that it tears wherever it is pulled too far"
             )
-        if self.channels:
-            raise ValueError(f"channels: numbers of a {kind} body cannot change in a run; those of fields on it can")
+        for k, channel in enumerate(self.channels):
+            if channel.of not in DEFORMING_NUMBERS:
+                raise ValueError(
+                    f"channels[{k}]: '{channel.of}' of a {kind} body cannot change in a run; these can: "
+                    f"{', '.join(DEFORMING_NUMBERS)}, and numbers of fields on it"
+                )
         if self.release.kind == "intact":
             raise ValueError(
                 f"release: a {kind} body moves from the start, from a time on, or when it is touched; pin what is to "

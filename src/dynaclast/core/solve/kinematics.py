@@ -13,6 +13,7 @@ from ..document import Shot
 from ..geometry.rotations import rotation_matrix, rotation_vector_between
 from ..timeline.channels import channel_value
 from ..timeline.drive import Drive
+from .deformable.run import DeformableRun
 from .model import Hold, Model, Motion
 from .rigid.assemblies import wake, wake_around
 from .rigid.run import RigidRun
@@ -94,10 +95,11 @@ class Kinematics:
 
 
 class BodyChannels:
-    """Numbers of bodies that change over time: they change the run's own table of pieces."""
+    """Numbers of bodies that change over time: they change the run's own tables of pieces and of what deforms."""
 
-    def __init__(self, model: Model, state: State) -> None:
-        self._model, self._state = model, state
+    def __init__(self, model: Model, state: State, deformable: DeformableRun | None) -> None:
+        self._model, self._state, self._deformable = model, state, deformable
+        self._deforming = {} if model.deformables is None else {int(b): k for k, b in enumerate(model.deformables.body)}
         self._channels = model.channels
 
     def read(self, shot: Shot) -> None:
@@ -110,9 +112,12 @@ class BodyChannels:
         """
         model = self._model
         for body, channel in self._channels:
+            now = channel_value(channel, (number + 0.5) * model.settings.interval)
+            if self._deformable is not None and body in self._deforming:
+                self._deformable.set_number(self._deforming[body], channel.of, now, waking)
+                continue
             column = getattr(model.pieces, COLUMN_OF[channel.of])
             own = np.arange(model.body_first[body], model.body_first[body + 1])
-            now = channel_value(channel, (number + 0.5) * model.settings.interval)
             if column[own[0]] == now:
                 continue
             column[own] = now

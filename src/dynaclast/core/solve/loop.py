@@ -70,7 +70,7 @@ class Run:
         self.tie_breaks = TieBreaks(model, state, self.rigid, self.log)
         self.kinematics = Kinematics(model, state, self.rigid)
         self.load_paths = LoadPaths(model, state, self.bonds, self.kinematics)
-        self.channels = BodyChannels(model, state)
+        self.channels = BodyChannels(model, state, self.deformable)
         self.impacts = Impacts(model, state, self.rigid, self.deformable, self.log)
         self.limits = Limits(model, state, self.log)
         self.hands = Hands(model, state, self.rigid)

@@ -24,7 +24,7 @@ from .pushes import Pushes, before, keep_steady, pushes
 from .readings import Readings
 from .rotations import make_rotations
 from .system import Matrix, make_slots, make_vectors
-from .tables import make_rows
+from .tables import Elements, make_rows
 from .turning import motion_of
 from .twist import make_twist_scratch
 
@@ -38,12 +38,21 @@ ROWS_EACH = 8
 """Room for rows of each pair of a point and a shape that are near: the point's, and of edges that begin there."""
 
 
+def _with_own_numbers(e: Elements) -> Elements:
+    """Tables of a run, with columns that channels may change in it."""
+    return e._replace(
+        vertices=e.vertices._replace(gravity_scale=e.vertices.gravity_scale.copy()),
+        points=e.points._replace(friction=e.points.friction.copy()),
+    )
+
+
 class DeformableRun:
     """The deformable bodies of a run. Scratch holds nothing that a step needs from the one before."""
 
     def __init__(self, deformables: DeformableModel, model: Model, state: State) -> None:
         self.deformables, self._model, self._state = deformables, model, state
         self._cores = cores_of(model.hulls)
+        self._numbers: dict[tuple[int, str], float] = {}
         self.parts = self._parts()
         self.every = deformables.every
         self._before = before(deformables, state)
@@ -51,12 +60,29 @@ class DeformableRun:
         self._drawn: dict[str, np.ndarray] | None = None
         self._readings = Readings(deformables)
 
+    def set_number(self, body: int, of: str, value: float, waking: bool) -> None:
+        """Give a deformable body a number that a channel of it sets; it wakes where that is another than it had."""
+        if self._numbers.get((body, of)) == value:
+            return
+        self._numbers[body, of] = value
+        self._write_number(self.parts.elements, body, of, value)
+        if waking:
+            self.wake(np.array([body]))
+
+    def _write_number(self, e: Elements, body: int, of: str, value: float) -> None:
+        if of == "gravity":
+            e.vertices.gravity_scale[e.bodies.first[body] : e.bodies.first[body + 1]] = value
+        else:
+            e.points.friction[e.points.first[body] : e.points.first[body + 1]] = value
+
     def _parts(self) -> Deformables:
         """All that a step works with, as everything hangs together now."""
         deformables, state = self.deformables, self._state
         changes = deformables.seams.count or state.vertex_hold.any()
         tables = deformables.tables_with(state.seam_broken, state.vertex_hold) if changes else deformables.tables
-        e, bodies = tables.elements, len(deformables.names)
+        e, bodies = _with_own_numbers(tables.elements), len(deformables.names)
+        for (body, of), value in self._numbers.items():
+            self._write_number(e, body, of, value)
         n, nodes, slots = deformables.count, len(tables.levels.mass), self._model.piece_count + 1
         points, f = len(e.points.radius), np.zeros
         follows = e.vertices.lead != np.arange(n)
@@ -244,7 +270,8 @@ class DeformableRun:
     def _find_near(self, awake: Index, scene: Scene, bodies: Bodies) -> Near:
         """Points of deformable bodies that may meet a shape in an interval."""
         parts, settings, scratch = self.parts, self._model.settings, self.parts.scratch
-        reach = FASTER + float(np.linalg.norm(settings.gravity)) + float(np.abs(scratch.acceleration).max(initial=0.0))
+        most = np.maximum.reduceat(np.abs(scratch.acceleration).max(axis=1), parts.elements.bodies.first[:-1])
+        reach = FASTER + float(np.linalg.norm(settings.gravity)) + most
         near = parts.near
         while True:
             find_near(
