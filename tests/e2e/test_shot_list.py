@@ -6,6 +6,12 @@ from playwright.sync_api import Page, expect
 
 from dynaclast.runtime import Parts
 
+MENU_HANGS_FROM = """button => [...document.querySelectorAll(".el-dropdown-menu")].some(menu => {
+    const [a, b] = [menu.getBoundingClientRect(), button.getBoundingClientRect()];
+    return a.width && Math.abs(a.right - b.right) < 40 && Math.abs(a.top - b.bottom) < 40;
+})"""
+"""Whether an open menu stands right below a button."""
+
 
 def make_shot(page: Page, running: Parts, name: str) -> None:
     made = page.request.post(
@@ -21,7 +27,9 @@ def test_a_shot_is_renamed_doubled_deleted_and_brought_back_from_the_list(page: 
     card = page.get_by_role("listitem").filter(has_text="pier")
     item = page.locator(".el-dropdown-menu__item:visible")
     card.locator("button.menu").click()
-    page.get_by_role("listitem").filter(has_text="quay").locator("button.menu").click()  # the menu goes over to it
+    other = page.get_by_role("listitem").filter(has_text="quay").locator("button.menu")
+    other.click()  # the menu goes over to it
+    page.wait_for_function(MENU_HANGS_FROM, arg=other.element_handle())
     expect(item).to_have_count(3)
     page.keyboard.press("Escape")
     expect(item).to_have_count(0)
