@@ -13,7 +13,7 @@ from dynaclast.core.solve.loop import Run
 from dynaclast.core.solve.prepare import prepare
 from dynaclast.core.solve.rigid.broad_phase import sort_along, widest_axis
 from dynaclast.core.solve.rigid.constraints import make_constraints
-from dynaclast.core.solve.rigid.contact_cache import DORMANT, KNOWN, NEW, make_pairing, make_pairs, match_cache
+from dynaclast.core.solve.rigid.contact_cache import DORMANT, KNOWN, NEW, UNSEEN, make_pairing, make_pairs, match_cache
 from dynaclast.core.solve.rigid.detection import make_contact_points
 from dynaclast.core.solve.rigid.groups import bodies_of
 from dynaclast.core.solve.state import ContactCache, make_contact_cache
@@ -36,7 +36,7 @@ def _mark(con: ContactCache, k: int, value: float) -> None:
         con.point_b,
     ):
         x[k] = value
-    con.penetration_allowance[k] = con.penetration[k] = con.impact_impulse[k] = value
+    con.penetration_allowance[k], con.penetration[k], con.impact_impulse[k] = -value, value, value
 
 
 def _told(con: ContactCache, k: int) -> set[float]:
@@ -49,7 +49,7 @@ def _told(con: ContactCache, k: int) -> set[float]:
         con.friction_impulse[k],
         con.point_a[k, :n],
         con.point_b[k, :n],
-        con.penetration_allowance[k],
+        -con.penetration_allowance[k],
         con.penetration[k],
     )
     return {float(v) for x in parts for v in np.ravel(x)}
@@ -92,8 +92,14 @@ def test_entries_are_kept_moved_and_forgotten_as_in_a_dictionary(seed: int) -> N
                     con.point_count[k] == 0
                     and not con.normal_impulse[k].any()
                     and not con.friction_impulse[k].any()
-                    and con.penetration_allowance[k] == con.impact_impulse[k] == 0.0
+                    and con.penetration_allowance[k] == UNSEEN
+                    and con.impact_impulse[k] == 0.0
                 )
+        if rng.random() < 0.3:  # a detection that begins again: what was new and not looked at is new still
+            again = known[:count].copy()
+            count = match_cache(found, fresh, hulls, bodies, con, count, scratch)
+            assert [(int(con.shape_a[k]), int(con.shape_b[k])) for k in range(count)] == entries
+            assert known[:count].tolist() == again.tolist()
         kept, rested = {p: v for p, v in kept.items() if p in resting}, resting
         for k in which:
             marks += 1.0
@@ -107,6 +113,7 @@ def test_what_no_longer_touches_presses_no_more() -> None:
     found.shape_a[0], found.shape_b[0] = 0, 1
     args = prepared.model.hulls, bodies_of(prepared.state), con
     assert match_cache(found, 1, *args, 0, make_pairing(8)) == 1
+    con.penetration_allowance[0] = 0.0
     con.normal_impulse[0], con.friction_impulse[0], con.normal[0] = 3.0, 3.0, 3.0  # points were found, then none
     assert match_cache(found, 1, *args, 1, make_pairing(8)) == 1
     assert found.known[0] == KNOWN

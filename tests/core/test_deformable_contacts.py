@@ -16,7 +16,7 @@ from dynaclast.core.kernels import kernel
 from dynaclast.core.solve.collision import pack_hulls
 from dynaclast.core.solve.deformable.contacts import _cross_hull, _cross_triangle, _edge_across
 from dynaclast.core.solve.deformable.groups import find_groups, make_groups
-from dynaclast.core.solve.deformable.meetings import MET, ball_rows, find_meetings, segment_rows
+from dynaclast.core.solve.deformable.meetings import MET, ball_rows, find_meetings, segment_rows, with_room
 from dynaclast.core.solve.deformable.system import make_slots
 from dynaclast.core.solve.deformable.tables import VertexTable, make_rows
 from dynaclast.core.solve.rigid.hulls import Hull, convex_core
@@ -160,7 +160,7 @@ def near(seed: int, speed: float) -> tuple[Any, np.ndarray, np.ndarray]:
 @pytest.mark.parametrize("seed", [1, 2])
 def test_pairs_that_may_meet_are_those_that_brute_force_finds(seed: int, speed: float) -> None:
     parts, at, going = near(seed, speed)
-    meeting = parts.meeting._replace(point=np.zeros((40000, 2), np.int32), facing=np.zeros(40000, np.uint8))
+    meeting = with_room(parts.meeting, 40000, 0)
     span, reach = 0.02, 30.0
     find_meetings(parts.elements, at, going, np.arange(3), span, reach, meeting)
     found = {tuple(sorted(p)) for p in meeting.point[: meeting.counts[0]].tolist()}

@@ -17,6 +17,7 @@ from dynaclast.core.solve.model import Motion
 from dynaclast.core.solve.prepare import prepare
 from dynaclast.core.solve.rigid.contact_solver import iterate_contacts
 from dynaclast.core.solve.rigid.energy import kinetic_energy
+from dynaclast.core.solve.rigid.islands import find_islands
 from dynaclast.core.solve.rigid.redetection import _may_touch, _relative_motion
 from dynaclast.core.solve.rigid.sleep import SLEEP_AFTER
 from dynaclast.core.solve.rigid.worklist import Worklist, list_rows, make_worklist
@@ -50,7 +51,8 @@ def test_a_pass_over_all_contacts_equals_the_slow_twin(seed: int) -> None:
     contacts, n = rigid.constraints.contacts, rigid.contact_count
     assert n > 3
     rng = np.random.default_rng(seed)
-    contacts.iterations[:n] = 1
+    contacts.iterations[:n] = 3
+    rigid.constraints.work.more[:n], rigid.constraints.work.listed[0] = np.arange(n), n
     contacts.normal_impulse[:n] = np.where(np.arange(4) < contacts.point_count[:n, None], rng.uniform(0, 3, (n, 4)), 0)
     contacts.friction_impulse[:n] = rng.normal(size=(n, 2))
     contacts.target_velocity[:n] = rng.choice([0.0, 0.7], (n, 4))
@@ -58,7 +60,7 @@ def test_a_pass_over_all_contacts_equals_the_slow_twin(seed: int) -> None:
     twin = naive.Contacts.of(contacts, n, rigid.bodies)
     velocity, angular = asm.velocity.copy(), asm.angular_velocity.copy()
     for iteration in range(3):
-        iterate_contacts.py_func(rigid.constraints, rigid.bodies, rigid._scratch.rigid.islands, h, iteration, 3)
+        iterate_contacts.py_func(rigid.constraints, rigid.bodies, rigid._scratch.rigid.islands, h, iteration, 0)
         twin.iterate(velocity, angular, rigid.bodies, h, first=iteration == 0)
     assert asm.velocity == pytest.approx(velocity, rel=1e-9, abs=1e-9)
     assert asm.angular_velocity == pytest.approx(angular, rel=1e-9, abs=1e-9)
@@ -113,8 +115,43 @@ def test_in_a_later_pass_only_what_touches_what_changed_takes_part() -> None:
     assert set(changed) <= set(ends[np.unique(np.concatenate([keep, np.flatnonzero(work.flags[0, :n])]))].ravel())
     work.flags[:] = 0
     before = asm.velocity.tobytes()
-    assert not iterate_contacts.py_func(solver, rigid.bodies, islands, 1 / 384, 2, 0)
+    assert iterate_contacts.py_func(solver, rigid.bodies, islands, 1 / 384, 2, 0) == (False, False)
     assert asm.velocity.tobytes() == before  # nothing called, nothing done
+
+
+@kernel
+def islands_found(solver, tied, bodies, awake, first, islands):  # type: ignore[no-untyped-def]
+    return find_islands(solver, tied, bodies, awake, first, islands)
+
+
+@kernel
+def passed(solver, bodies, islands, h, iteration, opens):  # type: ignore[no-untyped-def]
+    return iterate_contacts(solver, bodies, islands, h, iteration, opens)
+
+
+def test_an_island_that_bore_nothing_opens_until_a_pass_changes_nothing() -> None:
+    """And by itself: the heap beside it, which bears something, takes the passes of its size."""
+    boxes = [box(f"b{k}", (5 * (k % 2), 0.25 + 0.5 * (k // 2), 0), (0.5, 0.5, 0.5)) for k in range(10)]
+    prepared = prepare(shot(*boxes))
+    going = Run(prepared.shot, prepared.model, prepared.state)
+    rigid, asm = going.rigid, going.state.assemblies
+    rigid.solve(Stage.DETECT, Stage.SOLVE)
+    solver, islands, n = rigid.constraints, rigid._scratch.rigid.islands, rigid.contact_count
+    contacts, awake = solver.contacts, np.flatnonzero(rigid.bodies.inv_mass > 0)
+    lie_right = asm.position[contacts.body_a[:n], 0] > 2
+    contacts.normal_impulse[np.flatnonzero(lie_right)[0], 0] = 1e-9
+    found = islands_found(solver, rigid.tied, rigid.bodies, awake, 0, islands)
+    assert found == 6 and (contacts.opening[:n][lie_right] == 0).all() and (contacts.opening[:n][~lie_right] > 99).all()
+    h, passes, opening = 1 / 384, 0, True
+    asm.velocity[awake, 1] -= 9.81 * h
+    while opening:
+        _, opening = passed(solver, rigid.bodies, islands, h, passes, 1)
+        passes += 1
+    assert 20 < passes < 20_000
+    left = awake[asm.position[awake, 0] < 2]
+    assert np.abs(asm.velocity[left]).max() < 1e-6 < np.abs(asm.velocity[np.setdiff1d(awake, left)]).max()
+    borne = np.sort(contacts.normal_impulse[:n][~lie_right].sum(axis=1))
+    assert borne == pytest.approx(125 * 9.81 * h * np.arange(1, 6), rel=1e-5)
 
 
 def test_joints_hold_with_the_effective_mass_of_dense_algebra() -> None:

@@ -7,8 +7,6 @@ added to their velocities substep by substep, before their own contacts, which s
 
 from __future__ import annotations
 
-import numpy as np
-
 from ..arrays import Flags, Index
 from ..kernels import kernel
 from .deformable.parts import Deformables
@@ -54,7 +52,7 @@ def run_coupled_interval(
     gather_joints(tied, bodies)
     numbers[AWAKE] = _find_awake(asm, rigid.awake)
     awake = rigid.awake[: numbers[AWAKE]]
-    step, count, regroup = np.int64(0), np.int64(0), np.int64(1)
+    step, count, regroup = 0, 0, 1
     world.placed_at[:] = 0
     rigid.inertia_at[:] = 0
     h = settings.interval / settings.substeps
@@ -64,9 +62,9 @@ def run_coupled_interval(
                 deformables, scene.hulls, scene.pieces, bodies, settings, tie_broken, h * every, int(number == 0)
             )
         _give(deformables, bodies, settings, h, every, int(number % every == 0))
-        end = np.int64(number + 1)
+        end = number + 1
         step, count = run_substeps(settings, bodies, solver, tied, awake, step, end, count, regroup, rigid)
-        regroup = np.int64(0)
+        regroup = 0
         if count:
             regroup = _detect_again(scene, bodies, cache, pairs, points, solver, scratch, step, count)
     numbers[STAGE] = Stage.DONE

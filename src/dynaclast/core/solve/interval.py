@@ -13,6 +13,7 @@ import numpy as np
 
 from ..arrays import Array, Flags, Index
 from ..kernels import kernel
+from ..kernels.sorting import sort_pairs
 from .model import Model, Motion
 from .rigid.broad_phase import find_pairs, sort_along, update_shapes, widest_axis
 from .rigid.constraints import (
@@ -60,11 +61,13 @@ class IntervalScratch(NamedTuple):
 
     order    : (3, n) int32, shapes along each axis, the triangles of meshes left out
     activity : (n,) uint8, of the broad phase
+    start    : (S + 2,) int32, for putting pairs in order
     """
 
     world: WorldShapes
     order: Index
     activity: Flags
+    start: Index
     detection: DetectionScratch
     rigid: RigidScratch
     arms: Arms
@@ -81,6 +84,7 @@ def make_interval_scratch(model: Model, center: Array) -> IntervalScratch:
         make_world_shapes(model.hulls),
         order,
         np.zeros(first_mesh, np.uint8),
+        np.zeros(len(center) + 2, np.int32),
         make_detection_scratch(),
         make_rigid_scratch(model.piece_count + 1),
         make_arms(),
@@ -117,14 +121,15 @@ def _detect(
     while numbers[STAGE] < Stage.SOLVE:
         update_shapes(scene, bodies, world, numbers[EVERYTHING], scratch.detection.matrix)
         numbers[EVERYTHING] = 0
-        axis = np.int64(widest_axis(world.lower, np.int64(scene.meshes.first_shape)))
+        axis = np.int64(widest_axis(world.lower, scene.meshes.first_shape))
         order = scratch.order[axis]
         sort_along(world.lower, axis, order)
-        found = np.int64(find_pairs(scene, bodies, world, axis, order, scratch.activity, pairs.shape_a, pairs.shape_b))
+        found = find_pairs(scene, bodies, world, axis, order, scratch.activity, pairs.shape_a, pairs.shape_b)
         numbers[PAIRS] = found
         if found > numbers[CAPACITY] or numbers[ENTRIES] + found > len(cache.shape_a):
             return False
-        entries = np.int64(match_cache(pairs, found, hulls, bodies, cache, numbers[ENTRIES], pairing))
+        sort_pairs(pairs.shape_a, pairs.shape_b, found, scratch.start, pairs.entry, pairs.ordered)
+        entries = match_cache(pairs, found, hulls, bodies, cache, numbers[ENTRIES], pairing)
         numbers[ENTRIES] = entries
         sleepers = sleeping_pairs_first(pairs, found, hulls, bodies, cache)
         span = Span(np.int64(0), scene.settings.interval)
@@ -148,7 +153,7 @@ def _detect(
                 scene, bodies, cache, pairs, pairs.ordered[first:last], span, world, points, scratch.detection
             )
             first = last
-            build_constraints(scene, bodies, cache, which, points, solver, np.int64(-1), scratch.arms)
+            build_constraints(scene, bodies, cache, which, points, solver, -1, scratch.arms)
         numbers[STAGE] = Stage.SOLVE
     return True
 
@@ -174,7 +179,7 @@ def _detect_again(
         prepare_redetection(solver, x, last, bodies, cache, span.number, rigid.inertia_at, scratch.detection.matrix)
         which = stale.entry[x:last]
         find_contacts(scene, bodies, cache, pairs, which, span, world, points, scratch.detection)
-        build_constraints(scene, bodies, cache, which, points, solver, np.int64(x), scratch.arms)
+        build_constraints(scene, bodies, cache, which, points, solver, x, scratch.arms)
     return np.int64(solver.counts[CONTACTS] > had)  # type: ignore[return-value]
 
 
@@ -206,9 +211,8 @@ def run_interval(
     gather_joints(tied, bodies)
     numbers[AWAKE] = _find_awake(bodies.assemblies, rigid.awake)
     awake = rigid.awake[: numbers[AWAKE]]
-    # not literals: the substeps would be compiled once more for them
-    step, count, regroup = np.int64(0), np.int64(0), np.int64(1)
-    end = np.int64(settings.substeps)
+    step, count, regroup = 0, 0, 1
+    end = settings.substeps
     world.placed_at[:] = 0
     rigid.inertia_at[:] = 0
     while True:

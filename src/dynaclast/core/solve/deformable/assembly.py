@@ -14,7 +14,7 @@ from .parts import Deformables
 from .pattern import add_block_product, add_scalar_product, complete_rows
 from .rotations import let_turn, move_as_rigid, prepare_rotations, take_torque, turn_on
 from .segments import add_segments
-from .system import Matrix, build_levels_of
+from .system import Group, Matrix, build_levels_of
 from .tables import MOST_VERTICES, Elements, Solver
 
 HOLD_OFF_PASSES = 4
@@ -54,10 +54,12 @@ def assemble(
 
 
 @kernel(inner=True)
-def strained(d: Deformables) -> bool:
-    """Whether anything got longer in the step by more than STRAINED: it turned too far for what it was taken for."""
+def strained(d: Deformables, group: Group) -> bool:
+    """Whether anything of a group got longer in the step by more than STRAINED: it turned too far for what it was taken
+    for.
+    """
     e, x, way = d.elements, d.vertices.position, d.vectors.d
-    for b in d.awake:
+    for b in group.body:
         for t in range(e.bodies.triangle[b], e.bodies.triangle[b + 1]):
             for k in range(3):
                 i, j = e.membrane.vertex[t, (k + 1) % 3], e.membrane.vertex[t, (k + 2) % 3]
@@ -69,7 +71,7 @@ def strained(d: Deformables) -> bool:
     return False
 
 
-@kernel(inline=True)
+@kernel(inner=True)
 def _longer(x: Array, way: Array, i: int, j: int) -> float:
     """By how much two vertices come apart [m]."""
     ax, ay, az = x[j, 0] - x[i, 0], x[j, 1] - x[i, 1], x[j, 2] - x[i, 2]
@@ -78,16 +80,16 @@ def _longer(x: Array, way: Array, i: int, j: int) -> float:
 
 
 @kernel(inner=True)
-def assemble_again(d: Deformables, h: float) -> None:
-    """A further step of Newton's method for cloth and ropes: linearised where the last one led."""
+def assemble_again(d: Deformables, group: Group, h: float) -> None:
+    """A further step of Newton's method for cloth and ropes of a group: linearised where the last one led."""
     t, v, s, m, e = d.elements.bodies, d.vectors, d.scratch, d.matrix, d.elements
-    for b in d.awake:
+    for b in group.body:
         for n in range(t.leads[b], t.leads[b + 1]):
             i = t.leading[n]
             for c in range(3):
                 v.p[i, c] = d.vertices.position[i, c] + v.d[i, c]
-    assemble(m, e, d.awake, v.p, h, 1, s.goal, s.base, v.z)
-    for b in d.awake:
+    assemble(m, e, group.body, v.p, h, 1, s.goal, s.base, v.z)
+    for b in group.body:
         if t.solver[b] == Solver.FACTOR:
             continue
         first, last = t.first[b], t.first[b + 1]

@@ -72,7 +72,7 @@ class Look(NamedTuple):
     solved: int
 
 
-@kernel(inline=True)
+@kernel(inner=True)
 def place_point(points: PointTable, p: int, x: Array, out: Array) -> None:
     """What vertices (N, 3) have at a point they carry, into out (C, 3)."""
     u, v, w = 0.0, 0.0, 0.0
@@ -94,7 +94,7 @@ def place_points(points: PointTable, awake: Index, x: Array, between: int, out: 
                 place_point(points, p, x, out)
 
 
-@kernel(inline=True)
+@kernel(inner=True)
 def _of_point(points: PointTable, p: int, rows: Rows, count: int) -> None:
     """A row on a point."""
     for k in range(4):
@@ -114,7 +114,7 @@ def find_near(
     bodies: Bodies,
     collides: Array,
     span: float,
-    reach: float,
+    reach: Array,
     out: Near,
 ) -> None:
     """Points that may meet a shape within a time.
@@ -123,7 +123,7 @@ def find_near(
     at, going : (C, 3) float64, of points, scratch
     awake    : (n,) int64, deformable bodies
     collides : (B, bodies) uint8, whether a deformable body and a body of the shot touch
-    span     : float, [s]; reach : float, [m/s2], how fast things may gain speed
+    span     : float, [s]; reach : (B,) float64, [m/s2], how fast each may gain speed
     """
     asm, count = bodies.assemblies, 0
     place_points(points, awake, x, 1, at)
@@ -139,7 +139,7 @@ def find_near(
                 lz, hz = min(lz, at[i, 2]), max(hz, at[i, 2])
                 fast = max(fast, going[i, 0] * going[i, 0] + going[i, 1] * going[i, 1] + going[i, 2] * going[i, 2])
                 thick = max(thick, points.radius[i] + points.reach[i])
-            margin = thick + span * (np.sqrt(fast) + reach * span)
+            margin = thick + span * (np.sqrt(fast) + reach[b] * span)
             for s in range(len(hulls.piece)):
                 p = hulls.piece[s]
                 if not collides[b, pieces.body[p]] or pieces.hold[p] == Hold.REMOVED:
@@ -165,7 +165,7 @@ def find_near(
     out.found[0] = count
 
 
-@kernel(inline=True)
+@kernel(inner=True)
 def carried(asm: Assemblies, a: int, point: Array) -> tuple[float, float, float]:
     """Where assembly a has carried a point (3,) of the opening pose."""
     q = asm.orientation[a]
@@ -181,7 +181,7 @@ def carried(asm: Assemblies, a: int, point: Array) -> tuple[float, float, float]
     return asm.position[a, 0] + x, asm.position[a, 1] + y, asm.position[a, 2] + z
 
 
-@kernel(inline=True)
+@kernel(inner=True)
 def into(
     asm: Assemblies, a: int, pieces: PieceTable, p: int, x: float, y: float, z: float
 ) -> tuple[float, float, float]:
@@ -445,7 +445,7 @@ def hull_rows(look: Look, touch_shape: Index, touch_face: Index, rows: Rows, cou
     return count
 
 
-@kernel(inline=True)
+@kernel(inner=True)
 def passing(bodies: Bodies, a: int, h: float, x: float, y: float, z: float) -> tuple[float, float, float, bool]:
     """How a point of an assembly moves by itself in a step [m], and whether forces move it."""
     asm = bodies.assemblies

@@ -80,7 +80,7 @@ def invert_diagonals(
                 inverse[i, r, c] = m[1, r, c]
 
 
-@kernel(inline=True)
+@kernel(inner=True)
 def _forward(pattern: BlockPattern, blocks: Array, inverse: Array, first: int, last: int, r: Array, z: Array) -> None:
     """A forward sweep from z = 0."""
     for i in range(first, last):
@@ -97,7 +97,7 @@ def _forward(pattern: BlockPattern, blocks: Array, inverse: Array, first: int, l
         z[i, 2] = d[2, 0] * a + d[2, 1] * b + d[2, 2] * c
 
 
-@kernel(inline=True)
+@kernel(inner=True)
 def _relax(pattern: BlockPattern, blocks: Array, inverse: Array, i: int, r: Array, z: Array) -> None:
     """Solve row i for its own node."""
     a, b, c = r[i, 0], r[i, 1], r[i, 2]

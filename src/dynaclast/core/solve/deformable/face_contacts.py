@@ -58,7 +58,7 @@ def cores_of(hulls: Hulls) -> Cores:
     return Cores(middle, width)
 
 
-@kernel(inline=True)
+@kernel(inner=True)
 def _seen(look: Look, p: int, i: int) -> tuple[float, float, float, float, float, float]:
     """Where a point is in the frame of a piece, and how it goes there within a step."""
     bodies, slots, x = look.bodies, look.slots, look.x[i]
@@ -74,7 +74,7 @@ def _seen(look: Look, p: int, i: int) -> tuple[float, float, float, float, float
     return lx, ly, lz, wx, wy, wz
 
 
-@kernel(inline=True)
+@kernel(inner=True)
 def _shares(corner: Array, t: float, vx: float, vy: float, vz: float) -> tuple[float, float, float]:
     """Shares of the corners (3, 6) of a triangle, which go on for a part t of the step, in the point of its plane that
     is nearest to v.
@@ -98,7 +98,7 @@ def _shares(corner: Array, t: float, vx: float, vy: float, vz: float) -> tuple[f
     return 1.0 - second - third, second, third
 
 
-@kernel(inline=True)
+@kernel(inner=True)
 def _in_core(hulls: Hulls, s: int, x: float, y: float, z: float, spare: float) -> bool:
     """Whether a point lies in a hull, or outside by so much [m]."""
     for f in range(hulls.face_start[s], hulls.face_start[s + 1]):

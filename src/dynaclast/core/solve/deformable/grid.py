@@ -66,20 +66,20 @@ def make_grid(count: int) -> Grid:
     )
 
 
-@kernel(inline=True)
+@kernel(inner=True)
 def _row(level: int, j: int, k: int) -> np.int64:
     """A row of cells as one number."""
     return (np.int64(level) * SIDE + k) * SIDE + j
 
 
-@kernel(inline=True)
+@kernel(inner=True)
 def _place(row: np.int64, i: int, table: int) -> np.int64:
     """Where in the table a cell of a row is. Cells of a row follow one another."""
     h = row * np.int64(0x9E3779B97F4A7C1)
     return ((h ^ (h >> 29)) + i) & (table - 1)
 
 
-@kernel(inline=True)
+@kernel(inner=True)
 def _cell(x: float, low: float, size: float) -> int:
     return min(max(int((x - low) / size), 0), SIDE - 1)
 

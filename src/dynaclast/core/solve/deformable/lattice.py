@@ -206,7 +206,7 @@ def safe_share(table: LatticeTable, first: int, last: int, x: Array, rigid: Arra
     return share
 
 
-@kernel(inline=True)
+@kernel(inner=True)
 def _gradient_of(
     table: LatticeTable, t: int, x: Array
 ) -> tuple[float, float, float, float, float, float, float, float, float]:

@@ -14,6 +14,7 @@ import numpy as np
 
 from ...arrays import Array, Flags, Index
 from ...kernels import kernel
+from ...kernels.sorting import sort_pairs
 from .contacts import new_row, place_point
 from .grid import Grid, make_grid, near_pairs
 from .tables import MOST_VERTICES, Elements, Held, PointTable, Rows, SegmentTable
@@ -39,6 +40,7 @@ class Meeting(NamedTuple):
     normal  : (C, 3) float64, outwards, of points with a skin; 0 of others
     body    : (C,) int32; is_rope : (C,) uint8, whether a rope's capsules stand for its balls
     grid    : Grid, with room for points, and for segments
+    places  : (max(C, S) + 2,) int32, and spare (2, max(n, m)) int32, for putting pairs in order
     use     : (max(C, S),) int32, those that are looked at; reach (max(C, S),) float64, [m], how far each gets
     middle  : (S, 3) float64, [m], of segments
     box     : (B, 2, 3) float64, [m], round bodies and where they get to; part (B,) uint8, which take part
@@ -53,6 +55,8 @@ class Meeting(NamedTuple):
     body: Index
     is_rope: Array
     grid: Grid
+    places: Index
+    spare: Index
     use: Index
     reach: Array
     middle: Array
@@ -77,6 +81,8 @@ def make_meeting(e: Elements, points: int, segments: int) -> Meeting:
         body,
         line[body].astype(np.uint8),
         make_grid(most),
+        np.zeros(most + 2, np.int32),
+        np.zeros((2, max(points, segments)), np.int32),
         np.zeros(most, np.int32),
         np.zeros(most),
         np.zeros((lines, 3)),
@@ -91,6 +97,7 @@ def with_room(meeting: Meeting, points: int, segments: int) -> Meeting:
         point=np.zeros((points, 2), np.int32),
         facing=np.zeros(points, np.uint8),
         segment=np.zeros((segments, 2), np.int32),
+        spare=np.zeros((2, max(points, segments)), np.int32),
     )
 
 
@@ -111,7 +118,7 @@ def find_meetings(e: Elements, at: Array, going: Array, awake: Index, span: floa
         _find_segments(e, at, going, awake, span, gain, out)
 
 
-@kernel(inline=True)
+@kernel(inner=True)
 def _slack(size: float, span: float, gain: float) -> float:
     """How far one may get in a time beside what its speed lets it."""
     return min(0.5 * gain * span * span, MOST_SLACK * size)
@@ -184,6 +191,7 @@ def _find_points(e: Elements, at: Array, going: Array, awake: Index, span: float
     out.counts[0] = near
     if near > len(out.point):
         return
+    sort_pairs(out.point[:, 0], out.point[:, 1], near, out.places, out.spare[0], out.spare[1])
     count = 0
     for k in range(near):
         p, q = out.point[k, 0], out.point[k, 1]
@@ -194,7 +202,7 @@ def _find_points(e: Elements, at: Array, going: Array, awake: Index, span: float
     out.counts[0] = count
 
 
-@kernel(inline=True)
+@kernel(inner=True)
 def _island(e: Elements, p: int) -> int:
     """What hangs together with a point."""
     return e.vertices.island[e.points.vertex[p, 0]]
@@ -282,6 +290,7 @@ def _find_segments(e: Elements, at: Array, going: Array, awake: Index, span: flo
     out.counts[1] = near
     if near > len(out.segment):
         return
+    sort_pairs(out.segment[:, 0], out.segment[:, 1], near, out.places, out.spare[0], out.spare[1])
     count = 0
     for k in range(near):
         s, t = out.segment[k, 0], out.segment[k, 1]

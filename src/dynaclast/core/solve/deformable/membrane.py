@@ -119,7 +119,7 @@ def add_membrane(
         m[2, 2] += buz * uz - bvz * vz - tu
 
 
-@kernel(inline=True)
+@kernel(inner=True)
 def length_changes(table: MembraneTable, t: int, x: Array) -> tuple[float, float, float]:
     """By how much the squares of a triangle's edges changed [m2]."""
     d0, d1, d2 = -table.length2[t, 0], -table.length2[t, 1], -table.length2[t, 2]

@@ -16,7 +16,7 @@ ROUND = 1e-9
 """A share of its inertia that a group is given about every axis, so that a straight line is not spun about itself."""
 
 
-@kernel(inline=True)
+@kernel(inner=True)
 def _arm(at: Array, group: Array) -> tuple[float, float, float]:
     """From the centre of a group, of which the sums are known."""
     return at[0] - group[4] / group[3], at[1] - group[5] / group[3], at[2] - group[6] / group[3]

@@ -230,7 +230,7 @@ def take_torque(turns: Rotations, stays: Array, island: Index, leading: Index, p
         force[i, 2] -= s * (u * r[1] - v * r[0])
 
 
-@kernel(inline=True)
+@kernel(inner=True)
 def _turn_of(m: Array, t: Array) -> tuple[float, float, float]:
     return (
         m[0, 0] * t[0] + m[0, 1] * t[1] + m[0, 2] * t[2],

@@ -12,7 +12,7 @@ from ..rigid.groups import Bodies
 from .contacts import carried, passing
 from .meetings import MET
 from .parts import Deformables
-from .system import Matrix, add_row_force, row_motion, row_stiffness
+from .system import Group, Matrix, add_row_force, row_motion, row_stiffness
 from .tables import MOST_VERTICES, Rows
 
 CONTACT_STIFFNESS = 10.0
@@ -148,18 +148,18 @@ def stiffen(d: Deformables, first: int, count: int) -> None:
 
 
 @kernel(inner=True)
-def pull_of_rows(d: Deformables, count: int) -> None:
-    """The right side: that without rows, and what rows push before anything has moved."""
+def pull_of_rows(d: Deformables, group: Group) -> None:
+    """The right side of a group: that without rows, and what rows push before anything has moved."""
     v, rows, slots, s, bodies = d.vectors, d.rows, d.slots, d.scratch, d.elements.bodies
-    for b in d.awake:
+    for b in group.body:
         for n in range(bodies.leads[b], bodies.leads[b + 1]):
             i = bodies.leading[n]
             for c in range(3):
                 v.b[i, c] = s.base[i, c]
-    for k in range(slots.used[0]):
+    for k in group.slot:
         for c in range(6):
             v.slot_b[k, c] = s.slot_base[k, c]
-    for c in range(count):
+    for c in group.row:
         rows.solved[c] = rows.active[c]
         if rows.active[c]:
             o, n = rows.passing[c], rows.normal[c]
@@ -187,12 +187,12 @@ def begin_friction(d: Deformables, first: int, count: int, h: float) -> None:
 
 
 @kernel(inner=True)
-def look_again(d: Deformables, count: int, h: float) -> tuple[int, bool]:
-    """Which rows press, and how hard, now that all have moved; for how many that is otherwise than it was, and whether
-    something went in far where none did.
+def look_again(d: Deformables, group: Group, h: float) -> tuple[int, bool]:
+    """Which rows of a group press, and how hard, now that all have moved; for how many that is otherwise than it was,
+    and whether something went in far where none did.
     """
     rows, v, changed, pierced = d.rows, d.vectors, 0, False
-    for c in range(count):
+    for c in group.row:
         u, w, t = row_motion(rows, d.slots, c, v.d, v.slot_d)
         o, n = rows.passing[c], rows.normal[c]
         u, w, t = u - o[0], w - o[1], t - o[2]

@@ -136,7 +136,7 @@ def force_lattice(table: LatticeTable, x: Array, v: Array, force: Array) -> None
     add_lattice(table, 0, len(table.mu), x, v, force)
 
 
-@kernel(inline=True)
+@kernel(inner=True)
 def _across(table: MembraneTable, t: int, u: int, v: int, x: Array) -> tuple[float, float, float, int]:
     """Force across the edge (u, v) of a triangle, from it [N]; and the place of the vertex opposite."""
     k = 0

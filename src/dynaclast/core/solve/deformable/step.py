@@ -56,7 +56,7 @@ SHAKING = 0.05
 """And of what is solved by levels where assemblies take part: the rest would shake those that lie in a sheet."""
 
 
-@kernel(inline=True)
+@kernel(inner=True)
 def _error_let_be(solver: int) -> float:
     """Of a body by how it is solved [J/kg]."""
     if solver == Solver.LEVELS:
@@ -65,32 +65,20 @@ def _error_let_be(solver: int) -> float:
 
 
 @kernel(inner=True)
-def _solve_groups(d: Deformables, count: int) -> None:
-    """Solve so many groups, each as closely as it needs."""
-    g, t, table = d.groups, d.elements.bodies, d.elements.vertices
-    for k in range(count):
-        group = Group(
-            g.body[g.body_start[k] : g.body_start[k + 1]],
-            d.rows.order[g.row_start[k] : g.row_start[k + 1]],
-            g.slot[g.slot_start[k] : g.slot_start[k + 1]],
-        )
-        enough = 0.0
-        for b in group.body:
-            each = _error_let_be(t.solver[b])
-            if t.solver[b] == Solver.FACTOR and len(group.row):
-                each *= LYING
-            if t.solver[b] == Solver.LEVELS:
-                each *= min(1.0, FINE / max(t.leads[b + 1] - t.leads[b], 1))
-                if len(group.slot):
-                    each *= SHAKING
-            for n in range(t.leads[b], t.leads[b + 1]):
-                i = t.leading[n]
-                enough += table.mass[i] * each
-        if len(group.row):
-            enough *= TOUCHING
-        d.scratch.numbers[ITERATIONS] += solve_system(
-            d.matrix, t, group, d.rows, d.slots, d.pinned, d.vectors, enough, MOST_ITERATIONS
-        )
+def _error_let_be_of(d: Deformables, group: Group) -> float:
+    """Of a group, square of the error of a step in the energy norm [J]."""
+    t, enough = d.elements.bodies, 0.0
+    for b in group.body:
+        each = _error_let_be(t.solver[b])
+        if t.solver[b] == Solver.FACTOR and len(group.row):
+            each *= LYING
+        if t.solver[b] == Solver.LEVELS:
+            each *= min(1.0, FINE / max(t.leads[b + 1] - t.leads[b], 1))
+            if len(group.slot):
+                each *= SHAKING
+        for n in range(t.leads[b], t.leads[b + 1]):
+            enough += d.elements.vertices.mass[t.leading[n]] * each
+    return enough * TOUCHING if len(group.row) else enough
 
 
 @kernel(inner=True)
@@ -102,22 +90,44 @@ def _rows_of_shapes(look: Look, d: Deformables, count: int) -> int:
 
 
 @kernel(inner=True)
-def _solve(d: Deformables, groups: int, count: int, h: float) -> None:
-    """Where vertices and assemblies go in the step, with so many groups and rows."""
-    m, t, rows = d.matrix, d.elements.bodies, d.rows
+def _solve_group(d: Deformables, group: Group, h: float) -> None:
+    """Where the vertices and assemblies of a group go in the step."""
+    m, t, rows, count = d.matrix, d.elements.bodies, d.rows, len(group.row)
+    enough = _error_let_be_of(d, group)
     for newton in range(MOST_NEWTON):
         for number in range(MOST_ROUNDS):
-            prepare_preconditioner(m, t, d.awake, rows, count, d.slots, d.pinned)
-            pull_of_rows(d, count)
-            _solve_groups(d, groups)
+            prepare_preconditioner(m, t, group, rows, d.slots, d.pinned)
+            pull_of_rows(d, group)
+            d.scratch.numbers[ITERATIONS] += solve_system(
+                m, t, group, rows, d.slots, d.pinned, d.vectors, enough, MOST_ITERATIONS
+            )
             if count == 0:
                 break
-            changed, pierced = look_again(d, count, h)
+            changed, pierced = look_again(d, group, h)
             if not pierced and (changed == 0 or number + 1 >= ROUNDS or (number > 0 and changed < SOME * count)):
                 break
-        if newton == MOST_NEWTON - 1 or not strained(d):
+        if newton == MOST_NEWTON - 1 or not strained(d, group):
             break
-        assemble_again(d, h)
+        assemble_again(d, group, h)
+
+
+@kernel(inner=True)
+def _solve(d: Deformables, groups: int, first: int, h: float) -> None:
+    """Solve so many groups, each by itself: nothing changes what happens in one but what is in it.
+
+    first : int, rows from this one on are new; groups without any are solved already, unless it is 0
+    """
+    g, order = d.groups, d.rows.order
+    for k in range(groups):
+        begin, end = g.row_start[k], g.row_start[k + 1]
+        if first > 0 and (end == begin or order[end - 1] < first):
+            continue
+        group = Group(
+            g.body[g.body_start[k] : g.body_start[k + 1]],
+            order[begin:end],
+            g.slot[g.slot_start[k] : g.slot_start[k + 1]],
+        )
+        _solve_group(d, group, h)
 
 
 @kernel(inner=True)
@@ -197,7 +207,7 @@ def step_deformables(
         stiffen(d, first, count)
         begin_friction(d, first, count, h)
         groups = find_groups(e.vertices, len(t.solver), d.awake, rows, count, d.slots, d.groups, s.group_of)
-        _solve(d, groups, count, h)
+        _solve(d, groups, first, h)
         first = count
         if len(d.near.point) == 0 or d.near.found[0] == 0:
             break

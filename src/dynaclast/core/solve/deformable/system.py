@@ -105,7 +105,7 @@ def make_vectors(nodes: int, slots: int) -> Vectors:
     return Vectors(*(np.zeros((nodes, 3)) for _ in range(6)), *(np.zeros((slots, 6)) for _ in range(6)))
 
 
-@kernel(inline=True)
+@kernel(inner=True)
 def row_motion(rows: Rows, slots: Slots, c: int, x: Array, y: Array) -> tuple[float, float, float]:
     """How far the point of a row moves past the assembly on the other side.
 
@@ -128,7 +128,7 @@ def row_motion(rows: Rows, slots: Slots, c: int, x: Array, y: Array) -> tuple[fl
     return u, v, w
 
 
-@kernel(inline=True)
+@kernel(inner=True)
 def add_row_force(rows: Rows, slots: Slots, c: int, f: float, g: float, h: float, x: Array, y: Array) -> None:
     """Add a force (f, g, h) on the point of a row to vertices (N, 3), and its opposite to the assembly (K, 6)."""
     for k in range(MOST_VERTICES):
@@ -149,7 +149,7 @@ def add_row_force(rows: Rows, slots: Slots, c: int, f: float, g: float, h: float
         a[5] -= o[0] * g - o[1] * f
 
 
-@kernel(inline=True)
+@kernel(inner=True)
 def row_stiffness(rows: Rows, c: int, u: float, v: float, w: float) -> tuple[float, float, float]:
     """What a row resists a motion (u, v, w) of its point with [N]."""
     k, t, n = rows.stiffness[c], rows.tangential[c], rows.normal[c]
@@ -240,16 +240,14 @@ def _solve_slot(a: Array, r: Array, z: Array) -> None:
 
 
 @kernel(inner=True)
-def prepare_preconditioner(
-    m: Matrix, bodies: BodyTable, awake: Index, rows: Rows, count: int, slots: Slots, pinned: Array
-) -> None:
-    """Inverses of each body and assembly by itself, with the rows on it."""
+def prepare_preconditioner(m: Matrix, bodies: BodyTable, group: Group, rows: Rows, slots: Slots, pinned: Array) -> None:
+    """Inverses of each body and assembly of a group by itself, with the rows on it."""
     extra, levels = m.extra, m.levels
     depth = len(levels.first)
-    for b in awake:
+    for b in group.body:
         for level in range(depth if bodies.solver[b] == Solver.LEVELS else 1):
             extra[levels.first[level, b] : levels.first[level, b + 1]] = 0.0
-    for k in range(slots.used[0]):
+    for k in group.slot:
         a = slots.matrix[k]
         a[:, :] = 0.0
         for c in range(3):
@@ -258,7 +256,7 @@ def prepare_preconditioner(
                 a[3 + c, 3 + d] = slots.inertia[k, c, d]
     s = m.pair[0]
     t = m.pair[1]
-    for c in range(count):
+    for c in group.row:
         if not rows.active[c]:
             continue
         n = rows.normal[c]
@@ -299,9 +297,9 @@ def prepare_preconditioner(
                 a[3, 3 + j] += o[2] * t[1, j] - o[1] * t[2, j]
                 a[4, 3 + j] += o[0] * t[2, j] - o[2] * t[0, j]
                 a[5, 3 + j] += o[1] * t[0, j] - o[0] * t[1, j]
-    for k in range(slots.used[0]):
+    for k in group.slot:
         _factor_slot(slots.matrix[k])
-    for b in awake:
+    for b in group.body:
         if bodies.solver[b] == Solver.CHAIN:
             begin, end = bodies.leads[b], bodies.leads[b + 1]
             factor_chain(m.rows, m.pattern, m.blocks, extra, pinned, bodies.leading, begin, end, m.chain)

@@ -43,7 +43,7 @@ def make_twist_scratch(ropes: int, vertices: int) -> TwistScratch:
     return TwistScratch(np.zeros(ropes, np.uint8), np.zeros((vertices, 3)), np.zeros((ropes, 2, 3)))
 
 
-@kernel(inline=True)
+@kernel(inner=True)
 def _tangent(x: Array, i: int, j: int) -> tuple[float, float, float, float]:
     """Unit vector from a vertex to another, and how far it is [m]."""
     u, v, w = x[j, 0] - x[i, 0], x[j, 1] - x[i, 1], x[j, 2] - x[i, 2]
@@ -130,7 +130,7 @@ def _push_end(bodies: Bodies, a: int, torque: float, tx: float, ty: float, tz: f
         out[c] += turn[c]
 
 
-@kernel(inline=True)
+@kernel(inner=True)
 def _yields(bodies: Bodies, a: int, tx: float, ty: float, tz: float) -> float:
     """How easily an assembly is turned about a direction [1/(kg m2)]."""
     m = bodies.inv_inertia[a]

@@ -82,6 +82,7 @@ class ContactConstraints(NamedTuple):
     characteristic_speed : (M,) float64, [m/s], sqrt(g size): what is called slow or fast, so that small and large
                            things behave alike
     iterations           : (M,) int32, per substep
+    opening              : (M,) int32, in the first substep, where nothing is known yet of what bears what
     """
 
     cache_index: Int
@@ -117,6 +118,7 @@ class ContactConstraints(NamedTuple):
     bound: Vec2
     characteristic_speed: Scalar
     iterations: Int
+    opening: Int
 
 
 class SpeculativePairs(NamedTuple):

@@ -14,6 +14,9 @@ from .groups import Bodies
 
 NEW, KNOWN, DORMANT = range(3)
 """What an entry is to a detection: of a new pair; remembered; of a pair that neither side of which is awake."""
+UNSEEN = 1.0
+"""The penetration allowance, else never above 0, of an entry whose pair was not looked at yet: it is still new where a
+detection begins again."""
 
 
 class Pairing(NamedTuple):
@@ -106,7 +109,7 @@ def match_cache(
         else:
             scratch.gaps[gaps] = k
             gaps += 1
-    first, count = _enter_new(pairs, found, cache, np.int64(count), gaps, scratch)
+    first, count = _enter_new(pairs, found, cache, count, gaps, scratch)
     return _close_gaps(pairs, cache, count, first, gaps, scratch)
 
 
@@ -121,7 +124,7 @@ def _recall(pairs: Pairs, found: int, cache: ContactCache, mask: int, scratch: P
                 k = scratch.table[h]
                 pairs.entry[n] = k
                 scratch.pair[k] = n
-                pairs.known[k] = KNOWN
+                pairs.known[k] = NEW if cache.penetration_allowance[k] > 0.0 else KNOWN
                 if cache.point_count[k] == 0:
                     clear_impulses(cache, k)
                 break
@@ -147,7 +150,7 @@ def _enter_new(
         scratch.pair[k] = n
         pairs.known[k] = NEW
         cache.shape_a[k], cache.shape_b[k] = pairs.shape_a[n], pairs.shape_b[n]
-        cache.penetration_allowance[k] = cache.penetration[k] = cache.impact_impulse[k] = 0.0
+        cache.penetration_allowance[k], cache.penetration[k], cache.impact_impulse[k] = UNSEEN, 0.0, 0.0
         cache.point_count[k] = cache.feature[k] = 0
         for c in range(3):
             cache.normal[k, c] = cache.normal_a[k, c] = cache.normal_b[k, c] = 0.0

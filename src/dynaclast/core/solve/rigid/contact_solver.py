@@ -25,8 +25,8 @@ from .constraints import (
     store_contact_impulses,
 )
 from .groups import Bodies
-from .islands import PROPAGATION_ITERATIONS, UNEVEN_ITERATIONS, Islands
-from .worklist import call_neighbours
+from .islands import PROPAGATION_ITERATIONS, UNEVEN_ITERATIONS, Islands, island_of
+from .worklist import Worklist, call_neighbours
 
 CORRECTION_SHARE = 0.2
 """Share of a penetration taken out per substep."""
@@ -44,6 +44,10 @@ APART_SHARE = 0.002
 UNEVEN_PROPAGATION_SPEED = 0.002
 """The same of small islands in which masses are uneven: what is not solved to the end acts as a spring, and throws the
 heavy back."""
+UNEVEN_SPREAD = 20_000
+"""Passes that follow an impact in a small island in which masses are uneven, at most."""
+OPENED = 1e-9
+"""An island has opened once a pass changes by no more than this share of characteristic speeds how fast things meet."""
 POINT_ITERATIONS = 2
 """Passes over one manifold's points per solver pass."""
 
@@ -226,46 +230,47 @@ def _normal_load(contacts: ContactConstraints, r: int) -> float:
 
 @kernel(inner=True)
 def iterate_contacts(
-    solver: ConstraintSet, bodies: Bodies, islands: Islands, h: float, iteration: int, least: int
-) -> bool:
+    solver: ConstraintSet, bodies: Bodies, islands: Islands, h: float, iteration: int, opens: int
+) -> tuple[bool, bool]:
     """One pass over manifolds: friction, torsion, rolling, then no approach where the gap is closed.
 
     Friction comes first, with the load of the last pass: what must not penetrate has the last word. Where the load is
     gone, what friction put in at the warm start is taken back.
 
     A manifold takes part as often as its number says, and wherever a body of it changed its velocity much in the last
-    pass, or earlier in this one.
+    pass, or earlier in this one; in an island that opens, until a pass changes nothing in it any more.
 
     h         : float, [s], substep
     iteration : int, passes of this substep before this one
-    least     : int, passes every manifold takes part in, if that is more than its own number
-    Returns   : whether any body's velocity changed much
+    opens     : int, 1 in the substep in which islands may open
+    Returns   : whether any body's velocity changed much; whether an island still opens
     """
     contacts, work, count = solver.contacts, solver.work, solver.counts[CONTACTS]
     asm, inv_mass = bodies.assemblies, bodies.inv_mass
     v, w = asm.velocity, asm.angular_velocity
     first, per_second, any_changed = iteration == 0, 1.0 / h, False
-    every, turn = first or iteration < least, iteration % 2
+    turn = iteration % 2
     now, words = work.flags[turn], work.words
     if first:
         work.words[1 - turn, :] = 0
-    elif not every:
+    else:
         for k in range(work.listed[0]):
-            if contacts.iterations[work.more[k]] > iteration:
-                now[work.more[k]] = 1
+            r = work.more[k]
+            if contacts.iterations[r] > iteration or (opens == 1 and contacts.opening[r] > iteration):
+                now[r] = 1
     for place in range((count + 7) // 8):
-        if not every and words[turn, place] == 0:
+        if not first and words[turn, place] == 0:
             continue
         for r in range(8 * place, min(8 * place + 8, count)):
-            if not every and now[r] == 0:
+            if not first and now[r] == 0:
                 continue
             now[r] = 0
-            own = contacts.iterations[r]
-            if contacts.point_count[r] == 0 or (
-                iteration >= max(own, least, PROPAGATION_ITERATIONS) and own != UNEVEN_ITERATIONS
-            ):
+            own, opening = contacts.iterations[r], opens == 1 and contacts.opening[r] > iteration
+            farthest = UNEVEN_SPREAD if own == UNEVEN_ITERATIONS else PROPAGATION_ITERATIONS
+            if contacts.point_count[r] == 0 or (iteration >= max(own, farthest) and not opening):
                 continue
             a, b = contacts.body_a[r], contacts.body_b[r]
+            island = island_of(islands, bodies, a, b)
             ma, mb = inv_mass[a], inv_mass[b]
             va, wa = (v[a, 0], v[a, 1], v[a, 2]), (w[a, 0], w[a, 1], w[a, 2])
             vb, wb = (v[b, 0], v[b, 1], v[b, 2]), (w[b, 0], w[b, 1], w[b, 2])
@@ -283,6 +288,10 @@ def iterate_contacts(
             least_change = UNEVEN_PROPAGATION_SPEED if own == UNEVEN_ITERATIONS else PROPAGATION_SPEED
             changes = change > least_change * contacts.characteristic_speed[r]
             any_changed |= changes
+            if changes or (opening and change > 0.0):
+                islands.stirred[island] = 1
+            if opening:
+                islands.change[island] = max(islands.change[island], change / contacts.characteristic_speed[r])
             if ma > 0.0:
                 if changes:
                     call_neighbours(work, islands.first_row, islands.rows, np.int64(a), r, turn)
@@ -293,7 +302,25 @@ def iterate_contacts(
                     call_neighbours(work, islands.first_row, islands.rows, np.int64(b), r, turn)
                 v[b, 0], v[b, 1], v[b, 2] = vb
                 w[b, 0], w[b, 1], w[b, 2] = wb
-    return any_changed
+    return any_changed, opens == 1 and _go_on_opening(contacts, work, bodies, islands, iteration)
+
+
+@kernel(inner=True)
+def _go_on_opening(
+    contacts: ContactConstraints, work: Worklist, bodies: Bodies, islands: Islands, iteration: int
+) -> bool:
+    """After a pass: an island in which nothing changed any more has opened. Returns whether any goes on."""
+    left = False
+    for k in range(work.listed[0]):
+        r = work.more[k]
+        if contacts.opening[r] > 0:
+            if islands.change[island_of(islands, bodies, contacts.body_a[r], contacts.body_b[r])] <= OPENED:
+                contacts.opening[r] = 0
+            left |= contacts.opening[r] > iteration + 1
+    for k in range(work.listed[0]):
+        r = work.more[k]
+        islands.change[island_of(islands, bodies, contacts.body_a[r], contacts.body_b[r])] = 0.0
+    return left
 
 
 @kernel(inner=True)
@@ -496,16 +523,6 @@ def accumulate_impulses(contacts: ContactConstraints, count: int, bodies: Bodies
             contacts.total_impulse[r, i] += contacts.normal_impulse[r, i]
             if contacts.target_velocity[r, i] > 0.0:  # a bounce is over at once
                 contacts.normal_impulse[r, i] = 0.0
-
-
-@kernel(inner=True)
-def any_impulse(contacts: ContactConstraints, count: int) -> bool:
-    """Whether any manifold carries an impulse from before."""
-    for r in range(count):
-        for i in range(contacts.point_count[r]):
-            if contacts.normal_impulse[r, i] > 0.0:
-                return True
-    return False
 
 
 @kernel(inner=True)

@@ -368,6 +368,7 @@ def find_contacts(
         if t >= 0:
             b = bodies.piece_assembly[hulls.piece[t]]
             size = min(size, scene.pieces.size[hulls.piece[t]])
+        cache.penetration_allowance[k] = min(cache.penetration_allowance[k], 0.0)
         travel = _predict_motion(k, cache, scene, asm, a, b, size, span.time, scratch.slip)
         margin = travel + CONTACT_MARGIN * size - cache.penetration_allowance[k]
         _load_normal(cache, k, axis)
@@ -460,7 +461,7 @@ def _wake_on_contact(
     if asm.motion[mover] == Motion.FIXED or not near:
         return 0
     if asm.motion[mover] == Motion.KINEMATIC:  # it does not stop for a sleeper, however slow it is
-        wake(np.int64(sleeper), asm)
+        wake(sleeper, asm)
         return 1
     g = np.sqrt(gravity[0] ** 2 + gravity[1] ** 2 + gravity[2] ** 2)
     limit = WAKE_SPEED * np.sqrt(g * size + 1e-12)
@@ -468,7 +469,7 @@ def _wake_on_contact(
     if speed <= limit:
         return 0
     if speed > WAKE_ISLAND_FACTOR * limit:
-        wake(np.int64(sleeper), asm)
+        wake(sleeper, asm)
     else:
         wake_one(sleeper, asm)
     return 1

@@ -5,8 +5,6 @@ from __future__ import annotations
 from enum import IntEnum
 from typing import NamedTuple
 
-import numpy as np
-
 from ...arrays import Flag, Index, Int, Mat3, Scalar, Vec3
 from ...kernels import kernel
 from ...kernels.union_find import find_root, unite
@@ -27,13 +25,18 @@ UNEVEN_MASS_RATIO = 4.0
 """A body on one so many times lighter needs more passes, in small islands."""
 
 UNEVEN_ITERATIONS = 24
-PROPAGATION_ITERATIONS = 100
+PROPAGATION_ITERATIONS = 500
 """Passes that follow an impact from contact to contact, at most; in small uneven islands more."""
 
 CALM_SPEED = 0.01
 """What has been slower than this share of a contact's characteristic speed for a while lies there."""
 CALM_ITERATIONS = 20
 """Passes of large islands in which everything lies there: what is not solved to the end creeps."""
+
+OPENING_ITERATIONS, OPENING_BUDGET = 20_000, 400_000
+"""Where nothing is known yet of what presses on what, as when a run opens on things that rest on one another or lets
+them go, the first substep takes up to so many passes, contacts of the island times passes within the budget: weight not
+yet carried would let things sink, and the push back gives energy."""
 
 FAR_TURN = 0.01
 """What turns farther than this within an interval (squared, rad) may gain energy by it."""
@@ -60,6 +63,13 @@ class Islands(NamedTuple):
     grounded      : (A,) uint8, it meets what cannot move
     watch         : (A,) uint8, bits of Watch
     size          : (A,) int32, its contacts
+    passes        : (A,) int32, of its contacts, in a substep
+    loaded        : (A,) uint8, something in it bore something before
+    change        : (A,) float64, most that a pass changed in it, of characteristic speeds, while it opens
+    stirred       : (A,) uint8, the last pass changed a body's velocity much
+    parting       : (A,) uint8, joints of it have not converged
+    parted        : (A,) float64, [m/s], how fast ends of a joint parted at most in a pass
+    opened        : (A,) float64, [m/s], and in any pass of the substep
     first_row     : (A,) int32, of slots that move: where their contacts begin in Worklist.row
     rows          : (A,) int32, and how many these are
     energy_before : (A,) float64, [J], kinetic, before its contacts are solved in a substep
@@ -79,6 +89,13 @@ class Islands(NamedTuple):
     grounded: Flag
     watch: Flag
     size: Int
+    passes: Int
+    loaded: Flag
+    change: Scalar
+    stirred: Flag
+    parting: Flag
+    parted: Scalar
+    opened: Scalar
     first_row: Int
     rows: Int
     energy_before: Scalar
@@ -95,7 +112,7 @@ class Islands(NamedTuple):
 
 
 @kernel(inline=True)
-def _island_of(islands: Islands, bodies: Bodies, a: int, b: int) -> int:
+def island_of(islands: Islands, bodies: Bodies, a: int, b: int) -> int:
     """The island of a constraint between two slots of which one can move."""
     return islands.island[a] if bodies.inv_mass[a] > 0.0 else islands.island[b]
 
@@ -113,36 +130,49 @@ def _join(islands: Islands, solver: ConstraintSet, tied: Joints, awake: Index, i
     for r in range(solver.counts[CONTACTS]):
         a, b = contacts.body_a[r], contacts.body_b[r]
         if inv_mass[a] > 0.0 and inv_mass[b] > 0.0:
-            unite(island, np.int64(a), np.int64(b))
+            unite(island, a, b)
     for r in range(tied.active[0]):
         a, b = joints.body_a[r], joints.body_b[r]
         if inv_mass[a] > 0.0 and inv_mass[b] > 0.0:
-            unite(island, np.int64(a), np.int64(b))
+            unite(island, a, b)
     for k in range(len(awake)):
         a = awake[k]
-        island[a] = find_root(island, np.int64(a))
+        island[a] = find_root(island, a)
 
 
 @kernel(inner=True)
-def find_islands(solver: ConstraintSet, tied: Joints, bodies: Bodies, awake: Index, islands: Islands) -> int:
-    """Moving slots joined by contacts and joints; fills islands, but for energies, and contacts.iterations.
+def find_islands(
+    solver: ConstraintSet, tied: Joints, bodies: Bodies, awake: Index, first: int, islands: Islands
+) -> int:
+    """Moving slots joined by contacts and joints; fills islands, but for energies, and passes of contacts.
 
     awake   : (n,) int64, slots that are awake
+    first   : int, the substep to go on with: after the first of an interval, islands are watched for what they were
     Returns : the most iterations of any contact
     """
     contacts, joints, inv_mass, asm = solver.contacts, tied.constraints, bodies.inv_mass, bodies.assemblies
     count = solver.counts[CONTACTS]
     list_rows(solver.work, contacts.body_a, contacts.body_b, count, awake, inv_mass, islands.first_row, islands.rows)
     watch, grounded, size = islands.watch, islands.grounded, islands.size
+    if first > 0:
+        for k in range(len(awake)):
+            islands.loaded[awake[k]] = watch[islands.island[awake[k]]]
+        for k in range(len(awake)):
+            watch[awake[k]] = islands.loaded[awake[k]]
     for k in range(len(awake)):
         a = awake[k]
         islands.island[a] = a
-        grounded[a], watch[a], size[a] = 0, 0, 0
+        grounded[a], size[a], islands.loaded[a], islands.passes[a] = 0, 0, 0, 0
+        if first == 0:
+            watch[a] = 0
     _join(islands, solver, tied, awake, inv_mass)
     for r in range(solver.counts[CONTACTS]):
         a, b = contacts.body_a[r], contacts.body_b[r]
-        i = _island_of(islands, bodies, a, b)
+        i = island_of(islands, bodies, a, b)
         size[i] += 1
+        for c in range(contacts.point_count[r]):
+            if contacts.normal_impulse[r, c] > 0.0:
+                islands.loaded[i] = 1
         if inv_mass[a] > UNEVEN_MASS_RATIO * inv_mass[b] > 0.0 or inv_mass[b] > UNEVEN_MASS_RATIO * inv_mass[a] > 0.0:
             watch[i] |= Watch.UNEVEN
         if inv_mass[a] == 0.0 or inv_mass[b] == 0.0:
@@ -155,15 +185,17 @@ def find_islands(solver: ConstraintSet, tied: Joints, bodies: Bodies, awake: Ind
             watch[i] |= Watch.RESTLESS
     for r in range(tied.active[0]):
         a, b = joints.body_a[r], joints.body_b[r]
-        i = _island_of(islands, bodies, a, b)
+        i = island_of(islands, bodies, a, b)
         watch[i] |= Watch.JOINTED
         if inv_mass[a] == 0.0 or inv_mass[b] == 0.0:
             grounded[i] = 1
         if _is_driven(bodies, a, b):
             watch[i] |= Watch.DRIVEN
+    for k in range(len(awake)):
+        watch[islands.island[awake[k]]] |= watch[awake[k]]
     most, more = 1, 0
     for r in range(solver.counts[CONTACTS]):
-        i = _island_of(islands, bodies, contacts.body_a[r], contacts.body_b[r])
+        i = island_of(islands, bodies, contacts.body_a[r], contacts.body_b[r])
         uneven = watch[i] & Watch.UNEVEN != 0
         contacts.iterations[r] = UNEVEN_ITERATIONS if uneven and size[i] <= SMALL_ISLAND else 1
         for k in range(len(ITERATIONS_OF)):
@@ -172,8 +204,12 @@ def find_islands(solver: ConstraintSet, tied: Joints, bodies: Bodies, awake: Ind
                 break
         if watch[i] & Watch.RESTLESS == 0:
             contacts.iterations[r] = max(contacts.iterations[r], CALM_ITERATIONS)
+        islands.passes[i] = contacts.iterations[r]
         most = max(most, contacts.iterations[r])
-        if contacts.iterations[r] > 1:
+        contacts.opening[r] = 0
+        if first == 0 and grounded[i] and not islands.loaded[i]:
+            contacts.opening[r] = min(OPENING_ITERATIONS, OPENING_BUDGET // size[i])
+        if contacts.iterations[r] > 1 or contacts.opening[r] > 0:
             solver.work.more[more] = r
             more += 1
     solver.work.listed[0] = more
@@ -190,20 +226,31 @@ def _is_impact(contacts: ContactConstraints, r: int) -> bool:
 
 
 @kernel(inner=True)
-def watch_impacts(solver: ConstraintSet, count: int, bodies: Bodies, islands: Islands) -> None:
-    """Watch islands in which one of the first ``count`` stale contacts, detected anew, is hit."""
-    contacts, stale = solver.contacts, solver.stale
+def watch_impacts(solver: ConstraintSet, count: int, bodies: Bodies, interval: float, islands: Islands) -> None:
+    """Watch islands in which one of the first ``count`` stale contacts, detected anew, is hit, or a body of one turns
+    far within the interval [s].
+    """
+    contacts, speculative, stale = solver.contacts, solver.speculative, solver.stale
     for x in range(count):
         r = stale.place[x]
-        if not stale.speculative[x] and _is_impact(contacts, r):
-            islands.watch[_island_of(islands, bodies, contacts.body_a[r], contacts.body_b[r])] |= Watch.MOTION
+        if stale.speculative[x]:
+            a, b, hit = speculative.body_a[r], speculative.body_b[r], False
+        else:
+            a, b, hit = contacts.body_a[r], contacts.body_b[r], _is_impact(contacts, r)
+        if hit or _turns_far(bodies, a, interval) or _turns_far(bodies, b, interval):
+            islands.watch[island_of(islands, bodies, a, b)] |= Watch.MOTION
+
+
+@kernel(inline=True)
+def _turns_far(bodies: Bodies, a: int, interval: float) -> bool:
+    """Whether what can move turns far within the interval."""
+    w = bodies.assemblies.angular_velocity[a]
+    return bodies.inv_mass[a] > 0.0 and (w[0] ** 2 + w[1] ** 2 + w[2] ** 2) * interval * interval > FAR_TURN
 
 
 @kernel(inner=True)
 def watch_turning(awake: Index, bodies: Bodies, interval: float, islands: Islands) -> None:
-    """Watch islands in which something turns far within the interval [s]."""
-    w = bodies.assemblies.angular_velocity
+    """Watch islands in which something awake turns far within the interval [s]."""
     for k in range(len(awake)):
-        a = awake[k]
-        if (w[a, 0] ** 2 + w[a, 1] ** 2 + w[a, 2] ** 2) * interval * interval > FAR_TURN:
-            islands.watch[islands.island[a]] |= Watch.MOTION
+        if _turns_far(bodies, awake[k], interval):
+            islands.watch[islands.island[awake[k]]] |= Watch.MOTION

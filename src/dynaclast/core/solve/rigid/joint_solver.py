@@ -9,6 +9,7 @@ from ...kernels import kernel
 from ...kernels.linalg import multiply, squared_length
 from ..model import PieceTable, TieKind, TieTable
 from .groups import Bodies
+from .islands import Islands, island_of
 from .joints import FRICTION, LIMIT, JointConstraints
 
 JOINT_CORRECTION = 0.3
@@ -169,38 +170,66 @@ def _solve_rotation(ties: TieTable, joints: JointConstraints, r: int, hinge: boo
 
 @kernel(inner=True)
 def iterate_joints(
-    ties: TieTable, joints: JointConstraints, count: int, bodies: Bodies, h: float, iteration: int
-) -> float:
-    """One pass over all joints: rotations first, then points, which must hold most. Every other pass goes backwards, so
-    that a chain's ends hear of each other.
+    ties: TieTable, joints: JointConstraints, count: int, bodies: Bodies, islands: Islands, h: float, iteration: int
+) -> bool:
+    """One pass over the joints of islands that have not converged or in which a contact changed much: rotations first,
+    then points, which must hold most. Every other pass goes backwards, so that a chain's ends hear of each other.
 
-    Returns : how fast the ends of a joint parted at most before it was solved [m/s]
+    Returns : whether the ends of a joint of any island still part too fast
     """
-    v, w = bodies.assemblies.velocity, bodies.assemblies.angular_velocity
-    backwards, parted = iteration % 2 == 1, 0.0
+    for r in range(count):
+        i = island_of(islands, bodies, joints.body_a[r], joints.body_b[r])
+        if iteration == 0:
+            islands.opened[i], islands.parting[i] = 0.0, 1
+        if iteration >= MAX_ITERATIONS:
+            islands.parting[i] = 0
+        if islands.stirred[i] or iteration < islands.passes[i]:
+            islands.parting[i] = 1
+    for r in range(count):
+        i = island_of(islands, bodies, joints.body_a[r], joints.body_b[r])
+        islands.parted[i], islands.stirred[i] = 0.0, 0
     for k in range(count):
-        r = count - 1 - k if backwards else k
-        kind, p, u = ties.kind[joints.tie[r]], joints.impulse[r], joints.axis[r]
-        if kind == TieKind.HINGE or kind == TieKind.WELD:
-            parted = max(parted, _solve_rotation(ties, joints, r, kind == TieKind.HINGE, h, bodies))
-        vx, vy, vz = _separating_velocity(joints, r, v, w)
-        if kind == TieKind.STRING:
-            along = vx * u[0] + vy * u[1] + vz * u[2] + joints.arc_velocity[r, 0]
-            new = min(0.0, p[0] + (max(0.0, -joints.stretch[r]) / h - along) * joints.axial_mass[r])
-            d = new - p[0]
-            p[0] = new
-            if d != 0.0:
-                parted = max(parted, abs(d) / joints.axial_mass[r])
-                _apply_impulse(joints, r, d * u[0], d * u[1], d * u[2], v, w, bodies)
-            continue
-        vx, vy, vz = vx + joints.arc_velocity[r, 0], vy + joints.arc_velocity[r, 1], vz + joints.arc_velocity[r, 2]
-        parted = max(parted, np.sqrt(vx * vx + vy * vy + vz * vz))
-        mx, my, mz = multiply(joints.point_mass[r], vx, vy, vz)
-        x, y, z = -mx, -my, -mz
-        p[0] += x
-        p[1] += y
-        p[2] += z
-        _apply_impulse(joints, r, x, y, z, v, w, bodies)
+        r = count - 1 - k if iteration % 2 == 1 else k
+        i = island_of(islands, bodies, joints.body_a[r], joints.body_b[r])
+        if islands.parting[i]:
+            islands.parted[i] = max(islands.parted[i], _solve_joint(ties, joints, r, bodies, h))
+    going = False
+    for r in range(count):
+        i = island_of(islands, bodies, joints.body_a[r], joints.body_b[r])
+        if islands.parting[i]:
+            islands.opened[i] = max(islands.opened[i], islands.parted[i])
+            going |= iteration < MIN_ITERATIONS or islands.parted[i] > CONVERGENCE * islands.opened[i]
+    for r in range(count):
+        i = island_of(islands, bodies, joints.body_a[r], joints.body_b[r])
+        islands.parting[i] = iteration < MIN_ITERATIONS or islands.parted[i] > CONVERGENCE * islands.opened[i]
+    return going
+
+
+@kernel(inner=True)
+def _solve_joint(ties: TieTable, joints: JointConstraints, r: int, bodies: Bodies, h: float) -> float:
+    """Solve a joint. Returns how fast its ends parted at most before [m/s]."""
+    v, w, parted = bodies.assemblies.velocity, bodies.assemblies.angular_velocity, 0.0
+    kind, p, u = ties.kind[joints.tie[r]], joints.impulse[r], joints.axis[r]
+    if kind == TieKind.HINGE or kind == TieKind.WELD:
+        parted = max(parted, _solve_rotation(ties, joints, r, kind == TieKind.HINGE, h, bodies))
+    vx, vy, vz = _separating_velocity(joints, r, v, w)
+    if kind == TieKind.STRING:
+        along = vx * u[0] + vy * u[1] + vz * u[2] + joints.arc_velocity[r, 0]
+        new = min(0.0, p[0] + (max(0.0, -joints.stretch[r]) / h - along) * joints.axial_mass[r])
+        d = new - p[0]
+        p[0] = new
+        if d != 0.0:
+            parted = max(parted, abs(d) / joints.axial_mass[r])
+            _apply_impulse(joints, r, d * u[0], d * u[1], d * u[2], v, w, bodies)
+        return parted
+    vx, vy, vz = vx + joints.arc_velocity[r, 0], vy + joints.arc_velocity[r, 1], vz + joints.arc_velocity[r, 2]
+    parted = max(parted, np.sqrt(vx * vx + vy * vy + vz * vz))
+    mx, my, mz = multiply(joints.point_mass[r], vx, vy, vz)
+    x, y, z = -mx, -my, -mz
+    p[0] += x
+    p[1] += y
+    p[2] += z
+    _apply_impulse(joints, r, x, y, z, v, w, bodies)
     return parted
 
 

@@ -12,7 +12,6 @@ from ..model import Settings
 from .constraints import CONTACTS, ConstraintSet
 from .contact_solver import (
     accumulate_impulses,
-    any_impulse,
     apply_split_impulses,
     iterate_contacts,
     set_target_velocities,
@@ -21,11 +20,9 @@ from .contact_solver import (
 from .energy import clamp_kinetic_energy, clamp_swing_energy, measure_kinetic_energy, measure_swing_energy
 from .groups import Bodies
 from .integration import integrate_kinematic, integrate_poses, integrate_velocities
-from .islands import PROPAGATION_ITERATIONS, UNEVEN_ITERATIONS, Islands, find_islands, watch_impacts, watch_turning
+from .islands import Islands, find_islands, watch_impacts, watch_turning
 from .joint_solver import (
-    CONVERGENCE,
     MAX_ITERATIONS,
-    MIN_ITERATIONS,
     accumulate_joint_impulses,
     iterate_joints,
     stabilise_joints,
@@ -33,13 +30,6 @@ from .joint_solver import (
     warm_start_joints,
 )
 from .joints import Joints, JointScratch, make_joint_scratch, update_joints
-
-OPENING_ITERATIONS, OPENING_BUDGET = 20_000, 400_000
-"""Where nothing is known yet of what presses on what, as when a run opens on things that rest on one another, the first
-substep takes up to so many passes, contacts times passes within the budget: weight not yet carried would let things
-sink, and the push back gives energy."""
-UNEVEN_SPREAD = 20_000
-"""Passes that follow an impact in a small island in which masses are uneven, at most."""
 
 
 class RigidScratch(NamedTuple):
@@ -54,7 +44,7 @@ class RigidScratch(NamedTuple):
     inverse     : (3, 3) float64
     quaternion  : (4,) float64
     joint       : for one joint
-    passes      : (2,) int64: most iterations of any contact; opening passes
+    passes      : (1,) int64: most iterations of any contact
     """
 
     islands: Islands
@@ -69,10 +59,6 @@ class RigidScratch(NamedTuple):
     passes: Index
 
 
-MOST, OPENING = range(2)
-"""Places in RigidScratch.passes."""
-
-
 def make_rigid_scratch(slots: int) -> RigidScratch:
     f, i8 = np.zeros, np.int64
     return RigidScratch(
@@ -85,7 +71,7 @@ def make_rigid_scratch(slots: int) -> RigidScratch:
         f((3, 3)),
         f(4),
         make_joint_scratch(),
-        f(2, i8),
+        f(1, i8),
     )
 
 
@@ -115,16 +101,14 @@ def begin_interval(
     scratch.shift[:, :] = 0.0  # what fell asleep keeps none
     scratch.turn[:, :] = 0.0
     if regroup:
-        passes[MOST] = find_islands(solver, tied, bodies, awake, islands)
+        passes[0] = find_islands(solver, tied, bodies, awake, first, islands)
+    if first == 0:
+        watch_turning(awake, bodies, settings.interval, islands)
     else:
-        watch_impacts(solver, stale, bodies, islands)
-    watch_turning(awake, bodies, settings.interval, islands)
-    if tied.active[0]:
+        watch_impacts(solver, stale, bodies, settings.interval, islands)
+    if tied.active[0] and (first == 0 or regroup):
         half = 0.5 * settings.interval / settings.substeps
         measure_swing_energy(bodies, awake, islands, settings.gravity, half, islands.swing_before)
-    count = solver.counts[CONTACTS]
-    resting = first > 0 or any_impulse(solver.contacts, count)
-    passes[OPENING] = 0 if resting else min(OPENING_ITERATIONS, OPENING_BUDGET // max(count, 1))
 
 
 @kernel(inline=True)
@@ -155,29 +139,16 @@ def solve_velocities(
     settings: Settings, bodies: Bodies, solver: ConstraintSet, tied: Joints, step: int, h: float, scratch: RigidScratch
 ) -> None:
     """Pass over contacts and joints until every contact had its passes, joints hold, and impacts have spread."""
-    contacts, joints, passes = solver.contacts, tied.constraints, scratch.passes
+    islands, joints, passes = scratch.islands, tied.constraints, scratch.passes
     count, joint_count = solver.counts[CONTACTS], tied.active[0]
-    most = passes[MOST]
-    least = passes[OPENING] if step == 0 else 0
-    rounds = max(most, least) if count else 0
-    most_spread = UNEVEN_SPREAD if most == UNEVEN_ITERATIONS else PROPAGATION_ITERATIONS
-    iteration, spreading, opened, parting = -1, False, 0.0, joint_count > 0
-    while (
-        iteration + 1 < rounds
-        or parting
-        and iteration + 1 < MAX_ITERATIONS
-        or spreading
-        and iteration + 1 < most_spread
-    ):
+    rounds, opens = passes[0] if count else 0, int(step == 0 and count > 0)
+    iteration, spreading, opening, parting = -1, False, False, joint_count > 0
+    while iteration + 1 < rounds or spreading or opening or parting and iteration + 1 < MAX_ITERATIONS:
         iteration += 1
-        if iteration < rounds or spreading:
-            spreading = iterate_contacts(solver, bodies, scratch.islands, h, iteration, least)
+        if iteration < rounds or spreading or opening:
+            spreading, opening = iterate_contacts(solver, bodies, islands, h, iteration, opens)
         if joint_count:
-            parted = iterate_joints(tied.ties, joints, joint_count, bodies, h, iteration)
-            opened = max(opened, parted)
-            parting = iteration < MIN_ITERATIONS or parted > CONVERGENCE * opened
-        if iteration == most - 1 and rounds > most and not any_impulse(contacts, count):
-            rounds = most  # things fall side by side: nothing bears anything yet
+            parting = iterate_joints(tied.ties, joints, joint_count, bodies, islands, h, iteration)
 
 
 @kernel(inline=True)
@@ -201,7 +172,7 @@ def end_substep(
         for c in range(3):
             shift[awake[k], c] = 0.0
             turn[awake[k], c] = 0.0
-    apply_split_impulses(solver, bodies, shift, turn, h, scratch.passes[MOST])
+    apply_split_impulses(solver, bodies, shift, turn, h, scratch.passes[0])
     stabilise_joints(tied.ties, joints, joint_count, shift, turn, bodies)
     accumulate_joint_impulses(tied.ties, joints, joint_count)
     integrate_poses(bodies, awake, h, shift, turn, scratch.matrix, scratch.quaternion)
