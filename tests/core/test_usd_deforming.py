@@ -12,7 +12,7 @@ from pxr import Usd, UsdGeom
 from deforming import cloth, pin, rope, soft
 from dynaclast.core.document import Shot
 from dynaclast.core.formats.frames import Baked
-from dynaclast.core.formats.write.usd_deforming import smooth_normals
+from dynaclast.core.formats.write.normals import smooth_normals
 from dynaclast.core.fracture.build import build_pieces
 from dynaclast.files import write_scene
 from shots import reach_sphere, run, shot

@@ -17,15 +17,11 @@ const problem = ref("");
 const ready = computed(() => (takes.current && takes.current.frames_done >= 0 ? takes.current : null));
 const FORMATS: [string, string, string][] = [
   ["usdc", "USD", "pieces as animated transforms, with mass, state and skin as attributes"],
-  ["glb", "GLB", "one file with animated pieces, for viewers and the web"],
+  ["glb", "GLB", "one file with animated pieces, and what deforms as shapes it goes through, for viewers and the web"],
   ["npz", "NPZ", "plain arrays of transforms and states"],
   ["obj", "OBJ sequence", "a mesh for every frame, an object a piece, in a ZIP"],
   ["ply", "PLY sequence", "the same as binary PLY, coloured"],
 ];
-/** what deforms moves point by point, for which GLB has no place */
-const deforms = computed(() =>
-  (takes.document ? thingsOf(takes.document) : []).some((t) => t.body.matter.kind !== "rigid"),
-);
 
 const end = computed(() => Math.max(0, (ready.value?.frames_done ?? 1) - 1));
 const first = ref(0);
@@ -148,9 +144,7 @@ async function download(format: string): Promise<void> {
         <Glyph name="export" :size="20" />
         <div>
           <b>{{ busy === format ? `writing ${name}…` : name }}</b>
-          <p>
-            {{ why }}<template v-if="format === 'glb' && deforms">; what deforms is left out: take USD for it</template>
-          </p>
+          <p>{{ why }}</p>
         </div>
       </ElButton>
       <p v-if="problem" class="problem" role="alert">{{ problem }}</p>

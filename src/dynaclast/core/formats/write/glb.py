@@ -1,4 +1,6 @@
-"""GLB out: one node per piece with translation and rotation tracks (glTF 2.0), built with pygltflib."""
+"""GLB out (glTF 2.0), built with pygltflib: one node per piece with translation and rotation tracks, one per body that
+deforms with its shapes (glb_deforming.py).
+"""
 
 from __future__ import annotations
 
@@ -7,41 +9,15 @@ import pygltflib as gltf
 
 from ...geometry.mesh import TriMesh
 from .changes import changes
+from .glb_buffer import Buffer
+from .glb_deforming import add_deforming
 from .scene import ExportPiece, ExportScene
-
-
-class _Buffer:
-    """Collects arrays into one binary chunk and hands out accessor numbers."""
-
-    def __init__(self, doc: gltf.GLTF2) -> None:
-        self.doc = doc
-        self.parts: list[bytes] = []
-        self.size = 0
-
-    def add(self, array: np.ndarray, kind: str, *, target: int | None = None, bounds: bool = False) -> int:
-        data = np.ascontiguousarray(array)
-        component = {"float32": gltf.FLOAT, "uint32": gltf.UNSIGNED_INT}[data.dtype.name]
-        raw = data.tobytes()
-        raw += b"\0" * (-len(raw) % 4)
-        self.doc.bufferViews.append(
-            gltf.BufferView(buffer=0, byteOffset=self.size, byteLength=data.nbytes, target=target)
-        )
-        accessor = gltf.Accessor(
-            bufferView=len(self.doc.bufferViews) - 1, componentType=component, count=len(data), type=kind
-        )
-        if bounds:
-            flat = data.reshape(len(data), -1)
-            accessor.min, accessor.max = flat.min(axis=0).tolist(), flat.max(axis=0).tolist()
-        self.doc.accessors.append(accessor)
-        self.parts.append(raw)
-        self.size += len(raw)
-        return len(self.doc.accessors) - 1
 
 
 def write_glb(scene: ExportScene) -> bytes:
     """The scene as one GLB file; pieces keep flat shading (a vertex per face corner)."""
     doc = gltf.GLTF2(asset=gltf.Asset(version="2.0", generator="Dynaclast"), scene=0)
-    buffer = _Buffer(doc)
+    buffer = Buffer(doc)
     for body, color in [(b, c) for b, skin in enumerate(scene.colors) for c in (skin, scene.inside(b))]:
         opaque = float(scene.opacity[body])
         pbr = gltf.PbrMetallicRoughness(
@@ -102,6 +78,10 @@ def write_glb(scene: ExportScene) -> bytes:
                     sampler=len(animation.samplers) - 1, target=gltf.AnimationChannelTarget(node=node, path=path)
                 )
             )
+    for one in scene.deforming:
+        doc.materials[2 * one.body].doubleSided = True
+        node = add_deforming(buffer, animation, one, 2 * one.body, scene.baked.time)
+        doc.nodes[roots[one.body]].children.append(node)
     if animation.channels:
         doc.animations.append(animation)
     doc.scenes.append(gltf.Scene(name=scene.name, nodes=roots))
@@ -110,7 +90,7 @@ def write_glb(scene: ExportScene) -> bytes:
     return b"".join(doc.save_to_bytes())
 
 
-def _primitive(buffer: _Buffer, mesh: TriMesh, faces: np.ndarray, material: int) -> gltf.Primitive:
+def _primitive(buffer: Buffer, mesh: TriMesh, faces: np.ndarray, material: int) -> gltf.Primitive:
     """Some faces (F,) bool of a mesh, with a vertex per corner."""
     corners = mesh.vertices[mesh.faces[faces]].astype(np.float32)
     normals = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
@@ -122,7 +102,7 @@ def _primitive(buffer: _Buffer, mesh: TriMesh, faces: np.ndarray, material: int)
 
 
 def _shown(
-    buffer: _Buffer, animation: gltf.Animation, node: int, part: gltf.Node, shown: np.ndarray, times: np.ndarray
+    buffer: Buffer, animation: gltf.Animation, node: int, part: gltf.Node, shown: np.ndarray, times: np.ndarray
 ) -> None:
     """Shows a node in some frames (F,) bool only, by a scale that jumps between 1 and 0."""
     part.scale = [float(shown[0])] * 3

@@ -14,6 +14,7 @@ from pxr import Sdf, Usd, UsdGeom, Vt
 
 from ...arrays import Index
 from .changes import changes
+from .normals import smooth_normals
 from .scene import ExportDeforming, safe_name
 
 
@@ -67,28 +68,6 @@ def _points(shape: Any, one: ExportDeforming, order: Index | None, fps: float) -
         before, after = max(0, f - 1), min(frames - 1, f + 1)
         way = (one.points[after].astype(float) - one.points[before]) * (fps / max(1, after - before))
         moves.Set(_vectors(way if order is None else way[order]), float(f))
-
-
-def smooth_normals(points: np.ndarray, faces: Index, place: Index) -> np.ndarray:
-    """Unit normals (V, 3) float32 at points (V, 3), by the area of the faces round them.
-
-    place : (V,) int, the same of points that were one at rest: those of them that are still together count as one, so
-            that what can tear is smooth as long as it hangs together
-    """
-    x = np.asarray(points, float)
-    own = np.cross(x[faces[:, 1]] - x[faces[:, 0]], x[faces[:, 2]] - x[faces[:, 0]])
-    key = np.concatenate(
-        [place[:, None], np.ascontiguousarray(points, np.float32).view(np.int32).reshape(-1, 3)], axis=1
-    )
-    order = np.lexsort(key.T)
-    new = np.concatenate([[True], (key[order][1:] != key[order][:-1]).any(axis=1)])
-    group = np.empty(len(x), np.int64)
-    group[order] = np.cumsum(new) - 1
-    out = np.zeros((int(group.max(initial=0)) + 1, 3))
-    for k in range(3):
-        np.add.at(out, group[faces[:, k]], own)
-    out /= np.maximum(np.linalg.norm(out, axis=1), 1e-30)[:, None]
-    return out[group].astype(np.float32)
 
 
 def _primvars(primvars: UsdGeom.PrimvarsAPI, one: ExportDeforming, order: Index | None) -> None:
