@@ -17,7 +17,7 @@ const problem = ref("");
 const ready = computed(() => (takes.current && takes.current.frames_done >= 0 ? takes.current : null));
 const FORMATS: [string, string, string][] = [
   ["usdc", "USD", "pieces as animated transforms, with mass, state and skin as attributes"],
-  ["glb", "GLB", "one file with animated pieces, and what deforms as shapes it goes through, for viewers and the web"],
+  ["glb", "GLB", "one file with all that moves, for viewers and the web"],
   ["npz", "NPZ", "plain arrays of transforms and states"],
   ["obj", "OBJ sequence", "a mesh for every frame, an object a piece, in a ZIP"],
   ["ply", "PLY sequence", "the same as binary PLY, coloured"],
