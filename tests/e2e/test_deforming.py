@@ -65,7 +65,10 @@ def test_a_strip_of_canvas_is_drawn_onto_a_bell_and_clings(page: Page, running: 
     hand.put("position z", "1")
     hand.press("step-drive")
     hand.press("add-attractor")
-    page.locator("label.el-radio-button", has_text=re.compile("^surface$")).click()
+    expect(page.get_by_test_id("reach-count")).to_contain_text("vertices")  # then all stands where it stays
+    surface = page.locator("label.el-radio-button", has_text=re.compile("^surface$"))
+    surface.click()
+    expect(surface).to_have_class(re.compile("is-active"))
     choose(page, page.locator('.row:has(.label:text-is("of"))'), "cylinder")
     hand.put("strength", "40")
     expect(page.get_by_test_id("reach-count")).to_contain_text(re.compile(r"of 125 vertices"))

@@ -196,12 +196,9 @@ def iterate_joints(
     going = False
     for r in range(count):
         i = island_of(islands, bodies, joints.body_a[r], joints.body_b[r])
-        if islands.parting[i]:
-            islands.opened[i] = max(islands.opened[i], islands.parted[i])
-            going |= iteration < MIN_ITERATIONS or islands.parted[i] > CONVERGENCE * islands.opened[i]
-    for r in range(count):
-        i = island_of(islands, bodies, joints.body_a[r], joints.body_b[r])
+        islands.opened[i] = max(islands.opened[i], islands.parted[i])
         islands.parting[i] = iteration < MIN_ITERATIONS or islands.parted[i] > CONVERGENCE * islands.opened[i]
+        going |= islands.parting[i] == 1
     return going
 
 
