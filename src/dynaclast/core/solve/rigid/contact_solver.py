@@ -25,8 +25,8 @@ from .constraints import (
     store_contact_impulses,
 )
 from .groups import Bodies
-from .islands import PROPAGATION_ITERATIONS, UNEVEN_ITERATIONS, Islands, island_of
-from .worklist import Worklist, call_neighbours
+from .islands import PROPAGATION_ITERATIONS, UNEVEN_ITERATIONS, Islands, go_on_opening, island_of
+from .worklist import call_neighbours
 
 CORRECTION_SHARE = 0.2
 """Share of a penetration taken out per substep."""
@@ -46,8 +46,6 @@ UNEVEN_PROPAGATION_SPEED = 0.002
 heavy back."""
 UNEVEN_SPREAD = 20_000
 """Passes that follow an impact in a small island in which masses are uneven, at most."""
-OPENED = 1e-9
-"""An island has opened once a pass changes by no more than this share of characteristic speeds how fast things meet."""
 POINT_ITERATIONS = 2
 """Passes over one manifold's points per solver pass."""
 
@@ -302,25 +300,7 @@ def iterate_contacts(
                     call_neighbours(work, islands.first_row, islands.rows, np.int64(b), r, turn)
                 v[b, 0], v[b, 1], v[b, 2] = vb
                 w[b, 0], w[b, 1], w[b, 2] = wb
-    return any_changed, opens == 1 and _go_on_opening(contacts, work, bodies, islands, iteration)
-
-
-@kernel(inner=True)
-def _go_on_opening(
-    contacts: ContactConstraints, work: Worklist, bodies: Bodies, islands: Islands, iteration: int
-) -> bool:
-    """After a pass: an island in which nothing changed any more has opened. Returns whether any goes on."""
-    left = False
-    for k in range(work.listed[0]):
-        r = work.more[k]
-        if contacts.opening[r] > 0:
-            if islands.change[island_of(islands, bodies, contacts.body_a[r], contacts.body_b[r])] <= OPENED:
-                contacts.opening[r] = 0
-            left |= contacts.opening[r] > iteration + 1
-    for k in range(work.listed[0]):
-        r = work.more[k]
-        islands.change[island_of(islands, bodies, contacts.body_a[r], contacts.body_b[r])] = 0.0
-    return left
+    return any_changed, opens == 1 and go_on_opening(contacts, work, bodies, islands, iteration)
 
 
 @kernel(inner=True)

@@ -12,7 +12,7 @@ from ..model import Motion
 from .constraints import CONTACTS, IMPACT_SPEED, ConstraintSet, ContactConstraints
 from .groups import Bodies
 from .joints import Joints
-from .worklist import list_rows
+from .worklist import Worklist, list_rows
 
 ITERATIONS_OF = ((24, 6), (60, 3))
 """Passes a substep of islands with at most so many contacts; larger ones take one. Few contacts cost little, and stacks
@@ -37,6 +37,9 @@ OPENING_ITERATIONS, OPENING_BUDGET = 20_000, 400_000
 """Where nothing is known yet of what presses on what, as when a run opens on things that rest on one another or lets
 them go, the first substep takes up to so many passes, contacts of the island times passes within the budget: weight not
 yet carried would let things sink, and the push back gives energy."""
+
+OPENED = 1e-9
+"""An island has opened once a pass changes by no more than this share of characteristic speeds how fast things meet."""
 
 FAR_TURN = 0.01
 """What turns farther than this within an interval (squared, rad) may gain energy by it."""
@@ -254,3 +257,21 @@ def watch_turning(awake: Index, bodies: Bodies, interval: float, islands: Island
     for k in range(len(awake)):
         if _turns_far(bodies, awake[k], interval):
             islands.watch[islands.island[awake[k]]] |= Watch.MOTION
+
+
+@kernel(inner=True)
+def go_on_opening(
+    contacts: ContactConstraints, work: Worklist, bodies: Bodies, islands: Islands, iteration: int
+) -> bool:
+    """After a pass: an island in which nothing changed any more has opened. Returns whether any goes on."""
+    left = False
+    for k in range(work.listed[0]):
+        r = work.more[k]
+        if contacts.opening[r] > 0:
+            if islands.change[island_of(islands, bodies, contacts.body_a[r], contacts.body_b[r])] <= OPENED:
+                contacts.opening[r] = 0
+            left |= contacts.opening[r] > iteration + 1
+    for k in range(work.listed[0]):
+        r = work.more[k]
+        islands.change[island_of(islands, bodies, contacts.body_a[r], contacts.body_b[r])] = 0.0
+    return left
