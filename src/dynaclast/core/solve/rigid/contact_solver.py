@@ -265,7 +265,7 @@ def iterate_contacts(
             now[r] = 0
             own, opening = contacts.iterations[r], opens == 1 and contacts.opening[r] > iteration
             farthest = UNEVEN_SPREAD if own == UNEVEN_ITERATIONS else PROPAGATION_ITERATIONS
-            if contacts.point_count[r] == 0 or (iteration >= max(own, farthest) and not opening):
+            if contacts.point_count[r] == 0 or (iteration >= farthest and not opening):
                 continue
             a, b = contacts.body_a[r], contacts.body_b[r]
             island = island_of(islands, bodies, a, b)

@@ -157,17 +157,13 @@ def find_islands(
     count = solver.counts[CONTACTS]
     list_rows(solver.work, contacts.body_a, contacts.body_b, count, awake, inv_mass, islands.first_row, islands.rows)
     watch, grounded, size = islands.watch, islands.grounded, islands.size
-    if first > 0:
-        for k in range(len(awake)):
-            islands.loaded[awake[k]] = watch[islands.island[awake[k]]]
-        for k in range(len(awake)):
-            watch[awake[k]] = islands.loaded[awake[k]]
+    for k in range(len(awake)):
+        a = awake[k]
+        watch[a] = watch[islands.island[a]] if first > 0 else 0
     for k in range(len(awake)):
         a = awake[k]
         islands.island[a] = a
         grounded[a], size[a], islands.loaded[a], islands.passes[a] = 0, 0, 0, 0
-        if first == 0:
-            watch[a] = 0
     _join(islands, solver, tied, awake, inv_mass)
     for r in range(solver.counts[CONTACTS]):
         a, b = contacts.body_a[r], contacts.body_b[r]
