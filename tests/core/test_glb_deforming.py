@@ -19,6 +19,8 @@ THINGS = (
     cloth("flag", (0, 3, 0), (2, 1), (5, 3), matter={"thickness": 0.004}, pins=[pin(-1, 3, -0.5, reach=0.1)]),
     rope("guy", (3, 2, 0), (4, 2, 0), segments=5, matter={"radius": 0.02}),
     cloth("leaves", (6, 2, 0), (1, 1), (2, 2), pattern={"kind": "faces"}),
+    {"name": "net", "shape": {"kind": "sheet", "size": [1, 1], "divisions": [2, 2]}, "place": {"position": [14, 2, 0]}}
+    | {"matter": {"kind": "rope", "radius": 0.01}},
     soft("buoy", (9, 0.5, 0), (1, 1, 1), matter={"detail": 2}, release={"kind": "cue", "time": 9}),
     box("stone", (12, 1, 0)),
 )
@@ -133,7 +135,8 @@ def test_a_rope_is_a_closed_tube_as_thick_as_it_is(written: tuple[Baked, Read]) 
 
 
 def test_a_rope_that_can_snap_is_tubes_that_turn_with_their_segments() -> None:
-    from dynaclast.core.formats.write.glb_deforming import SIDES, shapes_of
+    from dynaclast.core.formats.write.glb_deforming import SIDES_OF_NETS as SIDES
+    from dynaclast.core.formats.write.glb_deforming import shapes_of
     from dynaclast.core.formats.write.scene import ExportDeforming
 
     rng = np.random.default_rng(2)
@@ -148,3 +151,14 @@ def test_a_rope_that_can_snap_is_tubes_that_turn_with_their_segments() -> None:
             ring = made.points[k, s * (2 * SIDES + 2) :][: 2 * SIDES].reshape(2, SIDES, 3)
             way = points[k, b] - points[k, a]
             assert np.abs((ring - points[k, [a, b]][:, None]) @ way).max() < 1e-5
+
+
+def test_a_net_is_its_strands_and_no_sheet(written: tuple[Baked, Read]) -> None:
+    baked, read = written
+    assert "faces/net" not in baked.shapes
+    strands, points = baked.shapes["lines/net"], baked.maps["points/net"][6].astype(float)
+    assert len(strands) == 12  # of 2 by 2 squares, without diagonals
+    long = np.linalg.norm(points[strands[:, 1]] - points[strands[:, 0]], axis=1).sum()
+    area = areas(read.at("net", 6 / 24), read.faces("net")).sum()
+    ring = 4 * 2 * 0.01 * np.sin(np.pi / 4)  # round a strand of four sides
+    assert area == pytest.approx(ring * long + 24 * 2 * 0.01**2, rel=1e-4)

@@ -7,6 +7,7 @@ import io
 import numpy as np
 from PIL import Image
 
+from deforming import cloth, rope
 from dynaclast.core.geometry import primitives
 from dynaclast.jobs.picture import MOST_FACES, SIZE, draw, draw_mesh
 from dynaclast.jobs.take_picture import moment_of, picture_of
@@ -70,6 +71,37 @@ def test_a_shot_is_drawn_in_the_colours_of_its_bodies_and_without_what_has_ended
         "state": np.array([4], np.uint8),
     }
     assert not seen(picture_of(shot(red), cache, arrays))[..., 3].any()
+
+
+def _middle(picture: np.ndarray, red: bool) -> float:
+    """How far down what is red, or is not, lies in a picture."""
+    own = (picture[..., 0] > picture[..., 1].astype(int) + 80) == red
+    return float(np.nonzero(own & (picture[..., 3] > 0))[0].mean())
+
+
+def test_what_deforms_is_drawn_where_it_was_at_the_moment_and_not_where_it_has_ended(store: Store) -> None:
+    cache = PieceCache(store)
+    red = {"look": {"color": "#ff0000"}}
+    sheet = cloth("sheet", (0, 0, 0), (2, 2), (1, 1)) | {"material": red}
+    scene = shot(box("crate", (0, 2, 0)), sheet)
+    own = {"position": np.array([[0.0, 2, 0]]), "orientation": np.array([[0, 0, 0, 1.0]]), "state": np.zeros(1, int)}
+    flat = np.array([[-1.0, 0, -1], [1, 0, -1], [-1, 0, 1], [1, 0, 1]])
+    low, high = (own | {"points/sheet": flat + [0, y, 0], "state/sheet": np.zeros(4, int)} for y in (0.0, 4.0))
+    below, above = seen(picture_of(scene, cache, low)), seen(picture_of(scene, cache, high))
+    assert _middle(below, True) > _middle(below, False) and _middle(above, True) < _middle(above, False)
+    np.testing.assert_array_equal(below, seen(picture_of(scene, cache)))
+    ended = seen(picture_of(scene, cache, low | {"state/sheet": np.full(4, 4)}))
+    assert not ((ended[..., 0] > ended[..., 1].astype(int) + 80) & (ended[..., 3] > 0)).any()
+
+
+def test_ropes_are_seen_however_thin_they_are_and_nets_through(store: Store) -> None:
+    cache = PieceCache(store)
+    net = {"name": "net", "shape": {"kind": "sheet", "size": [8, 8], "divisions": [4, 4]}, "matter": {"kind": "rope"}}
+    line = seen(picture_of(shot(rope("line", (-20, 0, 0), (20, 9, 0), segments=1, matter={"radius": 1e-4})), cache))
+    assert 100 < (line[..., 3] > 60).sum() < 4000
+    strands = (seen(picture_of(shot(net), cache))[..., 3] > 60).sum()
+    whole = (seen(picture_of(shot(net | {"matter": {"kind": "cloth"}}), cache))[..., 3] > 60).sum()
+    assert 0.05 * whole < strands < 0.5 * whole
 
 
 def test_what_is_set_up_is_drawn_without_breaking_it_and_without_what_cannot_be_used(store: Store) -> None:

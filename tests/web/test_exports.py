@@ -150,7 +150,9 @@ def test_a_part_through_the_web_is_that_part(client: FlaskClient, take: tuple[st
     assert wrong.status_code == 422 and wrong.get_json()["where"] == "first"
 
 
-def test_a_take_has_a_picture_a_name_and_a_note(client: FlaskClient, take: tuple[str, Baked]) -> None:
+def test_a_take_has_a_picture_a_name_and_a_note(
+    client: FlaskClient, take: tuple[str, Baked], monkeypatch: pytest.MonkeyPatch
+) -> None:
     key, _ = take
     alone = client.get(f"/api/takes/{key}/document").get_json()
     assert alone == client.get(f"/api/takes/{key}").get_json()["document"]
@@ -158,6 +160,12 @@ def test_a_take_has_a_picture_a_name_and_a_note(client: FlaskClient, take: tuple
     assert card["picture"] == f"1-{FRAMES}"
     picture = client.get(f"/api/takes/{key}/picture")
     assert picture.status_code == 200 and picture.data[:4] == b"\x89PNG"
+    pictures = client.application.extensions["dynaclast"].pictures
+    with monkeypatch.context() as patch:  # it is drawn once; a moment later in the take would be another picture
+        patch.setattr("dynaclast.jobs.take_picture.picture_of", lambda *_: b"drawn again")
+        assert client.get(f"/api/shots/{card['id']}/picture").data == picture.data == pictures.of_take(key)
+        patch.setattr("dynaclast.jobs.take_picture.moment_of", lambda _: 3)
+        assert client.get(f"/api/takes/{key}/picture").data == b"drawn again"
     named = client.put(f"/api/takes/{key}", json={"name": "struck twice", "note": "half the load"}).get_json()
     assert (named["name"], named["note"]) == ("struck twice", "half the load")
     assert client.put(f"/api/takes/{key}", json={"name": "x" * 81}).status_code == 422

@@ -15,11 +15,10 @@ from ..core.document import Body, Shot
 from ..core.errors import DocumentError, DynaclastError, InputError
 from ..core.fracture.bonds import bond_strengths
 from ..core.fracture.build import raw_mesh
-from ..core.fracture.deforming import mass_of, rope_segments
+from ..core.fracture.deforming import mass_of
 from ..core.fracture.display import drawn
 from ..core.fracture.pieces import Pieces, as_it_is
 from ..core.geometry.check import report
-from ..core.geometry.mesh import TriMesh
 from ..core.geometry.steps import mending
 from ..core.layout import members, with_shared
 from ..core.preflight.loads import weight_loads
@@ -297,14 +296,11 @@ def _drawing(body: Body) -> dict[str, np.ndarray]:
     if not body.deforms:
         return arrays
     surface = surveyor.surface(body)
-    lines, faces = surface.lines, surface.faces
-    if body.matter.kind == "rope" and not len(lines):  # of a mesh: its edges are seen, not its faces
-        lines, faces = rope_segments(body, TriMesh(surface.vertices, faces)), faces[:0]
     return arrays | {
         "vertices": surface.start.astype(np.float32),
         "rest": surface.vertices.astype(np.float32),
-        "faces": faces.astype(np.uint32),
-        "lines": lines.astype(np.uint32),
+        "faces": surface.faces.astype(np.uint32),
+        "lines": surface.lines.astype(np.uint32),
     }
 
 

@@ -13,6 +13,7 @@ from ..jobs.builds import Builds
 from ..jobs.reader import Reader
 from ..jobs.settlings import Settlings
 from ..jobs.survey import Surveyor
+from ..jobs.take_picture import Pictures
 from ..jobs.traces import Traces
 from ..store.assets import PieceCache
 from ..store.database import Store
@@ -27,6 +28,7 @@ class Services:
         self.store = Store(url)
         self.bell = os.environ.get(SETTING, "")
         self.cache = PieceCache(self.store)
+        self.pictures = Pictures(self.store, self.cache)
         self.builds = Builds(self.cache)
         self.reader = Reader()
         self.hulls = HullShop(self.cache.resolve, most=4000)

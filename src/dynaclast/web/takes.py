@@ -19,7 +19,6 @@ from ..core.formats.write.sequence import KINDS as SEQUENCES
 from ..core.preflight.faults import faults, refuse, without
 from ..core.solve.frame import STATE_NAMES
 from ..jobs.take_export import export_take
-from ..jobs.take_picture import picture_of, picture_of_take
 from ..store import shots, takes, texts, trace
 from ..store.models import TakeRow
 from ..store.times import left_of
@@ -88,12 +87,11 @@ def as_picture(data: bytes) -> Response:
 @api.get("/shots/<string:shot_id>/picture")
 def shot_picture(path: ShotPath) -> Response:
     """A small picture: of its newest take that has frames, or of how it is set up."""
-    store, cache = services().store, services().cache
-    with store.session() as session:
-        shot = document.parse(shots.get(session, path.shot_id).document)
+    pictures = services().pictures
+    with services().store.session() as session:
+        text = json.dumps(shots.get(session, path.shot_id).document, sort_keys=True)
         found = next((t.id for t in takes.of_shot(session, path.shot_id) if t.frames_done > 0), None)
-        taken = document.parse_json(texts.read(session, takes.find(session, found))) if found else shot
-    return as_picture(picture_of_take(store, found, taken, cache) if found else picture_of(shot, cache))
+    return as_picture(pictures.of_take(found) if found else pictures.of_shot(text))
 
 
 @api.get("/shots/<string:shot_id>/takes", responses={"200": TakeList})
@@ -178,9 +176,7 @@ def restore_take(path: TakePath) -> dict[str, Any]:
 @api.get("/takes/<string:take_id>/picture")
 def take_picture(path: TakePath) -> Response:
     """A small picture: the moment after most bonds had broken."""
-    with services().store.session() as session:
-        shot = document.parse_json(texts.read(session, takes.find(session, path.take_id)))
-    return as_picture(picture_of_take(services().store, path.take_id, shot, services().cache))
+    return as_picture(services().pictures.of_take(path.take_id))
 
 
 @api.get("/takes/<string:take_id>/chunks", responses={"200": ChunkList})

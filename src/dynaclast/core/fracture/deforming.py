@@ -176,11 +176,11 @@ def _at_rest(body: Body, resolve: Resolve) -> Surface:
     mesh, none = deforming_mesh(body, resolve), np.zeros((0, 2), np.int32)
     vertices, faces = mesh.vertices, mesh.faces
     if isinstance(body.matter, RopeMatter):
-        lines = rope_segments(body, mesh)
+        faces, lines = np.zeros((0, 3), np.int32), rope_segments(body, mesh)
         if body.matter.breaks is not None and len(lines) > 1:
             origin, own = split(lines, np.arange(len(lines)))
-            return Surface(vertices[origin], np.zeros((0, 3), np.int32), own.astype(np.int32))
-        return Surface(vertices, faces, lines if isinstance(body.shape, LineShape) else none)
+            return Surface(vertices[origin], faces, own.astype(np.int32))
+        return Surface(vertices, faces, lines)
     if body.matter.kind == "soft":
         pieces = soft_pieces(body, mesh)
         return (
@@ -221,8 +221,7 @@ def mass_of(body: Body, surface: Surface) -> float:
     if isinstance(body.matter, ClothMatter):
         return body.matter.weight * float(triangle_normals(mesh)[1].sum())
     if isinstance(body.matter, RopeMatter):
-        lines = surface.lines if len(surface.lines) else rope_segments(body, mesh)
-        ends = surface.vertices[lines]
+        ends = surface.vertices[surface.lines]
         long = float(np.linalg.norm(ends[:, 1] - ends[:, 0], axis=1).sum())
         return body.material.density * np.pi * body.matter.radius**2 * long
     return body.material.density * signed_volume(mesh)

@@ -12,14 +12,15 @@ from dataclasses import dataclass
 import numpy as np
 import pygltflib as gltf
 
-from ...arrays import Array, Index
+from ...arrays import Index
+from ...geometry.tubes import faces_of_tube, tube
 from .changes import changes
 from .glb_buffer import Buffer
 from .normals import smooth_normals
 from .scene import ExportDeforming
 
-SIDES = 8
-"""Of the tube of a rope."""
+SIDES, SIDES_OF_NETS = 8, 4
+"""Of the tube of a rope, and of each of the many short ones of a net."""
 
 
 @dataclass(frozen=True)
@@ -68,55 +69,18 @@ def _surface(one: ExportDeforming, frames: Index) -> Shapes:
 def _tubes(one: ExportDeforming, frames: Index) -> Shapes:
     """A tube round every curve, closed at its ends; it has no width where points are taken out."""
     order, counts = one.curves()
-    at = one.points[frames][:, order].astype(float)
-    wide = np.where(one.gone()[frames][:, order], 0.0, 0.5 * one.width)
-    points, normals, faces, first, made = [], [], [], 0, 0
-    for count in counts:
-        own = slice(first, first + count)
-        ring, outwards, ends = _tube(at[:, own], wide[:, own])
-        points.append(np.concatenate([ring.reshape(len(at), -1, 3), at[:, [first, first + count - 1]]], axis=1))
-        normals.append(np.concatenate([outwards.reshape(len(at), -1, 3), ends], axis=1))
-        faces.append(made + _faces_of_tube(count))
-        first, made = first + count, made + count * SIDES + 2
-    together = [np.concatenate(x, axis=1).astype(np.float32) for x in (points, normals)]
-    return Shapes(frames, together[0], together[1], np.concatenate(faces).astype(np.uint32), None)
-
-
-def _tube(at: Array, wide: Array) -> tuple[Array, Array, Array]:
-    """Rings (K, n, SIDES, 3) round a curve (K, n, 3) with radii (K, n), their normals, and those of its ends (K, 2, 3).
-    Rings are carried along the curve without twist (Bishop 1975, doi 10.1080/00029890.1975.11993807).
-    """
-    way = np.diff(at, axis=1)
-    way /= np.maximum(np.linalg.norm(way, axis=2, keepdims=True), 1e-12)
-    along = np.concatenate([way[:, :1], way[:, :-1] + way[:, 1:], way[:, -1:]], axis=1)
-    along /= np.maximum(np.linalg.norm(along, axis=2, keepdims=True), 1e-12)
-    least = np.abs(along[:, 0]).argmin(axis=1)
-    side = np.cross(along[:, 0], np.eye(3)[least])
-    sides = []
-    for k in range(at.shape[1]):
-        t = along[:, k]
-        side = side - (side * t).sum(axis=1, keepdims=True) * t
-        long = np.linalg.norm(side, axis=1, keepdims=True)
-        side = np.where(long > 1e-9, side / np.maximum(long, 1e-9), np.cross(t, np.eye(3)[np.abs(t).argmin(axis=1)]))
-        sides.append(side)
-    u = np.stack(sides, axis=1)
-    v = np.cross(along, u)
-    angle = 2.0 * np.pi * np.arange(SIDES) / SIDES
-    out = np.cos(angle)[:, None] * u[:, :, None] + np.sin(angle)[:, None] * v[:, :, None]
-    return at[:, :, None] + wide[:, :, None, None] * out, out, np.stack([-along[:, 0], along[:, -1]], axis=1)
-
-
-def _faces_of_tube(count: int) -> Index:
-    """Triangles (F, 3) of a tube of so many rings, of which the two points behind them close it."""
-    a = np.arange(SIDES)
-    b = (a + 1) % SIDES
-    start = SIDES * np.arange(count - 1)[:, None]
-    sides = [np.stack([start + a, start + b, start + SIDES + b], axis=-1).reshape(-1, 3)]
-    sides.append(np.stack([start + a, start + SIDES + b, start + SIDES + a], axis=-1).reshape(-1, 3))
-    low, high, last = count * SIDES, count * SIDES + 1, (count - 1) * SIDES
-    sides.append(np.stack([np.full(SIDES, low), b, a], axis=1))
-    sides.append(np.stack([np.full(SIDES, high), last + a, last + b], axis=1))
-    return np.concatenate(sides)
+    frame, curve, count = len(frames), len(counts), counts[0]  # one, or many of two points
+    sides = SIDES if curve == 1 else SIDES_OF_NETS
+    at = one.points[frames][:, order].astype(float).reshape(-1, count, 3)
+    wide = np.where(one.gone()[frames][:, order], 0.0, 0.5 * one.width).reshape(-1, count)
+    ring, outwards, ends = tube(at, wide, sides)
+    together = [
+        np.concatenate([rows.reshape(len(at), -1, 3), closing], axis=1).reshape(frame, -1, 3).astype(np.float32)
+        for rows, closing in ((ring, at[:, [0, -1]]), (outwards, ends))
+    ]
+    first = np.arange(curve)[:, None, None] * (count * sides + 2)
+    faces = (first + faces_of_tube(count, sides)).reshape(-1, 3)
+    return Shapes(frames, together[0], together[1], faces.astype(np.uint32), None)
 
 
 def add_deforming(

@@ -154,11 +154,13 @@ def linear_color(text: str) -> tuple[float, float, float]:
 
 
 def _deforming(row: int, body: Body, baked: Baked, resolve: Resolve) -> ExportDeforming:
-    """A body that deforms: its faces and lines are those of the bake, where it says them."""
+    """A body that deforms: its faces and lines are those of the bake, where it says them. (Of a net, bakes before
+    0.20 said faces.)
+    """
     name, points = body.name, baked.maps[f"points/{body.name}"]
     faces, lines = baked.shapes.get(f"faces/{name}"), baked.shapes.get(f"lines/{name}")
     surface = drawn_surface(body, resolve)
-    if faces is not None or lines is not None:
+    if lines is not None or (faces is not None and body.matter.kind != "rope"):
         none = np.zeros((0, 3), np.int32)
         faces, lines = none if faces is None else faces, none[:, :2] if lines is None else lines
     else:

@@ -67,7 +67,7 @@ def build_deformables(
     maker = TableMaker(shot, use, parts, first, ends, seams.body, step)
     tables = maker((seams.strength <= 0.0).astype(np.uint8), np.zeros(int(first[-1]), np.uint8))
     seen = [
-        Drawn(shot.bodies[b].name, int(k), len(p.x), p.drawn_faces, p.drawn_lines(), p.carrier, p.weight)
+        Drawn(shot.bodies[b].name, int(k), len(p.x), p.seen_faces(), p.segment, p.carrier, p.weight)
         for b, p, k in zip(use, parts, first, strict=False)
     ]
     start = concatenate([_start_velocity(shot.bodies[b], p) for b, p in zip(use, parts, strict=True)], (3,))

@@ -119,9 +119,9 @@ class Part:
         self.drawn_by = np.full(count, -1)
         self.start = self.x
 
-    def drawn_lines(self) -> Index:
-        """Segments that are drawn (G, 2) int32: of a rope without faces."""
-        return self.segment if not len(self.drawn_faces) else np.zeros((0, 2), np.int32)
+    def seen_faces(self) -> Index:
+        """Faces that are seen (F, 3) int32, of drawn vertices: none of a net, whose strands are."""
+        return self.drawn_faces if not len(self.segment) else np.zeros((0, 3), np.int32)
 
 
 def carried_by(tets: Index, x: Array, points: Array) -> tuple[Index, Array]:
