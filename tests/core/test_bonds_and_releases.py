@@ -100,7 +100,8 @@ def test_impacts_load_both_sides_and_blame_the_hardest() -> None:
     out, search = make_bond_impacts(model.bond_count), make_graph_search(model.piece_count)
     bonded = prepared.state.assemblies.piece_count[prepared.state.piece_assembly] > 1
     whom = Struck(model.hulls.piece, model.pieces.body, bonded)
-    hits = load_by_impacts(contacts, 2, cache, whom, model.bonds, prepared.state.bond_broken, 1.0, out, search)
+    floor = np.ones(model.piece_count)
+    hits = load_by_impacts(contacts, 2, cache, whom, model.bonds, prepared.state.bond_broken, floor, out, search)
     assert hits == 2  # the loose stone has no bonds
     pairs, broken = model.bonds.piece, prepared.state.bond_broken
     first = naive.spread_load(2, 30.0 / IMPACT_TIME, 1.0, pairs, broken, 25)

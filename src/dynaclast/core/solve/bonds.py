@@ -35,6 +35,7 @@ class Bonds:
     def __init__(self, model: Model, state: State, rigid: RigidRun, log: EventLog) -> None:
         self._model, self._state, self._rigid, self._log = model, state, rigid, log
         self._search = make_graph_search(model.piece_count)
+        self._floor = load_floor(model)
 
     def break_overloaded(self, load: Array, causes: Causes) -> bool:
         """Break what is loaded (B,) [N] above its strength, write it down, part the assemblies. Returns whether
@@ -75,7 +76,6 @@ class Bonds:
         out = make_bond_impacts(model.bond_count)
         out.blame[:] = GROUND_BODY
         struck = Struck(model.hulls.piece, model.pieces.body, state.assemblies.piece_count[state.piece_assembly] > 1)
-        floor = load_floor(model)
         struck_any = 0 < load_by_impacts(
             rigid.constraints.contacts,
             rigid.contact_count,
@@ -83,7 +83,7 @@ class Bonds:
             struck,
             model.bonds,
             state.bond_broken,
-            floor,
+            self._floor,
             out,
             self._search,
         )
@@ -91,7 +91,9 @@ class Bonds:
             for piece, force, body in zip(*hits, strict=True):
                 if struck.bonded[piece]:
                     struck_any = True
-                    spread_load(piece, force, floor, body, model.bonds, state.bond_broken, out, self._search)
+                    spread_load(
+                        piece, force, self._floor[piece], body, model.bonds, state.bond_broken, out, self._search
+                    )
         if not struck_any:
             return None
         failing, load = apply_load(bond_graph(model), state.bond_broken, state.bond_wear, out.load)
@@ -117,7 +119,7 @@ class Bonds:
             entered |= ahead.enters(taken, self._still_meshes)
         if not entered:
             return
-        out, floor, center = make_bond_impacts(model.bond_count), load_floor(model), piece_positions(model, state)
+        out, center = make_bond_impacts(model.bond_count), piece_positions(model, state)
         for piece, other in entered.items():
             by, speed = int(model.pieces.body[other]) if other >= 0 else GROUND_BODY, np.zeros(3)
             for one, sign in ((piece, -1.0), (other, 1.0)):
@@ -126,7 +128,7 @@ class Bonds:
                     arm = center[piece] - asm.position[slot]
                     speed += sign * (asm.velocity[slot] + np.cross(asm.angular_velocity[slot], arm))
             force = float(model.pieces.mass[piece] * np.linalg.norm(speed)) / IMPACT_TIME
-            spread_load(piece, force, floor, by, bonds, state.bond_broken, out, self._search)
+            spread_load(piece, force, self._floor[piece], by, bonds, state.bond_broken, out, self._search)
             out.blame[(bonds.piece == piece).any(axis=1) & (out.load == 0.0)] = by
         failing, load = apply_load(bond_graph(model), state.bond_broken, state.bond_wear, out.load)
         load = np.where(failing, load, 0.0)

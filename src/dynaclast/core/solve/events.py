@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from typing import Any
 
@@ -13,8 +14,15 @@ Causes = Callable[[int], list[Event]]
 """Gives, for a bond, what loads it and by how much (load [kN])."""
 
 
+def readable(value: float, decimals: int) -> float:
+    """A number of an event: to so many decimals, and what is small to as many digits."""
+    size = abs(float(value))
+    finer = 0 if size >= 0.1 or size < 1e-300 else -math.floor(math.log10(size)) - 1
+    return round(float(value), decimals + finer)
+
+
 def kilonewtons(newtons: float) -> float:
-    return round(float(newtons) / 1000.0, 4)
+    return readable(float(newtons) / 1000.0, 4)
 
 
 def with_shares(causes: list[Event]) -> list[Event]:

@@ -23,8 +23,8 @@ IMPACT_TIME = 0.02
 """Length of an impact [s]: turns impulse into force, the same for every quality."""
 FADE = 0.5
 """Share of a load that reaches bonds one step farther away."""
-FLOOR_SHARE = 0.02
-"""A load is spread until it is less than this share of the weakest bond's strength."""
+FLOOR_SHARES = 0.02, 3e-4
+"""A load is spread until it is less than these shares of the strength of the body's weakest bond and of their mean."""
 GROUND_BODY = -1
 """In place of a body: the ground."""
 
@@ -121,7 +121,7 @@ def load_by_impacts(
     struck: Struck,
     bonds: BondTable,
     broken: Flags,
-    floor: float,
+    floor: Scalar,
     out: BondImpacts,
     search: GraphSearch,
 ) -> int:
@@ -129,7 +129,7 @@ def load_by_impacts(
 
     count   : int, contacts
     broken  : (B,) uint8
-    floor   : float, [N], as in ``spread_load``
+    floor   : (P,) float64, [N], of the piece that is hit, as in ``spread_load``
     out     : zeros before
     Returns : the number of impacts on bonded pieces
     """
@@ -149,7 +149,7 @@ def load_by_impacts(
                 continue
             hits += 1
             source = np.int64(struck.body[by] if by >= 0 else GROUND_BODY)
-            spread_load(hit, force, floor, source, bonds, broken, out, search)
+            spread_load(hit, force, floor[hit], source, bonds, broken, out, search)
     return hits
 
 
@@ -161,6 +161,17 @@ def make_bond_impacts(bonds: int) -> BondImpacts:
     return allocate(BondImpacts, bonds)
 
 
-def load_floor(model: Model) -> float:
-    """Load [N] below which spreading it further is of no use."""
-    return FLOOR_SHARE * float(model.bonds.strength.min()) + 1.0
+def load_floor(model: Model) -> Scalar:
+    """Load (P,) [N] below which spreading it further from a piece is of no use: by the strengths of its own body,
+    however small and light that is.
+    """
+    strength, body = model.bonds.strength, model.pieces.body[model.bonds.piece[:, 0]]
+    out = np.full(len(model.pieces.body), np.inf)
+    for b in np.unique(body):
+        own = strength[(body == b) & (strength > 0.0)]
+        if len(own):
+            weakest, mean = FLOOR_SHARES
+            out[model.pieces.body == b] = max(weakest * own.min(), mean * own.mean())
+        else:
+            out[model.pieces.body == b] = 0.0
+    return out

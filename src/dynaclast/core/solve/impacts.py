@@ -8,7 +8,7 @@ import numpy as np
 
 from ..arrays import Array
 from .deformable.run import DeformableRun
-from .events import EventLog
+from .events import EventLog, readable
 from .impact_loads import IMPACT_TIME
 from .model import GROUND, Model
 from .rigid.constraints import IMPACT_SPEED
@@ -68,7 +68,7 @@ class Impacts:
             return None
         impulse = np.linalg.norm(found.force[hit], axis=1) * self._model.settings.interval
         other = self._model.piece_count + found.body[hit]
-        return np.round(impulse, 3), found.piece[hit], other, found.speed[hit], found.place[hit]
+        return impulse, found.piece[hit], other, found.speed[hit], found.place[hit]
 
     def _columns(self, impulse: Array) -> tuple[np.ndarray, ...]:
         """The hardest of an interval by the impulses of its contacts (M,) [N s], at most as many as are kept of a
@@ -81,7 +81,7 @@ class Impacts:
         a, b = cache.shape_a[k], cache.shape_b[k]
         other = np.where(b >= 0, piece[b], GROUND)
         speed = -contacts.approach_velocity[hard].min(axis=1)
-        return np.round(impulse[hard], 3), piece[a], other, speed, contacts.point[hard, 0].copy()
+        return impulse[hard], piece[a], other, speed, contacts.point[hard, 0].copy()
 
     def write_down(self) -> None:
         """At the end of a frame: its hardest impacts as events."""
@@ -94,14 +94,14 @@ class Impacts:
         pieces = self._model.piece_count
         if self._deformable is not None:
             body[pieces:pieces] = self._deformable.deformables.body.tolist()
-        columns = (impulse[hard], one[hard], other[hard], np.round(speed[hard], 3), np.round(place[hard], 4))
+        columns = (impulse[hard], one[hard], other[hard], speed[hard], np.round(place[hard], 4))
         for strength, p, q, fast, at in zip(*(x.tolist() for x in columns), strict=True):
             self._log.add(
                 "impact",
                 pieces=[p, q if 0 <= q < pieces else None],
                 bodies=[names[body[p]], names[body[q]]],
-                impulse=strength,
-                speed=fast,
+                impulse=readable(strength, 3),
+                speed=readable(fast, 3),
                 place=at,
             )
 
