@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from scipy.spatial.transform import Rotation
 
-from shots import ball, box, run
+from shots import ball, box, reach_box, run
 
 G = 9.81
 
@@ -198,3 +198,29 @@ def test_a_tie_keeps_momentum() -> None:
     center = (baked.position * baked.piece_mass[None, :, None]).sum(axis=1) / baked.piece_mass.sum()
     step = np.diff(center, axis=0)
     assert np.abs(step - step[0]).max() < 1e-6  # float32 frames
+
+
+@pytest.mark.parametrize("what", ["remove", "freeze"])
+@pytest.mark.parametrize("kind", ["string", "pin", "hinge", "weld"])
+def test_what_a_kill_takes_out_holds_nothing_and_what_it_freezes_does(kind: str, what: str) -> None:
+    """A load that rests asleep under a bracket falls as freely as a stone from when that goes."""
+    bracket, load = box("bracket", (0, 3, 0), (0.2, 0.2, 0.2)), box("load", (0, 1.8, 0), (0.4, 0.4, 0.4))
+    tie = {"name": "tie", "how": {"kind": kind}, "body": "load", "to": "bracket", "point": [0, 2, 0]}
+    if kind == "string":
+        tie["to_point"] = [0, 2.9, 0]
+    wall = {"name": "wall", "how": {"kind": "weld"}, "body": "bracket", "point": [0, 3, 0]}
+    gone = {
+        "name": "gone",
+        "effect": {"kind": "kill", "what": what, "age": 0.05},
+        "reach": reach_box((0, 3, 0), (0.3, 0.3, 0.3)),
+        "cue": {"kind": "span", "start": 1.5},
+    }
+    baked = run(bracket, load, ties=[tie, wall], fields=[gone], ground={"on": False}, frames=60)
+    (killed,) = [e["frame"] for e in baked.events if e["kind"] == "kill"]
+    assert baked.state_names[baked.state[30, 1]] == "resting"
+    low = baked.position[:, 1, 1].astype(float)
+    assert low[:killed] == pytest.approx(1.8, abs=1e-4)
+    if what == "freeze":
+        assert low == pytest.approx(1.8, abs=1e-4)
+    else:
+        assert low[-1] - low[-2] == pytest.approx(-G * (60.5 - killed) / 24**2, rel=0.03)

@@ -6,7 +6,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from ..arrays import Array, Mask
+from ..arrays import Array, Index, Mask
 from ..document import FieldItem, KillEffect, StrainEffect
 from ..fields import BONDS, PIECES, SEAMS, VERTICES, Forcing
 from .bond_loads import apply_load, bond_graph, wear_down
@@ -254,6 +254,17 @@ class FieldEffects:
             for name, own in bodies_of(vertices, body, run.deformables.names):
                 self._log.add("kill", field=item.name, what=what, body=name, vertices=own.tolist())
 
+    def _let_go(self, pieces: Index) -> None:
+        """Wake what pieces are tied to, and let go of it where they have been removed."""
+        state, ties = self._state, self._model.ties
+        for i in np.flatnonzero(np.isin(ties.piece, pieces).any(axis=1) & (state.tie_broken == 0)):
+            for p in ties.piece[i][ties.piece[i] >= 0]:
+                slot = int(state.piece_assembly[p])
+                if state.assemblies.asleep[slot]:
+                    wake_one(slot, state.assemblies)
+            if (state.hold[pieces] == Hold.REMOVED).all():
+                state.tie_impulse[i] = 0.0
+
     def _end(self, item: FieldItem, pieces: Mask) -> None:
         """Put to rest, freeze or take out whole assemblies (pieces (P,) bool)."""
         assert isinstance(item.effect, KillEffect)
@@ -266,6 +277,7 @@ class FieldEffects:
                 state.hold[own] = Hold.FROZEN if what == "freeze" else Hold.REMOVED
                 if self._deformable is not None:
                     self._deformable.wake_with(own)
+                self._let_go(own)
                 asm.motion[slot], asm.inv_mass[slot], asm.inv_inertia[slot] = Motion.FIXED, 0.0, 0.0
             else:
                 asm.asleep[slot], asm.sleep_island[slot] = 1, slot

@@ -23,7 +23,7 @@ from ..interval import (
     make_interval_scratch,
     run_interval,
 )
-from ..model import Model, Motion
+from ..model import Hold, Model, Motion
 from ..state import ContactCache, State, make_contact_cache
 from .assemblies import split, wake_around
 from .constraints import CONTACTS, ConstraintSet, make_constraints, update_inverse_masses
@@ -49,6 +49,7 @@ class RigidRun:
         """beside: deformable bodies that intervals are solved with."""
         self.model, self.state, self._beside = model, state, beside
         self.scene, self.bodies, self.tied = scene_of(model, state), bodies_of(state), joints_of(model, state)
+        self.tied = self.tied._replace(broken=self.tied.broken.copy())
         slots = model.piece_count + 1
         self._scratch = make_interval_scratch(model, piece_positions(model, state)[model.hulls.piece])
         self._room = FIRST_ROOM
@@ -153,8 +154,16 @@ class RigidRun:
 
     def wake_joined(self) -> None:
         tied, state = self.tied, self.state
+        self._see_ties()
         if len(tied.ties.kind) and wake_joined(tied.ties, tied.broken, state.piece_assembly, state.assemblies):
             self.place_everything()
+
+    def _see_ties(self) -> None:
+        """Which ties hold: not those that broke, nor those of which an end was removed, or is yet to come."""
+        piece = self.tied.ties.piece
+        if len(piece):
+            gone = np.isin(piece, np.flatnonzero(self.state.hold == Hold.REMOVED)).any(axis=1)
+            self.tied.broken[:] = (self.state.tie_broken != 0) | gone
 
     def solve(self, stage: Stage = Stage.DETECT, until: Stage = Stage.DONE) -> Index:
         """An interval: detect contacts and build constraints, then all substeps; or one of the two. Returns the slots
@@ -163,6 +172,7 @@ class RigidRun:
         state, numbers = self.state, self._numbers
         if self._beside is not None:
             self._beside.begin_interval(self.scene, self.bodies)
+        self._see_ties()
         # by assembly: what hangs together may have changed since the interval was solved last
         self.bodies.acceleration[:], self.bodies.angular_acceleration[:] = self.gather(self.forcing)
         numbers[STAGE], numbers[UNTIL] = stage, until
