@@ -95,3 +95,17 @@ def ends_alike(shot: Shot, kept_at: tuple[int, ...]) -> bool:
         if later.state.pack() != going.state.pack():
             return False
     return len(kept) == len(kept_at)
+
+
+def momenta(run: Run) -> tuple[np.ndarray, np.ndarray]:
+    """Momentum and angular momentum about the origin, of everything."""
+    deformables, state, asm = run.model.deformables, run.state, run.state.assemblies
+    assert deformables is not None
+    m, x, v = deformables.own_mass, state.vertices.position, state.vertices.velocity
+    p, turning = m @ v, m @ np.cross(x, v)
+    for k, mass in enumerate(run.model.pieces.mass):
+        a = state.piece_assembly[k]
+        p = p + mass * asm.velocity[a]
+        turning = turning + mass * np.cross(asm.position[a], asm.velocity[a])
+        turning = turning + run.model.pieces.inertia[k] @ asm.angular_velocity[a]  # of balls: the same however turned
+    return p, turning

@@ -7,25 +7,10 @@ from typing import Any
 import numpy as np
 import pytest
 
-from deforming import pin, soft, spin_of, started
-from dynaclast.core.solve.loop import Run
+from deforming import momenta, pin, soft, spin_of, started
 from shots import ball, box, shot
 
 EMPTY: dict[str, Any] = {"gravity": [0, 0, 0], "ground": {"on": False}}
-
-
-def momenta(run: Run) -> tuple[np.ndarray, np.ndarray]:
-    """Momentum and angular momentum about the origin, of everything."""
-    deformables, state, asm = run.model.deformables, run.state, run.state.assemblies
-    assert deformables is not None
-    m, x, v = deformables.own_mass, state.vertices.position, state.vertices.velocity
-    p, turning = m @ v, m @ np.cross(x, v)
-    for k, mass in enumerate(run.model.pieces.mass):
-        a = state.piece_assembly[k]
-        p = p + mass * asm.velocity[a]
-        turning = turning + mass * np.cross(asm.position[a], asm.velocity[a])
-        turning = turning + run.model.pieces.inertia[k] @ asm.angular_velocity[a]  # of balls: the same however turned
-    return p, turning
 
 
 @pytest.mark.parametrize("quality", ["draft", "standard", "fine"])

@@ -3143,7 +3143,7 @@ export interface components {
             cut: number;
             /**
              * To
-             * @description the body they ride on, at its nearest piece; without it, the world
+             * @description the body they ride on, at its nearest piece; an active one they hold as it does them; without it, the world
              * @default null
              */
             to: string | null;

@@ -123,7 +123,11 @@ class Pins(Part):
 
     reach: StillFalloff = Field(description="in the world at the start")
     cut: float = Field(0.5, gt=0, le=1, description="vertices where the value is at least this are pinned")
-    to: Name | None = Field(None, description="the body they ride on, at its nearest piece; without it, the world")
+    to: Name | None = Field(
+        None,
+        description="the body they ride on, at its nearest piece; an active one they hold as it does them; without it, "
+        "the world",
+    )
 
 
 class Recall(Part):

@@ -158,6 +158,7 @@ def find_near(
                         dx * dx + dy * dy + dz * dz <= far * far
                         and points.held[i] != Held.FOLLOWS
                         and not points.between[i]
+                        and points.tied[i] != pieces.body[p]
                     ):
                         if count < len(out.point):
                             out.point[count], out.shape[count] = i, s
@@ -491,6 +492,8 @@ def edge_rows(look: Look, pattern: BlockPattern, rows: Rows, count: int) -> int:
             other = pattern.column[e]
             j = points.of[other]
             if count == len(rows.gap) or (points.held[i] and points.held[j] and not free):
+                continue
+            if points.tied[j] == pieces.body[p]:
                 continue
             ux, uy, uz, free = passing(bodies, a, h, x[j, 0], x[j, 1], x[j, 2])
             bx, by, bz = into(

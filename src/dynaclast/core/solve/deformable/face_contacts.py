@@ -128,6 +128,9 @@ def face_rows(look: Look, cores: Cores, body: Index, sides: Index, corner: Array
         for face in range(points.face_first[i], points.face_first[i + 1]):
             if not free and points.held[i] and points.held[points.face[face, 1]] and points.held[points.face[face, 2]]:
                 continue
+            own = look.pieces.body[p]
+            if points.tied[points.face[face, 1]] == own or points.tied[points.face[face, 2]] == own:
+                continue
             far, travel = np.inf, 0.0
             for c in range(3):
                 j = points.face[face, c]

@@ -105,7 +105,7 @@ class DeformableModel:
     start          : (N, 3) float64, [m], where vertices are at the start
     start_velocity : (N, 3) float64, [m/s]
     step           : float, [s]; every : int, substeps of rigid bodies in it
-    ties           : of the document, as Elements.ties
+    ties           : of the document, as the first of Elements.ties
     size           : (N,) float64, [m], of vertices
     air            : what meets the air
     hold           : (B,) uint8, Hold of its vertices at the start: whether it waits, and for what

@@ -7,7 +7,7 @@ import numpy as np
 from ...arrays import Array
 from ...kernels import kernel
 from ...kernels.linalg import multiply_rotated, quaternion_to_matrix
-from ..model import PieceTable, Settings
+from ..model import Hold, PieceTable, Settings
 from ..rigid.groups import Bodies
 from .contacts import carried, passing
 from .meetings import MET
@@ -33,11 +33,14 @@ CREEP = 5e-4
 def tie_rows(
     d: Deformables, bodies: Bodies, pieces: PieceTable, h: float, broken: Array, rows: Rows, count: int
 ) -> int:
-    """Rows of ties that hold."""
+    """Rows of ties that hold something that is still there."""
     ties, x = d.elements.ties, d.vertices.position
     for t in range(len(ties.strength)):
         i = max(ties.vertex[t, 0], ties.vertex[t, 1])  # what is tied to another deformable body wakes with it
-        if broken[t] or d.asleep[d.elements.vertices.body[i]]:
+        if broken[t] or ties.idle[t] or d.asleep[d.elements.vertices.body[i]]:
+            continue
+        p = max(ties.piece[t, 0], ties.piece[t, 1])
+        if p >= 0 and pieces.hold[p] == Hold.REMOVED:
             continue
         rows.vertex[count, :] = -1
         rows.weight[count, :] = 0.0

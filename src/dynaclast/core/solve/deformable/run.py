@@ -247,6 +247,7 @@ class DeformableRun:
         whole = np.diff(bodies.leads)[twists.body] == twists.whole
         gone = np.maximum.reduceat(state.vertex_hold == Hold.REMOVED, bodies.first[:-1])[twists.body]
         broken = np.isin(twists.tie, np.flatnonzero(state.vertex_tie_broken)).any(axis=(1, 2))
+        broken |= np.isin(twists.holder, np.flatnonzero(state.hold == Hold.REMOVED)).any(axis=1)
         scratch.active[:] = whole & ~gone & ~broken
         state.deformables.twist[twists.body[scratch.active == 0]] = 0.0
 
@@ -523,6 +524,10 @@ class DeformableRun:
             np.uint8
         )
         out[self.deformables.elements.vertices.pinned != 0] = PieceState.HELD
+        pins = slice(len(self.deformables.ties), None)  # to active bodies
+        ties = self.deformables.elements.ties
+        held = ~np.isin(ties.piece[pins].max(axis=1), np.flatnonzero(state.hold == Hold.REMOVED))
+        out[ties.vertex[pins].max(axis=1)[held]] = PieceState.HELD
         out[(state.vertex_hold == Hold.CUE) | (state.vertex_hold == Hold.TOUCH)] = PieceState.HELD
         out[state.vertex_hold == Hold.FROZEN] = PieceState.FROZEN
         out[state.vertex_hold == Hold.REMOVED] = PieceState.REMOVED

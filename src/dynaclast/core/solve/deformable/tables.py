@@ -78,6 +78,7 @@ class PointTable(NamedTuple):
     face_first : (C + 1,) int32, into face, those of which each point is the lowest
     sided    : (C,) uint8, of cloth, whether its faces all look to the same side
     between  : (C,) uint8, whether it meets deformable bodies alone
+    tied     : (C,) int32, the active body of the shot that what carries it is pinned to, which it does not meet, or -1
     """
 
     first: Index
@@ -95,6 +96,7 @@ class PointTable(NamedTuple):
     face_first: Index
     sided: Flags
     between: Flags
+    tied: Index
 
 
 class MembraneTable(NamedTuple):
@@ -354,12 +356,14 @@ class TieEnds(NamedTuple):
     vertex : (X, 2) int32, -1 where the end is not on a deformable body
     piece  : (X, 2) int32, -1 where the end is not on a piece; with neither, it is the world
     point  : (X, 2, 3) float64, [m], of ends at the opening pose
+    idle   : (X,) uint8, 1 where what it ends on was removed, or another tie at the same place holds in its stead
     """
 
     strength: Array
     vertex: Index
     piece: Index
     point: Array
+    idle: Flags
 
 
 class TwistTable(NamedTuple):

@@ -36,8 +36,8 @@ def opening_state(model: Model) -> State:
     if model.deformables is not None:
         state.vertices, state.touching, state.deformables = opening_vertices(model.deformables)
         state.touching = state.touching._replace(side=np.zeros(len(model.hulls.piece), np.int32))
-        state.vertex_tie_broken = np.zeros(len(model.deformables.ties), np.uint8)
-        state.vertex_tie_pull = np.zeros((len(model.deformables.ties), 3))
+        ties = len(model.deformables.elements.ties.strength)
+        state.vertex_tie_broken, state.vertex_tie_pull = np.zeros(ties, np.uint8), np.zeros((ties, 3))
         seams = model.deformables.seams
         state.seam_broken, state.seam_wear = (seams.strength <= 0.0).astype(np.uint8), np.zeros(seams.count)
         state.vertex_hold = model.deformables.hold[model.deformables.elements.vertices.body]

@@ -64,7 +64,8 @@ def build_deformables(
     first = offsets([len(p.x) for p in parts])
     seams = seams_of(shot, use, parts, first)
     ends, ties = vertex_ties(shot, use, parts, first, built, body_first)
-    maker = TableMaker(shot, use, parts, first, ends, seams.body, step)
+    piece_body = np.repeat(np.arange(len(built)), [b.count for b in built])
+    maker = TableMaker(shot, use, parts, first, ends, seams.body, step, piece_body)
     tables = maker((seams.strength <= 0.0).astype(np.uint8), np.zeros(int(first[-1]), np.uint8))
     seen = [
         Drawn(shot.bodies[b].name, int(k), len(p.x), p.seen_faces(), p.segment, p.carrier, p.weight)
@@ -136,9 +137,18 @@ class TableMaker:
     """
 
     def __init__(
-        self, shot: Shot, use: list[int], parts: list[Part], first: Index, ends: TieEnds, seam_body: Index, step: float
+        self,
+        shot: Shot,
+        use: list[int],
+        parts: list[Part],
+        first: Index,
+        ends: TieEnds,
+        seam_body: Index,
+        step: float,
+        piece_body: Index,
     ) -> None:
-        """use: bodies of the shot; first (B + 1,): vertices of each; ends: TieEnds; step: [s]."""
+        """use: bodies of the shot; first (B + 1,): vertices of each; ends: TieEnds; step: [s]; piece_body (P,)."""
+        self._piece_body = piece_body
         self._shot, self._use, self._parts, self._first, self._ends = shot, use, parts, first, ends
         self._bodies, self._step = [shot.bodies[b] for b in use], step
         self._of = [np.flatnonzero(seam_body == k) for k in range(len(parts))]
@@ -182,11 +192,11 @@ class TableMaker:
             curves(joined, first),
             segments(joined, parts, first, pattern),
             lattices([p.tets for p in joined], parts, first),
-            self._ends,
+            self._holding(joined),
             self._twists,
             carried(parts, joined, first),
             drawn(parts, joined, first),
-            contact_points(self._shot, self._use, parts, self._points, joined, first),
+            contact_points(self._shot, self._use, parts, self._points, joined, first, self._piece_body),
             *collisions(self._shot, self._use),
         )
         return Tables(
@@ -196,6 +206,15 @@ class TableMaker:
             levels,
             factors(parts, joined, first, count),
         )
+
+    def _holding(self, joined: list[Joined]) -> TieEnds:
+        """The ties; none of what has been removed, and of vertices at one place, pinned to an active body, of the one
+        that leads.
+        """
+        vertex = self._ends.vertex
+        out = self._numbered([p.lead for p in joined]) != np.arange(int(self._first[-1]))
+        out |= np.concatenate([np.zeros(0, bool), *(p.gone for p in joined)])
+        return self._ends._replace(idle=((vertex >= 0) & out[vertex]).any(axis=1).astype(np.uint8))
 
     def _join(self, k: int, open_: Flags, hold: Flags) -> Joined:
         part, made = self._parts[k], self._joined[k]

@@ -40,12 +40,19 @@ class Points:
 
 
 def contact_points(
-    shot: Shot, use: list[int], parts: list[Part], made: list[Points], joined: list[Joined], first: Index
+    shot: Shot,
+    use: list[int],
+    parts: list[Part],
+    made: list[Points],
+    joined: list[Joined],
+    first: Index,
+    piece_body: Index,
 ) -> PointTable:
-    """Points of all parts; use: their bodies in the shot."""
+    """Points of all parts; use: their bodies in the shot; piece_body (P,): of pieces."""
     vertex, weight, radius, ball, edge, reach, held = [], [], [], [], [], [], []
     counts: list[int] = []
     face, sided, between = [np.zeros((0, 3), int)], [], [np.zeros(0, bool)]
+    tied = [np.zeros(0, int)]
     of = np.full(int(first[-1]), -1, np.int32)
     for part, points, now, k in zip(parts, made, joined, first, strict=False):
         own, share, size, longest = points.vertex, points.weight, points.ball, points.edge
@@ -65,7 +72,9 @@ def contact_points(
         ball.append(size)
         edge.append(longest)
         reach.append(points.reach)
-        between.append(np.arange(len(own)) >= (len(own) if points.own is None else points.own))
+        apart = np.arange(len(own)) >= (len(own) if points.own is None else points.own)
+        between.append(apart)
+        tied.append(np.where(share > 0, part.tied_to[np.maximum(points.vertex, 0)], -1).max(axis=1))
         still = ((now.pinned | now.gone)[np.maximum(own, 0)] | (share == 0)).all(axis=1)
         follows |= now.gone[own[:, 0]]
         sided.append(np.full(len(own), points.sided, np.uint8))
@@ -93,6 +102,7 @@ def contact_points(
         np.searchsorted(faces[:, 0], np.arange(sum(counts) + 1)).astype(np.int32),
         np.concatenate([np.zeros(0, np.uint8), *sided]),
         np.concatenate(between).astype(np.uint8),
+        np.append(piece_body, -1)[np.concatenate(tied)].astype(np.int32),
     )
 
 

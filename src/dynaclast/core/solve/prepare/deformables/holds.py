@@ -28,6 +28,15 @@ def hold(shot: Shot, body: Body, part: Part, built: list[Pieces], body_first: In
             for i in np.flatnonzero(own):
                 by[i] = body_first[b] + nearest_piece(shot.bodies[b], built[b], x[i])
 
+    def pin(own: Mask, name: str | None) -> None:
+        """Pin vertices (V,) to the world or a body of this name; an active one is held by them as they are by it."""
+        own &= ~part.pinned & (part.tied_to < 0)
+        if name is not None and shot.bodies[names[name]].role == "active":
+            take_along(part.tied_to, own, name, part.start)
+            return
+        part.pinned |= own
+        take_along(part.carried_by, own, name, part.start)
+
     for k, pins in enumerate(body.pins):
         own = value(pins.reach, part.x, evaluation) >= pins.cut
         if not own.any():
@@ -35,16 +44,11 @@ def hold(shot: Shot, body: Body, part: Part, built: list[Pieces], body_first: In
                 f"these pins of {body.name} hold no vertex; move their reach or widen it",
                 where=f"{body.name}.pins[{k}]",
             )
-        own &= ~part.pinned
-        part.pinned |= own
-        take_along(part.carried_by, own, pins.to, part.start)
+        pin(own, pins.to)
     for item in shot.fields:
         if item.on and isinstance(item.effect, AnchorEffect) and among(item.targets, [body.column])[0]:
-            own = (
-                value(item.reach, pose_of(item, evaluation).to_document(part.start), evaluation) >= item.effect.cut
-            ) & ~part.pinned
-            part.pinned |= own
-            take_along(part.carried_by, own, item.effect.carrier, part.start)
+            reach = value(item.reach, pose_of(item, evaluation).to_document(part.start), evaluation)
+            pin(reach >= item.effect.cut, item.effect.carrier)
     for recall in body.recall:
         rate = recall.rate * value(recall.reach, part.x, evaluation)
         own = rate > part.recall  # of several the fastest draws

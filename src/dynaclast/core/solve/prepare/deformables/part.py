@@ -72,6 +72,7 @@ class Part:
     carrier, weight : what carries each drawn vertex, as Drawn; touch : the same of points that touch
     skin        : (F, 3) int32, faces of these points, of soft bodies in pieces; outside (F, 3) those of the surface
     pinned      : (V,) bool; carried_by (V,) int, pieces that pinned vertices ride on, or -1
+    tied_to     : (V,) int, pieces of active bodies that vertices are pinned to, or -1: they hold each other
     recall      : (V,) float64, [1/s]; drawn_by (V,) int, pieces that take along where a vertex is drawn to, or -1
     seams       : where its pieces hang together
     start       : (V, 3) float64, [m], where vertices are at the start
@@ -107,6 +108,7 @@ class Part:
     outside: Index = field(default_factory=lambda: np.zeros((0, 3), np.int32))
     pinned: Mask = field(init=False)
     carried_by: Index = field(init=False)
+    tied_to: Index = field(init=False)
     recall: Array = field(init=False)
     drawn_by: Index = field(init=False)
     start: Array = field(init=False)
@@ -116,7 +118,7 @@ class Part:
     def __post_init__(self) -> None:
         count = len(self.x)
         self.pinned, self.carried_by, self.recall = np.zeros(count, bool), np.full(count, -1), np.zeros(count)
-        self.drawn_by = np.full(count, -1)
+        self.drawn_by, self.tied_to = np.full(count, -1), np.full(count, -1)
         self.start = self.x
 
     def seen_faces(self) -> Index:

@@ -42,7 +42,8 @@ Stitch = tuple[tuple[int, int], tuple[int, int], Array]
 def vertex_ties(
     shot: Shot, use: list[int], parts: list[Part], first: Index, built: list[Pieces], body_first: Index
 ) -> tuple[TieEnds, list[Tie]]:
-    """Ties with an end on a deformable body, which is put first; what is sewn has one for each stitch.
+    """Ties with an end on a deformable body, which is put first; what is sewn has one for each stitch. After those of
+    the document, one for each vertex that is pinned to an active body.
 
     Raises InputError where a seam has no stitch.
     """
@@ -68,14 +69,22 @@ def vertex_ties(
             )
         stitches += own
         ties += [one] * len(own)
-    count = len(ties)
+    for part, k in zip(parts, first, strict=False):
+        stitches += [((int(k + i), -1), (-1, int(part.tied_to[i])), part.start[i]) for i in _tied(part)]
+    count = len(stitches)
+    strength = [np.inf if one.breaks is None else 1000.0 * one.breaks for one in ties]
     table = TieEnds(
-        np.array([np.inf if one.breaks is None else 1000.0 * one.breaks for one in ties], float),
+        np.array(strength + [np.inf] * (count - len(ties)), float),
         np.array([vertex for vertex, _, _ in stitches], np.int32).reshape(count, 2),
         np.array([piece for _, piece, _ in stitches], np.int32).reshape(count, 2),
         np.repeat(np.array([at for _, _, at in stitches], float).reshape(count, 1, 3), 2, axis=1),
+        np.zeros(count, np.uint8),
     )
     return table, ties
+
+
+def _tied(part: Part) -> Index:
+    return np.flatnonzero(part.tied_to >= 0)
 
 
 def _pin(tie: Tie, ends: list[int], all_parts: Parts) -> Stitch:
