@@ -16,6 +16,7 @@ from dynaclast.core.kernels import kernel
 from dynaclast.core.solve.collision import pack_hulls
 from dynaclast.core.solve.deformable.contacts import _cross_hull, _cross_triangle, _edge_across
 from dynaclast.core.solve.deformable.groups import find_groups, make_groups
+from dynaclast.core.solve.deformable.inner_faces import InnerFaces
 from dynaclast.core.solve.deformable.meetings import MET, ball_rows, find_meetings, segment_rows, with_room
 from dynaclast.core.solve.deformable.system import make_slots
 from dynaclast.core.solve.deformable.tables import VertexTable, make_rows
@@ -23,9 +24,12 @@ from dynaclast.core.solve.rigid.hulls import Hull, convex_core
 from shots import box, shot
 
 
-@kernel
+@kernel(allocates=True)
 def _hull(hulls, radius, known, a, way):  # type: ignore[no-untyped-def]
-    return _cross_hull(hulls, 0, radius, known, a[0], a[1], a[2], way[0], way[1], way[2])
+    none = np.zeros(len(hulls.normals) + 1, np.int32)
+    alone = np.zeros(1, np.int32)
+    inner = InnerFaces(none, none)
+    return _cross_hull(hulls, inner, alone, 0, radius, known, a[0], a[1], a[2], way[0], way[1], way[2])
 
 
 @kernel
@@ -105,6 +109,18 @@ def test_what_is_inside_stays_with_the_face_it_came_in_by() -> None:
     face, gap = _hull(hulls, 0.0, top, start, np.zeros(3))
     assert face == top and gap == pytest.approx(-0.7, abs=1e-6)
     assert _hull(hulls, 0.0, -1, start, np.zeros(3))[0] != top
+
+
+def test_what_is_inside_and_comes_to_a_corner_goes_over_to_the_next_face_but_not_to_the_other_side() -> None:
+    hulls = brick()
+    top, end = (int(np.argmax(hulls.normals[:, k])) for k in (1, 0))
+    near_end = np.array([0.98, 0.3, 0.0])  # 20 cm below the top, 2 cm from the end
+    assert _hull(hulls, 0.0, top, near_end, np.zeros(3)) == (end, pytest.approx(-0.02, abs=1e-6))
+    assert _hull(hulls, 0.0, top, np.array([0.9, 0.3, 0.0]), np.zeros(3))[0] == top  # 10 cm: half as deep
+    assert _hull(hulls, 0.0, top, np.array([0.0, -0.49, 0.0]), np.zeros(3))[0] == top  # 1 cm from the bottom
+    out = np.array([1.05, 0.2, 0.0])  # it left by the end, and comes back by it
+    assert _hull(hulls, 0.0, top, out, np.array([-0.1, 0, 0])) == (end, pytest.approx(0.05, abs=1e-6))
+    assert _hull(hulls, 0.0, top, out, np.array([0.1, 0, 0]))[0] == -1
 
 
 @settings(max_examples=200)

@@ -28,6 +28,12 @@ const pieces = usePieces();
 const survey = useSurvey();
 const view = useView();
 const body = computed(() => props.thing.body);
+/** What pins do: an active body is held by them, as they are by it. */
+const pinnedTo = (name?: string | null): string => {
+  if (!name) return "stay where they are";
+  const active = carriers.value.find((b) => b.name === name)?.role === "active";
+  return active ? `hold ${name}, and it them` : `ride on ${name}`;
+};
 const carriers = computed(() => shot.bodies.filter((b) => b.matter.kind === "rigid" && b.name !== props.thing.name));
 const pinned = computed(() => survey.result?.vertices[props.thing.name]);
 const EDGES: readonly (readonly [Edge, string])[] = [
@@ -116,7 +122,7 @@ function over(): object[] {
     <ListedPart
       v-for="(p, k) in body.pins"
       :key="k"
-      :title="p.to ? `ride on ${p.to}` : 'stay where they are'"
+      :title="pinnedTo(p.to)"
       hint="Let them go"
       data-testid="pins"
       @drop="drop('pins', k)">

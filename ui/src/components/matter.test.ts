@@ -127,6 +127,12 @@ describe("what holds vertices", () => {
     expect(flag().pins[0]!.reach.layers).toHaveLength(4);
     await choose(it, "to", "crate");
     expect(flag().pins[0]!.to).toBe("crate");
+    expect(it.get('[data-testid="pins"]').text()).toContain("hold crate, and it them");
+    const changed = JSON.parse(JSON.stringify(useShot().document)) as ShotDocument;
+    changed.bodies[1]!.role = "animated";
+    useShot().document = changed;
+    await flushPromises();
+    expect(it.get('[data-testid="pins"]').text()).toContain("ride on crate");
     await it.get('[data-hint="Let them go"]').trigger("click");
     expect(flag().pins).toEqual([]);
   });

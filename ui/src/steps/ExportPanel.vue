@@ -121,7 +121,7 @@ async function download(format: string): Promise<void> {
         @update:model-value="(b) => (backwards = b)" />
       <SwitchRow
         v-hint="'The shot as it was baked, as a document that the command line bakes again'"
-        label="with the set-up"
+        label="with set‑up"
         :model-value="setup"
         @update:model-value="(on) => (setup = on)" />
       <div v-if="things.length > 1" class="row">

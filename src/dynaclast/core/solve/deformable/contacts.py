@@ -17,6 +17,7 @@ from ...kernels.linalg import rotate_by
 from ..model import GROUND, Hold, Hulls, Motion, PieceTable
 from ..rigid.groups import Bodies
 from ..state import Assemblies
+from .inner_faces import InnerFaces, leads_inside
 from .system import Slots
 from .tables import MOST_VERTICES, BlockPattern, Held, PointTable, Rows
 
@@ -28,6 +29,9 @@ STAYS = 0.1
 """What would leave what it touches by less than this share of its edges is taken to stay there at first."""
 TOLERATED = 0.1
 """What goes in by less than this share of its own radius in a solution is left to the next step."""
+AWAY, SHALLOW = -0.3, 0.25
+"""What came in by a face goes out by it, but where it has come to another, by less than this share of the depth, whose
+normal has no smaller product with that of the first: faces that look away are those of the other side."""
 PARALLEL = 1e-9
 """A way along a face this little steep does not cross it."""
 
@@ -57,6 +61,7 @@ class Look(NamedTuple):
     x, way : (C, 3) float64, [m], where points are and how they would go
     solved : int, 0 where that is by themselves; 1 where it is what a solution says, and assemblies go by ``moved``
              (K, 6) float64, [m], [rad]: then rows are added that are not there yet
+    inner  : faces of hulls that others of the body cover
     """
 
     points: PointTable
@@ -70,6 +75,7 @@ class Look(NamedTuple):
     slots: Slots
     moved: Array
     solved: int
+    inner: InnerFaces
 
 
 @kernel(inner=True)
@@ -197,16 +203,30 @@ def into(
 
 @kernel(inner=True)
 def _cross_hull(
-    hulls: Hulls, s: int, radius: float, known: int, x: float, y: float, z: float, u: float, v: float, w: float
+    hulls: Hulls,
+    inner: InnerFaces,
+    piece_assembly: Index,
+    s: int,
+    radius: float,
+    known: int,
+    x: float,
+    y: float,
+    z: float,
+    u: float,
+    v: float,
+    w: float,
 ) -> tuple[int, float]:
     """The face by which a way from (x, y, z) by (u, v, w), in the frame of a hull, comes in, and the distance from it
-    at the start [m]; -1 where it does not.
+    at the start [m]; -1 where it does not, or comes from a piece beside of the same assembly, which holds it.
 
     known : int, the face it came in by before, -1 for none
     """
+    if known >= 0 and leads_inside(inner, hulls, piece_assembly, s, known):
+        known = -1
     enter, leave = 0.0, 1.0
     face, gap = -1, 0.0
-    inside, least, nearest = True, -np.inf, -1
+    inside, least, nearest, deep = True, -np.inf, -1, 0.0
+    m = hulls.normals[max(known, hulls.face_start[s])]
     for f in range(hulls.face_start[s], hulls.face_start[s + 1]):
         n, o = hulls.normals[f], hulls.vertices[hulls.ring[hulls.ring_start[f]]]
         offset = n[0] * o[0] + n[1] * o[1] + n[2] * o[2] + hulls.radius[s] + radius
@@ -222,15 +242,15 @@ def _cross_hull(
         else:
             if by > 0.0:
                 leave = min(leave, -here / by)
-            if here > least:
+            if leads_inside(inner, hulls, piece_assembly, s, f):
+                continue
+            if here > least and (known < 0 or n[0] * m[0] + n[1] * m[1] + n[2] * m[2] > AWAY):
                 least, nearest = here, f
             if f == known:
-                gap, face = here, f
+                deep = here
     if inside:
-        if face >= 0 and face == known:
-            return face, gap
-        return nearest, least
-    if enter > leave or face < 0:
+        return (known, deep) if known >= 0 and least < SHALLOW * deep else (nearest, least)
+    if enter > leave or face < 0 or leads_inside(inner, hulls, piece_assembly, s, face):
         return -1, 0.0
     return face, gap
 
@@ -368,7 +388,7 @@ def hull_rows(look: Look, touch_shape: Index, touch_face: Index, rows: Rows, cou
 
     touch_shape : (C,) int32, what each touched in the last step; touch_face (C,) int32
     """
-    points, near, hulls, pieces, bodies, h, x, way, slots, moved, solved = look
+    points, near, hulls, pieces, bodies, h, x, way, slots, moved, solved, inner = look
     for k in range(min(near.found[0], len(near.point))):
         i, s = near.point[k], near.shape[k]
         if solved == 0:
@@ -414,7 +434,9 @@ def hull_rows(look: Look, touch_shape: Index, touch_face: Index, rows: Rows, cou
             nx, ny, nz = side * hulls.normals[face, 0], side * hulls.normals[face, 1], side * hulls.normals[face, 2]
         else:
             known = touch_face[i] if touch_shape[i] == s else -1
-            face, gap = _cross_hull(hulls, s, points.radius[i], known, lx, ly, lz, wx, wy, wz)
+            face, gap = _cross_hull(
+                hulls, inner, bodies.piece_assembly, s, points.radius[i], known, lx, ly, lz, wx, wy, wz
+            )
             if face < 0 and known >= 0:  # it would leave what it touched: what pulls on it may bring it back
                 face, leaves = known, True
                 f, o = hulls.normals[face], hulls.vertices[hulls.ring[hulls.ring_start[face]]]
@@ -513,6 +535,9 @@ def edge_rows(look: Look, pattern: BlockPattern, rows: Rows, count: int) -> int:
             f, g, t = _edge_across(hulls, s, points.radius[i], ax, ay, az, ex, ey, ez)
             if f < 0 or t < 0.02 or t > 0.98:
                 continue
+            joined = bodies.piece_assembly
+            if leads_inside(look.inner, hulls, joined, s, f) or leads_inside(look.inner, hulls, joined, s, g):
+                continue  # the pieces beside have it on them, by its vertices
             nf, ng = hulls.normals[f], hulls.normals[g]
             sf = -(nf[0] * ex + nf[1] * ey + nf[2] * ez)
             sg = ng[0] * ex + ng[1] * ey + ng[2] * ez

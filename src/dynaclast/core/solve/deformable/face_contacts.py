@@ -151,7 +151,7 @@ def face_rows(look: Look, cores: Cores, body: Index, sides: Index, corner: Array
             side = nx * (m[0] - corner[0, 0]) + ny * (m[1] - corner[0, 1]) + nz * (m[2] - corner[0, 2])
             known = abs(sides[s]) == body[i] + 1  # all of a sheet that touches a hull does so with one side
             front = sides[s] > 0 if known else side > 0.0
-            if points.vertex[i, 1] >= 0:  # of a solid all is in front
+            if points.solid[face]:  # all is in front
                 front, known = True, False
             area = -area if front else area  # from the hull to the face
             corner[3, 0], corner[3, 1], corner[3, 2] = nx / area, ny / area, nz / area
@@ -200,6 +200,24 @@ def _join_corners(points: PointTable, face: int, e: float, f: float, g: float, r
 
 
 @kernel(inner=True)
+def _nearer_beside(look: Look, face: int, p: int, deep: float, x: float, y: float, z: float) -> bool:
+    """Whether a point (x, y, z) in the frame of a piece, so deep [m] behind a face of a solid, is less deep behind one
+    that bends away from it beside it, or not behind that at all: it has not come through this face, then.
+    """
+    points = look.points
+    for k in range(points.bent_first[face], points.bent_first[face + 1]):
+        other = points.bent[k]
+        ax, ay, az, _, _, _ = _seen(look, p, points.face[other, 0])
+        bx, by, bz, _, _, _ = _seen(look, p, points.face[other, 1])
+        cx, cy, cz, _, _, _ = _seen(look, p, points.face[other, 2])
+        bx, by, bz, cx, cy, cz = bx - ax, by - ay, bz - az, cx - ax, cy - ay, cz - az
+        nx, ny, nz = by * cz - bz * cy, bz * cx - bx * cz, bx * cy - by * cx
+        if nx * (x - ax) + ny * (y - ay) + nz * (z - az) > -deep * np.sqrt(nx * nx + ny * ny + nz * nz):
+            return True
+    return False
+
+
+@kernel(inner=True)
 def _rows_of_face(
     look: Look, face: int, s: int, width: float, corner: Array, known: bool, rows: Rows, count: int
 ) -> int:
@@ -233,6 +251,8 @@ def _rows_of_face(
         elif gap > NEAR * width:
             continue
         if min(e, f, g) < -beside or count == len(rows.gap):
+            continue
+        if here < 0.0 and points.solid[face] and _nearer_beside(look, face, p, -here, v[0], v[1], v[2]):
             continue
         e, f, g = max(e, 0.0), max(f, 0.0), max(g, 0.0)
         whole = e + f + g

@@ -9,6 +9,7 @@ from ..state import Touching, Vertices
 from .contacts import Near
 from .face_contacts import Cores
 from .groups import Groups
+from .inner_faces import InnerFaces
 from .meetings import Meeting
 from .system import Matrix, Slots, Vectors
 from .tables import Elements, Rows
@@ -94,6 +95,7 @@ class Deformables(NamedTuple):
     rows: Rows
     near: Near
     cores: Cores
+    inner: InnerFaces
     meeting: Meeting
     groups: Groups
     scratch: StepScratch

@@ -196,7 +196,7 @@ def step_deformables(
                 rows,
                 count,
             )
-    look = Look(e.points, d.near, hulls, pieces, bodies, h, s.point, s.point_way, d.slots, v.slot_d, 0)
+    look = Look(e.points, d.near, hulls, pieces, bodies, h, s.point, s.point_way, d.slots, v.slot_d, 0, d.inner)
     count = _rows_of_shapes(look, d, count)
     count = ball_rows(e.points, d.meeting, s.point, s.point_way, rows, count)
     count = segment_rows(e.points, e.segments, d.meeting, s.point, s.point_way, rows, count)
@@ -213,7 +213,7 @@ def step_deformables(
             break
         # what elastic forces bring where it would not go by itself
         place_points(e.points, d.awake, v.d, 0, s.point_way)
-        look = Look(e.points, d.near, hulls, pieces, bodies, h, s.point, s.point_way, d.slots, v.slot_d, 1)
+        look = Look(e.points, d.near, hulls, pieces, bodies, h, s.point, s.point_way, d.slots, v.slot_d, 1, d.inner)
         count = _rows_of_shapes(look, d, count)
         if count == first:
             break

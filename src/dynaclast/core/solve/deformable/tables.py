@@ -76,6 +76,9 @@ class PointTable(NamedTuple):
     face     : (T, 3) int32, points of triangles of cloth, and of the surfaces of soft bodies, facing as they are drawn,
                the lowest first; sorted by that
     face_first : (C + 1,) int32, into face, those of which each point is the lowest
+    solid    : (T,) uint8, whether a face is of a soft body
+    bent_first : (T + 1,) int32, into bent (n,) int32: faces of the same solid that share a corner with each, and bend
+               away from it
     sided    : (C,) uint8, of cloth, whether its faces all look to the same side
     between  : (C,) uint8, whether it meets deformable bodies alone
     tied     : (C,) int32, the active body of the shot that what carries it is pinned to, which it does not meet, or -1
@@ -94,6 +97,9 @@ class PointTable(NamedTuple):
     skin: Index
     face: Index
     face_first: Index
+    solid: Flags
+    bent_first: Index
+    bent: Index
     sided: Flags
     between: Flags
     tied: Index

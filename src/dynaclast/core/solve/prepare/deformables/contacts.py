@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+from scipy import sparse
 from scipy.spatial import cKDTree
 
 from ....arrays import Array, Flags, Index
@@ -19,6 +20,8 @@ SLIPS, ROPE_SLIPS = 3.0, 6.0
 """Balls slip between others that are apart by more than so many times their radius; ropes lie across several."""
 MOST_ON_FACES = 4000
 """Points that are put on the faces of cloth for finer things to meet."""
+FLAT = 0.97
+"""Faces whose normals have a larger product hardly bend away from each other."""
 MOST_BETWEEN = 40
 """Points of a rope between two of its vertices."""
 
@@ -51,7 +54,8 @@ def contact_points(
     """Points of all parts; use: their bodies in the shot; piece_body (P,): of pieces."""
     vertex, weight, radius, ball, edge, reach, held = [], [], [], [], [], [], []
     counts: list[int] = []
-    face, sided, between = [np.zeros((0, 3), int)], [], [np.zeros(0, bool)]
+    face, bent, sided, between = [np.zeros((0, 3), int)], [np.zeros((0, 2), int)], [], [np.zeros(0, bool)]
+    solid = [np.zeros(0, bool)]
     tied = [np.zeros(0, int)]
     of = np.full(int(first[-1]), -1, np.int32)
     for part, points, now, k in zip(parts, made, joined, first, strict=False):
@@ -62,10 +66,14 @@ def contact_points(
         if part.touch is None:
             of[k : k + len(part.x)] = sum(counts) + np.arange(len(part.x))
             drawn = now.lead[part.drawn_faces]
-            face.append(drawn[~now.gone[drawn].any(axis=1)] + sum(counts))
+            own_faces = drawn[~now.gone[drawn].any(axis=1)]
         else:
             there = ~now.gone[now.lead[points.vertex[:, 0]]]
-            face.append(part.outside[there[part.outside].all(axis=1)] + sum(counts))
+            own_faces = part.outside[there[part.outside].all(axis=1)]
+            place = (points.weight[:, :, None] * part.x[points.vertex]).sum(axis=1)
+            bent.append(faces_bent_away(place, own_faces) + sum(map(len, face)))
+        face.append(own_faces + sum(counts))
+        solid.append(np.full(len(own_faces), part.touch is not None))
         vertex.append(np.where(own >= 0, own + k, -1))
         weight.append(share)
         radius.append((share * part.radius[np.maximum(points.vertex, 0)]).sum(axis=1))
@@ -83,7 +91,10 @@ def contact_points(
     faces = np.concatenate(face)
     turn = (np.argmin(faces, axis=1)[:, None] + np.arange(3)) % 3
     faces = np.take_along_axis(faces, turn, axis=1)
-    faces = faces[np.argsort(faces[:, 0], kind="stable")].astype(np.int32)
+    order = np.argsort(faces[:, 0], kind="stable")
+    faces = faces[order].astype(np.int32)
+    pairs = np.argsort(order)[np.concatenate(bent)]
+    pairs = pairs[np.lexsort((pairs[:, 1], pairs[:, 0]))]
     return PointTable(
         offsets(counts),
         np.concatenate([np.zeros((0, 4), int), *vertex]).astype(np.int32),
@@ -100,10 +111,34 @@ def contact_points(
         ).astype(np.int32),
         faces,
         np.searchsorted(faces[:, 0], np.arange(sum(counts) + 1)).astype(np.int32),
+        np.concatenate(solid)[order].astype(np.uint8),
+        np.searchsorted(pairs[:, 0], np.arange(len(faces) + 1)).astype(np.int32),
+        np.ascontiguousarray(pairs[:, 1], np.int32),
         np.concatenate([np.zeros(0, np.uint8), *sided]),
         np.concatenate(between).astype(np.uint8),
         np.append(piece_body, -1)[np.concatenate(tied)].astype(np.int32),
     )
+
+
+def faces_bent_away(x: Array, faces: Index) -> Index:
+    """Pairs (n, 2) of faces (F, 3) of a closed surface, seen from outside, that share a corner and bend away from each
+    other, both ways round.
+
+    x : (V, 3) float64, [m]; corners join where they are at the same places
+    """
+    if not len(faces):
+        return np.zeros((0, 2), np.int64)
+    same = np.unique(x.round(9), axis=0, return_inverse=True)[1].reshape(-1)
+    corner = x[faces]
+    middle, normal = corner.mean(axis=1), np.cross(corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0])
+    normal /= np.maximum(np.linalg.norm(normal, axis=1), 1e-300)[:, None]
+    has = sparse.csr_matrix((np.ones(faces.size), (np.repeat(np.arange(len(faces)), 3), same[faces].ravel())))
+    f, g = (has @ has.T).nonzero()
+    keep = (f != g) & ((normal[f] * normal[g]).sum(axis=1) < FLAT)
+    f, g = f[keep], g[keep]
+    far = middle[g] - middle[f]
+    keep = ((far * normal[f]).sum(axis=1) < 0.0) & ((far * normal[g]).sum(axis=1) > 0.0)
+    return np.stack([f[keep], g[keep]], axis=1).astype(np.int64)
 
 
 def points_of(part: Part, root: Index) -> Points:
