@@ -50,6 +50,7 @@ class StepScratch(NamedTuple):
     base         : (N, 3) float64, [N], of the system without rows
     slot_base    : (K, 6) float64
     given        : (A, 6) float64, [m/s2], [rad/s2], what assemblies get in the step
+    support      : (A, 3) float64, [m/s2], what holds assemblies up in the interval, as far as it is known before
     pressed      : (A,) float64, [N], greatest force of a step of the interval on what sleeps
     touches      : what moves and touched something in the interval
     twist        : what twist of ropes adds
@@ -70,6 +71,7 @@ class StepScratch(NamedTuple):
     base: Array
     slot_base: Array
     given: Array
+    support: Array
     pressed: Array
     touches: Touches
     twist: TwistScratch

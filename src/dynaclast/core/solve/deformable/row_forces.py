@@ -108,7 +108,7 @@ def take_part(d: Deformables, bodies: Bodies, settings: Settings, first: int, co
             o[0, c], o[1, c], o[2, c] = u / (h * h), v / (h * h), w / (h * h)
         y = d.vectors.slot_d[k]
         for c in range(3):
-            gain = asm.gravity_scale[a] * settings.gravity[c] + bodies.acceleration[a, c]
+            gain = asm.gravity_scale[a] * settings.gravity[c] + bodies.acceleration[a, c] + s.support[a, c]
             y[c] = h * (asm.velocity[a, c] + h * gain)
             y[3 + c] = h * (asm.angular_velocity[a, c] + h * bodies.angular_acceleration[a, c])
         o = slots.inertia[k]

@@ -24,6 +24,7 @@ from .parts import ROWS, Deformables, StepScratch, Touches
 from .pushes import Pushes, before, keep_steady, pushes
 from .readings import Readings
 from .rotations import make_rotations
+from .support import supported
 from .system import Matrix, make_slots, make_vectors
 from .tables import Elements, make_rows
 from .turning import motion_of
@@ -110,6 +111,7 @@ class DeformableRun:
             f((n, 3)),
             f((slots, 6)),
             f((slots, 6)),
+            f((slots, 3)),
             f(slots),
             Touches(
                 f(bodies, np.int32),
@@ -227,6 +229,8 @@ class DeformableRun:
         touches.push[:], touches.pull[:], touches.on[:], touches.most[:] = 0.0, 0.0, NOTHING, 0.0
         self._before, self._pushes = before(self.deformables, self._state), None
         parts.scratch.pull[:] = 0.0
+        if self.every > 1:
+            parts.scratch.support[:] = supported(self._model, self._state)
         near = self._find_near(awake, scene, bodies)
         meeting = self._find_meetings(awake)
         found = int(near.found[0])

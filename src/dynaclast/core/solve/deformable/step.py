@@ -344,7 +344,7 @@ def _go_on(d: Deformables, hulls: Hulls, bodies: Bodies, settings: Settings, cou
     for k in range(d.slots.used[0]):
         a, y = d.slots.slot[k], v.slot_d[k]
         for c in range(3):
-            gain = asm.gravity_scale[a] * settings.gravity[c] + bodies.acceleration[a, c]
+            gain = asm.gravity_scale[a] * settings.gravity[c] + bodies.acceleration[a, c] + s.support[a, c]
             s.given[a, c] = (y[c] / h - asm.velocity[a, c]) / h - gain
             turn = bodies.angular_acceleration[a, c]
             s.given[a, 3 + c] = (y[3 + c] / h - asm.angular_velocity[a, c]) / h - turn
