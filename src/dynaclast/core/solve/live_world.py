@@ -8,6 +8,7 @@ from ..arrays import Array, Index
 from ..geometry.rotations import rotation_matrix
 from ..geometry.tree import MeshDistance
 from ..kernels import kernel
+from .deformable.inner_faces import InnerFaces, inner_faces, leads_inside
 from .deforming_world import DeformingWorld
 from .frame import piece_positions
 from .model import Hold, Hulls, Model
@@ -78,12 +79,14 @@ class LiveWorld:
 
 
 class Exposed:
-    """Areas that pieces turn to the air, by the faces of their collision hulls."""
+    """Areas that pieces turn to the air, by the faces of their collision hulls but those that lead into another piece
+    of the same assembly.
+    """
 
     def __init__(self, model: Model, state: State) -> None:
         hulls = model.hulls
         self._model, self._state = model, state
-        self._area = np.zeros(len(hulls.normals))
+        self._area, self._inner = np.zeros(len(hulls.normals)), inner_faces(hulls, model.pieces)
         _face_areas(hulls, self._area)
 
     def __call__(self, past: Array) -> tuple[Array, Array]:
@@ -95,6 +98,7 @@ class Exposed:
             past,
             self._model.hulls,
             self._area,
+            self._inner,
             self._state.piece_assembly,
             self._state.assemblies.orientation,
             area,
@@ -123,7 +127,14 @@ def _face_areas(hulls: Hulls, out: Array) -> None:
 
 @kernel
 def _project(
-    past: Array, hulls: Hulls, face_area: Array, piece_assembly: Index, rotation: Array, area: Array, square: Array
+    past: Array,
+    hulls: Hulls,
+    face_area: Array,
+    inner: InnerFaces,
+    piece_assembly: Index,
+    rotation: Array,
+    area: Array,
+    square: Array,
 ) -> None:
     """Area that each piece turns to the air; arguments and results as ``Exposed``. rotation (A, 4): of assemblies."""
     for s in range(len(hulls.piece)):
@@ -149,7 +160,7 @@ def _project(
                 z + q[3] * tz + q[0] * ty - q[1] * tx,
             )
             c = -(nx * wx + ny * wy + nz * wz)
-            if c > 0.0:
+            if c > 0.0 and not leads_inside(inner, hulls, piece_assembly, s, f):
                 a = face_area[f] * c
                 area[p] += a
                 square[p, 0] += a * nx
