@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import hashlib
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -141,7 +143,8 @@ class Pictures:
 
     def of_shot(self, text: str) -> bytes:
         """A shot as it is set up, by its document. Raises InputError."""
-        return self._drawn.recall(text, lambda: picture_of(document.parse_json(text), self._cache))
+        key = hashlib.sha256(text.encode()).digest()  # documents may be large
+        return self._drawn.recall(key, lambda: picture_of(document.parse_json(text), self._cache))
 
     def of_take(self, take_id: str) -> bytes:
         """A take by the frame that tells most of it. Raises NotFound."""
