@@ -66,8 +66,7 @@ def ensure_python(*, tests: bool = False) -> None:
     say("installing Python packages (a minute or two the first time)")
     arguments = [x for path in lists for x in ("-r", str(path))]
     _run(
-        # modules are compiled as they are imported: most never are, and it takes a third of the time
-        [sys.executable, "-m", "pip", "install", "--disable-pip-version-check", "--no-compile", "-q", *arguments],
+        [sys.executable, "-m", "pip", "install", "--disable-pip-version-check", "-q", *arguments],
         "installing Python packages",
         "Check the connection to the package index and start again.",
     )
