@@ -33,6 +33,13 @@ def flag(kind: str, inside: float, **more: Any) -> dict[str, Any]:
     return out | {"pins": [{"reach": reach_box((left, 2, 0), (0.01, 1, 1)), "to": "pole"}]} | more
 
 
+def removed(name: str, start: float) -> dict[str, Any]:
+    """A kill that takes out a body, from a time on [s]."""
+    kill = {"kind": "kill", "what": "remove", "age": 0.05}
+    reach = reach_box((0, 2, 0), (9, 9, 9))
+    return {"name": "gone", "effect": kill, "reach": reach, "targets": [name], "cue": {"kind": "span", "start": start}}
+
+
 @pytest.mark.parametrize("quality", ["draft", "standard", "fine"])
 @pytest.mark.parametrize("inside", [0.0, 0.05])
 @pytest.mark.parametrize("kind", ["cloth", "rope", "soft"])
@@ -97,17 +104,10 @@ def test_flakes_that_part_stay_at_their_pins_each() -> None:
 
 
 def test_what_hangs_by_pins_falls_when_the_cloth_is_taken_out_and_goes_on_to_the_bit_from_any_state() -> None:
-    gone = {
-        "name": "gone",
-        "effect": {"kind": "kill", "what": "remove", "age": 0.05},
-        "reach": reach_box((0, 2, 0), (4, 4, 4)),
-        "targets": ["sheet"],
-        "cue": {"kind": "span", "start": 0.4},
-    }
     sheet = cloth("sheet", (0, 2, 0), (1, 1), (6, 6), pins=[pin(-0.5, 2, -0.5), pin(0.5, 2, -0.5)])
     sheet["pins"].append({"reach": reach_box((0, 2, 0.5), (2, 1, 0.01)), "to": "load"})
     load = box("load", (0, 2, 0.6), (0.4, 0.2, 0.2), material={"mass": 3.0})
-    scene = shot(load, sheet, fields=[gone], frames=20, ground={"on": False})
+    scene = shot(load, sheet, fields=[removed("sheet", 0.4)], frames=20, ground={"on": False})
     run = started(scene)
     frames = [run.opening(), *(run.advance() for _ in range(8))]
     carry = run.state.pack()
@@ -131,14 +131,7 @@ def test_cloth_falls_when_the_body_it_hangs_from_is_taken_out(held: str) -> None
         sheet["pins"] = [{"reach": reach_box((0, 2.95, 0), (2, 1, 0.01)), "to": "rail"}]
     else:
         ties.append({"name": "nails", "how": {"kind": "sewn", "within": 0.1}, "body": "sheet", "to": "rail"})
-    gone = {
-        "name": "gone",
-        "effect": {"kind": "kill", "what": "remove", "age": 0.05},
-        "reach": reach_box((0, 3, 0), (1, 0.5, 0.1)),
-        "targets": ["rail"],
-        "cue": {"kind": "span", "start": 1.0},
-    }
-    baked = bake(shot(rail, sheet, ties=ties, fields=[gone], frames=48, ground={"on": False}))
+    baked = bake(shot(rail, sheet, ties=ties, fields=[removed("rail", 1.0)], frames=48, ground={"on": False}))
     (killed,) = [e["frame"] for e in baked.events if e["kind"] == "kill"]
     top = baked.maps["points/sheet"][:, :, 1].max(axis=1)
     assert top[: killed + 1].min() > 2.9

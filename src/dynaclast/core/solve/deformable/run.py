@@ -229,7 +229,7 @@ class DeformableRun:
         touches.push[:], touches.pull[:], touches.on[:], touches.most[:] = 0.0, 0.0, NOTHING, 0.0
         self._before, self._pushes = before(self.deformables, self._state), None
         parts.scratch.pull[:] = 0.0
-        if self.every > 1:
+        if self.every > 1 and len(awake):
             parts.scratch.support[:] = supported(self._model, self._state)
         near = self._find_near(awake, scene, bodies)
         meeting = self._find_meetings(awake)
