@@ -16,10 +16,10 @@ from dynaclast.core.kernels import kernel
 from dynaclast.core.solve.collision import pack_hulls
 from dynaclast.core.solve.deformable.contacts import _cross_hull, _cross_triangle, _edge_across
 from dynaclast.core.solve.deformable.groups import find_groups, make_groups
-from dynaclast.core.solve.deformable.inner_faces import InnerFaces
 from dynaclast.core.solve.deformable.meetings import MET, ball_rows, find_meetings, segment_rows, with_room
 from dynaclast.core.solve.deformable.system import make_slots
 from dynaclast.core.solve.deformable.tables import VertexTable, make_rows
+from dynaclast.core.solve.model import InnerFaces
 from dynaclast.core.solve.rigid.hulls import Hull, convex_core
 from shots import box, shot
 

@@ -9,7 +9,7 @@ import pytest
 
 from deforming import rope, soft, started
 from dynaclast.core.kernels import kernel
-from dynaclast.core.solve.deformable.inner_faces import BEYOND, inner_faces, leads_inside, shapes_beside
+from dynaclast.core.solve.inner_faces import BEYOND, inner_faces, leads_inside, shapes_beside
 from dynaclast.core.solve.loop import Run
 from shots import box, shot
 

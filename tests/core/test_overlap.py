@@ -12,11 +12,13 @@ from dynaclast.core.fracture.build import build_pieces, no_files
 from dynaclast.core.geometry import primitives
 from dynaclast.core.preflight import preflight
 from dynaclast.core.solve.collision import HullShop, outlines, pack_hulls
+from dynaclast.core.solve.inner_faces import nothing_inside
 from dynaclast.core.solve.rigid.groups import make_world_shapes
 from dynaclast.core.solve.rigid.hull_overlap import deeper_than, penetration
 from dynaclast.core.solve.rigid.hulls import Hull, ball, convex_core
 from dynaclast.core.solve.rigid.manifold import make_patch
 from dynaclast.core.solve.rigid.narrow_phase import collide_hulls
+from dynaclast.core.solve.rigid.outward import Interior
 from overlap import depth
 from shots import box
 
@@ -118,8 +120,9 @@ def test_contact_points_reach_as_deep_as_the_hulls_overlap(seed: int) -> None:
         if true == 0.0:
             continue
         patch, world = make_patch(), make_world_shapes(hulls)
+        nothing = Interior(nothing_inside(hulls), np.arange(2, dtype=np.int32))
         patch.normal[:], world.vertices[:], world.normals[:] = -out / 4, corners, hulls.normals
-        count = collide_hulls(hulls, world, 0, 1, False, 1.0, np.array([0, 0, 0, 9.0]), patch)
+        count = collide_hulls(hulls, world, nothing, 0, 1, False, 1.0, np.array([0, 0, 0, 9.0]), patch)
         axis = patch.normal
         assert count > 0 and np.linalg.norm(axis) == pytest.approx(1.0)
         along = float((corners[:other] @ -axis).max() - (corners[other:] @ -axis).min())

@@ -48,3 +48,36 @@ def test_pieces_that_come_apart_meet_it_with_all_their_faces() -> None:
     together = middle(blown({"speed": 25}, pattern=PATTERNS["cells"]))
     apart = middle(blown({"speed": 25}, strength=None, pattern=PATTERNS["cells"]))
     assert apart[-1, 0] - apart[0, 0] > 2.0 * (together[-1, 0] - together[0, 0])
+
+
+def slid(mover: dict[str, Any], quality: str, **more: Any) -> Baked:
+    wall = box("wall", (0, 0.5, 0), (4, 1, 1), material={"friction": 0.1}) | more
+    return bake(shot(wall, mover | {"material": {"friction": 0.1}}, quality=quality, frames=22))
+
+
+MOVERS = {
+    "box": box("mover", (-1.5, 1.15, 0), (0.3, 0.3, 0.3), velocity=[3, 0, 0]),
+    "askew": box("mover", (-1.5, 1.1, 0.1), (0.3, 0.2, 0.4), velocity=[3, 0, -0.2], spin=[0, 4, 0]),
+    "rolling": {
+        "name": "mover",
+        "shape": {"kind": "sphere", "radius": 0.2},
+        "place": {"position": [-1.5, 1.2, 0]},
+        "velocity": [2, 0, 0],
+        "spin": [0, 0, -10],
+    },
+}
+
+
+@pytest.mark.parametrize("quality", ["draft", "standard", "fine"])
+@pytest.mark.parametrize("mover", MOVERS)
+@pytest.mark.parametrize("count", [9, 60])
+def test_what_slides_over_a_bonded_wall_meets_no_edge_where_its_pieces_join(
+    mover: str, quality: str, count: int
+) -> None:
+    """A box hopped 2 to 6 cm over them, and came 30 to 70 % of the way."""
+    whole = slid(MOVERS[mover], quality).position[:, -1].astype(float)
+    pattern = {"pattern": {"kind": "cells", "count": count, "seed": 5}, "bonds": {"strength": 1e6}}
+    broken = slid(MOVERS[mover], quality, **pattern).position[:, -1].astype(float)
+    assert whole[-1, 0] - whole[0, 0] > 1.5
+    assert broken[:, 0] == pytest.approx(whole[:, 0], abs=0.01)
+    assert broken[:, 1] == pytest.approx(whole[:, 1], abs=1e-3)

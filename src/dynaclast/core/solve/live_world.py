@@ -8,10 +8,10 @@ from ..arrays import Array, Index
 from ..geometry.rotations import rotation_matrix
 from ..geometry.tree import MeshDistance
 from ..kernels import kernel
-from .deformable.inner_faces import InnerFaces, inner_faces, leads_inside
 from .deforming_world import DeformingWorld
 from .frame import piece_positions
-from .model import Hold, Hulls, Model
+from .inner_faces import leads_inside
+from .model import Hold, Hulls, InnerFaces, Model
 from .state import State
 
 
@@ -86,7 +86,7 @@ class Exposed:
     def __init__(self, model: Model, state: State) -> None:
         hulls = model.hulls
         self._model, self._state = model, state
-        self._area, self._inner = np.zeros(len(hulls.normals)), inner_faces(hulls, model.pieces)
+        self._area = np.zeros(len(hulls.normals))
         _face_areas(hulls, self._area)
 
     def __call__(self, past: Array) -> tuple[Array, Array]:
@@ -98,7 +98,7 @@ class Exposed:
             past,
             self._model.hulls,
             self._area,
-            self._inner,
+            self._model.inner_faces,
             self._state.piece_assembly,
             self._state.assemblies.orientation,
             area,

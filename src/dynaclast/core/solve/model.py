@@ -85,6 +85,17 @@ class Hulls(NamedTuple):
     ring: Index
 
 
+class InnerFaces(NamedTuple):
+    """What covers faces of hulls from outside; F faces.
+
+    first : (F + 1,) int32, into shape (n,) int32: hulls of the same body that cover a face together; none where it lies
+            open, if only in part
+    """
+
+    first: Index
+    shape: Index
+
+
 class PieceTable(NamedTuple):
     """Pieces at the opening pose, in world axes.
 
@@ -226,6 +237,7 @@ class Model:
 
     body_names             : name of each body
     body_first             : (bodies + 1,) int32, first piece of each
+    inner_faces            : of which faces of hulls others lie
     start_velocity         : (bodies, 3) float64, [m/s]
     start_angular_velocity : (bodies, 3) float64, [rad/s]
     fps                    : float, frames a second
@@ -249,6 +261,7 @@ class Model:
     body_names: list[str]
     body_first: Index
     hulls: Hulls
+    inner_faces: InnerFaces
     pieces: PieceTable
     bonds: BondTable
     settings: Settings

@@ -14,10 +14,10 @@ import numpy as np
 from ...arrays import Array, Flags, Index
 from ...kernels import kernel
 from ...kernels.linalg import rotate_by
-from ..model import GROUND, Hold, Hulls, Motion, PieceTable
+from ..inner_faces import leads_inside
+from ..model import GROUND, Hold, Hulls, InnerFaces, Motion, PieceTable
 from ..rigid.groups import Bodies
 from ..state import Assemblies
-from .inner_faces import InnerFaces, leads_inside
 from .system import Slots
 from .tables import MOST_VERTICES, BlockPattern, Held, PointTable, Rows
 

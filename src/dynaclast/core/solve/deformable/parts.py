@@ -5,11 +5,11 @@ from __future__ import annotations
 from typing import NamedTuple
 
 from ...arrays import Array, Flags, Index
+from ..model import InnerFaces
 from ..state import Touching, Vertices
 from .contacts import Near
 from .face_contacts import Cores
 from .groups import Groups
-from .inner_faces import InnerFaces
 from .meetings import Meeting
 from .system import Matrix, Slots, Vectors
 from .tables import Elements, Rows

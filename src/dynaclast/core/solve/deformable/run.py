@@ -17,7 +17,6 @@ from .chain import make_chain_factor
 from .contacts import Near, find_near, make_near
 from .face_contacts import cores_of
 from .groups import make_groups
-from .inner_faces import inner_faces
 from .meetings import Meeting, find_meetings, make_meeting, with_room
 from .model import DeformableModel
 from .parts import ROWS, Deformables, StepScratch, Touches
@@ -53,7 +52,7 @@ class DeformableRun:
 
     def __init__(self, deformables: DeformableModel, model: Model, state: State) -> None:
         self.deformables, self._model, self._state = deformables, model, state
-        self._cores, self._inner = cores_of(model.hulls), inner_faces(model.hulls, model.pieces)
+        self._cores = cores_of(model.hulls)
         self._numbers: dict[tuple[int, str], float] = {}
         self.parts = self._parts()
         self.every = deformables.every
@@ -143,7 +142,7 @@ class DeformableRun:
             make_rows(64),
             make_near(64),
             self._cores,
-            self._inner,
+            self._model.inner_faces,
             make_meeting(e, 64, 64),
             make_groups(bodies, slots),
             scratch,

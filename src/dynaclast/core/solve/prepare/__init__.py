@@ -25,6 +25,7 @@ from ...timeline.channels import shared_at
 from ..collision import HullShop, pack_hulls
 from ..control import reserved
 from ..elements import target_masks
+from ..inner_faces import inner_faces
 from ..model import Hold, Hulls, LoadPath, Model, Settings, linked
 from ..rigid.hulls import Hull
 from ..state import State
@@ -137,6 +138,7 @@ def build_model(
         body_names=[b.name for b in shot.bodies],
         body_first=body_first,
         hulls=hulls,
+        inner_faces=inner_faces(hulls, table),
         pieces=table,
         bonds=linked(bonds._replace(strength=held.strength), len(table.mass)),
         settings=settings,

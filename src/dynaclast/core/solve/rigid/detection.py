@@ -21,6 +21,7 @@ from .contact_cache import KNOWN, NEW, Pairs, clear_impulses
 from .groups import Bodies, Scene, WorldShapes
 from .manifold import Patch, make_patch
 from .narrow_phase import collide_ground, collide_hulls, collide_on_face, collide_triangle
+from .outward import Interior
 
 WAKE_SPEED = 0.06
 """A sleeper is woken by what moves faster than this share of sqrt(g * size)."""
@@ -288,6 +289,7 @@ def _load_normal(cache: ContactCache, k: int, axis: Array) -> None:
 def _find_points(
     scene: Scene,
     world: WorldShapes,
+    inside: Interior,
     cache: ContactCache,
     k: int,
     new: bool,
@@ -318,7 +320,7 @@ def _find_points(
         if t >= meshes.first_shape:
             n = collide_triangle(hulls, world, s, t, meshes.convex_edge[t - meshes.first_shape], margin, patch)
         else:
-            n = collide_hulls(hulls, world, s, t, not new, margin, scratch.slip, patch)
+            n = collide_hulls(hulls, world, inside, s, t, not new, margin, scratch.slip, patch)
         cache.feature[k] = patch.feature[0]
     return n
 
@@ -355,6 +357,7 @@ def find_contacts(
     Returns : 1 if something fast woke a sleeper, else 0
     """
     hulls, asm, number = scene.hulls, bodies.assemblies, span.number
+    inside = Interior(scene.inner_faces, bodies.piece_assembly)
     patch = scratch.patch
     axis, separations = patch.normal, patch.separations
     ground = len(asm.alive) - 1
@@ -393,7 +396,7 @@ def find_contacts(
             n = collide_ground(hulls, world, s, scene.settings.ground_height, margin, patch)
             axis[0], axis[1], axis[2] = 0.0, 1.0, 0.0
         else:
-            n = _find_points(scene, world, cache, k, new, bend, margin, scratch)
+            n = _find_points(scene, world, inside, cache, k, new, bend, margin, scratch)
         for c in range(3):
             cache.normal[k, c] = axis[c]
         had = cache.point_count[k]

@@ -7,7 +7,7 @@ from typing import NamedTuple
 import numpy as np
 
 from ...arrays import Array, Index
-from ..model import Hulls, Model, PieceTable, Settings, TriangleMeshes
+from ..model import Hulls, InnerFaces, Model, PieceTable, Settings, TriangleMeshes
 from ..state import Assemblies, State
 
 
@@ -18,6 +18,7 @@ class Scene(NamedTuple):
     """
 
     hulls: Hulls
+    inner_faces: InnerFaces
     pieces: PieceTable
     meshes: TriangleMeshes
     uncollided: Index
@@ -82,7 +83,7 @@ def make_world_shapes(hulls: Hulls) -> WorldShapes:
 def scene_of(model: Model, state: State) -> Scene:
     """The scene of a run; pieces are held as the state says."""
     pieces = model.pieces._replace(hold=state.hold)
-    return Scene(model.hulls, pieces, model.triangle_meshes, model.uncollided, model.settings)
+    return Scene(model.hulls, model.inner_faces, pieces, model.triangle_meshes, model.uncollided, model.settings)
 
 
 def bodies_of(state: State) -> Bodies:

@@ -22,6 +22,15 @@ from .manifold import (
     reduce_to_four,
     witness_midpoint,
 )
+from .outward import (
+    AS_FOUND,
+    NOTHING,
+    Interior,
+    has_inside,
+    leads_into_others,
+    least_penetration_outward,
+    open_face_instead,
+)
 from .penetration import penetration_direction
 
 FACE_COSINE = 0.985
@@ -43,7 +52,15 @@ def _parting(patch: Patch, gap: float, margin: float, slip: Array) -> bool:
 
 @kernel
 def collide_hulls(
-    hulls: Hulls, world: WorldShapes, s: int, t: int, remembered: bool, margin: float, slip: Array, patch: Patch
+    hulls: Hulls,
+    world: WorldShapes,
+    inside: Interior,
+    s: int,
+    t: int,
+    remembered: bool,
+    margin: float,
+    slip: Array,
+    patch: Patch,
 ) -> int:
     """Contact of shapes s and t.
 
@@ -51,7 +68,8 @@ def collide_hulls(
     margin     : float, [m], surfaces farther apart than this give nothing
     slip       : (4,) float64, [m], displacement of s against t expected until the next detection, and how far turning
                  may add to it: what parts faster than it turns gives nothing
-    patch      : in: normal; out: everything of the contact
+    patch      : in: normal; out: everything of the contact; no normal where they are beside each other, at an edge
+                 that leads into the next shape
     Returns    : the number of points, 0 to 4
     """
     axis = patch.normal
@@ -75,12 +93,23 @@ def collide_hulls(
     core_s, core_t = PointSet(vertices, s0, s1), PointSet(vertices, t0, t1)
     dist = gjk(core_s, core_t, margin + both, axis, patch.witness, patch.simplex)
     faced = hulls.face_start[s + 1] > hulls.face_start[s] and hulls.face_start[t + 1] > hulls.face_start[t]
-    if dist < 0.0:
+    overlap = dist < 0.0
+    if overlap:
         dist = penetration_direction(hulls, world, s, t, patch)
     gap = dist - both
     if _parting(patch, gap, margin, slip):
         patch.separations[0] = gap
         return 0
+    if has_inside(inside, hulls, s) or has_inside(inside, hulls, t):
+        face = AS_FOUND
+        if not overlap:
+            face = open_face_instead(hulls, world, inside, t, axis[0], axis[1], axis[2], patch.witness[1])
+            if face == AS_FOUND:
+                face = open_face_instead(hulls, world, inside, s, -axis[0], -axis[1], -axis[2], patch.witness[0])
+        elif leads_into_others(hulls, world, inside, s, t, axis):
+            face = least_penetration_outward(hulls, world, inside, s, t)
+        if face != AS_FOUND:
+            return _collide_outward(hulls, world, s, t, face, margin, gap, patch)
     if faced:
         fs, cs = most_facing_face(hulls, world.normals, s, -axis[0], -axis[1], -axis[2])
         ft, ct = most_facing_face(hulls, world.normals, t, axis[0], axis[1], axis[2])
@@ -93,6 +122,59 @@ def collide_hulls(
     patch.separations[0] = gap
     witness_midpoint(patch, 0, rs, rt)
     return 1
+
+
+@kernel(inner=True)
+def _ball_on_face(
+    hulls: Hulls, world: WorldShapes, own: int, ball: int, face: int, margin: float, sign: float, patch: Patch
+) -> int:
+    """Contact of a ball over a face of shape ``own``, grown by its rounding; returns how many points.
+
+    sign : float, 1 where the normal of the face leads from t to s, else -1
+    """
+    n, at = world.normals[face], world.vertices[hulls.vertex_start[ball]]
+    r0, r1, r = hulls.ring_start[face], hulls.ring_start[face + 1], hulls.radius[own]
+    for k in range(r0, r1):
+        p, q = world.vertices[hulls.ring[k]], world.vertices[hulls.ring[k + 1 if k + 1 < r1 else r0]]
+        ex, ey, ez = q[0] - p[0], q[1] - p[1], q[2] - p[2]
+        ox, oy, oz = ey * n[2] - ez * n[1], ez * n[0] - ex * n[2], ex * n[1] - ey * n[0]  # out of the face
+        out = ox * (at[0] - p[0]) + oy * (at[1] - p[1]) + oz * (at[2] - p[2])
+        if out > r * np.sqrt(ox * ox + oy * oy + oz * oz):
+            return 0
+    p = world.vertices[hulls.ring[r0]]
+    high = n[0] * (at[0] - p[0]) + n[1] * (at[1] - p[1]) + n[2] * (at[2] - p[2])
+    gap = high - r - hulls.radius[ball]
+    if gap > margin:
+        return 0
+    patch.separations[0] = gap
+    for c in range(3):
+        patch.normal[c] = sign * n[c]
+        patch.points[0, c] = at[c] - n[c] * (high - r - 0.5 * gap)
+    return 1
+
+
+@kernel(inner=True)
+def _collide_outward(
+    hulls: Hulls, world: WorldShapes, s: int, t: int, face: int, margin: float, gap: float, patch: Patch
+) -> int:
+    """``collide_hulls`` on an open face of either that serves in place of the direction found, or NOTHING.
+
+    gap : float, [m], between the surfaces
+    """
+    if face != NOTHING:
+        owned = hulls.face_start[s] <= face < hulls.face_start[s + 1]
+        own, other = (s, t) if owned else (t, s)
+        if hulls.face_start[other + 1] == hulls.face_start[other]:
+            count = _ball_on_face(hulls, world, own, other, face, margin, -1.0 if owned else 1.0, patch)
+        else:
+            count, _ = face_manifold(hulls, world, s, t, np.int64(face), owned, margin, patch)
+            patch.feature[0] = face + 1 if owned else -(face + 1)
+        if count > 0:
+            return count
+        patch.feature[0] = 0
+    patch.normal[0], patch.normal[1], patch.normal[2] = 0.0, 0.0, 0.0
+    patch.separations[0] = max(gap, 0.1 * (hulls.radius[s] + hulls.radius[t]))
+    return 0
 
 
 @kernel(inner=True)

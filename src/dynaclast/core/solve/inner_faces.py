@@ -6,29 +6,16 @@ that face it would stop there, or, as it goes on, be taken for ever deeper behin
 
 from __future__ import annotations
 
-from typing import NamedTuple
-
 import numpy as np
 
-from ...arrays import Array, Index
-from ...kernels import kernel
-from ..model import Hulls, PieceTable
+from ..arrays import Array, Index
+from ..kernels import kernel
+from .model import Hulls, InnerFaces, PieceTable
 
 BEYOND = 0.01, 0.1
 """A face is looked through so far beyond it: the lesser of these shares of the hull's and of the face's own size."""
 WITHIN = 0.75
 """Where: at its middle, and so far from there to its corners."""
-
-
-class InnerFaces(NamedTuple):
-    """What covers faces of hulls from outside; F faces.
-
-    first : (F + 1,) int32, into shape (n,) int32: hulls of the same body that cover a face together; none where it lies
-            open, if only in part
-    """
-
-    first: Index
-    shape: Index
 
 
 def inner_faces(hulls: Hulls, pieces: PieceTable) -> InnerFaces:
@@ -42,6 +29,11 @@ def inner_faces(hulls: Hulls, pieces: PieceTable) -> InnerFaces:
         if used <= room:
             return InnerFaces(first, shape[:used])
         room = used
+
+
+def nothing_inside(hulls: Hulls) -> InnerFaces:
+    """Of hulls that lie apart."""
+    return InnerFaces(np.zeros(len(hulls.normals) + 1, np.int32), np.zeros(0, np.int32))
 
 
 def shapes_beside(hulls: Hulls, pieces: PieceTable) -> Index:
