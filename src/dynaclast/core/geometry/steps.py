@@ -99,12 +99,14 @@ def _welded(mesh: TriMesh, distance: float) -> TriMesh:
 
 
 def fill_step(mesh: TriMesh, step: FillHoles, told: Told) -> TriMesh:
-    """Closes every rim by the triangles of least area that need no edge twice; long ones by a fan round their
-    middle.
+    """Closes every rim by the triangles of least area that need no edge twice; long ones by a fan round their middle;
+    not those of single triangles, which would be shut in on themselves.
     """
     mesh = weld(mesh)
     vertices, faces = [mesh.vertices], [mesh.faces]
     count, loops = len(mesh.vertices), open_loops(mesh)
+    single = set(map(tuple, np.sort(mesh.faces, axis=1).tolist())) if loops else set()
+    loops = [loop for loop in loops if len(loop) != 3 or tuple(sorted(loop)) not in single]
     joined = set(map(tuple, edges_of(mesh.faces).ends.tolist())) if loops else set()
     for loop in loops:
         ring = np.array(loop)
@@ -114,7 +116,8 @@ def fill_step(mesh: TriMesh, step: FillHoles, told: Told) -> TriMesh:
             over = np.stack([ring, np.roll(ring, -1), np.full(len(ring), count)], axis=1)
             count += 1
         faces.append(over)
-        joined.update(map(tuple, edges_of(over).ends.tolist()))
+        for face in over.tolist():
+            joined.update((min(a, b), max(a, b)) for a, b in zip(face, face[1:] + face[:1], strict=True))
     filled = make(np.concatenate(vertices), np.concatenate(faces))
     return better(filled, mesh, f"{counted(len(loops), 'hole')} closed", told)
 
