@@ -14,6 +14,8 @@ from .model import Hulls, InnerFaces, PieceTable
 
 BEYOND = 0.01, 0.1
 """A face is looked through so far beyond it: the lesser of these shares of the hull's and of the face's own size."""
+AT_ONCE = 200_000
+"""So many pairs are looked at together."""
 WITHIN = 0.75
 """Where: at its middle, and so far from there to its corners."""
 
@@ -56,10 +58,15 @@ def shapes_beside(hulls: Hulls, pieces: PieceTable) -> Index:
         axis = int(np.argmax(high[shapes].max(axis=0) - low[shapes].min(axis=0)))
         shapes = shapes[np.argsort(low[shapes, axis], kind="stable")]
         last = np.searchsorted(low[shapes, axis], high[shapes, axis], side="right")
-        for k, s in enumerate(shapes):
-            other = shapes[k + 1 : last[k]]
-            other = other[((low[other] <= high[s]) & (high[other] >= low[s])).all(axis=1)]
-            found.append(np.stack([np.full(len(other), s), other], axis=1))
+        ahead = np.maximum(last - np.arange(1, len(shapes) + 1), 0)
+        block = np.cumsum(ahead) // AT_ONCE
+        for part in range(int(block[-1]) + 1):
+            rows = np.flatnonzero(block == part)
+            one = np.repeat(rows, ahead[rows])
+            step = np.arange(len(one)) - np.repeat(np.cumsum(ahead[rows]) - ahead[rows], ahead[rows])
+            s, other = shapes[one], shapes[one + 1 + step]
+            touch = ((low[other] <= high[s]) & (high[other] >= low[s])).all(axis=1)
+            found.append(np.stack([s[touch], other[touch]], axis=1))
     pairs = np.concatenate(found)
     pairs = np.concatenate([pairs, pairs[:, ::-1]])
     return pairs[np.lexsort((pairs[:, 1], pairs[:, 0]))]
