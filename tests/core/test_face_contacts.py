@@ -127,8 +127,10 @@ def test_small_things_that_fall_on_a_coarse_sheet_stay_on_it(
         last = at
 
 
-@pytest.mark.parametrize("broken", [False, True])
-@pytest.mark.parametrize(("kind", "size", "speed"), [("ball", 0.03, 0.0), ("box", 0.04, 12.0), ("ball", 0.1, 12.0)])
+@pytest.mark.parametrize(
+    ("kind", "size", "speed", "broken"),
+    [("ball", 0.03, 0.0, False), ("ball", 0.03, 0.0, True), ("box", 0.04, 12.0, False), ("ball", 0.1, 12.0, True)],
+)
 def test_small_things_that_fall_on_a_soft_body_do_not_sink_into_it(
     kind: str, size: float, speed: float, broken: bool
 ) -> None:
@@ -136,8 +138,8 @@ def test_small_things_that_fall_on_a_soft_body_do_not_sink_into_it(
     more = {"pattern": {"kind": "cells", "count": 5}, "bonds": {"strength": 1e5}} if broken else {}
     block = soft("block", (0, 0.25, 0), (1.5, 0.5, 1.5), matter={"preset": "rubber", "detail": 6}, **more)
     things = thrown(kind, size, 4, speed, 5)
-    run = started(shot(block, *things, frames=60))
-    for _ in range(60):
+    run = started(shot(block, *things, frames=48))
+    for _ in range(48):
         at = run.advance().arrays["position"]
     on = np.abs(at[:, [0, 2]]).max(axis=1) < 0.7
     assert on.sum() >= 2 and at[on, 1].min() > 0.5 + 0.5 * size
@@ -224,8 +226,17 @@ def test_a_small_stone_and_a_free_sheet_keep_their_momentum() -> None:
     assert run.state.assemblies.velocity[0, 1] > -6  # it was met
 
 
-@pytest.mark.parametrize("quality", ["draft", "standard", "fine"])
-@pytest.mark.parametrize(("detail", "count", "above"), [(2, 12, 0.02), (4, 12, 0.0), (4, 30, 0.05), (3, 80, -0.003)])
+@pytest.mark.parametrize(
+    ("detail", "count", "above", "quality"),
+    [
+        (2, 12, 0.02, "draft"),
+        (2, 12, 0.02, "standard"),
+        (2, 12, 0.02, "fine"),
+        (4, 12, 0.0, "standard"),
+        (4, 30, 0.05, "draft"),
+        (3, 80, -0.003, "draft"),
+    ],
+)
 def test_a_soft_body_lies_still_on_a_bonded_body_of_small_pieces(
     detail: int, count: int, above: float, quality: str
 ) -> None:
@@ -237,7 +248,7 @@ def test_a_soft_body_lies_still_on_a_bonded_body_of_small_pieces(
     pad = soft("pad", (0.05, 1.2 + above, 0.03), (0.5, 0.4, 0.4), matter={"detail": detail, "young": 100.0})
     run = started(shot(block, pad, quality=quality))
     run.opening()
-    energy = [run.advance().stats["energy"] for _ in range(30)]
+    energy = [run.advance().stats["energy"] for _ in range(24)]
     assert max(np.diff(energy)) < 25.0 and energy[-1] < energy[0] + 5.0  # J, of 8,000; what it springs back by
     lowest = run.state.vertices.position[:, 1].min()
     assert 0.98 < lowest < 1.001 and np.abs(run.state.vertices.velocity).max() < 0.4

@@ -51,14 +51,15 @@ def interrupted(scene: Shot, every: int) -> list[str]:
     return out
 
 
-LONG_ENOUGH, DEFORMING = 48, 24
-"""Frames, in which most demo shots have broken and fall; of those in which something deforms."""
+LONG_ENOUGH, DEFORMING, MANY = 48, 16, 24
+"""Frames, in which most demo shots have broken and fall; of those in which something deforms, or of many bodies."""
 
 
 @pytest.mark.parametrize("name", sorted(SHOTS))
 def test_every_demo_shot_goes_on_from_every_chunk(name: str) -> None:
     scene = document.parse_json(SHOTS[name].read_bytes())
-    most = DEFORMING if any(b.deforms for b in scene.bodies) else LONG_ENOUGH
+    most = LONG_ENOUGH if len(scene.bodies) < 5 else MANY
+    most = DEFORMING if any(b.deforms for b in scene.bodies) else most
     scene.timing.frames = min(scene.timing.frames, most)
     assert interrupted(scene, every=most // 2) == []
 
