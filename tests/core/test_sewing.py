@@ -46,11 +46,13 @@ def test_a_sheet_hangs_from_a_frame_by_all_its_stitches() -> None:
     assert d is not None and len(d.ties) == 9
     start = d.elements.vertices.rest
     assert start[d.elements.ties.vertex[:, 0], 2] == pytest.approx(-0.5)
+    lowest = []
     for _ in range(24):
         run.advance()
+        lowest.append(run.state.vertices.position[:, 1].min())
     edge = run.state.vertices.position[d.elements.ties.vertex[:, 0]]
     assert edge == pytest.approx(start[d.elements.ties.vertex[:, 0]], abs=2e-3)
-    assert run.state.vertices.position[:, 1].min() < 2.5
+    assert min(lowest) < 2.1
 
 
 def test_only_in_reach_and_to_the_world() -> None:

@@ -21,7 +21,7 @@ from ...kernels import kernel
 from .pattern import block_of, block_pattern
 from .tables import BlockPattern, Levels
 
-COARSEST = 1
+COARSEST = 24
 """A body is not thinned out below so many nodes."""
 NEAREST = 8
 """Among so many of the nearest that stay, a node looks for those it lies between."""

@@ -23,7 +23,7 @@ def _arm(at: Array, group: Array) -> tuple[float, float, float]:
 
 
 @kernel(inner=True)
-def _add_inertia(m: float, x: float, y: float, z: float, out: Array) -> None:
+def add_inertia(m: float, x: float, y: float, z: float, out: Array) -> None:
     """Add that of a mass at an arm to (9,)."""
     out[0] += m * (y * y + z * z)
     out[1] -= m * x * y
@@ -153,7 +153,7 @@ def _add_torques(d: Deformables, assemblies: Assemblies) -> None:
             group[7] += q * z - r * w
             group[8] += r * u - p * z
             group[9] += p * w - q * u
-            _add_inertia(m, p, q, r, group[10:])
+            add_inertia(m, p, q, r, group[10:])
             _add_lost(m, p, q, r, v.d[i], way, group[19:])
     for k in range(slots.used[0]):
         group, m, y = s.total[find_root(s.parent, len(table.island) + k)], slots.mass[k], v.slot_d[k]
@@ -163,7 +163,7 @@ def _add_torques(d: Deformables, assemblies: Assemblies) -> None:
         group[7] += q * z - r * w
         group[8] += r * u - p * z
         group[9] += p * w - q * u
-        _add_inertia(m, p, q, r, group[10:])
+        add_inertia(m, p, q, r, group[10:])
         group[19] += m * (q * y[2] - r * y[1])
         group[20] += m * (r * y[0] - p * y[2])
         group[21] += m * (p * y[1] - q * y[0])

@@ -61,6 +61,8 @@ class StepScratch(NamedTuple):
     parent       : (N + K,) int32, of groups (momentum.py); held (N + K,) uint8, which of these something holds
     total        : (N + K, 23) float64, of groups, over the square of the step: force, mass, centre, torque and then
                    turn, inertia (9), angular momentum, and what is lost
+    turned       : (B,) uint8, whether a body turns as a whole in the step (turning_ahead.py)
+    wholes       : (N, 46) float64, of what hangs together (wholes.py)
     group_of     : as find_groups
     """
 
@@ -84,6 +86,8 @@ class StepScratch(NamedTuple):
     parent: Index
     held: Flags
     total: Array
+    turned: Flags
+    wholes: Array
     group_of: Index
 
 

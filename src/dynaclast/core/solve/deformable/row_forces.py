@@ -23,8 +23,12 @@ TIE_STIFFNESS = 10.0
 """A tie, likewise."""
 PUSH_OUT = 0.2
 """Share of a penetration that is taken out in a step."""
+PUSH_OUT_SPEED = 1.0
+"""But it goes out no faster than this [m/s]."""
 PIERCED = 0.05
 """What goes in by more than this share of its edges is not let be."""
+FIRMER = 4.0
+"""What friction takes a point to be pressed by grows at most by this from step to step."""
 CREEP = 5e-4
 """What is held by friction creeps no faster [m/s]."""
 
@@ -125,7 +129,7 @@ def _own_stiffness(m: Matrix, i: int) -> float:
 
 
 @kernel(inner=True)
-def stiffen(d: Deformables, first: int, count: int) -> None:
+def stiffen(d: Deformables, first: int, count: int, h: float) -> None:
     """How stiff each row from the first on is."""
     rows, m = d.rows, d.matrix
     for c in range(first, count):
@@ -147,7 +151,7 @@ def stiffen(d: Deformables, first: int, count: int) -> None:
         else:
             rows.stiffness[c] = CONTACT_STIFFNESS * own
         if rows.gap[c] < 0.0:
-            rows.gap[c] *= PUSH_OUT
+            rows.gap[c] = max(PUSH_OUT * rows.gap[c], -PUSH_OUT_SPEED * h)
 
 
 @kernel(inner=True)
@@ -172,9 +176,23 @@ def pull_of_rows(d: Deformables, group: Group) -> None:
 
 
 @kernel(inner=True)
+def _stopping_force(d: Deformables, c: int) -> float:
+    """What stops the mass of a row that goes by itself into the other side [N]."""
+    rows, own = d.rows, 0.0
+    for k in range(MOST_VERTICES):
+        i = rows.vertex[c, k]
+        if i >= 0:
+            own += rows.weight[c, k] ** 2 * d.elements.vertices.heavy[i]
+    n, o = rows.normal[c], rows.passing[c]
+    u, v, w = row_motion(rows, d.slots, c, d.scratch.way, d.vectors.slot_d)
+    return own * abs(n[0] * (u - o[0]) + n[1] * (v - o[1]) + n[2] * (w - o[2]))
+
+
+@kernel(inner=True)
 def begin_friction(d: Deformables, first: int, count: int, h: float) -> None:
     """Friction of the first round, of rows from the first on, by how hard points were pressed in the last step and how
-    far they slipped: so it settles from step to step where it does not within one.
+    far they slipped: so it settles from step to step where it does not within one. Contacts are stiff, and what a
+    solution leaves over is much to them: friction does not take a point to be pressed harder all of a sudden.
     """
     rows = d.rows
     for c in range(first, count):
@@ -185,6 +203,7 @@ def begin_friction(d: Deformables, first: int, count: int, h: float) -> None:
             press, slip = d.touching.force[p], d.touching.slip[p]
         else:
             press, slip = 0.0, 0.0
+        rows.most[c] = FIRMER * max(press, _stopping_force(d, c))
         kt = rows.friction[c] * max(press, 0.0) / max(slip, CREEP * h)
         rows.tangential[c] = min(kt, rows.stiffness[c])  # as stiff as the contact at most, or iterations do not end
 
@@ -211,7 +230,8 @@ def look_again(d: Deformables, group: Group, h: float) -> tuple[int, bool]:
             pierced |= gap < -PIERCED * d.elements.points.reach[rows.point[c]]
         rows.force[c] = -k * gap if gap < 0.0 else 0.0
         slip = np.sqrt(max(u * u + w * w + t * t - along * along, 0.0))
-        kt = min(rows.friction[c] * rows.force[c] / max(slip, CREEP * h), rows.stiffness[c])
+        press = min(rows.force[c], rows.most[c])
+        kt = min(rows.friction[c] * press / max(slip, CREEP * h), rows.stiffness[c])
         if rows.active[c] and abs(kt - rows.tangential[c]) > 0.5 * max(kt, rows.tangential[c]):
             changed += 1
         rows.tangential[c] = kt

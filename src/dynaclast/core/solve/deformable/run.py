@@ -22,6 +22,7 @@ from .model import DeformableModel
 from .parts import ROWS, Deformables, StepScratch, Touches
 from .pushes import Pushes, before, keep_steady, pushes
 from .readings import Readings
+from .riding import make_riding
 from .rotations import make_rotations
 from .support import supported
 from .system import Matrix, make_slots, make_vectors
@@ -101,6 +102,7 @@ class DeformableRun:
             e.vertices.island,
             f((n, 3)),
             f((2, 3, 3)),
+            make_riding(n, slots),
         )
         scratch = StepScratch(
             f((n, 3)),
@@ -132,6 +134,8 @@ class DeformableRun:
             f(n + slots, np.int32),
             f(n + slots, np.uint8),
             f((n + slots, 23)),
+            f(bodies, np.uint8),
+            f((n, 46)),
             f(64 + bodies + slots, np.int32),
         )
         return Deformables(

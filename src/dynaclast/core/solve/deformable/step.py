@@ -35,7 +35,9 @@ from .system import (
     solve_system,
 )
 from .tables import MOST_VERTICES, Solver
+from .turning_ahead import go_on_turned, turn_ahead
 from .twist import twist_ropes
+from .wholes import balance_wholes
 
 SOME = 0.05
 """Fewer rows than this share that are otherwise than they were do not matter."""
@@ -103,6 +105,7 @@ def _solve_group(d: Deformables, group: Group, h: float) -> None:
             )
             if count == 0:
                 break
+            balance_wholes(d, group)
             changed, pierced = look_again(d, group, h)
             if not pierced and (changed == 0 or number + 1 >= ROUNDS or (number > 0 and changed < SOME * count)):
                 break
@@ -158,7 +161,8 @@ def step_deformables(
         ux, uy, uz, _ = passing(bodies, a, h, px, py, pz)
         s.goal[i, 0], s.goal[i, 1], s.goal[i, 2] = px + ux, py + uy, pz + uz
         s.goal_way[i, 0], s.goal_way[i, 1], s.goal_way[i, 2] = ux, uy, uz
-    assemble(m, e, d.awake, x, h, anew, s.goal, s.base, v.z)
+    turn_ahead(d, h)
+    assemble(m, e, d.awake, v.p, h, anew, s.goal, s.base, v.z)
     for b in d.awake:
         for n in range(t.leads[b], t.leads[b + 1]):
             i = t.leading[n]
@@ -170,6 +174,7 @@ def step_deformables(
             if d.pinned[i]:
                 v.d[i, 0], v.d[i, 1], v.d[i, 2] = 0.0, 0.0, 0.0
                 s.way[i, 0], s.way[i, 1], s.way[i, 2] = 0.0, 0.0, 0.0
+    go_on_turned(d)
     for k in range(len(e.carried.vertex)):
         i, p = e.carried.vertex[k], e.carried.piece[k]
         a = bodies.piece_assembly[p]
@@ -204,7 +209,7 @@ def step_deformables(
     first = 0
     for _ in range(MOST_LOOKS):
         take_part(d, bodies, settings, first, count, h)
-        stiffen(d, first, count)
+        stiffen(d, first, count, h)
         begin_friction(d, first, count, h)
         groups = find_groups(e.vertices, len(t.solver), d.awake, rows, count, d.slots, d.groups, s.group_of)
         _solve(d, groups, first, h)

@@ -21,6 +21,7 @@ from .chain import ChainFactor, factor_chain, solve_chain
 from .cycle import coarsen_blocks, cycle, invert_diagonals, mirror_blocks
 from .lattice import solve_factored
 from .pattern import add_block_product, add_scalar_product
+from .riding import Riding, add_motion, factor_riding, find_carriers, ride_along
 from .rotations import Rotations, let_turn, turn_on
 from .tables import MOST_VERTICES, BlockPattern, BodyTable, FactorTable, Levels, Rows, ScalarRows, Solver
 
@@ -42,6 +43,7 @@ class Matrix(NamedTuple):
     extra   : (M, 3, 3) float64, [N/m], what rows add to a node's own block in the preconditioner
     inverse : (M, 3, 3) float64, [m/N], of diagonal blocks
     island  : (N,) int32, as of the vertices
+    riding  : what rides on assemblies
     """
 
     rows: ScalarRows
@@ -56,6 +58,7 @@ class Matrix(NamedTuple):
     island: Index
     work: Array
     pair: Array
+    riding: Riding
 
 
 class Slots(NamedTuple):
@@ -106,6 +109,13 @@ def make_vectors(nodes: int, slots: int) -> Vectors:
 
 
 @kernel(inner=True)
+def slot_motion(rows: Rows, slots: Slots, c: int, y: Array) -> tuple[float, float, float]:
+    """How far the assembly on the other side of a row moves where the point is; y (K, 6) as of row_motion."""
+    a, o = y[slots.place[rows.slot[c]]], rows.arm[c]
+    return (a[0] + a[4] * o[2] - a[5] * o[1], a[1] + a[5] * o[0] - a[3] * o[2], a[2] + a[3] * o[1] - a[4] * o[0])
+
+
+@kernel(inner=True)
 def row_motion(rows: Rows, slots: Slots, c: int, x: Array, y: Array) -> tuple[float, float, float]:
     """How far the point of a row moves past the assembly on the other side.
 
@@ -121,10 +131,8 @@ def row_motion(rows: Rows, slots: Slots, c: int, x: Array, y: Array) -> tuple[fl
         v += s * x[i, 1]
         w += s * x[i, 2]
     if rows.slot[c] >= 0:
-        a, o = y[slots.place[rows.slot[c]]], rows.arm[c]
-        u -= a[0] + a[4] * o[2] - a[5] * o[1]
-        v -= a[1] + a[5] * o[0] - a[3] * o[2]
-        w -= a[2] + a[3] * o[1] - a[4] * o[0]
+        a, b, e = slot_motion(rows, slots, c, y)
+        return u - a, v - b, w - e
     return u, v, w
 
 
@@ -353,6 +361,59 @@ def _precondition(
     slot_z: Array,
 ) -> float:
     """(z, slot_z), roughly A^-1 (r, slot_r). Returns r . z [J]."""
+    out = _invert_bodies(m, bodies, group, pinned, r, z)
+    for k in group.slot:
+        _solve_slot(slots.matrix[k], slot_r[k], slot_z[k])
+        for c in range(6):
+            out += slot_r[k, c] * slot_z[k, c]
+    if m.riding.used[0]:
+        out += ride_along(m.riding, bodies, group.body, r, z, slot_r, slot_z)
+    return out
+
+
+@kernel(inner=True)
+def _prepare_riding(
+    m: Matrix, bodies: BodyTable, group: Group, rows: Rows, slots: Slots, pinned: Array, v: Vectors
+) -> None:
+    """How bodies follow the assemblies that carry them, and the system of that."""
+    if len(group.slot) == 0:
+        m.riding.used[0] = 0
+        return
+    count = find_carriers(m.riding, rows, group.row, group.slot, slots.place, slots.mass)
+    for j in range(6 * count):
+        for b in group.body:
+            for n in range(bodies.leads[b], bodies.leads[b + 1]):
+                i = bodies.leading[n]
+                v.r[i, 0], v.r[i, 1], v.r[i, 2] = 0.0, 0.0, 0.0
+        for k in group.slot:
+            v.slot_p[k, :] = 0.0
+        v.slot_p[m.riding.carrier[j // 6], j % 6] = 1.0
+        for c in group.row:
+            if rows.active[c] and rows.slot[c] >= 0:
+                x, y, z = slot_motion(rows, slots, c, v.slot_p)
+                f, g, h = row_stiffness(rows, c, x, y, z)
+                for k in range(MOST_VERTICES):
+                    i = rows.vertex[c, k]
+                    if i < 0:
+                        break
+                    s = rows.weight[c, k]
+                    v.r[i, 0] += s * f
+                    v.r[i, 1] += s * g
+                    v.r[i, 2] += s * h
+        _invert_bodies(m, bodies, group, pinned, v.r, v.z)
+        for b in group.body:
+            for n in range(bodies.leads[b], bodies.leads[b + 1]):
+                i = bodies.leading[n]
+                for c in range(3):
+                    m.riding.way[j, i, c] = v.p[i, c] = v.z[i, c]
+        multiply(m, bodies, group, rows, slots, pinned, v.p, v.slot_p, v.q, v.slot_q)
+        add_motion(m.riding, j, bodies, group.body, v.q, v.slot_q)
+    factor_riding(m.riding)
+
+
+@kernel(inner=True)
+def _invert_bodies(m: Matrix, bodies: BodyTable, group: Group, pinned: Array, r: Array, z: Array) -> float:
+    """z, roughly what each body's own matrix makes of r. Returns r . z [J]."""
     out = 0.0
     for b in group.body:
         first, last = bodies.first[b], bodies.first[b + 1]
@@ -369,10 +430,6 @@ def _precondition(
             if bodies.still[b] and pinned[i]:
                 z[i, 0], z[i, 1], z[i, 2] = 0.0, 0.0, 0.0
             out += r[i, 0] * z[i, 0] + r[i, 1] * z[i, 1] + r[i, 2] * z[i, 2]
-    for k in group.slot:
-        _solve_slot(slots.matrix[k], slot_r[k], slot_z[k])
-        for c in range(6):
-            out += slot_r[k, c] * slot_z[k, c]
     return out
 
 
@@ -395,6 +452,7 @@ def solve_system(
     Returns : iterations
     """
     d, r, z, p, q = v.d, v.r, v.z, v.p, v.q
+    _prepare_riding(m, bodies, group, rows, slots, pinned, v)
     multiply(m, bodies, group, rows, slots, pinned, d, v.slot_d, q, v.slot_q)
     for b in group.body:
         for n in range(bodies.leads[b], bodies.leads[b + 1]):

@@ -306,6 +306,7 @@ class Rows(NamedTuple):
     active     : (R,) uint8; solved (R,) uint8, whether it was in the last solution
     tie        : (R,) int32, -1 for a contact
     force      : (R,) float64, [N], along the normal, of the last solution
+    most       : (R,) float64, [N], the greatest force that friction goes by
     shape      : (R,) int32, what it touches; face: (R,) int32
     point      : (R,) int32, the point that touches
     order      : (R,) int32, rows by their groups (groups.py)
@@ -329,6 +330,7 @@ class Rows(NamedTuple):
     point: Int
     order: Int
     solved: Flag
+    most: Scalar
 
 
 def make_rows(count: int) -> Rows:
@@ -352,6 +354,7 @@ def make_rows(count: int) -> Rows:
         f(count, i),
         f(count, i),
         f(count, np.uint8),
+        f(count),
     )
 
 

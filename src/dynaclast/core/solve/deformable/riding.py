@@ -1,0 +1,134 @@
+"""What lies on an assembly rides on it: in the preconditioner both move as one where that costs little.
+
+Rows between a sheet and a crate are stiff. With each inverted by itself, as if the other stood still, conjugate
+gradients need many iterations until both move together. So of the assemblies that rows hold much more stiffly than
+their mass does, each of the six motions is taken with how the deformable bodies would roughly follow it,
+W = -P^-1 A_vs with P what inverts the bodies, and the system on these Z = [W; 1] is solved exactly: P^-1 + Z (Z'A Z)^-1
+Z' is what preconditions.
+
+Source: Nabben and Vuik 2006, "A comparison of deflation and coarse grid correction" (doi 10.1137/040607828).
+"""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+
+from ...arrays import Array, Index
+from ...kernels import kernel
+from .tables import BodyTable, Rows
+
+MOST_CARRIERS = 2
+"""So many assemblies of a group, those that rows hold most stiffly against their mass."""
+STIFF = 3.0
+"""And those that they hold more stiffly than so many times that."""
+
+
+class Riding(NamedTuple):
+    """Motions of assemblies and what follows them, W = 6 MOST_CARRIERS at most, of the group at hand.
+
+    carrier : (MOST_CARRIERS,) int64, places in Slots; used (1,) int64, how many
+    hold    : (K,) float64, [N/m], of rows on each slot
+    way     : (W, N, 3) float64, how vertices follow each motion
+    matrix  : (W, W) float64, Z'A Z, factored (Cholesky)
+    share   : (W,) float64, scratch
+    """
+
+    carrier: Index
+    used: Index
+    hold: Array
+    way: Array
+    matrix: Array
+    share: Array
+
+
+def make_riding(vertices: int, slots: int) -> Riding:
+    """slots: with that of the ground; where that is the only one nothing carries."""
+    f, most = np.zeros, 6 * MOST_CARRIERS
+    n = vertices if slots > 1 else 0
+    return Riding(f(MOST_CARRIERS, np.int64), f(1, np.int64), f(slots), f((most, n, 3)), f((most, most)), f(most))
+
+
+@kernel(inner=True)
+def find_carriers(riding: Riding, rows: Rows, row: Index, slot: Index, place: Index, mass: Array) -> int:
+    """The assemblies of a group that carry; returns how many.
+
+    row, slot : of the group; place (A,) and mass (K,) as in Slots
+    """
+    hold, count = riding.hold, 0
+    for k in slot:
+        hold[k] = 0.0
+    for c in row:
+        if rows.slot[c] >= 0 and rows.active[c]:
+            hold[place[rows.slot[c]]] += rows.stiffness[c]
+    while count < MOST_CARRIERS:
+        best, most = -1, STIFF
+        for k in slot:
+            if hold[k] > most * mass[k]:
+                best, most = k, hold[k] / mass[k]
+        if best < 0:
+            break
+        riding.carrier[count] = best
+        hold[best] = 0.0
+        count += 1
+    riding.used[0] = count
+    return count
+
+
+@kernel(inner=True)
+def _along(way: Array, bodies: BodyTable, body: Index, x: Array) -> float:
+    """way . x of the vertices of bodies."""
+    s = 0.0
+    for b in body:
+        for n in range(bodies.leads[b], bodies.leads[b + 1]):
+            i = bodies.leading[n]
+            s += way[i, 0] * x[i, 0] + way[i, 1] * x[i, 1] + way[i, 2] * x[i, 2]
+    return s
+
+
+@kernel(inner=True)
+def add_motion(riding: Riding, j: int, bodies: BodyTable, body: Index, x: Array, slot_x: Array) -> None:
+    """Row j of Z'A Z, of motions up to this one, from (x, slot_x), which is A times the motion."""
+    for k in range(j + 1):
+        s = slot_x[riding.carrier[k // 6], k % 6] + _along(riding.way[k], bodies, body, x)
+        riding.matrix[j, k] = s
+
+
+@kernel(inner=True)
+def factor_riding(riding: Riding) -> None:
+    """Cholesky's factor of what is known of riding.matrix, in place of its lower half."""
+    a, n = riding.matrix, 6 * riding.used[0]
+    for j in range(n):
+        for k in range(j):
+            for i in range(j, n):
+                a[i, j] -= a[i, k] * a[j, k]
+        s = np.sqrt(max(a[j, j], 1e-300))
+        for i in range(j, n):
+            a[i, j] /= s
+
+
+@kernel(inner=True)
+def ride_along(
+    riding: Riding, bodies: BodyTable, body: Index, r: Array, z: Array, slot_r: Array, slot_z: Array
+) -> float:
+    """(z, slot_z) += Z (Z'A Z)^-1 Z' (r, slot_r) of a group of bodies; returns what that adds to r . z [J]."""
+    a, share, most, out = riding.matrix, riding.share, 6 * riding.used[0], 0.0
+    for j in range(most):
+        s = slot_r[riding.carrier[j // 6], j % 6] + _along(riding.way[j], bodies, body, r)
+        for k in range(j):
+            s -= a[j, k] * share[k]
+        share[j] = s / a[j, j]
+        out += share[j] * share[j]
+    for j in range(most - 1, -1, -1):
+        s = share[j]
+        for k in range(j + 1, most):
+            s -= a[k, j] * share[k]
+        share[j] = s / a[j, j]
+        slot_z[riding.carrier[j // 6], j % 6] += share[j]
+        for b in body:
+            for n in range(bodies.leads[b], bodies.leads[b + 1]):
+                i = bodies.leading[n]
+                for c in range(3):
+                    z[i, c] += share[j] * riding.way[j, i, c]
+    return out

@@ -1,0 +1,123 @@
+"""Cloth and ropes that turn as a whole, and what rides on assemblies: kernels against rotations and dense algebra."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import pytest
+from scipy.spatial.transform import Rotation
+
+from deforming import cloth, pin, rope, soft, spin_of, started
+from dynaclast.core.kernels import kernel
+from dynaclast.core.solve.deformable.riding import MOST_CARRIERS, factor_riding, find_carriers, make_riding, ride_along
+from dynaclast.core.solve.deformable.tables import make_rows
+from dynaclast.core.solve.deformable.turning_ahead import turn_ahead
+from shots import shot
+
+
+@kernel
+def _ahead(d, h):  # type: ignore[no-untyped-def]
+    turn_ahead(d, h)
+
+
+@kernel
+def _ride(riding, bodies, body, r, z, slot_r, slot_z):  # type: ignore[no-untyped-def]
+    factor_riding(riding)
+    return ride_along(riding, bodies, body, r, z, slot_r, slot_z)
+
+
+@kernel
+def _carriers(riding, rows, row, slot, place, mass):  # type: ignore[no-untyped-def]
+    return find_carriers(riding, rows, row, slot, place, mass)
+
+
+SHEET = cloth("it", (0.3, 1, -0.2), (0.6, 0.4), (5, 4))
+CORD = rope("it", (0, 1, 0), (1, 1, 0.5), segments=6)
+
+
+def parts_of(*bodies: dict[str, Any]):  # type: ignore[no-untyped-def]
+    run = started(shot(*bodies, gravity=[0, 0, 0], ground={"on": False}))
+    return run, run.rigid._beside.parts  # type: ignore[union-attr]
+
+
+@pytest.mark.parametrize("spin", [(0, 4, 0), (1, -2, 0.5), (0, 0, 200.0), (1e-3, 0.002, 0)])
+@pytest.mark.parametrize("flaps", [0.0, 0.1, 0.8])
+def test_what_turns_as_a_whole_is_taken_round_its_centre(spin: tuple[float, float, float], flaps: float) -> None:
+    """flaps: speed of every other vertex against the rest, as a share of the turn's."""
+    run, parts = parts_of(SHEET)
+    x, m, h = run.state.vertices.position, run.model.deformables.own_mass, 0.01
+    center, v, turn = m @ x / m.sum(), parts.vectors, np.array(spin)
+    turns = np.cross(turn, x - center)
+    own = np.random.default_rng(1).normal(size=x.shape)
+    own -= m @ own / m.sum()
+    own *= flaps * np.sqrt((m @ (turns**2).sum(axis=1)) / (m @ (own**2).sum(axis=1)))
+    run.state.vertices.velocity[:] = [1, 2, 3] + turns + own
+    turn = spin_of(run)
+    goes = Rotation.from_rotvec(h * turn).apply(x - center) + center
+    _ahead(parts, h)
+    if h * np.linalg.norm(turn) < 1e-4 or flaps > 0.5:
+        assert not parts.scratch.turned.any() and v.p[: len(x)].tolist() == x.tolist()
+        return
+    assert parts.scratch.turned.all()
+    assert v.p[: len(x)] == pytest.approx(goes, abs=1e-7) and v.b[: len(x)] == pytest.approx(goes - x, abs=1e-7)
+    assert v.r[: len(x)] == pytest.approx(goes - x - h * np.cross(turn, x - center), abs=1e-7)
+
+
+def test_each_that_hangs_together_turns_by_itself_and_what_is_held_does_not() -> None:
+    pattern = {"pattern": {"kind": "slabs", "count": 2, "axis": [1, 0, 0], "spread": 0.0, "random": 0.0}}
+    run, parts = parts_of(
+        SHEET | pattern,
+        SHEET | {"name": "held", "pins": [pin(0, 1, 0, reach=0.15)]},
+        soft("s", (3, 1, 0), (0.4, 0.4, 0.4)),
+    )
+    x, island = run.state.vertices.position, parts.elements.vertices.island
+    run.state.vertices.velocity[:] = 0.0
+    body = parts.elements.vertices.body
+    own = np.unique(island[body == 0])
+    assert len(own) == 2
+    one = island == own[0]
+    center = x[one].mean(axis=0)
+    run.state.vertices.velocity[one] = np.cross([0, 3, 0], x[one] - center)
+    run.state.vertices.velocity[body == 1] = np.cross([0, 3, 0], x[body == 1])
+    _ahead(parts, 0.01)
+    moved = np.abs(parts.vectors.p[: len(x)] - x).max(axis=1)
+    assert moved[one].max() > 1e-3 and moved[island == own[1]].max() < 1e-12 and moved[body == 1].max() < 1e-12
+    assert parts.scratch.turned.tolist() == [1, 0, 0]
+
+
+@pytest.mark.parametrize("carriers", [1, 2])
+def test_riding_adds_the_exact_solution_on_its_motions(carriers: int) -> None:
+    run, parts = parts_of(SHEET, CORD | {"name": "cord"})
+    rng, n, k, most = np.random.default_rng(carriers), len(run.state.vertices.position), 4, 6 * carriers
+    riding = make_riding(n, k)
+    riding.used[0], riding.carrier[:carriers] = carriers, [2, 0][:carriers]
+    riding.way[:] = rng.normal(size=riding.way.shape)
+    half = rng.normal(size=(most, most))
+    whole = half @ half.T + np.eye(most)
+    riding.matrix[:most, :most] = whole
+    motions = np.zeros((most, 3 * n + 6 * k))
+    for j in range(most):
+        motions[j, : 3 * n] = riding.way[j].ravel()
+        motions[j, 3 * n + 6 * riding.carrier[j // 6] + j % 6] = 1.0
+    r, slot_r = rng.normal(size=(n, 3)), rng.normal(size=(k, 6))
+    z, slot_z = np.zeros((n, 3)), np.zeros((k, 6))
+    force = np.concatenate([r.ravel(), slot_r.ravel()])
+    said = _ride(riding, parts.elements.bodies, np.array([0, 1]), r, z, slot_r, slot_z)
+    slow = motions.T @ np.linalg.solve(whole, motions @ force)
+    assert np.concatenate([z.ravel(), slot_z.ravel()]) == pytest.approx(slow)
+    assert said == pytest.approx(force @ slow)
+
+
+def test_carriers_are_those_that_rows_hold_most_stiffly_against_their_mass() -> None:
+    rows, riding = make_rows(6), make_riding(10, 4)
+    rows.slot[:] = [7, 7, 5, 9, -1, 5]
+    rows.active[:] = [1, 1, 1, 1, 1, 0]
+    rows.stiffness[:] = [10, 20, 50, 2, 9, 1e9]
+    place = np.full(10, -1, np.int32)
+    place[[7, 5, 9]] = [0, 1, 2]
+    count = _carriers(
+        riding, rows, np.arange(6, dtype=np.int32), np.arange(3, dtype=np.int32), place, np.array([1.0, 10.0, 1.0, 1.0])
+    )
+    assert count == MOST_CARRIERS == 2 and riding.carrier.tolist() == [0, 1]  # 30 and 5 times; 2 is not stiff
+    assert riding.way.shape == (12, 10, 3) and make_riding(10, 1).way.shape == (12, 0, 3)
