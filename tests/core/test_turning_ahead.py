@@ -1,4 +1,4 @@
-"""Cloth and ropes that turn as a whole, and what rides on assemblies: kernels against rotations and dense algebra."""
+"""Cloth that turns as a whole, and what rides on assemblies: kernels against rotations and dense algebra."""
 
 from __future__ import annotations
 
