@@ -174,7 +174,7 @@ def begin_kernels(*, compile_now: bool = True) -> Callable[[], None] | None:
         stamp.write_text(value)
     if not compile_now or _fresh(warm_stamp, value):
         return None
-    say("compiling the solver (about two minutes, once)")
+    say("compiling the solver (some minutes, once)")
     process = subprocess.Popen(
         [sys.executable, "-c", "from dynaclast.jobs.warm import compile_all; compile_all()"],
         stdout=subprocess.PIPE,

@@ -16,18 +16,44 @@ from dynaclast.core.geometry.rotations import (
     rotation_vector_between,
     vector_to_quaternion,
 )
+from dynaclast.core.kernels import kernel
 from dynaclast.core.kernels.linalg import (
+    factor_cholesky,
     invert_3x3,
     invert_symmetric_3x3,
     multiply_quaternions,
     multiply_rotated,
     quaternion_to_matrix,
     rotate_quaternion,
+    solve_cholesky,
     squared_length,
 )
 from dynaclast.core.kernels.union_find import find_root, unite
 
 SEEDS = st.integers(0, 10**6)
+
+
+@kernel
+def _solved(a, n, r, z):  # type: ignore[no-untyped-def]
+    factor_cholesky(a, n)
+    solve_cholesky(a, n, r, z)
+
+
+@pytest.mark.parametrize("n", [1, 6, 12])
+def test_a_positive_system_is_solved_by_its_factor(n: int) -> None:
+    """Of the first rows and columns of what may be larger; in place where asked."""
+    rng = np.random.default_rng(n)
+    half, r = rng.normal(size=(n, n)), rng.normal(size=14)
+    whole = np.full((14, 14), 7.0)
+    whole[:n, :n] = half @ half.T + np.eye(n)
+    slow, factor = np.linalg.solve(whole[:n, :n], r[:n]), whole.copy()
+    z = np.zeros(14)
+    _solved(factor, n, r, z)
+    assert z[:n] == pytest.approx(slow) and not z[n:].any()
+    assert np.tril(factor[:n, :n]) == pytest.approx(np.linalg.cholesky(whole[:n, :n]))
+    assert (factor[n:] == 7.0).all() and (factor[:, n:] == 7.0).all()
+    _solved(whole.copy(), n, r, r)
+    assert r[:n] == pytest.approx(slow)
 
 
 @given(SEEDS)

@@ -10,7 +10,8 @@ from scipy.spatial.transform import Rotation
 
 from deforming import cloth, pin, rope, soft, spin_of, started
 from dynaclast.core.kernels import kernel
-from dynaclast.core.solve.deformable.riding import MOST_CARRIERS, factor_riding, find_carriers, make_riding, ride_along
+from dynaclast.core.kernels.linalg import factor_cholesky
+from dynaclast.core.solve.deformable.riding import MOST_CARRIERS, find_carriers, make_riding, ride_along
 from dynaclast.core.solve.deformable.tables import make_rows
 from dynaclast.core.solve.deformable.turning_ahead import turn_ahead
 from shots import shot
@@ -23,7 +24,7 @@ def _ahead(d, h):  # type: ignore[no-untyped-def]
 
 @kernel
 def _ride(riding, bodies, body, r, z, slot_r, slot_z):  # type: ignore[no-untyped-def]
-    factor_riding(riding)
+    factor_cholesky(riding.matrix, 6 * riding.used[0])
     return ride_along(riding, bodies, body, r, z, slot_r, slot_z)
 
 

@@ -144,3 +144,30 @@ def rotate_by(qx: float, qy: float, qz: float, qw: float, x: float, y: float, z:
     """A vector turned by a unit quaternion."""
     tx, ty, tz = 2.0 * (qy * z - qz * y), 2.0 * (qz * x - qx * z), 2.0 * (qx * y - qy * x)
     return x + qw * tx + qy * tz - qz * ty, y + qw * ty + qz * tx - qx * tz, z + qw * tz + qx * ty - qy * tx
+
+
+@kernel(inner=True)
+def factor_cholesky(a: Array, n: int) -> None:
+    """Cholesky's factor of a positive matrix, the first n rows and columns of a, in place of its lower half."""
+    for j in range(n):
+        for k in range(j):
+            for i in range(j, n):
+                a[i, j] -= a[i, k] * a[j, k]
+        s = np.sqrt(max(a[j, j], 1e-300))
+        for i in range(j, n):
+            a[i, j] /= s
+
+
+@kernel(inner=True)
+def solve_cholesky(a: Array, n: int, r: Array, z: Array) -> None:
+    """z (n,), which may be r, of the matrix that a is the factor of, for r (n,)."""
+    for i in range(n):
+        s = r[i]
+        for k in range(i):
+            s -= a[i, k] * z[k]
+        z[i] = s / a[i, i]
+    for i in range(n - 1, -1, -1):
+        s = z[i]
+        for k in range(i + 1, n):
+            s -= a[k, i] * z[k]
+        z[i] = s / a[i, i]

@@ -34,6 +34,15 @@ def add_inertia(m: float, x: float, y: float, z: float, out: Array) -> None:
 
 
 @kernel(inner=True)
+def invert_inertia(inertia: Array, out: Array) -> None:
+    """Of what ``add_inertia`` summed (9,), with a little more about every axis (ROUND), into (3, 3)."""
+    least = ROUND * (inertia[0] + inertia[4] + inertia[8])
+    out[0, 0], out[0, 1], out[0, 2] = inertia[0] + least, inertia[1], inertia[2]
+    out[1, 1], out[1, 2], out[2, 2] = inertia[4] + least, inertia[5], inertia[8] + least
+    invert_symmetric_3x3(out, out)
+
+
+@kernel(inner=True)
 def _add_lost(m: float, x: float, y: float, z: float, d: Array, way: Array, out: Array) -> None:
     """Add angular momentum of a mass at an arm that moves by d, and half the mass times the square of what it moves
     otherwise than by itself, to (4,).
@@ -50,11 +59,7 @@ def _find_turn(group: Array, matrix: Array) -> None:
     """What turn (3,) [rad] makes good the torque of a group, in the torque's place; no more of it than brings back the
     energy of motion that implicit Euler takes at least, 1/2 M |d - way|^2.
     """
-    inertia = group[10:]
-    least = ROUND * (inertia[0] + inertia[4] + inertia[8])
-    matrix[0, 0], matrix[0, 1], matrix[0, 2] = inertia[0] + least, inertia[1], inertia[2]
-    matrix[1, 1], matrix[1, 2], matrix[2, 2] = inertia[4] + least, inertia[5], inertia[8] + least
-    invert_symmetric_3x3(matrix, matrix)
+    invert_inertia(group[10:], matrix)
     a, b, c = group[7], group[8], group[9]
     given, square = 0.0, 0.0
     for r in range(3):

@@ -17,6 +17,7 @@ import numpy as np
 
 from ...arrays import Array, Index
 from ...kernels import kernel
+from ...kernels.linalg import solve_cholesky
 from .tables import BodyTable, Rows
 
 MOST_CARRIERS = 2
@@ -32,7 +33,7 @@ class Riding(NamedTuple):
     hold    : (K,) float64, [N/m], of rows on each slot
     way     : (W, N, 3) float64, how vertices follow each motion
     matrix  : (W, W) float64, Z'A Z, factored (Cholesky)
-    share   : (W,) float64, scratch
+    force   : (W,) float64, scratch, along each motion; share (W,) float64, of each that takes that
     """
 
     carrier: Index
@@ -40,6 +41,7 @@ class Riding(NamedTuple):
     hold: Array
     way: Array
     matrix: Array
+    force: Array
     share: Array
 
 
@@ -47,7 +49,9 @@ def make_riding(vertices: int, slots: int) -> Riding:
     """slots: with that of the ground; where that is the only one nothing carries."""
     f, most = np.zeros, 6 * MOST_CARRIERS
     n = vertices if slots > 1 else 0
-    return Riding(f(MOST_CARRIERS, np.int64), f(1, np.int64), f(slots), f((most, n, 3)), f((most, most)), f(most))
+    return Riding(
+        f(MOST_CARRIERS, np.int64), f(1, np.int64), f(slots), f((most, n, 3)), f((most, most)), f(most), f(most)
+    )
 
 
 @kernel(inner=True)
@@ -96,35 +100,16 @@ def add_motion(riding: Riding, j: int, bodies: BodyTable, body: Index, x: Array,
 
 
 @kernel(inner=True)
-def factor_riding(riding: Riding) -> None:
-    """Cholesky's factor of what is known of riding.matrix, in place of its lower half."""
-    a, n = riding.matrix, 6 * riding.used[0]
-    for j in range(n):
-        for k in range(j):
-            for i in range(j, n):
-                a[i, j] -= a[i, k] * a[j, k]
-        s = np.sqrt(max(a[j, j], 1e-300))
-        for i in range(j, n):
-            a[i, j] /= s
-
-
-@kernel(inner=True)
 def ride_along(
     riding: Riding, bodies: BodyTable, body: Index, r: Array, z: Array, slot_r: Array, slot_z: Array
 ) -> float:
     """(z, slot_z) += Z (Z'A Z)^-1 Z' (r, slot_r) of a group of bodies; returns what that adds to r . z [J]."""
-    a, share, most, out = riding.matrix, riding.share, 6 * riding.used[0], 0.0
+    force, share, most, out = riding.force, riding.share, 6 * riding.used[0], 0.0
     for j in range(most):
-        s = slot_r[riding.carrier[j // 6], j % 6] + _along(riding.way[j], bodies, body, r)
-        for k in range(j):
-            s -= a[j, k] * share[k]
-        share[j] = s / a[j, j]
-        out += share[j] * share[j]
-    for j in range(most - 1, -1, -1):
-        s = share[j]
-        for k in range(j + 1, most):
-            s -= a[k, j] * share[k]
-        share[j] = s / a[j, j]
+        force[j] = slot_r[riding.carrier[j // 6], j % 6] + _along(riding.way[j], bodies, body, r)
+    solve_cholesky(riding.matrix, most, force, share)
+    for j in range(most):
+        out += force[j] * share[j]
         slot_z[riding.carrier[j // 6], j % 6] += share[j]
         for b in body:
             for n in range(bodies.leads[b], bodies.leads[b + 1]):

@@ -17,11 +17,12 @@ import numpy as np
 
 from ...arrays import Array, Index
 from ...kernels import kernel
+from ...kernels.linalg import factor_cholesky, solve_cholesky
 from .chain import ChainFactor, factor_chain, solve_chain
 from .cycle import coarsen_blocks, cycle, invert_diagonals, mirror_blocks
 from .lattice import solve_factored
 from .pattern import add_block_product, add_scalar_product
-from .riding import Riding, add_motion, factor_riding, find_carriers, ride_along
+from .riding import Riding, add_motion, find_carriers, ride_along
 from .rotations import Rotations, let_turn, turn_on
 from .tables import MOST_VERTICES, BlockPattern, BodyTable, FactorTable, Levels, Rows, ScalarRows, Solver
 
@@ -222,32 +223,6 @@ def multiply(
 
 
 @kernel(inner=True)
-def _factor_slot(a: Array) -> None:
-    """Cholesky's factor of a positive matrix (6, 6), in place of its lower half."""
-    for j in range(6):
-        for k in range(j):
-            for i in range(j, 6):
-                a[i, j] -= a[i, k] * a[j, k]
-        s = np.sqrt(max(a[j, j], 1e-300))
-        for i in range(j, 6):
-            a[i, j] /= s
-
-
-@kernel(inner=True)
-def _solve_slot(a: Array, r: Array, z: Array) -> None:
-    for i in range(6):
-        s = r[i]
-        for k in range(i):
-            s -= a[i, k] * z[k]
-        z[i] = s / a[i, i]
-    for i in range(5, -1, -1):
-        s = z[i]
-        for k in range(i + 1, 6):
-            s -= a[k, i] * z[k]
-        z[i] = s / a[i, i]
-
-
-@kernel(inner=True)
 def prepare_preconditioner(m: Matrix, bodies: BodyTable, group: Group, rows: Rows, slots: Slots, pinned: Array) -> None:
     """Inverses of each body and assembly of a group by itself, with the rows on it."""
     extra, levels = m.extra, m.levels
@@ -306,7 +281,7 @@ def prepare_preconditioner(m: Matrix, bodies: BodyTable, group: Group, rows: Row
                 a[4, 3 + j] += o[0] * t[2, j] - o[2] * t[0, j]
                 a[5, 3 + j] += o[1] * t[0, j] - o[0] * t[1, j]
     for k in group.slot:
-        _factor_slot(slots.matrix[k])
+        factor_cholesky(slots.matrix[k], 6)
     for b in group.body:
         if bodies.solver[b] == Solver.CHAIN:
             begin, end = bodies.leads[b], bodies.leads[b + 1]
@@ -363,7 +338,7 @@ def _precondition(
     """(z, slot_z), roughly A^-1 (r, slot_r). Returns r . z [J]."""
     out = _invert_bodies(m, bodies, group, pinned, r, z)
     for k in group.slot:
-        _solve_slot(slots.matrix[k], slot_r[k], slot_z[k])
+        solve_cholesky(slots.matrix[k], 6, slot_r[k], slot_z[k])
         for c in range(6):
             out += slot_r[k, c] * slot_z[k, c]
     if m.riding.used[0]:
@@ -408,7 +383,7 @@ def _prepare_riding(
                     m.riding.way[j, i, c] = v.p[i, c] = v.z[i, c]
         multiply(m, bodies, group, rows, slots, pinned, v.p, v.slot_p, v.q, v.slot_q)
         add_motion(m.riding, j, bodies, group.body, v.q, v.slot_q)
-    factor_riding(m.riding)
+    factor_cholesky(m.riding.matrix, 6 * count)
 
 
 @kernel(inner=True)

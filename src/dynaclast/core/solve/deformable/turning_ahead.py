@@ -14,8 +14,7 @@ from __future__ import annotations
 import numpy as np
 
 from ...kernels import kernel
-from ...kernels.linalg import invert_symmetric_3x3
-from .momentum import add_inertia
+from .momentum import add_inertia, invert_inertia
 from .parts import Deformables
 from .pattern import add_block_product, add_scalar_product
 from .tables import Solver
@@ -24,8 +23,6 @@ HARDLY = 1e-4
 """What turns by less in a step [rad] is not stretched by it to speak of."""
 AS_ONE = 0.8
 """And what has less than this share of its own motion in the turn flaps or whips: that is no turn of the whole."""
-ROUND = 1e-9
-"""A share of its inertia that is added about every axis, so that a straight line is not spun about itself."""
 
 
 @kernel(inner=True)
@@ -62,18 +59,16 @@ def _find_turns(d: Deformables, b: int, h: float) -> bool:
         g = s.total[k]
         if g[3] == 0.0:  # not the first of its own
             continue
-        least, o = ROUND * (g[10] + g[14] + g[18]), s.matrix3
-        o[0, 0], o[0, 1], o[0, 2] = g[10] + least, g[11], g[12]
-        o[1, 1], o[1, 2], o[2, 2] = g[14] + least, g[15], g[18] + least
         p, q, r = h * g[7], h * g[8], h * g[9]
         moves = h * h * (g[19] - (g[4] * g[4] + g[5] * g[5] + g[6] * g[6]) / g[3])
         for c in range(3):
             g[c] /= g[3]
             g[7 + c] = 0.0
         g[3] = 0.0
-        if s.held[k] or not least > 0.0:
+        if s.held[k] or not g[10] + g[14] + g[18] > 0.0:
             continue
-        invert_symmetric_3x3(o, o)
+        o = s.matrix3
+        invert_inertia(g[10:], o)
         for c in range(3):
             g[7 + c] = o[c, 0] * p + o[c, 1] * q + o[c, 2] * r
         if g[7] * p + g[8] * q + g[9] * r < AS_ONE * moves:
@@ -118,7 +113,7 @@ def go_on_turned(d: Deformables) -> None:
     """The system of what turns, linearised where that turns it to; displacements to begin with are there too."""
     t, table, v, s, m = d.elements.bodies, d.elements.vertices, d.vectors, d.scratch, d.matrix
     for b in d.awake:
-        if t.solver[b] == Solver.FACTOR or not s.turned[b]:
+        if not s.turned[b]:
             continue
         for n in range(t.leads[b], t.leads[b + 1]):
             i = t.leading[n]

@@ -11,16 +11,13 @@ Source: Nicolaides 1987, "Deflation of conjugate gradients with applications to 
 
 from __future__ import annotations
 
-import numpy as np
-
 from ...arrays import Array
 from ...kernels import kernel
+from ...kernels.linalg import factor_cholesky, solve_cholesky
+from .momentum import ROUND
 from .parts import Deformables
 from .system import Group, multiply
 from .tables import MOST_VERTICES, Solver
-
-ROUND = 1e-9
-"""A share of its inertia that is added about every axis, so that a straight line is not spun about itself."""
 
 
 @kernel(inner=True)
@@ -117,24 +114,13 @@ def _add_rows(d: Deformables, group: Group) -> None:
 
 @kernel(inner=True)
 def _solve(g: Array) -> None:
-    """In place of force and torque, the shift and the turn that take them, by Cholesky's factor."""
-    a, b = g[10:].reshape(6, 6), g[4:10]
+    """In place of force and torque, the shift and the turn that take them."""
+    a = g[10:].reshape(6, 6)
     least = ROUND * (a[3, 3] + a[4, 4] + a[5, 5])
-    for j in range(6):
-        if j >= 3:
-            a[j, j] += least
-        for k in range(j):
-            for i in range(j, 6):
-                a[i, j] -= a[i, k] * a[j, k]
-            b[j] -= a[j, k] * b[k]
-        f = np.sqrt(max(a[j, j], 1e-300))
-        for i in range(j, 6):
-            a[i, j] /= f
-        b[j] /= f
-    for i in range(5, -1, -1):
-        for k in range(i + 1, 6):
-            b[i] -= a[k, i] * b[k]
-        b[i] /= a[i, i]
+    for c in range(3, 6):
+        a[c, c] += least
+    factor_cholesky(a, 6)
+    solve_cholesky(a, 6, g[4:10], g[4:10])
 
 
 @kernel(inner=True)
