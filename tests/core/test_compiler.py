@@ -8,6 +8,7 @@ import math
 from collections.abc import Iterator
 from pathlib import Path
 from types import SimpleNamespace
+from typing import NamedTuple
 
 import numba
 import numpy as np
@@ -16,6 +17,7 @@ from llvmlite.binding import Linkage
 from numba.core import inline_closurecall
 from numba.core.caching import NullCache
 from numba.core.compiler import Flags
+from numba.core.lowering import Lower
 from numba.core.registry import cpu_target
 from numba.core.types.functions import BaseFunction
 from numba.np import arrayobj
@@ -69,6 +71,39 @@ def sorted_copy(a):
     return np.sort(a.copy())
 
 
+class _Pair(NamedTuple):
+    first: np.ndarray
+    second: np.ndarray
+
+
+@kernel(inner=True)
+def _least(pair, most):
+    """Variables of every kind: made in a branch, in a loop and before either, taken over from pass to pass."""
+    first, found, late = pair.first, most, 0.0
+    for i in range(len(first)):
+        each = first[i]
+        if each > 0.0:
+            twice = 2.0 * each
+            if twice > most:
+                continue
+            found = twice - found
+            for j in range(i):
+                shift = pair.second[j] - each
+                late += shift * twice
+        else:
+            late -= each
+    return found + late
+
+
+@kernel
+def ways(pair, most, times):
+    total = 0.0
+    for _ in range(times):
+        one = _Pair(pair.second, pair.first)
+        total = total + _least(one, most) if total > 3.0 else _least(pair, most) - total
+    return total
+
+
 def plain(a, k, flag):
     return numba.njit(mixed.py_func, error_model="numpy", fastmath={"contract", "nsz"})(a, k, flag)
 
@@ -91,6 +126,33 @@ def test_kernels_give_what_the_plain_compiler_gives(dtype, flag):
     finally:
         globals()["_twice"] = inner
     assert mixed(a, 3, flag) == pytest.approx(want, rel=1e-6)
+
+
+def test_variables_made_on_any_way_through_are_what_python_makes_them():
+    ways._cache, _least._cache = NullCache(), NullCache()
+    rng = np.random.default_rng(3)
+    want: list[float] = []
+    for times in range(4):
+        pair, most = _Pair(rng.normal(size=9), rng.normal(size=9)), float(rng.uniform(0, 3))
+        rehearse(lambda pair=pair, most=most, times=times: want.append(ways(pair, most, times)), {})
+        assert ways(pair, most, times) == pytest.approx(want.pop(), rel=1e-12)
+
+
+def test_what_is_assigned_once_has_no_place_on_the_stack(monkeypatch):
+    """A group of a hundred arrays that is written and read whole wherever it is named takes minutes to optimise."""
+    placed = []
+    plain_alloca = Lower.alloca
+
+    def alloca(self, name, type):  # noqa: A002 - as it is called
+        placed.append(name)
+        return plain_alloca(self, name, type)
+
+    monkeypatch.setattr(Lower, "alloca", alloca)
+    fresh = kernel(_least.py_func)
+    fresh._cache = NullCache()
+    fresh.compile_for(_Pair(np.ones(3), np.ones(3)), 1.0)
+    assert not {"pair", "first", "each", "twice", "most"} & set(placed)
+    assert {x.split(".")[0] for x in placed} >= {"late", "found"}
 
 
 def test_one_that_makes_arrays_beside_one_that_does_not():
@@ -143,6 +205,7 @@ def test_what_is_put_aside_in_the_compiler_is_put_back_also_after_a_failure():
             BaseFunction.get_call_type,
             arrayobj.fix_integer_index,
             inline_closurecall.copy,
+            Lower._find_singly_assigned_variable,
             numba.config.LOOP_VECTORIZE,
             numba.config.SLP_VECTORIZE,
             gc.isenabled(),
@@ -150,7 +213,7 @@ def test_what_is_put_aside_in_the_compiler_is_put_back_also_after_a_failure():
 
     before = found()
     with sparing(), sparing():
-        assert all(x != y for x, y in zip(found()[:6], before[:6], strict=True))
+        assert all(x != y for x, y in zip(found()[:7], before[:7], strict=True))
     assert found() == before
 
     @kernel

@@ -7,13 +7,17 @@ read (``sparing``): other packages' functions are compiled as ever. tests/core/t
 from __future__ import annotations
 
 import gc
+from collections import defaultdict
 from collections.abc import Iterator
 from contextlib import contextmanager
 from typing import Any
 
 from llvmlite.binding import Linkage, parse_bitcode
 from numba.core import config, inline_closurecall
+from numba.core.analysis import compute_cfg_from_blocks, compute_use_defs, must_use_alloca
 from numba.core.codegen import JITCodeLibrary, JITCPUCodegen
+from numba.core.ir import Assign
+from numba.core.lowering import Lower
 from numba.core.registry import cpu_target
 from numba.core.targetconfig import ConfigStack, TargetConfig
 from numba.core.types import intp, uintp
@@ -155,6 +159,33 @@ def _remembered(self: BaseFunction, context: Any, args: tuple[Any, ...], kws: di
     return signature
 
 
+_find_of_one_block = Lower._find_singly_assigned_variable
+
+
+def _find_singly_assigned(self: Lower) -> None:
+    """Which variables are values, and need no place on the stack. The compiler takes those that one block makes and
+    uses; all others it writes and reads whole, wherever they are named, groups of a hundred arrays too, and to take
+    that apart again was most of what optimising took. Here also those that are assigned once, in a block through which
+    every way to their uses leads.
+    """
+    _find_of_one_block(self)
+    if self.context.enable_nrt or self.func_ir.func_id.is_generator:
+        return  # a variable that is counted is given up in places where it need not have been made
+    blocks = self.func_ir.blocks
+    before, on_stack = compute_cfg_from_blocks(blocks).dominators(), must_use_alloca(blocks)
+    made, used = defaultdict(list), defaultdict(list)
+    for label, block in blocks.items():
+        for assigned in block.find_insts(Assign):
+            made[assigned.target.name].append(label)
+    for label, names in compute_use_defs(blocks).usemap.items():
+        for name in names:
+            used[name].append(label)
+    for name, at in made.items():
+        once = len(at) == 1 and name not in on_stack
+        if once and all(at[0] in before[k] and at[0] < k for k in used[name]):  # blocks are written in this order
+            self._singly_assigned_vars.add(name)
+
+
 class _UncopiedIR:
     """In place of ``copy`` in the compiler's module that lays functions into their callers: it copies the callee twice
     to keep it as it was, though it was made for this very call.
@@ -197,6 +228,7 @@ def sparing(inner: bool = False) -> Iterator[None]:
         (TargetConfig, "__hash__", _hash),
         (BaseFunction, "get_call_type", _remembered),
         (arrayobj, "fix_integer_index", _as_it_is),
+        (Lower, "_find_singly_assigned_variable", _find_singly_assigned),
         (inline_closurecall, "copy", _UncopiedIR),
         (config, "LOOP_VECTORIZE", 0),
         (config, "SLP_VECTORIZE", 0),
