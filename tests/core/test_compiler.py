@@ -24,6 +24,7 @@ from numba.np import arrayobj
 
 import dynaclast.core
 from dynaclast.core.kernels import compiler, kernel, rehearse
+from dynaclast.core.kernels.apart import call_apart
 from dynaclast.core.kernels.compiler import sparing
 
 
@@ -104,6 +105,21 @@ def ways(pair, most, times):
     return total
 
 
+@kernel(apart=True)
+def _far(pair, n, x):
+    pair.second[n] = x
+    return n, pair.first[n] * x
+
+
+@kernel
+def calls_far(pair, address, counts):
+    total = 0.0
+    for k in range(len(counts)):
+        n, product = call_apart(address, _far, (pair, counts[k], 0.5))
+        total += n + product
+    return total
+
+
 def plain(a, k, flag):
     return numba.njit(mixed.py_func, error_model="numpy", fastmath={"contract", "nsz"})(a, k, flag)
 
@@ -153,6 +169,21 @@ def test_what_is_assigned_once_has_no_place_on_the_stack(monkeypatch):
     fresh.compile_for(_Pair(np.ones(3), np.ones(3)), 1.0)
     assert not {"pair", "first", "each", "twice", "most"} & set(placed)
     assert {x.split(".")[0] for x in placed} >= {"late", "found"}
+
+
+def test_one_compiled_apart_is_called_by_its_address_and_not_laid_in():
+    calls_far._cache, _far._cache = NullCache(), NullCache()
+    pair, counts = _Pair(np.array([4.0, 6.0]), np.zeros(2)), np.array([1, 0], np.int32)
+    address = _far.address(pair, 0, 0.5)
+    assert calls_far(pair, address, counts) == 1 + 3.0 + 0 + 2.0 and list(pair.second) == [0.5, 0.5]
+    assert _far.address(pair, 1, 0.0) == address and len(_far.overloads) == 1
+    made = next(iter(calls_far.overloads.values())).library._final_module
+    assert not any("_far" in f.name and "calls_far" not in f.name for f in made.functions)
+    with pytest.raises(TypeError, match="inner kernel"):
+        _far(pair, 0, 0.5)
+    said: list[float] = []
+    rehearse(lambda: said.append(calls_far(pair, _far.address(pair, 0, 0.5), counts)), {})
+    assert said == [6.0]
 
 
 def test_one_that_makes_arrays_beside_one_that_does_not():

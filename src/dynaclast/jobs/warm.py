@@ -234,9 +234,7 @@ def _share(tasks: list[Callable[[], Any]]) -> None:
 
 
 def _tasks() -> list[Callable[[], Any]]:
-    """What can be compiled apart. First what takes longest and is laid into ``run_interval`` and
-    ``run_coupled_interval``, then these, then the rest.
-    """
+    """What can be compiled apart: first what takes longest and what is laid into others, the intervals last."""
     calls = _calls(_first_touch(), run_interval) | _calls(_deforming(), run_coupled_interval)
     given = dict(zip(run_interval.arguments, calls[run_interval], strict=True))
     scratch, pairs, world = given["scratch"], given["pairs"], given["scratch"].world
@@ -265,10 +263,9 @@ def _tasks() -> list[Callable[[], Any]]:
         inner(find_pairs),
         inner(update_shapes),
         inner(prepare_redetection),
-        calling(run_coupled_interval),
-        calling(run_interval),
         _fields,
         *(calling(kernel) for kernel in calls if kernel not in last),
+        *(calling(kernel) for kernel in last),
     ]
 
 

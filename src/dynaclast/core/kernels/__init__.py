@@ -42,7 +42,7 @@ def _undisturbed(work: Callable[[], Any]) -> Any:
     return out[0]
 
 
-def _widened(kind: Any) -> Any:
+def widened(kind: Any) -> Any:
     """The type that a kernel takes an argument of this type as."""
     kind = unliteral(kind)
     return int64 if isinstance(kind, Integer) and kind.signed else kind  # type: ignore[attr-defined]
@@ -64,7 +64,7 @@ class Kernel(CPUDispatcher):  # type: ignore[misc]
         """For calls by kernels. Whole numbers are passed as int64, be they int32 or written out in the call: else a
         kernel would be compiled once more for each way of calling it.
         """
-        return super().get_call_template(tuple(_widened(x) for x in args), kws)
+        return super().get_call_template(tuple(widened(x) for x in args), kws)
 
     @property
     def arguments(self) -> tuple[str, ...]:
@@ -88,12 +88,26 @@ class InnerKernel(Kernel):
         )
 
 
+class ApartKernel(InnerKernel):
+    """One that only kernels can call, by where its machine code is (apart.call_apart)."""
+
+    inner = False  # it has machine code of its own
+
+    def address(self, *args: Any) -> int:
+        """Where the machine code for such arguments is, compiled or read from disk."""
+        kinds = tuple(widened(typeof(x)) for x in args)
+        self.compile(kinds)
+        made = self.overloads[kinds]  # type: ignore[attr-defined]
+        return int(made.library.get_pointer_to_function(made.fndesc.llvm_func_name))
+
+
 def kernel(
     function: Callable[..., Any] | None = None,
     *,
     allocates: bool = False,
     inline: bool = False,
     inner: bool = False,
+    apart: bool = False,
     fastmath: Set[str] = FUSED,
 ) -> Any:
     """Compile a function over arrays, once and for all: the machine code is kept beside its source.
@@ -108,6 +122,7 @@ def kernel(
     inline : laid into its callers, and compiled with them
     inner : called by kernels only, so that nothing need be compiled by which Python calls it, which takes as long as a
     small kernel itself
+    apart : likewise, but large, and not laid into its callers: they call it by its address
     """
 
     def compiled(f: Callable[..., Any]) -> Any:
@@ -118,9 +133,8 @@ def kernel(
             "_nrt": allocates,
             "inline": "always" if inline else "never",
         }
-        made = (InnerKernel if inner else Kernel)(
-            f, targetoptions=options | {"no_cfunc_wrapper": True, "no_cpython_wrapper": inner}
-        )
+        kind = ApartKernel if apart else InnerKernel if inner else Kernel
+        made = kind(f, targetoptions=options | {"no_cfunc_wrapper": True, "no_cpython_wrapper": inner or apart})
         made.enable_caching()
         return made
 
@@ -146,12 +160,13 @@ def rehearse(run: Callable[[], Any], instead: Mapping[Kernel, Callable[..., Any]
         finally:
             depth -= 1
 
-    real = InnerKernel.__call__
+    real, address = InnerKernel.__call__, ApartKernel.address
     Kernel.__call__ = InnerKernel.__call__ = played  # type: ignore[method-assign]
+    ApartKernel.address = lambda self, *_: 0  # type: ignore[method-assign]
     try:
         with np.errstate(all="ignore"):
             run()
     finally:
         del Kernel.__call__
-        InnerKernel.__call__ = real  # type: ignore[method-assign]
+        InnerKernel.__call__, ApartKernel.address = real, address  # type: ignore[method-assign]
     return calls

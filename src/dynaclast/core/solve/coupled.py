@@ -9,9 +9,10 @@ from __future__ import annotations
 
 from ..arrays import Flags, Index
 from ..kernels import kernel
+from ..kernels.apart import call_apart
 from .deformable.parts import Deformables
 from .deformable.step import step_deformables
-from .interval import AWAKE, STAGE, UNTIL, IntervalScratch, Stage, _detect, _detect_again, _find_awake
+from .interval import AWAKE, STAGE, UNTIL, Apart, IntervalScratch, Stage, _detect, _detect_again, _find_awake
 from .model import Settings
 from .rigid.constraints import ConstraintSet
 from .rigid.contact_cache import Pairing, Pairs
@@ -33,17 +34,20 @@ def run_coupled_interval(
     solver: ConstraintSet,
     tied: Joints,
     scratch: IntervalScratch,
+    apart: Apart,
     numbers: Index,
     deformables: Deformables,
     tie_broken: Flags,
     every: int,
+    step_apart: int,
 ) -> None:
     """As ``run_interval``, with deformable bodies.
 
     tie_broken : (X,) uint8, of ties of vertices
     every      : int, substeps in a step of deformable bodies
+    step_apart : int, where the machine code of that step is (kernels.apart)
     """
-    if not _detect(scene, bodies, cache, pairing, pairs, points, solver, scratch, numbers):
+    if not _detect(scene, bodies, cache, pairing, pairs, points, solver, scratch, apart, numbers):
         return
     if numbers[UNTIL] == Stage.SOLVE:
         tied.active[0] = 0
@@ -58,15 +62,20 @@ def run_coupled_interval(
     h = settings.interval / settings.substeps
     for number in range(settings.substeps):
         if number % every == 0:
-            step_deformables(
-                deformables, scene.hulls, scene.pieces, bodies, settings, tie_broken, h * every, int(number == 0)
+            anew = int(number == 0)
+            call_apart(
+                step_apart,
+                step_deformables,
+                (deformables, scene.hulls, scene.pieces, bodies, settings, tie_broken, h * every, anew),
             )
         _give(deformables, bodies, settings, h, every, int(number % every == 0))
         end = number + 1
-        step, count = run_substeps(settings, bodies, solver, tied, awake, step, end, count, regroup, rigid)
+        step, count = call_apart(
+            apart.run_substeps, run_substeps, (settings, bodies, solver, tied, awake, step, end, count, regroup, rigid)
+        )
         regroup = 0
         if count:
-            regroup = _detect_again(scene, bodies, cache, pairs, points, solver, scratch, step, count)
+            regroup = _detect_again(scene, bodies, cache, pairs, points, solver, scratch, apart, step, count)
     numbers[STAGE] = Stage.DONE
 
 

@@ -13,6 +13,7 @@ import numpy as np
 
 from ..arrays import Array, Flags, Index
 from ..kernels import kernel
+from ..kernels.apart import call_apart
 from ..kernels.sorting import sort_pairs
 from .model import Model, Motion
 from .rigid.broad_phase import find_pairs, sort_along, update_shapes, widest_axis
@@ -73,6 +74,31 @@ class IntervalScratch(NamedTuple):
     arms: Arms
 
 
+class Apart(NamedTuple):
+    """Where the machine code is of what is compiled apart from an interval (kernels.apart)."""
+
+    find_contacts: int
+    build_constraints: int
+    run_substeps: int
+
+
+Parts = tuple[ContactCache, Pairing, Pairs, ContactPoints, ConstraintSet, Joints, IntervalScratch]
+"""What an interval works with besides scene and bodies, in the order of ``run_interval``."""
+
+
+def apart_for(scene: Scene, bodies: Bodies, parts: Parts) -> Apart:
+    """That for such arguments."""
+    cache, _, pairs, points, solver, tied, scratch = parts
+    rigid, which = scratch.rigid, pairs.entry
+    return Apart(
+        find_contacts.address(
+            scene, bodies, cache, pairs, which, Span(0, 0.0), scratch.world, points, scratch.detection
+        ),
+        build_constraints.address(scene, bodies, cache, which, points, solver, 0, scratch.arms),
+        run_substeps.address(scene.settings, bodies, solver, tied, rigid.awake, 0, 0, 0, 0, rigid),
+    )
+
+
 def make_interval_scratch(model: Model, center: Array) -> IntervalScratch:
     """Scratch for a model.
 
@@ -112,6 +138,7 @@ def _detect(
     points: ContactPoints,
     solver: ConstraintSet,
     scratch: IntervalScratch,
+    apart: Apart,
     numbers: Index,
 ) -> bool:
     """Find pairs, contact points and constraints. Where there is no room, it stops at the broad phase, with the number
@@ -133,8 +160,11 @@ def _detect(
         numbers[ENTRIES] = entries
         sleepers = sleeping_pairs_first(pairs, found, hulls, bodies, cache)
         span = Span(np.int64(0), scene.settings.interval)
-        woke = find_contacts(
-            scene, bodies, cache, pairs, pairs.ordered[:sleepers], span, world, points, scratch.detection
+        which = pairs.ordered[:sleepers]
+        woke = call_apart(
+            apart.find_contacts,
+            find_contacts,
+            (scene, bodies, cache, pairs, which, span, world, points, scratch.detection),
         )
         if woke and numbers[STAGE] == Stage.DETECT:  # sleepers that woke take part in this very interval
             numbers[STAGE] = Stage.DETECT_AGAIN
@@ -149,11 +179,18 @@ def _detect(
             for k in which:
                 if last < found and pairs.ordered[last] == k:
                     last += 1
-            find_contacts(
-                scene, bodies, cache, pairs, pairs.ordered[first:last], span, world, points, scratch.detection
+            anew = pairs.ordered[first:last]
+            call_apart(
+                apart.find_contacts,
+                find_contacts,
+                (scene, bodies, cache, pairs, anew, span, world, points, scratch.detection),
             )
             first = last
-            build_constraints(scene, bodies, cache, which, points, solver, -1, scratch.arms)
+            call_apart(
+                apart.build_constraints,
+                build_constraints,
+                (scene, bodies, cache, which, points, solver, -1, scratch.arms),
+            )
         numbers[STAGE] = Stage.SOLVE
     return True
 
@@ -167,6 +204,7 @@ def _detect_again(
     points: ContactPoints,
     solver: ConstraintSet,
     scratch: IntervalScratch,
+    apart: Apart,
     step: int,
     count: int,
 ) -> int:
@@ -178,8 +216,14 @@ def _detect_again(
         last = min(x + BLOCK, count)
         prepare_redetection(solver, x, last, bodies, cache, span.number, rigid.inertia_at, scratch.detection.matrix)
         which = stale.entry[x:last]
-        find_contacts(scene, bodies, cache, pairs, which, span, world, points, scratch.detection)
-        build_constraints(scene, bodies, cache, which, points, solver, x, scratch.arms)
+        call_apart(
+            apart.find_contacts,
+            find_contacts,
+            (scene, bodies, cache, pairs, which, span, world, points, scratch.detection),
+        )
+        call_apart(
+            apart.build_constraints, build_constraints, (scene, bodies, cache, which, points, solver, x, scratch.arms)
+        )
     return np.int64(solver.counts[CONTACTS] > had)  # type: ignore[return-value]
 
 
@@ -194,6 +238,7 @@ def run_interval(
     solver: ConstraintSet,
     tied: Joints,
     scratch: IntervalScratch,
+    apart: Apart,
     numbers: Index,
 ) -> None:
     """From one stage of an interval until another (SOLVE, DONE).
@@ -202,7 +247,7 @@ def run_interval(
     numbers : (7,) int64, in and out, places as STAGE and following; where the stage is still DETECT or DETECT_AGAIN
               afterwards, there was no room for numbers[PAIRS] pairs: make room and go on
     """
-    if not _detect(scene, bodies, cache, pairing, pairs, points, solver, scratch, numbers):
+    if not _detect(scene, bodies, cache, pairing, pairs, points, solver, scratch, apart, numbers):
         return
     if numbers[UNTIL] == Stage.SOLVE:
         tied.active[0] = 0
@@ -216,8 +261,10 @@ def run_interval(
     world.placed_at[:] = 0
     rigid.inertia_at[:] = 0
     while True:
-        step, count = run_substeps(settings, bodies, solver, tied, awake, step, end, count, regroup, rigid)
+        step, count = call_apart(
+            apart.run_substeps, run_substeps, (settings, bodies, solver, tied, awake, step, end, count, regroup, rigid)
+        )
         if count == 0:
             break
-        regroup = _detect_again(scene, bodies, cache, pairs, points, solver, scratch, step, count)
+        regroup = _detect_again(scene, bodies, cache, pairs, points, solver, scratch, apart, step, count)
     numbers[STAGE] = Stage.DONE

@@ -18,7 +18,7 @@ from .rigid.redetection import find_stale
 from .rigid.substep import RigidScratch, begin_interval, begin_substep, end_substep, solve_velocities
 
 
-@kernel(inner=True)
+@kernel(apart=True)
 def run_substeps(
     settings: Settings,
     bodies: Bodies,

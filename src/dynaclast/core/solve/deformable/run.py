@@ -24,6 +24,7 @@ from .pushes import Pushes, before, keep_steady, pushes
 from .readings import Readings
 from .riding import make_riding
 from .rotations import make_rotations
+from .step import step_deformables
 from .support import supported
 from .system import Matrix, make_slots, make_vectors
 from .tables import Elements, make_rows
@@ -59,6 +60,7 @@ class DeformableRun:
         self.every = deformables.every
         self._before = before(deformables, state)
         self._pushes: Pushes | None = None
+        self._step_apart: int | None = None
         self._drawn: dict[str, np.ndarray] | None = None
         self._readings = Readings(deformables)
 
@@ -218,6 +220,15 @@ class DeformableRun:
             return change
         total, whole = sums(mass[:, None] * change, lead, len(lead)), sums(mass, lead, len(lead))
         return np.asarray((total / np.where(whole > 0.0, whole, 1.0)[:, None])[lead])
+
+    def step_apart(self, scene: Scene, bodies: Bodies) -> int:
+        """Where the machine code of a step is (kernels.apart)."""
+        if self._step_apart is None:
+            broken = self._state.vertex_tie_broken
+            self._step_apart = step_deformables.address(
+                self.parts, scene.hulls, scene.pieces, bodies, scene.settings, broken, 0.0, 0
+            )
+        return self._step_apart
 
     def begin_interval(self, scene: Scene, bodies: Bodies) -> None:
         """Find what may be touched in an interval."""

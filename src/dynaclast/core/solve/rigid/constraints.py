@@ -463,7 +463,7 @@ def _open_contact(
     _combine_materials(contacts, r, scene, s, t)
 
 
-@kernel(inner=True)
+@kernel(apart=True)
 def build_constraints(
     scene: Scene,
     bodies: Bodies,

@@ -338,7 +338,7 @@ def _forget_contact(scene: Scene, cache: ContactCache, k: int, size: float, patc
     clear_impulses(cache, k)
 
 
-@kernel(inner=True)
+@kernel(apart=True)
 def find_contacts(
     scene: Scene,
     bodies: Bodies,

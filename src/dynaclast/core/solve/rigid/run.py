@@ -19,7 +19,9 @@ from ..interval import (
     PAIRS,
     STAGE,
     UNTIL,
+    Apart,
     Stage,
+    apart_for,
     make_interval_scratch,
     run_interval,
 )
@@ -62,6 +64,7 @@ class RigidRun:
         self._reach = model.piece_reach()
         self.forcing = Forcing()
         self._all_moved = True
+        self._apart: Apart | None = None
 
     # ------------------------------------------------------------------------------- state
 
@@ -181,12 +184,15 @@ class RigidRun:
             self._make_room()
             numbers[CAPACITY] = self._room
             parts = (self._cache, self._pairing, self._pairs, self._points, self.constraints, self.tied, self._scratch)
+            if self._apart is None:
+                self._apart = apart_for(self.scene, self.bodies, parts)
             if self._beside is None:
-                run_interval(self.scene, self.bodies, *parts, numbers)
+                run_interval(self.scene, self.bodies, *parts, self._apart, numbers)
             else:
-                beside = self._beside
+                beside, given = self._beside, state.vertex_tie_broken
+                step = beside.step_apart(self.scene, self.bodies)
                 run_coupled_interval(
-                    self.scene, self.bodies, *parts, numbers, beside.parts, state.vertex_tie_broken, beside.every
+                    self.scene, self.bodies, *parts, self._apart, numbers, beside.parts, given, beside.every, step
                 )
             used: list[Any] = [x[: numbers[ENTRIES]] for x in self._cache]
             state.contact_cache = ContactCache(*used)
