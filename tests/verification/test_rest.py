@@ -8,7 +8,9 @@ import numpy as np
 import pytest
 from scipy.spatial.transform import Rotation
 
-from shots import ball, box, run
+from deforming import started
+from dynaclast.core.solve.rigid.assemblies import wake_one
+from shots import ball, box, run, shot
 
 G = 9.81
 
@@ -164,3 +166,46 @@ def test_what_is_tied_to_something_that_swings_stays_awake() -> None:
     assert (baked.state[24:, 1] == moving).all() and np.ptp(baked.position[60:, 1, 0]) > 0.5
     assert (baked.state[24:, 0] == moving).all()
     assert np.abs(baked.position[:, 0] - baked.position[0, 0]).max() < 2e-3
+
+
+@pytest.mark.parametrize("quality", ["draft", "standard", "fine"])
+def test_what_rests_on_something_awake_weighs_on_it_and_no_more(quality: str) -> None:
+    """A stone that slept on a slab that a rolling ball kept awake gave way to nothing: between it and the ground the
+    slab was pressed by forces that grew for seconds, and broke by what was said to be weight.
+    """
+    slab = box("slab", (0, 0.3, 0), (4, 0.6, 2), pattern={"kind": "cells", "count": 24, "seed": 5})
+    slab |= {"bonds": {"strength": 400}, "load_path": "fail"}
+    stone = ball("stone", (-1.2, 0.75, 0.2), 0.15)
+    rolls = ball("rolls", (1.5, 0.75, 0.5), 0.15, velocity=[-0.2, 0, 0], material={"rolling": 0})
+    going = started(shot(slab, stone, rolls, frames=120, quality=quality))
+    pieces, slots = going.model.hulls.piece, going.model.piece_count - 2
+    for frame in range(96):
+        going.advance()
+        cache = going.state.contact_cache
+        one, other = pieces[cache.shape_a], np.where(cache.shape_b >= 0, pieces[cache.shape_b], -1)
+        pressed = cache.mean_force[(one == slots) | (other == slots), 1]
+        weight = going.model.pieces.mass[slots] * G
+        if frame > 36:
+            assert np.abs(pressed).sum() == pytest.approx(weight, rel=0.01)
+    assert not going.state.bond_broken.any()
+
+
+def test_it_sleeps_with_what_bears_it_and_wakes_with_it() -> None:
+    """What lies on what is awake is awake; what is below may sleep."""
+    low, high = box("low", (0, 0.25, 0), (1, 0.5, 1)), box("high", (0, 0.65, 0), (0.4, 0.3, 0.4))
+    rolls = ball("rolls", (-9, 1.0, 0), 0.1, velocity=[3, 0, 0])
+    going = started(shot(low, high, rolls, frames=96))
+    slot = going.state.piece_assembly
+    for _ in range(48):
+        going.advance()
+    assert list(going.state.assemblies.asleep[slot[:2]]) == [1, 1]
+    wake_one(np.int64(slot[0]), going.state.assemblies)
+    going.advance()
+    assert list(going.state.assemblies.asleep[slot[:2]]) == [0, 0]
+    wake_one(np.int64(slot[1]), going.state.assemblies)
+    for _ in range(24):
+        going.advance()
+    assert list(going.state.assemblies.asleep[slot[:2]]) == [1, 1]
+    wake_one(np.int64(slot[1]), going.state.assemblies)
+    going.advance()
+    assert list(going.state.assemblies.asleep[slot[:2]]) == [1, 0]

@@ -14,11 +14,12 @@ from typing import NamedTuple
 
 import numpy as np
 
-from ...arrays import Flag, Index, Int
+from ...arrays import Array, Flag, Index, Int
 from ...kernels import kernel
 from ...kernels.union_find import find_root, unite
 from ..model import Motion, Settings
 from ..state import NOT_MEASURED, Assemblies
+from .assemblies import wake
 from .constraints import ContactConstraints
 from .joints import Joints
 
@@ -43,6 +44,8 @@ TREMBLE_DAMPING = 25.0
 """Damping [1/s] of what is slow, lies on something, and moves to and fro: the solver's own trembling dies away."""
 FASTEST = 100.0
 """Speeds are smoothed up to this [m/s]."""
+UPWARD = 0.3
+"""What a contact pushes up by more than this share of its force rests on the other side."""
 SMOOTHING = 0.1
 """Share of the newest speed in the mean."""
 
@@ -215,6 +218,20 @@ def _update_stillness(asm: Assemblies, a: int, g: float, dt: float, scratch: Sle
         asm.angular_velocity[a, c] *= damping
 
 
+@kernel(inline=True)
+def _upper_and_lower(contacts: ContactConstraints, r: int, gravity: Array) -> tuple[int, int]:
+    """Of a contact that presses, what rests on the other side, and that; -1 where neither does."""
+    up, g2 = 0.0, 0.0
+    for c in range(3):
+        up -= contacts.normal[r, c] * gravity[c]
+        g2 += gravity[c] * gravity[c]
+    if up * up <= UPWARD * UPWARD * g2 or _load(contacts, r) <= 0.0:
+        return -1, -1
+    if up > 0.0:
+        return contacts.body_a[r], contacts.body_b[r]
+    return contacts.body_b[r], contacts.body_a[r]
+
+
 @kernel(inner=True)
 def _keep_awake(
     asm: Assemblies,
@@ -223,12 +240,13 @@ def _keep_awake(
     contact_count: int,
     tied: Joints,
     links: Links,
-    g: float,
+    gravity: Array,
     scratch: SleepScratch,
 ) -> None:
-    """What is restless stays awake, with what it is joined to and what presses on it, but not what presses on that in
-    turn: a trembling piece does not keep the heap awake.
+    """What is restless stays awake, with what it is joined to and what presses on it, and what rests on that, in turn.
+    What it rests on may sleep: a trembling piece does not keep the heap awake.
     """
+    g = np.sqrt(gravity[0] ** 2 + gravity[1] ** 2 + gravity[2] ** 2)
     restless = scratch.restless
     ground = len(asm.alive) - 1
     for k in range(len(awake)):
@@ -260,8 +278,14 @@ def _keep_awake(
     for m in range(len(links.still)):
         scratch.awake[len(asm.alive) + m] = not links.still[m]
     changed = True
-    while changed:  # what bodies of other matter bear, or are held by, sleeps when they do
+    while changed:
         changed = False
+        for r in range(contact_count):
+            upper, lower = _upper_and_lower(contacts, r, gravity)
+            if upper >= 0 and scratch.awake[lower] and not scratch.awake[upper] and _may_sleep(asm, upper, lower):
+                scratch.awake[upper] = 1
+                changed = True
+        # what bodies of other matter bear, or are held by, sleeps when they do
         for k in range(len(links.slot)):
             a, node = links.slot[k], links.node[k]
             if scratch.awake[a] != scratch.awake[node]:
@@ -310,6 +334,19 @@ def _may_sleep(asm: Assemblies, a: int, b: int) -> bool:
 
 
 @kernel(inner=True)
+def _wake_upper(asm: Assemblies, contacts: ContactConstraints, contact_count: int, gravity: Array) -> None:
+    """Wake what rests on something that is awake. What sleeps does not give way: between it and the ground, what is
+    awake would be pressed as in a vice, by forces that grow and that nothing weighs.
+    """
+    for r in range(contact_count):
+        upper, lower = _upper_and_lower(contacts, r, gravity)
+        if upper < 0 or not asm.asleep[upper] or asm.asleep[lower] or lower == len(asm.alive) - 1:
+            continue
+        if asm.motion[upper] == Motion.DYNAMIC and asm.motion[lower] == Motion.DYNAMIC:
+            wake(np.int64(upper), asm)
+
+
+@kernel(inner=True)
 def _couple(asm: Assemblies, a: int, b: int, scratch: SleepScratch) -> None:
     """What falls asleep touching, or joined, is one island."""
     if not scratch.awake[a] and not scratch.awake[b] and _may_sleep(asm, a, b):
@@ -345,7 +382,7 @@ def update_sleep(
     _find_grounded(asm, contacts, contact_count, tied, links, scratch)
     for k in range(len(awake)):
         _update_stillness(asm, awake[k], g, settings.interval, scratch)
-    _keep_awake(asm, awake, contacts, contact_count, tied, links, g, scratch)
+    _keep_awake(asm, awake, contacts, contact_count, tied, links, gravity, scratch)
     for n in range(len(scratch.parent)):
         scratch.parent[n] = n
     for r in range(contact_count):
@@ -363,4 +400,5 @@ def update_sleep(
             asm.velocity[a, c] = 0.0
             asm.angular_velocity[a, c] = 0.0
         slept += 1
+    _wake_upper(asm, contacts, contact_count, gravity)
     return slept
