@@ -57,6 +57,7 @@ def test_a_strip_of_canvas_is_drawn_onto_a_bell_and_clings(page: Page, running: 
     expect(page.get_by_test_id("size")).to_contain_text("3 ×")
     hand.press("matter-cloth")
     expect(page.get_by_test_id("size")).to_contain_text("625 vertices")
+    expect(page.locator('input[aria-label="thickness"]:visible')).to_have_count(1)  # its matter's
     hand.put("depth", "0.4")
     hand.put("facets d", "4")
     hand.put("rotation x", "90")

@@ -232,6 +232,11 @@ const FIELDS: Record<
   sheet: [{ key: "thickness", label: "thickness", ...LENGTH }],
   falloff: [{ key: "level", label: "level", min: 0.01, max: 0.99 }, facets("detail", 8, 160)],
 };
+/** those of the chosen shape; a sheet of cloth has no thickness but its matter's */
+const fields = computed(() => {
+  const cloth = chosen.value?.body.matter.kind === "cloth";
+  return cloth && shape.value?.kind === "sheet" ? [] : (FIELDS[shape.value?.kind ?? ""] ?? []);
+});
 /** by how much a rope is longer than straight [%] */
 const slackNow = computed(() => {
   const points = (shape.value?.points ?? []) as Vec[];
@@ -376,7 +381,7 @@ defineExpose({ bringIn });
           @update:model-value="(v) => editShape((s) => ((s.divisions as number[])[k] = v))" />
       </template>
       <NumberRow
-        v-for="f in FIELDS[shape.kind] ?? []"
+        v-for="f in fields"
         :key="f.key"
         :label="f.label"
         hint="a measure of the new shape"
