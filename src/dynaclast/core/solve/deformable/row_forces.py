@@ -210,15 +210,20 @@ def begin_friction(d: Deformables, first: int, count: int, h: float) -> None:
 
 @kernel(inner=True)
 def look_again(d: Deformables, group: Group, h: float) -> tuple[int, bool]:
-    """Which rows of a group press, and how hard, now that all have moved; for how many that is otherwise than it was,
-    and whether something went in far where none did.
+    """Which rows of a group press, and how hard, now that all have moved, and what they did; for how many that is
+    otherwise than it was, and whether something went in far where none did.
     """
     rows, v, changed, pierced = d.rows, d.vectors, 0, False
     for c in group.row:
         u, w, t = row_motion(rows, d.slots, c, v.d, v.slot_d)
         o, n = rows.passing[c], rows.normal[c]
         u, w, t = u - o[0], w - o[1], t - o[2]
-        k = rows.stiffness[c]
+        k, f = rows.stiffness[c], rows.acting[c]
+        f[0], f[1], f[2] = 0.0, 0.0, 0.0
+        if rows.solved[c]:
+            x, y, z = row_stiffness(rows, c, u, w, t)
+            pressed = k * rows.gap[c] if rows.tie[c] < 0 else 0.0
+            f[0], f[1], f[2] = -x - pressed * n[0], -y - pressed * n[1], -z - pressed * n[2]
         if rows.tie[c] >= 0:
             rows.force[c] = k * np.sqrt(u * u + w * w + t * t)
             continue
@@ -228,9 +233,10 @@ def look_again(d: Deformables, group: Group, h: float) -> tuple[int, bool]:
             rows.active[c] = 1 - rows.active[c]
             changed += 1
             pierced |= gap < -PIERCED * d.elements.points.reach[rows.point[c]]
-        rows.force[c] = -k * gap if gap < 0.0 else 0.0
+        press = -k * gap if gap < 0.0 else 0.0
+        rows.force[c] = press if rows.solved[c] else 0.0  # what goes in only now has pushed nothing yet
         slip = np.sqrt(max(u * u + w * w + t * t - along * along, 0.0))
-        press = min(rows.force[c], rows.most[c])
+        press = min(press, rows.most[c])
         kt = min(rows.friction[c] * press / max(slip, CREEP * h), rows.stiffness[c])
         if rows.active[c] and abs(kt - rows.tangential[c]) > 0.5 * max(kt, rows.tangential[c]):
             changed += 1

@@ -24,16 +24,7 @@ from .meetings import MET, ball_rows, place_between, segment_rows
 from .momentum import keep_momentum
 from .parts import ITERATIONS, ROWS, STEPS, Deformables
 from .row_forces import begin_friction, look_again, pull_of_rows, stiffen, take_part, tie_rows
-from .system import (
-    MOST_ITERATIONS,
-    MOST_ROUNDS,
-    ROUNDS,
-    Group,
-    prepare_preconditioner,
-    row_motion,
-    row_stiffness,
-    solve_system,
-)
+from .system import MOST_ITERATIONS, MOST_ROUNDS, ROUNDS, Group, prepare_preconditioner, row_motion, solve_system
 from .tables import MOST_VERTICES, Solver
 from .turning_ahead import go_on_turned, turn_ahead
 from .twist import twist_ropes
@@ -133,7 +124,7 @@ def _solve(d: Deformables, groups: int, first: int, h: float) -> None:
         _solve_group(d, group, h)
 
 
-@kernel(inner=True)
+@kernel(apart=True)
 def step_deformables(
     d: Deformables,
     hulls: Hulls,
@@ -299,35 +290,29 @@ def _go_on(d: Deformables, hulls: Hulls, bodies: Bodies, settings: Settings, cou
     touching.side[:] = 0
     for c in range(count):
         u, w, z = row_motion(rows, d.slots, c, v.d, v.slot_d)
-        o, n = rows.passing[c], rows.normal[c]
-        f, g, t3 = 0.0, 0.0, 0.0
-        if rows.active[c]:
-            f, g, t3 = row_stiffness(rows, c, u - o[0], w - o[1], z - o[2])
-            pressed = rows.stiffness[c] * rows.gap[c] if rows.tie[c] < 0 else 0.0
-            f, g, t3 = -f - pressed * n[0], -g - pressed * n[1], -t3 - pressed * n[2]
-            for k in range(MOST_VERTICES):
-                i = rows.vertex[c, k]
-                if i >= 0:
-                    state.push[i, 0] += rows.weight[c, k] * f
-                    state.push[i, 1] += rows.weight[c, k] * g
-                    state.push[i, 2] += rows.weight[c, k] * t3
+        o, n, f = rows.passing[c], rows.normal[c], rows.acting[c]
+        for k in range(MOST_VERTICES):
+            i = rows.vertex[c, k]
+            if i >= 0:
+                for r in range(3):
+                    state.push[i, r] += rows.weight[c, k] * f[r]
         if rows.tie[c] >= 0:
             s.pull[rows.tie[c]] = max(s.pull[rows.tie[c]], rows.force[c])
-            pull = s.touches.pull[rows.tie[c]]
-            pull[0], pull[1], pull[2] = pull[0] + h * f, pull[1] + h * g, pull[2] + h * t3
+            for r in range(3):
+                s.touches.pull[rows.tie[c], r] += h * f[r]
             continue
         if rows.face[c] <= FRONT and (rows.force[c] > 0.0 or rows.gap[c] < 0.0):
             side = d.meeting.body[rows.point[c]] + 1
             touching.side[rows.shape[c]] = side if rows.face[c] == FRONT else -side
+        on = rows.point[c]
+        if rows.shape[c] >= GROUND and rows.solved[c]:  # what came loose meanwhile, too: it was held back
+            for r in range(3):
+                s.touches.push[on, r] += h * f[r]
+            if rows.force[c] >= s.touches.most[on]:
+                s.touches.most[on], s.touches.on[on] = rows.force[c], rows.shape[c]
         if not rows.force[c] > 0.0:
             continue
         _note_touch(d, hulls, bodies, c)
-        on = rows.point[c]
-        if rows.shape[c] >= GROUND:
-            push = s.touches.push[on]
-            push[0], push[1], push[2] = push[0] + h * f, push[1] + h * g, push[2] + h * t3
-            if rows.force[c] >= s.touches.most[on]:
-                s.touches.most[on], s.touches.on[on] = rows.force[c], rows.shape[c]
         if rows.force[c] >= touching.force[on]:
             touching.force[on], touching.shape[on], touching.face[on] = rows.force[c], rows.shape[c], rows.face[c]
             along = n[0] * (u - o[0]) + n[1] * (w - o[1]) + n[2] * (z - o[2])
@@ -343,8 +328,10 @@ def _go_on(d: Deformables, hulls: Hulls, bodies: Bodies, settings: Settings, cou
         for k in range(MOST_VERTICES):
             i = rows.vertex[c, k]
             if i >= 0:
+                away = back * rows.weight[c, k]
                 for r in range(3):
-                    state.velocity[i, r] -= back * n[r] * rows.weight[c, k]
+                    state.velocity[i, r] -= away * n[r]
+                    s.touches.push[on, r] -= d.elements.vertices.mass[i] * away * n[r]
     _follow(d)
     for k in range(d.slots.used[0]):
         a, y = d.slots.slot[k], v.slot_d[k]

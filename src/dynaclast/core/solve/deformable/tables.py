@@ -306,6 +306,7 @@ class Rows(NamedTuple):
     active     : (R,) uint8; solved (R,) uint8, whether it was in the last solution
     tie        : (R,) int32, -1 for a contact
     force      : (R,) float64, [N], along the normal, of the last solution
+    acting     : (R, 3) float64, [N], on the point, likewise, with friction and of either sign
     most       : (R,) float64, [N], the greatest force that friction goes by
     shape      : (R,) int32, what it touches; face: (R,) int32
     point      : (R,) int32, the point that touches
@@ -331,6 +332,7 @@ class Rows(NamedTuple):
     order: Int
     solved: Flag
     most: Scalar
+    acting: Vec3
 
 
 def make_rows(count: int) -> Rows:
@@ -355,6 +357,7 @@ def make_rows(count: int) -> Rows:
         f(count, i),
         f(count, np.uint8),
         f(count),
+        f((count, 3)),
     )
 
 
