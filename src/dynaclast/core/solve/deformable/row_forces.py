@@ -25,7 +25,7 @@ PUSH_OUT = 0.2
 """Share of a penetration that is taken out in a step."""
 PUSH_OUT_SPEED = 1.0
 """But it goes out no faster than this [m/s]."""
-PIERCED = 0.05
+PIERCED = 0.01
 """What goes in by more than this share of its edges is not let be."""
 FIRMER = 4.0
 """What friction takes a point to be pressed by grows at most by this from step to step."""
@@ -209,9 +209,11 @@ def begin_friction(d: Deformables, first: int, count: int, h: float) -> None:
 
 
 @kernel(inner=True)
-def look_again(d: Deformables, group: Group, h: float) -> tuple[int, bool]:
-    """Which rows of a group press, and how hard, now that all have moved, and what they did; for how many that is
-    otherwise than it was, and whether something went in far where none did.
+def look_again(d: Deformables, group: Group, h: float, parts: int) -> tuple[int, bool]:
+    """Which rows of a group press, and how hard, now that all have moved, and what they did.
+
+    parts   : int, 1 where what comes loose is let go; else it is held for this step: let go to and fro, it falls in
+    Returns : for how many that is otherwise than it was, and whether something went in far where none did
     """
     rows, v, changed, pierced = d.rows, d.vectors, 0, False
     for c in group.row:
@@ -229,10 +231,13 @@ def look_again(d: Deformables, group: Group, h: float) -> tuple[int, bool]:
             continue
         along = n[0] * u + n[1] * w + n[2] * t
         gap = rows.gap[c] + along
-        if (gap < 0.0) != (rows.active[c] == 1):
-            rows.active[c] = 1 - rows.active[c]
+        if gap < 0.0 and rows.active[c] == 0:
+            rows.active[c] = 1
             changed += 1
             pierced |= gap < -PIERCED * d.elements.points.reach[rows.point[c]]
+        elif gap >= 0.0 and rows.active[c] == 1 and parts == 1:
+            rows.active[c] = 0
+            changed += 1
         press = -k * gap if gap < 0.0 else 0.0
         rows.force[c] = press if rows.solved[c] else 0.0  # what goes in only now has pushed nothing yet
         slip = np.sqrt(max(u * u + w * w + t * t - along * along, 0.0))

@@ -97,7 +97,7 @@ def _solve_group(d: Deformables, group: Group, h: float) -> None:
             if count == 0:
                 break
             balance_wholes(d, group)
-            changed, pierced = look_again(d, group, h)
+            changed, pierced = look_again(d, group, h, int(number + 1 < ROUNDS))
             if not pierced and (changed == 0 or number + 1 >= ROUNDS or (number > 0 and changed < SOME * count)):
                 break
         if newton == MOST_NEWTON - 1 or not strained(d, group):
