@@ -13,7 +13,9 @@ from ..core.document import Falloff, Shot, parse
 from ..core.falloff import EvaluationContext, value
 from ..core.kernels import Kernel, rehearse
 from ..core.solve.coupled import run_coupled_interval
-from ..core.solve.deformable.step import step_deformables
+from ..core.solve.deformable.assembly import hold_back
+from ..core.solve.deformable.momentum import keep_momentum
+from ..core.solve.deformable.step import go_on, step_deformables
 from ..core.solve.interval import STAGE, UNTIL, run_interval
 from ..core.solve.rigid.broad_phase import find_pairs, update_shapes
 from ..core.solve.rigid.constraints import build_constraints
@@ -234,7 +236,9 @@ def _share(tasks: list[Callable[[], Any]]) -> None:
 
 
 def _tasks() -> list[Callable[[], Any]]:
-    """What can be compiled apart: first what takes longest and what is laid into others, the intervals last."""
+    """What can be compiled apart: first what takes longest, with a part of it for the other process, and what is laid
+    into others; the intervals last.
+    """
     calls = _calls(_first_touch(), run_interval) | _calls(_deforming(), run_coupled_interval)
     given = dict(zip(run_interval.arguments, calls[run_interval], strict=True))
     scratch, pairs, world = given["scratch"], given["pairs"], given["scratch"].world
@@ -246,6 +250,7 @@ def _tasks() -> list[Callable[[], Any]]:
     coupled = dict(zip(run_coupled_interval.arguments, calls[run_coupled_interval], strict=True))
     scene, bodies, deformables = coupled["scene"], coupled["bodies"], coupled["deformables"]
     step = (deformables, scene.hulls, scene.pieces, bodies, scene.settings, coupled["tie_broken"], 0.01, 0)
+    given |= {"d": deformables, "assemblies": bodies.assemblies, "hulls": scene.hulls, "count": 0, "h": 0.01}
 
     def calling(kernel: Kernel) -> Callable[[], None]:
         return lambda: kernel.compile_for(*calls[kernel])
@@ -256,6 +261,9 @@ def _tasks() -> list[Callable[[], Any]]:
     last = (run_interval, run_coupled_interval)
     return [
         lambda: step_deformables.compile_for(*step),
+        inner(keep_momentum),  # what the step comes to last
+        inner(hold_back),
+        inner(go_on),
         inner(run_substeps, scratch=scratch.rigid),
         inner(find_contacts, scratch=scratch.detection),
         inner(build_constraints),

@@ -216,7 +216,7 @@ def step_deformables(
     count = first
     keep_momentum(d, bodies.assemblies, count)
     hold_back(d, count, h)
-    _go_on(d, hulls, bodies, settings, count, h)
+    go_on(d, hulls, bodies, settings, count, h)
     s.numbers[ROWS] = count
     s.numbers[STEPS] += 1
 
@@ -274,7 +274,7 @@ def _note_touch(d: Deformables, hulls: Hulls, bodies: Bodies, c: int) -> None:
 
 
 @kernel(inner=True)
-def _go_on(d: Deformables, hulls: Hulls, bodies: Bodies, settings: Settings, count: int, h: float) -> None:
+def go_on(d: Deformables, hulls: Hulls, bodies: Bodies, settings: Settings, count: int, h: float) -> None:
     """Move vertices, remember what they touch, and say what assemblies get."""
     v, rows, s, t, state = d.vectors, d.rows, d.scratch, d.elements.bodies, d.vertices
     asm, touching, points = bodies.assemblies, d.touching, d.elements.points
