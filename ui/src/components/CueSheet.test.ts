@@ -95,7 +95,7 @@ describe("the cue sheet", () => {
       bonds_broken: [0, 3, 0, 4],
       moving: [0, 5, 6, 7],
       energy: [0, 1, 2, 3],
-      overlap: [0, 0, 0.002, 0],
+      overlap: [0, 4e-7, 0.002, 0],
     };
     useView().frame = 2;
     await it.vm.$nextTick();
@@ -103,5 +103,8 @@ describe("the cue sheet", () => {
     expect(it.text()).toContain("moving 6");
     expect(it.get('[data-testid="overlap"]').text()).toBe("2 mm");
     expect(it.findAll("rect.broke")).toHaveLength(2);
+    useView().frame = 1;
+    await it.vm.$nextTick();
+    expect(it.get('[data-testid="overlap"]').text()).toBe("0 mm");
   });
 });

@@ -46,7 +46,8 @@ const line = (values: readonly number[], floor: number): string => {
 };
 const curve = computed(() => line(moving.value, 1));
 const energy = computed(() => takes.stats.energy ?? []);
-const overlap = computed(() => takes.stats.overlap ?? []);
+/** to a hundredth of a millimetre */
+const overlap = computed(() => (takes.stats.overlap ?? []).map((x) => Math.round(x * 1e5) / 1e5));
 /** seams opened, and the greatest stretch: of takes in which something deforms */
 const torn = computed(() => takes.stats.seams_opened ?? []);
 const tornSoFar = computed(() => torn.value.slice(0, view.frame + 1).reduce((a, b) => a + b, 0));
