@@ -8,7 +8,8 @@ import numpy as np
 import pytest
 from scipy.spatial.transform import Rotation
 
-from deforming import started
+from deforming import EVERYWHERE, started
+from dynaclast.core.solve.loop import Run
 from dynaclast.core.solve.rigid.assemblies import wake_one
 from shots import ball, box, run, shot
 
@@ -168,6 +169,13 @@ def test_what_is_tied_to_something_that_swings_stays_awake() -> None:
     assert np.abs(baked.position[:, 0] - baked.position[0, 0]).max() < 2e-3
 
 
+def pressing(going: Run, piece: int) -> float:
+    """Sum of the steady contact forces on a piece, up or down [N]."""
+    pieces, cache = going.model.hulls.piece, going.state.contact_cache
+    one, other = pieces[cache.shape_a], np.where(cache.shape_b >= 0, pieces[cache.shape_b], -1)
+    return float(np.abs(cache.mean_force[(one == piece) | (other == piece), 1]).sum())
+
+
 @pytest.mark.parametrize("quality", ["draft", "standard", "fine"])
 def test_what_rests_on_something_awake_weighs_on_it_and_no_more(quality: str) -> None:
     """A stone that slept on a slab that a rolling ball kept awake gave way to nothing: between it and the ground the
@@ -178,34 +186,44 @@ def test_what_rests_on_something_awake_weighs_on_it_and_no_more(quality: str) ->
     stone = ball("stone", (-1.2, 0.75, 0.2), 0.15)
     rolls = ball("rolls", (1.5, 0.75, 0.5), 0.15, velocity=[-0.2, 0, 0], material={"rolling": 0})
     going = started(shot(slab, stone, rolls, frames=120, quality=quality))
-    pieces, slots = going.model.hulls.piece, going.model.piece_count - 2
+    piece = going.model.piece_count - 2
     for frame in range(96):
         going.advance()
-        cache = going.state.contact_cache
-        one, other = pieces[cache.shape_a], np.where(cache.shape_b >= 0, pieces[cache.shape_b], -1)
-        pressed = cache.mean_force[(one == slots) | (other == slots), 1]
-        weight = going.model.pieces.mass[slots] * G
         if frame > 36:
-            assert np.abs(pressed).sum() == pytest.approx(weight, rel=0.01)
+            assert pressing(going, piece) == pytest.approx(going.model.pieces.mass[piece] * G, rel=0.03)
     assert not going.state.bond_broken.any()
 
 
-def test_it_sleeps_with_what_bears_it_and_wakes_with_it() -> None:
-    """What lies on what is awake is awake; what is below may sleep."""
+def test_it_does_not_sleep_on_what_is_awake_and_wakes_before_it_is_a_vice() -> None:
+    """What is below may sleep: what trembles on top does not keep a heap awake."""
     low, high = box("low", (0, 0.25, 0), (1, 0.5, 1)), box("high", (0, 0.65, 0), (0.4, 0.3, 0.4))
-    rolls = ball("rolls", (-9, 1.0, 0), 0.1, velocity=[3, 0, 0])
-    going = started(shot(low, high, rolls, frames=96))
-    slot = going.state.piece_assembly
+    going = started(shot(low, high, frames=96))
+    slot, asm = going.state.piece_assembly, going.state.assemblies
     for _ in range(48):
         going.advance()
-    assert list(going.state.assemblies.asleep[slot[:2]]) == [1, 1]
-    wake_one(np.int64(slot[0]), going.state.assemblies)
-    going.advance()
-    assert list(going.state.assemblies.asleep[slot[:2]]) == [0, 0]
-    wake_one(np.int64(slot[1]), going.state.assemblies)
+    assert list(asm.asleep[slot]) == [1, 1]
+    for _ in range(3):  # kept awake, as by something that rolls on it
+        for _ in range(10):
+            wake_one(np.int64(slot[0]), asm)
+            going.advance()
+            assert not asm.asleep[slot[0]]
+        assert not asm.asleep[slot[1]] or pressing(going, int(slot[1])) < 1.03 * going.model.pieces.mass[1] * G
     for _ in range(24):
         going.advance()
-    assert list(going.state.assemblies.asleep[slot[:2]]) == [1, 1]
-    wake_one(np.int64(slot[1]), going.state.assemblies)
+    assert list(asm.asleep[slot]) == [1, 1]
+    wake_one(np.int64(slot[1]), asm)
     going.advance()
-    assert list(going.state.assemblies.asleep[slot[:2]]) == [1, 0]
+    assert list(asm.asleep[slot]) == [1, 0]
+
+
+def test_what_a_field_puts_to_rest_stays_so_on_what_is_awake_and_is_told_once() -> None:
+    slab = box("slab", (0, 0.3, 0), (4, 0.6, 2), pattern={"kind": "cells", "count": 10, "seed": 3})
+    stones = [ball(f"s{k}", (0.4 * k - 1.2, 0.75, -0.5), 0.1) for k in range(3)]
+    rolls = ball("rolls", (1.5, 0.75, 0.5), 0.15, velocity=[-0.3, 0, 0], material={"rolling": 0})
+    end = {"name": "end", "effect": {"kind": "kill", "what": "rest", "slower": 0.5, "time": 0.2}, "reach": EVERYWHERE}
+    end["targets"] = ["s0", "s1", "s2"]
+    going = started(shot(slab | {"bonds": {"strength": 400}}, *stones, rolls, frames=30, fields=(end,)))
+    told = [e["body"] for _ in range(30) for e in going.advance().events if e["kind"] == "kill"]
+    assert sorted(told) == ["s0", "s1", "s2"]
+    slot = going.state.piece_assembly
+    assert going.state.assemblies.asleep[slot[10:13]].all() and not going.state.assemblies.asleep[slot[13]]

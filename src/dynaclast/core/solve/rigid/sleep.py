@@ -14,7 +14,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from ...arrays import Array, Flag, Index, Int
+from ...arrays import Array, Flag, Index, Int, Scalar
 from ...kernels import kernel
 from ...kernels.union_find import find_root, unite
 from ..model import Motion, Settings
@@ -44,6 +44,8 @@ TREMBLE_DAMPING = 25.0
 """Damping [1/s] of what is slow, lies on something, and moves to and fro: the solver's own trembling dies away."""
 FASTEST = 100.0
 """Speeds are smoothed up to this [m/s]."""
+BALANCED = 0.02
+"""A sleeper is pressed up by no more than this share above its weight."""
 UPWARD = 0.3
 """What a contact pushes up by more than this share of its force rests on the other side."""
 SMOOTHING = 0.1
@@ -82,6 +84,7 @@ class SleepScratch(NamedTuple):
     restless  : (n,) uint8, not still for long enough
     awake     : (n,) uint8, it stays awake
     grounded  : (n,) uint8, of roots: something fixed or asleep holds it up
+    pressed   : (n,) float64, [N s], what presses on sleepers from below that is awake
     """
 
     parent: Int
@@ -92,6 +95,7 @@ class SleepScratch(NamedTuple):
     restless: Flag
     awake: Flag
     grounded: Flag
+    pressed: Scalar
 
 
 @kernel(inline=True)
@@ -334,16 +338,23 @@ def _may_sleep(asm: Assemblies, a: int, b: int) -> bool:
 
 
 @kernel(inner=True)
-def _wake_upper(asm: Assemblies, contacts: ContactConstraints, contact_count: int, gravity: Array) -> None:
-    """Wake what rests on something that is awake. What sleeps does not give way: between it and the ground, what is
-    awake would be pressed as in a vice, by forces that grow and that nothing weighs.
+def _wake_upper(
+    asm: Assemblies, contacts: ContactConstraints, contact_count: int, settings: Settings, pressed: Array
+) -> None:
+    """Wake what is pressed up, by what is awake under it, with more than its weight. What sleeps does not give way:
+    between it and the ground, what is awake would be pressed as in a vice, by forces that grow and that nothing weighs.
     """
+    gravity = settings.gravity
+    g = np.sqrt(gravity[0] ** 2 + gravity[1] ** 2 + gravity[2] ** 2)
+    h = settings.interval / settings.substeps
     for r in range(contact_count):
         upper, lower = _upper_and_lower(contacts, r, gravity)
         if upper < 0 or not asm.asleep[upper] or asm.asleep[lower] or lower == len(asm.alive) - 1:
             continue
         if asm.motion[upper] == Motion.DYNAMIC and asm.motion[lower] == Motion.DYNAMIC:
-            wake(np.int64(upper), asm)
+            pressed[upper] += _load(contacts, r)
+            if pressed[upper] > (1.0 + BALANCED) * asm.mass[upper] * g * abs(asm.gravity_scale[upper]) * h:
+                wake(np.int64(upper), asm)
 
 
 @kernel(inner=True)
@@ -375,6 +386,7 @@ def update_sleep(
         scratch.parent[n] = n
         scratch.sliding[n] = scratch.supported[n] = scratch.carried[n] = 0
         scratch.jointed[n] = scratch.restless[n] = scratch.awake[n] = scratch.grounded[n] = 0
+        scratch.pressed[n] = 0.0
     for a in range(len(asm.alive)):
         asm.age[a] = min(1.0, asm.age[a] + settings.interval)
     _find_sliding(asm, contacts, contact_count, g, scratch.sliding)
@@ -400,5 +412,5 @@ def update_sleep(
             asm.velocity[a, c] = 0.0
             asm.angular_velocity[a, c] = 0.0
         slept += 1
-    _wake_upper(asm, contacts, contact_count, gravity)
+    _wake_upper(asm, contacts, contact_count, settings, scratch.pressed)
     return slept
