@@ -39,13 +39,11 @@ def run_coupled_interval(
     deformables: Deformables,
     tie_broken: Flags,
     every: int,
-    step_apart: int,
 ) -> None:
     """As ``run_interval``, with deformable bodies.
 
     tie_broken : (X,) uint8, of ties of vertices
     every      : int, substeps in a step of deformable bodies
-    step_apart : int, where the machine code of that step is (kernels.apart)
     """
     if not _detect(scene, bodies, cache, pairing, pairs, points, solver, scratch, apart, numbers):
         return
@@ -64,7 +62,7 @@ def run_coupled_interval(
         if number % every == 0:
             anew = int(number == 0)
             call_apart(
-                step_apart,
+                apart.step_deformables,
                 step_deformables,
                 (deformables, scene.hulls, scene.pieces, bodies, settings, tie_broken, h * every, anew),
             )

@@ -75,19 +75,22 @@ class IntervalScratch(NamedTuple):
 
 
 class Apart(NamedTuple):
-    """Where the machine code is of what is compiled apart from an interval (kernels.apart)."""
+    """Where the machine code is of what is compiled apart from an interval (kernels.apart); that of a step of
+    deformable bodies, where there are any.
+    """
 
     find_contacts: int
     build_constraints: int
     run_substeps: int
+    step_deformables: int
 
 
 Parts = tuple[ContactCache, Pairing, Pairs, ContactPoints, ConstraintSet, Joints, IntervalScratch]
 """What an interval works with besides scene and bodies, in the order of ``run_interval``."""
 
 
-def apart_for(scene: Scene, bodies: Bodies, parts: Parts) -> Apart:
-    """That for such arguments."""
+def apart_for(scene: Scene, bodies: Bodies, parts: Parts, step: int) -> Apart:
+    """That for such arguments; step: of deformable bodies, 0 for none."""
     cache, _, pairs, points, solver, tied, scratch = parts
     rigid, which = scratch.rigid, pairs.entry
     return Apart(
@@ -96,6 +99,7 @@ def apart_for(scene: Scene, bodies: Bodies, parts: Parts) -> Apart:
         ),
         build_constraints.address(scene, bodies, cache, which, points, solver, 0, scratch.arms),
         run_substeps.address(scene.settings, bodies, solver, tied, rigid.awake, 0, 0, 0, 0, rigid),
+        step,
     )
 
 

@@ -60,7 +60,6 @@ class DeformableRun:
         self.every = deformables.every
         self._before = before(deformables, state)
         self._pushes: Pushes | None = None
-        self._step_apart: int | None = None
         self._drawn: dict[str, np.ndarray] | None = None
         self._readings = Readings(deformables)
 
@@ -221,14 +220,10 @@ class DeformableRun:
         total, whole = sums(mass[:, None] * change, lead, len(lead)), sums(mass, lead, len(lead))
         return np.asarray((total / np.where(whole > 0.0, whole, 1.0)[:, None])[lead])
 
-    def step_apart(self, scene: Scene, bodies: Bodies) -> int:
+    def step_address(self, scene: Scene, bodies: Bodies) -> int:
         """Where the machine code of a step is (kernels.apart)."""
-        if self._step_apart is None:
-            broken = self._state.vertex_tie_broken
-            self._step_apart = step_deformables.address(
-                self.parts, scene.hulls, scene.pieces, bodies, scene.settings, broken, 0.0, 0
-            )
-        return self._step_apart
+        given = (scene.hulls, scene.pieces, bodies, scene.settings, self._state.vertex_tie_broken, 0.0, 0)
+        return step_deformables.address(self.parts, *given)
 
     def begin_interval(self, scene: Scene, bodies: Bodies) -> None:
         """Find what may be touched in an interval."""

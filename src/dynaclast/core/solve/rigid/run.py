@@ -184,16 +184,15 @@ class RigidRun:
             self._make_room()
             numbers[CAPACITY] = self._room
             parts = (self._cache, self._pairing, self._pairs, self._points, self.constraints, self.tied, self._scratch)
+            beside = self._beside
             if self._apart is None:
-                self._apart = apart_for(self.scene, self.bodies, parts)
-            if self._beside is None:
+                step = 0 if beside is None else beside.step_address(self.scene, self.bodies)
+                self._apart = apart_for(self.scene, self.bodies, parts, step)
+            if beside is None:
                 run_interval(self.scene, self.bodies, *parts, self._apart, numbers)
             else:
-                beside, given = self._beside, state.vertex_tie_broken
-                step = beside.step_apart(self.scene, self.bodies)
-                run_coupled_interval(
-                    self.scene, self.bodies, *parts, self._apart, numbers, beside.parts, given, beside.every, step
-                )
+                given = beside.parts, state.vertex_tie_broken, beside.every
+                run_coupled_interval(self.scene, self.bodies, *parts, self._apart, numbers, *given)
             used: list[Any] = [x[: numbers[ENTRIES]] for x in self._cache]
             state.contact_cache = ContactCache(*used)
             self._all_moved = False
