@@ -198,7 +198,7 @@ def ask(url: str, token: str = "") -> int:
 
 
 def patiently(url: str, token: str = "") -> int:
-    until = time.monotonic() + 30
+    until = time.monotonic() + 60
     while True:
         try:
             return ask(url, token)
