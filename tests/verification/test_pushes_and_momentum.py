@@ -62,7 +62,7 @@ def test_a_canvas_that_falls_gives_no_more_than_it_has_and_breaks_no_stone(quali
     )
     crate = box("crate", (0.8, 0.82, 0.1), (0.6, 0.4, 0.5), velocity=[-4, 0, 0])
     stone = ball("stone", (-1.2, 0.75, 0), 0.15)
-    sheet = cloth("sheet", (0.6, 1.3, 0), (1.6, 1.4), (14, 12))
+    sheet = cloth("sheet", (0.6, 1.3, 0), (1.6, 1.4), (24, 24))
     run = started(shot(quay, crate, stone, sheet, frames=24, quality=quality))
     assert run.model.deformables is not None
     mass = float(run.model.deformables.own_mass.sum())
