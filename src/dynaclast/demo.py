@@ -29,7 +29,7 @@ def load_demo(url: str, stopped: Callable[[], bool], bell: str = "") -> None:
             if there is None:
                 there = shots.create(session, shot, "demo shot").id
             if session.scalar(select(TakeRow.id).where(TakeRow.shot_id == there)) is None:
-                asked.append((takes.ask(session, there, shot.timing.frames).id, shot.name))
+                asked.append((takes.ask(session, there, shot.timing.frames, behind=True).id, shot.name))
     ring(bell)
     if asked:
         _wait(store, *asked[0], stopped)

@@ -38,10 +38,10 @@ def scene(frames: int = 36) -> Shot:
     )
 
 
-def ask(store: Store, document: Shot) -> str:
+def ask(store: Store, document: Shot, behind: bool = False) -> str:
     with store.session() as session:
         state = shots.create(session, document)
-        return takes.ask(session, state.id, document.timing.frames).id
+        return takes.ask(session, state.id, document.timing.frames, behind=behind).id
 
 
 def row_of(store: Store, take_id: str) -> TakeRow:
@@ -86,6 +86,22 @@ def test_a_killed_workers_bake_goes_on_and_ends_with_the_same_frames(store: Stor
         row = wait(store, take_id, lambda r: r.status not in takes.ACTIVE)
     assert row.status == "done" and row.attempt >= 2
     same_as_undisturbed(store, take_id, document)
+
+
+def test_a_bake_that_is_waited_for_comes_before_those_that_are_not_and_these_go_on(
+    store: Store, database: Database
+) -> None:
+    long, short = scene(200), scene(12)
+    with bake_service(database):
+        behind = [ask(store, long, behind=True), ask(store, scene(24), behind=True)]
+        wait(store, behind[0], lambda r: r.frames_done >= 2)
+        asked = ask(store, short)
+        first = wait(store, asked, lambda r: r.status not in takes.ACTIVE)
+        rows = [wait(store, take, lambda r: r.status not in takes.ACTIVE) for take in behind]
+    assert [r.status for r in (first, *rows)] == ["done"] * 3 and rows[0].attempt == 2 and rows[0].lost == 0
+    assert all(first.finished < r.finished for r in rows)
+    same_as_undisturbed(store, asked, short)
+    same_as_undisturbed(store, behind[0], long)
 
 
 def test_a_killed_database_server_loses_nothing(tmp_path: Path) -> None:

@@ -6,6 +6,7 @@ import datetime as dt
 
 import numpy as np
 import pytest
+from sqlalchemy import update
 
 from dynaclast.core import document
 from dynaclast.core.document import Body
@@ -14,6 +15,7 @@ from dynaclast.jobs.take import MOST_BYTES, MOST_FRAMES, _blocks
 from dynaclast.store import collect, shots, takes
 from dynaclast.store.assets import PieceCache
 from dynaclast.store.database import Store
+from dynaclast.store.models import TakeRow
 from dynaclast.store.shots import NotFound
 from shots import box, shot
 
@@ -123,3 +125,66 @@ def test_a_deleted_take_comes_back_with_its_name_and_frames_until_it_is_gone_for
         assert collect.drop_deleted(session, dt.timedelta(0)) == 1
         with pytest.raises(NotFound):
             takes.restore(session, take_id)
+
+
+def bakes(store: Store, *behind: bool) -> list[str]:
+    """Takes asked for one after the other, each of a shot of its own named by its place: shot 0, shot 1..."""
+    with store.session() as session:
+        session.execute(update(TakeRow).values(status="done"))  # what other tests left waiting
+    out = []
+    for k, own in enumerate(behind):
+        with store.session() as session:
+            state = shots.create(session, shot(box("a", (0, 1, 0)), name=f"shot {k}"))
+            row = takes.ask(session, state.id, 3, behind=own)
+            row.created = dt.datetime(2026, 1, 1, 0, k)
+            out.append(row.id)
+    return out
+
+
+def test_bakes_that_nobody_waits_for_come_after_those_that_are_waited_for(store: Store) -> None:
+    ids = bakes(store, True, False, True, False)
+    with store.session() as session:
+        assert [q.id for q in takes.queued(session)] == [ids[1], ids[3], ids[0], ids[2]]
+        told = [takes.ahead_of(session, takes.find(session, i)) for i in ids]
+    assert [a and a.bakes for a in told] == [2, None, 3, 1]
+    assert told[0] == (2, told[3].shot, 1)
+
+
+def test_a_bake_nobody_waits_for_gives_way_and_keeps_its_frames(store: Store) -> None:
+    behind, asked, later = bakes(store, True, False, True)
+    with store.session() as session:
+        takes.find(session, asked).status = "done"
+        assert takes.claim(session, behind, "here") is not None
+        takes.find(session, asked).status = "queued"
+        assert takes.add_chunk(session, behind, 1, [frame(0), frame(1)], b"state", 0.1)
+        assert takes.is_to_give_way(session, behind) and not takes.is_to_give_way(session, asked)
+        assert takes.ahead_of(session, takes.find(session, asked)) is None, "it will give way"
+        assert takes.ahead_of(session, takes.find(session, later)).bakes == 2
+        takes.give_way(session, behind, attempt=7)
+        assert takes.find(session, behind).status == "baking", "a newer attempt has it"
+        takes.give_way(session, behind, attempt=1)
+        assert takes.claim(session, behind, "here") is None, "not before what is waited for"
+    with store.session() as session:
+        row = takes.find(session, behind)
+        assert (row.status, row.frames_done, row.worker, row.finished) == ("queued", 1, "", None)
+        assert takes.claim(session, asked, "here") is not None
+        assert takes.claim(session, behind, "there") is not None
+        assert not takes.is_to_give_way(session, behind), "nothing waits any more"
+        assert takes.ahead_of(session, takes.find(session, later)).bakes == 2
+
+
+def test_a_bake_cancelled_as_it_gives_way_is_not_begun_again(store: Store) -> None:
+    (behind,) = bakes(store, True)
+    with store.session() as session:
+        assert takes.claim(session, behind, "here") is not None
+        takes.cancel(session, behind)
+        takes.give_way(session, behind, attempt=1)
+        row = takes.find(session, behind)
+        assert row.status == "cancelled" and not row.cancel
+
+
+def test_a_bake_that_an_artist_goes_on_with_is_waited_for(store: Store) -> None:
+    (behind,) = bakes(store, True)
+    with store.session() as session:
+        takes.cancel(session, behind)
+        assert takes.extend(session, behind).behind is False

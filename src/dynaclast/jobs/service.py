@@ -81,12 +81,13 @@ class Dispatcher:
             self._end_worker(take_id)
             self._give_back(take_id, why)
         self.busy = bool(self.running)
-        for take_id in self.store.patiently(takes.queued):
+        for take_id, behind in self.store.patiently(takes.queued):
             self.busy = True
             if take_id not in self.running:
                 self._count += 1
+                key = f"bake-{take_id}-{self._count}"
                 self.running[take_id] = self.client.submit(
-                    run_bake, self.store.url, take_id, pure=False, retries=0, key=f"bake-{take_id}-{self._count}"
+                    run_bake, self.store.url, take_id, pure=False, retries=0, key=key, priority=-int(behind)
                 )
 
     def _silent(self) -> list[tuple[str, str]]:

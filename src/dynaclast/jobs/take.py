@@ -40,11 +40,11 @@ class Pulse:
     """Beats in the background while a bake runs, and learns from the answer whether to stop.
 
     ``preparing`` is the stretch in which a stop interrupts, and ``prepared`` the share of it that is done; frames look
-    at ``stop``.
+    at ``stop``. ``gives_way``: it stops for a bake that is waited for, and goes on later.
     """
 
     def __init__(self, store: Store, take_id: str, attempt: int) -> None:
-        self.stop, self.further = False, False
+        self.stop, self.further, self.gives_way = False, False, False
         self.prepared = 0.0
         self._began, self._skips = time.monotonic(), 0.0
         self.preparing = Interruptible()
@@ -63,9 +63,12 @@ class Pulse:
                 further, self.further = self.further, False
                 prepared = self.prepared, time.monotonic() - self._began
                 with store.session() as session:
-                    if not takes.beat(session, take_id, attempt, further, prepared if prepared[0] < 1.0 else None):
-                        self.stop = True
-                        self.preparing.interrupt()
+                    on = takes.beat(session, take_id, attempt, further, prepared if prepared[0] < 1.0 else None)
+                    self.gives_way = on and takes.is_to_give_way(session, take_id)
+                if self.gives_way or not on:
+                    self.stop = True
+                    self.preparing.interrupt()
+                    return
             except Exception:  # the server is away: the next chunk waits for it, the next beat tells it we live
                 continue
 
@@ -79,7 +82,8 @@ class Pulse:
 
 
 def run_bake(url: str, take_id: str, frame_pause: float = 0.0) -> str:
-    """Bake a queued take to its end, from its last stored frame on. Returns how it ended.
+    """Bake a queued take to its end, from its last stored frame on. Returns how it ended: done, cancelled, failed,
+    superseded (another worker has it), taken (one had it before), queued (it gave way).
 
     frame_pause : seconds to wait after each frame (for tests that need a bake to last)
     """
@@ -92,6 +96,9 @@ def run_bake(url: str, take_id: str, frame_pause: float = 0.0) -> str:
         with Pulse(store, take_id, row.attempt) as pulse:
             text = store.patiently(lambda s: texts.read(s, takes.find(s, take_id)))
             status, message = _bake(store, row.id, row.attempt, text, row.frames_total, pulse, frame_pause)
+        if status == "cancelled" and pulse.gives_way:
+            store.patiently(lambda s: takes.give_way(s, take_id, row.attempt))
+            return "queued"
         if status != "superseded":
             store.patiently(lambda s: takes.finish(s, take_id, row.attempt, status, message))
         return status

@@ -144,7 +144,8 @@ class TakeRow(Written, Base):
 
     status: queued, baking, done, cancelled, failed; beats: signs of life of its workers; progress: grows whenever they
     got any further; attempt grows when a bake is taken up again; lost: workers that were lost at it since its last
-    frame; prepared: share of its preparation that is done, 0 to 1, which took so many seconds so far (preparing)
+    frame; prepared: share of its preparation that is done, 0 to 1, which took so many seconds so far (preparing);
+    behind: nobody waits for it, so it gives way to bakes that are waited for
     """
 
     __tablename__ = "takes"
@@ -169,6 +170,7 @@ class TakeRow(Written, Base):
     preparing: Mapped[float] = mapped_column(Float, default=0.0)
     beats: Mapped[int] = mapped_column(Integer, default=0)
     progress: Mapped[int] = mapped_column(Integer, default=0)
+    behind: Mapped[bool] = mapped_column(Boolean, default=False)
     created: Mapped[dt.datetime] = mapped_column(Moment, default=NOW)
     finished: Mapped[dt.datetime | None] = mapped_column(Moment, nullable=True)
     deleted: Mapped[dt.datetime | None] = mapped_column(Moment, nullable=True)

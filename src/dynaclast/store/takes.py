@@ -24,8 +24,13 @@ STATE_EVERY = 48
 """Frames between states that are kept of a take."""
 
 
-def ask(session: Session, shot_id: str, frames_total: int, instead: dict[str, Any] | None = None) -> TakeRow:
-    """Queue a bake of the shot as it is now, or of a document ``instead``."""
+def ask(
+    session: Session, shot_id: str, frames_total: int, instead: dict[str, Any] | None = None, *, behind: bool = False
+) -> TakeRow:
+    """Queue a bake of the shot as it is now, or of a document ``instead``.
+
+    behind : nobody waits for it: bakes that are waited for go first, and it stops for them
+    """
     session.execute(select(ShotRow.id).where(ShotRow.id == shot_id).with_for_update())  # one number after the other
     state = get(session, shot_id)
     number = (session.scalar(select(func.max(TakeRow.number)).where(TakeRow.shot_id == shot_id)) or 0) + 1
@@ -37,6 +42,7 @@ def ask(session: Session, shot_id: str, frames_total: int, instead: dict[str, An
         status="queued",
         frames_total=frames_total,
         frames_done=-1,
+        behind=behind,
     )
     head = session.scalar(
         select(RevisionRow)
@@ -90,6 +96,7 @@ def extend(session: Session, take_id: str, frames_total: int | None = None) -> T
     if total < row.frames_done:
         raise InputError(f"this take already has {row.frames_done} frames", where=take_id)
     row.frames_total, row.status, row.cancel, row.message, row.finished = total, "queued", False, "", None
+    row.behind = False
     return row
 
 
@@ -119,9 +126,9 @@ def restore(session: Session, take_id: str) -> TakeRow:
 
 
 def claim(session: Session, take_id: str, worker: str) -> TakeRow | None:
-    """Take a queued bake; None where someone else was faster."""
+    """Take a queued bake; None where someone else was faster, or where it is to give way."""
     row = session.scalar(select(TakeRow).where(TakeRow.id == take_id).with_for_update())
-    if row is None or row.status != "queued":
+    if row is None or row.status != "queued" or is_to_give_way(session, take_id):
         return None
     row.status, row.worker, row.attempt = "baking", worker, row.attempt + 1
     row.prepared = row.preparing = 0.0
@@ -251,8 +258,65 @@ def requeue_lost(session: Session, take_id: str, why: str) -> str:
     return row.status
 
 
-def queued(session: Session) -> list[str]:
-    return list(session.scalars(select(TakeRow.id).where(TakeRow.status == "queued").order_by(TakeRow.created)))
+class Queued(NamedTuple):
+    """A bake that waits for a worker, and whether it gives way to others."""
+
+    id: str
+    behind: bool
+
+
+def queued(session: Session) -> list[Queued]:
+    """Bakes that wait, the next one first."""
+    rows = session.execute(
+        select(TakeRow.id, TakeRow.behind)
+        .where(TakeRow.status == "queued")
+        .order_by(TakeRow.behind, TakeRow.created, TakeRow.id)
+    )
+    return [Queued(r.id, r.behind) for r in rows]
+
+
+def is_to_give_way(session: Session, take_id: str) -> bool:
+    """Whether nobody waits for this bake while one that is waited for has no worker yet."""
+    found = select(TakeRow.id).where(TakeRow.status == "queued", TakeRow.behind.is_(False)).limit(1)
+    own = select(TakeRow.behind).where(TakeRow.id == take_id)
+    return bool(session.scalar(own)) and session.scalar(found) is not None
+
+
+def give_way(session: Session, take_id: str, attempt: int) -> None:
+    """Put a bake back in the queue; what is done of it is kept, and it goes on from there."""
+    row = session.scalar(select(TakeRow).where(TakeRow.id == take_id).with_for_update())
+    if row is None or row.attempt != attempt or row.status != "baking":
+        return
+    row.worker = ""
+    if row.cancel:
+        row.status, row.finished, row.cancel = "cancelled", NOW, False
+    else:
+        row.status = "queued"
+
+
+class Ahead(NamedTuple):
+    """Bakes that come before one that waits: how many, and the shot and number of the one that ends first."""
+
+    bakes: int
+    shot: str
+    number: int
+
+
+def ahead_of(session: Session, row: TakeRow) -> Ahead | None:
+    """What a bake waits for: bakes at work that will not give way to it, and those queued before it. None where that is
+    nothing.
+    """
+    found = session.execute(
+        select(TakeRow.id, TakeRow.number, TakeRow.behind, TakeRow.status, ShotRow.name)
+        .join(ShotRow, ShotRow.id == TakeRow.shot_id)
+        .where(TakeRow.status.in_(ACTIVE), TakeRow.id != row.id)
+        .order_by(TakeRow.status != "baking", TakeRow.behind, TakeRow.created, TakeRow.id)
+    ).all()
+    first = [r for r in found if r.status == "baking" and r.behind <= row.behind]
+    waiting = [q.id for q in queued(session)]
+    before = set(waiting[: waiting.index(row.id)]) if row.id in waiting else set()
+    first += [r for r in found if r.id in before]
+    return Ahead(len(first), first[0].name, first[0].number) if first else None
 
 
 # ------------------------------------------------------------------------------------ frames

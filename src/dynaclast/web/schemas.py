@@ -363,6 +363,14 @@ class SurveyOut(BaseModel):
     )
 
 
+class AheadOut(BaseModel):
+    """Bakes that come before one that waits, and the first of them."""
+
+    bakes: int
+    shot: str
+    number: int
+
+
 class TakeOut(BaseModel):
     id: str
     shot_id: str
@@ -377,7 +385,8 @@ class TakeOut(BaseModel):
     attempt: int
     seconds: float
     prepared: float = Field(description="share of its preparation that is done, 0 to 1")
-    left: float | None = Field(description="[s], where it can be told")
+    left: float | None = Field(description="[s] that it takes itself, where it can be told")
+    ahead: AheadOut | None = Field(description="what it waits for")
     message: str
     created: str
 

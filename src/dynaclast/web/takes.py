@@ -58,6 +58,7 @@ api = APIBlueprint(
 def take_out(session: Session, row: TakeRow) -> dict[str, Any]:
     """A take for the interface, with the seconds left while it bakes."""
     left = left_of(session, row) if row.status in takes.ACTIVE else None
+    ahead = takes.ahead_of(session, row) if row.status == "queued" else None
     return {
         "id": row.id,
         "shot_id": row.shot_id,
@@ -73,6 +74,7 @@ def take_out(session: Session, row: TakeRow) -> dict[str, Any]:
         "seconds": round(row.seconds, 2),
         "prepared": round(row.prepared, 3),
         "left": None if left is None else round(left, 1),
+        "ahead": ahead and ahead._asdict(),
         "message": row.message,
         "created": row.created.isoformat() + "Z",
     }

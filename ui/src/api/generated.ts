@@ -5867,6 +5867,18 @@ export interface components {
             /** Takes */
             takes: components["schemas"]["TakeOut"][];
         };
+        /**
+         * AheadOut
+         * @description Bakes that come before one that waits, and the first of them.
+         */
+        AheadOut: {
+            /** Bakes */
+            bakes: number;
+            /** Shot */
+            shot: string;
+            /** Number */
+            number: number;
+        };
         /** TakeOut */
         TakeOut: {
             /** Id */
@@ -5900,9 +5912,11 @@ export interface components {
             prepared: number;
             /**
              * Left
-             * @description [s], where it can be told
+             * @description [s] that it takes itself, where it can be told
              */
             left: number | null;
+            /** @description what it waits for */
+            ahead: components["schemas"]["AheadOut"] | null;
             /** Message */
             message: string;
             /** Created */

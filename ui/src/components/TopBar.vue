@@ -24,21 +24,28 @@ const WORDS = {
   conflict: "changed elsewhere",
   refused: "not saved",
 };
+const KEEP = "Stop here and keep what is done";
 const stale = computed(() => (takes.document && shot.document ? differences(takes.document, shot.document) : []));
 const progress = computed(() => {
   const take = takes.baking;
   if (!take) return null;
   const share = take.frames_done < 0 ? 0 : take.frames_done / take.frames_total;
+  if (take.status === "queued") {
+    const first = take.ahead;
+    const text = !first ? "Starting" : first.bakes === 1 ? "Waiting for a bake" : `Waiting for ${first.bakes} bakes`;
+    const hint = first ? `Take ${number(first.number)} of ${first.shot} comes first. Click to take yours back` : KEEP;
+    return { share, text, hint, id: take.id };
+  }
   const doing =
     take.frames_done >= 0
       ? `Baking ${take.frames_done} / ${take.frames_total}`
-      : take.status === "queued"
-        ? "Waiting"
-        : `Preparing ${Math.floor(100 * Math.min(1, take.prepared))} %`;
+      : `Preparing ${Math.floor(100 * Math.min(1, take.prepared))} %`;
   const text = take.left === null ? doing : `${doing} · ${showTime(take.left)}`;
-  return { share, text, id: take.id };
+  return { share, text, hint: KEEP, id: take.id };
 });
-const number = (n: number): string => String(n).padStart(2, "0");
+function number(n: number): string {
+  return String(n).padStart(2, "0");
+}
 
 const listing = ref(false);
 onKeyStroke("Escape", (event) => {
@@ -157,7 +164,7 @@ function goTo(step: string, about: string): void {
     <ElButton
       v-if="progress"
       class="bare bake going"
-      v-hint="'Stop here and keep what is done'"
+      v-hint="progress.hint"
       data-testid="cancel"
       @click="takes.cancel(progress.id)">
       <i :style="{ width: `${progress.share * 100}%` }" /><span class="figures">{{ progress.text }}</span
