@@ -35,6 +35,8 @@ PORTS = "ports.json"
 ACCESS = "access.json"
 POKE = "jobs.poke"
 """A socket that the bake service looks up from its sleep by."""
+STARTS_WITHIN = 180.0
+"""Seconds in which the web server answers, also on a machine that is busy with other things."""
 
 
 class Listen(NamedTuple):
@@ -176,7 +178,7 @@ class Parts:
             self._spawn("jobs")
         except OSError as exc:
             raise Failed(f"{exc.filename or self.folder}: {exc.strerror}; mend that and start again") from None
-        until = time.monotonic() + 60
+        until = time.monotonic() + STARTS_WITHIN
         while not self._answers():
             if self.processes["web"].poll() is not None or time.monotonic() > until:
                 tail = "\n".join((self.folder / "web.log").read_text(errors="replace").splitlines()[-12:])

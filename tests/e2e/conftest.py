@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 import pytest
-from playwright.sync_api import Browser, Page, expect, sync_playwright
+from playwright.sync_api import Browser, BrowserContext, Page, expect, sync_playwright
 
 from dynaclast.mariadb import free_port
 from dynaclast.runtime import Parts
@@ -45,16 +45,27 @@ def browser() -> Iterator[Browser]:
         out.close()
 
 
-@pytest.fixture
-def page(browser: Browser, running: Parts) -> Iterator[Page]:
-    """A page of its own that fails the test if a script fails."""
-    context = browser.new_context(
+@pytest.fixture(scope="session")
+def context(browser: Browser) -> Iterator[BrowserContext]:
+    """One for all tests: what it has loaded once, and compiled, is at hand for the next."""
+    out = browser.new_context(
         viewport={"width": 1280, "height": 800}, accept_downloads=True, device_scale_factor=0.5, reduced_motion="reduce"
     )
+    yield out
+    out.close()
+
+
+@pytest.fixture
+def page(context: BrowserContext, running: Parts) -> Iterator[Page]:
+    """A page of its own, that remembers nothing, and fails the test if a script fails."""
     out = context.new_page()
     out.set_default_timeout(20_000)
     errors: list[str] = []
     out.on("pageerror", lambda e: errors.append(str(e)))
     yield out
-    context.close()
+    for each in context.pages:
+        each.goto(f"http://127.0.0.1:{running.web_port}/mark.svg")
+        each.evaluate("localStorage.clear(); sessionStorage.clear()")
+        each.close()
+    context.clear_cookies()
     assert not errors
