@@ -87,7 +87,14 @@ class Dispatcher:
                 self._count += 1
                 key = f"bake-{take_id}-{self._count}"
                 self.running[take_id] = self.client.submit(
-                    run_bake, self.store.url, take_id, pure=False, retries=0, key=key, priority=-int(behind)
+                    run_bake,
+                    self.store.url,
+                    take_id,
+                    pure=False,
+                    retries=0,
+                    key=key,
+                    priority=-int(behind),
+                    fifo_timeout=0,  # else what is handed out within a minute comes in any order
                 )
 
     def _silent(self) -> list[tuple[str, str]]:
