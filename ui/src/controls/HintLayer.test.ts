@@ -43,3 +43,20 @@ it("says no more of what was pressed until the pointer has left it, so that it c
   await rested();
   expect([shown(), layer.getComponent(ElTooltip).props("content")]).toEqual([true, "one"]);
 });
+
+it("says what is so now, and goes with what it is about", async () => {
+  over("a");
+  await rested();
+  at("a").dataset.hint = "another";
+  await rested();
+  expect([shown(), layer.getComponent(ElTooltip).props("content")]).toEqual([true, "another"]);
+  delete at("a").dataset.hint;
+  await rested();
+  expect(shown()).toBe(false);
+  over("b");
+  await rested();
+  expect(shown()).toBe(true);
+  at("b").remove();
+  await rested();
+  expect(shown()).toBe(false);
+});

@@ -1,8 +1,8 @@
 <script setup lang="ts">
 /** One tooltip for everything that has a hint. */
-import { useEventListener } from "@vueuse/core";
+import { useEventListener, useMutationObserver } from "@vueuse/core";
 import { ElTooltip } from "element-plus";
-import { ref, shallowRef } from "vue";
+import { computed, ref, shallowRef } from "vue";
 
 const AFTER = 450;
 const target = shallowRef<HTMLElement | null>(null);
@@ -32,6 +32,17 @@ function rest(el: HTMLElement | null): void {
     open.value = !!text.value && el.isConnected;
   }, AFTER);
 }
+
+/** What it is may change while it is said, and it may go. */
+useMutationObserver(
+  computed(() => (open.value ? document.body : null)),
+  () => {
+    const el = target.value;
+    if (!el?.isConnected || !el.dataset.hint) hide();
+    else text.value = el.dataset.hint;
+  },
+  { attributes: true, attributeFilter: ["data-hint"], childList: true, subtree: true },
+);
 
 useEventListener(document, "pointerover", (e) => e.pointerType !== "touch" && rest(hintedAt(e)));
 useEventListener(document, "focusin", (e) => {
