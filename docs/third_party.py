@@ -18,7 +18,8 @@ Dynaclast runs on these packages; their licences are theirs. Written by `docs/th
 
 The interface's fonts (Hanken Grotesk, Geist Mono) are shipped as files under the SIL Open Font License 1.1, from the
 packages named below. The database is the server of Debian's package `mariadb-server-core` (GPL-2.0), a program of its
-own. Pictures of the interface are taken with Debian's `chromium-headless-shell`, used by the tests alone.
+own. Pictures of the interface are taken with Debian's `chromium-headless-shell`, used by the tests alone. Python
+packages are installed by `uv` (MIT or Apache-2.0), which does no more than that.
 """
 
 

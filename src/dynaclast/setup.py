@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ast
 import hashlib
 import os
 import shutil
@@ -15,6 +16,18 @@ from pathlib import Path
 ROOT = Path(__file__).resolve().parents[2]
 RUNTIME = ROOT / "runtime"
 DATABASE_PACKAGES = {"mariadbd": "mariadb-server-core", "mariadb": "mariadb-client-core"}
+INSTALLER = "uv==0.13.9"
+"""Installs Python packages in a tenth of the time that pip takes."""
+SETTINGS = {
+    "index-url": "UV_DEFAULT_INDEX",
+    "extra-index-url": "UV_EXTRA_INDEX_URL",
+    "find-links": "UV_FIND_LINKS",
+    "constraint": "UV_CONSTRAINT",
+    "cert": "SSL_CERT_FILE",
+    "no-index": "UV_NO_INDEX",
+    "trusted-host": "UV_INSECURE_HOST",
+}
+"""What the installer is told of pip's settings: where this machine has its packages from is said to pip."""
 BROWSER_PACKAGES = ["chromium-headless-shell", "libegl1", "libegl-mesa0", "libgl1-mesa-dri"]
 
 
@@ -47,9 +60,17 @@ def _fresh(stamp: Path, value: str) -> bool:
     return stamp.is_file() and stamp.read_text() == value
 
 
-def _run(command: list[str], what: str, remedy: str, cwd: Path = ROOT) -> None:
+def _run(
+    command: list[str], what: str, remedy: str, cwd: Path = ROOT, environment: dict[str, str] | None = None
+) -> None:
     done = subprocess.run(
-        command, cwd=cwd, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, stdin=subprocess.DEVNULL
+        command,
+        cwd=cwd,
+        env=environment,
+        stdout=subprocess.PIPE,
+        stderr=subprocess.STDOUT,
+        text=True,
+        stdin=subprocess.DEVNULL,
     )
     if done.returncode:
         tail = "\n".join(done.stdout.strip().splitlines()[-15:])
@@ -65,12 +86,42 @@ def ensure_python(*, tests: bool = False) -> None:
         return
     say("installing Python packages (a minute or two the first time)")
     arguments = [x for path in lists for x in ("-r", str(path))]
-    _run(
-        [sys.executable, "-m", "pip", "install", "--disable-pip-version-check", "-q", *arguments],
-        "installing Python packages",
-        "Check the connection to the package index and start again.",
-    )
+    what, remedy = "installing Python packages", "Check the connection to the package index and start again."
+    pip = [sys.executable, "-m", "pip", "install", "--disable-pip-version-check", "-q"]
+    try:
+        _run([*pip, INSTALLER], what, remedy)
+        uv = [sys.executable, "-m", "uv", "pip", "install", "-q", "--python", sys.executable]
+        _run([*uv, *arguments], what, remedy, ROOT, {**os.environ, **installer_settings(pip_settings())})
+    except Failed:  # an index without it, or settings that it does not know
+        _run([*pip, *arguments], what, remedy)
     stamp.write_text(value)
+
+
+def pip_settings() -> str:
+    """Pip's settings by its own account: a line each, scope.name='value'."""
+    command = [sys.executable, "-m", "pip", "config", "list"]
+    return subprocess.run(command, capture_output=True, text=True, stdin=subprocess.DEVNULL).stdout
+
+
+def installer_settings(said: str) -> dict[str, str]:
+    """Environment in which the installer takes packages from where pip would.
+
+    said : pip's settings, as of pip_settings; what the environment says counts more than what files say
+    """
+    found: dict[str, str] = {}
+    for line in sorted(said.splitlines(), key=lambda x: x.startswith(":env:")):
+        scope, _, value = line.partition("=")
+        name = SETTINGS.get(scope.rpartition(".")[2])
+        if name:
+            found[name] = " ".join(x for x in ast.literal_eval(value).split() if _is_there(x))
+    if "UV_FIND_LINKS" in found:
+        found["UV_FIND_LINKS"] = found["UV_FIND_LINKS"].replace(" ", ",")
+    return {"UV_INDEX_STRATEGY": "unsafe-best-match"} | {name: value for name, value in found.items() if value}
+
+
+def _is_there(place: str) -> bool:
+    """Whether a place can have packages: pip passes over folders that are not there."""
+    return not place.startswith("file://") or Path(place.removeprefix("file://")).exists()
 
 
 def _install(packages: list[str], why: str) -> None:

@@ -64,12 +64,51 @@ def test_packages_are_installed_again_only_when_their_list_changes(
     written(root / "requirements.txt", "a==1"), written(root / "requirements-test.txt", "b==1")
     setup.ensure_python()
     setup.ensure_python()
-    assert len(ran) == 1 and str(root / "requirements-test.txt") not in ran[0]
+    assert len(ran) == 2 and setup.INSTALLER in ran[0] and str(root / "requirements-test.txt") not in ran[1]
     setup.ensure_python(tests=True)
-    assert len(ran) == 2 and str(root / "requirements-test.txt") in ran[1]
+    assert len(ran) == 4 and str(root / "requirements-test.txt") in ran[3]
     (root / "requirements.txt").write_text("a==2")
     setup.ensure_python(tests=True)
-    assert len(ran) == 3
+    assert len(ran) == 6 and all("uv" in command for command in ran[1::2])
+
+
+def test_where_the_fast_installer_fails_pip_installs(
+    root: Path, ran: list[list[str]], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(sys, "prefix", str(root))
+    written(root / "requirements.txt", "a==1")
+
+    def run(command: list[str], *_more: object) -> None:
+        ran.append(command)
+        if "uv" in command:
+            raise Failed("an index it cannot read")
+
+    monkeypatch.setattr(setup, "_run", run)
+    setup.ensure_python()
+    assert "pip" in ran[-1] and "uv" not in ran[-1] and str(root / "requirements.txt") in ran[-1]
+    setup.ensure_python()
+    assert len(ran) == 3, "they are installed now"
+
+
+def test_the_fast_installer_takes_packages_from_where_pip_would(tmp_path: Path) -> None:
+    said = f"""\
+:env:.cert='/etc/own.pem'
+:env:.find-links='/wheels {tmp_path}/more'
+:env:.default-timeout='180'
+global.cert='/etc/another.pem'
+global.extra-index-url='\\nfile://{tmp_path}\\nfile://{tmp_path}/gone'
+install.constraint='/etc/limits.txt'
+global.index-url='https://packages.example/simple'
+"""
+    assert setup.installer_settings(said) == {
+        "UV_INDEX_STRATEGY": "unsafe-best-match",
+        "SSL_CERT_FILE": "/etc/own.pem",
+        "UV_FIND_LINKS": f"/wheels,{tmp_path}/more",
+        "UV_EXTRA_INDEX_URL": f"file://{tmp_path}",
+        "UV_CONSTRAINT": "/etc/limits.txt",
+        "UV_DEFAULT_INDEX": "https://packages.example/simple",
+    }
+    assert setup.installer_settings("") == {"UV_INDEX_STRATEGY": "unsafe-best-match"}
 
 
 def test_a_failed_installation_is_tried_again_at_the_next_start(root: Path, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -85,7 +124,7 @@ def test_a_failed_installation_is_tried_again_at_the_next_start(root: Path, monk
     for _ in range(2):
         with pytest.raises(Failed):
             setup.ensure_python()
-    assert len(tries) == 2
+    assert len(tries) == 4, "by both installers, twice"
 
 
 def interface(root: Path) -> None:
