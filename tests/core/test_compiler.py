@@ -5,7 +5,6 @@ from __future__ import annotations
 import ast
 import gc
 import math
-import pickle
 from collections.abc import Iterator
 from pathlib import Path
 from types import SimpleNamespace
@@ -19,11 +18,9 @@ from llvmlite.binding import Linkage
 from numba.core import inline_closurecall
 from numba.core.caching import NullCache
 from numba.core.callconv import CPUCallConv
-from numba.core.compiler import Flags, run_frontend
-from numba.core.ir import Inst
+from numba.core.compiler import Flags
 from numba.core.lowering import Lower
 from numba.core.registry import cpu_target
-from numba.core.types import NamedTuple as NamedTupleType
 from numba.core.types.functions import BaseFunction
 from numba.np import arrayobj
 
@@ -239,8 +236,6 @@ def test_what_is_put_aside_in_the_compiler_is_put_back_also_after_a_failure():
             cpu_target.target_context.data_model_manager,
             CPUCallConv.decorate_function,
             ir.IRBuilder.extract_value,
-            Inst._rec_list_vars,
-            NamedTupleType.__hash__,
             Flags.__eq__,
             Flags.__hash__,
             BaseFunction.get_call_type,
@@ -254,7 +249,7 @@ def test_what_is_put_aside_in_the_compiler_is_put_back_also_after_a_failure():
 
     before = found()
     with sparing(), sparing():
-        assert all(x != y for x, y in zip(found()[:12], before[:12], strict=True))
+        assert all(x != y for x, y in zip(found()[:10], before[:10], strict=True))
     assert found() == before
 
     @kernel
@@ -347,26 +342,3 @@ def test_the_garbage_collector_is_as_it_was():
         assert not gc.isenabled()
     finally:
         gc.enable()
-
-
-def test_variables_of_an_instruction_are_listed_as_the_compiler_lists_them():
-    def f(x, n):
-        out = [x[k] + n for k in range(n) if k % 2]
-        return {"a": out, "b": (x, n)}, x[1:n], np.sum(x) > n
-
-    made = run_frontend(f)
-    listed = Inst._rec_list_vars
-    for block in made.blocks.values():
-        for one in block.body:
-            assert [id(v) for v in compiler._list_variables(one, one.__dict__)] == [
-                id(v) for v in listed(one, one.__dict__)
-            ]
-
-
-def test_a_type_hashed_once_is_hashed_anew_by_the_process_that_reads_it():
-    kind = numba.typeof(_Pair(np.ones(3), np.ones(2)))
-    assert compiler._hash_once(kind) == compiler._hash_once(kind) == hash(kind)
-    kind.__dict__["_hashed"] = (object(), 7)
-    assert compiler._hash_once(kind) == hash(kind)
-    read = pickle.loads(pickle.dumps(kind))
-    assert compiler._hash_once(read) == hash(read) == hash(kind)

@@ -22,6 +22,8 @@ MOST_LOST = 3
 """Workers lost at the same frame, after which a bake is given up."""
 STATE_EVERY = 48
 """Frames between states that are kept of a take."""
+TURN = (TakeRow.behind, TakeRow.created, TakeRow.id)
+"""Of bakes that wait, by what they are begun in turn."""
 
 
 def ask(
@@ -247,15 +249,21 @@ def requeue_lost(session: Session, take_id: str, why: str) -> str:
     row = session.scalar(select(TakeRow).where(TakeRow.id == take_id).with_for_update())
     if row is None or row.status != "baking":
         return row.status if row else ""
-    row.lost, row.worker = row.lost + 1, ""
-    if row.cancel:
-        row.status, row.finished, row.cancel = "cancelled", NOW, False
-    elif row.lost >= MOST_LOST:
+    row.lost += 1
+    _put_back(row)
+    if row.status == "queued" and row.lost >= MOST_LOST:
         row.status, row.finished = "failed", NOW
         row.message = f"{why}, {MOST_LOST} times at frame {row.frames_done + 1}; what is before it is kept"
+    return row.status
+
+
+def _put_back(row: TakeRow) -> None:
+    """Queue a bake that its worker leaves, or end it where it was to stop."""
+    row.worker = ""
+    if row.cancel:
+        row.status, row.finished, row.cancel = "cancelled", NOW, False
     else:
         row.status = "queued"
-    return row.status
 
 
 class Queued(NamedTuple):
@@ -267,11 +275,7 @@ class Queued(NamedTuple):
 
 def queued(session: Session) -> list[Queued]:
     """Bakes that wait, the next one first."""
-    rows = session.execute(
-        select(TakeRow.id, TakeRow.behind)
-        .where(TakeRow.status == "queued")
-        .order_by(TakeRow.behind, TakeRow.created, TakeRow.id)
-    )
+    rows = session.execute(select(TakeRow.id, TakeRow.behind).where(TakeRow.status == "queued").order_by(*TURN))
     return [Queued(r.id, r.behind) for r in rows]
 
 
@@ -287,11 +291,7 @@ def give_way(session: Session, take_id: str, attempt: int) -> None:
     row = session.scalar(select(TakeRow).where(TakeRow.id == take_id).with_for_update())
     if row is None or row.attempt != attempt or row.status != "baking":
         return
-    row.worker = ""
-    if row.cancel:
-        row.status, row.finished, row.cancel = "cancelled", NOW, False
-    else:
-        row.status = "queued"
+    _put_back(row)
 
 
 class Ahead(NamedTuple):
@@ -307,15 +307,15 @@ def ahead_of(session: Session, row: TakeRow) -> Ahead | None:
     nothing.
     """
     found = session.execute(
-        select(TakeRow.id, TakeRow.number, TakeRow.behind, TakeRow.status, ShotRow.name)
+        select(TakeRow.id, TakeRow.number, TakeRow.behind, TakeRow.created, TakeRow.status, ShotRow.name)
         .join(ShotRow, ShotRow.id == TakeRow.shot_id)
         .where(TakeRow.status.in_(ACTIVE), TakeRow.id != row.id)
-        .order_by(TakeRow.status != "baking", TakeRow.behind, TakeRow.created, TakeRow.id)
-    ).all()
-    first = [r for r in found if r.status == "baking" and r.behind <= row.behind]
-    waiting = [q.id for q in queued(session)]
-    before = set(waiting[: waiting.index(row.id)]) if row.id in waiting else set()
-    first += [r for r in found if r.id in before]
+        .order_by(TakeRow.status != "baking", *TURN)
+    )
+    own = (row.behind, row.created, row.id)
+    first = [
+        r for r in found if (r.behind <= row.behind if r.status == "baking" else (r.behind, r.created, r.id) < own)
+    ]
     return Ahead(len(first), first[0].name, first[0].number) if first else None
 
 

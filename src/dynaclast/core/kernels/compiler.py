@@ -18,12 +18,11 @@ from numba.core import config, inline_closurecall
 from numba.core.analysis import compute_cfg_from_blocks, compute_use_defs, must_use_alloca
 from numba.core.callconv import CPUCallConv
 from numba.core.codegen import JITCodeLibrary, JITCPUCodegen
-from numba.core.ir import Assign, Inst, Var
+from numba.core.ir import Assign
 from numba.core.lowering import Lower
 from numba.core.registry import cpu_target
 from numba.core.targetconfig import ConfigStack, TargetConfig
-from numba.core.types import Type, intp, uintp
-from numba.core.types.containers import NamedTuple, NamedUniTuple
+from numba.core.types import intp, uintp
 from numba.core.types.functions import BaseFunction
 from numba.np import arrayobj
 
@@ -195,45 +194,6 @@ def _find_singly_assigned(self: Lower) -> None:
             self._singly_assigned_vars.add(name)
 
 
-_plain: set[type] = set()
-
-
-def _list_variables(_self: Inst, value: Any) -> list[Any]:
-    """Variables named in what an instruction holds, in order. The compiler asks for them a thousand times, and each
-    time looks at all that can be none.
-    """
-    out: list[Any] = []
-    kind = type(value)
-    if kind is Var:
-        out.append(value)
-    elif kind not in _plain:
-        if isinstance(value, Inst):
-            out = value.list_vars()
-        elif isinstance(value, (list, tuple, dict)):
-            for one in value.values() if isinstance(value, dict) else value:
-                if type(one) is Var:
-                    out.append(one)
-                elif type(one) not in _plain:
-                    out += _list_variables(_self, one)
-        elif not isinstance(value, Var):
-            _plain.add(kind)
-        else:
-            out.append(value)
-    return out
-
-
-_PROCESS = object()
-"""Hashes of texts are other ones in each process, and types are read from disk with all they remember."""
-
-
-def _hash_once(self: Type) -> int:
-    """The hash of a type of many members, which is looked up wherever it is named."""
-    known = self.__dict__.get("_hashed")
-    if known is None or known[0] is not _PROCESS:
-        known = self.__dict__["_hashed"] = _PROCESS, hash(self.key)
-    return int(known[1])
-
-
 class _UncopiedIR:
     """In place of ``copy`` in the compiler's module that lays functions into their callers: it copies the callee twice
     to keep it as it was, though it was made for this very call.
@@ -279,9 +239,6 @@ def sparing(inner: bool = False) -> Iterator[None]:
         (arrayobj, "fix_integer_index", _as_it_is),
         (Lower, "_find_singly_assigned_variable", _find_singly_assigned),
         (inline_closurecall, "copy", _UncopiedIR),
-        (Inst, "_rec_list_vars", _list_variables),
-        (NamedTuple, "__hash__", _hash_once),
-        (NamedUniTuple, "__hash__", _hash_once),
         (cpu_target.target_context, "data_model_manager", _models),
         (CPUCallConv, "decorate_function", groups.decorate_function),
         (ir.IRBuilder, "extract_value", groups.extract_value),
