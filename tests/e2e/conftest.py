@@ -26,7 +26,10 @@ FLAGS = [
     "--no-default-browser-check",
 ]
 
-expect.set_options(timeout=20_000)  # other tests run beside these
+PATIENCE = 60_000
+"""Milliseconds after which something is taken to be stuck: other tests run beside these and take both processors."""
+
+expect.set_options(timeout=PATIENCE)
 
 
 @pytest.fixture(scope="session")
@@ -59,7 +62,7 @@ def context(browser: Browser) -> Iterator[BrowserContext]:
 def page(context: BrowserContext, running: Parts) -> Iterator[Page]:
     """A page of its own, that remembers nothing, and fails the test if a script fails."""
     out = context.new_page()
-    out.set_default_timeout(20_000)
+    out.set_default_timeout(PATIENCE)
     errors: list[str] = []
     out.on("pageerror", lambda e: errors.append(str(e)))
     yield out

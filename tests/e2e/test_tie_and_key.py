@@ -19,7 +19,7 @@ from dynaclast.runtime import Parts
 def baked(page: Page, running: Parts) -> tuple[str, dict]:
     """Bake, wait for the end; the take's id and its events by kind."""
     page.keyboard.press("b")
-    expect(page.locator(".take").first).to_contain_text("whole", timeout=60_000)
+    expect(page.locator(".take").first).to_contain_text("whole")
     shot = page.url.rsplit("/", 1)[1]
     take = page.request.get(f"{running.address}/api/shots/{shot}/takes").json()["takes"][0]["id"]
     events = page.request.get(f"{running.address}/api/takes/{take}/events?after=-1").json()["events"]

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import contextlib
+import threading
 import time
 from collections.abc import Iterator
 
@@ -12,6 +14,7 @@ from pxr import Gf, Usd, UsdGeom
 
 from dynaclast.core.errors import DynaclastError, InputError
 from dynaclast.core.geometry import primitives
+from dynaclast.jobs.interrupt import Interrupted, Interruptible
 from dynaclast.jobs.reader import Reader, _answer
 from dynaclast.store.blobs import pack, unpack
 
@@ -118,6 +121,29 @@ def test_a_reader_that_dies_or_hangs_is_replaced(reader: Reader) -> None:
     slow.close()
     with pytest.raises(InputError, match="not a mesh file"):
         reader.read(b"", "notes.txt")
+
+
+def test_a_reader_started_ahead_is_the_one_that_reads() -> None:
+    ahead = Reader(seconds=60)
+    ahead.begin()
+    child = ahead._child
+    assert child is not None and child.poll() is None
+    ahead.begin()
+    assert len(ahead.read(two_crates("glb"), "a.glb").parts) == 2 and ahead._child is child
+    ahead.close()
+    assert child.poll() is not None
+
+
+def test_who_stops_waiting_for_a_file_takes_nothing_from_the_next(reader: Reader) -> None:
+    """What was answered to the one is never taken for an answer to the other."""
+    many = trimesh.util.concatenate([trimesh.creation.icosphere(subdivisions=4) for _ in range(12)])
+    large = many.export(file_type="obj").encode()
+    for wait in (0.0, 0.05, 0.3):
+        work = Interruptible()
+        threading.Timer(wait, work.interrupt).start()
+        with contextlib.suppress(Interrupted), work:
+            reader.read(large, "large.obj")
+        assert [p.name for p in reader.read(two_crates("glb"), "a.glb").parts] == ["crate", "lid"]
 
 
 def mutated(data: bytes, rng: np.random.Generator) -> bytes:

@@ -1,7 +1,8 @@
 """Mesh files are read in a process of their own: a parser that crashes, hangs or eats memory takes nothing else with
 it.
 
-The process stays for the next file, so that its imports are paid once; it is replaced when it dies or takes too long.
+The process stays for the next file, so that its imports are paid once, and may be started ahead of the first; it is
+replaced when it dies or takes too long.
 """
 
 from __future__ import annotations
@@ -36,32 +37,51 @@ class Reader:
         self._lock = threading.Lock()
         self._child: subprocess.Popen[bytes] | None = None
 
+    def begin(self) -> None:
+        """Start the child, so that the first file need not wait for its imports."""
+        with self._lock:
+            self._running_child()
+
     def read(self, data: bytes, name: str, scale: float | None = None) -> MeshFile:
         """All meshes of a file. Raises InputError or GeometryError, whatever the file does to its reader."""
         kind_of(name)
         with self._lock:
-            child = self._child
-            if child is None or child.poll() is not None:
-                child = self._child = _start()
+            child = self._running_child()
             assert child.stdin and child.stdout
             try:
                 _send(child.stdin, pack({"data": np.frombuffer(data, np.uint8)}, name=name, scale=scale))
                 arrays, said = unpack(_receive(child.stdout, time.monotonic() + self.seconds))
                 return _answer(arrays, said)
             except TimeoutError:
-                self._end()
+                self._replace()
                 raise InputError(
                     f"'{name}' took longer than {self.seconds:.0f} s to read; decimate it, or export it again",
                     where=name,
                     code="input.size",
                 ) from None
             except (OSError, EOFError, ValueError, KeyError, TypeError, AttributeError):
-                self._end()
+                self._replace()
                 raise InputError(
                     f"'{name}' is damaged in a way that stops its reader; export it again and bring in the new file",
                     where=name,
                     code="input.broken",
                 ) from None
+            except DynaclastError:  # the reader's own answer
+                raise
+            except BaseException:
+                self._replace()  # its answer would be taken for that to the next file
+                raise
+
+    def _running_child(self) -> subprocess.Popen[bytes]:
+        """The child, started anew if there is none or it has ended."""
+        if self._child is None or self._child.poll() is not None:
+            self._child = _start()
+        return self._child
+
+    def _replace(self) -> None:
+        """End the child and start another, for the next file."""
+        self._end()
+        self._running_child()
 
     def _end(self) -> None:
         if self._child is not None:

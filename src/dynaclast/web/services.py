@@ -46,6 +46,11 @@ def provide(app: Flask, url: str) -> None:
     app.extensions[NAME] = Services(url)
 
 
+def services_of(app: Flask) -> Services:
+    """An application's services."""
+    return cast(Services, app.extensions[NAME])
+
+
 def services() -> Services:
     """The running application's services."""
-    return cast(Services, current_app.extensions[NAME])
+    return services_of(current_app)

@@ -23,6 +23,7 @@ from flask import Flask, Response, request
 from ..jobs.interrupt import Interrupted, Interruptible
 from .app import create_app, problem
 from .guard import HEADER
+from .services import services_of
 
 SETTING = "DYNACLAST_WORKSHOP"
 """Environment variable with the path of the socket."""
@@ -169,4 +170,6 @@ def app() -> Watched:
     os.nice(5)  # saving comes first
     given = os.environ
     names = frozenset(x for x in given.get("DYNACLAST_NAMES", "").split(",") if x)
-    return Watched(create_app(given["DYNACLAST_URL"], Path(given["DYNACLAST_INTERFACE"]), names).wsgi_app)
+    application = create_app(given["DYNACLAST_URL"], Path(given["DYNACLAST_INTERFACE"]), names)
+    services_of(application).reader.begin()
+    return Watched(application.wsgi_app)
