@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import shutil
 import subprocess
 import sys
 import threading
@@ -237,3 +238,15 @@ def test_what_is_done_beside_goes_on_meanwhile_and_says_what_failed_when_it_is_w
     wait = setup.beside(fails)
     with pytest.raises(Failed, match="no network"):
         wait()
+
+
+def test_what_one_process_has_compiled_others_may_read_whatever_the_environment_says(tmp_path: Path) -> None:
+    """The launcher hands over to a Python that writes bytecode."""
+    shutil.copy(setup.ROOT / "dynaclast", tmp_path)
+    python = tmp_path / ".venv" / "bin" / "python"
+    python.parent.mkdir(parents=True)
+    python.write_text('#!/bin/sh\necho "${PYTHONDONTWRITEBYTECODE-writes} $PYTHONPATH $*"\n')
+    python.chmod(0o755)
+    environment = {**os.environ, "PYTHONDONTWRITEBYTECODE": "1"}
+    said = subprocess.run([tmp_path / "dynaclast", "test", "x"], env=environment, capture_output=True, text=True)
+    assert said.stdout.split() == ["writes", str(tmp_path.resolve() / "src"), "-m", "dynaclast", "test", "x"]
