@@ -12,7 +12,7 @@ from deforming import cloth, rope, soft, started
 from dynaclast.core.geometry import primitives
 from dynaclast.core.kernels import kernel
 from dynaclast.core.solve.collision import pack_hulls
-from dynaclast.core.solve.deformable.face_contacts import _in_core, _shares, cores_of
+from dynaclast.core.solve.deformable.face_contacts import SIDED, _in_core, _shares, cores_of, known_side, note_side
 from dynaclast.core.solve.prepare.deformables.contacts import _one_sided, faces_bent_away
 from dynaclast.core.solve.rigid.hulls import convex_core
 from shots import ball, box, shot
@@ -26,6 +26,16 @@ def _shared(corner, t, v):  # type: ignore[no-untyped-def]
 @kernel
 def _inside(hulls, v, spare):  # type: ignore[no-untyped-def]
     return _in_core(hulls, 0, v[0], v[1], v[2], spare)
+
+
+@kernel
+def _note(points, code, s, sides):  # type: ignore[no-untyped-def]
+    note_side(points, code, s, sides)
+
+
+@kernel
+def _known(points, face, s, sides):  # type: ignore[no-untyped-def]
+    return known_side(points, face, s, sides)
 
 
 def test_shares_of_corners_give_the_nearest_point_of_a_plane() -> None:
@@ -208,6 +218,43 @@ def test_what_others_press_through_comes_back_to_its_side() -> None:
     for _ in range(72):
         frame = run.advance()
         assert frame.arrays["position"][:, 1].min() > 0.6
+
+
+def test_on_which_side_a_hull_touches_is_known_of_a_face_and_of_those_beside_it_alone() -> None:
+    """A sheet of 4 by 1 cells, folded in the middle, may lie with either side on one and the same hull."""
+    run = started(shot(cloth("sheet", (0, 1, 0), (4, 1), (4, 1))))
+    points = run.model.deformables.elements.points  # type: ignore[union-attr]
+    sides = run.state.touching.sides
+    assert sides.shape == (10, 8) and not sides.any()
+    x = run.state.vertices.position[points.face].mean(axis=1)[:, 0]
+    left, right = int(np.argmin(x)), int(np.argmax(x))
+    _note(points, -1, 6, sides)  # rows of vertices remember nothing
+    assert not sides.any()
+    _note(points, SIDED - 2 * left, 6, sides)
+    _note(points, SIDED - 2 * right - 1, 6, sides)
+    _note(points, SIDED - 2 * right - 1, 6, sides)
+    assert np.count_nonzero(sides) == 6
+    corners = [set(f) for f in points.face.tolist()]
+    for f in range(len(points.face)):
+        due = 1 if corners[f] & corners[left] else -1 if corners[f] & corners[right] else 0
+        assert _known(points, f, 6, sides) == due and _known(points, f, 7, sides) == 0
+    for s in range(20, 40):  # a corner has room for eight
+        _note(points, SIDED - 2 * left - 1, s, sides)
+    assert [_known(points, left, s, sides) for s in (6, 20, 26, 27, 39)] == [1, -1, -1, 0, 0]
+
+
+@pytest.mark.parametrize(("count", "seed"), [(47, 11), (80, 2), (30, 5)])
+def test_a_sheet_that_folds_on_narrow_pieces_stays_above_them_with_both_its_sides(count: int, seed: int) -> None:
+    """A crate slides away under it and leaves it in folds, on a pier that is bonded and does not move."""
+    pier = box("pier", (0, 0.3, 0), (3.1, 0.6, 1.7), bonds={"strength": 1e5})
+    pier["pattern"] = {"kind": "cells", "count": count, "seed": seed}
+    crate = box("crate", (0.7, 0.92, 0.1), (0.5, 0.6, 0.45), velocity=[-3.3, 0, 0])
+    run = started(shot(pier, crate, cloth("sheet", (0.4, 1.6, 0), (1.7, 1.3), (19, 15)), quality="fine", frames=30))
+    for frame in range(30):
+        run.advance()
+        x = run.state.vertices.position
+        over = (np.abs(x[:, 0]) < 1.5) & (np.abs(x[:, 2]) < 0.8)
+        assert x[over, 1].min() > 0.6 - 0.003, frame
 
 
 def test_a_small_stone_and_a_free_sheet_keep_their_momentum() -> None:

@@ -47,6 +47,7 @@ if TYPE_CHECKING:
     Mat2x12: TypeAlias = Array
     Int: TypeAlias = Index
     Int2: TypeAlias = Index
+    Int8: TypeAlias = Index
     Long: TypeAlias = Index
     Flag: TypeAlias = Flags
 else:
@@ -58,7 +59,8 @@ else:
     Vec2, Vec3, Vec4, Vec6, Vec8, Vec9 = (_of(np.float64, n) for n in (2, 3, 4, 6, 8, 9))
     Mat3, Mat2x3, Mat4x3 = (_of(np.float64, *s) for s in ((3, 3), (2, 3), (4, 3)))
     Mat4x12, Mat2x12 = (_of(np.float64, *s) for s in ((4, 12), (2, 12)))
-    Int, Int2, Long, Flag = _of(np.int32), _of(np.int32, 2), _of(np.int64), _of(np.uint8)
+    Int, Int2, Int8, Long = _of(np.int32), _of(np.int32, 2), _of(np.int32, 8), _of(np.int64)
+    Flag = _of(np.uint8)
 
 
 def entries(kind: type) -> dict[str, Entry]:

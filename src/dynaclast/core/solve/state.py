@@ -13,7 +13,7 @@ from typing import Any, NamedTuple, cast, get_type_hints
 import numpy as np
 import zstandard
 
-from ..arrays import Array, Flag, Flags, Index, Int, Mat3, Mat4x3, Scalar, Vec3, Vec4, allocate, entries
+from ..arrays import Array, Flag, Flags, Index, Int, Int8, Mat3, Mat4x3, Scalar, Vec3, Vec4, allocate, entries
 from ..errors import InputError
 
 FORMAT = 6
@@ -146,8 +146,8 @@ class Touching(NamedTuple):
     slip  : (C,) float64, [m], how far it slipped in the step
     shape : (C,) int32, GROUND, or NOTHING
     face  : (C,) int32, of the shape, or -1
-    side  : (S,) int32, of hulls: in front of which deformable body's faces, counted from 1, they were touched by these;
-            less than 0 behind them, 0 where none did
+    sides : (C, 8) int32, hulls, counted from 1, that touched faces at the point in front; less than 0 those behind; 0
+            where there are no more
     push  : (C, 3) float64, [N], on it without a hit, the mean of the last interval
     on    : (C,) int32, the shape, or GROUND, that did so; NOTHING
     """
@@ -156,7 +156,7 @@ class Touching(NamedTuple):
     slip: Scalar
     shape: Int
     face: Int
-    side: Int
+    sides: Int8
     push: Vec3
     on: Int
 

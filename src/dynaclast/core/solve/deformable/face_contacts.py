@@ -1,9 +1,10 @@
 """Contact of faces of cloth and of soft bodies with hulls that are small beside them: these would pass between the
 vertices.
 
-A hull is on that side of a face on which its middle is; or on which it was in the last step, if it touched a face
-there: others may have struck it since, or the face may have turned. Each of its vertices is held there where it would
-come to the face within the step, or has come through it; a ball by its point that is nearest.
+A hull is on that side of a face on which its middle is; or on which it was in the last step, if it touched the face, or
+one beside it: others may have struck it since, or the face may have turned. A fold may lie on it with the other side.
+Each of its vertices is held there where it would come to the face within the step, or has come through it; a ball by
+its point that is nearest.
 """
 
 from __future__ import annotations
@@ -15,7 +16,9 @@ import numpy as np
 from ...arrays import Array, Index
 from ...kernels import kernel
 from ...kernels.linalg import rotate_by
+from ..inner_faces import leads_inside
 from ..model import Hulls
+from ..rigid.manifold import most_facing_face
 from .contacts import Look, carried, into, new_row, passing
 from .tables import MOST_VERTICES, PointTable, Rows
 
@@ -25,8 +28,10 @@ NEAR = 0.1
 """A vertex of a hull is held from where it is as near to a face as this share of the hull's width: what pulls on the
 face may bring it there.
 """
-FRONT, BACK = -2, -3
-"""In a row in place of a hull's face, where a face is touched: the side on which the hull is."""
+SIDED = -2
+"""In a row in place of a hull's face, where a face is touched: less two times the face, and one if the hull is behind
+it.
+"""
 BESIDE = 0.01
 """Share of a face by which a point may lie beside it."""
 BESIDE_BALL = 0.3
@@ -109,11 +114,44 @@ def _in_core(hulls: Hulls, s: int, x: float, y: float, z: float, spare: float) -
 
 
 @kernel(inner=True)
-def face_rows(look: Look, cores: Cores, body: Index, sides: Index, corner: Array, rows: Rows, count: int) -> int:
+def note_side(points: PointTable, code: int, s: int, sides: Index) -> None:
+    """Remember that hull s touches a face on a side, by the code of its row (SIDED), at its corners (C, 8): of more
+    than a corner has room for, the first.
+    """
+    if code > SIDED:
+        return
+    face, behind = (SIDED - code) // 2, (SIDED - code) % 2
+    mark = -1 - s if behind else 1 + s
+    for c in range(3):
+        at = sides[points.face[face, c]]
+        for k in range(len(at)):
+            if at[k] == mark:
+                break
+            if at[k] == 0:
+                at[k] = mark
+                break
+
+
+@kernel(inner=True)
+def known_side(points: PointTable, face: int, s: int, sides: Index) -> int:
+    """On which side of a face hull s touched it in the last step, or one that shares a corner: 1 in front, -1 behind, 0
+    where it did not.
+    """
+    for c in range(3):
+        at = sides[points.face[face, c]]
+        for k in range(len(at)):
+            if at[k] == 0:
+                break
+            if abs(at[k]) == 1 + s:
+                return 1 if at[k] > 0 else -1
+    return 0
+
+
+@kernel(inner=True)
+def face_rows(look: Look, cores: Cores, sides: Index, corner: Array, rows: Rows, count: int) -> int:
     """Rows of faces that vertices of hulls would go through, or have; returns how many rows there are then.
 
-    body   : (C,) int32, of points
-    sides  : (S,) int32, as Touching.side
+    sides  : (C, 8) int32, as Touching.sides
     corner : (4, 6) float64, scratch: corners of a face in the frame of a hull, and how they go; its normal
     """
     points, near, hulls = look.points, look.near, look.hulls
@@ -149,17 +187,21 @@ def face_rows(look: Look, cores: Cores, body: Index, sides: Index, corner: Array
                 continue
             m = cores.middle[s]
             side = nx * (m[0] - corner[0, 0]) + ny * (m[1] - corner[0, 1]) + nz * (m[2] - corner[0, 2])
-            known = abs(sides[s]) == body[i] + 1  # all of a sheet that touches a hull does so with one side
-            front = sides[s] > 0 if known else side > 0.0
+            before = known_side(points, face, s, sides)
+            known, front = before != 0, before > 0 if before != 0 else side > 0.0
             if points.solid[face]:  # all is in front
                 front, known = True, False
             area = -area if front else area  # from the hull to the face
-            corner[3, 0], corner[3, 1], corner[3, 2] = nx / area, ny / area, nz / area
-            before = count
-            count = _rows_of_face(look, face, s, cores.width[s], corner, known, rows, count)
-            for c in range(before, count):
+            nx, ny, nz = nx / area, ny / area, nz / area
+            corner[3, 0], corner[3, 1], corner[3, 2] = nx, ny, nz
+            facing, _ = most_facing_face(hulls, hulls.normals, s, nx, ny, nz)
+            if facing >= 0 and leads_inside(look.inner, hulls, look.bodies.piece_assembly, s, facing):
+                continue  # a piece beside it is there
+            first = count
+            count = _rows_of_face(look, face, s, cores, corner, known, rows, count)
+            for c in range(first, count):
                 if points.sided[i]:
-                    rows.face[c] = FRONT if front else BACK
+                    rows.face[c] = SIDED - 2 * face - (0 if front else 1)
     return count
 
 
@@ -218,8 +260,22 @@ def _nearer_beside(look: Look, face: int, p: int, deep: float, x: float, y: floa
 
 
 @kernel(inner=True)
+def _made(rows: Rows, count: int) -> bool:
+    """Whether a row is the same as one before it: of the same hull, on the same point of a face."""
+    for c in range(count):
+        if rows.shape[c] != rows.shape[count] or rows.point[c] != rows.point[count]:
+            continue
+        same = True
+        for k in range(MOST_VERTICES):
+            same = same and rows.vertex[c, k] == rows.vertex[count, k] and rows.weight[c, k] == rows.weight[count, k]
+        if same:
+            return True
+    return False
+
+
+@kernel(inner=True)
 def _rows_of_face(
-    look: Look, face: int, s: int, width: float, corner: Array, known: bool, rows: Rows, count: int
+    look: Look, face: int, s: int, cores: Cores, corner: Array, known: bool, rows: Rows, count: int
 ) -> int:
     """Rows of a face with a hull, in whose frame its corners and its normal are (4, 6), which looks to it.
 
@@ -227,6 +283,7 @@ def _rows_of_face(
     """
     points, hulls, pieces, bodies, h = look.points, look.hulls, look.pieces, look.bodies, look.h
     nx, ny, nz = corner[3, 0], corner[3, 1], corner[3, 2]
+    m, width = cores.middle[s], cores.width[s]
     i, p = points.face[face, 0], hulls.piece[s]
     a = bodies.piece_assembly[p]
     thick = points.radius[i] + hulls.radius[s]
@@ -234,6 +291,8 @@ def _rows_of_face(
     beside = BESIDE_BALL if ball else BESIDE
     for number in range(hulls.vertex_start[s], hulls.vertex_start[s + 1]):
         v = hulls.vertices[number]
+        if nx * (m[0] - v[0]) + ny * (m[1] - v[1]) + nz * (m[2] - v[2]) > 0.0:
+            continue  # a vertex of its other end: what is before that is not the hull's way to the face
         ox, oy, oz = nx, ny, nz
         here = nx * (corner[0, 0] - v[0]) + ny * (corner[0, 1] - v[1]) + nz * (corner[0, 2] - v[2])
         gap = here - thick
@@ -281,6 +340,8 @@ def _rows_of_face(
         free = bodies.inv_mass[a] > 0.0
         new_row(rows, count, i, s, -1, a if free else -1, np.sqrt(pieces.friction[p] * points.friction[i]))
         _join_corners(points, face, e, f, g, rows, count)
+        if look.solved == 1 and _made(rows, count):
+            continue
         q = bodies.assemblies.orientation[a]
         n = rows.normal[count]
         n[0], n[1], n[2] = rotate_by(q[0], q[1], q[2], q[3], ox, oy, oz)
@@ -290,8 +351,8 @@ def _rows_of_face(
         x, y, z = rotate_by(q[0], q[1], q[2], q[3], v[0] + r * ox, v[1] + r * oy, v[2] + r * oz)
         px, py, pz = carried(bodies.assemblies, a, pieces.rest_center[p])
         if free:
-            m = bodies.assemblies.position[a]
-            o[0], o[1], o[2] = px + x - m[0], py + y - m[1], pz + z - m[2]
+            c = bodies.assemblies.position[a]
+            o[0], o[1], o[2] = px + x - c[0], py + y - c[1], pz + z - c[2]
         else:
             ux, uy, uz, _ = passing(bodies, a, h, px + x, py + y, pz + z)
             o = rows.passing[count]

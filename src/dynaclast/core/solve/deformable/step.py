@@ -18,7 +18,7 @@ from ..rigid.groups import Bodies
 from ..state import NOTHING
 from .assembly import assemble, assemble_again, assemble_lattices, hold_back, strained
 from .contacts import Look, carried, edge_rows, ground_rows, hull_rows, passing, place_points
-from .face_contacts import FRONT, face_rows
+from .face_contacts import face_rows, note_side
 from .groups import find_groups
 from .meetings import MET, ball_rows, place_between, segment_rows
 from .momentum import keep_momentum
@@ -79,7 +79,7 @@ def _rows_of_shapes(look: Look, d: Deformables, count: int) -> int:
     """Rows of points and of faces with hulls."""
     touching = d.touching
     count = hull_rows(look, touching.shape, touching.face, d.rows, count)
-    return face_rows(look, d.cores, d.meeting.body, touching.side, d.scratch.corner, d.rows, count)
+    return face_rows(look, d.cores, touching.sides, d.scratch.corner, d.rows, count)
 
 
 @kernel(inner=True)
@@ -281,13 +281,13 @@ def go_on(d: Deformables, hulls: Hulls, bodies: Bodies, settings: Settings, coun
     for b in d.awake:
         for p in range(points.first[b], points.first[b + 1]):
             touching.force[p], touching.slip[p], touching.shape[p], touching.face[p] = 0.0, 0.0, NOTHING, -1
+            touching.sides[p, :] = 0
         for n in range(t.leads[b], t.leads[b + 1]):
             i = t.leading[n]
             for c in range(3):
                 state.position[i, c] += v.d[i, c]
                 state.push[i, c] = 0.0
                 state.velocity[i, c] = v.d[i, c] / h
-    touching.side[:] = 0
     for c in range(count):
         u, w, z = row_motion(rows, d.slots, c, v.d, v.slot_d)
         o, n, f = rows.passing[c], rows.normal[c], rows.acting[c]
@@ -301,9 +301,8 @@ def go_on(d: Deformables, hulls: Hulls, bodies: Bodies, settings: Settings, coun
             for r in range(3):
                 s.touches.pull[rows.tie[c], r] += h * f[r]
             continue
-        if rows.face[c] <= FRONT and (rows.force[c] > 0.0 or rows.gap[c] < 0.0):
-            side = d.meeting.body[rows.point[c]] + 1
-            touching.side[rows.shape[c]] = side if rows.face[c] == FRONT else -side
+        if rows.force[c] > 0.0 or rows.gap[c] < 0.0:
+            note_side(points, rows.face[c], rows.shape[c], touching.sides)
         on = rows.point[c]
         if rows.shape[c] >= GROUND and rows.solved[c]:  # what came loose meanwhile, too: it was held back
             for r in range(3):

@@ -35,7 +35,6 @@ def opening_state(model: Model) -> State:
     )
     if model.deformables is not None:
         state.vertices, state.touching, state.deformables = opening_vertices(model.deformables)
-        state.touching = state.touching._replace(side=np.zeros(len(model.hulls.piece), np.int32))
         ties = len(model.deformables.elements.ties.strength)
         state.vertex_tie_broken, state.vertex_tie_pull = np.zeros(ties, np.uint8), np.zeros((ties, 3))
         seams = model.deformables.seams
