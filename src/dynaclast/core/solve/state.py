@@ -41,8 +41,6 @@ class Assemblies(NamedTuple):
     asleep            : (A,) uint8
     piece_count       : (A,) int32
     mean_speed        : (A,) float64, [m/s], smoothed over some intervals
-    mean_velocity     : (A, 3) float64, [m/s], likewise
-    mean_angular_velocity : (A, 3) float64, [rad/s], likewise
     dwell_position    : (A, 3) float64, [m], where it was when dwell_time began
     dwell_orientation : (A, 4) float64
     dwell_time        : (A,) float64, [s], how long it has not left that place
@@ -66,8 +64,6 @@ class Assemblies(NamedTuple):
     asleep: Flag
     piece_count: Int
     mean_speed: Scalar
-    mean_velocity: Vec3
-    mean_angular_velocity: Vec3
     dwell_position: Vec3
     dwell_orientation: Vec4
     dwell_time: Scalar

@@ -264,7 +264,7 @@ def iterate_contacts(
                 continue
             now[r] = 0
             own, opening = contacts.iterations[r], opens == 1 and contacts.opening[r] > iteration
-            farthest = UNEVEN_SPREAD if own == UNEVEN_ITERATIONS else PROPAGATION_ITERATIONS
+            farthest = UNEVEN_SPREAD if own >= UNEVEN_ITERATIONS else PROPAGATION_ITERATIONS
             if contacts.point_count[r] == 0 or (iteration >= farthest and not opening):
                 continue
             a, b = contacts.body_a[r], contacts.body_b[r]
@@ -283,7 +283,7 @@ def iterate_contacts(
             if first:
                 _update_separations(contacts, r, bodies.displacement, bodies.rotation)
             va, wa, vb, wb, change = _solve_normals(contacts, r, per_second, ma, mb, va, wa, vb, wb)
-            least_change = UNEVEN_PROPAGATION_SPEED if own == UNEVEN_ITERATIONS else PROPAGATION_SPEED
+            least_change = UNEVEN_PROPAGATION_SPEED if own >= UNEVEN_ITERATIONS else PROPAGATION_SPEED
             changes = change > least_change * contacts.characteristic_speed[r]
             any_changed |= changes
             if changes or (opening and change > 0.0):
@@ -309,10 +309,10 @@ def apply_split_impulses(solver: ConstraintSet, bodies: Bodies, shift: Array, tu
     what bounces to where it does: what bounces turns round where it first meets, not where the substep began.
 
     shift, turn : (A, 3) float64, [m], [rad], in: 0; out: pseudo-displacements
-    most        : int, passes of the manifold that takes most
+    most        : int, passes over velocities of the manifold that takes most
     """
     contacts, work, inv_mass = solver.contacts, solver.work, bodies.inv_mass
-    for iteration in range(max(most, SPLIT_IMPULSE_ITERATIONS)):
+    for iteration in range(min(max(most, SPLIT_IMPULSE_ITERATIONS), UNEVEN_ITERATIONS)):
         every = iteration < SPLIT_IMPULSE_ITERATIONS  # later on only those of more passes
         for k in range(solver.counts[CONTACTS] if every else work.listed[0]):
             r = np.int64(k if every else work.more[k])

@@ -28,10 +28,12 @@ UNEVEN_ITERATIONS = 24
 PROPAGATION_ITERATIONS = 500
 """Passes that follow an impact from contact to contact, at most; in small uneven islands more."""
 
-CALM_SPEED = 0.01
-"""What has been slower than this share of a contact's characteristic speed for a while lies there."""
+CALM_SPEED = 0.1
+"""What has been slower than this share of a contact's characteristic speed for a while lies there, or trembles."""
 CALM_ITERATIONS = 20
-"""Passes of large islands in which everything lies there: what is not solved to the end creeps."""
+"""Passes of large islands in which nothing does more: what is not solved to the end creeps and trembles on."""
+CALM_UNEVEN = 0.1, 400
+"""Passes of small ones, as a share of the greatest ratio of masses, and at most."""
 
 OPENING_ITERATIONS, OPENING_BUDGET = 20_000, 400_000
 """Where nothing is known yet of what presses on what, as when a run opens on things that rest on one another or lets
@@ -66,6 +68,7 @@ class Islands(NamedTuple):
     grounded      : (A,) uint8, it meets what cannot move
     watch         : (A,) uint8, bits of Watch
     size          : (A,) int32, its contacts
+    uneven        : (A,) float64, the greatest ratio of masses of two bodies that touch in it, where both can move
     passes        : (A,) int32, of its contacts, in a substep
     loaded        : (A,) uint8, something in it bore something before
     change        : (A,) float64, most that a pass changed in it, of characteristic speeds, while it opens
@@ -92,6 +95,7 @@ class Islands(NamedTuple):
     grounded: Flag
     watch: Flag
     size: Int
+    uneven: Scalar
     passes: Int
     loaded: Flag
     change: Scalar
@@ -164,6 +168,7 @@ def find_islands(
         a = awake[k]
         islands.island[a] = a
         grounded[a], size[a], islands.loaded[a], islands.passes[a] = 0, 0, 0, 0
+        islands.uneven[a] = 1.0
     _join(islands, solver, tied, awake, inv_mass)
     for r in range(solver.counts[CONTACTS]):
         a, b = contacts.body_a[r], contacts.body_b[r]
@@ -172,8 +177,11 @@ def find_islands(
         for c in range(contacts.point_count[r]):
             if contacts.normal_impulse[r, c] > 0.0:
                 islands.loaded[i] = 1
-        if inv_mass[a] > UNEVEN_MASS_RATIO * inv_mass[b] > 0.0 or inv_mass[b] > UNEVEN_MASS_RATIO * inv_mass[a] > 0.0:
-            watch[i] |= Watch.UNEVEN
+        if inv_mass[a] > 0.0 and inv_mass[b] > 0.0:
+            ratio = max(inv_mass[a] / inv_mass[b], inv_mass[b] / inv_mass[a])
+            islands.uneven[i] = max(islands.uneven[i], ratio)
+            if ratio > UNEVEN_MASS_RATIO:
+                watch[i] |= Watch.UNEVEN
         if inv_mass[a] == 0.0 or inv_mass[b] == 0.0:
             grounded[i] = 1
         if _is_impact(contacts, r):
@@ -195,14 +203,15 @@ def find_islands(
     most, more = 1, 0
     for r in range(solver.counts[CONTACTS]):
         i = island_of(islands, bodies, contacts.body_a[r], contacts.body_b[r])
-        uneven = watch[i] & Watch.UNEVEN != 0
-        contacts.iterations[r] = UNEVEN_ITERATIONS if uneven and size[i] <= SMALL_ISLAND else 1
+        uneven = watch[i] & Watch.UNEVEN != 0 and size[i] <= SMALL_ISLAND
+        contacts.iterations[r] = UNEVEN_ITERATIONS if uneven else 1
         for k in range(len(ITERATIONS_OF)):
             if size[i] <= ITERATIONS_OF[k][0]:
                 contacts.iterations[r] = max(contacts.iterations[r], ITERATIONS_OF[k][1])
                 break
         if watch[i] & Watch.RESTLESS == 0:
-            contacts.iterations[r] = max(contacts.iterations[r], CALM_ITERATIONS)
+            calm = min(int(CALM_UNEVEN[0] * islands.uneven[i]), CALM_UNEVEN[1]) if uneven else CALM_ITERATIONS
+            contacts.iterations[r] = max(contacts.iterations[r], calm)
         islands.passes[i] = contacts.iterations[r]
         most = max(most, contacts.iterations[r])
         contacts.opening[r] = 0

@@ -34,14 +34,6 @@ SLEEP_AFTER = 0.5
 """Seconds without leaving its place after which an island sleeps."""
 SLOW_SPEED = 0.03
 """An assembly is slow below this share of sqrt(g * size) [m/s]."""
-CREEP_SHARE = 0.06
-"""Sliding slower than this share of the slow speed is trembling, not sliding."""
-FULL_FRICTION = 0.999
-"""Friction is used up from this share of the cone on."""
-COHERENT = 0.5
-"""Motion whose mean over some intervals is more than this share of its mean speed leads somewhere."""
-TREMBLE_DAMPING = 25.0
-"""Damping [1/s] of what is slow, lies on something, and moves to and fro: the solver's own trembling dies away."""
 FASTEST = 100.0
 """Speeds are smoothed up to this [m/s]."""
 BALANCED = 0.02
@@ -77,7 +69,6 @@ class SleepScratch(NamedTuple):
     """Scratch by node (n >= A).
 
     parent    : (n,) int32, of the union-find
-    sliding   : (n,) uint8, friction of a contact is used up and it creeps on
     supported : (n,) uint8, something presses on it
     carried   : (n,) uint8, what is kinematic presses on it
     jointed   : (n,) uint8
@@ -88,7 +79,6 @@ class SleepScratch(NamedTuple):
     """
 
     parent: Int
-    sliding: Flag
     supported: Flag
     carried: Flag
     jointed: Flag
@@ -111,33 +101,6 @@ def _load(contacts: ContactConstraints, r: int) -> float:
 def _slow_speed(asm: Assemblies, a: int, g: float) -> float:
     """Speed below which an assembly is slow [m/s]; g [m/s2]."""
     return SLOW_SPEED * np.sqrt(max(g, 1.0) * asm.radius[a] * 2.0)
-
-
-@kernel(inner=True)
-def _find_sliding(asm: Assemblies, contacts: ContactConstraints, count: int, g: float, sliding: Flag) -> None:
-    """Which assemblies slide. They are neither damped nor put to sleep, so that a block on a slope a little too steep
-    gets going.
-    """
-    for r in range(count):
-        load = _load(contacts, r)
-        rub = np.sqrt(contacts.friction_impulse[r, 0] ** 2 + contacts.friction_impulse[r, 1] ** 2)
-        if load <= 0.0 or rub < FULL_FRICTION * contacts.friction[r] * load:
-            continue
-        a, b = contacts.body_a[r], contacts.body_b[r]
-        creep = 0.0
-        for d in range(2):
-            v = 0.0
-            for c in range(3):
-                v += (
-                    contacts.tangent[r, d, c] * (asm.velocity[a, c] - asm.velocity[b, c])
-                    + contacts.tangent_jacobian[r, d, c] * asm.angular_velocity[a, c]
-                    - contacts.tangent_jacobian[r, d, 3 + c] * asm.angular_velocity[b, c]
-                )
-            creep += v * v
-        size = max(asm.radius[a], asm.radius[b])
-        if creep > (CREEP_SHARE * SLOW_SPEED) ** 2 * max(g, 1.0) * size * 2.0:
-            sliding[a] = 1
-            sliding[b] = 1
 
 
 @kernel(inner=True)
@@ -189,37 +152,15 @@ def _mark_support(
 
 
 @kernel(inner=True)
-def _is_coherent(asm: Assemblies, a: int) -> bool:
-    """Bring the means of a body's motion up to date; whether it leads somewhere, or goes to and fro."""
+def _update_stillness(asm: Assemblies, a: int, g: float, dt: float, scratch: SleepScratch) -> None:
+    """Bring the mean of a body's speed up to date, and count how long it has stayed in its place."""
     v, w = asm.velocity[a], asm.angular_velocity[a]
     speed = np.sqrt(v[0] ** 2 + v[1] ** 2 + v[2] ** 2) + np.sqrt(w[0] ** 2 + w[1] ** 2 + w[2] ** 2) * asm.radius[a]
-    share = 1.0 if asm.mean_speed[a] > 0.5 * NOT_MEASURED else SMOOTHING
-    asm.mean_speed[a] += share * (min(speed, FASTEST) - asm.mean_speed[a])
-    linear, angular = 0.0, 0.0
-    for c in range(3):
-        asm.mean_velocity[a, c] += share * (v[c] - asm.mean_velocity[a, c])
-        asm.mean_angular_velocity[a, c] += share * (w[c] - asm.mean_angular_velocity[a, c])
-        linear += asm.mean_velocity[a, c] ** 2
-        angular += asm.mean_angular_velocity[a, c] ** 2
-    leads = np.sqrt(linear) + np.sqrt(angular) * asm.radius[a]
-    return leads > COHERENT * asm.mean_speed[a]  # type: ignore[no-any-return]
-
-
-@kernel(inner=True)
-def _update_stillness(asm: Assemblies, a: int, g: float, dt: float, scratch: SleepScratch) -> None:
-    """Count how long a body has stayed in its place, and damp its trembling."""
-    coherent = _is_coherent(asm, a)
+    newest = 1.0 if asm.mean_speed[a] > 0.5 * NOT_MEASURED else SMOOTHING
+    asm.mean_speed[a] += newest * (min(speed, FASTEST) - asm.mean_speed[a])
     pull = max(g * abs(asm.gravity_scale[a]), LEAST_GRAVITY)
     share = BALANCE if scratch.supported[a] else JOINT_BALANCE
     _update_dwell(asm, a, dt, 0.5 * share * pull * SLEEP_AFTER * SLEEP_AFTER)
-    held_up = scratch.supported[a] and scratch.grounded[find_root(scratch.parent, np.int64(a))]
-    free = scratch.sliding[a] or scratch.carried[a] or scratch.jointed[a] or not held_up
-    if coherent or free or not asm.mean_speed[a] < _slow_speed(asm, a, g):
-        return
-    damping = max(0.0, 1.0 - TREMBLE_DAMPING * dt)
-    for c in range(3):
-        asm.velocity[a, c] *= damping
-        asm.angular_velocity[a, c] *= damping
 
 
 @kernel(inline=True)
@@ -384,12 +325,11 @@ def update_sleep(
     g = np.sqrt(gravity[0] ** 2 + gravity[1] ** 2 + gravity[2] ** 2)
     for n in range(len(scratch.parent)):
         scratch.parent[n] = n
-        scratch.sliding[n] = scratch.supported[n] = scratch.carried[n] = 0
-        scratch.jointed[n] = scratch.restless[n] = scratch.awake[n] = scratch.grounded[n] = 0
+        scratch.supported[n] = scratch.carried[n] = scratch.jointed[n] = 0
+        scratch.restless[n] = scratch.awake[n] = scratch.grounded[n] = 0
         scratch.pressed[n] = 0.0
     for a in range(len(asm.alive)):
         asm.age[a] = min(1.0, asm.age[a] + settings.interval)
-    _find_sliding(asm, contacts, contact_count, g, scratch.sliding)
     _mark_support(asm, contacts, contact_count, tied, links, scratch)
     _find_grounded(asm, contacts, contact_count, tied, links, scratch)
     for k in range(len(awake)):
