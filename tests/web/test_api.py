@@ -4,6 +4,7 @@ import io
 import json
 import subprocess
 import time
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import numpy as np
@@ -14,7 +15,9 @@ from sqlalchemy import select
 
 from deforming import cloth, pin, rope
 from dynaclast.core import document
+from dynaclast.core.document import Body
 from dynaclast.core.geometry import primitives
+from dynaclast.jobs.builds import BuildCancelled
 from dynaclast.jobs.take import run_bake
 from dynaclast.mariadb import Database
 from dynaclast.store import texts
@@ -147,13 +150,15 @@ def test_a_long_build_tells_how_far_it_is_and_can_be_stopped(client: FlaskClient
     body = box("wall", (0, 1, 0), pattern={"kind": "cells", "count": 5000, "seed": 9, "even": 1})
     said = client.post("/api/build", json={"body": body}).get_json()
     assert said["built"] is None and 0 <= said["share"] < 1
-    assert client.post("/api/build/cancel", json={"body": body}).get_json()["ok"]
-    for _ in range(200):
-        answer = client.post("/api/build", json={"body": body})
-        if answer.status_code != 200:
-            break
-        assert answer.get_json()["built"] is None
-    assert answer.get_json()["code"] == "build.cancelled"
+    builds = client.application.extensions["dynaclast"].builds
+    with ThreadPoolExecutor(1) as beside:
+        waits = beside.submit(builds.ask, Body.model_validate(body), 120.0)
+        while not any(b.waiting for b in builds._running.values()):
+            time.sleep(0.01)
+        assert client.post("/api/build/cancel", json={"body": body}).get_json()["ok"]
+        with pytest.raises(BuildCancelled, match="its settings are kept"):
+            waits.result()
+    assert not client.post("/api/build/cancel", json={"body": body}).get_json()["ok"]  # there is nothing to stop
     assert build(client, body | {"pattern": None})["pieces"] == 1
 
 

@@ -60,6 +60,27 @@ describe("built pieces", () => {
     expect(pieces.packedOf("wall")!.volume).toHaveLength(50);
     expect(pieces.progress.size).toBe(0);
   });
+  it("are asked for no more once a long build is stopped, until something changes", async () => {
+    vi.useFakeTimers();
+    const build = vi.spyOn(api, "build").mockResolvedValue({ built: null, share: 0.25, left: 8 });
+    const cancelled = vi.spyOn(api, "cancelBuild").mockResolvedValue(undefined as never);
+    const pieces = usePieces();
+    const first = pieces.update(shot(wall(9)));
+    await vi.advanceTimersByTimeAsync(10);
+    await pieces.cancel("wall");
+    const before = build.mock.calls.length;
+    await vi.advanceTimersByTimeAsync(5000);
+    await first;
+    await pieces.update(shot(wall(9)));
+    expect([build.mock.calls.length, cancelled.mock.calls.length, pieces.progress.size]).toEqual([before, 1, 0]);
+    expect(pieces.errors.get("wall")).toBe("breaking wall was stopped; its settings are kept");
+    await pieces.cancel("wall"); // there is nothing to stop any more
+    expect(cancelled).toHaveBeenCalledTimes(1);
+    build.mockResolvedValue({ built: figures("k"), share: 1, left: 0 });
+    vi.spyOn(api, "pieces").mockResolvedValue(packed(3));
+    await pieces.update(shot(wall(8)));
+    expect([pieces.errors.size, pieces.built.has("wall")]).toEqual([0, true]);
+  });
   it("that cannot be are said why, and their mesh is shown as it is", async () => {
     vi.spyOn(api, "build").mockRejectedValue(new ApiError(422, { message: "it is open" }));
     vi.spyOn(api, "mesh").mockResolvedValue(packed(1));

@@ -42,7 +42,7 @@ export const usePieces = defineStore("pieces", () => {
   const asItIs = new Map<string, Packed>();
   const geometry = new Map<string, Packed>();
   const keys = new Map<string, BuiltBody>();
-  const asked = new Map<string, { text: string; body: Body }>();
+  const asked = new Map<string, { text: string; body: Body; stopped: boolean }>();
   const standing = new Map<string, string>();
   const strengthOf = new Map<string, string>();
   let falloffs: ShotDocument["falloffs"] | undefined;
@@ -68,9 +68,9 @@ export const usePieces = defineStore("pieces", () => {
         keys.set(buildKey(body), out.built);
         return out.built;
       }
-      if (!wanted()) return null;
-      told?.({ share: out.share, left: out.left });
+      if (wanted()) told?.({ share: out.share, left: out.left });
       await pause(ASK_AGAIN);
+      if (!wanted()) return null;
     }
   }
 
@@ -112,13 +112,15 @@ export const usePieces = defineStore("pieces", () => {
     const text = JSON.stringify([buildKey(body), bonds, material.density, material.mass, place, matter]);
     const before = asked.get(name);
     if (before?.text === text && (built.has(name) || errors.has(name) || progress.has(name))) return;
-    asked.set(name, { text, body });
+    const own = { text, body, stopped: false };
+    asked.set(name, own);
     if (before && progress.has(name) && buildKey(before.body) !== buildKey(body))
       void api.cancelBuild(before.body).catch(() => undefined);
     const wanted = (): boolean => asked.get(name)?.text === text;
+    const goesOn = (): boolean => wanted() && !own.stopped;
     try {
-      const figures = await build(body, (p) => wanted() && progress.set(name, p), wanted);
-      if (!figures || !wanted()) return;
+      const figures = await build(body, (p) => goesOn() && progress.set(name, p), goesOn);
+      if (!figures || !goesOn()) return;
       await fetchGeometry(figures.key);
       if (!wanted()) return;
       progress.delete(name);
@@ -176,10 +178,14 @@ export const usePieces = defineStore("pieces", () => {
     await Promise.all(things.flatMap((t) => [updateOne(t), ...(t.group ? [updateMembers(t, document)] : [])]));
   }
 
-  /** Stop a long build; the settings stay as they are. */
+  /** Stop a long build; the settings stay as they are, and it is not asked for again: that would begin it anew. */
   async function cancel(name: string): Promise<void> {
     const own = asked.get(name);
-    if (own) await api.cancelBuild(own.body);
+    if (!own || !progress.has(name)) return;
+    own.stopped = true;
+    progress.delete(name);
+    errors.set(name, `breaking ${name} was stopped; its settings are kept`);
+    await api.cancelBuild(own.body);
   }
 
   /** Strength [kN] of every bond of a body as it is set now. */
