@@ -179,6 +179,7 @@ def test_one_compiled_apart_is_called_by_its_address_and_not_laid_in():
     address = _far.address(pair, 0, 0.5)
     assert calls_far(pair, address, counts) == 1 + 3.0 + 0 + 2.0 and list(pair.second) == [0.5, 0.5]
     assert _far.address(pair, 1, 0.0) == address and len(_far.overloads) == 1
+    assert _far.address(pair, np.int32(7), 0.0) == address and len(_far.overloads) == 1  # another kind of whole number
     made = next(iter(calls_far.overloads.values())).library._final_module
     assert not any("_far" in f.name and "calls_far" not in f.name for f in made.functions)
     with pytest.raises(TypeError, match="inner kernel"):

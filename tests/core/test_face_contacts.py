@@ -15,6 +15,7 @@ from dynaclast.core.solve.collision import pack_hulls
 from dynaclast.core.solve.deformable.face_contacts import SIDED, _in_core, _shares, cores_of, known_side, note_side
 from dynaclast.core.solve.prepare.deformables.contacts import _one_sided, faces_bent_away
 from dynaclast.core.solve.rigid.hulls import convex_core
+from playing import played
 from shots import ball, box, shot
 
 
@@ -28,14 +29,12 @@ def _inside(hulls, v, spare):  # type: ignore[no-untyped-def]
     return _in_core(hulls, 0, v[0], v[1], v[2], spare)
 
 
-@kernel
 def _note(points, code, s, sides):  # type: ignore[no-untyped-def]
-    note_side(points, code, s, sides)
+    played(lambda: note_side(points, code, s, sides))
 
 
-@kernel
 def _known(points, face, s, sides):  # type: ignore[no-untyped-def]
-    return known_side(points, face, s, sides)
+    return played(lambda: known_side(points, face, s, sides))
 
 
 def test_shares_of_corners_give_the_nearest_point_of_a_plane() -> None:

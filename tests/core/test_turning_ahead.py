@@ -9,28 +9,25 @@ import pytest
 from scipy.spatial.transform import Rotation
 
 from deforming import cloth, pin, rope, soft, spin_of, started
-from dynaclast.core.kernels import kernel
 from dynaclast.core.kernels.linalg import factor_cholesky
 from dynaclast.core.solve.deformable.riding import MOST_CARRIERS, find_carriers, make_riding, ride_along
 from dynaclast.core.solve.deformable.tables import make_rows
 from dynaclast.core.solve.deformable.turning_ahead import turn_ahead
+from playing import played
 from shots import shot
 
 
-@kernel
 def _ahead(d, h):  # type: ignore[no-untyped-def]
-    turn_ahead(d, h)
+    played(lambda: turn_ahead(d, h))
 
 
-@kernel
 def _ride(riding, bodies, body, r, z, slot_r, slot_z):  # type: ignore[no-untyped-def]
-    factor_cholesky(riding.matrix, 6 * riding.used[0])
-    return ride_along(riding, bodies, body, r, z, slot_r, slot_z)
+    played(lambda: factor_cholesky(riding.matrix, 6 * riding.used[0]))
+    return played(lambda: ride_along(riding, bodies, body, r, z, slot_r, slot_z))
 
 
-@kernel
 def _carriers(riding, rows, row, slot, place, mass):  # type: ignore[no-untyped-def]
-    return find_carriers(riding, rows, row, slot, place, mass)
+    return played(lambda: find_carriers(riding, rows, row, slot, place, mass))
 
 
 SHEET = cloth("it", (0.3, 1, -0.2), (0.6, 0.4), (5, 4))

@@ -6,22 +6,20 @@ import numpy as np
 import pytest
 
 from deforming import cloth, started
-from dynaclast.core.kernels import kernel
 from dynaclast.core.solve.deformable.parts import ROWS
 from dynaclast.core.solve.deformable.system import Group, multiply
 from dynaclast.core.solve.deformable.wholes import balance_wholes
+from playing import played
 from shots import shot
 
 
-@kernel
 def _balance(d, body, row, slot):  # type: ignore[no-untyped-def]
-    balance_wholes(d, Group(body, row, slot))
+    played(lambda: balance_wholes(d, Group(body, row, slot)))
 
 
-@kernel
 def _multiply(d, body, row, slot):  # type: ignore[no-untyped-def]
-    v, t = d.vectors, d.elements.bodies
-    multiply(d.matrix, t, Group(body, row, slot), d.rows, d.slots, d.pinned, v.p, v.slot_p, v.q, v.slot_q)
+    v, t, group = d.vectors, d.elements.bodies, Group(body, row, slot)
+    played(lambda: multiply(d.matrix, t, group, d.rows, d.slots, d.pinned, v.p, v.slot_p, v.q, v.slot_q))
 
 
 class Lying:

@@ -12,6 +12,9 @@ as many as are asked for.
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from functools import cache
+from types import MappingProxyType
 from typing import TYPE_CHECKING, Annotated, Any, NamedTuple, TypeAlias, TypeVar, get_type_hints
 
 import numpy as np
@@ -63,9 +66,11 @@ else:
     Flag = _of(np.uint8)
 
 
-def entries(kind: type) -> dict[str, Entry]:
+@cache
+def entries(kind: type) -> Mapping[str, Entry]:
     """The fields of a tuple of columns, and what one entry of each is."""
-    return {name: hint.__metadata__[0] for name, hint in get_type_hints(kind, include_extras=True).items()}
+    hints = get_type_hints(kind, include_extras=True)
+    return MappingProxyType({name: hint.__metadata__[0] for name, hint in hints.items()})
 
 
 def sums(values: Array, of: Index, count: int) -> Array:

@@ -8,6 +8,7 @@ from typing import Any
 
 import numpy as np
 from numba import typeof
+from numba._dispatcher import compute_fingerprint
 from numba.core.compiler_lock import global_compiler_lock
 from numba.core.registry import CPUDispatcher
 from numba.core.types import Integer, int64, unliteral  # type: ignore[attr-defined]
@@ -94,7 +95,16 @@ class ApartKernel(InnerKernel):
     inner = False  # it has machine code of its own
 
     def address(self, *args: Any) -> int:
-        """Where the machine code for such arguments is, compiled or read from disk."""
+        """Where the machine code for such arguments is, compiled or read from disk. Their types are worked out once: a
+        few hundred arrays take as long as several frames.
+        """
+        known = self.__dict__.setdefault("_addresses", {})
+        alike = compute_fingerprint(args)
+        if alike not in known:
+            known[alike] = self._address(args)
+        return int(known[alike])
+
+    def _address(self, args: tuple[Any, ...]) -> int:
         kinds = tuple(widened(typeof(x)) for x in args)
         self.compile(kinds)
         made = self.overloads[kinds]  # type: ignore[attr-defined]
