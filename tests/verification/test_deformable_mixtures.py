@@ -1,4 +1,4 @@
-"""Sixty small scenes of everything, thrown together at random: nothing is lost, grows, or falls through."""
+"""A hundred small scenes of everything, thrown together at random: nothing is lost, grows, or falls through."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ import pytest
 from deforming import cloth, rope, soft, started
 from dynaclast.core.document import Shot, parse
 
-SCENES, FRAMES = 60, 10
+SCENES, FRAMES = 100, 10
 DEEP = 0.03
 """How deep below the ground a point may be when something has just been thrown at it [m]."""
 

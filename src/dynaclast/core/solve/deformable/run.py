@@ -233,7 +233,8 @@ class DeformableRun:
         parts, awake = self.parts, self.awake()
         parts.scratch.pressed[:] = 0.0
         touches = parts.scratch.touches
-        waits = np.isin(self._state.vertex_hold, (Hold.TOUCH, Hold.CUE))
+        hold = self._state.vertex_hold
+        waits = (hold == Hold.TOUCH) | (hold == Hold.CUE)
         touches.body[:], touches.piece[:], touches.at[:], touches.waits[:] = 0, 0, 0, ~self.has(~waits)
         touches.push[:], touches.pull[:], touches.on[:], touches.most[:] = 0.0, 0.0, NOTHING, 0.0
         self._before, self._pushes = before(self.deformables, self._state), None

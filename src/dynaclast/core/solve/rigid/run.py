@@ -165,7 +165,8 @@ class RigidRun:
         """Which ties hold: not those that broke, nor those of which an end was removed, or is yet to come."""
         piece = self.tied.ties.piece
         if len(piece):
-            gone = np.isin(piece, np.flatnonzero(self.state.hold == Hold.REMOVED)).any(axis=1)
+            removed = np.append(self.state.hold == Hold.REMOVED, False)  # the last place is of what is no piece
+            gone = removed[piece].any(axis=1)
             self.tied.broken[:] = (self.state.tie_broken != 0) | gone
 
     def solve(self, stage: Stage = Stage.DETECT, until: Stage = Stage.DONE) -> Index:
