@@ -45,6 +45,10 @@ TOUCHING = 0.2
 LYING = 0.01
 """And so much again of lattices that touch something: what tips over starts with a small part of its weight, step after
 step, which would be let be where the rest is stiff."""
+CALM, CALMEST = 0.2, 1e-7
+"""And where nothing is touched and the body moves with less than so much [J/kg], less by the square of the share, at
+least to this one: what is left over in a step stirs the body in the next, and nothing would come to rest below it.
+"""
 SHAKING = 0.05
 """And of what is solved by levels where assemblies take part: the rest would shake those that lie in a sheet."""
 
@@ -55,6 +59,18 @@ def _error_let_be(solver: int) -> float:
     if solver == Solver.LEVELS:
         return ENOUGH
     return ENOUGH_SOFT if solver == Solver.FACTOR else ENOUGH_CHAIN
+
+
+@kernel(inner=True)
+def _motion(d: Deformables, b: int) -> float:
+    """Of a body, its kinetic energy by its mass [J/kg]."""
+    t, mass, v = d.elements.bodies, d.elements.vertices.mass, d.vertices.velocity
+    energy, whole = 0.0, 0.0
+    for n in range(t.leads[b], t.leads[b + 1]):
+        i = t.leading[n]
+        energy += 0.5 * mass[i] * (v[i, 0] * v[i, 0] + v[i, 1] * v[i, 1] + v[i, 2] * v[i, 2])
+        whole += mass[i]
+    return energy / max(whole, 1e-300)
 
 
 @kernel(inner=True)
@@ -69,6 +85,8 @@ def _error_let_be_of(d: Deformables, group: Group) -> float:
             each *= min(1.0, FINE / max(t.leads[b + 1] - t.leads[b], 1))
             if len(group.slot):
                 each *= SHAKING
+            if len(group.row) == 0:
+                each *= min(1.0, max(CALMEST, (_motion(d, b) / CALM) ** 2))
         for n in range(t.leads[b], t.leads[b + 1]):
             enough += d.elements.vertices.mass[t.leading[n]] * each
     return enough * TOUCHING if len(group.row) else enough
