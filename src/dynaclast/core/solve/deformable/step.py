@@ -45,7 +45,7 @@ TOUCHING = 0.2
 LYING = 0.01
 """And so much again of lattices that touch something: what tips over starts with a small part of its weight, step after
 step, which would be let be where the rest is stiff."""
-CALM, CALMEST = 0.2, 1e-7
+CALM, CALMEST = 0.02, 1e-7
 """And where nothing is touched and the body moves with less than so much [J/kg], less by the square of the share, at
 least to this one: what is left over in a step stirs the body in the next, and nothing would come to rest below it.
 """
