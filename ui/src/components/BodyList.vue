@@ -100,7 +100,8 @@ const view = useView();
           <i :style="{ background: t.body.material.look?.color }" :class="{ many: t.group }" /><span
             >{{ t.name }}<small v-if="t.group"> × {{ layoutCount(t.group.layout) }}</small></span
           >
-          <em v-if="pieces.errors.get(t.name)" class="problem">unusable</em
+          <em v-if="pieces.stopped.has(t.name)" class="figures">stopped</em
+          ><em v-else-if="pieces.errors.get(t.name)" class="problem">unusable</em
           ><em v-else class="figures">{{ figure(t) }}</em>
         </ElButton>
         <ElButton

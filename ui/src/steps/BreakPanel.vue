@@ -158,6 +158,13 @@ const explode = (t: number, value: number): void => {
       </template>
       <p v-if="pieces.errors.get(chosen!.name)" class="problem" role="alert" data-testid="break-problem">
         {{ pieces.errors.get(chosen!.name) }}
+        <ElButton
+          v-if="pieces.stopped.has(chosen!.name)"
+          link
+          data-testid="break-after-all"
+          @click="pieces.goOn(chosen!)"
+          >break it after all</ElButton
+        >
       </p>
     </template>
     <p v-else-if="shot.things.length" class="mute">Pick a body in the view or below, then break it.</p>

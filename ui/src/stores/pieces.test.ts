@@ -78,8 +78,28 @@ describe("built pieces", () => {
     expect(cancelled).toHaveBeenCalledTimes(1);
     build.mockResolvedValue({ built: figures("k"), share: 1, left: 0 });
     vi.spyOn(api, "pieces").mockResolvedValue(packed(3));
+    expect([...pieces.stopped.keys()]).toEqual(["wall"]);
+    await pieces.goOn(thingsOf(shot(wall(9)))[0]!);
+    expect([pieces.errors.size, pieces.stopped.size, pieces.built.has("wall")]).toEqual([0, 0, true]);
+  });
+  it("that were stopped are built once something changes, and what the stopped build answers counts no more", async () => {
+    vi.useFakeTimers();
+    let fail: (error: ApiError) => void = () => undefined;
+    const build = vi.spyOn(api, "build").mockResolvedValueOnce({ built: null, share: 0.25, left: 8 });
+    build.mockImplementationOnce(() => new Promise((_, reject) => (fail = reject)));
+    vi.spyOn(api, "cancelBuild").mockResolvedValue(undefined as never);
+    const shown = vi.spyOn(api, "mesh").mockResolvedValue(packed(1));
+    const pieces = usePieces();
+    const first = pieces.update(shot(wall(9)));
+    await vi.advanceTimersByTimeAsync(2000);
+    await pieces.cancel("wall");
+    fail(new ApiError(422, { message: "breaking wall was stopped; its settings are kept" }));
+    await first;
+    expect([shown.mock.calls.length, pieces.stopped.size]).toEqual([0, 1]);
+    build.mockResolvedValue({ built: figures("k"), share: 1, left: 0 });
+    vi.spyOn(api, "pieces").mockResolvedValue(packed(3));
     await pieces.update(shot(wall(8)));
-    expect([pieces.errors.size, pieces.built.has("wall")]).toEqual([0, true]);
+    expect([pieces.errors.size, pieces.stopped.size, pieces.built.has("wall")]).toEqual([0, 0, true]);
   });
   it("that cannot be are said why, and their mesh is shown as it is", async () => {
     vi.spyOn(api, "build").mockRejectedValue(new ApiError(422, { message: "it is open" }));

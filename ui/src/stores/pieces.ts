@@ -27,6 +27,8 @@ export const usePieces = defineStore("pieces", () => {
   const built = shallowReactive(new Map<string, Entry>());
   const errors = shallowReactive(new Map<string, string>());
   const progress = shallowReactive(new Map<string, Progress>());
+  /** bodies whose build was stopped, as their settings are now */
+  const stopped = shallowReactive(new Map<string, true>());
   const members = shallowReactive(new Map<string, Packed>());
   const weights = shallowReactive(new Map<string, Float32Array>());
   const weighedFor = new Map<string, string>();
@@ -85,6 +87,7 @@ export const usePieces = defineStore("pieces", () => {
       built,
       errors,
       progress,
+      stopped,
       members,
       strengths,
       weights,
@@ -114,6 +117,7 @@ export const usePieces = defineStore("pieces", () => {
     if (before?.text === text && (built.has(name) || errors.has(name) || progress.has(name))) return;
     const own = { text, body, stopped: false };
     asked.set(name, own);
+    stopped.delete(name);
     if (before && progress.has(name) && buildKey(before.body) !== buildKey(body))
       void api.cancelBuild(before.body).catch(() => undefined);
     const wanted = (): boolean => asked.get(name)?.text === text;
@@ -128,7 +132,7 @@ export const usePieces = defineStore("pieces", () => {
       errors.delete(name);
       version.value++;
     } catch (error) {
-      if (!wanted()) return;
+      if (!goesOn()) return;
       progress.delete(name);
       errors.set(name, error instanceof ApiError ? error.message : String(error));
       if (!(error instanceof ApiError)) throw error;
@@ -183,9 +187,17 @@ export const usePieces = defineStore("pieces", () => {
     const own = asked.get(name);
     if (!own || !progress.has(name)) return;
     own.stopped = true;
+    stopped.set(name, true);
     progress.delete(name);
     errors.set(name, `breaking ${name} was stopped; its settings are kept`);
     await api.cancelBuild(own.body);
+  }
+
+  /** Build what was stopped after all. */
+  async function goOn(thing: Thing): Promise<void> {
+    asked.delete(thing.name);
+    errors.delete(thing.name);
+    await updateOne(whole(thing));
   }
 
   /** Strength [kN] of every bond of a body as it is set now. */
@@ -272,6 +284,8 @@ export const usePieces = defineStore("pieces", () => {
     update,
     ofBody,
     cancel,
+    stopped,
+    goOn,
     loadStrengths,
     loadWeights,
     loadSeams,
