@@ -44,7 +44,7 @@ export const usePieces = defineStore("pieces", () => {
   const asItIs = new Map<string, Packed>();
   const geometry = new Map<string, Packed>();
   const keys = new Map<string, BuiltBody>();
-  const asked = new Map<string, { text: string; body: Body; stopped: boolean }>();
+  const asked = new Map<string, { text: string; body: Body }>();
   const standing = new Map<string, string>();
   const strengthOf = new Map<string, string>();
   let falloffs: ShotDocument["falloffs"] | undefined;
@@ -115,16 +115,15 @@ export const usePieces = defineStore("pieces", () => {
     const text = JSON.stringify([buildKey(body), bonds, material.density, material.mass, place, matter]);
     const before = asked.get(name);
     if (before?.text === text && (built.has(name) || errors.has(name) || progress.has(name))) return;
-    const own = { text, body, stopped: false };
+    const own = { text, body };
     asked.set(name, own);
     stopped.delete(name);
     if (before && progress.has(name) && buildKey(before.body) !== buildKey(body))
       void api.cancelBuild(before.body).catch(() => undefined);
-    const wanted = (): boolean => asked.get(name)?.text === text;
-    const goesOn = (): boolean => wanted() && !own.stopped;
+    const wanted = (): boolean => asked.get(name) === own;
     try {
-      const figures = await build(body, (p) => goesOn() && progress.set(name, p), goesOn);
-      if (!figures || !goesOn()) return;
+      const figures = await build(body, (p) => wanted() && progress.set(name, p), wanted);
+      if (!figures || !wanted()) return;
       await fetchGeometry(figures.key);
       if (!wanted()) return;
       progress.delete(name);
@@ -132,7 +131,7 @@ export const usePieces = defineStore("pieces", () => {
       errors.delete(name);
       version.value++;
     } catch (error) {
-      if (!goesOn()) return;
+      if (!wanted()) return;
       progress.delete(name);
       errors.set(name, error instanceof ApiError ? error.message : String(error));
       if (!(error instanceof ApiError)) throw error;
@@ -186,7 +185,7 @@ export const usePieces = defineStore("pieces", () => {
   async function cancel(name: string): Promise<void> {
     const own = asked.get(name);
     if (!own || !progress.has(name)) return;
-    own.stopped = true;
+    asked.set(name, { ...own }); // nobody waits for what is under way any more
     stopped.set(name, true);
     progress.delete(name);
     errors.set(name, `breaking ${name} was stopped; its settings are kept`);
