@@ -17,7 +17,7 @@ from dynaclast.mariadb import Database  # noqa: E402
 from dynaclast.setup import say  # noqa: E402
 from dynaclast.store.database import Store  # noqa: E402
 from dynaclast.web.app import create_app  # noqa: E402
-from dynaclast.web.openapi import description  # noqa: E402
+from dynaclast.web.description import kept  # noqa: E402
 from faults import hostile, kills  # noqa: E402
 
 EXAMPLES = 60
@@ -36,7 +36,7 @@ def _wrong_requests(seconds: float, rng: random.Random) -> tuple[int, list[str]]
             client.environ_base["HTTP_X_DYNACLAST"] = "1"
             sent, bad, until = 0, [], time.monotonic() + seconds
             while time.monotonic() < until:
-                bad += hostile.requests(client, rng, 50, description()["paths"])
+                bad += hostile.requests(client, rng, 50, kept()["paths"])
                 sent += 50
         finally:
             server.stop()

@@ -15,12 +15,10 @@ from schemathesis.specs.openapi.checks import content_type_conformance, response
 
 from dynaclast.mariadb import Database
 from dynaclast.web.app import create_app
+from dynaclast.web.description import kept
 from dynaclast.web.guard import HEADER
-from dynaclast.web.openapi import description
 
-OPERATIONS = sorted(
-    f"{method.upper()} {path}" for path, methods in description()["paths"].items() for method in methods
-)
+OPERATIONS = sorted(f"{method.upper()} {path}" for path, methods in kept()["paths"].items() for method in methods)
 EXAMPLES = int(os.environ.get("DYNACLAST_EXAMPLES", "6"))
 """Requests of each operation; more in the soak."""
 

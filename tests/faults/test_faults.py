@@ -15,7 +15,7 @@ from dynaclast.core import document
 from dynaclast.core.geometry import primitives
 from dynaclast.mariadb import Database
 from dynaclast.web.app import create_app
-from dynaclast.web.openapi import description
+from dynaclast.web.description import kept
 from faults import hostile, kills
 from shots import box, shot
 
@@ -40,7 +40,7 @@ def test_kills_and_pauses_of_any_process_lose_nothing(tmp_path: Path) -> None:
 
 @pytest.mark.parametrize("seed", range(3))
 def test_wrong_requests_are_answered_with_a_reason(app: Flask, seed: int) -> None:
-    assert hostile.requests(client_of(app), random.Random(seed), 150, description()["paths"]) == []
+    assert hostile.requests(client_of(app), random.Random(seed), 150, kept()["paths"]) == []
 
 
 def test_twelve_of_the_same_at_once_are_all_answered(app: Flask) -> None:

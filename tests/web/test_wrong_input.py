@@ -10,10 +10,10 @@ import pytest
 from flask.testing import FlaskClient
 
 from dynaclast.core import document
-from dynaclast.web.openapi import description
+from dynaclast.web.description import kept
 from shots import box, reach_sphere, shot
 
-ROUTES = [(method, path) for path, ways in description()["paths"].items() for method in ways]
+ROUTES = [(method, path) for path, ways in kept()["paths"].items() for method in ways]
 
 BODIES: list[Any] = [
     None,

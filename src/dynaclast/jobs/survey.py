@@ -11,7 +11,6 @@ from dataclasses import asdict
 from typing import Any
 
 import numpy as np
-import scipy.interpolate  # noqa: F401 - whole before threads ask for parts of it, who would find it half there
 
 from ..core.document import Body, FieldItem, Shot, WeightMap
 from ..core.errors import DynaclastError

@@ -10,9 +10,6 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import Any, TypeVar
 
-from alembic import command
-from alembic.config import Config
-from alembic.util import CommandError
 from sqlalchemy import Engine, create_engine, event, make_url
 from sqlalchemy.exc import DBAPIError, OperationalError
 from sqlalchemy.orm import Session, sessionmaker
@@ -91,6 +88,10 @@ class Store:
 
     def migrate(self, to: str = "head") -> None:
         """Bring the tables to the newest version, or that of a backup. Raises NewerDatabase."""
+        from alembic import command  # one of the processes does, before the others start
+        from alembic.config import Config
+        from alembic.util import CommandError
+
         config = Config()
         config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
         config.attributes["url"] = self.url

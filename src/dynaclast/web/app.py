@@ -18,6 +18,7 @@ from ..store.names import Taken
 from ..store.shots import Conflict, NotFound
 from .bodies import api as bodies
 from .conflicts import run_lost_again
+from .description import anew, kept
 from .guard import Refused, guard
 from .library import api as library
 from .materials import api as materials
@@ -83,6 +84,7 @@ def create_app(
         validation_error_callback=_invalid,
         validation_error_model=Problem,
         static_folder=None,
+        doc_ui=anew(),
         doc_prefix="/api/doc",
     )
     app.config["MAX_CONTENT_LENGTH"] = MOST_BYTES + 1_000_000
@@ -92,6 +94,8 @@ def create_app(
 
     for blueprint in (shots, bodies, materials, library, takes):
         app.register_api(blueprint)
+    if not anew():
+        app.add_url_rule("/api/doc/openapi.json", "description", kept)
     run_lost_again(app)
     _errors(app)
     if interface is not None:

@@ -7,7 +7,6 @@ from typing import Any
 
 import numpy as np
 from flask import Response, request
-from flask_openapi3 import APIBlueprint, Tag
 from pydantic import ValidationError
 
 from ..core import document
@@ -31,6 +30,7 @@ from ..jobs.survey import AT_ONCE, drawing_name
 from ..store.assets import as_arrays, keep_mesh
 from ..store.blobs import pack
 from ..store.shots import NotFound
+from .description import routes
 from .schemas import (
     AssetsOut,
     BodiesIn,
@@ -43,7 +43,6 @@ from .schemas import (
     MembersIn,
     MendOut,
     PiecesPath,
-    Problem,
     ReportOut,
     SettleIn,
     SettlingOut,
@@ -53,9 +52,7 @@ from .schemas import (
 )
 from .services import services
 
-api = APIBlueprint(
-    "bodies", __name__, url_prefix="/api", abp_tags=[Tag(name="bodies")], abp_responses={"404": Problem, "422": Problem}
-)
+api = routes("bodies", __name__, conflicts=False)
 
 
 def _body(data: dict[str, Any]) -> Body:

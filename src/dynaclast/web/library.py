@@ -4,23 +4,17 @@ from __future__ import annotations
 
 from typing import Any
 
-from flask_openapi3 import APIBlueprint, Tag
 from pydantic import ValidationError
 
 from ..core import document
 from ..core.document import FieldItem, SharedFalloff
 from ..core.errors import DocumentError
 from ..store import library
-from .schemas import Done, LibraryItem, LibraryList, LibraryQuery, Problem, PutQuery
+from .description import routes
+from .schemas import Done, LibraryItem, LibraryList, LibraryQuery, PutQuery
 from .services import services
 
-api = APIBlueprint(
-    "library",
-    __name__,
-    url_prefix="/api",
-    abp_tags=[Tag(name="library")],
-    abp_responses={"404": Problem, "409": Problem, "422": Problem},
-)
+api = routes("library", __name__)
 
 IS: dict[str, type[FieldItem | SharedFalloff]] = {"field": FieldItem, "falloff": SharedFalloff}
 

@@ -5,21 +5,14 @@ from __future__ import annotations
 from dataclasses import asdict
 from typing import Any
 
-from flask_openapi3 import APIBlueprint, Tag
-
 from ..core.document.presets import PRESETS as MATTERS
 from ..core.materials import PRESETS, Preset
 from ..store import materials
-from .schemas import Done, MaterialList, MaterialQuery, Problem, PutQuery
+from .description import routes
+from .schemas import Done, MaterialList, MaterialQuery, PutQuery
 from .services import services
 
-api = APIBlueprint(
-    "materials",
-    __name__,
-    url_prefix="/api",
-    abp_tags=[Tag(name="materials")],
-    abp_responses={"404": Problem, "409": Problem, "422": Problem},
-)
+api = routes("materials", __name__)
 
 
 @api.get("/materials", responses={"200": MaterialList})

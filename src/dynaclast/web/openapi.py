@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 import json
+import os
 
-from .app import create_app
+from .description import ANEW
 
 
-def description() -> dict:
-    """The OpenAPI description as plain JSON values."""
-    return create_app("mysql+pymysql://nobody@127.0.0.1:1/none").api_doc
+def main() -> None:
+    os.environ[ANEW] = "1"
+    from .app import create_app
+
+    print(json.dumps(create_app("mysql+pymysql://nobody@127.0.0.1:1/none").api_doc, indent=1))
 
 
 if __name__ == "__main__":
-    print(json.dumps(description(), indent=1))
+    main()

@@ -4,20 +4,13 @@ from __future__ import annotations
 
 from typing import Any
 
-from flask_openapi3 import APIBlueprint, Tag
-
 from ..core import document
 from ..store import shots
-from .schemas import Done, NewShot, Problem, SaveShot, ShotList, ShotOut, ShotPath, StepShot
+from .description import routes
+from .schemas import Done, NewShot, SaveShot, ShotList, ShotOut, ShotPath, StepShot
 from .services import services
 
-api = APIBlueprint(
-    "shots",
-    __name__,
-    url_prefix="/api",
-    abp_tags=[Tag(name="shots")],
-    abp_responses={"404": Problem, "409": Problem, "422": Problem},
-)
+api = routes("shots", __name__)
 
 
 def _whole(state: shots.ShotState) -> dict[str, Any]:

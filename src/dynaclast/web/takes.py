@@ -9,7 +9,6 @@ from typing import Any
 
 import numpy as np
 from flask import Response, send_file
-from flask_openapi3 import APIBlueprint, Tag
 from sqlalchemy.orm import Session
 
 from ..core import document
@@ -22,6 +21,7 @@ from ..jobs.take_export import export_take
 from ..store import shots, takes, texts, trace
 from ..store.models import TakeRow
 from ..store.times import left_of
+from .description import routes
 from .schemas import (
     AfterQuery,
     BakeQuery,
@@ -34,7 +34,6 @@ from .schemas import (
     ExtendTake,
     LoadsOut,
     LoadsQuery,
-    Problem,
     ProgressOut,
     ShotPath,
     TakeList,
@@ -46,13 +45,7 @@ from .schemas import (
 )
 from .services import services
 
-api = APIBlueprint(
-    "takes",
-    __name__,
-    url_prefix="/api",
-    abp_tags=[Tag(name="takes")],
-    abp_responses={"404": Problem, "409": Problem, "422": Problem},
-)
+api = routes("takes", __name__)
 
 
 def take_out(session: Session, row: TakeRow) -> dict[str, Any]:

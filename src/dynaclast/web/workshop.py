@@ -7,6 +7,7 @@ waits for any more, and what takes too long; it has a limit of memory.
 from __future__ import annotations
 
 import http.client
+import importlib
 import os
 import resource
 import select
@@ -39,6 +40,8 @@ WAITS = 15.0
 LONGEST = 180.0
 """Seconds a request may take. Builds go on beside requests, with progress."""
 MOST_MEMORY = 10 * 1024**3
+NEEDED = ("scipy.interpolate", "scipy.ndimage", "PIL.Image")
+"""Libraries that are whole before threads ask for parts of them, who would find them half there."""
 LOOK_EVERY = 0.25
 PART = 1 << 18
 GONE = 499
@@ -172,4 +175,6 @@ def app() -> Watched:
     names = frozenset(x for x in given.get("DYNACLAST_NAMES", "").split(",") if x)
     application = create_app(given["DYNACLAST_URL"], Path(given["DYNACLAST_INTERFACE"]), names)
     services_of(application).reader.begin()
+    for library in NEEDED:
+        importlib.import_module(library)
     return Watched(application.wsgi_app)

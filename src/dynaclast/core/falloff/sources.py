@@ -12,7 +12,6 @@ from collections.abc import Callable
 from typing import Any
 
 import numpy as np
-from PIL import Image
 from scipy.spatial import cKDTree
 
 from ..arrays import Array
@@ -91,6 +90,8 @@ def _png(text: str) -> Array:
 
 
 def _decode_png(text: str) -> Array:
+    from PIL import Image  # few shots have pictures
+
     try:
         with Image.open(io.BytesIO(base64.b64decode(text, validate=True)), formats=["PNG"]) as found:
             w, h = found.size  # of its header: nothing is decoded yet

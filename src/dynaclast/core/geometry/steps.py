@@ -9,7 +9,6 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
-from scipy.ndimage import label
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 from scipy.spatial import cKDTree
@@ -266,6 +265,8 @@ def simplified(mesh: TriMesh, tolerance: float) -> TriMesh:
 
 def _spread(volume: Array, calm: Mask, winding: WindingTree, grid: Array) -> Array:
     """Fill calm regions (no surface near) with what one winding number in each says."""
+    from scipy.ndimage import label  # takes longer to load than what most commands do
+
     regions, count = label(calm)
     if count:
         _, first = np.unique(regions.ravel(), return_index=True)
