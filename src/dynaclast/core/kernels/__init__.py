@@ -90,25 +90,28 @@ class InnerKernel(Kernel):
 
 
 class ApartKernel(InnerKernel):
-    """One that only kernels can call, by where its machine code is (apart.call_apart)."""
+    """One that is called by where its machine code is: by kernels (apart.call_apart), by Python (direct.DirectCall)."""
 
     inner = False  # it has machine code of its own
 
     def address(self, *args: Any) -> int:
-        """Where the machine code for such arguments is, compiled or read from disk. Their types are worked out once: a
-        few hundred arrays take as long as several frames.
-        """
+        """Where the machine code for such arguments is, compiled or read from disk."""
+        return self.code_for(*args)[0]
+
+    def code_for(self, *args: Any) -> tuple[int, tuple[Any, ...]]:
+        """That, and the types it takes, worked out once: of a few hundred arrays it takes as long as several frames."""
         known = self.__dict__.setdefault("_addresses", {})
         alike = compute_fingerprint(args)
         if alike not in known:
-            known[alike] = self._address(args)
-        return int(known[alike])
+            known[alike] = self._code_for(args)
+        found: tuple[int, tuple[Any, ...]] = known[alike]
+        return found
 
-    def _address(self, args: tuple[Any, ...]) -> int:
+    def _code_for(self, args: tuple[Any, ...]) -> tuple[int, tuple[Any, ...]]:
         kinds = tuple(widened(typeof(x)) for x in args)
         self.compile(kinds)
         made = self.overloads[kinds]  # type: ignore[attr-defined]
-        return int(made.library.get_pointer_to_function(made.fndesc.llvm_func_name))
+        return int(made.library.get_pointer_to_function(made.fndesc.llvm_func_name)), kinds
 
 
 def kernel(
@@ -132,7 +135,7 @@ def kernel(
     inline : laid into its callers, and compiled with them
     inner : called by kernels only, so that nothing need be compiled by which Python calls it, which takes as long as a
     small kernel itself
-    apart : likewise, but large, and not laid into its callers: they call it by its address
+    apart : likewise, but large, and not laid into its callers: they call it by its address; so can Python
     """
 
     def compiled(f: Callable[..., Any]) -> Any:
@@ -149,6 +152,11 @@ def kernel(
         return made
 
     return compiled if function is None else compiled(function)
+
+
+def rehearsing() -> bool:
+    """Whether kernels are played."""
+    return "__call__" in Kernel.__dict__
 
 
 def rehearse(run: Callable[[], Any], instead: Mapping[Kernel, Callable[..., Any]]) -> dict[Kernel, tuple[Any, ...]]:

@@ -208,6 +208,11 @@ _depth = 0
 _models = groups.models()
 
 
+def representation(kind: Any) -> Any:
+    """Of values of a type, in our kernels."""
+    return _models[kind]
+
+
 @contextmanager
 def sparing(inner: bool = False) -> Iterator[None]:
     """Let the compiler skip all that while one of our kernels is compiled or read. Outside it is as its makers mean it.

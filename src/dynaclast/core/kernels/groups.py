@@ -45,7 +45,8 @@ def layout(kind: ir.Type) -> tuple[int, int, list[int]]:
     return found
 
 
-def _member(kind: ir.Type, k: int) -> ir.Type:
+def member(kind: ir.Type, k: int) -> ir.Type:
+    """The type of a member."""
     return kind.element if isinstance(kind, ir.ArrayType) else kind.elements[k]
 
 
@@ -100,7 +101,7 @@ def extract_value(self: ir.IRBuilder, agg: Any, idx: Any, name: str = "") -> Any
             agg = agg.aggregate
         address = getattr(agg, "kept_at", None)
         if address is not None:
-            kind = _member(agg.type, at[0])
+            kind = member(agg.type, at[0])
             place = ir.Constant(ir.IntType(64), layout(agg.type)[2][at[0]])
             byte = self.gep(self.bitcast(address, BYTE.as_pointer()), [place], inbounds=True, source_etype=BYTE)
             return _read(self, self.bitcast(byte, kind.as_pointer()), kind)

@@ -23,7 +23,7 @@ from .state import ContactCache
 from .substeps import run_substeps
 
 
-@kernel
+@kernel(apart=True)
 def run_coupled_interval(
     scene: Scene,
     bodies: Bodies,

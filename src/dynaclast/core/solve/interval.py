@@ -231,7 +231,7 @@ def _detect_again(
     return np.int64(solver.counts[CONTACTS] > had)  # type: ignore[return-value]
 
 
-@kernel
+@kernel(apart=True)
 def run_interval(
     scene: Scene,
     bodies: Bodies,

@@ -8,6 +8,7 @@ import numpy as np
 
 from ...arrays import Array, Index, Mask, allocate
 from ...fields import Forcing
+from ...kernels.direct import DirectCall
 from ..coupled import run_coupled_interval
 from ..deformable.run import DeformableRun
 from ..frame import piece_positions
@@ -65,6 +66,7 @@ class RigidRun:
         self.forcing = Forcing()
         self._all_moved = True
         self._apart: Apart | None = None
+        self._interval = DirectCall(run_interval if beside is None else run_coupled_interval)
 
     # ------------------------------------------------------------------------------- state
 
@@ -190,10 +192,10 @@ class RigidRun:
                 step = 0 if beside is None else beside.step_address(self.scene, self.bodies)
                 self._apart = apart_for(self.scene, self.bodies, parts, step)
             if beside is None:
-                run_interval(self.scene, self.bodies, *parts, self._apart, numbers)
+                self._interval(self.scene, self.bodies, *parts, self._apart, numbers)
             else:
                 given = beside.parts, state.vertex_tie_broken, beside.every
-                run_coupled_interval(self.scene, self.bodies, *parts, self._apart, numbers, *given)
+                self._interval(self.scene, self.bodies, *parts, self._apart, numbers, *given)
             used: list[Any] = [x[: numbers[ENTRIES]] for x in self._cache]
             state.contact_cache = ContactCache(*used)
             self._all_moved = False
