@@ -1,4 +1,4 @@
-"""A kernel that Python calls by its address does what it does called by a kernel, whatever has changed between calls."""
+"""A kernel that Python calls by its address does what its function does, whatever has changed between calls."""
 
 from __future__ import annotations
 

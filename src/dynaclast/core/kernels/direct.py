@@ -119,7 +119,8 @@ class DirectCall:
         self._kept: list[_Kept | None] = []
         self._memory: list[np.ndarray] = []
         self._shape: list[ir.Type] = []
-        self._at, formats = [], []
+        self._at: list[int] = []
+        formats: list[Any] = []
         for value, kind in zip(args, kinds, strict=True):
             model = representation(kind)
             whole, handed = model.get_value_type(), model.get_argument_type()
@@ -128,7 +129,7 @@ class DirectCall:
             if isinstance(value, tuple) and isinstance(handed, ir.PointerType):
                 memory = np.zeros(layout(whole)[0] // 8 + 1, np.int64)
                 self._memory.append(memory)
-                self._kept.append(_Kept(value, whole, memoryview(memory).cast("B"), 0))
+                self._kept.append(_Kept(value, whole, memory.data.cast("B"), 0))
                 flat: list[Any] = [memory.ctypes.data]
             else:
                 self._kept.append(None)
