@@ -45,6 +45,10 @@ TOUCHING = 0.2
 LYING = 0.01
 """And so much again of lattices that touch something: what tips over starts with a small part of its weight, step after
 step, which would be let be where the rest is stiff."""
+LONG = 1.0 / 96.0
+"""And where nothing is touched, less by the square of the share of this [s] in the step: shorter steps leave it over more
+often, and slow down less of what it stirs, so that the sway it keeps up would grow as they get shorter.
+"""
 CALM, CALMEST = 0.02, 1e-7
 """And where nothing is touched and the body moves with less than so much [J/kg], less by the square of the share, at
 least to this one: what is left over in a step stirs the body in the next, and nothing would come to rest below it.
@@ -74,8 +78,8 @@ def _motion(d: Deformables, b: int) -> float:
 
 
 @kernel(inner=True)
-def _error_let_be_of(d: Deformables, group: Group) -> float:
-    """Of a group, square of the error of a step in the energy norm [J]."""
+def _error_let_be_of(d: Deformables, group: Group, h: float) -> float:
+    """Of a group, square of the error of a step of h [s] in the energy norm [J]."""
     t, enough = d.elements.bodies, 0.0
     for b in group.body:
         each = _error_let_be(t.solver[b])
@@ -86,7 +90,7 @@ def _error_let_be_of(d: Deformables, group: Group) -> float:
             if len(group.slot):
                 each *= SHAKING
             if len(group.row) == 0:
-                each *= min(1.0, max(CALMEST, (_motion(d, b) / CALM) ** 2))
+                each *= min(1.0, (h / LONG) ** 2) * min(1.0, max(CALMEST, (_motion(d, b) / CALM) ** 2))
         for n in range(t.leads[b], t.leads[b + 1]):
             enough += d.elements.vertices.mass[t.leading[n]] * each
     return enough * TOUCHING if len(group.row) else enough
@@ -104,7 +108,7 @@ def _rows_of_shapes(look: Look, d: Deformables, count: int) -> int:
 def _solve_group(d: Deformables, group: Group, h: float) -> None:
     """Where the vertices and assemblies of a group go in the step."""
     m, t, rows, count = d.matrix, d.elements.bodies, d.rows, len(group.row)
-    enough = _error_let_be_of(d, group)
+    enough = _error_let_be_of(d, group, h)
     for newton in range(MOST_NEWTON):
         for number in range(MOST_ROUNDS):
             prepare_preconditioner(m, t, group, rows, d.slots, d.pinned)
