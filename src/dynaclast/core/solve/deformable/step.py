@@ -46,8 +46,8 @@ LYING = 0.01
 """And so much again of lattices that touch something: what tips over starts with a small part of its weight, step after
 step, which would be let be where the rest is stiff."""
 LONG = 1.0 / 96.0
-"""And where nothing is touched, less by the square of the share of this [s] in the step: shorter steps leave it over more
-often, and slow down less of what it stirs, so that the sway it keeps up would grow as they get shorter.
+"""And where nothing is touched, less by the square of the share of this [s] in the step: shorter steps leave it over
+more often, and slow down less of what it stirs, so that the sway it keeps up would grow as they get shorter.
 """
 CALM, CALMEST = 0.02, 1e-7
 """And where nothing is touched and the body moves with less than so much [J/kg], less by the square of the share, at
