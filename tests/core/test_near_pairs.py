@@ -8,18 +8,27 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from dynaclast.core.kernels import kernel
-from dynaclast.core.solve.deformable.grid import Grid, make_grid, near_pairs
+from dynaclast.core.solve.deformable.grid import Balls, Grid, make_grid, near_pairs
 
 
 @kernel
-def _pairs(at: np.ndarray, radius: np.ndarray, use: np.ndarray, grid: Grid, out: np.ndarray) -> int:
-    return near_pairs(at, radius, use, len(use), grid, out)
+def _pairs(balls: Balls, use: np.ndarray, grid: Grid, out: np.ndarray) -> int:
+    return near_pairs(balls, use, len(use), grid, out)
+
+
+def still(at: np.ndarray, radius: np.ndarray) -> Balls:
+    return Balls(at, radius, np.zeros((len(at), 3)), radius, np.full(len(at), -1))
+
+
+def pairs_of(balls: Balls, use: np.ndarray | None = None) -> list[tuple[int, int]]:
+    count = len(balls.at)
+    use = np.arange(count, dtype=np.int32) if use is None else use.astype(np.int32)
+    out = np.zeros((count**2 + 1, 2), np.int32)
+    return [tuple(p) for p in out[: _pairs(balls, use, make_grid(count), out)].tolist()]  # type: ignore[misc]
 
 
 def found(at: np.ndarray, radius: np.ndarray, use: np.ndarray | None = None) -> list[tuple[int, int]]:
-    use = np.arange(len(at), dtype=np.int32) if use is None else use.astype(np.int32)
-    out = np.zeros((len(at) ** 2 + 1, 2), np.int32)
-    return [tuple(p) for p in out[: _pairs(at, radius, use, make_grid(len(at)), out)].tolist()]  # type: ignore[misc]
+    return pairs_of(still(at, radius), use)
 
 
 def slow(at: np.ndarray, radius: np.ndarray) -> set[tuple[int, int]]:
@@ -54,8 +63,21 @@ def test_a_ball_of_no_size_and_balls_in_one_place_are_paired() -> None:
 def test_more_than_there_is_room_for_is_counted_and_not_written() -> None:
     at, use = np.zeros((5, 3)), np.arange(5, dtype=np.int32)
     out = np.full((2, 2), -1, np.int32)
-    assert _pairs(at, np.ones(5), use, make_grid(5), out) == 10
+    assert _pairs(still(at, np.ones(5)), use, make_grid(5), out) == 10
     assert (out >= 0).all()
+
+
+@given(st.integers(0, 2**32 - 1), st.integers(2, 60))
+def test_what_goes_together_or_is_of_a_kind_is_no_pair_however_far_it_goes(seed: int, count: int) -> None:
+    rng = np.random.default_rng(seed)
+    at, room, kind = rng.uniform(-1, 1, (count, 3)), rng.uniform(0.01, 0.2, count), rng.integers(-1, 4, count)
+    way = np.array([[2.0, 0, 0], [0, -1.5, 0.5]])[rng.integers(0, 2, count)] + rng.normal(0, 0.05, (count, 3))
+    common = way.mean(axis=0)
+    pairs = pairs_of(Balls(at, room, way, room + np.linalg.norm(way - common, axis=1), kind))
+    far = np.linalg.norm(at[:, None] - at[None], axis=2)
+    touch = far <= room[:, None] + room[None] + np.linalg.norm(way[:, None] - way[None], axis=2)
+    touch &= (kind[:, None] != kind[None]) | (kind[:, None] < 0)
+    assert len(set(pairs)) == len(pairs) and set(pairs) == set(zip(*np.nonzero(np.triu(touch, 1)), strict=True))
 
 
 @pytest.mark.parametrize("apart", [1.0, 1e5])

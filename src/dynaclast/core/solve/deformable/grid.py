@@ -27,6 +27,23 @@ TABLE = 4
 """Places of the table, for each ball."""
 
 
+class Balls(NamedTuple):
+    """Balls that go somewhere.
+
+    at     : (n, 3) float64, [m], their middles
+    room   : (n,) float64, [m], their radii
+    way    : (n, 3) float64, [m], where each goes
+    radius : (n,) float64, [m], no less than room and the size of way beside what all have in common of it
+    kind   : (n,) int64; two of the same kind are no pair, unless it is -1
+    """
+
+    at: Array
+    room: Array
+    way: Array
+    radius: Array
+    kind: Index
+
+
 class Grid(NamedTuple):
     """Room to sort up to C balls into cells.
 
@@ -135,14 +152,15 @@ def sort_balls(at: Array, radius: Array, use: Index, count: int, grid: Grid) -> 
 
 
 @kernel(inner=True)
-def near_pairs(at: Array, radius: Array, use: Index, count: int, grid: Grid, out: Index) -> int:
-    """Pairs of balls that overlap, each once, the lower first. Returns how many, written or not.
+def near_pairs(balls: Balls, use: Index, count: int, grid: Grid, out: Index) -> int:
+    """Pairs of balls that may touch on their ways, each once, the lower first. Returns how many, written or not.
 
-    at, radius, use, count : as of sort_balls
-    out : (room, 2) int32
+    use, count : as of sort_balls
+    out        : (room, 2) int32
     """
     if count == 0:
         return 0
+    at, room, way, radius, kind = balls
     levels, table, found = sort_balls(at, radius, use, count, grid), len(grid.start) - 2, 0
     for u in range(count):
         p = use[u]
@@ -169,9 +187,16 @@ def near_pairs(at: Array, radius: Array, use: Index, count: int, grid: Grid, out
                             if grid.row[to] != row or grid.column[to] < i0 or grid.column[to] > i1:
                                 continue
                             q = use[other]
+                            if kind[p] == kind[q] and kind[p] >= 0:
+                                continue
                             both = radius[p] + radius[q]
                             dx, dy, dz = at[q, 0] - at[p, 0], at[q, 1] - at[p, 1], at[q, 2] - at[p, 2]
-                            if dx * dx + dy * dy + dz * dz > both * both:
+                            far = dx * dx + dy * dy + dz * dz
+                            if far > both * both:
+                                continue
+                            gx, gy, gz = way[q, 0] - way[p, 0], way[q, 1] - way[p, 1], way[q, 2] - way[p, 2]
+                            both = room[p] + room[q] + np.sqrt(gx * gx + gy * gy + gz * gz)
+                            if far > both * both:
                                 continue
                             if found < len(out):
                                 out[found, 0], out[found, 1] = min(p, q), max(p, q)

@@ -16,7 +16,7 @@ from ...arrays import Array, Flags, Index
 from ...kernels import kernel
 from ...kernels.sorting import sort_pairs
 from .contacts import new_row, place_point
-from .grid import Grid, make_grid, near_pairs
+from .grid import Balls, Grid, make_grid, near_pairs
 from .tables import MOST_VERTICES, Elements, Held, PointTable, Rows, SegmentTable
 
 MET = -10
@@ -42,6 +42,8 @@ class Meeting(NamedTuple):
     grid    : Grid, with room for points, and for segments
     places  : (max(C, S) + 2,) int32, and spare (2, max(n, m)) int32, for putting pairs in order
     use     : (max(C, S),) int32, those that are looked at; reach (max(C, S),) float64, [m], how far each gets
+    room    : (max(C, S),) float64, [m], how large each is; way (max(C, S), 3) float64, [m], where it goes
+    kind    : (max(C, S),) int64, as of Balls
     middle  : (S, 3) float64, [m], of segments
     box     : (B, 2, 3) float64, [m], round bodies and where they get to; part (B,) uint8, which take part
     """
@@ -59,6 +61,9 @@ class Meeting(NamedTuple):
     spare: Index
     use: Index
     reach: Array
+    room: Array
+    way: Array
+    kind: Index
     middle: Array
     box: Array
     part: Flags
@@ -85,6 +90,9 @@ def make_meeting(e: Elements, points: int, segments: int) -> Meeting:
         np.zeros((2, max(points, segments)), np.int32),
         np.zeros(most, np.int32),
         np.zeros(most),
+        np.zeros(most),
+        np.zeros((most, 3)),
+        np.zeros(most, np.int64),
         np.zeros((lines, 3)),
         np.zeros((bodies, 2, 3)),
         np.zeros(bodies, np.uint8),
@@ -185,9 +193,11 @@ def _find_points(e: Elements, at: Array, going: Array, awake: Index, span: float
     for u in range(n):
         p = use[u]
         x, y, z = going[p, 0] - mx, going[p, 1] - my, going[p, 2] - mz
-        ball = points.ball[p]
-        out.reach[p] = ball + _slack(ball, span, gain) + span * np.sqrt(x * x + y * y + z * z)
-    near = near_pairs(at, out.reach, use, n, out.grid, out.point)
+        out.room[p] = points.ball[p] + _slack(points.ball[p], span, gain)
+        out.reach[p] = out.room[p] + span * np.sqrt(x * x + y * y + z * z)
+        out.way[p, 0], out.way[p, 1], out.way[p, 2] = span * going[p, 0], span * going[p, 1], span * going[p, 2]
+        out.kind[p] = _kind(e, out.body[p], p)
+    near = near_pairs(Balls(at, out.room, out.way, out.reach, out.kind), use, n, out.grid, out.point)
     out.counts[0] = near
     if near > len(out.point):
         return
@@ -206,6 +216,15 @@ def _find_points(e: Elements, at: Array, going: Array, awake: Index, span: float
 def _island(e: Elements, p: int) -> int:
     """What hangs together with a point."""
     return e.vertices.island[e.points.vertex[p, 0]]
+
+
+@kernel(inner=True)
+def _kind(e: Elements, body: int, p: int) -> int:
+    """Points of one kind do not meet: those of a body that does not meet itself, or of what hangs together of it."""
+    if e.meets[body, body]:
+        return -1
+    bodies = len(e.bodies.solver)
+    return body + bodies * (1 + _island(e, p)) if e.bodies.apart[body] else body
 
 
 @kernel(inner=True)
@@ -286,7 +305,8 @@ def _find_segments(e: Elements, at: Array, going: Array, awake: Index, span: flo
             long = max(long, x * x + y * y + z * z)
             thick = max(thick, points.radius[p])
         out.reach[s] = thick + _slack(thick, span, gain) + np.sqrt(long) + span * np.sqrt(fast)
-    near = near_pairs(out.middle, out.reach, use, n, out.grid, out.segment)
+        out.way[s, 0], out.way[s, 1], out.way[s, 2], out.kind[s] = 0.0, 0.0, 0.0, -1  # reach has it all
+    near = near_pairs(Balls(out.middle, out.reach, out.way, out.reach, out.kind), use, n, out.grid, out.segment)
     out.counts[1] = near
     if near > len(out.segment):
         return
