@@ -12,7 +12,8 @@ from deforming import cloth, rope, soft, started
 from dynaclast.core.geometry import primitives
 from dynaclast.core.kernels import kernel
 from dynaclast.core.solve.collision import pack_hulls
-from dynaclast.core.solve.deformable.face_contacts import SIDED, _in_core, _shares, cores_of, known_side, note_side
+from dynaclast.core.solve.deformable.face_contacts import _shares, cores_of, known_side, note_side
+from dynaclast.core.solve.inner_faces import is_in_hull
 from dynaclast.core.solve.prepare.deformables.contacts import _one_sided, faces_bent_away
 from dynaclast.core.solve.rigid.hulls import convex_core
 from playing import played
@@ -26,11 +27,11 @@ def _shared(corner, t, v):  # type: ignore[no-untyped-def]
 
 @kernel
 def _inside(hulls, v, spare):  # type: ignore[no-untyped-def]
-    return _in_core(hulls, 0, v[0], v[1], v[2], spare)
+    return is_in_hull(hulls, 0, v[0], v[1], v[2], spare)
 
 
-def _note(points, code, s, sides):  # type: ignore[no-untyped-def]
-    played(lambda: note_side(points, code, s, sides))
+def _note(points, face, behind, s, sides):  # type: ignore[no-untyped-def]
+    played(lambda: note_side(points, face, behind, s, sides))
 
 
 def _known(points, face, s, sides):  # type: ignore[no-untyped-def]
@@ -227,18 +228,16 @@ def test_on_which_side_a_hull_touches_is_known_of_a_face_and_of_those_beside_it_
     assert sides.shape == (10, 8) and not sides.any()
     x = run.state.vertices.position[points.face].mean(axis=1)[:, 0]
     left, right = int(np.argmin(x)), int(np.argmax(x))
-    _note(points, -1, 6, sides)  # rows of vertices remember nothing
-    assert not sides.any()
-    _note(points, SIDED - 2 * left, 6, sides)
-    _note(points, SIDED - 2 * right - 1, 6, sides)
-    _note(points, SIDED - 2 * right - 1, 6, sides)
+    _note(points, left, False, 6, sides)
+    _note(points, right, True, 6, sides)
+    _note(points, right, True, 6, sides)
     assert np.count_nonzero(sides) == 6
     corners = [set(f) for f in points.face.tolist()]
     for f in range(len(points.face)):
         due = 1 if corners[f] & corners[left] else -1 if corners[f] & corners[right] else 0
         assert _known(points, f, 6, sides) == due and _known(points, f, 7, sides) == 0
     for s in range(20, 40):  # a corner has room for eight
-        _note(points, SIDED - 2 * left - 1, s, sides)
+        _note(points, left, True, s, sides)
     assert [_known(points, left, s, sides) for s in (6, 20, 26, 27, 39)] == [1, -1, -1, 0, 0]
 
 

@@ -73,11 +73,11 @@ def shapes_beside(hulls: Hulls, pieces: PieceTable) -> Index:
 
 
 @kernel(inner=True)
-def _holds(hulls: Hulls, t: int, x: float, y: float, z: float) -> bool:
-    """Whether a point in the frame of a hull is in it."""
-    for f in range(hulls.face_start[t], hulls.face_start[t + 1]):
-        n, e = hulls.normals[f], hulls.vertices[hulls.ring[hulls.ring_start[f]]]
-        if n[0] * (x - e[0]) + n[1] * (y - e[1]) + n[2] * (z - e[2]) > hulls.radius[t]:
+def is_in_hull(hulls: Hulls, s: int, x: float, y: float, z: float, spare: float) -> bool:
+    """Whether a point in the frame of a hull is in it, or outside by so much [m]."""
+    for f in range(hulls.face_start[s], hulls.face_start[s + 1]):
+        n, o = hulls.normals[f], hulls.vertices[hulls.ring[hulls.ring_start[f]]]
+        if n[0] * (x - o[0]) + n[1] * (y - o[1]) + n[2] * (z - o[2]) > hulls.radius[s] + spare:
             return False
     return True
 
@@ -113,7 +113,7 @@ def _cover(hulls: Hulls, center: Array, start: Index, beside: Index, first: Inde
                 for j in range(start[s], start[s + 1]):
                     t = beside[j]
                     o = center[hulls.piece[t]]
-                    if not _holds(hulls, t, x - o[0], y - o[1], z - o[2]):
+                    if not is_in_hull(hulls, t, x - o[0], y - o[1], z - o[2], 0.0):
                         continue
                     covered, known = True, False
                     for i in range(before, min(used, len(shape))):

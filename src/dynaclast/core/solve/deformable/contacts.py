@@ -349,6 +349,7 @@ def new_row(rows: Rows, count: int, point: int, shape: int, face: int, slot: int
         rows.vertex[count, k], rows.weight[count, k] = -1, 0.0
     rows.slot[count], rows.tie[count], rows.active[count] = slot, -1, 1
     rows.shape[count], rows.face[count], rows.point[count] = shape, face, point
+    rows.lies[count], rows.behind[count] = -1, 0
     rows.friction[count], rows.tangential[count], rows.force[count] = friction, 0.0, 0.0
     rows.passing[count, :] = 0.0
     rows.arm[count, :] = 0.0

@@ -16,7 +16,7 @@ import numpy as np
 from ...arrays import Array, Index
 from ...kernels import kernel
 from ...kernels.linalg import rotate_by
-from ..inner_faces import leads_inside
+from ..inner_faces import is_in_hull, leads_inside
 from ..model import Hulls
 from ..rigid.manifold import most_facing_face
 from .contacts import Look, carried, into, new_row, passing
@@ -27,10 +27,6 @@ SMALL = 2.0
 NEAR = 0.1
 """A vertex of a hull is held from where it is as near to a face as this share of the hull's width: what pulls on the
 face may bring it there.
-"""
-SIDED = -2
-"""In a row in place of a hull's face, where a face is touched: less two times the face, and one if the hull is behind
-it.
 """
 BESIDE = 0.01
 """Share of a face by which a point may lie beside it."""
@@ -104,23 +100,10 @@ def _shares(corner: Array, t: float, vx: float, vy: float, vz: float) -> tuple[f
 
 
 @kernel(inner=True)
-def _in_core(hulls: Hulls, s: int, x: float, y: float, z: float, spare: float) -> bool:
-    """Whether a point lies in a hull, or outside by so much [m]."""
-    for f in range(hulls.face_start[s], hulls.face_start[s + 1]):
-        n, o = hulls.normals[f], hulls.vertices[hulls.ring[hulls.ring_start[f]]]
-        if n[0] * (x - o[0]) + n[1] * (y - o[1]) + n[2] * (z - o[2]) > hulls.radius[s] + spare:
-            return False
-    return True
-
-
-@kernel(inner=True)
-def note_side(points: PointTable, code: int, s: int, sides: Index) -> None:
-    """Remember that hull s touches a face on a side, by the code of its row (SIDED), at its corners (C, 8): of more
-    than a corner has room for, the first.
+def note_side(points: PointTable, face: int, behind: bool, s: int, sides: Index) -> None:
+    """Remember on which side hull s touches a face at the face's corners (C, 8), as Touching.sides: of more than a
+    corner has room for, the first.
     """
-    if code > SIDED:
-        return
-    face, behind = (SIDED - code) // 2, (SIDED - code) % 2
     mark = -1 - s if behind else 1 + s
     for c in range(3):
         at = sides[points.face[face, c]]
@@ -201,7 +184,7 @@ def face_rows(look: Look, cores: Cores, sides: Index, corner: Array, rows: Rows,
             count = _rows_of_face(look, face, s, cores, corner, known, rows, count)
             for c in range(first, count):
                 if points.sided[i]:
-                    rows.face[c] = SIDED - 2 * face - (0 if front else 1)
+                    rows.lies[c], rows.behind[c] = face, not front
     return count
 
 
@@ -334,7 +317,7 @@ def _rows_of_face(
         if (
             gap < 0.0
             and not known
-            and not _in_core(hulls, s, v[0] + here * nx, v[1] + here * ny, v[2] + here * nz, NEAR * width)
+            and not is_in_hull(hulls, s, v[0] + here * nx, v[1] + here * ny, v[2] + here * nz, NEAR * width)
         ):
             continue  # another part of the hull is on the other side, beside the face
         free = bodies.inv_mass[a] > 0.0

@@ -323,8 +323,8 @@ def go_on(d: Deformables, hulls: Hulls, bodies: Bodies, settings: Settings, coun
             for r in range(3):
                 s.touches.pull[rows.tie[c], r] += h * f[r]
             continue
-        if rows.force[c] > 0.0 or rows.gap[c] < 0.0:
-            note_side(points, rows.face[c], rows.shape[c], touching.sides)
+        if rows.lies[c] >= 0 and (rows.force[c] > 0.0 or rows.gap[c] < 0.0):
+            note_side(points, rows.lies[c], rows.behind[c] != 0, rows.shape[c], touching.sides)
         on = rows.point[c]
         if rows.shape[c] >= GROUND and rows.solved[c]:  # what came loose meanwhile, too: it was held back
             for r in range(3):

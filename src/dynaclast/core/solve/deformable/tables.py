@@ -9,9 +9,7 @@ from __future__ import annotations
 from enum import IntEnum
 from typing import NamedTuple
 
-import numpy as np
-
-from ...arrays import Array, Flag, Flags, Index, Int, Scalar, Vec3
+from ...arrays import Array, Flag, Flags, Index, Int, Int8, Scalar, Vec3, Vec8, allocate
 
 
 class Solver(IntEnum):
@@ -308,13 +306,14 @@ class Rows(NamedTuple):
     force      : (R,) float64, [N], along the normal, of the last solution
     acting     : (R, 3) float64, [N], on the point, likewise, with friction and of either sign
     most       : (R,) float64, [N], the greatest force that friction goes by
-    shape      : (R,) int32, what it touches; face: (R,) int32
+    shape      : (R,) int32, what it touches; face: (R,) int32, of it
+    lies       : (R,) int32, face of the body that lies on it, if it has two sides; behind (R,) uint8, by its back
     point      : (R,) int32, the point that touches
     order      : (R,) int32, rows by their groups (groups.py)
     """
 
-    vertex: Index
-    weight: Array
+    vertex: Int8
+    weight: Vec8
     slot: Int
     arm: Vec3
     normal: Vec3
@@ -328,6 +327,8 @@ class Rows(NamedTuple):
     force: Scalar
     shape: Int
     face: Int
+    lies: Int
+    behind: Flag
     point: Int
     order: Int
     solved: Flag
@@ -336,29 +337,7 @@ class Rows(NamedTuple):
 
 
 def make_rows(count: int) -> Rows:
-    f, i = np.zeros, np.int32
-    return Rows(
-        f((count, MOST_VERTICES), i),
-        f((count, MOST_VERTICES)),
-        f(count, i),
-        f((count, 3)),
-        f((count, 3)),
-        f(count),
-        f((count, 3)),
-        f(count),
-        f(count),
-        f(count),
-        f(count, np.uint8),
-        f(count, i),
-        f(count),
-        f(count, i),
-        f(count, i),
-        f(count, i),
-        f(count, i),
-        f(count, np.uint8),
-        f(count),
-        f((count, 3)),
-    )
+    return allocate(Rows, count)
 
 
 class TieEnds(NamedTuple):
