@@ -10,7 +10,7 @@ from dynaclast.core.errors import GeometryError
 from dynaclast.core.geometry import primitives
 from dynaclast.core.geometry.check import diagnose, solid
 from dynaclast.core.geometry.inside import scatter_inside
-from dynaclast.core.geometry.mass import combine, mass_properties, signed_volume
+from dynaclast.core.geometry.mass import _cross, combine, mass_properties, signed_volume
 from dynaclast.core.geometry.mesh import TriMesh, make, weld
 from dynaclast.core.geometry.rotations import quaternion_product, rotation_matrix
 from dynaclast.core.geometry.winding import winding_number
@@ -39,6 +39,11 @@ def test_box_mass_properties_are_the_textbook_ones() -> None:
     assert props.inertia == pytest.approx(
         np.diag([h * h + d * d, w * w + d * d, w * w + h * h]) * 6 / 12, rel=1e-9, abs=1e-9
     )
+
+
+def test_cross_products_are_numpys_to_the_bit() -> None:
+    a, b = np.random.default_rng(4).normal(size=(2, 50, 3))
+    assert (_cross(a, b) == np.cross(a, b)).all()
 
 
 def test_combine_of_two_halves_is_the_whole() -> None:

@@ -11,7 +11,7 @@ from dynaclast.core.fracture.build import convex_cells as break_into_cells
 from dynaclast.core.geometry import primitives
 from dynaclast.core.solve.collision import WHOLE_BODY_PARTS
 from dynaclast.core.solve.prepare import intervals, prepare
-from dynaclast.core.solve.rigid.hulls import MOST_CORNERS, convex_core
+from dynaclast.core.solve.rigid.hulls import MOST_CORNERS, _first_of_each, convex_core
 from dynaclast.core.solve.rigid.manifold import reduce_to_four
 from shots import ball, box, run, shot
 
@@ -37,6 +37,16 @@ def test_a_core_has_no_more_corners_than_its_solid_even_where_these_come_rounded
             core = convex_core(points)
             assert len(core.corners) <= len(np.unique(np.round(points, 4), axis=0))
             assert np.bincount(np.concatenate(core.rings)).min() >= 3  # each is a corner of three faces
+
+
+@given(st.integers(0, 2**32 - 1), st.integers(1, 40), st.sampled_from([1e-6, 1.0, 1e7]))
+def test_points_in_one_place_are_one_the_first(seed: int, count: int, scale: float) -> None:
+    rng = np.random.default_rng(seed)
+    points = rng.integers(-2, 3, (count, 3)) * rng.choice([0.0, -1.0, 1.0], 3)  # with zeros of either sign
+    points = scale * (points + rng.choice([0.0, 1e-9, 1e-3], (count, 3)))
+    unit = 1e-7 * max(float(np.abs(points).max()), 1e-300)
+    _, first = np.unique(np.round(points / unit), axis=0, return_index=True)
+    assert _first_of_each(points) == sorted(first.tolist())
 
 
 def test_slivers_still_get_a_core() -> None:

@@ -82,10 +82,7 @@ def convex_core(points: Array) -> Hull:
 
     Raises ValueError where the points span no volume.
     """
-    distinct = np.unique(
-        np.round(points / (1e-7 * max(float(np.abs(points).max(initial=0.0)), 1e-300))), axis=0, return_index=True
-    )[1]
-    few = np.ascontiguousarray(points[np.sort(distinct)], float)
+    few = np.ascontiguousarray(points[_first_of_each(points)], float)
     if len(few) > MOST_CORNERS:
         few = _fewer(few)
     if len(few) >= 4:
@@ -94,6 +91,15 @@ def convex_core(points: Array) -> Hull:
             if made is not None:
                 return made
     return general_core(points)
+
+
+def _first_of_each(points: Array) -> list[int]:
+    """Which of points (n, 3) are the first in their place, to a ten-millionth of how far away they are."""
+    places = np.round(points / (1e-7 * max(float(np.abs(points).max(initial=0.0)), 1e-300))) + 0.0  # no -0
+    seen: dict[bytes, int] = {}
+    for k, place in enumerate(places):
+        seen.setdefault(place.tobytes(), k)
+    return list(seen.values())
 
 
 def _fewer(points: Array) -> Array:
@@ -146,9 +152,11 @@ def _distinct(planes: Array, points: Array, tol: float) -> Array:
     """Planes (f, 4) without those that say of the same corners the same as one with more corners, which the noise of
     the corners gives.
     """
+    alike = planes[:, :3] @ planes[:, :3].T > SAME_TURN
+    if np.count_nonzero(alike) == len(planes):  # each is like itself alone
+        return planes
     far = np.abs(points @ planes[:, :3].T + planes[:, 3])
     on, near = far <= 2.0 * tol, far <= SAME_WITHIN * float(np.ptp(points, axis=0).max())
-    alike = planes[:, :3] @ planes[:, :3].T > SAME_TURN
     kept: list[int] = []
     for f in np.argsort(-on.sum(axis=0), kind="stable"):
         if not any(alike[f, g] and near[on[:, f], g].all() for g in kept):
@@ -168,7 +176,8 @@ def _closed(planes: Array, inset: float, tol: float, size: float) -> tuple[Array
     volume = rings_of(planes, len(planes), corners, n, on, start, ring) if n >= 4 else -1.0
     if volume <= 0.0:
         return None
-    return corners[:n].copy(), [ring[start[f] : start[f + 1]].copy() for f in range(len(planes))], volume
+    kept, begins = ring[: start[len(planes)]].copy(), start[: len(planes) + 1].tolist()
+    return corners[:n].copy(), [kept[b:e] for b, e in zip(begins, begins[1:], strict=False)], volume
 
 
 def general_core(points: Array, share: float = 1.0) -> Hull:
