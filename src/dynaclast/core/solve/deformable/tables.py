@@ -307,7 +307,8 @@ class Rows(NamedTuple):
     acting     : (R, 3) float64, [N], on the point, likewise, with friction and of either sign
     most       : (R,) float64, [N], the greatest force that friction goes by
     shape      : (R,) int32, what it touches; face: (R,) int32, of it
-    lies       : (R,) int32, face of the body that lies on it, if it has two sides; behind (R,) uint8, by its back
+    lies       : (R,) int32, face of the body that lies on it, if that has two sides, or -1
+    behind     : (R,) uint8, whether it does by its back
     point      : (R,) int32, the point that touches
     order      : (R,) int32, rows by their groups (groups.py)
     """
