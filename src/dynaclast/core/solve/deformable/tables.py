@@ -301,12 +301,14 @@ class Rows(NamedTuple):
     stiffness  : (R,) float64, k [N/m]
     tangential : (R,) float64, kt [N/m]
     friction   : (R,) float64, Coulomb's coefficient
-    active     : (R,) uint8; solved (R,) uint8, whether it was in the last solution
+    active     : (R,) uint8
+    solved     : (R,) uint8, whether it was in the last solution
     tie        : (R,) int32, -1 for a contact
     force      : (R,) float64, [N], along the normal, of the last solution
     acting     : (R, 3) float64, [N], on the point, likewise, with friction and of either sign
     most       : (R,) float64, [N], the greatest force that friction goes by
-    shape      : (R,) int32, what it touches; face: (R,) int32, of it
+    shape      : (R,) int32, what it touches
+    face       : (R,) int32, of that
     lies       : (R,) int32, face of the body that lies on it, if that has two sides, or -1
     behind     : (R,) uint8, whether it does by its back
     point      : (R,) int32, the point that touches
