@@ -2,7 +2,8 @@
 
 The compiler's own way takes each argument apart at every call, array by array, which takes longer than a small scene
 is computed in, and the code that does it is by far the largest part of such a kernel. Here arguments are written down
-once as kernels read them (groups.py), and only what is another object than in the call before is written anew.
+once as kernels read them (groups.py), and only what is another object than in the call before is written anew. Other
+threads of Python go on while such a kernel runs.
 """
 
 from __future__ import annotations

@@ -205,7 +205,7 @@ def _find_points(e: Elements, at: Array, going: Array, awake: Index, span: float
     count = 0
     for k in range(near):
         p, q = out.point[k, 0], out.point[k, 1]
-        how = _may_meet(e, at, going, p, q, span, gain, out)
+        how = _may_meet(e, p, q, out)
         if how:
             out.point[count, 0], out.point[count, 1], out.facing[count] = p, q, how == 2
             count += 1
@@ -251,16 +251,8 @@ def turn_normals(skin: Index, at: Array, normal: Array) -> None:
 
 
 @kernel(inner=True)
-def _may_meet(e: Elements, at: Array, going: Array, p: int, q: int, span: float, gain: float, out: Meeting) -> int:
-    """Whether two points may meet within a time: 1 as balls, 2 face to face, 0 not at all."""
-    both = e.points.ball[p] + e.points.ball[q]
-    dx, dy, dz = at[q, 0] - at[p, 0], at[q, 1] - at[p, 1], at[q, 2] - at[p, 2]
-    far = dx * dx + dy * dy + dz * dz
-    gx, gy, gz = going[q, 0] - going[p, 0], going[q, 1] - going[p, 1], going[q, 2] - going[p, 2]
-    slack = _slack(e.points.ball[p], span, gain) + _slack(e.points.ball[q], span, gain)
-    room = both + slack + span * np.sqrt(gx * gx + gy * gy + gz * gz)
-    if far > room * room:
-        return 0
+def _may_meet(e: Elements, p: int, q: int, out: Meeting) -> int:
+    """How two points that come near each other meet: 1 as balls, 2 face to face, 0 not at all."""
     a, b = out.body[p], out.body[q]
     apart = a == b and e.bodies.apart[a] and _island(e, p) != _island(e, q)
     if not (e.meets[a, b] or apart) or (out.is_rope[p] and out.is_rope[q]):
@@ -268,7 +260,7 @@ def _may_meet(e: Elements, at: Array, going: Array, p: int, q: int, span: float,
     if a != b:
         return 1
     sx, sy, sz = out.start[q, 0] - out.start[p, 0], out.start[q, 1] - out.start[p, 1], out.start[q, 2] - out.start[p, 2]
-    if sx * sx + sy * sy + sz * sz >= (AT_START * both) ** 2:
+    if sx * sx + sy * sy + sz * sz >= (AT_START * (e.points.ball[p] + e.points.ball[q])) ** 2:
         return 1
     n, m = out.normal[p], out.normal[q]
     return 2 if apart and n[0] * m[0] + n[1] * m[1] + n[2] * m[2] < OPPOSED else 0
