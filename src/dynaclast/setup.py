@@ -255,8 +255,8 @@ def check_sources() -> None:
             text,
             "Run `.venv/bin/ruff format . && .venv/bin/ruff check --fix .`, then mend what it names.",
         )
-    types = [sys.executable, "-m", "mypy", "--no-error-summary"]
-    _run(types, "mypy", "Run `.venv/bin/python -m mypy` and mend what it names.")
+    types = [str(Path(sys.executable).with_name("pyrefly")), "check", "--output-format", "min-text"]
+    _run(types, "pyrefly", "Run `.venv/bin/pyrefly check` and mend what it names.")
 
 
 COMPUTING = ("architecture", "core", "store", "verification")

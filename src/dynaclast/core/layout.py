@@ -61,7 +61,7 @@ def _upright_to(normals: Array) -> Array:
 def line(
     layout: LineLayout, group: Group, shot: Shot, resolve: Resolve, rng: np.random.Generator, sizes: Array
 ) -> Places:
-    at = np.asarray(group.body.place.position) + np.arange(layout.count)[:, None] * np.asarray(layout.step)
+    at = np.asarray(group.body.place.position) + np.arange(layout.count, dtype=float)[:, None] * np.asarray(layout.step)
     return at, np.tile(LEVEL, (len(at), 1))
 
 
@@ -70,7 +70,7 @@ def grid(
 ) -> Places:
     """Centred on the body's place in x and z, upwards from it in y."""
     n = layout.count
-    cells = np.stack(np.meshgrid(*(np.arange(k) for k in n), indexing="ij"), axis=-1).reshape(-1, 3)
+    cells = np.stack(np.meshgrid(*(np.arange(k, dtype=float) for k in n), indexing="ij"), axis=-1).reshape(-1, 3)
     middle = np.array([(n[0] - 1) / 2, 0.0, (n[2] - 1) / 2])
     at = np.asarray(group.body.place.position) + (cells - middle) * np.asarray(layout.step)
     return at, np.tile(LEVEL, (len(at), 1))

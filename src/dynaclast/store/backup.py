@@ -145,4 +145,4 @@ def _read(engine: Engine, file: Path, counts: dict[str, int], tell: Tell) -> dic
             if found != counts[table.name]:
                 raise InputError(f"has {found} of {counts[table.name]} {table.name}; it is damaged", where=str(file))
         tell(whole, whole)
-    return {str(k): int(v) for k, v in counts.items()}
+    return counts

@@ -5,7 +5,7 @@ from __future__ import annotations
 import contextlib
 import threading
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Generator
 from contextlib import contextmanager
 from pathlib import Path
 from typing import Any, TypeVar
@@ -66,7 +66,7 @@ class Store:
         threading.Thread(target=work, daemon=True).start()
 
     @contextmanager
-    def session(self) -> Iterator[Session]:
+    def session(self) -> Generator[Session]:
         """A session that commits at the end, or rolls back."""
         with self._make() as session, session.begin():
             yield session

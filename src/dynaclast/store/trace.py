@@ -41,7 +41,7 @@ def of_piece(session: Session, take_id: str, piece: int) -> Trace:
     rows = session.execute(
         select(ChunkRow.data, ChunkRow.events).where(ChunkRow.take_id == take_id).order_by(ChunkRow.first)
     ).yield_per(8)
-    parts: dict[str, list[Array]] = {"position": [], "state": [], "load": [], "acted": []}
+    parts: dict[str, list[Any]] = {"position": [], "state": [], "load": [], "acted": []}
     events: list[dict[str, Any]] = []
     for data, text in rows:
         arrays, _ = unpack(unsqueeze(data))

@@ -35,7 +35,7 @@ def set_number(part: BaseModel, path: str, value: float) -> None:
     way: list[Any] = [part]
     for step in steps[:-1]:
         way.append(_step(way[-1], step, path))
-    new: Any = int(round(value)) if isinstance(_step(way[-1], steps[-1], path), int) else value
+    new: Any = round(value) if isinstance(_step(way[-1], steps[-1], path), int) else value
     for holder, step in zip(reversed(way), reversed(steps), strict=True):
         if isinstance(holder, tuple):
             new = tuple(new if k == int(step) else x for k, x in enumerate(holder))

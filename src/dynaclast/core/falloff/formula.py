@@ -77,7 +77,7 @@ DOES: dict[str, Callable[..., Any]] = {
 }
 
 
-def _work(node: Node, names: Mapping[str, Array]) -> Array:
+def _work(node: Node, names: Mapping[str, Array | np.float64]) -> Array | np.float64:
     if node.what == "number":
         return np.asarray(node.args[0], np.float64)[()]
     if node.what == "name":
@@ -85,18 +85,18 @@ def _work(node: Node, names: Mapping[str, Array]) -> Array:
     return DOES[node.what](*(_work(a, names) for a in node.args))
 
 
-def _worked_out(text: str, names: Mapping[str, Array], count: int) -> Array:
+def _worked_out(text: str, names: Mapping[str, Array | np.float64], count: int) -> Array:
     with np.errstate(all="ignore"):
         return np.broadcast_to(np.asarray(_work(read(text), names), float), (count,))
 
 
-def formula(text: str, names: Mapping[str, Array], count: int) -> Array:
+def formula(text: str, names: Mapping[str, Array | np.float64], count: int) -> Array:
     """Values (n,) of an expression; what is no number (a root of a negative, 0 / 0) counts as 0, what is endless as 0
     or 1.
     """
     return np.clip(np.nan_to_num(_worked_out(text, names, count), nan=0.0, posinf=1.0, neginf=0.0), 0.0, 1.0)
 
 
-def is_number(text: str, names: Mapping[str, Array], count: int) -> bool:
+def is_number(text: str, names: Mapping[str, Array | np.float64], count: int) -> bool:
     """Whether an expression is a number at any of the points."""
     return not bool(np.isnan(_worked_out(text, names, count)).all())

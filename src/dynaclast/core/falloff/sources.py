@@ -147,7 +147,7 @@ def _listen(text: str, window: float) -> tuple[Array, float]:
     wave = samples.astype(float).reshape(len(samples), -1).mean(axis=1) / top
     if samples.dtype == np.uint8:
         wave = wave * 2.0 - 1.0
-    width = max(1, int(round(window * rate)))
+    width = max(1, round(window * rate))
     count = max(1, -(-len(wave) // width))
     padded = np.zeros(count * width)
     padded[: len(wave)] = wave

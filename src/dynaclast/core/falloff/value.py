@@ -113,7 +113,9 @@ def _place(layer: Layer, context: EvaluationContext) -> tuple[Array, Array] | No
     return point, rotation_matrix(turn)
 
 
-def names_at(points: Array, beneath: Array, stack: Stack, context: EvaluationContext, seed: int) -> dict[str, Array]:
+def names_at(
+    points: Array, beneath: Array, stack: Stack, context: EvaluationContext, seed: int
+) -> dict[str, Array | np.float64]:
     """What the names of an expression stand for at points."""
     away = points - origin(stack, context)
     distance = np.linalg.norm(away, axis=1)

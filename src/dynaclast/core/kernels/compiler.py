@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import gc
 from collections import defaultdict
-from collections.abc import Iterator
+from collections.abc import Generator
 from contextlib import contextmanager
 from typing import Any
 
@@ -214,7 +214,7 @@ def representation(kind: Any) -> Any:
 
 
 @contextmanager
-def sparing(inner: bool = False) -> Iterator[None]:
+def sparing(inner: bool = False) -> Generator[None]:
     """Let the compiler skip all that while one of our kernels is compiled or read. Outside it is as its makers mean it.
 
     What it skips is decided in the middle of the compiler, where it offers no choice: so names in its modules are put

@@ -78,8 +78,8 @@ class StillWorld:
             one = self._shot.bodies[b]
             mesh = MeshDistance.of(self._opening(b)) if one.deforms else surface_of(one, self._built[b])
             self._meshes[body] = mesh
-        move = self._moves[b]
-        return self._meshes[body], *((LEVEL, np.zeros(3)) if move is None else move)
+        turn, shift = self._moves[b] or (LEVEL, np.zeros(3))
+        return self._meshes[body], turn, shift
 
 
 def _move(body: Body, pieces: Pieces, time: float) -> tuple[Array, Array] | None:

@@ -573,7 +573,7 @@ class ActiveFields:
         now = np.concatenate([(wanted - shift) / step, ((f - before) / step)[:, None] * turn], axis=1)
         now[~targets | (level == 0)] = 0.0  # after its cue it lets go: nothing is put back
         change = now - speed
-        moved = (np.abs(now) > 1e-9).any(axis=1)
+        moved: Mask = np.any(np.abs(now) > 1e-9, axis=1)
         shift[:], before[:], speed[:] = wanted, f, now
         own = Forcing(change[:, :3], change[:, 3:])
         out.displaced[space.name] = out.displaced.get(space.name, Forcing()) + own

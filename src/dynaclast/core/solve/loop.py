@@ -13,6 +13,7 @@ from typing import Any, Protocol
 
 import numpy as np
 
+from ..arrays import Index
 from ..document import Shot
 from ..fields import PIECES, VERTICES
 from .bonds import Bonds, Hits
@@ -193,6 +194,7 @@ class Run:
     def _solve_interval(self) -> bool:
         """Solve an interval, again where what it does changes what hangs together. Returns whether anything moved."""
         state, rigid = self.state, self.rigid
+        awake: Index = np.zeros(0, np.int64)
         waiting = self.releases.waiting_for_touch()
         can_break = bool(self.model.bond_count) and not state.bond_broken.all()
         for attempt in range(MOST_RETRIES + 1):

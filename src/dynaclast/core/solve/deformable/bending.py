@@ -72,7 +72,8 @@ def curvature_of(x: Array, faces: Index) -> Curvature:
     both = np.concatenate([side, side[:, ::-1]])
     given = both[rim[both[:, 0]] & ~rim[both[:, 1]]]
     many = np.maximum(np.bincount(given[:, 0], minlength=n), 1)
-    counted: Array = np.where(rim, 0.0, area) + np.bincount(given[:, 1], area[given[:, 0]] / many[given[:, 0]], n)
+    counted: Array = np.where(rim, 0.0, area)
+    counted += np.bincount(given[:, 1], area[given[:, 0]] / many[given[:, 0]], n)
     return Curvature((sparse.diags((~rim).astype(float)) @ laplacian).tocsr(), area, counted)
 
 

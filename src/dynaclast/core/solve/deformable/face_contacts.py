@@ -193,7 +193,7 @@ def _join_corners(points: PointTable, face: int, e: float, f: float, g: float, r
     """A row on the point of a face with such shares of its corners: on the vertices that carry these, of more than a
     row has room for the most.
     """
-    used, whole = 0, 0.0
+    used, whole, first = 0, 0.0, 0
     for place in range(3):  # the nearest corner first
         share, c = e, 0
         if place == 0:

@@ -14,6 +14,7 @@ from dataclasses import dataclass
 from typing import NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 from scipy import sparse
 
 from ...arrays import Array, Flags, Index, Mask, sums
@@ -280,12 +281,15 @@ def stack_levels(bodies: list[BodyLevels], mass: Array) -> tuple[BlockPattern, L
     )
 
 
-def _spread(pattern: BlockPattern, parent: Index, weight: Array) -> tuple[Index, Index, Array, Index]:
+def _spread(pattern: BlockPattern, parent: Index, weight: Array) -> tuple[Index, Index, NDArray[np.float32], Flags]:
     """Where blocks go on the next level (Levels.spread_start, target, share, flip)."""
     rows = np.repeat(np.arange(len(pattern.diagonal)), np.diff(pattern.start))
     upper = np.flatnonzero(rows <= pattern.column)
     i, j = rows[upper], pattern.column[upper]
-    source, target, share, flip = [], [], [], []
+    source: list[Index] = []
+    target: list[Index] = []
+    share: list[Array] = []
+    flip: list[Index] = []
     for p in range(3):
         for q in range(3):
             a, b, w = parent[i, p], parent[j, q], weight[i, p] * weight[j, q]

@@ -55,7 +55,7 @@ class Meeting(NamedTuple):
     start: Array
     normal: Array
     body: Index
-    is_rope: Array
+    is_rope: Flags
     grid: Grid
     places: Index
     spare: Index

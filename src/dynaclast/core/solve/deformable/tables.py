@@ -9,6 +9,9 @@ from __future__ import annotations
 from enum import IntEnum
 from typing import NamedTuple
 
+import numpy as np
+from numpy.typing import NDArray
+
 from ...arrays import Array, Flag, Flags, Index, Int, Int8, Scalar, Vec3, Vec8, allocate
 
 
@@ -243,8 +246,8 @@ class Levels(NamedTuple):
     weight: Array
     spread_start: Index
     target: Index
-    share: Array
-    flip: Index
+    share: NDArray[np.float32]
+    flip: Flags
 
 
 class BodyTable(NamedTuple):

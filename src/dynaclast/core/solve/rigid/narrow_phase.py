@@ -224,9 +224,8 @@ def collide_triangle(
         return 0  # behind the face: another side of the body must hold it
     core, triangle = PointSet(vertices, s0, s1), PointSet(vertices, t0, t0 + 3)
     dist = gjk(core, triangle, margin + radius, axis, witness, patch.simplex)
-    flat = dist < 0.0
+    flat, gap = dist < 0.0, dist - radius
     if not flat:
-        gap = dist - radius
         if gap > margin:
             return 0
         cosine = axis[0] * nx + axis[1] * ny + axis[2] * nz
