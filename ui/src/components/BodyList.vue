@@ -136,8 +136,7 @@ const view = useView();
           class="bare member figures"
           v-hint="'Bring it into view'"
           @click="visit(t, m.copy)"
-          ><span>{{ m.copy + 1 }}</span
-          ><em>{{ m.at }} m</em></ElButton
+          ><span>{{ m.copy + 1 }}</span><em>{{ m.at }} m</em></ElButton
         >
         <p v-if="layoutCount(t.group.layout) > MOST" class="mute more">
           and {{ layoutCount(t.group.layout) - MOST }} more

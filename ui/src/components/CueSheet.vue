@@ -187,13 +187,9 @@ const headShown = computed(() => view.frame >= axis.from.value && view.frame <= 
         </div>
         <div class="happened" :class="{ three: stretch.length }">
           <p>
-            <span class="ember"
-              >broken <b class="figures">{{ brokenSoFar }}</b></span
-            >
+            <span class="ember">broken <b class="figures">{{ brokenSoFar }}</b></span>
           </p>
-          <p>
-            moving <b class="figures">{{ moving[view.frame] ?? 0 }}</b>
-          </p>
+          <p>moving <b class="figures">{{ moving[view.frame] ?? 0 }}</b></p>
           <p class="tide">
             energy
             <b class="figures">{{

@@ -153,7 +153,8 @@ const editKey = (change: Partial<NumberKey>): void =>
 <template>
   <div class="curve" :style="{ color }">
     <p class="figures">
-      <b>{{ word }}</b><span
+      <b>{{ word }}</b
+      ><span
         >{{ showNumber(numberAt(channel, view.frame / fps), 4) }} at f {{ view.frame
         }}<ElButton
           v-if="!large"

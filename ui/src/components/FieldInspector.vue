@@ -247,12 +247,8 @@ function setTravel(kind: keyof typeof TRAVELS | "stays"): void {
         :aria-pressed="view.placingField"
         v-hint="'The next click in the view puts it there, facing out of the surface'"
         @click="view.placingField = !view.placingField"
-        >{{ view.placingField ? "click in the view" : "place it by a click" }}</ElButton><ElButton
-        link
-        data-testid="share-reach"
-        @click="share"
-        >share it with other fields</ElButton
-      >
+        >{{ view.placingField ? "click in the view" : "place it by a click" }}</ElButton
+      ><ElButton link data-testid="share-reach" @click="share">share it with other fields</ElButton>
     </p>
   </Section>
   <Section v-if="kind !== 'anchor'" title="When" :note="CUES[cue.kind].why">

@@ -27,7 +27,8 @@ const falloff = computed(() =>
 const map = computed(
   () =>
     (view.selection?.kind === "map" ? shot.document?.maps.find((m) => m.name === view.selection?.name) : undefined) as
-      WeightMap | undefined,
+      | WeightMap
+      | undefined,
 );
 const tie = computed(() =>
   view.selection?.kind === "tie" ? shot.ties.find((t) => t.name === view.selection?.name) : undefined,
@@ -72,8 +73,7 @@ watch(
       </div>
       <p v-if="alike.length" class="alike" data-testid="alike">
         <b>{{ alike.length + 1 }} chosen.</b> What is set here is set for all; shown is {{ view.selection!.name
-        }}<template v-if="unlike">. They differ in {{ unlike }}</template
-        >.
+        }}<template v-if="unlike">. They differ in {{ unlike }}</template>.
       </p>
       <TraceCard v-if="view.traced && view.showing === 'take' && takes.current" @seek="(f) => emit('seek', f)" />
       <BodyInspector v-if="thing" :key="`b${thing.name}`" :thing="thing" />

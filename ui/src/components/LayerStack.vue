@@ -142,7 +142,8 @@ async function bring(file: File, name: string): Promise<void> {
       class="layer"
       :class="{ chosen: layers.length - 1 - k === chosen }">
       <ElButton class="bare pick" @click="chosen = layers.length - 1 - k">
-        <b>{{ LAYERS[l.shape.kind].word }}</b><span
+        <b>{{ LAYERS[l.shape.kind].word }}</b
+        ><span
           >{{ k === layers.length - 1 ? "first" : laidAs(l.blend)
           }}{{ (l.opacity ?? 1) < 1 ? ` · ${Math.round(l.opacity! * 100)} %` : ""
           }}{{ l.invert ? " · inside out" : "" }}</span

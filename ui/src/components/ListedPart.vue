@@ -10,7 +10,8 @@ const emit = defineEmits<{ drop: [] }>();
 <template>
   <div class="own">
     <header>
-      <b>{{ title }}</b><ElButton text class="icon" v-hint="hint ?? 'Take it out'" @click="emit('drop')"
+      <b>{{ title }}</b
+      ><ElButton text class="icon" v-hint="hint ?? 'Take it out'" @click="emit('drop')"
         ><Glyph name="cross" :size="11"
       /></ElButton>
     </header>

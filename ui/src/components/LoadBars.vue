@@ -21,9 +21,7 @@ const top = computed(() => Math.max(props.load, props.high, 1e-6) * 1.04);
       <i :style="{ width: `${(low / top) * 100}%` }" /><span>weakest bond</span
       ><b class="figures">{{ showNumber(low, 3) }} kN</b>
     </div>
-    <p class="figures sum">
-      breaks <b>{{ breaks }}</b> of {{ bonds }} bonds in reach
-    </p>
+    <p class="figures sum">breaks <b>{{ breaks }}</b> of {{ bonds }} bonds in reach</p>
     <p v-if="more" class="mute more" data-testid="not-foreseen">{{ more }}</p>
   </div>
 </template>

@@ -7,10 +7,8 @@ defineProps<{ first: number; last?: number; words: string; count?: string }>();
 
 <template>
   <ElButton class="bare moment">
-    <b class="figures">{{ (last ?? first) > first ? `f ${first}–${last}` : `f ${first}` }}</b><span v-hint="words">{{
-      words
-    }}</span
-    ><em v-if="count" class="figures">{{ count }}</em>
+    <b class="figures">{{ (last ?? first) > first ? `f ${first}–${last}` : `f ${first}` }}</b
+    ><span v-hint="words">{{ words }}</span><em v-if="count" class="figures">{{ count }}</em>
   </ElButton>
 </template>
 

@@ -13,9 +13,8 @@ const emit = defineEmits<{ breaks: [body: string] }>();
 <template>
   <div v-for="at in loads" :key="at.body" class="path" data-testid="path-load">
     <div class="row">
-      <span class="name">{{ at.body }}</span><b v-if="at.bonds" class="figures"
-        >{{ showNumber(at.load, 3) }} of {{ showNumber(at.strength, 3) }} kN</b
-      >
+      <span class="name">{{ at.body }}</span
+      ><b v-if="at.bonds" class="figures">{{ showNumber(at.load, 3) }} of {{ showNumber(at.strength, 3) }} kN</b>
     </div>
     <ShareBar v-if="at.bonds" role="img" :aria-label="through(at)" :load="at.load" :strength="at.strength" />
     <p class="mute small">

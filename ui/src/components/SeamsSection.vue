@@ -72,14 +72,11 @@ const cutRows = computed(() => [...(seams.value?.strength ?? [])].flatMap((s, q)
           picked.length === 1
             ? `between ${seams.piece[picked[0]! * 2]} and ${seams.piece[picked[0]! * 2 + 1]}`
             : `${picked.length} seams`
-        }}</span><b>{{ size(total(seams.size)) }}</b>
+        }}</span
+        ><b>{{ size(total(seams.size)) }}</b>
       </p>
-      <p>
-        <span>holds</span><b>{{ allCut ? "cut" : `${showNumber(total(seams.strength), 3)} kN` }}</b>
-      </p>
-      <p v-if="loads">
-        <span>bears at rest</span><b>{{ showNumber(total(loads), 3) }} kN</b>
-      </p>
+      <p><span>holds</span><b>{{ allCut ? "cut" : `${showNumber(total(seams.strength), 3)} kN` }}</b></p>
+      <p v-if="loads"><span>bears at rest</span><b>{{ showNumber(total(loads), 3) }} kN</b></p>
     </div>
     <p v-else class="mute small">Click a seam in the view; Shift adds another.</p>
     <ElButton v-if="picked.length" class="wide" data-testid="cut-seams" @click="cut(picked, allCut)">{{

@@ -112,7 +112,8 @@ function dropPoint(s: Spec, row: number): void {
       :model-value="((valueAt(of, s.key) as string[] | null) ?? [''])[0]"
       @update:model-value="(n) => emit('change', s.key, n ? [n] : null)" />
     <div v-else-if="s.kind === 'text'" v-hint="s.hint" class="stack">
-      <label>{{ s.label }}</label><TextField
+      <label>{{ s.label }}</label
+      ><TextField
         class="figures"
         :rows="2"
         :label="s.label"
@@ -120,7 +121,8 @@ function dropPoint(s: Spec, row: number): void {
         @update:model-value="(t) => emit('change', s.key, t)" />
     </div>
     <div v-else-if="s.kind === 'times'" v-hint="s.hint" class="row">
-      <label>{{ s.label }}</label><TimesField
+      <label>{{ s.label }}</label
+      ><TimesField
         :label="s.label"
         :model-value="valueAt(of, s.key) as number[]"
         @update:model-value="(t) => emit('change', s.key, t)" />
@@ -154,7 +156,8 @@ function dropPoint(s: Spec, row: number): void {
       </ElButton>
     </div>
     <div v-else-if="s.kind === 'turn'" v-hint="s.hint" class="stack">
-      <label>{{ s.label }}</label><VectorField
+      <label>{{ s.label }}</label
+      ><VectorField
         :label="s.label"
         unit="°"
         :initial="0"
@@ -163,8 +166,7 @@ function dropPoint(s: Spec, row: number): void {
     </div>
     <div v-else-if="s.kind === 'vector' || s.kind === 'direction'" v-hint="s.hint" class="stack">
       <label
-        ><span
-          >{{ s.label }} <span v-if="unit(s).length > 2" class="mute">{{ unit(s) }}</span></span
+        ><span>{{ s.label }} <span v-if="unit(s).length > 2" class="mute">{{ unit(s) }}</span></span
         ><ElButton
           v-if="canKey(s)"
           class="bare peg"
@@ -211,7 +213,8 @@ function dropPoint(s: Spec, row: number): void {
       </div>
     </template>
     <div v-else class="row" :class="{ keyable: canKey(s) }" v-hint="s.hint">
-      <label>{{ s.label }}</label><NumberField
+      <label>{{ s.label }}</label
+      ><NumberField
         :label="s.label"
         :unit="unit(s)"
         :min="s.min"

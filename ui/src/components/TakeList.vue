@@ -107,9 +107,7 @@ function command(t: Take, what: string): void {
           loading="lazy" />
         <span v-else class="blank" />
         <span class="words">
-          <span class="line"
-            ><b class="figures">{{ number(t) }}</b> <b v-if="t.name">{{ t.name }}</b></span
-          >
+          <span class="line"><b class="figures">{{ number(t) }}</b> <b v-if="t.name">{{ t.name }}</b></span>
           <span class="line soft"
             >{{ WORD[t.status] }} · {{ Math.max(0, t.frames_done) }} of {{ t.frames_total }} frames</span
           >

@@ -139,12 +139,8 @@ function goTo(step: string, about: string): void {
         }
       ">
       <ElButton class="bare chip" data-testid="take-chip">
-        take <b class="figures">{{ takes.current ? number(takes.current.number) : "–" }}</b><em
-          v-if="stale.length"
-          class="note"
-          v-hint="stale.join('\n')">
-          · out of date</em
-        >
+        take <b class="figures">{{ takes.current ? number(takes.current.number) : "–" }}</b
+        ><em v-if="stale.length" class="note" v-hint="stale.join('\n')"> · out of date</em>
       </ElButton>
       <template #dropdown>
         <ElDropdownMenu>

@@ -101,9 +101,7 @@ const scale = computed(() => {
         <path d="M0 16L4.500 0H-4.500Z" class="tail" />
       </g>
     </svg>
-    <div class="bar">
-      <span class="figures">{{ scale.text }}</span><i :style="{ width: `${scale.pixels}px` }" />
-    </div>
+    <div class="bar"><span class="figures">{{ scale.text }}</span><i :style="{ width: `${scale.pixels}px` }" /></div>
     <ElDropdown trigger="click" placement="top-start" @command="choose">
       <ElButton
         text

@@ -65,16 +65,14 @@ const listed = computed(
 <template>
   <div v-if="weighed" class="legend" data-testid="legend-weight">
     <span>{{ weighed[0] }}</span><i :style="{ background: RAMP_CSS }" /><b class="figures"
-      ><span>{{ weighed[1] }}</span
-      ><span>{{ weighed[2] }}</span></b
+      ><span>{{ weighed[1] }}</span><span>{{ weighed[2] }}</span></b
     >
   </div>
   <div v-else-if="ramped || listed" class="legend">
     <template v-if="ramped">
       <span>{{ ramped[0] }}</span>
       <i :style="{ background: rampCss }" /><b class="figures"
-        ><span>{{ ramped[1] }}</span
-        ><span>{{ ramped[2] }}</span></b
+        ><span>{{ ramped[1] }}</span><span>{{ ramped[2] }}</span></b
       >
     </template>
     <span v-else-if="view.colorBy === 'state'" class="states"

@@ -239,7 +239,7 @@ describe("the shape it opens in", () => {
     expect(await settle("flag", false)).toBe(""); // one at a time
     expect(await going).toBe("flag opens as it came to rest after 3.5 s.");
     expect(flag().opening).toEqual({ points: "AAAA", drawn: null });
-    expect(useShot().ties.map((t) => t.point)).toEqual([[4, 5, 6], [0, 0, 0]]); // prettier-ignore
+    expect(useShot().ties.map((t) => t.point)).toEqual([[4, 5, 6], [0, 0, 0]]); // oxfmt-ignore
     expect(now.value).toBeNull();
     const it = mount(OpeningSection, { props: { thing: { name: "flag", body: flag(), group: null } } });
     expect(it.text()).toContain("settled");

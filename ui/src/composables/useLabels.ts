@@ -37,7 +37,8 @@ export function useLabels(
           .filter((f) => f.on)
           .flatMap((f) => {
             const shape = layersOf(f, shot.document).find((l) => "center" in l.shape)?.shape as unknown as
-              { center: Vec; core?: number | number[]; edge?: number; height?: number } | undefined;
+              | { center: Vec; core?: number | number[]; edge?: number; height?: number }
+              | undefined;
             const stood = survey.result?.stands[f.name] as Reach["stood"];
             let c = shape?.center ?? ([0, 0, 0] as Vec);
             if (stood)

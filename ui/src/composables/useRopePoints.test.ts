@@ -26,7 +26,7 @@ function set(points: Vec[]) {
   const thing = computed(() => ({ name: "rope", group: null, body: shot.bodies[0]! }));
   const surface = vi.fn<(at: { x: number; y: number }, above: number) => Vec | null>(() => null);
   const inTake = ref(false);
-  const out = useRopePoints(shallowRef(stage), thing as never, computed(() => inTake.value), surface); // prettier-ignore
+  const out = useRopePoints(shallowRef(stage), thing as never, computed(() => inTake.value), surface); // oxfmt-ignore
   out.placeDots();
   return { ...out, flush, surface, inTake };
 }
@@ -108,7 +108,7 @@ describe("points of a rope", () => {
       () => void (useView().step = "bind"),
       () => void (useView().drawing = []),
     ]) {
-      all = set([[0, 0, 0], [1, 0, 0]]); // prettier-ignore
+      all = set([[0, 0, 0], [1, 0, 0]]); // oxfmt-ignore
       change();
       all.placeDots();
       expect(all.dots.value).toEqual([]);

@@ -18,7 +18,8 @@ const emit = defineEmits<{ "update:modelValue": [value: number] }>();
 
 <template>
   <div class="row" v-hint="hint">
-    <label>{{ label }}</label><NumberField
+    <label>{{ label }}</label
+    ><NumberField
       :label="label"
       :unit="unit"
       :min="min"

@@ -12,7 +12,7 @@ describe("what is asked for one by one and sent together", () => {
     }, 3);
     const answers = await Promise.all([1, 2, 3, 4, 5, 6, 7].map(square));
     expect(answers).toEqual([1, 4, 9, 16, 25, 36, 49]);
-    expect(sent).toEqual([[1, 2, 3], [4, 5, 6], [7]]); // prettier-ignore
+    expect(sent).toEqual([[1, 2, 3], [4, 5, 6], [7]]); // oxfmt-ignore
     expect(await square(9)).toBe(81);
   });
 

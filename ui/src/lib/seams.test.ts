@@ -47,7 +47,7 @@ describe("a click on a seam", () => {
     expect(at(1.5, 1.45, 0.6)).toBe(1);
   });
   it("cuts pairs once whichever way round they are named, and mends only those named", () => {
-    expect(withCut([[1, 0]], [[0, 1], [2, 3]], false)).toEqual([[0, 1], [2, 3]]); // prettier-ignore
-    expect(withCut([[1, 0], [2, 3]], [[0, 1]], true)).toEqual([[2, 3]]); // prettier-ignore
+    expect(withCut([[1, 0]], [[0, 1], [2, 3]], false)).toEqual([[0, 1], [2, 3]]); // oxfmt-ignore
+    expect(withCut([[1, 0], [2, 3]], [[0, 1]], true)).toEqual([[2, 3]]); // oxfmt-ignore
   });
 });

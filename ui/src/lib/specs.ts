@@ -13,7 +13,17 @@ export interface Spec {
   key: string;
   label: string;
   kind?:
-    "number" | "vector" | "direction" | "turn" | "choice" | "body" | "text" | "switch" | "points" | "times" | "bodies";
+    | "number"
+    | "vector"
+    | "direction"
+    | "turn"
+    | "choice"
+    | "body"
+    | "text"
+    | "switch"
+    | "points"
+    | "times"
+    | "bodies";
   unit?: string;
   min?: number;
   max?: number;

@@ -48,7 +48,7 @@ describe("a stroke of the brush", () => {
     expect(covered({ ...dot, mirror: "y" }, [-1, 0, 0])).toBe(0);
   });
   it("covers the same whether it is asked whole or as it grows", () => {
-    const line = [[0, 0, 0], [0.5, 0.2, 0], [1, 0, 0.3], [0.4, -0.1, 0]] as [number, number, number][]; // prettier-ignore
+    const line = [[0, 0, 0], [0.5, 0.2, 0], [1, 0, 0.3], [0.4, -0.1, 0]] as [number, number, number][]; // oxfmt-ignore
     const points = new Float32Array(Array.from({ length: 120 }, (_, k) => 0.5 * Math.sin(1.7 * k * k)));
     const cover = new Float32Array(40);
     line.forEach((_, k) => coverMore(stroke({ points: line.slice(0, k + 1), mirror: "y" }), points, cover));

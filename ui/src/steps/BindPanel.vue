@@ -215,17 +215,12 @@ function placeNew(kind: TieKind): void {
             @update:model-value="(v) => edit('strength falloff', (b) => ((b.bonds!.by_reach!.reach as unknown) = v))" />
         </template>
         <div v-if="figures" class="figures counts">
-          <p>
-            <span>bonds</span><b>{{ figures.bonds }}</b>
-          </p>
+          <p><span>bonds</span><b>{{ figures.bonds }}</b></p>
           <p v-for="t in figures.tiers" :key="t.tier">
-            <span>{{ figures.tiers.length > 1 ? `tier ${t.tier}, ${t.bonds}` : "each" }}</span><b
-              >{{ showNumber(t.strength[0], 2) }} to {{ showNumber(t.strength[1], 3) }} kN</b
-            >
+            <span>{{ figures.tiers.length > 1 ? `tier ${t.tier}, ${t.bonds}` : "each" }}</span
+            ><b>{{ showNumber(t.strength[0], 2) }} to {{ showNumber(t.strength[1], 3) }} kN</b>
           </p>
-          <p>
-            <span>own weight</span><b>{{ showNumber((figures.mass * 9.81) / 1000, 3) }} kN</b>
-          </p>
+          <p><span>own weight</span><b>{{ showNumber((figures.mass * 9.81) / 1000, 3) }} kN</b></p>
         </div>
         <div class="more">
           <ElButton

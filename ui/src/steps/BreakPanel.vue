@@ -277,7 +277,8 @@ const explode = (t: number, value: number): void => {
       :model-value="view.colorBy as 'material'"
       @update:model-value="(c) => (view.colorBy = c)" />
     <div v-for="t in Math.max(1, tiers)" :key="t" class="row">
-      <label>{{ tiers > 1 ? `explode ${t}` : "explode" }}</label><ElSlider
+      <label>{{ tiers > 1 ? `explode ${t}` : "explode" }}</label
+      ><ElSlider
         :model-value="view.explode[t - 1]"
         :min="0"
         :max="1.5"
@@ -312,18 +313,10 @@ const explode = (t: number, value: number): void => {
       @update:model-value="(v) => (view.wire = v)" />
   </Section>
   <div v-if="figures && figures.pieces > 1" class="section figures counts" data-testid="break-figures">
-    <p>
-      <span>pieces</span><b>{{ figures.pieces }}</b>
-    </p>
-    <p v-if="figures.smallest">
-      <span>smallest</span><b>{{ showMass(figures.smallest) }}</b>
-    </p>
-    <p v-if="figures.largest">
-      <span>largest</span><b>{{ showMass(figures.largest) }}</b>
-    </p>
-    <p>
-      <span>triangles</span><b>{{ figures.triangles.toLocaleString("en") }}</b>
-    </p>
+    <p><span>pieces</span><b>{{ figures.pieces }}</b></p>
+    <p v-if="figures.smallest"><span>smallest</span><b>{{ showMass(figures.smallest) }}</b></p>
+    <p v-if="figures.largest"><span>largest</span><b>{{ showMass(figures.largest) }}</b></p>
+    <p><span>triangles</span><b>{{ figures.triangles.toLocaleString("en") }}</b></p>
   </div>
 </template>
 

@@ -32,7 +32,8 @@ export const useLibrary = defineStore("library", () => {
     const own = structuredClone(item) as { name: string; reach?: { use?: string | null } };
     const used = own.reach?.use
       ? (falloffs.find((f) => f.name === own.reach!.use) as
-          { layers?: unknown; strength?: number; limits?: unknown } | undefined)
+          | { layers?: unknown; strength?: number; limits?: unknown }
+          | undefined)
       : undefined;
     if (used) own.reach = { layers: used.layers, use: null, strength: used.strength, limits: used.limits } as never;
     const kept = { kind, name: item.name, item: own as unknown as Record<string, never> };

@@ -145,7 +145,7 @@ describe("saving", () => {
     shot.edit("name", rename("c"));
     await vi.advanceTimersByTimeAsync(4000);
     const sent = save.mock.calls.map(([, base, document, , number]) => [base, document.name, number]);
-    expect(sent.map((x) => x.slice(0, 2))).toEqual([[1, "b"], [1, "b"], [2, "c"]]); // prettier-ignore
+    expect(sent.map((x) => x.slice(0, 2))).toEqual([[1, "b"], [1, "b"], [2, "c"]]); // oxfmt-ignore
     expect(sent[0]![2]).toBe(sent[1]![2]);
     expect(sent[2]![2]).not.toBe(sent[1]![2]);
     expect(shot.state).toBe("saved");
