@@ -69,7 +69,7 @@ def test_the_same_document_gives_the_same_points_and_files_keep_them(tmp_path: P
     assert baked.maps["acted/sheet"].shape[:2] == baked.maps["points/sheet"].shape[:2]
 
 
-@settings(max_examples=12)
+@settings(max_examples=7)
 @given(st.integers(0, 10**6), st.sampled_from(["draft", "standard"]))
 def test_mixed_scenes_stay_finite_above_the_ground_and_do_not_run_away(seed: int, quality: str) -> None:
     got = frames_of(mixed(seed, frames=30, quality=quality))
@@ -196,7 +196,7 @@ def test_what_deforms_lies_on_the_very_triangles_of_an_exact_body() -> None:
         "place": {"position": [0, 0.3, 0]},
         "material": {"friction": 0.6},
     }
-    sheet = cloth("sheet", (0, 0.9, 0), (2, 2), (16, 16), matter={"thickness": 0.01, "weight": 0.5})
+    sheet = cloth("sheet", (0, 0.9, 0), (2, 2), (12, 12), matter={"thickness": 0.01, "weight": 0.5})
     lump = soft("lump", (0.8, 1.2, 0), (0.3, 0.2, 0.3), matter={"young": 200, "detail": 3, "damping": 0.01})
     got = frames_of(shot(bowl, sheet, lump, frames=30))
     for name, thick in (("sheet", 0.005), ("lump", 0.0)):

@@ -13,6 +13,7 @@ from dynaclast.core.bake import bake
 from dynaclast.core.document import Shot
 from dynaclast.core.layout import written_out
 from dynaclast.core.preflight import preflight
+from resuming import interrupted
 from shots import built_once
 
 SHOTS = {p.stem: p for p in (Path(__file__).parents[2] / "demo").glob("*.json")}
@@ -28,6 +29,19 @@ def test_every_demo_shot_reads_and_passes_preflight(name: str) -> None:
     assert shot.name.startswith("Skerry Light: ") and document.parse(document.dump(shot)) == shot
     whole = written_out(shot)
     assert preflight(whole, [built_once(b).scaled(b.factor) for b in whole.bodies]) == []
+
+
+LONG_ENOUGH, DEFORMING, MANY = 32, 10, 16
+"""Frames, in which most demo shots have broken and fall; of those in which something deforms, or of many bodies."""
+
+
+@pytest.mark.parametrize("name", sorted(SHOTS))
+def test_every_demo_shot_goes_on_from_every_chunk(name: str) -> None:
+    scene = document.parse_json(SHOTS[name].read_bytes())
+    most = LONG_ENOUGH if len(scene.bodies) < 5 else MANY
+    most = DEFORMING if any(b.deforms for b in scene.bodies) else most
+    scene.timing.frames = min(scene.timing.frames, most)
+    assert interrupted(scene, every=most // 2) == []
 
 
 def test_the_documents_are_what_their_maker_writes() -> None:

@@ -49,7 +49,7 @@ def scenes(draw: st.DrawFn) -> Shot:
 
 
 @given(scenes())
-@settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=24, deadline=None, suppress_health_check=[HealthCheck.too_slow])
 def test_no_scene_breaks_the_numbers_or_makes_energy(scene: Shot) -> None:
     baked = bake(scene)
     assert np.isfinite(baked.position).all() and np.isfinite(baked.orientation).all()

@@ -26,17 +26,17 @@ def pile(rng: np.random.Generator, count: int = 40) -> list[dict]:
 
 
 def test_heaps_of_boxes_are_asleep_within_three_seconds_of_the_last_fall() -> None:
-    """Half of nine heaps within three seconds of the landing; all within three of when a box last moved faster than 0.3
+    """Half of seven heaps within three seconds of the landing; all within three of when a box last went faster than 0.3
     m/s, for one may stand on its edge for a while and then tip over, and within six in all.
     """
     lands = int(np.ceil(24 * np.sqrt(2 * 0.45 * 40 / 9.81))) + 12  # tumbling after the last landing
     took, since = [], []
-    for seed in range(3, 12):
+    for seed in range(3, 10):
         baked = run(*pile(np.random.default_rng(seed)), frames=200)
         took.append(int(np.flatnonzero(np.append(baked.stats["moving"][lands:], 0) == 0)[0]))
         since.append(lands + took[-1] - int(np.flatnonzero(baked.stats["top_speed"] > 0.3)[-1]))
         assert np.diff(baked.stats["energy"]).max() <= 1e-3 * abs(baked.stats["energy"][0])
-    assert sorted(took)[4] <= 3 * 24 and max(since) <= 3 * 24 and max(took) <= 6 * 24
+    assert sorted(took)[3] <= 3 * 24 and max(since) <= 3 * 24 and max(took) <= 6 * 24
 
 
 def test_a_tap_wakes_what_it_touches_and_a_hit_the_whole_row() -> None:

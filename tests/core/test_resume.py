@@ -1,68 +1,17 @@
-"""A run that goes on from a stored state is, to the bit, the run that never stopped: frames, events and state."""
+"""A run that goes on from a stored state is, to the bit, the run that never stopped: frames, events and state.
+Of the demo shots, which are built once for all tests of them, test_demo_shots.py says the same.
+"""
 
 from __future__ import annotations
 
-from pathlib import Path
 from typing import Any
 
 import numpy as np
 import pytest
 
-from dynaclast.core import document
 from dynaclast.core.document import Shot
-from dynaclast.core.solve.frame import Frame
-from dynaclast.core.solve.loop import Run
-from dynaclast.core.solve.prepare import prepare
-from dynaclast.core.solve.state import State
-from shots import ball, box, built_once, reach_box, reach_sphere, shot
-
-SHOTS = {p.stem: p for p in (Path(__file__).parents[2] / "demo").glob("*.json")}
-
-
-def same(one: Frame, other: Frame) -> bool:
-    arrays = one.arrays.keys() == other.arrays.keys() and all(
-        one.arrays[name].tobytes() == other.arrays[name].tobytes() for name in one.arrays
-    )
-    return arrays and one.events == other.events and one.stats == other.stats
-
-
-def interrupted(scene: Shot, every: int) -> list[str]:
-    """Run a shot, go on from the state after every so many frames up to the next one kept; what differs, in words."""
-    ready = prepare(scene, get_pieces=built_once)
-    going = Run(ready.shot, ready.model, ready.state)
-    going.opening()
-    kept: dict[int, bytes] = {}
-    frames = [None]
-    for frame in range(1, scene.timing.frames + 1):
-        frames.append(going.advance())
-        if frame % every == 0 or frame == scene.timing.frames:
-            kept[frame] = going.state.pack()
-    out = []
-    for frame, packed in kept.items():
-        later = Run(ready.shot, ready.model, State.unpack(packed))
-        until = min(frame + every, scene.timing.frames)
-        for k in range(frame + 1, until + 1):
-            if not same(later.advance(), frames[k]):
-                out.append(f"gone on from {frame}, frame {k} differs")
-                break
-        else:
-            if later.state.pack() != kept[until]:
-                out.append(f"gone on from {frame}, the state after {until} differs")
-    return out
-
-
-LONG_ENOUGH, DEFORMING, MANY = 48, 16, 24
-"""Frames, in which most demo shots have broken and fall; of those in which something deforms, or of many bodies."""
-
-
-@pytest.mark.parametrize("name", sorted(SHOTS))
-def test_every_demo_shot_goes_on_from_every_chunk(name: str) -> None:
-    scene = document.parse_json(SHOTS[name].read_bytes())
-    most = LONG_ENOUGH if len(scene.bodies) < 5 else MANY
-    most = DEFORMING if any(b.deforms for b in scene.bodies) else most
-    scene.timing.frames = min(scene.timing.frames, most)
-    assert interrupted(scene, every=most // 2) == []
-
+from resuming import interrupted
+from shots import ball, box, reach_box, reach_sphere, shot
 
 SPHERE = {"kind": "sphere", "center": [0, 2, 0], "core": 1.5, "edge": 2.0}
 
@@ -145,10 +94,10 @@ def any_scene(seed: int) -> Shot:
     }
     quality = str(rng.choice(["draft", "standard"]))
     return shot(
-        wall, loose, waits, thrown, arm, bell, ties=[tie], fields=(*fields, foot, gone), frames=32, quality=quality
+        wall, loose, waits, thrown, arm, bell, ties=[tie], fields=(*fields, foot, gone), frames=24, quality=quality
     )
 
 
 @pytest.mark.parametrize("seed", range(30))
 def test_any_scene_with_any_field_goes_on_from_every_chunk(seed: int) -> None:
-    assert interrupted(any_scene(seed), every=8) == []
+    assert interrupted(any_scene(seed), every=6) == []

@@ -40,7 +40,7 @@ def closed_and_clean(mesh: TriMesh) -> bool:
 
 # ----------------------------------------------------------------------------------- scans
 
-EVERY = 9
+EVERY = 13
 """Of fifty variants, so many times fewer in every run; bench/run.py scans has them all."""
 
 
@@ -72,16 +72,15 @@ def test_a_scan_that_crosses_itself_in_small_places_is_computed_as_it_is() -> No
     assert pieces.volume.sum() == pytest.approx(signed_volume(mesh), rel=1e-4)
 
 
-@pytest.mark.parametrize("seed", range(2))
-def test_a_mended_scan_is_broken_twice_bonded_and_falls(seed: int) -> None:
+def test_a_mended_scan_is_broken_twice_bonded_and_falls() -> None:
     """What an artist does with it: bring it in, mend it, break it, break the large pieces again, let it fall."""
-    mesh, _ = damaged("dragon 4", 200 + seed)
+    mesh, _ = damaged("dragon 4", 200)
     whole, _ = mended(make(mesh.vertices * 20, mesh.faces))
     body = {
         "name": "figure",
         "shape": {"kind": "mesh", "vertices": whole.vertices.tolist(), "faces": whole.faces.tolist()},
         "place": {"position": [0, 1.5, 0]},
-        "pattern": {"kind": "cells", "count": 24, "seed": seed},
+        "pattern": {"kind": "cells", "count": 24, "seed": 0},
         "breaks": [{"of": {"kind": "larger", "size": 0.4}, "pattern": {"kind": "cells", "count": 3}}],
         "bonds": {"strength": 40},
     }

@@ -58,17 +58,30 @@ def context(browser: Browser) -> Iterator[BrowserContext]:
     out.close()
 
 
-@pytest.fixture
-def page(context: BrowserContext, running: Parts) -> Iterator[Page]:
-    """A page of its own, that remembers nothing, and fails the test if a script fails."""
+@pytest.fixture(scope="session")
+def errors() -> list[str]:
+    """Of scripts in the page of a test."""
+    return []
+
+
+@pytest.fixture(scope="session")
+def tab(context: BrowserContext, errors: list[str]) -> Page:
+    """One for all tests: what a page has compiled is at hand for the next of its process."""
     out = context.new_page()
     out.set_default_timeout(PATIENCE)
-    errors: list[str] = []
     out.on("pageerror", lambda e: errors.append(str(e)))
-    yield out
+    return out
+
+
+@pytest.fixture
+def page(tab: Page, context: BrowserContext, running: Parts, errors: list[str]) -> Iterator[Page]:
+    """A page that remembers nothing, and fails the test if a script fails."""
+    errors.clear()
+    yield tab
     for each in context.pages:
         each.goto(f"http://127.0.0.1:{running.web_port}/mark.svg")
         each.evaluate("localStorage.clear(); sessionStorage.clear()")
-        each.close()
+        if each is not tab:
+            each.close()
     context.clear_cookies()
     assert not errors

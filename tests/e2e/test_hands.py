@@ -287,7 +287,8 @@ def test_a_wrong_value_stays_at_its_control_and_the_rest_is_saved(page: Page, ru
 
 @pytest.mark.parametrize("theme", ["dark", "light"])
 def test_nothing_serious_stands_in_the_way_of_anyone(page: Page, running: Parts, theme: str) -> None:
-    page.add_init_script(f"localStorage.setItem('theme', '{theme}')")
+    page.goto(running.address)
+    page.evaluate(f"localStorage.setItem('theme', '{theme}')")
     broken_pillar(page, running)
 
     found: list[tuple] = []

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import cache
 from typing import Any
 
 import numpy as np
@@ -77,6 +78,15 @@ def own(frames: list[Frame], bodies: list[dict[str, Any]], first: int) -> list[b
     return out
 
 
+def ties_of(scene: str) -> list[dict[str, Any]]:
+    return TIES if "bell" in scene else []
+
+
+@cache
+def by_itself(scene: str) -> list[Frame]:
+    return frames_of(shot(*SCENES[scene], frames=FRAMES, fields=FIELDS, ties=ties_of(scene)))
+
+
 @pytest.mark.parametrize("first", [False, True], ids=["after", "before"])
 @pytest.mark.parametrize("scene", SCENES)
 def test_what_touches_nothing_changes_nothing(scene: str, first: bool) -> None:
@@ -85,8 +95,8 @@ def test_what_touches_nothing_changes_nothing(scene: str, first: bool) -> None:
     """
     bodies = SCENES[scene]
     far = RIGID + (SOFT if "soft" in scene else []) + (CLOTH if any("matter" in b for b in bodies) else [])
-    ties = TIES if "bell" in scene else []
-    alone = frames_of(shot(*bodies, frames=FRAMES, fields=FIELDS, ties=ties))
+    ties = ties_of(scene)
+    alone = by_itself(scene)
     among = [*far, *bodies] if first else [*bodies, *far]
     beside = frames_of(shot(*among, frames=FRAMES, fields=FIELDS, ties=ties + FAR_TIES))
     assert alone[0].arrays["position"].tobytes() != alone[-1].arrays["position"].tobytes() or "rope" in scene

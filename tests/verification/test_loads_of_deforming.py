@@ -93,8 +93,8 @@ def events(made: Shot, kind: str) -> list[tuple[int, dict[str, Any]]]:
 @pytest.mark.parametrize("kind", ["soft", "cloth"])
 def test_what_hits_a_wall_breaks_it_by_its_momentum_and_is_to_blame(kind: str, follows: str) -> None:
     fast, slow = (
-        events(shot(wall(load_path=follows), thrown(kind, v), frames=round(48 / v) + 12, fields=(FOOT,)), "bond_broken")
-        for v in (12.0, 0.2)
+        events(shot(wall(load_path=follows), thrown(kind, v), frames=round(48 / v) + 6, fields=(FOOT,)), "bond_broken")
+        for v in (12.0, 0.3)
     )
     assert len(fast) > 20 and not slow
     first = fast[0][1]["causes"][0]
