@@ -11,8 +11,10 @@ from dynaclast.core.fracture.build import convex_cells as break_into_cells
 from dynaclast.core.geometry import primitives
 from dynaclast.core.solve.collision import WHOLE_BODY_PARTS
 from dynaclast.core.solve.prepare import intervals, prepare
-from dynaclast.core.solve.rigid.hulls import MOST_CORNERS, _first_of_each, convex_core
+from dynaclast.core.solve.rigid.hulls import MOST_BLUNT, MOST_CORNERS, ROUNDING, _first_of_each, convex_core
 from dynaclast.core.solve.rigid.manifold import reduce_to_four
+from dynaclast.core.solve.rigid.polytope import SAME_TURN, SAME_WITHIN, keep_distinct
+from playing import played
 from shots import ball, box, run, shot
 
 
@@ -47,6 +49,41 @@ def test_points_in_one_place_are_one_the_first(seed: int, count: int, scale: flo
     unit = 1e-7 * max(float(np.abs(points).max()), 1e-300)
     _, first = np.unique(np.round(points / unit), axis=0, return_index=True)
     assert _first_of_each(points) == sorted(first.tolist())
+
+
+@given(st.integers(0, 2**32 - 1), st.floats(0.0, 0.02))
+@settings(max_examples=40, deadline=None)
+def test_planes_that_say_the_same_of_the_same_corners_are_one(seed: int, turn: float) -> None:
+    rng = np.random.default_rng(seed)
+    points = primitives.box((2.0, 1.0, 0.6)).vertices
+    points = points + rng.normal(size=points.shape) * 10.0 ** rng.uniform(-7, -3)
+    axes = np.concatenate([np.eye(3), -np.eye(3)])[rng.integers(0, 6, 12)]
+    normals = axes + turn * rng.normal(size=(12, 3)) * rng.integers(0, 2, (12, 1))
+    normals /= np.linalg.norm(normals, axis=1)[:, None]
+    planes = np.column_stack([normals, -(points @ normals.T).max(axis=0)])
+    tol, span = 1e-5, float(np.ptp(points, axis=0).max())
+
+    far = np.abs(points @ normals.T + planes[:, 3])
+    on, near, kept = far <= 2 * tol, far <= SAME_WITHIN * span, []
+    for f in np.argsort(-on.sum(axis=0), kind="stable"):
+        if not any(normals[f] @ normals[g] > SAME_TURN and near[on[:, f], g].all() for g in kept):
+            kept.append(f)
+    left = planes.copy()
+    count = played(lambda: keep_distinct(left, len(left), points, tol, span))
+    np.testing.assert_array_equal(left[:count], planes[sorted(kept)])
+
+
+@pytest.mark.parametrize("height", [0.02, 0.1, 0.5, 3.0])
+def test_rounding_takes_little_off_sharp_corners_and_no_more_than_it_must(height: float) -> None:
+    """Of a flat pyramid its rim is sharp: the distance from a corner to the rounded core, as a share of its size."""
+    corners = np.array([[-1, 0, -1], [1, 0, -1], [1, 0, 1], [-1, 0, 1], [0, height, 0]], float)
+    core = convex_core(corners)
+    size = (4 * height / 3) ** (1 / 3)
+    lost = np.linalg.norm(corners[:, None] - core.corners, axis=2).min(axis=1).max() - core.radius
+    full = min(ROUNDING * size, 0.3 * min(height / 5, 1.0))
+    least = core.radius <= 0.02 * full  # below which it is not made smaller
+    assert core.radius <= full * (1 + 1e-9) and (least or lost <= MOST_BLUNT * size * (1 + 1e-9))
+    assert core.radius > 0.9 * full or lost > 0.9 * MOST_BLUNT * size
 
 
 def test_slivers_still_get_a_core() -> None:

@@ -14,8 +14,7 @@ import numpy as np
 from scipy.spatial import ConvexHull, HalfspaceIntersection, QhullError
 
 from ...arrays import Array
-from .polytope import MOST_CORNERS as ROOM
-from .polytope import MOST_FACES, corners_of, faces_of, rings_of
+from .polytope import core_of, empty_solid, first_of_each, solid_of
 
 ROUNDING = 0.01
 """Rounding radius as a share of the hull's size (cube root of its volume)."""
@@ -30,14 +29,10 @@ FLAT_WITHIN = (2e-6, 2e-5, 1e-4)
 """Points this near to a face count as on it, as a share of the hull's size: tried one after another, since meshes come
 rounded.
 """
-ONE_WITHIN = 5e-4
-"""Corners of a core this near to each other are one, as a share of the hull's size."""
-SAME_WITHIN, SAME_TURN = 3e-4, np.cos(0.01)
-"""Two planes are one face where the corners of the smaller are this near to the larger, as a share of the hull's size,
-and their normals this alike.
-"""
 MANY_CORNERS = 30
 """From so many corners on, looser tries cost more than the general way."""
+FEW_POINTS = 128
+"""Up to so many are compared each with each."""
 
 
 @dataclass(frozen=True)
@@ -95,7 +90,11 @@ def convex_core(points: Array) -> Hull:
 
 def _first_of_each(points: Array) -> list[int]:
     """Which of points (n, 3) are the first in their place, to a ten-millionth of how far away they are."""
-    places = np.round(points / (1e-7 * max(float(np.abs(points).max(initial=0.0)), 1e-300))) + 0.0  # no -0
+    step = 1e-7 * max(float(np.abs(points).max(initial=0.0)), 1e-300)
+    if len(points) <= FEW_POINTS:
+        first = np.empty(len(points), np.int64)
+        return first[: first_of_each(np.ascontiguousarray(points, float), step, first)].tolist()
+    places = np.round(points / step) + 0.0  # no -0
     seen: dict[bytes, int] = {}
     for k, place in enumerate(places):
         seen.setdefault(place.tobytes(), k)
@@ -119,65 +118,19 @@ def _small_core(points: Array, tol: float) -> Hull | None:
     """``general_core`` of few points, by enumeration; None where that finds no closed solid with a good core. tol:
     points nearer than this to a face lie on it [m]
     """
-    planes = np.empty((MOST_FACES, 4))
-    count = faces_of(points, tol, planes)
-    planes = _distinct(planes[: max(count, 0)], points, tol)
-    count = len(planes)
-    span = float(np.ptp(points, axis=0).max())
-    outer = _closed(planes, 0.0, tol, span) if count >= 4 else None
-    if outer is None:
+    solid, span = empty_solid(), float(np.ptp(points, axis=0).max())
+    count, n, whole = solid_of(points, tol, span, solid)
+    if n == 0:
         return None
-    corners, _, whole = outer
-    size = whole ** (1 / 3)
-    inside = -(planes[:, :3] @ corners.mean(axis=0) + planes[:, 3])
+    planes, outer, size = solid.planes[:count], solid.corners[:n].copy(), whole ** (1 / 3)
+    inside = -(planes[:, :3] @ outer.mean(axis=0) + planes[:, 3])
     full = min(ROUNDING * size, 0.3 * float(inside.min()))
-    share = 1.0
-    while True:
-        radius = share * full
-        inner = _closed(planes, radius, tol, size)
-        if inner is None or inner[2] <= 0.5 * whole:
-            return None
-        core, rings, _ = inner
-        blunt, limit = (
-            float(np.linalg.norm(corners[:, None] - core, axis=2).min(axis=1).max()) - radius,
-            MOST_BLUNT * size,
-        )
-        if blunt <= limit or share <= 0.02:  # the loss grows in proportion to the radius
-            use = [f for f in range(count) if len(rings[f]) >= 3]
-            return Hull(core, planes[use, :3].copy(), [rings[f] for f in use], radius)
-        share *= max(0.02, 0.95 * limit / blunt)
-
-
-def _distinct(planes: Array, points: Array, tol: float) -> Array:
-    """Planes (f, 4) without those that say of the same corners the same as one with more corners, which the noise of
-    the corners gives.
-    """
-    alike = planes[:, :3] @ planes[:, :3].T > SAME_TURN
-    if np.count_nonzero(alike) == len(planes):  # each is like itself alone
-        return planes
-    far = np.abs(points @ planes[:, :3].T + planes[:, 3])
-    on, near = far <= 2.0 * tol, far <= SAME_WITHIN * float(np.ptp(points, axis=0).max())
-    kept: list[int] = []
-    for f in np.argsort(-on.sum(axis=0), kind="stable"):
-        if not any(alike[f, g] and near[on[:, f], g].all() for g in kept):
-            kept.append(int(f))
-    return planes[sorted(kept)]
-
-
-def _closed(planes: Array, inset: float, tol: float, size: float) -> tuple[Array, list[np.ndarray], float] | None:
-    """Corners (n, 3), rings by plane, and volume of the solid behind planes (f, 4) moved inwards; None where its faces
-    do not close. Corners that lie close together are one: nearly flat edges leave them uncertain, so a wider closeness
-    is tried too.
-    """
-    corners, on = np.empty((ROOM, 3)), np.empty((ROOM, 2), np.uint64)
-    start, ring = np.empty(MOST_FACES + 1, np.int64), np.empty(8 * ROOM, np.int64)
-    near = max(3.0 * tol, ONE_WITHIN * size)
-    n = corners_of(planes, len(planes), inset, tol, near, corners, on)
-    volume = rings_of(planes, len(planes), corners, n, on, start, ring) if n >= 4 else -1.0
-    if volume <= 0.0:
+    n, radius = core_of(outer, count, whole, full, tol, MOST_BLUNT * size, solid)
+    if n == 0:
         return None
-    kept, begins = ring[: start[len(planes)]].copy(), start[: len(planes) + 1].tolist()
-    return corners[:n].copy(), [kept[b:e] for b, e in zip(begins, begins[1:], strict=False)], volume
+    ring, begins = solid.ring[: solid.start[count]].copy(), solid.start[: count + 1].tolist()
+    use = [f for f in range(count) if begins[f + 1] - begins[f] >= 3]
+    return Hull(solid.corners[:n].copy(), planes[use, :3], [ring[begins[f] : begins[f + 1]] for f in use], radius)
 
 
 def general_core(points: Array, share: float = 1.0) -> Hull:

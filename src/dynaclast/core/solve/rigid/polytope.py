@@ -6,14 +6,46 @@ faces at once, instead of triangles to be merged.
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 
-from ...arrays import Array, Flags, Index
+from ...arrays import Array, Index
 from ...kernels import kernel
 
 MOST_FACES, MOST_CORNERS = 96, 128
+ONE_WITHIN = 5e-4
+"""Corners of a solid this near to each other are one, as a share of its size: nearly flat edges leave them in doubt."""
+SAME_WITHIN, SAME_TURN = 3e-4, np.cos(0.01)
+"""Two planes are one face where the corners of the smaller are this near to the larger, as a share of the solid's size,
+and their normals this alike.
+"""
+
+
+class Solid(NamedTuple):
+    """A convex solid, with room for the largest.
+
+    planes  : (96, 4) float64, n . x + d = 0, n outward
+    corners : (128, 3) float64, [m]; on (128, 2) uint64, the planes that meet there, as bits
+    start   : (97,) int64, into ring (1024,) int64: the corners of every face, counter-clockwise
+    """
+
+    planes: Array
+    corners: Array
+    on: Index
+    start: Index
+    ring: Index
+
+
+def empty_solid() -> Solid:
+    f = np.empty
+    return Solid(
+        f((MOST_FACES, 4)),
+        f((MOST_CORNERS, 3)),
+        f((MOST_CORNERS, 2), np.uint64),
+        f(MOST_FACES + 1, np.int64),
+        f(8 * MOST_CORNERS, np.int64),
+    )
 
 
 @kernel(inner=True)
@@ -72,7 +104,7 @@ def _widest(points: Array, n: int, bits: int, out: Array) -> None:
         _plane_of(points, first, far, third, out)
 
 
-@kernel(allocates=True)
+@kernel(allocates=True, inner=True)
 def faces_of(points: Array, tol: float, planes: Array) -> int:
     """Planes (n . x + d = 0, n outward) of the faces of the hull of points (n, 3), n <= 64, into planes (96, 4).
 
@@ -119,8 +151,8 @@ def faces_of(points: Array, tol: float, planes: Array) -> int:
     return count
 
 
-@kernel
-def corners_of(planes: Array, count: int, inset: float, tol: float, near: float, corners: Array, on: Flags) -> int:
+@kernel(inner=True)
+def corners_of(planes: Array, count: int, inset: float, tol: float, near: float, corners: Array, on: Index) -> int:
     """Corners of the solid behind planes[:count], each moved inwards by ``inset`` [m], into corners (128, 3); those
     nearer than ``near`` are one.
 
@@ -175,8 +207,8 @@ def corners_of(planes: Array, count: int, inset: float, tol: float, near: float,
     return n
 
 
-@kernel(allocates=True)
-def rings_of(planes: Array, count: int, corners: Array, n: int, on: Flags, start: Index, ring: Index) -> float:
+@kernel(allocates=True, inner=True)
+def rings_of(planes: Array, count: int, corners: Array, n: int, on: Index, start: Index, ring: Index) -> float:
     """The corners of every face, counter-clockwise from outside: ring[start[f]:start[f + 1]]. start (count + 1,), ring
     (1024,); on as ``corners_of`` gives it.
 
@@ -229,3 +261,141 @@ def rings_of(planes: Array, count: int, corners: Array, n: int, on: Flags, start
     if n - m // 2 + used != 2 or m % 2:
         return -1.0
     return volume
+
+
+@kernel(inner=True)
+def _alike(planes: Array, f: int, g: int) -> bool:
+    return planes[f, 0] * planes[g, 0] + planes[f, 1] * planes[g, 1] + planes[f, 2] * planes[g, 2] > SAME_TURN
+
+
+@kernel(inner=True)
+def _far(plane: Array, point: Array) -> float:
+    return abs(plane[0] * point[0] + plane[1] * point[1] + plane[2] * point[2] + plane[3])
+
+
+@kernel(allocates=True, inner=True)
+def keep_distinct(planes: Array, count: int, points: Array, tol: float, span: float) -> int:
+    """Leave out planes[:count] that say of the same corners the same as one with more corners, which the noise of the
+    corners gives: those left come first, in their order. Returns how many.
+    """
+    unlike = True
+    for f in range(count):
+        for g in range(f):
+            unlike = unlike and not _alike(planes, f, g)
+    if unlike:
+        return count
+    corners, kept = np.zeros(count, np.int64), np.zeros(count, np.uint8)
+    for f in range(count):
+        for p in range(len(points)):
+            corners[f] += _far(planes[f], points[p]) <= 2.0 * tol
+    asked, left = np.zeros(count, np.uint8), 0
+    for _ in range(count):
+        f = -1
+        for g in range(count):  # of those with most corners the first
+            if not asked[g] and (f < 0 or corners[g] > corners[f]):
+                f = g
+        asked[f], kept[f] = 1, 1
+        for g in range(count):
+            if g == f or not kept[g] or not _alike(planes, f, g):
+                continue
+            same = True
+            for p in range(len(points)):
+                if _far(planes[f], points[p]) <= 2.0 * tol and _far(planes[g], points[p]) > SAME_WITHIN * span:
+                    same = False
+            if same:
+                kept[f] = 0
+                break
+    for f in range(count):
+        if kept[f]:
+            planes[left, :] = planes[f, :]
+            left += 1
+    return left
+
+
+@kernel(inner=True)
+def close(solid: Solid, count: int, inset: float, tol: float, size: float) -> tuple[int, float]:
+    """Corners and rings of the solid behind its first planes, each moved inwards by ``inset`` [m].
+
+    tol : a corner may lie this far outside a plane [m]; size : of the solid [m]
+    Returns how many corners, and the volume [m3]; 0 where its faces do not close
+    """
+    near = max(3.0 * tol, ONE_WITHIN * size)
+    n = corners_of(solid.planes, count, inset, tol, near, solid.corners, solid.on)
+    if n < 4:
+        return 0, 0.0
+    volume = rings_of(solid.planes, count, solid.corners, n, solid.on, solid.start, solid.ring)
+    return (n, volume) if volume > 0.0 else (0, 0.0)
+
+
+@kernel
+def solid_of(points: Array, tol: float, span: float, out: Solid) -> tuple[int, int, float]:
+    """The hull of points (n, 3), n <= 64, that reach over ``span`` [m].
+
+    tol : points nearer than this to a face lie on it [m]
+    Returns how many planes and corners, and the volume [m3]; no corners where the enumeration finds no closed solid
+    """
+    count = faces_of(points, tol, out.planes)
+    if count < 4:
+        return 0, 0, 0.0
+    count = keep_distinct(out.planes, count, points, tol, span)
+    if count < 4:
+        return 0, 0, 0.0
+    n, volume = close(out, count, 0.0, tol, span)
+    return count, n, volume
+
+
+@kernel(fastmath=frozenset())
+def core_of(
+    outer: Array, count: int, whole: float, full: float, tol: float, most: float, out: Solid
+) -> tuple[int, float]:
+    """The solid behind the first planes of ``out`` moved inwards by its rounding radius, into the rest of it: by
+    ``full`` [m], or by less where that takes more than ``most`` [m] off a corner of the hull.
+
+    outer : (n, 3) float64, [m], corners of the hull; whole : its volume [m3]
+    tol   : as of ``solid_of``
+    Returns how many corners, and the radius [m]; none where it has no good core
+    """
+    size, share = whole ** (1 / 3), 1.0
+    while True:
+        radius = share * full
+        n, volume = close(out, count, radius, tol, size)
+        if volume <= 0.5 * whole:
+            return 0, 0.0
+        blunt = 0.0
+        for p in range(len(outer)):
+            least = np.inf
+            for q in range(n):
+                x, y, z = (
+                    outer[p, 0] - out.corners[q, 0],
+                    outer[p, 1] - out.corners[q, 1],
+                    outer[p, 2] - out.corners[q, 2],
+                )
+                least = min(least, x * x + y * y + z * z)
+            blunt = max(blunt, least)
+        blunt = np.sqrt(blunt) - radius
+        if blunt <= most or share <= 0.02:  # the loss grows in proportion to the radius
+            return n, radius
+        share *= max(0.02, 0.95 * most / blunt)
+
+
+@kernel
+def first_of_each(points: Array, step: float, out: Index) -> int:
+    """Which of points (n, 3) are the first in their place, of those ``step`` [m] apart, into out (n,). Returns how
+    many.
+    """
+    n = 0
+    for p in range(len(points)):
+        known = False
+        for k in range(n):
+            q = out[k]
+            if (
+                np.rint(points[p, 0] / step) == np.rint(points[q, 0] / step)
+                and np.rint(points[p, 1] / step) == np.rint(points[q, 1] / step)
+                and np.rint(points[p, 2] / step) == np.rint(points[q, 2] / step)
+            ):
+                known = True
+                break
+        if not known:
+            out[n] = p
+            n += 1
+    return n
