@@ -8,10 +8,11 @@ import pytest
 import scenes
 from dynaclast.core.kernels.linalg import quaternion_to_matrix
 from dynaclast.core.preflight import preflight
+from dynaclast.core.solve.load_paths import LoadPaths
 from dynaclast.core.solve.loop import Run, frames
 from dynaclast.core.solve.prepare import prepare
 from dynaclast.core.solve.rigid.detection import REUSE_SHARE, _reuse_points, make_detection_scratch
-from shots import ball, box, pillar, reach_box, run, shot
+from shots import ball, blow, box, footing, pillar, reach_box, run, shot
 
 
 def pile(rng: np.random.Generator, count: int = 40) -> list[dict]:
@@ -141,3 +142,54 @@ def test_a_heap_that_lands_at_once_gains_no_energy_as_it_stops() -> None:
     prepared = prepare(heap)
     energy = [f.stats["energy"] for f in frames(heap, prepared.model, prepared.state, 20)]
     assert np.diff(energy).max() < 1e-4 * abs(energy[0])
+
+
+GRAVITY = {"of": "gravity", "keys": [{"time": 0, "value": 1, "how": "step"}, {"time": 1.0, "value": 10, "how": "step"}]}
+LATER = {
+    "it is worn": (
+        (),
+        (blow(300, (0, 1.5, 0), 2.0, 0.8) | {"effect": {"kind": "strain", "mode": "wear", "load": 300}},),
+    ),
+    "it is struck": ((ball("stone", (0, 2, 9), 0.3, velocity=[0, 2, -9], gravity=0),), ()),
+    "it is broken": ((), (blow(2000, (0, 2, 0), 0.9, 1.0),)),
+    "the wind rises": (
+        (),
+        (
+            {
+                "name": "gale",
+                "effect": {"kind": "wind", "speed": 90},
+                "reach": reach_box((0, 2, 0), (9, 9, 9)),
+                "cue": {"kind": "span", "start": 0.9, "end": 2.0},
+            },
+        ),
+    ),
+    "it weighs more": ((), ()),
+}
+
+
+@pytest.mark.parametrize("what", sorted(LATER))
+def test_loads_at_rest_are_asked_for_again_as_soon_as_anything_is_otherwise(
+    what: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """The same frames as where they are followed in every frame."""
+    more, fields = LATER[what]
+    heavier = {"channels": [GRAVITY]} if what == "it weighs more" else {}
+    scene = shot(pillar(load_path="fail", **heavier), *more, fields=(footing(), *fields), frames=36)
+    asked: list[bool] = []
+    alike = LoadPaths._all_alike
+
+    def counted(self: LoadPaths, before: tuple[np.ndarray, ...]) -> bool:
+        asked.append(alike(self, before))
+        return asked[-1]
+
+    def ran() -> list[tuple]:
+        ready = prepare(scene)
+        all_frames = frames(ready.shot, ready.model, ready.state, 36)
+        return [({k: v.tobytes() for k, v in f.arrays.items()}, f.events) for f in all_frames]
+
+    monkeypatch.setattr(LoadPaths, "_all_alike", counted)
+    spared = ran()
+    monkeypatch.setattr(LoadPaths, "_all_alike", lambda *_: False)
+    assert spared == ran()
+    assert sum(asked) > 10 or what == "it is struck"  # a stone that flies is solved in every interval
+    assert spared[1] != spared[-1]

@@ -154,6 +154,9 @@ class ActiveFields:
         shared = {f.name: f for f in shot.falloffs}
         start = EvaluationContext(shared=shared)
         self._held_by = self._anchored(shot, start)
+        self._marked = True
+        # what is held while nothing else acts, and the bits of that
+        self._held_alone: tuple[np.ndarray, dict[str, np.ndarray]] | None = None
         self._steady = {item.name for item in self._items if _is_steady(item, layers_of(item.reach, start))}
         self._kept: dict[tuple[str, str], Steady] = {}  # what steady fields do while nothing moves
         self._remembers = {
@@ -186,17 +189,23 @@ class ActiveFields:
     def mark(self, item: FieldItem, space: str, samples: Mask) -> None:
         """Note that a field acts on samples (n,) bool in this frame."""
         self._acted[space][:, self._bit[item.name]] |= samples
+        self._marked = True
 
     def take_acted(self) -> dict[str, np.ndarray]:
         """A bit for every field that acted on a sample since the last time this was asked, or holds it now: (n, b)
         uint8 by movable space, the first field in the first byte's lowest bit.
         """
-        holds = self._held_by & (self._state.hold != Hold.FREE)[:, None]
+        hold, alone = self._state.hold, self._held_alone
+        if alone is not None and not self._marked and np.array_equal(alone[0], hold):
+            return dict(alone[1])
+        holds = self._held_by & (hold != Hold.FREE)[:, None]
         out = {name: np.packbits(acted, axis=1, bitorder="little") for name, acted in self._acted.items()}
         out[PIECES] = np.packbits(self._acted[PIECES] | holds, axis=1, bitorder="little")
-        for acted in self._acted.values():
+        self._held_alone = None if self._marked else (hold.copy(), out)
+        for acted in self._acted.values() if self._marked else ():
             acted[:] = False
-        return out
+        self._marked = False
+        return dict(out)
 
     # ---------------------------------------------------------------------------- contexts
 

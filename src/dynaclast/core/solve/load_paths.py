@@ -186,27 +186,53 @@ class LoadPaths:
         self._changed: tuple[Array, Mask, Mask] | None = None
         self._hold = b""
         self._parts: tuple[bytes, bytes, bytes] | None = None
+        # what loads depended on when they were last followed at rest
+        self._borne_alike: tuple[np.ndarray, ...] | None = None
         self._group()
 
     # ------------------------------------------------------------------------------ frames
 
-    def follow(self, fields: Iterable[tuple[str, Forcing]] = (), hands: tuple[Array, Array] | None = None) -> None:
+    def follow(
+        self,
+        fields: Iterable[tuple[str, Forcing]] = (),
+        hands: tuple[Array, Array] | None = None,
+        *,
+        moved: bool = True,
+    ) -> None:
         """Break what bears more than it can: the most overloaded first, so that a collapse runs on from bond to bond
         within the frame.
 
         fields : what each does to pieces in this interval
         hands  : forces [N] and torques [N m] of grips on pieces (P, 3)
+        moved  : whether anything was solved since they were last followed
         """
-        if self.followed:
-            gripped = [] if hands is None else [Source("grip", "", *hands)]
-            sources = [self._weight(), self._motion(), *self._forced(fields), *gripped]
-            if self._watch >= 0:
-                self.watched = self.loads_on(self._watch, sources)
-            self._fail(sources)
+        if not self.followed:
+            return
+        forced = self._forced(fields)
+        if hands is not None:
+            forced.append(Source("grip", "", *hands))
+        if self._borne_alike is not None and not moved and not forced and self._all_alike(self._borne_alike):
+            return
+        # before anything breaks: what does goes on in the next frame
+        self._borne_alike = None if forced or moved else tuple(x.copy() for x in self._bearing())
+        sources = [self._weight(), self._motion(), *forced]
+        if self._watch >= 0:
+            self.watched = self.loads_on(self._watch, sources)
+        self._fail(sources)
+
+    def _bearing(self) -> tuple[np.ndarray, ...]:
+        """What loads depend on, beside what moves or is touched only where an interval is solved."""
+        state, asm = self._state, self._state.assemblies
+        bonds = state.bond_broken, state.bond_wear, state.piece_assembly, state.hold
+        ties = state.tie_broken, state.tie_impulse, state.vertex_tie_pull, state.touching.push
+        return *bonds, *ties, asm.motion, asm.orientation, asm.angular_velocity, self._model.pieces.gravity_scale
+
+    def _all_alike(self, before: tuple[np.ndarray, ...]) -> bool:
+        return all(map(np.array_equal, before, self._bearing()))
 
     def watch(self, piece: int) -> None:
         """Keep in ``watched`` what loads the bonds of a piece whenever bonds are followed."""
-        self._watch = piece
+        self._watch, self._borne_alike = piece, None
 
     def loads_on(self, piece: int, sources: list[Source] | None = None) -> list[BondLoad]:
         """Loads on the bonds of a piece that hold, the fullest first; of weight and motion unless sources are given."""
@@ -244,6 +270,7 @@ class LoadPaths:
             return
         forced = [s._replace(force=s.force / time, torque=s.torque / time) for s in self._forced(changes)]
         if forced:
+            self._borne_alike = None
             self._fail([self._weight(), self._motion(), *forced])
 
     def measure(self, sources: list[Source] | None = None) -> tuple[Array, Array]:

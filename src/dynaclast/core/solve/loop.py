@@ -75,6 +75,7 @@ class Run:
         self.impacts = Impacts(model, state, self.rigid, self.deformable, self.log)
         self.limits = Limits(model, state, self.log)
         self.hands = Hands(model, state, self.rigid)
+        self._moved = True
         self._unchanged: Frame | None = None
         self._read(written_in(shot, recording_of(state)) if RECORD in state.memory else shot)
         if state.frame:
@@ -139,6 +140,7 @@ class Run:
         """Compute the next frame; ``control``: what is done from outside at its start."""
         if control:
             self._take(control)
+            self._moved = True
         per_frame = self.model.intervals_per_frame
         self.limits.begin_frame()
         for k in range(per_frame):
@@ -153,8 +155,11 @@ class Run:
             gripped = self.hands.acceleration()
             acting = self.fields.act(number, gripped)
             if k == 0:
-                self.load_paths.follow(acting, None if gripped is None else self.hands.pull(gripped))
+                hands = None if gripped is None else self.hands.pull(gripped)
+                self.load_paths.follow(acting, hands, moved=self._moved or len(self.rigid.kinematic) > 0)
+                self._moved = False
             solved = self._solve_interval()
+            self._moved |= solved
             if solved and self._hears_impacts:
                 self.fields.fire_impact_cues(number, self.impacts)
         self.impacts.write_down()
