@@ -14,7 +14,7 @@ from deforming import cloth, rope, soft, started
 from dynaclast.core.geometry import primitives
 from dynaclast.core.kernels import kernel
 from dynaclast.core.solve.collision import pack_hulls
-from dynaclast.core.solve.deformable.contacts import _cross_hull, _cross_triangle, _edge_across
+from dynaclast.core.solve.deformable.crossings import cross_hull, cross_triangle, edge_across
 from dynaclast.core.solve.deformable.groups import find_groups, make_groups
 from dynaclast.core.solve.deformable.meetings import MET, ball_rows, find_meetings, segment_rows, with_room
 from dynaclast.core.solve.deformable.system import make_slots
@@ -29,17 +29,17 @@ def _hull(hulls, radius, known, a, way):  # type: ignore[no-untyped-def]
     none = np.zeros(len(hulls.normals) + 1, np.int32)
     alone = np.zeros(1, np.int32)
     inner = InnerFaces(none, none)
-    return _cross_hull(hulls, inner, alone, 0, radius, known, a[0], a[1], a[2], way[0], way[1], way[2])
+    return cross_hull(hulls, inner, alone, 0, radius, known, a[0], a[1], a[2], way[0], way[1], way[2])
 
 
 @kernel
 def _triangle(hulls, radius, a, way):  # type: ignore[no-untyped-def]
-    return _cross_triangle(hulls, 0, radius, a[0], a[1], a[2], way[0], way[1], way[2])
+    return cross_triangle(hulls, 0, radius, a[0], a[1], a[2], way[0], way[1], way[2])
 
 
 @kernel
 def _edge(hulls, radius, a, way):  # type: ignore[no-untyped-def]
-    return _edge_across(hulls, 0, radius, a[0], a[1], a[2], way[0], way[1], way[2])
+    return edge_across(hulls, 0, radius, a[0], a[1], a[2], way[0], way[1], way[2])
 
 
 @kernel

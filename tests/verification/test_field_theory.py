@@ -11,8 +11,8 @@ from dynaclast.core.falloff.noise import curl_noise
 from dynaclast.core.fields import EFFECTS, PIECES, EffectContext, Forcing
 from dynaclast.core.formats.frames import Baked
 from dynaclast.core.geometry.rotations import rotation_matrix
+from dynaclast.core.solve.actions import Actions, Blow
 from dynaclast.core.solve.elements import Elements
-from dynaclast.core.solve.field_actions import Actions, Blow
 from dynaclast.core.solve.live_world import LiveWorld
 from dynaclast.core.solve.loop import Run
 from dynaclast.core.solve.prepare import prepare

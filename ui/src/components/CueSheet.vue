@@ -7,11 +7,13 @@ import { useKeyLanes } from "../composables/useKeyLanes";
 import { useTimeAxis } from "../composables/useTimeAxis";
 import { barsOf, blows, cueOf, movedCue, type Bar } from "../lib/cues";
 import { lanesOf, opens, type FieldLane, type Lane } from "../lib/lanes";
-import { showEnergy, showLength, showNumber } from "../lib/units";
 import { useShot } from "../stores/shot";
 import { useTakes } from "../stores/takes";
 import { useView } from "../stores/view";
 import Glyph from "./Glyph.vue";
+import RunFigures from "./RunFigures.vue";
+import RunStrip from "./RunStrip.vue";
+import TransportBar from "./TransportBar.vue";
 
 const shot = useShot();
 const takes = useTakes();
@@ -25,41 +27,11 @@ const fps = computed(() => doc.value?.timing.fps ?? 24);
 const total = computed(() =>
   view.showing === "take" && takes.current ? takes.current.frames_total : (doc.value?.timing.frames ?? 240),
 );
-const last = computed(() => Math.max(0, (takes.frames?.count ?? 1) - 1));
 const axis = useTimeAxis(area, total, fps);
 const { x, frameAt, width, ticks, part } = axis;
 const keys = useKeyLanes(area, axis, fps);
 const { box } = keys;
 
-const broken = computed(() => takes.stats.bonds_broken ?? []);
-const moving = computed(() => takes.stats.moving ?? []);
-const brokenSoFar = computed(() => broken.value.slice(0, view.frame + 1).reduce((a, b) => a + b, 0));
-const bars = computed(() => {
-  const top = Math.max(1, ...broken.value);
-  return broken.value.flatMap((n, f) => (n > 0 ? [{ x: x(f), h: 4 + 30 * Math.sqrt(n / top), f, n }] : []));
-});
-const line = (values: readonly number[], floor: number): string => {
-  const top = values.reduce((a, b) => Math.max(a, b), floor);
-  return values
-    .map((n, f) => `${f ? "L" : "M"}${x(f).toFixed(1)} ${(40 - 34 * (Math.max(0, n) / top)).toFixed(1)}`)
-    .join("");
-};
-const curve = computed(() => line(moving.value, 1));
-const energy = computed(() => takes.stats.energy ?? []);
-/** to a hundredth of a millimetre */
-const overlap = computed(() => (takes.stats.overlap ?? []).map((x) => Math.round(x * 1e5) / 1e5));
-/** seams opened, and the greatest stretch: of takes in which something deforms */
-const torn = computed(() => takes.stats.seams_opened ?? []);
-const tornSoFar = computed(() => torn.value.slice(0, view.frame + 1).reduce((a, b) => a + b, 0));
-const stretch = computed(() => takes.stats.stretch ?? []);
-const stretchLine = computed(() => line(stretch.value, 0.02));
-const energyFloor = computed(() => energy.value.reduce((a, b) => Math.min(a, b), energy.value[0] ?? 0));
-const energyLine = computed(() =>
-  line(
-    energy.value.map((e) => e - energyFloor.value),
-    1e-9,
-  ),
-);
 const lanes = computed(() => (shot.document ? lanesOf(shot.document, view.foldedLanes, view.openLanes) : []));
 const isChosen = (lane: Lane): boolean => view.chosen.some((c) => c.kind === lane.kind && c.name === lane.name);
 /** first and last key of a lane, in frames */
@@ -136,84 +108,11 @@ const headShown = computed(() => view.frame >= axis.from.value && view.frame <= 
     @wheel="axis.onWheel">
     <div class="rows">
       <div class="left top">
-        <div class="transport">
-          <ElButton text class="icon" v-hint="'To the start (Home)'" @click="emit('seek', 0)">
-            <Glyph name="start" />
-          </ElButton>
-          <ElButton text class="icon" v-hint="'One frame back (Left)'" @click="emit('step', -1)">
-            <Glyph name="back" />
-          </ElButton>
-          <ElButton
-            text
-            class="icon play"
-            v-hint="view.playing ? 'Pause (Space)' : 'Play (Space)'"
-            data-testid="play"
-            @click="emit('toggle')">
-            <Glyph :name="view.playing ? 'pause' : 'play'" :size="18" />
-          </ElButton>
-          <ElButton text class="icon" v-hint="'One frame on (Right)'" @click="emit('step', 1)">
-            <Glyph name="forth" />
-          </ElButton>
-          <ElButton
-            text
-            class="icon"
-            :class="{ lit: view.loop }"
-            :aria-pressed="view.loop"
-            v-hint="'Start over at the end (L)'"
-            @click="view.loop = !view.loop">
-            <Glyph name="loop" />
-          </ElButton>
-          <ElButton
-            text
-            class="icon"
-            :class="{ lit: view.autoKey }"
-            :aria-pressed="view.autoKey"
-            data-testid="auto-key"
-            v-hint="
-              view.autoKey
-                ? 'Every move in the view is a key at the playhead: press to stop'
-                : 'Make every move in the view a key at the playhead'
-            "
-            @click="view.autoKey = !view.autoKey">
-            <Glyph name="peg" />
-          </ElButton>
-          <ElButton
-            text
-            class="icon fold"
-            v-hint="view.sheetOpen ? 'Fold the lanes' : 'Show the lanes'"
-            @click="view.sheetOpen = !view.sheetOpen">
-            <Glyph name="fold" />
-          </ElButton>
-        </div>
-        <div class="happened" :class="{ three: stretch.length }">
-          <p>
-            <span class="ember">broken <b class="figures">{{ brokenSoFar }}</b></span>
-          </p>
-          <p>moving <b class="figures">{{ moving[view.frame] ?? 0 }}</b></p>
-          <p class="tide">
-            energy
-            <b class="figures">{{
-              energy.length ? showEnergy(energy[Math.min(view.frame, energy.length - 1)]!) : "–"
-            }}</b>
-          </p>
-          <p v-hint="'deepest overlap between collision shapes at this frame'">
-            overlap
-            <b class="figures" data-testid="overlap">{{
-              overlap.length ? showLength(overlap[Math.min(view.frame, overlap.length - 1)]!) : "–"
-            }}</b>
-          </p>
-          <template v-if="stretch.length">
-            <p v-hint="'seams opened and cloth torn up to this frame; they count as broken too'">
-              torn <b class="figures" data-testid="torn">{{ tornSoFar }}</b>
-            </p>
-            <p v-hint="'greatest stretch of cloth or a rope at this frame'" class="pulled">
-              stretch
-              <b class="figures" data-testid="stretch"
-                >{{ showNumber(100 * stretch[Math.min(view.frame, stretch.length - 1)]!, 2) }} %</b
-              >
-            </p>
-          </template>
-        </div>
+        <TransportBar
+          @seek="(frame: number) => emit('seek', frame)"
+          @toggle="emit('toggle')"
+          @step="(by: number) => emit('step', by)" />
+        <RunFigures />
       </div>
       <div
         ref="area"
@@ -230,27 +129,7 @@ const headShown = computed(() => view.frame >= axis.from.value && view.frame <= 
               {{ t.text }}
             </text>
           </g>
-          <rect
-            v-if="takes.frames && last < total"
-            :x="x(last)"
-            y="20"
-            :width="Math.max(0, x(total) - x(last))"
-            height="42"
-            class="missing" />
-          <g transform="translate(0 22)">
-            <rect
-              v-for="b in bars"
-              :key="b.f"
-              v-hint="`${b.n} bonds broken at frame ${b.f}`"
-              :x="b.x - 1"
-              :y="40 - b.h"
-              width="2.5"
-              :height="b.h"
-              class="broke" />
-            <path :d="energyLine" class="energy" />
-            <path v-if="stretch.length" :d="stretchLine" class="stretch" />
-            <path :d="curve" class="moving" />
-          </g>
+          <RunStrip :x="x" :total="total" />
         </svg>
         <div
           v-if="box"
@@ -450,77 +329,9 @@ const headShown = computed(() => view.frame >= axis.from.value && view.frame <= 
   text-overflow: ellipsis;
   white-space: nowrap;
 }
-.transport {
-  display: flex;
-  align-items: center;
-  height: 32px;
-  padding: 0 4px;
-}
-.transport .icon {
-  height: 26px;
-  padding: 0 5px;
-  color: var(--soft);
-}
-.transport .play {
-  color: var(--accent);
-}
-.transport .lit {
-  color: var(--accent);
-}
-.fold {
-  margin-left: auto;
-}
-.folded .fold :deep(svg) {
-  transform: rotate(180deg);
-}
-.happened {
-  height: 34px;
-  padding: 0 4px 0 12px;
-  font-size: 10.5px;
-  overflow: hidden;
-  line-height: 16px;
-  color: var(--soft);
-  display: grid;
-  grid-template-columns: auto auto;
-  column-gap: 6px;
-  white-space: nowrap;
-}
-.happened.three {
-  height: 36px;
-  line-height: 12px;
-}
-.pulled {
-  color: var(--dusk);
-}
-.stretch {
-  fill: none;
-  stroke: var(--dusk);
-  stroke-width: 1;
-  opacity: 0.75;
-}
-.happened .figures {
-  font-size: 10.5px;
-  color: var(--chalk);
-  font-weight: 500;
-}
-.happened .ember .figures {
-  color: inherit;
-}
-.tide {
-  color: var(--tide);
-}
-.energy {
-  fill: none;
-  stroke: var(--tide);
-  stroke-width: 1;
-  opacity: 0.7;
-}
 .gave {
   stroke: var(--ember);
   stroke-width: 2;
-}
-.ember {
-  color: var(--ember);
 }
 .lane-left {
   display: flex;
@@ -584,19 +395,6 @@ svg {
 }
 .tick {
   stroke: var(--line);
-}
-.missing {
-  fill: none;
-  stroke: var(--line-strong);
-  stroke-dasharray: 3 3;
-}
-.broke {
-  fill: var(--ember);
-}
-.moving {
-  fill: none;
-  stroke: var(--chalk);
-  stroke-width: 1.5;
 }
 .lane {
   border-bottom: 1px solid var(--basalt-2);

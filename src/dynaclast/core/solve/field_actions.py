@@ -6,7 +6,7 @@ field_effects carries them out. What fields must remember between intervals is i
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 from typing import NamedTuple
 
 import numpy as np
@@ -33,58 +33,13 @@ from ..fields.samples import Samples, at_rest
 from ..geometry.rotations import vector_to_quaternion
 from ..timeline.channels import Keyed
 from ..timeline.cues import begins, delays, fires, spans, weight
+from .acted import Acted
+from .actions import Actions, Blow
 from .elements import Elements, JoinedSpace, Space, targets_of
 from .impacts import Impact
 from .live_world import LiveWorld
-from .model import Hold, Model, Motion
+from .model import Model, Motion
 from .state import State
-
-
-@dataclass
-class Blow:
-    """What a field does at once, by index space; what it does not do is not there.
-
-    loads   : (n,) float64, [N]
-    changes : of velocities
-    """
-
-    item: FieldItem
-    loads: dict[str, Array] = field(default_factory=dict)
-    changes: dict[str, Forcing] = field(default_factory=dict)
-
-
-@dataclass
-class Actions:
-    """What fields do in an interval; arrays by index space, where there is anything.
-
-    forcing   : accelerations all through the interval
-    acting    : fields over time, with what each does to pieces; acting_on_vertices: likewise
-    blows     : in the order of the fields
-    ticks     : of wear, with the load (n,) [N] of each
-    displaced : changes of velocity of what fields displace (n, 3), by movable space
-    displacing : fields that displace pieces, with the change of velocity of each
-    releases  : fields that displace, a movable space, and what they let go of it that waits to be touched (n,) bool
-    ends      : what kills end, with the pieces (P,) bool
-    vertex_ends : kills that act, with the vertices (N,) bool in reach
-    started   : fields over time whose cue begins
-    """
-
-    forcing: dict[str, Forcing] = field(default_factory=dict)
-    acting: list[tuple[FieldItem, Forcing]] = field(default_factory=list)
-    acting_on_vertices: list[tuple[FieldItem, Forcing]] = field(default_factory=list)
-    blows: list[Blow] = field(default_factory=list)
-    ticks: list[tuple[FieldItem, dict[str, Array]]] = field(default_factory=list)
-    displaced: dict[str, Forcing] = field(default_factory=dict)
-    displacing: list[tuple[FieldItem, Forcing]] = field(default_factory=list)
-    releases: list[tuple[FieldItem, str, Mask]] = field(default_factory=list)
-    ends: list[tuple[FieldItem, Mask]] = field(default_factory=list)
-    vertex_ends: list[tuple[FieldItem, Mask]] = field(default_factory=list)
-    started: list[FieldItem] = field(default_factory=list)
-
-    def add(self, item: FieldItem, space: str, more: Forcing) -> None:
-        """Let a field act on the samples of a space."""
-        self.forcing[space] = self.forcing.get(space, Forcing()) + more
-        (self.acting if space == PIECES else self.acting_on_vertices).append((item, more))
 
 
 class Steady(NamedTuple):
@@ -149,14 +104,10 @@ class ActiveFields:
         if model.deformables is not None:
             self._start[VERTICES] = model.deformables.start
         self._fps = float(shot.timing.fps)
-        self._bit = {item.name: k for k, item in enumerate(shot.fields)}
-        self._acted = {space.name: np.zeros((space.count, len(shot.fields)), bool) for space in self._elements.movable}
         shared = {f.name: f for f in shot.falloffs}
         start = EvaluationContext(shared=shared)
-        self._held_by = self._anchored(shot, start)
-        self._marked = True
-        # what is held while nothing else acts, and the bits of that
-        self._held_alone: tuple[np.ndarray, dict[str, np.ndarray]] | None = None
+        counts = {space.name: space.count for space in self._elements.movable}
+        self.acted = Acted(shot, model, state, counts, {n: of[PIECES] for n, of in self._targets.items()}, start)
         self._steady = {item.name for item in self._items if _is_steady(item, layers_of(item.reach, start))}
         self._kept: dict[tuple[str, str], Steady] = {}  # what steady fields do while nothing moves
         self._remembers = {
@@ -171,41 +122,6 @@ class ActiveFields:
     @property
     def _step(self) -> float:
         return self._model.settings.interval
-
-    # ------------------------------------------------------------------------------- acted
-
-    def _anchored(self, shot: Shot, evaluation: EvaluationContext) -> Mask:
-        """Which anchors hold which pieces (P, fields) bool."""
-        out = np.zeros((self._model.piece_count, len(shot.fields)), bool)
-        held = np.isin(self._model.pieces.hold, (Hold.FIXED, Hold.DRIVEN, Hold.TOUCH))
-        samples = at_rest(PIECES, self._model.pieces.rest_center)
-        for item in shot.fields:
-            if item.on and item.effect.kind == "anchor":
-                on = EffectContext(samples, self._targets[item.name][PIECES], evaluation)
-                own = EFFECTS["anchor"].holds(item, on)
-                out[:, self._bit[item.name]] = held if own is None else held & own
-        return out
-
-    def mark(self, item: FieldItem, space: str, samples: Mask) -> None:
-        """Note that a field acts on samples (n,) bool in this frame."""
-        self._acted[space][:, self._bit[item.name]] |= samples
-        self._marked = True
-
-    def take_acted(self) -> dict[str, np.ndarray]:
-        """A bit for every field that acted on a sample since the last time this was asked, or holds it now: (n, b)
-        uint8 by movable space, the first field in the first byte's lowest bit.
-        """
-        hold, alone = self._state.hold, self._held_alone
-        if alone is not None and not self._marked and np.array_equal(alone[0], hold):
-            return dict(alone[1])
-        holds = self._held_by & (hold != Hold.FREE)[:, None]
-        out = {name: np.packbits(acted, axis=1, bitorder="little") for name, acted in self._acted.items()}
-        out[PIECES] = np.packbits(self._acted[PIECES] | holds, axis=1, bitorder="little")
-        self._held_alone = None if self._marked else (hold.copy(), out)
-        for acted in self._acted.values() if self._marked else ():
-            acted[:] = False
-        self._marked = False
-        return dict(out)
 
     # ---------------------------------------------------------------------------- contexts
 
@@ -327,7 +243,7 @@ class ActiveFields:
         if lasts and all((item.name, space.name) in self._kept for space in acting):
             for space in acting:
                 kept = self._kept[item.name, space.name]
-                self.mark(item, space.name, kept.reached)
+                self.acted.mark(item, space.name, kept.reached)
                 out.add(item, space.name, kept.forcing)
             return
         here: dict[str, Array] = {}
@@ -351,7 +267,7 @@ class ActiveFields:
             if share is None:
                 continue
             done = self._over_time(item, on[name], space, share, here[name] if remembers else None)
-            self.mark(item, name, done.reached)
+            self.acted.mark(item, name, done.reached)
             out.add(item, name, done.forcing)
             if lasts:
                 self._kept[item.name, name] = done
@@ -428,7 +344,7 @@ class ActiveFields:
         for moved in self._elements.movable:
             name = moved.name
             if not strains and on[name].reach is not None:
-                self.mark(item, name, on[name].reach_of(item) > 0)
+                self.acted.mark(item, name, on[name].reach_of(item) > 0)
             blow.changes[name] = effect.blow(item, on[name])
         out.blows.append(blow)
 
@@ -437,7 +353,7 @@ class ActiveFields:
         reach = self._reach(item, on, space)
         if len(reach) and not fired.all():
             reach = reach * space.any_of(fired)
-        self.mark(item, space.of, space.ends(reach > 0))
+        self.acted.mark(item, space.of, space.ends(reach > 0))
         return replace(on, reach=reach)
 
     def _capped(self, item: FieldItem, space: str, load: Array) -> Array:
@@ -537,7 +453,7 @@ class ActiveFields:
             due &= asm.asleep == 0
         out.ends.append((item, due[slot]))
         state.memory[f"{item.name}:inside"] = within[slot].astype(float)
-        self.mark(item, PIECES, within[slot])
+        self.acted.mark(item, PIECES, within[slot])
 
     def _displace(self, number: int, out: Actions) -> None:
         """Velocity that carries things along with the change of their displacement over the interval."""
@@ -549,7 +465,7 @@ class ActiveFields:
         for item in items:
             for space in self._elements.movable:
                 moved = self._displace_one(item, space, number * step, evaluation, out)
-                self.mark(item, space.name, moved)
+                self.acted.mark(item, space.name, moved)
                 if item.effect.wakes:
                     out.releases.append((item, space.name, moved))
 

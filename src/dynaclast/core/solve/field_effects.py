@@ -9,11 +9,12 @@ import numpy as np
 from ..arrays import Array, Index, Mask
 from ..document import FieldItem, KillEffect, StrainEffect
 from ..fields import BONDS, PIECES, SEAMS, VERTICES, Forcing
+from .actions import Actions
 from .bond_loads import apply_load, bond_graph, wear_down
 from .bonds import Bonds
 from .deformable.run import DeformableRun
 from .events import Causes, EventLog, kilonewtons
-from .field_actions import Actions, ActiveFields
+from .field_actions import ActiveFields
 from .frame import piece_positions
 from .impacts import Impacts
 from .load_paths import LoadPaths
@@ -241,7 +242,7 @@ class FieldEffects:
         for item, inside in kills:
             assert isinstance(item.effect, KillEffect)
             wanted, within = ends.due(item.name, item.effect, inside, island, self._model.settings.interval)
-            self._active.mark(item, VERTICES, within)
+            self._active.acted.mark(item, VERTICES, within)
             due.append((item, item.effect.what, wanted))
         for item, what, wanted in due:
             vertices = self._active.innermost(item, [i for i, _ in kills], wanted, "v:")

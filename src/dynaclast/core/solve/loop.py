@@ -185,7 +185,7 @@ class Run:
         if self.load_paths.followed:
             out["load"] = self.load_paths.piece_share().astype(np.float32)
         if self.shot.fields:
-            acted = self.active_fields.take_acted()
+            acted = self.active_fields.acted.take()
             out["acted"] = acted[PIECES]
             if self.deformable is not None:
                 out |= self.deformable.drawn_bits("acted", acted[VERTICES])
