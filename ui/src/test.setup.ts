@@ -6,7 +6,8 @@ config.global.directives = { hint };
 // what a test leaves waiting finds no server
 globalThis.fetch = () => Promise.reject(new TypeError("there is no server in tests of components"));
 
-// files share one page, which is twice as fast: each test leaves it as it was, and nothing it set going goes on in others
+// files share one page, which is twice as fast: each test leaves it as it was, and nothing it set going goes on in
+// others
 const going = new Set<ReturnType<typeof setTimeout>>();
 const begin = globalThis.setTimeout;
 globalThis.setTimeout = ((work: () => void, time?: number, ...more: []) => {

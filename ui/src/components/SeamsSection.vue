@@ -1,5 +1,7 @@
 <script setup lang="ts">
-/** Where the pieces of cloth or a soft body hang together: how strongly, beside what they bear; cut and mended by hand. */
+/**
+ * Where the pieces of cloth or a soft body hang together: how strongly, beside what they bear; cut and mended by hand.
+ */
 import { ElButton } from "element-plus";
 import { computed, watch } from "vue";
 import type { Body } from "../api/types";

@@ -18,7 +18,8 @@ const takes = useTakes();
 const survey = useSurvey();
 const view = useView();
 const css = (c: readonly number[]): string => `rgb(${c.map((x) => Math.round(x * 255)).join(" ")})`;
-const weighs = computed(() => shot.things.some((t) => t.name === view.thing && t.body.bonds)); // only the chosen body's bonds are drawn
+// only the chosen body's bonds are drawn
+const weighs = computed(() => shot.things.some((t) => t.name === view.thing && t.body.bonds));
 const mapNow = computed(() =>
   ((props.inTake ? takes.document : shot.document)?.maps ?? []).find((m) => m.name === view.map),
 );

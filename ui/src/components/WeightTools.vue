@@ -1,5 +1,7 @@
 <script setup lang="ts">
-/** Of one of a body's pins, recall or weights: whether its values are shown in the view, and the brush that paints it. */
+/**
+ * Of one of a body's pins, recall or weights: whether its values are shown in the view, and the brush that paints it.
+ */
 import { ElButton } from "element-plus";
 import { computed } from "vue";
 import type { FieldItem } from "../api/types";

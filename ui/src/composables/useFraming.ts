@@ -76,15 +76,16 @@ export function useFraming(
     const names = new Set(view.chosen.map((c) => c.name));
     const some = what === "chosen" ? shown.value.filter((t) => names.has(t.name)) : [];
     if (some.length) return s.frame(pointsOf(some), smooth);
-    const above = ground.on ? points.filter((p) => p[1] >= ground.height - 1e-3 * size.value) : points; // what is under the ground is not looked at
+    // what is under the ground is not looked at
+    const above = ground.on ? points.filter((p) => p[1] >= ground.height - 1e-3 * size.value) : points;
     s.frame(above.length ? above : points, smooth, from);
   }
 
   let looked: readonly Shown[] | null = null;
   let known: { lo: Vec; hi: Vec } | null = null;
   /**
-   * When all of a shot is there for the first time; and again, gently, when it has grown or gone past the picture, or become a
-   * tenth of what it was: a file in another unit.
+   * When all of a shot is there for the first time; and again, gently, when it has grown or gone past the picture, or
+   * become a tenth of what it was: a file in another unit.
    */
   function fitOnce(): void {
     const s = stage.value;

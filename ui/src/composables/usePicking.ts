@@ -63,7 +63,8 @@ export function usePicking(
   }
 
   /**
-   * A click while a tie is being placed: its point on a body; of a string then the other end, on a body or on the ground.
+   * A click while a tie is being placed: its point on a body; of a string then the other end, on a body or on the
+   * ground.
    */
   function placeTie(hit: Hit | null, at: { x: number; y: number }): void {
     const placing = view.placing!;

@@ -1,4 +1,6 @@
-/** What a thing is, in a sentence, when the pointer rests on it or the keyboard reaches it; its name where it has none. */
+/**
+ * What a thing is, in a sentence, when the pointer rests on it or the keyboard reaches it; its name where it has none.
+ */
 import type { Directive } from "vue";
 
 type Hinted = HTMLElement | SVGElement;

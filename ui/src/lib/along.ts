@@ -44,8 +44,8 @@ function vertices(body: Body): unknown {
 }
 
 /**
- * Do to a document what an edit of its bodies brings with it, in place. Returns names of bodies that open as they are made
- * again, because the shape they had settled in was of other vertices.
+ * Do to a document what an edit of its bodies brings with it, in place. Returns names of bodies that open as they are
+ * made again, because the shape they had settled in was of other vertices.
  */
 export function bringAlong(before: ShotDocument, now: ShotDocument): string[] {
   const old = new Map((before.bodies as Body[]).map((b) => [b.name, b]));

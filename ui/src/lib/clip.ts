@@ -40,8 +40,8 @@ export const isEmpty = (clip: Clip): boolean =>
   !clip.bodies.length && !clip.groups.length && !clip.fields.length && !clip.ties.length && !clip.falloffs.length;
 
 /**
- * Put a clip into a document, in place, moved by a way. What a field or tie names and is neither here nor in the clip is
- * left out. Returns what is new, to be chosen, and the names of what was left out.
+ * Put a clip into a document, in place, moved by a way. What a field or tie names and is neither here nor in the clip
+ * is left out. Returns what is new, to be chosen, and the names of what was left out.
  */
 export function paste(
   document: ShotDocument,

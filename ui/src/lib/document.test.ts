@@ -101,7 +101,8 @@ describe("what is computed anew", () => {
     (now.bodies[0] as Body).material.look!.color = "#ff0000";
     (now.bodies[0] as Body).roughness = { size: 1, depth: 1, seed: 1 };
     expect(differences(then, now)).toEqual([]);
-    const { rolling, ...rest } = (now.bodies[0] as Body).material; // what the server hands back is ordered otherwise, and written out
+    // what the server hands back is ordered otherwise, and written out
+    const { rolling, ...rest } = (now.bodies[0] as Body).material;
     (now.bodies[0] as Body).material = { rolling, ...rest } as Body["material"];
     then.bodies[0]!.motion = null;
     delete (now.bodies[0] as Partial<Body>).motion;

@@ -100,8 +100,8 @@ export const newBonds = (kind: MatterKind): NonNullable<Body["bonds"]> => ({
 });
 
 /**
- * Break a whole body, in place: its pieces hold by bonds, which all that acts on it loads. Returns what it had and cannot
- * have any more, in words.
+ * Break a whole body, in place: its pieces hold by bonds, which all that acts on it loads. Returns what it had and
+ * cannot have any more, in words.
  */
 export function breakBody(body: Body, pattern: Pattern): string[] {
   body.pattern = pattern;

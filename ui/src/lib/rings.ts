@@ -18,7 +18,9 @@ export function together(places: ArrayLike<number>): Uint32Array {
 }
 
 export interface Rings {
-  /** in every row the two others of each triangle round a vertex, in the triangle's own order; -1 where there is none */
+  /**
+   * in every row the two others of each triangle round a vertex, in the triangle's own order; -1 where there is none
+   */
   table: Float32Array<ArrayBuffer>;
   /** the row of every corner of every face */
   row: Uint32Array<ArrayBuffer>;
@@ -31,8 +33,8 @@ const CREASE = 0.8;
  * What lies round vertices: of each a row with the triangles round it, at most ``AROUND``.
  *
  * vertices: how many; faces: three vertices each; same: as `together` gives them, where every triangle has vertices of
- * its own: those at one place count for all, its own first. places: where vertices are at rest: then a vertex on a sharp
- * edge has a row for each of its sides.
+ * its own: those at one place count for all, its own first. places: where vertices are at rest: then a vertex on a
+ * sharp edge has a row for each of its sides.
  */
 export function ringsOf(
   vertices: number,
@@ -123,8 +125,8 @@ export interface Tube {
 }
 
 /**
- * Rings of ``sides`` points at both ends of every segment of a rope, joined by faces. Where two segments meet, both have
- * their ring at right angles to the way through, so that they are one round; elsewhere each ends by itself.
+ * Rings of ``sides`` points at both ends of every segment of a rope, joined by faces. Where two segments meet, both
+ * have their ring at right angles to the way through, so that they are one round; elsewhere each ends by itself.
  */
 export function tubeOf(lines: ArrayLike<number>, sides: number): Tube {
   const segments = lines.length / 2;

@@ -1,4 +1,6 @@
-/** Where something that is dragged comes to stand: on lines of the ground, on what is below it, at a corner of a body. */
+/**
+ * Where something that is dragged comes to stand: on lines of the ground, on what is below it, at a corner of a body.
+ */
 import type { Vec } from "./rotation";
 
 export type Snap = "free" | "grid" | "ground" | "surface" | "corners";

@@ -43,8 +43,8 @@ export function covered(stroke: Stroke, point: Vec): number {
 }
 
 /**
- * Let the cover of points of the layer's frame (three numbers each) grow by the last stretch of a stroke, in place: what
- * ``covered`` gives when every stretch was laid so.
+ * Let the cover of points of the layer's frame (three numbers each) grow by the last stretch of a stroke, in place:
+ * what ``covered`` gives when every stretch was laid so.
  */
 export function coverMore(stroke: Stroke, points: Float32Array, cover: Float32Array): void {
   const last = { ...stroke, points: stroke.points.slice(-2) };

@@ -67,7 +67,10 @@ export const useSurvey = defineStore("survey", () => {
     };
   }
 
-  /** Ask again soon, at a frame, with a field's arrows and a body's weights; an answer that is no longer wanted is dropped. */
+  /**
+   * Ask again soon, at a frame, with a field's arrows and a body's weights; an answer that is no longer wanted is
+   * dropped.
+   */
   function update(document: ShotDocument, frame = 0, field = "", weighs = "", shows = ""): void {
     clearTimeout(timer);
     timer = setTimeout(async () => {

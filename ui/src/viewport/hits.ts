@@ -21,7 +21,9 @@ const minus = (a: ArrayLike<number>, i: number, b: ArrayLike<number>, j: number)
   a[i + 2]! - b[j + 2]!,
 ];
 
-/** Where a ray first meets triangles ``from`` to ``to`` of a copy (Moeller and Trumbore 1997); null where it passes by. */
+/**
+ * Where a ray first meets triangles ``from`` to ``to`` of a copy (Moeller and Trumbore 1997); null where it passes by.
+ */
 function hitFaces(origin: Vec, along: Vec, thing: Shown, copy: Copy, from: number, to: number): SurfaceHit | null {
   const { vertices: v, faces } = thing.packed as unknown as { vertices: Float32Array; faces: Uint32Array };
   const q = back(copy.rotation);

@@ -64,12 +64,21 @@ export const PIECE_FRAGMENT = /* glsl */ `
   flat in float vState;
   flat in float vSkin;
   out vec4 color;
-  float hash(vec3 p) { p = fract(p * vec3(0.1031, 0.1030, 0.0973)); p += dot(p, p.yxz + 33.33); return fract((p.x + p.y) * p.z); }
+  float hash(vec3 p) {
+    p = fract(p * vec3(0.1031, 0.1030, 0.0973));
+    p += dot(p, p.yxz + 33.33);
+    return fract((p.x + p.y) * p.z);
+  }
   float grain(vec3 p) {
     vec3 i = floor(p), f = fract(p);
     f = f * f * (3.0 - 2.0 * f);
-    return mix(mix(mix(hash(i), hash(i + vec3(1, 0, 0)), f.x), mix(hash(i + vec3(0, 1, 0)), hash(i + vec3(1, 1, 0)), f.x), f.y),
-               mix(mix(hash(i + vec3(0, 0, 1)), hash(i + vec3(1, 0, 1)), f.x), mix(hash(i + vec3(0, 1, 1)), hash(i + vec3(1, 1, 1)), f.x), f.y), f.z);
+    float low = mix(
+      mix(hash(i), hash(i + vec3(1, 0, 0)), f.x),
+      mix(hash(i + vec3(0, 1, 0)), hash(i + vec3(1, 1, 0)), f.x), f.y);
+    float high = mix(
+      mix(hash(i + vec3(0, 0, 1)), hash(i + vec3(1, 0, 1)), f.x),
+      mix(hash(i + vec3(0, 1, 1)), hash(i + vec3(1, 1, 1)), f.x), f.y);
+    return mix(low, high, f.z);
   }
   void main() {
     if (dot(section.xyz, vWorld) > section.w) discard;
@@ -198,7 +207,8 @@ export const PICK_VERTEX = /* glsl */ `
     fetchPiece(pieceNow(), place, q, tint);
     vPiece = float(pieceNow());
     vWorld = place.xyz + turned(q, position);
-    gl_Position = projectionMatrix * viewMatrix * vec4(place.xyz + turned(q, position) * (place.w > 3.5 ? 0.0 : 1.0), 1.0);
+    vec3 away = turned(q, position) * (place.w > 3.5 ? 0.0 : 1.0);
+    gl_Position = projectionMatrix * viewMatrix * vec4(place.xyz + away, 1.0);
   }
 `;
 
@@ -217,7 +227,11 @@ export const PICK_FRAGMENT = /* glsl */ `
 
 export const GROUND_VERTEX = /* glsl */ `
   out vec3 vWorld;
-  void main() { vec4 w = modelMatrix * vec4(position, 1.0); vWorld = w.xyz; gl_Position = projectionMatrix * viewMatrix * w; }
+  void main() {
+    vec4 w = modelMatrix * vec4(position, 1.0);
+    vWorld = w.xyz;
+    gl_Position = projectionMatrix * viewMatrix * w;
+  }
 `;
 
 /** The ground: a calm disc that fades out, with lines at round distances. */
@@ -259,12 +273,18 @@ export const SLICE_FRAGMENT = /* glsl */ `
   void main() {
     float d;
     if (shapeKind == 0) d = length(vInside) - core.x;
-    else if (shapeKind == 1) { vec3 q = abs(vInside) - 0.5 * core; d = length(max(q, 0.0)) + min(max(q.x, max(q.y, q.z)), 0.0); }
+    else if (shapeKind == 1) {
+      vec3 q = abs(vInside) - 0.5 * core;
+      d = length(max(q, 0.0)) + min(max(q.x, max(q.y, q.z)), 0.0);
+    }
     else if (shapeKind == 2) d = vInside.y;
     else {
       float r = length(vInside.xz);
       float y = vInside.y;
-      if (shapeKind == 3) { vec2 q = vec2(r - core.x, abs(y) - 0.5 * core.y); d = length(max(q, 0.0)) + min(max(q.x, q.y), 0.0); }
+      if (shapeKind == 3) {
+        vec2 q = vec2(r - core.x, abs(y) - 0.5 * core.y);
+        d = length(max(q, 0.0)) + min(max(q.x, q.y), 0.0);
+      }
       else if (shapeKind == 4) d = length(vec2(r, y - clamp(y, -0.5 * core.y, 0.5 * core.y))) - core.x;
       else if (shapeKind == 5) {
         float h = y - 0.5 * core.y;
@@ -274,7 +294,8 @@ export const SLICE_FRAGMENT = /* glsl */ `
       } else d = length(vec2(r - core.x, y)) - core.y;
     }
     float t = edge > 0.0 ? clamp(d / edge, 0.0, 1.0) : step(0.0, d);
-    float v = profile == 0 ? 1.0 - t : profile == 1 ? 1.0 - t * t * (3.0 - 2.0 * t) : profile == 2 ? (1.0 - t) * (1.0 - t) : sqrt(max(0.0, 1.0 - t * t));
+    float v = profile == 0 ? 1.0 - t : profile == 1 ? 1.0 - t * t * (3.0 - 2.0 * t)
+      : profile == 2 ? (1.0 - t) * (1.0 - t) : sqrt(max(0.0, 1.0 - t * t));
     if (inverted > 0.5) v = 1.0 - v;
     if (v < 0.004) discard;
     color = vec4(tint, 0.26 * v);
@@ -284,5 +305,9 @@ export const SLICE_FRAGMENT = /* glsl */ `
 export const SLICE_VERTEX = /* glsl */ `
   uniform mat4 toInside;
   out vec3 vInside;
-  void main() { vec4 w = modelMatrix * vec4(position, 1.0); vInside = (toInside * w).xyz; gl_Position = projectionMatrix * viewMatrix * w; }
+  void main() {
+    vec4 w = modelMatrix * vec4(position, 1.0);
+    vInside = (toInside * w).xyz;
+    gl_Position = projectionMatrix * viewMatrix * w;
+  }
 `;

@@ -17,7 +17,8 @@ const FETCH = /* glsl */ `
   float givenTo(int v) { return texelFetch(given, cell(v), 0).r; }
   vec4 tintOf(float packedColor) {
     if (colorBy != 4 || packedColor < 0.0) return vec4(0.0);
-    return vec4(floor(packedColor / 65536.0), mod(floor(packedColor / 256.0), 256.0), mod(packedColor, 256.0), 255.0) / 255.0;
+    vec3 bytes = vec3(floor(packedColor / 65536.0), mod(floor(packedColor / 256.0), 256.0), mod(packedColor, 256.0));
+    return vec4(bytes / 255.0, 1.0);
   }
 `;
 
@@ -77,7 +78,8 @@ export const SURFACE_VERTEX = /* glsl */ `
     vValue = valueOf(a, ra);
     vTint = tintOf(givenTo(a));
     if (share.x + share.y > 0.0) {
-      // between vertices: on the planes that touch the surface there (Boubekeur and Alexa 2008, doi 10.1145/1457515.1409094)
+      // between vertices: on the planes that touch the surface there (Boubekeur and Alexa 2008, doi
+      // 10.1145/1457515.1409094)
       int b = int(position.y + 0.5);
       int c = int(position.z + 0.5);
       int rb = int(ring.y + 0.5);
@@ -164,7 +166,10 @@ export const SURFACE_FRAGMENT = /* glsl */ `
     if (dot(n, flatNormal) < 0.0) n = -n;
     if (dot(n, flatNormal) < 0.6) n = flatNormal; // a crease stays one
     vec3 base = tint;
-    if (colorBy == 1 || colorBy == 2) base = vValue < 0.0 && colorBy == 2 ? tint * 0.55 : texture(ramp, vec2(clamp(vValue, 0.0, 1.0), 0.5)).rgb;
+    if (colorBy == 1 || colorBy == 2) {
+      vec3 shown = texture(ramp, vec2(clamp(vValue, 0.0, 1.0), 0.5)).rgb;
+      base = vValue < 0.0 && colorBy == 2 ? tint * 0.55 : shown;
+    }
     if (colorBy == 4 && vTint.a > 0.0) base = mix(tint, vTint.rgb / vTint.a, vTint.a);
     if (colorBy == 3) base = mix(tint, heldColor, 0.75 * clamp(vValue, 0.0, 1.0));
     float up = 0.5 + 0.5 * n.y;
@@ -187,7 +192,8 @@ export const flattened = (vertex: string): string =>
       /gl_Position = .*;\n {2}}\n$/,
       `float h = max(0.0, vWorld.y - groundHeight);
     vHeight = h;
-    gl_Position = projectionMatrix * viewMatrix * vec4(vWorld.x - key.x / key.y * h, groundHeight + 0.004, vWorld.z - key.z / key.y * h, 1.0);
+    vec2 at = vWorld.xz - key.xz / key.y * h;
+    gl_Position = projectionMatrix * viewMatrix * vec4(at.x, groundHeight + 0.004, at.y, 1.0);
   }
 `,
     );
