@@ -56,8 +56,8 @@ def test_a_shot_is_renamed_doubled_deleted_and_brought_back_from_the_list(page: 
 def test_a_view_in_which_nothing_moves_draws_nothing(page: Page, running: Parts) -> None:
     page.goto(running.address)
     page.evaluate(
-        "window.asked = 0; const before = requestAnimationFrame;"
-        "window.requestAnimationFrame = (f) => (window.asked++, before.call(window, f))"
+        "() => { window.asked = 0; const before = requestAnimationFrame;"
+        "window.requestAnimationFrame = (f) => (window.asked++, before.call(window, f)) }"
     )
     page.get_by_test_id("new-shot").click()
     page.get_by_test_id("add-box").click()
