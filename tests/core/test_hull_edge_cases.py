@@ -11,7 +11,7 @@ from dynaclast.core.fracture.build import convex_cells as break_into_cells
 from dynaclast.core.geometry import primitives
 from dynaclast.core.solve.collision import WHOLE_BODY_PARTS
 from dynaclast.core.solve.prepare import intervals, prepare
-from dynaclast.core.solve.rigid.hulls import MOST_BLUNT, MOST_CORNERS, ROUNDING, _first_of_each, convex_core
+from dynaclast.core.solve.rigid.hulls import FEW_POINTS, MOST_BLUNT, MOST_CORNERS, ROUNDING, _first_of_each, convex_core
 from dynaclast.core.solve.rigid.manifold import reduce_to_four
 from dynaclast.core.solve.rigid.polytope import SAME_TURN, SAME_WITHIN, keep_distinct
 from playing import played
@@ -41,7 +41,11 @@ def test_a_core_has_no_more_corners_than_its_solid_even_where_these_come_rounded
             assert np.bincount(np.concatenate(core.rings)).min() >= 3  # each is a corner of three faces
 
 
-@given(st.integers(0, 2**32 - 1), st.integers(1, 40), st.sampled_from([1e-6, 1.0, 1e7]))
+@given(
+    st.integers(0, 2**32 - 1),
+    st.integers(1, 40) | st.integers(FEW_POINTS - 1, FEW_POINTS + 40),
+    st.sampled_from([1e-6, 1.0, 1e7]),
+)
 def test_points_in_one_place_are_one_the_first(seed: int, count: int, scale: float) -> None:
     rng = np.random.default_rng(seed)
     points = rng.integers(-2, 3, (count, 3)) * rng.choice([0.0, -1.0, 1.0], 3)  # with zeros of either sign

@@ -344,7 +344,7 @@ def solid_of(points: Array, tol: float, span: float, out: Solid) -> tuple[int, i
     return count, n, volume
 
 
-@kernel(fastmath=frozenset())
+@kernel(fastmath=frozenset())  # products are not fused into sums: hulls, and takes baked of them, keep their bytes
 def core_of(
     outer: Array, count: int, whole: float, full: float, tol: float, most: float, out: Solid
 ) -> tuple[int, float]:
