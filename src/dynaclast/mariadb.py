@@ -121,6 +121,14 @@ class Database:
             f"--ssl-key={keys / KEY}",
         ]
 
+    def _own_temporary(self) -> Path:
+        """A folder for its temporary tables: one that starts deletes what it finds where these lie, also those that
+        another server is at work with.
+        """
+        path = self.folder / "database.tmp"
+        path.mkdir(parents=True, exist_ok=True)
+        return path
+
     def _initialise(self) -> None:
         program = database_program("mariadb-install-db")
         if not program:
@@ -133,6 +141,7 @@ class Database:
             program,
             "--no-defaults",
             f"--datadir={half_made}",
+            f"--tmpdir={self._own_temporary()}",
             "--auth-root-authentication-method=normal",
             "--skip-test-db",
         ]
@@ -159,6 +168,7 @@ class Database:
             program,
             "--no-defaults",
             f"--datadir={self.data}",
+            f"--tmpdir={self._own_temporary()}",
             f"--socket={self.socket}",
             f"--port={self.port}",
             *self._listens(),

@@ -9,6 +9,7 @@ import socket
 import stat
 import subprocess
 import sys
+import tempfile
 import time
 import urllib.request
 from collections.abc import Iterator
@@ -248,14 +249,18 @@ def test_a_stuck_server_is_started_again_and_a_database_that_comes_back_elsewher
 
 def test_a_server_that_outlived_its_supervisor_is_told_by_its_folder(tmp_path: Path) -> None:
     server = Database(tmp_path / "one")
+    others = Path(tempfile.gettempdir()) / f"#sql-temptable-{os.getpid()}-1-1.MAI"
+    others.write_text("a table that another server is at work with")
     server.start()
     try:
+        assert others.exists(), "it deletes what it finds where its own lie"
         assert server.process is not None
         assert Database(tmp_path / "one").leftover() == server.process.pid
         (tmp_path / "two").mkdir()
         (tmp_path / "two" / "database.pid").write_text(str(server.process.pid))
         assert Database(tmp_path / "two").leftover() is None, "one of another checkout"
     finally:
+        others.unlink(missing_ok=True)
         server.stop()
 
 
