@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import os
 import time
 import traceback
@@ -202,7 +203,16 @@ def warm() -> float:
     """Returns the seconds it took."""
     began = time.monotonic()
     bake(_shot())
+    keep_for_good()
     return time.monotonic() - began
+
+
+def keep_for_good() -> None:
+    """What is loaded by now stays to the end of the process. The collector of what does not need not look through it
+    again and again: it held up a run for 150 ms each time.
+    """
+    gc.collect()
+    gc.freeze()
 
 
 def compile_all() -> None:

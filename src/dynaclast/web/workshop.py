@@ -22,6 +22,7 @@ from typing import Any
 from flask import Flask, Response, request
 
 from ..jobs.interrupt import Interrupted, Interruptible
+from ..jobs.warm import keep_for_good
 from .app import create_app, problem
 from .guard import HEADER
 from .services import services_of
@@ -177,4 +178,5 @@ def app() -> Watched:
     services_of(application).reader.begin()
     for library in NEEDED:
         importlib.import_module(library)
+    keep_for_good()
     return Watched(application.wsgi_app)
