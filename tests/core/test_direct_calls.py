@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from dynaclast.core.kernels import kernel, rehearse
-from dynaclast.core.kernels.direct import DirectCall
+from dynaclast.core.kernels.direct import DirectCall, WrittenGroups
 
 
 class Inner(NamedTuple):
@@ -41,6 +41,12 @@ def sums(group, two, array, factor, k, out):
 
 
 by_address = kernel(apart=True)(sums)
+
+
+@kernel(apart=True)
+def counted(group: Group, another: Group) -> int:
+    """Of two groups of one kind, which lie apart."""
+    return len(group.first) + 1000 * len(another.last) if group.share != another.share else -1
 
 
 def arguments(seed: int, rows: int = 4) -> tuple:
@@ -96,6 +102,23 @@ def test_calls_do_not_mix_what_they_were_given() -> None:
         for call, given in ((one, arguments(seed)), (other, arguments(seed + 10, rows=9))):
             call(*given)
             assert np.allclose(given[-1], expected(given), rtol=1e-7)
+
+
+def test_what_several_share_is_written_by_whoever_calls() -> None:
+    groups = WrittenGroups()
+    one, other = DirectCall(by_address, groups), DirectCall(counted, groups)
+    for seed in (1, 2, 1, 3, 3):
+        given, others = arguments(seed), arguments(seed + 10, rows=9)
+        one(*given)
+        assert other(others[0], others[0]._replace(share=2.0)) == 9 + 1000 * len(others[0].last)
+        assert np.allclose(given[-1], expected(given), rtol=1e-7)
+        one(*given)  # nothing of it is new, but another wrote there since
+        assert np.allclose(given[-1], expected(given), rtol=1e-7)
+    group = given[0]
+    with pytest.raises(AttributeError):
+        one(group._replace(first=7.0), *given[1:])  # ends half-way
+    one(*given)
+    assert np.allclose(given[-1], expected(given), rtol=1e-7)
 
 
 def test_it_is_played_in_a_rehearsal() -> None:

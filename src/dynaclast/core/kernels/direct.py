@@ -10,6 +10,7 @@ from __future__ import annotations
 
 import ctypes
 import struct
+from collections import Counter
 from collections.abc import Iterator
 from typing import Any
 
@@ -67,6 +68,7 @@ class _Kept:
         """Raises _OtherKind."""
         if value is self._value:
             return
+        self._value = None  # should it end half-way
         if self._parts:
             for part, one in zip(self._parts, value, strict=True):
                 part.write(one)
@@ -90,28 +92,65 @@ def _flat(kind: ir.Type, value: Any) -> Iterator[Any]:
         yield value
 
 
+_known: dict[int, tuple[Any, ir.Type, ir.Type]] = {}
+
+
+def _written_as(kind: Any) -> tuple[ir.Type, ir.Type]:
+    """How values of a type lie in memory, and are handed on. There is one object of each type: to look it up by what it
+    is made of goes through all of that.
+    """
+    if id(kind) not in _known:
+        model = representation(kind)
+        _known[id(kind)] = kind, model.get_value_type(), model.get_argument_type()
+    return _known[id(kind)][1:]
+
+
+class WrittenGroups:
+    """Large groups of arrays, as kernels read them. Calls that share these write a group down once for all of them; the
+    calls then follow one another in one thread.
+    """
+
+    def __init__(self) -> None:
+        self._known: dict[tuple[int, int], tuple[_Kept, np.ndarray, Any]] = {}
+
+    def place_of(self, value: tuple[Any, ...], kind: Any, whole: ir.Type, number: int) -> tuple[_Kept, np.ndarray]:
+        """Where a group is written.
+
+        kind   : its type, of which there is one object alone; whole: as it lies in memory
+        number : of groups of this type in the same call, which lie apart
+        """
+        key = id(kind), number
+        if key not in self._known:
+            memory = np.zeros(layout(whole)[0] // 8 + 1, np.int64)
+            self._known[key] = _Kept(value, whole, memory.data.cast("B"), 0), memory, kind
+        return self._known[key][:2]
+
+
 class DirectCall:
     """A kernel to be called again and again with mostly the same arguments. It keeps those of its last call alive."""
 
-    def __init__(self, kernel: ApartKernel) -> None:
+    def __init__(self, kernel: ApartKernel, groups: WrittenGroups | None = None) -> None:
+        """groups: that it shares with other calls"""
         self.kernel = kernel
+        self._groups = groups or WrittenGroups()
         self._given: tuple[Any, ...] = ()
         self._numbers: list[Any] = []
         self._code: Any = None
 
-    def __call__(self, *args: Any) -> None:
-        """The kernel returns nothing."""
+    def __call__(self, *args: Any) -> int:
+        """Returns the whole number that the kernel does, 0 where it returns nothing."""
         if rehearsing():
-            self.kernel(*args)
-            return
+            return int(self.kernel(*args) or 0)
         try:
             self._write(args)
         except _OtherKind:
             self._begin(args)
             self._write(args)
+        self._out[0] = 0
         status = self._code(self._out, self._out, *self._numbers)
         if status not in (0, -2):  # of what returns, and of what returns nothing
             raise RuntimeError(f"{self.kernel.__name__} ended with status {status}")
+        return self._out[0]
 
     def _begin(self, args: tuple[Any, ...]) -> None:
         """Write everything down."""
@@ -122,15 +161,17 @@ class DirectCall:
         self._shape: list[ir.Type] = []
         self._at: list[int] = []
         formats: list[Any] = []
+        seen: Counter[int] = Counter()
         for value, kind in zip(args, kinds, strict=True):
-            model = representation(kind)
-            whole, handed = model.get_value_type(), model.get_argument_type()
+            whole, handed = _written_as(kind)
             self._shape.append(whole)
             self._at.append(len(formats))
             if isinstance(value, tuple) and isinstance(handed, ir.PointerType):
-                memory = np.zeros(layout(whole)[0] // 8 + 1, np.int64)
+                kept, memory = self._groups.place_of(value, kind, whole, seen[id(kind)])
+                seen[id(kind)] += 1
+                kept.write(value)
                 self._memory.append(memory)
-                self._kept.append(_Kept(value, whole, memory.data.cast("B"), 0))
+                self._kept.append(kept)
                 flat: list[Any] = [memory.ctypes.data]
             else:
                 self._kept.append(None)
@@ -146,11 +187,11 @@ class DirectCall:
         if not self._given:
             raise _OtherKind
         for k, (value, before) in enumerate(zip(args, self._given, strict=True)):
-            if value is before:
-                continue
             kept = self._kept[k]
             if kept is not None:
-                kept.write(value)
+                kept.write(value)  # also where it is as before: another call may have written there since
+                continue
+            if value is before:
                 continue
             if isinstance(value, np.ndarray) and _kind_of(value) != _kind_of(before):
                 raise _OtherKind

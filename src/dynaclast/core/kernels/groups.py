@@ -56,9 +56,15 @@ def _is_group(kind: ir.Type) -> bool:
 
 def _numbers(kind: ir.Type) -> int:
     """Numbers in a type."""
+    known = getattr(kind, "_numbers", None)
+    if known is not None:
+        return int(known)
     if isinstance(kind, ir.ArrayType):
-        return kind.count * _numbers(kind.element)
-    return sum(_numbers(one) for one in kind.elements) if isinstance(kind, ir.BaseStructType) else 1
+        found = kind.count * _numbers(kind.element)
+    else:
+        found = sum(_numbers(one) for one in kind.elements) if isinstance(kind, ir.BaseStructType) else 1
+    kind._numbers = found
+    return found
 
 
 def _read(builder: ir.IRBuilder, address: Any, kind: ir.Type) -> Any:
