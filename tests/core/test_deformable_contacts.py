@@ -13,14 +13,21 @@ from hypothesis import strategies as st
 from deforming import cloth, rope, soft, started
 from dynaclast.core.geometry import primitives
 from dynaclast.core.kernels import kernel
+from dynaclast.core.kernels.direct import DirectCall
 from dynaclast.core.solve.collision import pack_hulls
 from dynaclast.core.solve.deformable.crossings import cross_hull, cross_triangle, edge_across
 from dynaclast.core.solve.deformable.groups import find_groups, make_groups
-from dynaclast.core.solve.deformable.meetings import MET, ball_rows, find_meetings, segment_rows, with_room
+from dynaclast.core.solve.deformable.meetings import MET, ball_rows, segment_rows, with_room
+from dynaclast.core.solve.deformable.nearby import FASTER, find_nearby
+from dynaclast.core.solve.deformable.pushes import Before, make_before
+from dynaclast.core.solve.deformable.stillness import find_neighbours, make_stillness_scratch
 from dynaclast.core.solve.deformable.system import make_slots
 from dynaclast.core.solve.deformable.tables import VertexTable, make_rows
+from dynaclast.core.solve.loop import Run
 from dynaclast.core.solve.model import InnerFaces
 from dynaclast.core.solve.rigid.hulls import Hull, convex_core
+from dynaclast.core.solve.rigid.sleep import make_links
+from dynaclast.core.solve.state import NOTHING
 from shots import box, shot
 
 
@@ -157,8 +164,8 @@ def test_a_triangle_is_met_within_its_sides_from_the_front_or_from_behind() -> N
 # ---------------------------------------------------------------------------- each other
 
 
-def near(seed: int, speed: float) -> tuple[Any, np.ndarray, np.ndarray]:
-    """The parts of a run of two sheets and a lump that are strewn about, and their points and velocities."""
+def strewn(seed: int, speed: float) -> Run:
+    """A run of two sheets and a lump whose vertices are anywhere, and go anywhere."""
     run = started(
         shot(
             cloth("a", (0, 1, 0), (1, 1), (8, 8), matter={"folds": True}),
@@ -166,22 +173,32 @@ def near(seed: int, speed: float) -> tuple[Any, np.ndarray, np.ndarray]:
             soft("c", (0, 3, 0), (0.5, 0.5, 0.5), matter={"detail": 3}),
         )
     )
-    parts = run.deformable.parts  # type: ignore[union-attr]
-    count = len(parts.elements.points.radius)
-    rng = np.random.default_rng(seed)
-    return parts, rng.uniform(-0.5, 0.5, (count, 3)), speed * rng.normal(size=(count, 3))
+    rng, vertices = np.random.default_rng(seed), run.state.vertices
+    vertices.position[:] = rng.uniform(-0.5, 0.5, vertices.position.shape)
+    vertices.velocity[:] = speed * rng.normal(size=vertices.velocity.shape)
+    return run
+
+
+def looked(run: Run, room: int) -> tuple[Any, Before]:
+    """Parts of a run, and how fast all was, after looking for what is near, with room for so many pairs."""
+    assert run.deformable is not None and run.model.deformables is not None
+    parts, scene, bodies = run.deformable.parts, run.rigid.scene, run.rigid.bodies
+    parts = parts._replace(meeting=with_room(parts.meeting, room, 0))
+    before = make_before(3, run.model.piece_count + 1)
+    given = scene.hulls, scene.pieces, bodies, scene.settings, np.arange(3), 1
+    DirectCall(find_nearby)(parts, before, run.model.deformables.own_mass, *given)
+    return parts, before
 
 
 @pytest.mark.parametrize("speed", [0.0, 1.0])
 @pytest.mark.parametrize("seed", [1, 2])
 def test_pairs_that_may_meet_are_those_that_brute_force_finds(seed: int, speed: float) -> None:
-    parts, at, going = near(seed, speed)
-    meeting = with_room(parts.meeting, 40000, 0)
-    span, reach = 0.02, 30.0
-    find_meetings(parts.elements, at, going, np.arange(3), span, reach, meeting)
+    run = strewn(seed, speed)
+    parts, _ = looked(run, 40000)
+    meeting, at, going = parts.meeting, parts.scratch.point, parts.scratch.point_way
     found = {tuple(sorted(p)) for p in meeting.point[: meeting.counts[0]].tolist()}
     assert len(found) == meeting.counts[0], "each pair once"
-    points, body = parts.elements.points, meeting.body
+    points, body, span = parts.elements.points, meeting.body, run.model.settings.interval
     touching = 0
     for p in range(len(at)):
         for q in range(p + 1, len(at)):
@@ -197,8 +214,52 @@ def test_pairs_that_may_meet_are_those_that_brute_force_finds(seed: int, speed: 
     assert touching > 100
 
 
+def test_as_an_interval_begins_nothing_is_touched_and_speeds_are_kept() -> None:
+    run = strewn(5, 2.0)
+    assert run.deformable is not None and run.model.deformables is not None
+    touches = run.deformable.parts.scratch.touches
+    for values in touches:
+        values[:] = 1
+    _, before = looked(run, 4)
+    assert not any(x.any() for x in touches._replace(on=touches.on - NOTHING, waits=touches.waits - 1))
+    mass, of = run.model.deformables.own_mass, run.model.deformables.elements.vertices.body
+    for b in range(3):
+        mean = mass[of == b] @ run.state.vertices.velocity[of == b] / mass[of == b].sum()
+        assert before.body[b] == pytest.approx(mean, rel=1e-12)
+
+
+@pytest.mark.parametrize(("speed", "tied"), [(0.0, False), (3.0, False), (0.0, True)])
+def test_neighbours_are_those_whose_boxes_meet_within_an_interval_and_what_is_tied(speed: float, tied: bool) -> None:
+    places = [(0.0, 1.0), (0.45, 1.02), (2.0, 1.0), (2.35, 1.2), (9.0, 5.0)]
+    sheets = [cloth(str(k), (x, y, 0), (0.4, 0.4), (3, 3)) for k, (x, y) in enumerate(places)]
+    knot = {"name": "knot", "how": {"kind": "pin"}, "body": "0", "to": "4", "point": [0, 1, 0]}
+    run = started(shot(*sheets, ties=[knot] if tied else []))
+    assert run.deformable is not None
+    parts, e = run.deformable.parts, run.deformable.parts.elements
+    run.state.vertices.velocity[:] = speed * np.random.default_rng(4).normal(size=run.state.vertices.velocity.shape)
+    span, links = run.model.settings.interval, make_links(64, 5)
+    DirectCall(find_neighbours)(parts, run.state.vertex_tie_broken, span, make_stillness_scratch(5), links)
+    count = int(links.count[0])
+    found = set(zip(links.slot[:count].tolist(), links.node[:count].tolist(), strict=True))
+    boxes = []
+    for b in range(5):
+        own = slice(e.bodies.first[b], e.bodies.first[b + 1])
+        x, v = run.state.vertices.position[own], run.state.vertices.velocity[own]
+        room = e.points.ball[e.points.first[b]] + span * (np.linalg.norm(v, axis=1).max() + FASTER * span)
+        boxes.append((x.min(axis=0) - room, x.max(axis=0) + room))
+    near = {
+        (a, b)
+        for a in range(5)
+        for b in range(5)
+        if a != b and (boxes[a][0] <= boxes[b][1]).all() and (boxes[b][0] <= boxes[a][1]).all()
+    }
+    assert found == near | ({(0, 4), (4, 0)} if tied else set())
+    assert (0, 1) in found and (0, 2) not in found
+
+
 def test_balls_that_would_overlap_get_a_row_and_others_none() -> None:
-    parts, at, _ = near(3, 0.0)
+    parts, _ = looked(strewn(3, 0.0), 4)
+    at = parts.scratch.point
     points = parts.elements.points
     at[:] = 10.0 * np.arange(len(at))[:, None]
     at[100] = at[3] + [0.0, 0.3, 0.0]

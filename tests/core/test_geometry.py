@@ -4,15 +4,17 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from scipy.spatial.transform import Rotation
 
 import naive
+from dynaclast.core.arrays import cross, lengths
 from dynaclast.core.errors import GeometryError
 from dynaclast.core.geometry import primitives
 from dynaclast.core.geometry.check import diagnose, solid
 from dynaclast.core.geometry.inside import scatter_inside
-from dynaclast.core.geometry.mass import _cross, combine, mass_properties, signed_volume
+from dynaclast.core.geometry.mass import combine, mass_properties, signed_volume
 from dynaclast.core.geometry.mesh import TriMesh, make, weld
-from dynaclast.core.geometry.rotations import quaternion_product, rotation_matrix
+from dynaclast.core.geometry.rotations import quaternion_product, rotation_matrices, rotation_matrix
 from dynaclast.core.geometry.winding import winding_number
 
 SHAPES = {
@@ -41,9 +43,18 @@ def test_box_mass_properties_are_the_textbook_ones() -> None:
     )
 
 
-def test_cross_products_are_numpys_to_the_bit() -> None:
-    a, b = np.random.default_rng(4).normal(size=(2, 50, 3))
-    assert (_cross(a, b) == np.cross(a, b)).all()
+@given(st.integers(0, 2**31), st.integers(1, 40))
+@settings(max_examples=20, deadline=None)
+def test_products_lengths_and_turns_of_many_rows_are_those_of_each_to_the_bit(seed: int, count: int) -> None:
+    rng = np.random.default_rng(seed)
+    a, b, q = rng.normal(size=(count, 3)), rng.normal(size=(count, 3)), rng.normal(size=(count, 4))
+    assert (cross(a, b) == np.cross(a, b)).all() and (cross(a[0], b) == np.cross(a[0], b)).all()
+    assert (lengths(a) == np.linalg.norm(a, axis=1)).all() and (lengths(a[:, None]) == lengths(a)[:, None]).all()
+    turns = rotation_matrices(q)
+    for turn, one in zip(turns, q, strict=True):
+        assert (turn == rotation_matrix(one)).all()
+    assert np.allclose(turns, Rotation.from_quat(q).as_matrix(), atol=1e-12)
+    assert rotation_matrices(q[:0]).shape == (0, 3, 3)
 
 
 def test_combine_of_two_halves_is_the_whole() -> None:

@@ -21,6 +21,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 Array = NDArray[np.float64]
+Reals = NDArray[np.floating[Any]]
 Index = NDArray[np.integer[Any]]
 Flags = NDArray[np.uint8]
 Mask = NDArray[np.bool_]
@@ -84,6 +85,25 @@ def means(values: Array, of: Index, count: int) -> Array:
     """The same of means; 0 where there is none."""
     many = np.maximum(np.bincount(of, minlength=count), 1)
     return np.asarray(sums(values, of, count) / (many if values.ndim == 1 else many[:, None]))
+
+
+def cross(a: Reals, b: Reals) -> Array:
+    """Cross products of rows (..., 3): those of ``np.cross`` to the bit, which takes twice as long."""
+    x, y, z = a[..., 0], a[..., 1], a[..., 2]
+    u, v, w = b[..., 0], b[..., 1], b[..., 2]
+    out = np.empty(np.broadcast_shapes(a.shape, b.shape))
+    out[..., 0] = y * w - z * v
+    out[..., 1] = z * u - x * w
+    out[..., 2] = x * v - y * u
+    return out
+
+
+def lengths(rows: Reals) -> Array:
+    """Lengths (...) of rows (..., k): those of ``np.linalg.norm`` to the bit, which takes two to five times as long."""
+    square = rows[..., 0] * rows[..., 0]
+    for c in range(1, rows.shape[-1]):
+        square += rows[..., c] * rows[..., c]
+    return np.asarray(np.sqrt(square))
 
 
 def allocate(kind: type[T], count: int) -> T:

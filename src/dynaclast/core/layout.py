@@ -10,7 +10,7 @@ from typing import Any
 
 import numpy as np
 
-from .arrays import Array
+from .arrays import Array, lengths
 from .document import (
     Body,
     DisplaceMesh,
@@ -34,7 +34,7 @@ from .errors import InputError
 from .falloff.shapes import DISTANCE
 from .fracture.build import Resolve, no_files, raw_mesh
 from .geometry.mesh import TriMesh, triangle_normals
-from .geometry.rotations import quaternion_product, rotation_matrix
+from .geometry.rotations import quaternion_product, rotation_matrices, rotation_matrix
 from .timeline.keys import Path
 
 Places = tuple[Array, Array]
@@ -112,7 +112,7 @@ def _apart(draw: Callable[[int], Places], count: int, reach: Array, gap: float, 
         for p, t in zip(points, q, strict=True):
             if have == count:
                 break
-            near = np.linalg.norm(at[:have] - p, axis=1) < reach[:have] + reach[have] + gap
+            near = lengths(at[:have] - p) < reach[:have] + reach[have] + gap
             if not near.any():
                 at[have], turns[have] = p, t
                 have += 1
@@ -121,7 +121,7 @@ def _apart(draw: Callable[[int], Places], count: int, reach: Array, gap: float, 
 
 def _member_reach(group: Group, resolve: Resolve) -> float:
     mesh = raw_mesh(group.body, resolve)
-    return float(np.linalg.norm(mesh.vertices, axis=1).max())
+    return float(lengths(mesh.vertices).max())
 
 
 def volume(
@@ -194,7 +194,7 @@ def surface(
         return points, turn
 
     at, turn = _apart(draw, layout.count, sizes * _member_reach(group, resolve), layout.gap, group.name)
-    up = np.stack([rotation_matrix(q)[:, 1] for q in turn])
+    up = rotation_matrices(turn)[:, :, 1]
     return at + lift[:, None] * up, turn
 
 

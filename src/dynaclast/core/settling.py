@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from .arrays import Array
+from .arrays import Array, lengths
 from .document import AnchorEffect, Body, FieldItem, Opening, Shot
 from .errors import InputError
 from .fracture.build import Resolve, no_files
@@ -79,7 +79,7 @@ def settle(
         run.advance()
         then = [*then[-over:], run.state.vertices.position.copy()]
         # how far each has been from here, so that what swings and comes back does not seem to stand
-        way = np.max([np.linalg.norm(then[-1] - x, axis=1) for x in then[:-1]], axis=0)
+        way = np.max([lengths(then[-1] - x) for x in then[:-1]], axis=0)
         way *= shot.timing.fps / (len(then) - 1)
         share = max(float(np.quantile(way[own], MOST)) / fast[name] for name, own in slots.items())
         top, rests = max(top, share), bool(frame > over and share < STILL)

@@ -11,7 +11,7 @@ from typing import Any
 
 import numpy as np
 
-from ..arrays import Array
+from ..arrays import Array, lengths
 from ..geometry.rotations import rotation_matrix
 
 
@@ -20,13 +20,13 @@ def _local(shape: Any, points: Array) -> Array:
 
 
 def sphere_distance(shape: Any, points: Array) -> Array:
-    return np.linalg.norm(points - np.asarray(shape.center), axis=1) - shape.core
+    return lengths(points - np.asarray(shape.center)) - shape.core
 
 
 def box_distance(shape: Any, points: Array) -> Array:
     """Exact signed distance of a box (rounded outside its corners)."""
     q = np.abs(_local(shape, points)) - 0.5 * np.asarray(shape.core)
-    return np.linalg.norm(np.maximum(q, 0.0), axis=1) + np.minimum(q.max(axis=1), 0.0)
+    return lengths(np.maximum(q, 0.0)) + np.minimum(q.max(axis=1), 0.0)
 
 
 def plane_distance(shape: Any, points: Array) -> Array:
@@ -37,13 +37,13 @@ def plane_distance(shape: Any, points: Array) -> Array:
 def cylinder_distance(shape: Any, points: Array) -> Array:
     p = _local(shape, points)
     q = np.stack([np.hypot(p[:, 0], p[:, 2]) - shape.core, np.abs(p[:, 1]) - 0.5 * shape.height], axis=1)
-    return np.linalg.norm(np.maximum(q, 0.0), axis=1) + np.minimum(q.max(axis=1), 0.0)
+    return lengths(np.maximum(q, 0.0)) + np.minimum(q.max(axis=1), 0.0)
 
 
 def capsule_distance(shape: Any, points: Array) -> Array:
     p = _local(shape, points)
     along = np.clip(p[:, 1], -0.5 * shape.height, 0.5 * shape.height)
-    return np.linalg.norm(p - np.stack([0 * along, along, 0 * along], axis=1), axis=1) - shape.core
+    return lengths(p - np.stack([0 * along, along, 0 * along], axis=1)) - shape.core
 
 
 def cone_distance(shape: Any, points: Array) -> Array:

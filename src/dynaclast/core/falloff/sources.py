@@ -14,7 +14,7 @@ from typing import Any
 import numpy as np
 from scipy.spatial import cKDTree
 
-from ..arrays import Array
+from ..arrays import Array, lengths
 from ..document import (
     DelayReach,
     HoldReach,
@@ -182,7 +182,7 @@ def distance_to_line(points: Array, line: Array, most: float) -> Array:
         some = tree.query_ball_point(0.5 * (start + end), most + 0.5 * float(np.linalg.norm(along)))
         away, long2 = own[some] - start, float(along @ along)
         share = np.clip(away @ along / long2, 0.0, 1.0) if long2 > 0 else np.zeros(len(some))
-        found = np.linalg.norm(away - share[:, None] * along, axis=1)
+        found = lengths(away - share[:, None] * along)
         best[some] = np.minimum(best[some], found)
     out[near] = np.where(best <= most, best, np.inf)
     return out

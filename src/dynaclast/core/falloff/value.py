@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
-from typing import Any
+from typing import Any, cast
 
 import numpy as np
 
-from ..arrays import Array
+from ..arrays import Array, lengths
 from ..document import Falloff, Layer, Stack
 from ..errors import InputError
 from ..geometry.rotations import rotation_matrix
@@ -24,10 +24,11 @@ NEEDS_BENEATH = ("expression", "painted", *REMEMBERS)
 
 def layers_of(falloff: Stack, context: EvaluationContext) -> Stack:
     """The falloff itself, or the shared one it is."""
-    given = getattr(falloff, "given", None)
+    own = vars(falloff)  # to ask a model for what it has not takes longer than all the rest
+    given = own.get("given")
     if given is not None:
-        return given
-    name = getattr(falloff, "use", None)
+        return cast(Stack, given)
+    name = own.get("use")
     if name is None:
         return falloff
     if name not in context.shared:
@@ -38,7 +39,7 @@ def layers_of(falloff: Stack, context: EvaluationContext) -> Stack:
 def value(falloff: Stack, points: Array, context: EvaluationContext = NOW) -> Array:
     """Values (n,) in [0, 1] at points (n, 3) [m], in the world, or of a body's own falloff in its frame."""
     points = np.ascontiguousarray(points, dtype=np.float64).reshape(-1, 3)
-    stands = getattr(falloff, "stands", None)
+    stands: Any = vars(falloff).get("stands")
     if stands is not None:
         points = points @ rotation_matrix(stands.rotation).T + np.asarray(stands.position)
     stack = layers_of(falloff, context)
@@ -50,7 +51,7 @@ def value(falloff: Stack, points: Array, context: EvaluationContext = NOW) -> Ar
             run = []
         run.append((k, layer))
     _compose_run(run, points, context, stack, out)
-    whole = getattr(falloff, "strength", 1.0) * (stack.strength if stack is not falloff else 1.0)
+    whole = falloff.strength * (stack.strength if stack is not falloff else 1.0)
     if whole != 1.0:
         out *= whole
     np.clip(out, *stack.limits, out=out)
@@ -106,7 +107,7 @@ def _composed(
 def _place(layer: Layer, context: EvaluationContext) -> tuple[Array, Array] | None:
     """Where a shape that rides has got to, and its body's turn as a matrix."""
     shape: Any = layer.shape
-    body = getattr(shape, "ride", None)
+    body = vars(shape).get("ride")
     if body is None or context.world is None:
         return None
     point, turn = context.world.carried(body, np.asarray(shape.center, float))
@@ -118,7 +119,7 @@ def names_at(
 ) -> dict[str, Array | np.float64]:
     """What the names of an expression stand for at points."""
     away = points - origin(stack, context)
-    distance = np.linalg.norm(away, axis=1)
+    distance = lengths(away)
     unit = away / np.where(distance > 0, distance, 1.0)[:, None]
     return {
         "value": beneath.copy(),

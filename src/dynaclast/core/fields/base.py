@@ -7,7 +7,7 @@ from typing import Literal, NamedTuple
 
 import numpy as np
 
-from ..arrays import Array, Mask
+from ..arrays import Array, Mask, lengths
 from ..document import FieldItem
 from ..falloff import EvaluationContext, value
 from ..falloff.context import NOW
@@ -121,7 +121,7 @@ def among(targets: Literal["all"] | list[str], names: list[str]) -> Mask:
 def radial(item: FieldItem, on: EffectContext) -> Array:
     """Unit vectors (n, 3) from the reach's origin to the samples; 0 for one at the origin."""
     out = on.at - on.pose_of(item).origin
-    length = np.linalg.norm(out, axis=1)
+    length = lengths(out)
     return out / np.where(length > 0, length, 1.0)[:, None]
 
 

@@ -10,7 +10,7 @@ from collections.abc import Callable
 
 import numpy as np
 
-from ..arrays import Array
+from ..arrays import Array, cross, lengths
 from ..document import AttractorEffect, DragEffect, FieldItem, GravityEffect, TurbulenceEffect, VortexEffect, WindEffect
 from ..falloff.noise import curl_noise, noise
 from ..geometry.rotations import rotation_matrix
@@ -27,7 +27,7 @@ def towards(wanted: Array, velocity: Array, rate: Array, step: float) -> Array:
 
 def unit(vectors: Array) -> tuple[Array, Array]:
     """Unit vectors (n, 3), 0 for the zero vector, and lengths (n,)."""
-    length = np.linalg.norm(vectors, axis=1)
+    length = lengths(vectors)
     return vectors / np.where(length > SMALL, length, 1.0)[:, None], length
 
 
@@ -42,7 +42,7 @@ class Vortex(Effect):
         from_axis = on.at - pose.origin
         height = from_axis @ axis
         out, r = unit(from_axis - height[:, None] * axis)
-        tangent = np.cross(axis, out)
+        tangent = cross(axis, out)
         speed = effect.swirl * np.where(r < effect.core, r / effect.core, effect.core / np.maximum(r, SMALL))
         now = np.einsum("ij,ij->i", samples.midpoint_velocity, tangent)
         acc = (

@@ -40,7 +40,8 @@ class Pose:
 
 def direction_of(item: FieldItem) -> Array:
     """The effect's own direction or axis, unit (3,); zero where it has none."""
-    own = getattr(item.effect, "direction", getattr(item.effect, "axis", None))
+    given = vars(item.effect)
+    own = given.get("direction", given.get("axis"))
     return np.zeros(3) if own is None else np.asarray(own, float) / np.linalg.norm(own)
 
 

@@ -11,7 +11,7 @@ from typing import Protocol
 
 import numpy as np
 
-from ..arrays import Array, Index
+from ..arrays import Array, Index, cross, lengths
 from ..document import Body, Bonds, CellsPattern, ClothMatter, LineShape, RopeMatter, SheetShape, SoftMatter
 from ..errors import GeometryError, InputError
 from ..geometry import primitives
@@ -33,7 +33,7 @@ def line_points(shape: LineShape) -> Array:
     points = np.asarray(shape.points, float)
     if shape.segments is None:
         return points
-    at = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(points, axis=0), axis=1))])
+    at = np.concatenate([[0.0], np.cumsum(lengths(np.diff(points, axis=0)))])
     return np.stack([np.interp(np.linspace(0, at[-1], shape.segments + 1), at, points[:, c]) for c in range(3)], axis=1)
 
 
@@ -55,7 +55,7 @@ def deforming_mesh(body: Body, resolve: Resolve = no_files) -> TriMesh:
         return make(flat.vertices * scale, flat.faces)
     mesh = weld(raw_mesh(body, resolve))
     corner = mesh.vertices[mesh.faces]
-    double = np.linalg.norm(np.cross(corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0]), axis=1)
+    double = lengths(cross(corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0]))
     used, faces = np.unique(mesh.faces[double > 1e-12 * mesh.size() ** 2], return_inverse=True)
     if not len(used):
         raise GeometryError(f"{body.name} has no triangle with an area, so that it cannot be cloth", where=body.name)
@@ -222,6 +222,6 @@ def mass_of(body: Body, surface: Surface) -> float:
         return body.matter.weight * float(triangle_normals(mesh)[1].sum())
     if isinstance(body.matter, RopeMatter):
         ends = surface.vertices[surface.lines]
-        long = float(np.linalg.norm(ends[:, 1] - ends[:, 0], axis=1).sum())
+        long = float(lengths(ends[:, 1] - ends[:, 0]).sum())
         return body.material.density * np.pi * body.matter.radius**2 * long
     return body.material.density * signed_volume(mesh)

@@ -11,7 +11,7 @@ from dataclasses import replace
 import numpy as np
 from scipy.spatial import cKDTree
 
-from ..arrays import Array
+from ..arrays import Array, lengths
 from ..document import Body, BricksPattern, Roughness
 from ..geometry.mesh import TriMesh, make, triangle_normals, weld
 from .pieces import Pieces
@@ -57,9 +57,7 @@ def roughened(pieces: Pieces, rough: Roughness) -> Pieces:
     skin, owner = pieces.skin, corners_of
     for _ in range(5):
         a, b, c = (vertices[faces[:, k]] for k in range(3))
-        longest = np.maximum(
-            np.maximum(np.linalg.norm(b - a, axis=1), np.linalg.norm(c - b, axis=1)), np.linalg.norm(a - c, axis=1)
-        )
+        longest = np.maximum(np.maximum(lengths(b - a), lengths(c - b)), lengths(a - c))
         if not ((~skin) & (longest > 0.6 * rough.size)).any() or 3 * len(faces) > MOST_CORNERS:
             break
         vertices, faces, skin, owner = _split_long(vertices, faces, skin, owner, 0.6 * rough.size)
@@ -86,7 +84,7 @@ def _split_long(
     flat = edges.reshape(-1, 2)
     unique, inverse = np.unique(flat, axis=0, return_inverse=True)
     inverse = inverse.reshape(-1, 3)
-    length = np.linalg.norm(vertices[unique[:, 0]] - vertices[unique[:, 1]], axis=1)
+    length = lengths(vertices[unique[:, 0]] - vertices[unique[:, 1]])
     wanted = np.zeros(len(unique), bool)
     wanted[inverse[~skin].ravel()] = True
     split = wanted & (length > limit)

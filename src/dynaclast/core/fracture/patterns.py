@@ -13,7 +13,7 @@ import manifold3d
 import numpy as np
 from scipy.spatial import Voronoi, cKDTree
 
-from ..arrays import Array
+from ..arrays import Array, lengths
 from ..document import BricksPattern, CellsPattern, Crowd, RadialPattern, SlabsPattern, SplintersPattern
 from ..errors import InputError
 from ..falloff import value
@@ -49,10 +49,7 @@ def count_of(pattern: CellsPattern | SplintersPattern) -> int:
 
 def _guarded(seeds: Array, lo: Array, hi: Array) -> list[Array]:
     """Corner points of every seed's Voronoi cell."""
-    mid, reach = (
-        (lo + hi) / 2,
-        max(float(np.linalg.norm(hi - lo)), float(np.linalg.norm(seeds - (lo + hi) / 2, axis=1).max())),
-    )
+    mid, reach = ((lo + hi) / 2, max(float(np.linalg.norm(hi - lo)), float(lengths(seeds - (lo + hi) / 2).max())))
     guard = mid + 6.0 * reach * np.array(
         [[x, y, z] for x in (-1, 0, 1) for y in (-1, 0, 1) for z in (-1, 0, 1) if x or y or z]
     )

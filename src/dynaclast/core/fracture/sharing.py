@@ -11,7 +11,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from ..arrays import Array, Index
+from ..arrays import Array, Index, cross, lengths
 from ..kernels import kernel
 
 PLANE = 1e-6
@@ -277,10 +277,10 @@ def shared_faces(corners: Array, piece: Index, pieces: int, size: float) -> Shar
     """
     if not len(corners):
         return no_faces()
-    cross = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
-    double = np.linalg.norm(cross, axis=1)
+    across = cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    double = lengths(across)
     keep = double > 1e-16 * size * size
-    corners, piece, cross, double = np.ascontiguousarray(corners[keep]), piece[keep], cross[keep], double[keep]
+    corners, piece, across, double = np.ascontiguousarray(corners[keep]), piece[keep], across[keep], double[keep]
     tolerance = PLANE * size
     lower, upper = corners.min(axis=1) - tolerance, corners.max(axis=1) + tolerance
     start = np.searchsorted(piece, np.arange(pieces + 1)).astype(np.int32)
@@ -296,7 +296,7 @@ def shared_faces(corners: Array, piece: Index, pieces: int, size: float) -> Shar
 
     faces = CutFaces(
         turned(corners),
-        turned(cross / double[:, None]),
+        turned(across / double[:, None]),
         0.5 * double,
         turned(lower),
         turned(upper),
@@ -322,6 +322,6 @@ def shared_faces(corners: Array, piece: Index, pieces: int, size: float) -> Shar
         found[rows],
         values[:, 0].copy(),
         np.ascontiguousarray(values[:, 1:4][:, back]),
-        normal / np.maximum(np.linalg.norm(normal, axis=1), 1e-300)[:, None],
+        normal / np.maximum(lengths(normal), 1e-300)[:, None],
         np.ascontiguousarray(tensor[:, back][:, :, back]),
     )

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ..arrays import Array
+from ..arrays import Array, lengths
 from ..document import FacesPattern
 from ..errors import GeometryError, InputError
 from ..geometry.mesh import TriMesh, make, triangle_normals
@@ -25,9 +25,9 @@ def _vertex_normals(mesh: TriMesh) -> Array:
     for k in range(3):
         at, nxt, prv = (mesh.vertices[mesh.faces[:, (k + j) % 3]] for j in range(3))
         u, v = nxt - at, prv - at
-        cos = np.einsum("ij,ij->i", u, v) / np.maximum(np.linalg.norm(u, axis=1) * np.linalg.norm(v, axis=1), 1e-300)
+        cos = np.einsum("ij,ij->i", u, v) / np.maximum(lengths(u) * lengths(v), 1e-300)
         np.add.at(out, mesh.faces[:, k], np.arccos(np.clip(cos, -1, 1))[:, None] * normal)
-    length = np.linalg.norm(out, axis=1)
+    length = lengths(out)
     return out / np.where(length > 0, length, 1.0)[:, None]
 
 

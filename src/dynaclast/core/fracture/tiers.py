@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 
-from ..arrays import Index
+from ..arrays import Index, lengths
 from ..document import (
     AllPieces,
     BreakStep,
@@ -214,10 +214,10 @@ def _grown(pieces: Pieces, pick: np.ndarray, pattern: ChunksPattern) -> Index:
     rng = np.random.default_rng([pattern.seed, 107])
     # start far apart: each next start is the piece farthest from those so far (Gonzalez 1985)
     starts = [int(own[rng.integers(len(own))])]
-    far = np.linalg.norm(pieces.center[own] - pieces.center[starts[0]], axis=1)
+    far = lengths(pieces.center[own] - pieces.center[starts[0]])
     for _ in range(count - 1):
         starts.append(int(own[np.argmax(far)]))
-        far = np.minimum(far, np.linalg.norm(pieces.center[own] - pieces.center[starts[-1]], axis=1))
+        far = np.minimum(far, lengths(pieces.center[own] - pieces.center[starts[-1]]))
     links: list[list[int]] = [[] for _ in range(pieces.count)]
     for a, b in pieces.bond_piece.tolist():
         if pick[a] and pick[b]:

@@ -9,7 +9,7 @@ import numpy as np
 from scipy import sparse
 from scipy.sparse.csgraph import connected_components
 
-from ..arrays import Array, Index
+from ..arrays import Array, Index, cross, lengths
 from .rotations import rotation_matrix
 
 
@@ -72,9 +72,9 @@ def edges_of(faces: Index) -> Edges:
 def triangle_normals(mesh: TriMesh) -> tuple[Array, Array]:
     """Unit normals (F, 3) and areas (F,) [m2]; a triangle without area gets normal 0."""
     a, b, c = (mesh.vertices[mesh.faces[:, k]] for k in range(3))
-    cross = np.cross(b - a, c - a)
-    length = np.linalg.norm(cross, axis=1)
-    return cross / np.where(length > 0, length, 1.0)[:, None], 0.5 * length
+    across = cross(b - a, c - a)
+    length = lengths(across)
+    return across / np.where(length > 0, length, 1.0)[:, None], 0.5 * length
 
 
 @dataclass(frozen=True)
@@ -100,7 +100,7 @@ def borders_of(mesh: TriMesh) -> Borders:
     ends, face = ends[order], face[order]
     same = np.flatnonzero((ends[1:] == ends[:-1]).all(axis=1) & (face[1:] != face[:-1]))
     vertex = ends[same]
-    length = np.linalg.norm(mesh.vertices[vertex[:, 1]] - mesh.vertices[vertex[:, 0]], axis=1)
+    length = lengths(mesh.vertices[vertex[:, 1]] - mesh.vertices[vertex[:, 0]])
     return Borders(np.stack([face[same], face[same + 1]], axis=1), vertex, length)
 
 

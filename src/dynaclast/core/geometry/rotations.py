@@ -2,23 +2,36 @@
 
 from __future__ import annotations
 
+import math
+from typing import Any
+
 import numpy as np
 from numpy.typing import ArrayLike
 from scipy.spatial.transform import Rotation
 
-from ..arrays import Array
+from ..arrays import Array, lengths
 
 
 def rotation_matrix(q: ArrayLike) -> Array:
     """(3, 3) rotation of a quaternion x, y, z, w; the quaternion is normalised first."""
-    x, y, z, w = np.asarray(q, dtype=np.float64) / np.linalg.norm(np.asarray(q))
-    return np.array(
-        [
-            [1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w)],
-            [2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w)],
-            [2 * (x * z - y * w), 2 * (y * z + x * w), 1 - 2 * (x * x + y * y)],
-        ]
-    )
+    x, y, z, w = np.asarray(q, dtype=np.float64).tolist()
+    length = math.sqrt(x * x + y * y + z * z + w * w)
+    x, y, z, w = x / length, y / length, z / length, w / length
+    return np.array(_rows(x, y, z, w))
+
+
+def rotation_matrices(q: Array) -> Array:
+    """(n, 3, 3) rotations of quaternions (n, 4), each to the bit that of ``rotation_matrix``."""
+    x, y, z, w = (q / lengths(q)[:, None]).T
+    return np.ascontiguousarray(np.moveaxis(np.array(_rows(x, y, z, w)), -1, 0))
+
+
+def _rows(x: Any, y: Any, z: Any, w: Any) -> list[list[Any]]:
+    return [
+        [1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w)],
+        [2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w)],
+        [2 * (x * z - y * w), 2 * (y * z + x * w), 1 - 2 * (x * x + y * y)],
+    ]
 
 
 def quaternion_product(a: Array, b: Array) -> Array:

@@ -13,7 +13,7 @@ from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 from scipy.spatial import cKDTree
 
-from ..arrays import Array, Index, Mask
+from ..arrays import Array, Index, Mask, cross
 from ..document import (
     Decimate,
     DisplaceMesh,
@@ -205,7 +205,7 @@ def unify_step(mesh: TriMesh, step: Unify, told: Told) -> TriMesh:
     count, part, flip = shells(mesh)
     faces = np.where(flip[:, None] > 0.5, mesh.faces[:, ::-1], mesh.faces)
     a, b, c = np.moveaxis(mesh.vertices[faces] - mesh.vertices.mean(axis=0), 1, 0)
-    inwards = np.bincount(part, np.einsum("ij,ij->i", a, np.cross(b, c)), count) < 0
+    inwards = np.bincount(part, np.einsum("ij,ij->i", a, cross(b, c)), count) < 0
     faces = np.where(inwards[part][:, None], faces[:, ::-1], faces)
     turned = int((faces != mesh.faces).any(axis=1).sum())
     said = f"{counted(turned, 'face')} turned, {counted(len(came.faces) - len(faces), 'face')} left out"

@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from ..arrays import Array, Index
+from ..arrays import Array, Index, lengths
 from ..kernels import kernel
 from .inside import Inside
 from .mesh import TriMesh, edges_of
@@ -157,7 +157,7 @@ def _nearest(
 def _balls(corners: Array) -> Array:
     """Middle and radius (T, 4) of balls round triangles (T, 3, 3)."""
     middle = 0.5 * (corners.min(axis=1) + corners.max(axis=1))
-    radius = np.linalg.norm(corners - middle[:, None], axis=2).max(axis=1) * (1.0 + 1e-12)
+    radius = lengths(corners - middle[:, None]).max(axis=1) * (1.0 + 1e-12)
     return np.concatenate([middle, radius[:, None]], axis=1)
 
 

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ..arrays import Array
+from ..arrays import Array, cross, lengths
 from ..kernels import kernel
 from .mesh import TriMesh
 from .tree import Tree, triangle_tree
@@ -95,8 +95,8 @@ class WindingTree:
 
     def _moments(self) -> tuple[Array, Array]:
         tree, corners = self._tree, self._corners
-        across = 0.5 * np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
-        area = np.linalg.norm(across, axis=1) + 1e-300
+        across = 0.5 * cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+        area = lengths(across) + 1e-300
         moment = area[:, None] * corners.mean(axis=1)
         sums = np.zeros((len(tree.child), 7))
         leaf = np.flatnonzero(tree.child < 0)
@@ -109,7 +109,7 @@ class WindingTree:
             if left >= 0:
                 sums[node] = sums[left] + sums[left + 1]
         middle = sums[:, 3:6] / sums[:, 6:]
-        radius = np.linalg.norm(np.maximum(middle - lo, hi - middle), axis=1)
+        radius = lengths(np.maximum(middle - lo, hi - middle))
         return sums[:, :3].copy(), np.concatenate([middle, radius[:, None]], axis=1)
 
     def __call__(self, points: Array) -> Array:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from ..arrays import lengths
 from ..document import AnchorEffect, Body, ClothMatter, RopeMatter, Shot, SoftMatter
 from ..errors import GeometryError, InputError
 from ..fields.base import among
@@ -111,7 +112,7 @@ def _weight(shot: Shot, body: Body, mesh: TriMesh) -> list[Finding]:
     elif isinstance(matter, RopeMatter):
         section = np.pi * matter.radius**2
         ends = local[rope_segments(body, mesh)]
-        total = float(np.linalg.norm(ends[:, 1] - ends[:, 0], axis=1).sum())
+        total = float(lengths(ends[:, 1] - ends[:, 0]).sum())
         load = body.material.density_for(section * total) * section * gravity * min(long, total)
         stiff, unit, word, bears = 1000.0 * matter.young * section, "kN/m2", "young", matter.breaks
     else:

@@ -8,7 +8,7 @@ import numpy as np
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
-from ..arrays import Array, Index, Mask
+from ..arrays import Array, Index, Mask, cross
 from ..document import Shot
 from ..falloff import EvaluationContext
 from ..fields import BONDS, EFFECTS, PIECES, EffectContext, Forcing
@@ -67,7 +67,7 @@ class Bonded:
         arm = center - middle
         square = np.einsum("pi,pi->p", arm, arm)
         whole = inertia.sum(axis=0) + mass @ square * np.eye(3) - np.einsum("p,pi,pj->ij", mass, arm, arm)
-        turning = np.linalg.solve(whole, (torque + np.cross(arm, force)).sum(axis=0))
+        turning = np.linalg.solve(whole, (torque + cross(arm, force)).sum(axis=0))
         motion = RigidMotion(middle, np.zeros(3), force.sum(axis=0) / mass.sum(), turning)
         against = inertial_loads(center, mass, inertia, motion)
         return force + against[0], torque + against[1]

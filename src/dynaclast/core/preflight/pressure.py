@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from ..arrays import Array, Flags, Index
+from ..arrays import Array, Flags, Index, cross, lengths
 from ..document import FieldItem, Shot, WindEffect
 from ..fields import EFFECTS, EffectContext
 from ..fields.base import among
@@ -49,7 +49,7 @@ def wind_pressures(
         force = EFFECTS["wind"].forcing(item, EffectContext(samples, targets, at.evaluation, step=0.0)).linear
         assert force is not None
         corner = x[faces]
-        double = np.linalg.norm(np.cross(corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0]), axis=1)
+        double = lengths(cross(corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0]))
         area = np.bincount(faces.ravel(), np.repeat(double / 6.0, 3), len(x))
-        out[body.name] = np.linalg.norm(force, axis=1) / np.maximum(area, 1e-12)
+        out[body.name] = lengths(force) / np.maximum(area, 1e-12)
     return out

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-import numpy as np
-
+from ..arrays import lengths
 from ..document import FieldItem, Shot
 from ..fracture.pieces import Pieces
 from ..solve.prepare.timing import intervals
@@ -20,7 +19,7 @@ def past_the_limit(
     """
     name = item.name
     pulls = [arrows(shot, at, name), arrows_over(shot, built, at, vertices, name)[1]]
-    most = max((float(np.linalg.norm(p, axis=1).max(initial=0.0)) for p in pulls if p is not None), default=0.0)
+    most = max((float(lengths(p).max(initial=0.0)) for p in pulls if p is not None), default=0.0)
     at_once = not lasts(item)
     searches, _ = intervals(shot.quality, shot.timing.fps)
     safe = shot.limits.speed * (1.0 if at_once else searches * shot.timing.fps)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from scipy.spatial import ConvexHull, QhullError
 
-from ..arrays import Array
+from ..arrays import Array, lengths
 from ..document import Body, FacesPattern, SphereShape
 from ..errors import GeometryError
 from ..fracture.build import Resolve, content_key, convex_cells, shape_mesh
@@ -160,7 +160,7 @@ def pack_hulls(hulls: list[Hull], owner: list[int]) -> Hulls:
     """Hulls as arrays; ``owner``: the piece of each."""
     vertex_start = np.cumsum([0] + [len(h.corners) for h in hulls])
     rings = [ring + vertex_start[k] for k, h in enumerate(hulls) for ring in h.rings]
-    bound = [np.linalg.norm(h.corners, axis=1).max() + h.radius for h in hulls]
+    bound = [lengths(h.corners).max() + h.radius for h in hulls]
     vertices = np.concatenate([np.zeros((0, 3)), *(h.corners for h in hulls)])
     normals = np.concatenate([np.zeros((0, 3)), *(h.normals.reshape(-1, 3) for h in hulls)])
     return Hulls(

@@ -68,6 +68,8 @@ def add_tie_forces(model: Model, state: State, center: Array, force: Array, torq
     force, torque : (P, 3) float64, [N], [N m] about each piece's centre, in and out
     """
     asm, ties = state.assemblies, model.ties
+    if not len(ties.kind):
+        return
     h = model.settings.interval / model.settings.substeps
     for i in np.flatnonzero((state.tie_broken == 0) & (state.tie_impulse != 0).any(axis=1)):
         impulse, ends = state.tie_impulse[i] / h, []

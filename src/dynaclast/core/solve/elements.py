@@ -11,11 +11,11 @@ from typing import Protocol
 
 import numpy as np
 
-from ..arrays import Array, Flags, Index, Mask, means
+from ..arrays import Array, Flags, Index, Mask, cross, lengths, means
 from ..document import FieldItem
 from ..fields.base import among
 from ..fields.samples import BONDS, PIECES, SEAMS, VERTICES, Samples, at_rest
-from ..geometry.rotations import rotation_matrix
+from ..geometry.rotations import rotation_matrices
 from .deformable.exposure import ExposedFaces
 from .frame import bond_positions
 from .live_world import Exposed, LiveWorld
@@ -82,7 +82,7 @@ class PieceSpace:
     def samples(self, number: int | None) -> Samples:
         model, asm, slot = self._model, self._state.assemblies, self._state.piece_assembly
         arm = self._world.center - asm.position[slot]
-        velocity = asm.velocity[slot] + np.cross(asm.angular_velocity[slot], arm)
+        velocity = asm.velocity[slot] + cross(asm.angular_velocity[slot], arm)
         last, lead = (None, 0.0) if number is None else self._last_motion(velocity, number)
         likely = 0.0 if last is None else self._likely_acceleration(last)
         return Samples(
@@ -128,8 +128,8 @@ class PieceSpace:
         memory["acceleration"] = change
         if usual is None:
             return change, lead
-        size = np.linalg.norm(change, axis=1) + np.linalg.norm(usual, axis=1)
-        jump = np.linalg.norm(change - usual, axis=1) > 0.5 * size + NO_JUMP
+        size = lengths(change) + lengths(usual)
+        jump = lengths(change - usual) > 0.5 * size + NO_JUMP
         memory["acceleration before"] = usual
         return np.where(jump[:, None], np.nan, change), np.where(jump[:, None], 0.0, lead)
 
@@ -164,9 +164,9 @@ class VolumePoints:
         samples of all pieces.
         """
         asm, slot, row = self._state.assemblies, self._state.piece_assembly[self.piece], np.repeat(self.piece, 6)
-        turn = np.array([rotation_matrix(q) for q in asm.orientation[slot]]).reshape(-1, 3, 3)
+        turn = rotation_matrices(asm.orientation[slot])
         arm = np.einsum("wij,wkj->wki", turn, self._arm).reshape(-1, 3)
-        spin = np.cross(pieces.angular_velocity[row], arm)
+        spin = cross(pieces.angular_velocity[row], arm)
         known = None if pieces.acceleration is None else pieces.acceleration[row]
         return Samples(
             PIECES,

@@ -11,7 +11,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from ..arrays import Array, Mask
+from ..arrays import Array, Mask, cross, lengths
 from ..document import (
     OVER_TIME,
     AtCue,
@@ -51,7 +51,7 @@ class Steady(NamedTuple):
 
 def _spreads(item: FieldItem) -> bool:
     """Whether a field acts on bodies of one piece at points spread in them; what differs piece by piece does not."""
-    return EFFECTS[item.effect.kind].over_volume and not getattr(item.effect, "noise", 0.0)
+    return EFFECTS[item.effect.kind].over_volume and not vars(item.effect).get("noise", 0.0)
 
 
 class Moment(NamedTuple):
@@ -77,11 +77,12 @@ class Call(NamedTuple):
 def _is_steady(item: FieldItem, falloff: Stack) -> bool:
     """Whether a field does the same in every interval in which nothing moves."""
     moves = item.travel is not None or item.aim is not None
-    keyed = bool(item.channels) or bool(getattr(falloff, "channels", None))
+    keyed = bool(item.channels) or bool(vars(falloff).get("channels"))
     counts = item.effect.kind in ("kill", "displace", "turbulence")
     gusty = item.effect.kind == "wind" and item.effect.gusts > 0
     in_time = any(
-        x.shape.kind in ("expression", "sound", *REMEMBERS) or getattr(x.shape, "rate", 0.0) > 0 for x in falloff.layers
+        x.shape.kind in ("expression", "sound", *REMEMBERS) or vars(x.shape).get("rate", 0.0) > 0
+        for x in falloff.layers
     )
     return not (moves or keyed or counts or gusty or in_time) and isinstance(item.cue, (AtCue, SpanCue))
 
@@ -143,7 +144,7 @@ class ActiveFields:
 
     def _delays(self, item: FieldItem, space: str = PIECES) -> Array:
         """How much later a field acts on each sample of a movable space (n,) [s]."""
-        stagger = getattr(item.cue, "stagger", None)
+        stagger = vars(item.cue).get("stagger")
         rest = self._start[space]
         if stagger is None:
             return self._delay.setdefault(("", space), np.zeros(len(rest)))
@@ -323,7 +324,7 @@ class ActiveFields:
         force = (samples.mass / 6.0)[:, None] * done
         linear, torque = forcing.linear.copy(), np.zeros((len(on.samples), 3))
         linear[piece] = done.reshape(-1, 6, 3).mean(axis=1)
-        torque[piece] = np.cross(arm, force).reshape(-1, 6, 3).sum(axis=1)
+        torque[piece] = cross(arm, force).reshape(-1, 6, 3).sum(axis=1)
         return forcing._replace(linear=linear) + Forcing(torque=torque)
 
     # ------------------------------------------------------------------------------- blows
@@ -442,7 +443,7 @@ class ActiveFields:
         inside_mass = np.bincount(slot, model.pieces.mass * (reach >= 0.5) * (share > 0), slots)
         within = inside_mass >= 0.5 * np.bincount(slot, model.pieces.mass, slots)
         within &= np.bincount(slot, minlength=slots) > 0
-        speed = np.linalg.norm(asm.velocity, axis=1) + np.linalg.norm(asm.angular_velocity, axis=1) * asm.radius
+        speed = lengths(asm.velocity) + lengths(asm.angular_velocity) * asm.radius
         slow = state.memory.setdefault(f"{item.name}:slow", np.zeros(slots))
         age = state.memory.setdefault(f"{item.name}:age", np.zeros(slots))
         free = (asm.alive == 1) & (asm.motion == Motion.DYNAMIC)

@@ -6,7 +6,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from ..arrays import Array, Index, Mask
+from ..arrays import Array, Index, Mask, cross, lengths
 from ..document import FieldItem, KillEffect, StrainEffect
 from ..fields import BONDS, PIECES, SEAMS, VERTICES, Forcing
 from .actions import Actions
@@ -210,7 +210,7 @@ class FieldEffects:
             impulse = mass[own, None] * linear[own]
             asm.velocity[slot] += impulse.sum(axis=0) * asm.inv_mass[slot]
             if asm.piece_count[slot] > 1:
-                moment = np.cross(center[own] - asm.position[slot], impulse).sum(axis=0)
+                moment = cross(center[own] - asm.position[slot], impulse).sum(axis=0)
                 asm.angular_velocity[slot] += self._rigid.inverse_inertia(slot) @ moment
 
     # ------------------------------------------------------------------------------- sleep
@@ -226,7 +226,7 @@ class FieldEffects:
                 return
             felt = state.memory["felt"] = np.zeros((len(asm.mass), 3))
         g = float(np.linalg.norm(self._model.settings.gravity))
-        change = np.linalg.norm(acceleration - felt, axis=1) + np.linalg.norm(turning, axis=1) * asm.radius
+        change = lengths(acceleration - felt) + lengths(turning) * asm.radius
         asleep = asm.asleep == 1
         for slot in np.flatnonzero(asleep & (asm.alive == 1) & (change > WAKES_FROM * max(g, 1.0))):
             wake_one(slot, asm)

@@ -93,7 +93,7 @@ def bond_positions(model: Model, state: State) -> Array:
 
 
 @kernel(inline=True)
-def _carry(asm: Assemblies, a: int, point: Array) -> tuple[float, float, float]:
+def carry(asm: Assemblies, a: int, point: Array) -> tuple[float, float, float]:
     """Where assembly a has carried a point (3,) of the opening pose [m]."""
     x, y, z = point[0] - asm.rest_center[a, 0], point[1] - asm.rest_center[a, 1], point[2] - asm.rest_center[a, 2]
     qx, qy, qz, qw = asm.orientation[a, 0], asm.orientation[a, 1], asm.orientation[a, 2], asm.orientation[a, 3]
@@ -109,7 +109,7 @@ def _carry(asm: Assemblies, a: int, point: Array) -> tuple[float, float, float]:
 def _carry_points(points: Array, slot: Index, asm: Assemblies, out: Array) -> None:
     """Points (n, 3) of the opening pose where their assemblies (n,) have carried them."""
     for p in range(len(points)):
-        out[p, 0], out[p, 1], out[p, 2] = _carry(asm, slot[p], points[p])
+        out[p, 0], out[p, 1], out[p, 2] = carry(asm, slot[p], points[p])
 
 
 ENERGY, TOP_SPEED, MOVING, LOST = range(4)
@@ -154,7 +154,7 @@ def _picture(
         else:
             state[p] = PieceState.MOVING
             moving += 1
-        x, y, z = _carry(asm, a, pieces.rest_center[p])
+        x, y, z = carry(asm, a, pieces.rest_center[p])
         if lost < 0 and not (np.isfinite(x) and np.isfinite(y) and np.isfinite(z)):
             lost = p
         position[p, 0], position[p, 1], position[p, 2] = x, y, z

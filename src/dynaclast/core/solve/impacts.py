@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ..arrays import Array
+from ..arrays import Array, lengths
 from .deformable.run import DeformableRun
 from .events import EventLog, readable
 from .impact_loads import IMPACT_TIME
@@ -66,7 +66,7 @@ class Impacts:
         hit = np.flatnonzero(found.faster_than(IMPACT_EVENT_FROM) & (found.piece >= 0))
         if not len(hit):
             return None
-        impulse = np.linalg.norm(found.force[hit], axis=1) * self._model.settings.interval
+        impulse = lengths(found.force[hit]) * self._model.settings.interval
         other = self._model.piece_count + found.body[hit]
         return impulse, found.piece[hit], other, found.speed[hit], found.place[hit]
 

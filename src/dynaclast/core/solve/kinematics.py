@@ -48,6 +48,8 @@ class Kinematics:
         model, state = self._model, self._state
         asm, interval = state.assemblies, model.settings.interval
         self._held, self._number = [], number
+        if not self._drives:
+            return
         slots: list[int] = []
         positions: list[Array] = []
         orientations: list[Array] = []

@@ -2,12 +2,19 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 
-from ..arrays import Index
+from ..arrays import Array, Index, lengths
 from .events import EventLog
 from .model import Model
 from .state import State
+
+
+def _surely_below(values: Array, limit: float) -> bool:
+    """Whether no row (n, 3) can be longer than the limit, by its largest number."""
+    return bool(max(values.max(initial=0.0), -values.min(initial=0.0)) * math.sqrt(3.0) <= limit)
 
 
 class Limits:
@@ -25,9 +32,9 @@ class Limits:
         model, asm = self._model, self._state.assemblies
         kinds = (asm.velocity, model.speed_limit, "speed"), (asm.angular_velocity, model.angular_speed_limit, "spin")
         for values, limit, what in kinds:
-            if max(values.max(), -values.min()) * np.sqrt(3.0) <= limit:  # nothing can be too fast
+            if _surely_below(values, limit):
                 continue
-            size = np.linalg.norm(values[awake], axis=1)
+            size = lengths(values[awake])
             for slot, now in zip(awake[size > limit], size[size > limit], strict=True):
                 values[slot] *= limit / now
                 body = int(model.pieces.body[slot])
@@ -43,7 +50,9 @@ class Limits:
         if deformables is None:
             return
         velocity = self._state.vertices.velocity
-        speed = np.linalg.norm(velocity, axis=1)
+        if _surely_below(velocity, limit):
+            return
+        speed = lengths(velocity)
         fast = np.flatnonzero(speed > limit)
         velocity[fast] *= (limit / speed[fast])[:, None]
         of = deformables.elements.vertices.body

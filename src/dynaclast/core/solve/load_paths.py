@@ -15,7 +15,7 @@ import numpy as np
 
 from ..arrays import Array, Index, Mask
 from ..fields import Forcing
-from ..geometry.rotations import rotation_matrix
+from ..geometry.rotations import rotation_matrices, rotation_matrix
 from ..kernels import kernel
 from ..kernels.linalg import multiply, rotate_by
 from .bonds import Bonds
@@ -378,7 +378,7 @@ class LoadPaths:
             force = none if forcing.linear is None else mass * forcing.linear
             torque = none if forcing.torque is None else forcing.torque
             if forcing.angular is not None:
-                turn = np.array([rotation_matrix(q) for q in state.assemblies.orientation])[state.piece_assembly]
+                turn = rotation_matrices(state.assemblies.orientation)[state.piece_assembly]
                 inertia = turn @ model.pieces.inertia @ turn.transpose(0, 2, 1)
                 torque = torque + np.einsum("pij,pj->pi", inertia, forcing.angular)
             out.append(Source("field", name, force, torque))

@@ -32,7 +32,6 @@ from .maps import RunMaps
 from .model import Model
 from .releases import Releases
 from .rigid.run import RigidRun
-from .rigid.sleep import no_links
 from .seams import Seams
 from .state import State, copied, put_back
 from .sweeps import Ahead
@@ -226,12 +225,12 @@ class Run:
         self.limits.apply(awake)
         self.tie_breaks.break_overloaded()
         if self.deformable is None:
-            rigid.fall_asleep(awake, no_links())
+            rigid.fall_asleep(awake)
             return True
         self.tie_breaks.break_vertex_ties(self.deformable)
         self.deformable.keep_pushes()
         self.deformable.wake_pressed()
-        self.deformable.fall_asleep(rigid.fall_asleep(awake, self.deformable.measure_rest()))
+        self.deformable.fall_asleep(rigid.fall_asleep(awake, self.deformable.measure_stillness(rigid.bodies)))
         if self.seams:
             self.seams.open_by_tension()
         return True

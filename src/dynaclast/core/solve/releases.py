@@ -46,11 +46,19 @@ class Releases:
         self._deformable = deformable
 
     def waiting_for_touch(self) -> bool:
+        if not self._any_held():
+            return False
         return bool((self._state.hold == Hold.TOUCH).any() or (self._state.vertex_hold == Hold.TOUCH).any())
+
+    def _any_held(self) -> bool:
+        """Whether anything is held, for whatever reason."""
+        return bool(self._state.hold.any() or self._state.vertex_hold.any())
 
     def release_due(self, number: int) -> None:
         """Let go the bodies whose cue falls in interval ``number``."""
-        if not ((self._state.hold == Hold.CUE).any() or (self._state.vertex_hold == Hold.CUE).any()):
+        if not self._any_held() or not (
+            (self._state.hold == Hold.CUE).any() or (self._state.vertex_hold == Hold.CUE).any()
+        ):
             return
         interval = self._model.settings.interval
         for b, release in enumerate(self._model.releases):

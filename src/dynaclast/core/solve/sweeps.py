@@ -14,7 +14,7 @@ from typing import NamedTuple
 import numpy as np
 
 from ..arrays import Array, Flags, Index, Mask
-from ..geometry.rotations import rotation_matrix, vector_to_quaternion
+from ..geometry.rotations import rotation_matrices, rotation_matrix, vector_to_quaternion
 from ..kernels import kernel
 from .deformable.tables import Elements, Held
 from .frame import piece_positions
@@ -146,7 +146,7 @@ def shapes_of(model: Model, state: State, pieces: Index) -> ConvexSets:
     slot, of = state.piece_assembly[piece], np.repeat(np.arange(len(shape)), count)
     points = hulls.vertices[rows] + (model.pieces.rest_center[piece] - asm.rest_center[slot])[of]
     slots, which = np.unique(slot, return_inverse=True)
-    turn = np.array([rotation_matrix(q) for q in asm.orientation[slots]]).reshape(-1, 3, 3)
+    turn = rotation_matrices(asm.orientation[slots])
     points = np.einsum("nij,nj->ni", turn[which[of]], points) + asm.position[slot][of]
     return convex_sets(points, count, hulls.radius[shape], piece.astype(np.int64), model.pieces.body[piece])
 

@@ -42,7 +42,7 @@ def _starts(cue: PulseCue | HandCue, before: float, after: float) -> list[float]
 def lasts(item: FieldItem) -> bool:
     """Whether a field acts over time, not in blows."""
     cue = item.cue
-    return item.effect.kind in OVER_TIME or isinstance(cue, SpanCue) or getattr(cue, "length", 0.0) > 0
+    return item.effect.kind in OVER_TIME or isinstance(cue, SpanCue) or vars(cue).get("length", 0.0) > 0
 
 
 def fires(item: FieldItem, number: int, step: float, delay: Array) -> np.ndarray | None:

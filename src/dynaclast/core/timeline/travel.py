@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ..arrays import Array
+from ..arrays import Array, lengths
 from ..document import PathTravel
 
 
@@ -12,7 +12,7 @@ def along_path(travel: PathTravel, time: float) -> Array:
     """The place (3,) on a path at a time, at even speed by its length; smooth: rounded, gently started and stopped."""
     points = np.asarray(travel.points, float)
     share = float(np.clip((time - travel.start) / travel.time, 0.0, 1.0))
-    steps = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(points, axis=0), axis=1))])
+    steps = np.concatenate([[0.0], np.cumsum(lengths(np.diff(points, axis=0)))])
     if steps[-1] <= 0:
         return points[0]
     if not travel.smooth:

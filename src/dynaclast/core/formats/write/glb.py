@@ -7,6 +7,7 @@ from __future__ import annotations
 import numpy as np
 import pygltflib as gltf
 
+from ...arrays import cross
 from ...geometry.mesh import TriMesh
 from .changes import changes
 from .glb_buffer import Buffer
@@ -93,7 +94,7 @@ def write_glb(scene: ExportScene) -> bytes:
 def _primitive(buffer: Buffer, mesh: TriMesh, faces: np.ndarray, material: int) -> gltf.Primitive:
     """Some faces (F,) bool of a mesh, with a vertex per corner."""
     corners = mesh.vertices[mesh.faces[faces]].astype(np.float32)
-    normals = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    normals = cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
     length = np.linalg.norm(normals, axis=1, keepdims=True)
     normals = np.where(length > 0, normals / np.where(length > 0, length, 1), [0, 1, 0]).astype(np.float32)
     position = buffer.add(corners.reshape(-1, 3), gltf.VEC3, target=gltf.ARRAY_BUFFER, bounds=True)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ...arrays import Index
+from ...arrays import Index, cross, lengths
 
 
 def smooth_normals(points: np.ndarray, faces: Index, place: Index) -> np.ndarray:
@@ -14,7 +14,7 @@ def smooth_normals(points: np.ndarray, faces: Index, place: Index) -> np.ndarray
             that what can tear is smooth as long as it hangs together
     """
     x = np.asarray(points, float)
-    own = np.cross(x[faces[:, 1]] - x[faces[:, 0]], x[faces[:, 2]] - x[faces[:, 0]])
+    own = cross(x[faces[:, 1]] - x[faces[:, 0]], x[faces[:, 2]] - x[faces[:, 0]])
     key = np.concatenate(
         [place[:, None], np.ascontiguousarray(points, np.float32).view(np.int32).reshape(-1, 3)], axis=1
     )
@@ -25,5 +25,5 @@ def smooth_normals(points: np.ndarray, faces: Index, place: Index) -> np.ndarray
     out = np.zeros((int(group.max(initial=0)) + 1, 3))
     for k in range(3):
         np.add.at(out, group[faces[:, k]], own)
-    out /= np.maximum(np.linalg.norm(out, axis=1), 1e-30)[:, None]
+    out /= np.maximum(lengths(out), 1e-30)[:, None]
     return out[group].astype(np.float32)

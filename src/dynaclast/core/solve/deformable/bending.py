@@ -13,7 +13,7 @@ from typing import NamedTuple
 import numpy as np
 from scipy import sparse
 
-from ...arrays import Array, Index
+from ...arrays import Array, Index, cross, lengths
 from ...kernels import kernel
 from .pattern import add_scalar_product
 from .tables import CurveTable
@@ -44,7 +44,7 @@ def curvature_of(x: Array, faces: Index) -> Curvature:
     n = len(x)
     corner = x[faces]
     edge = [corner[:, (k + 2) % 3] - corner[:, (k + 1) % 3] for k in range(3)]  # opposite corner k
-    double = np.maximum(np.linalg.norm(np.cross(edge[0], edge[1]), axis=1), 1e-300)
+    double = np.maximum(lengths(cross(edge[0], edge[1])), 1e-300)
     cotangent = np.stack(
         [-np.einsum("tc,tc->t", edge[(k + 1) % 3], edge[(k + 2) % 3]) / double for k in range(3)], axis=1
     )
@@ -123,7 +123,7 @@ def curved_rest(found: Curvature, x: Array, faces: Index, stiffness: Array | flo
     Normals of the vertices times the matrix are the forces that hold up the curvature at rest.
     """
     bent = found.laplacian @ x
-    if np.linalg.norm(bent, axis=1).max(initial=0.0) <= FLAT * np.sqrt(found.area.max(initial=0.0)):
+    if lengths(bent).max(initial=0.0) <= FLAT * np.sqrt(found.area.max(initial=0.0)):
         return None
     normal = vertex_normals(x, faces)
     along = _weight(found, stiffness) * np.einsum("vc,vc->v", bent, normal)
@@ -133,11 +133,11 @@ def curved_rest(found: Curvature, x: Array, faces: Index, stiffness: Array | flo
 def vertex_normals(x: Array, faces: Index) -> Array:
     """Unit normals (V, 3), by the areas of the triangles (F, 3) round each vertex."""
     corner = x[faces]
-    normal = np.cross(corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0])
+    normal = cross(corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0])
     out = np.zeros_like(x)
     for k in range(3):
         np.add.at(out, faces[:, k], normal)
-    return out / np.maximum(np.linalg.norm(out, axis=1), 1e-300)[:, None]
+    return out / np.maximum(lengths(out), 1e-300)[:, None]
 
 
 @kernel(inner=True)

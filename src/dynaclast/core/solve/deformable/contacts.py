@@ -15,15 +15,13 @@ from ...arrays import Array, Flags, Index
 from ...kernels import kernel
 from ...kernels.linalg import rotate_by
 from ..inner_faces import leads_inside
-from ..model import GROUND, Hold, Hulls, InnerFaces, Motion, PieceTable
+from ..model import GROUND, Hulls, InnerFaces, Motion, PieceTable
 from ..rigid.groups import Bodies
 from ..state import Assemblies
 from .crossings import cross_hull, cross_triangle, edge_across
 from .system import Slots
 from .tables import MOST_VERTICES, BlockPattern, Held, PointTable, Rows
 
-BUNCH = 32
-"""Vertices that are looked at together when near hulls are looked for."""
 STAYS = 0.1
 """What would leave what it touches by less than this share of its edges is taken to stay there at first."""
 TOLERATED = 0.1
@@ -99,71 +97,6 @@ def _of_point(points: PointTable, p: int, rows: Rows, count: int) -> None:
     """A row on a point."""
     for k in range(4):
         rows.vertex[count, k], rows.weight[count, k] = points.vertex[p, k], points.weight[p, k]
-
-
-@kernel
-def find_near(
-    x: Array,
-    v: Array,
-    points: PointTable,
-    at: Array,
-    going: Array,
-    awake: Index,
-    hulls: Hulls,
-    pieces: PieceTable,
-    bodies: Bodies,
-    collides: Array,
-    span: float,
-    reach: Array,
-    out: Near,
-) -> None:
-    """Points that may meet a shape within a time.
-
-    x, v     : (N, 3) float64, [m], [m/s], of vertices
-    at, going : (C, 3) float64, of points, scratch
-    awake    : (n,) int64, deformable bodies
-    collides : (B, bodies) uint8, whether a deformable body and a body of the shot touch
-    span     : float, [s]; reach : (B,) float64, [m/s2], how fast each may gain speed
-    """
-    asm, count = bodies.assemblies, 0
-    place_points(points, awake, x, 1, at)
-    place_points(points, awake, v, 1, going)
-    for b in awake:
-        for start in range(points.first[b], points.first[b + 1], BUNCH):
-            last = min(start + BUNCH, points.first[b + 1])
-            lx, ly, lz, hx, hy, hz = np.inf, np.inf, np.inf, -np.inf, -np.inf, -np.inf
-            fast, thick = 0.0, 0.0
-            for i in range(start, last):
-                lx, hx = min(lx, at[i, 0]), max(hx, at[i, 0])
-                ly, hy = min(ly, at[i, 1]), max(hy, at[i, 1])
-                lz, hz = min(lz, at[i, 2]), max(hz, at[i, 2])
-                fast = max(fast, going[i, 0] * going[i, 0] + going[i, 1] * going[i, 1] + going[i, 2] * going[i, 2])
-                thick = max(thick, points.radius[i] + points.reach[i])
-            margin = thick + span * (np.sqrt(fast) + reach[b] * span)
-            for s in range(len(hulls.piece)):
-                p = hulls.piece[s]
-                if not collides[b, pieces.body[p]] or pieces.hold[p] == Hold.REMOVED:
-                    continue
-                a = bodies.piece_assembly[p]
-                cx, cy, cz = carried(asm, a, pieces.rest_center[p])
-                w = asm.angular_velocity[a]
-                speed = np.sqrt(asm.velocity[a, 0] ** 2 + asm.velocity[a, 1] ** 2 + asm.velocity[a, 2] ** 2)
-                speed += np.sqrt(w[0] * w[0] + w[1] * w[1] + w[2] * w[2]) * asm.radius[a]
-                far = hulls.bound[s] + span * speed + margin
-                if cx + far < lx or cx - far > hx or cy + far < ly or cy - far > hy or cz + far < lz or cz - far > hz:
-                    continue
-                for i in range(start, last):
-                    dx, dy, dz = at[i, 0] - cx, at[i, 1] - cy, at[i, 2] - cz
-                    if (
-                        dx * dx + dy * dy + dz * dz <= far * far
-                        and points.held[i] != Held.FOLLOWS
-                        and not points.between[i]
-                        and points.tied[i] != pieces.body[p]
-                    ):
-                        if count < len(out.point):
-                            out.point[count], out.shape[count] = i, s
-                        count += 1
-    out.found[0] = count
 
 
 @kernel(inner=True)

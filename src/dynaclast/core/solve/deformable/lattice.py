@@ -18,7 +18,7 @@ import numpy as np
 from scipy import sparse
 from scipy.sparse.linalg import splu
 
-from ...arrays import Array, Index
+from ...arrays import Array, Index, cross
 from ...kernels import kernel
 from .tables import FactorTable, Hinge, LatticeTable
 
@@ -165,7 +165,7 @@ def cube_stresses(table: LatticeTable, cubes: Index, x: Array) -> tuple[Array, A
     share = volume / volume.sum(axis=1, keepdims=True)
     f = np.einsum("ctki,ctkj->ctij", x[table.vertex[t]], table.gradient[t])
     columns = np.swapaxes(f, 2, 3)
-    cofactor = np.stack([np.cross(columns[:, :, k - 2], columns[:, :, k - 1]) for k in range(3)], axis=-1)
+    cofactor = np.stack([cross(columns[:, :, k - 2], columns[:, :, k - 1]) for k in range(3)], axis=-1)
     change = np.einsum("cti,cti->ct", f[:, :, :, 0], cofactor[:, :, :, 0])
     mean = (share * change).sum(axis=1, keepdims=True)
     mu, lam = table.mu[cubes][:, None], table.lam[cubes][:, None]

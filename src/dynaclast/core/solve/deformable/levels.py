@@ -17,7 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import sparse
 
-from ...arrays import Array, Flags, Index, Mask, sums
+from ...arrays import Array, Flags, Index, Mask, lengths, sums
 from ...kernels import kernel
 from .pattern import block_of, block_pattern
 from .tables import BlockPattern, Levels
@@ -54,7 +54,7 @@ def keep(x: Array, pattern: BlockPattern, free: Mask) -> Index:
     """
     count = np.diff(pattern.start)
     row = np.repeat(np.arange(len(x)), count)
-    length = np.linalg.norm(x[pattern.column] - x[row], axis=1)
+    length = lengths(x[pattern.column] - x[row])
     reach = CLOSE * np.bincount(row, length, len(x)) / np.maximum(count - 1, 1)
     taken, out = (~free).astype(np.uint8), np.zeros(len(x), np.uint8)
     keep_apart(np.argsort(count, kind="stable"), pattern.start, pattern.column, x, reach**2, taken, out)

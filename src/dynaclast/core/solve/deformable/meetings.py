@@ -109,7 +109,7 @@ def with_room(meeting: Meeting, points: int, segments: int) -> Meeting:
     )
 
 
-@kernel
+@kernel(inner=True)
 def find_meetings(e: Elements, at: Array, going: Array, awake: Index, span: float, gain: float, out: Meeting) -> None:
     """Pairs that may meet within a time.
 

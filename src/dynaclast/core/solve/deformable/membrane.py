@@ -12,7 +12,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ...arrays import Array, Index
+from ...arrays import Array, Index, cross, lengths
 from ...kernels import kernel
 from .tables import MembraneTable
 
@@ -30,9 +30,9 @@ def membrane_stiffness(corner: Array, warp: Array, stretch: Array, shear: Array)
     Returns : length2 (T, 3) [m2] and stiffness (T, 3, 3) [N/m3] of MembraneTable, for corners in this order
     """
     edge = np.stack([corner[:, b] - corner[:, a] for a, b in EDGES], axis=1)
-    normal = np.cross(edge[:, 2], -edge[:, 1])
-    double = np.linalg.norm(normal, axis=1)
-    weft = np.cross(normal / double[:, None], warp)
+    normal = cross(edge[:, 2], -edge[:, 1])
+    double = lengths(normal)
+    weft = cross(normal / double[:, None], warp)
     x, y = np.einsum("tkc,tc->tk", edge, warp), np.einsum("tkc,tc->tk", edge, weft)
     of_strain = np.stack([x * x, y * y, x * y], axis=2)  # squares of edges change by twice this times the strain
     strain = 0.5 * np.linalg.inv(of_strain)

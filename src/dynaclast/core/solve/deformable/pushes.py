@@ -6,7 +6,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from ...arrays import Array, Index, Mask, sums
+from ...arrays import Array, Index, Mask, cross, lengths, sums
 from ..frame import piece_positions
 from ..model import GROUND, Model, Motion
 from ..rigid.constraints import IMPACT_SPEED
@@ -49,65 +49,76 @@ class Pushes(NamedTuple):
         return self.speed > share * self.characteristic
 
 
-def before(table: DeformableModel, state: State) -> Before:
-    mass, of = table.own_mass, table.elements.vertices.body
-    whole = np.bincount(of, mass, len(table.names))
-    mean = sums(mass[:, None] * state.vertices.velocity, of, len(table.names)) / whole[:, None]
-    return Before(mean, state.assemblies.velocity.copy(), state.assemblies.angular_velocity.copy())
+class Sizes(NamedTuple):
+    """What of pieces and deformable bodies never changes.
+
+    piece  : (S + 1,) int64, of each shape; GROUND in the last place
+    piece_size : (P + 1,) float64, [m]; without end in the last place
+    body   : (B,) float64, [m], how large deformable bodies are at rest, along the longest of the axes
+    """
+
+    piece: Index
+    piece_size: Array
+    body: Array
 
 
-def pushes(parts: Deformables, model: Model, state: State, then: Before) -> Pushes:
+def sizes_of(table: DeformableModel, model: Model) -> Sizes:
+    first, x = table.elements.bodies.first[:-1], table.elements.vertices.rest
+    size = np.maximum.reduceat(x, first) - np.minimum.reduceat(x, first)
+    piece = np.append(model.hulls.piece, GROUND).astype(np.int64)
+    return Sizes(piece, np.append(model.pieces.size, np.inf), size.max(axis=1))
+
+
+def make_before(bodies: int, slots: int) -> Before:
+    return Before(*(np.zeros((n, 3)) for n in (bodies, slots, slots)))
+
+
+def pushes(parts: Deformables, model: Model, state: State, then: Before, sizes: Sizes) -> Pushes:
     """What was done in the interval just solved."""
     touches, points, interval = parts.scratch.touches, parts.elements.points, model.settings.interval
     at = np.flatnonzero(touches.on != NOTHING)
     if not len(at):
         none, zero = np.zeros(0, np.int64), np.zeros(0)
         return Pushes(none, none, np.zeros((0, 3)), np.zeros((0, 3)), zero, zero)
-    piece = np.append(model.hulls.piece, GROUND)[touches.on[at]].astype(np.int64)  # GROUND is the last place
+    piece = sizes.piece[touches.on[at]]
     body = parts.elements.vertices.body[points.vertex[at, 0]].astype(np.int64)
     pairs, of = np.unique(body * (model.piece_count + 1) + piece + 1, return_inverse=True)
     count = len(pairs)
     body, piece = np.divmod(pairs, model.piece_count + 1)
     piece -= 1
     push = touches.push[at] / interval
-    size = np.linalg.norm(push, axis=1) + 1e-300
+    size = lengths(push) + 1e-300
     force = -sums(push, of, count)
     place = sums(size[:, None] * parts.scratch.point[at], of, count) / np.bincount(of, size, count)[:, None]
-    slot = np.append(state.piece_assembly, 0)[piece]
+    slot = state.piece_assembly[np.maximum(piece, 0)] if model.piece_count else np.zeros(count, np.int64)
     moves = (piece >= 0) & (state.assemblies.motion[slot] != Motion.FIXED)
     arm = place - state.assemblies.position[slot]
-    own = np.where(moves[:, None], then.linear[slot] + np.cross(then.angular[slot], arm), 0.0)
-    along = force / np.maximum(np.linalg.norm(force, axis=1), 1e-300)[:, None]
+    own = np.where(moves[:, None], then.linear[slot] + cross(then.angular[slot], arm), 0.0)
+    along = force / np.maximum(lengths(force), 1e-300)[:, None]
     g = max(float(np.linalg.norm(model.settings.gravity)), 1.0)
-    smaller = np.where(piece >= 0, np.append(model.pieces.size, np.inf)[piece], _length(parts, body))
+    smaller = np.where(piece >= 0, sizes.piece_size[piece], sizes.body[body])
     speed = ((then.body[body] - own) * along).sum(axis=1)
     return Pushes(body, piece, force, place, speed, np.sqrt(g * smaller))
 
 
-def _length(parts: Deformables, body: Index) -> Array:
-    """How large deformable bodies (M,) are at rest [m], along the longest of the axes."""
-    first, x = parts.elements.bodies.first, parts.elements.vertices.rest
-    size = np.maximum.reduceat(x, first[:-1]) - np.minimum.reduceat(x, first[:-1])
-    return np.asarray(size.max(axis=1)[body])
-
-
-def keep_steady(parts: Deformables, model: Model, state: State, found: Pushes) -> None:
+def keep_steady(parts: Deformables, model: Model, state: State, found: Pushes, sizes: Sizes) -> None:
     """Keep in the state what presses and pulls on pieces without a hit, of bodies that were awake."""
     touches, points, interval = parts.scratch.touches, parts.elements.points, model.settings.interval
     hit = found.faster_than(IMPACT_SPEED)
     struck = np.zeros((0, 2), np.int64) if not hit.any() else np.stack([found.body[hit], found.piece[hit]], axis=1)
-    of = parts.elements.vertices.body
-    for b in parts.awake:
-        own = slice(points.first[b], points.first[b + 1])
-        state.touching.push[own], state.touching.on[own] = touches.push[own] / interval, touches.on[own]
-        for piece in struck[struck[:, 0] == b, 1]:
-            on = state.touching.on[own]
-            there = np.append(model.hulls.piece, GROUND)[np.maximum(on, GROUND)] == piece
-            state.touching.push[own][there & (on != NOTHING)] = 0.0
-    ties = parts.elements.ties
-    awake = np.zeros(len(parts.elements.bodies.first) - 1, bool)
+    awake = np.zeros(len(points.first) - 1, bool)
     awake[parts.awake] = True
-    pulls = awake[of[ties.vertex.max(axis=1)]]
+    new = np.repeat(awake, np.diff(points.first))
+    state.touching.push[new], state.touching.on[new] = touches.push[new] / interval, touches.on[new]
+    for b, piece in struck[awake[struck[:, 0]]]:
+        own = slice(points.first[b], points.first[b + 1])
+        on = state.touching.on[own]
+        there = sizes.piece[np.maximum(on, GROUND)] == piece
+        state.touching.push[own][there & (on != NOTHING)] = 0.0
+    ties = parts.elements.ties
+    if not len(ties.strength):
+        return
+    pulls = awake[parts.elements.vertices.body[ties.vertex.max(axis=1)]]
     state.vertex_tie_pull[pulls] = touches.pull[pulls] / interval
     state.vertex_tie_pull[state.vertex_tie_broken != 0] = 0.0
 
@@ -127,10 +138,10 @@ def add_pushes(table: DeformableModel, model: Model, state: State, force: Array,
     center = piece_positions(model, state)
     for piece, where, push in found:
         force += sums(push, piece, model.piece_count)
-        torque += sums(np.cross(where - center[piece], push), piece, model.piece_count)
+        torque += sums(cross(where - center[piece], push), piece, model.piece_count)
 
 
 def struck_pieces(found: Pushes, table: DeformableModel) -> tuple[Index, Array, Index]:
     """Hits on pieces: the piece, the force [N], and the body of the shot that hit, of each."""
     hit = found.faster_than(IMPACT_SPEED) & (found.piece >= 0)
-    return found.piece[hit], np.linalg.norm(found.force[hit], axis=1), table.body[found.body[hit]].astype(np.int64)
+    return found.piece[hit], lengths(found.force[hit]), table.body[found.body[hit]].astype(np.int64)

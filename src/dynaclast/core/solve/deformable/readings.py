@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ...arrays import Array, Flags, Index
+from ...arrays import Array, Flags, Index, lengths
 from ..state import NOTHING, State
 from .model import DeformableModel
 from .parts import Deformables
@@ -75,5 +75,5 @@ def edges_of(deformables: DeformableModel) -> tuple[Index, Array]:
         sides = np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]], d.lines]).astype(np.int64)
         pairs.append(np.unique(np.sort(sides, axis=1), axis=0) + d.first)
     edge = np.concatenate(pairs)
-    length = np.linalg.norm(rest[edge[:, 1]] - rest[edge[:, 0]], axis=1)
+    length = lengths(rest[edge[:, 1]] - rest[edge[:, 0]])
     return edge[length > 0.0], length[length > 0.0]

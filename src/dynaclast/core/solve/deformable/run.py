@@ -4,35 +4,36 @@ from __future__ import annotations
 
 import numpy as np
 
-from ...arrays import Array, Flags, Index, Mask, sums
+from ...arrays import Array, Index, Mask, lengths, sums
 from ...errors import SolveError
 from ...fields import Forcing
+from ...kernels.direct import DirectCall, WrittenGroups
 from ..frame import PieceState
 from ..model import Hold, Model, Motion
 from ..rigid.assemblies import wake_one
 from ..rigid.groups import Bodies, Scene
-from ..rigid.sleep import BALANCE, LEAST_GRAVITY, SLEEP_AFTER, Links
-from ..state import NOTHING, State
+from ..rigid.sleep import LEAST_GRAVITY, Links, make_links
+from ..state import State
 from .chain import make_chain_factor
-from .contacts import Near, find_near, make_near
+from .contacts import Near, make_near
 from .face_contacts import cores_of
 from .groups import make_groups
-from .meetings import Meeting, find_meetings, make_meeting, with_room
+from .meetings import make_meeting, with_room
 from .model import DeformableModel
-from .parts import ROWS, Deformables, StepScratch, Touches
-from .pushes import Pushes, before, keep_steady, pushes
+from .nearby import find_nearby
+from .parts import Deformables, StepScratch, Touches
+from .pushes import Pushes, keep_steady, make_before, pushes, sizes_of
 from .readings import Readings
 from .riding import make_riding
 from .rotations import make_rotations
 from .step import step_deformables
+from .stillness import find_neighbours, make_stillness_scratch, measure_stillness
 from .support import supported
 from .system import Matrix, make_slots, make_vectors
 from .tables import Elements, make_rows
 from .turning import motion_of
 from .twist import make_twist_scratch
 
-FASTER = 30.0
-"""By how much things may gain speed in an interval without being missed [m/s2], beside gravity and fields."""
 FIELD_WAKES_FROM = 0.02
 """And where fields change by more than this share of gravity."""
 WAKES_FROM = 0.05
@@ -58,7 +59,13 @@ class DeformableRun:
         self._numbers: dict[tuple[int, str], float] = {}
         self.parts = self._parts()
         self.every = deformables.every
-        self._before = before(deformables, state)
+        bodies, slots = len(deformables.names), model.piece_count + 1
+        self._before, self._sizes = make_before(bodies, slots), sizes_of(deformables, model)
+        self._still, self._links = make_stillness_scratch(bodies), make_links(64, bodies)
+        self.groups = WrittenGroups()
+        self._find_nearby = DirectCall(find_nearby, self.groups)
+        self._find_neighbours = DirectCall(find_neighbours, self.groups)
+        self._measure_stillness = DirectCall(measure_stillness, self.groups)
         self._pushes: Pushes | None = None
         self._drawn: dict[str, np.ndarray] | None = None
         self._readings = Readings(deformables)
@@ -189,7 +196,7 @@ class DeformableRun:
 
     def active(self) -> bool:
         """Whether anything moves."""
-        return bool((self._state.deformables.asleep == 0).any())
+        return not self._state.deformables.asleep.all()
 
     def _motion_of(self, forcing: Forcing) -> Array | None:
         return motion_of(
@@ -208,7 +215,7 @@ class DeformableRun:
                 return
             felt = memory["vertex felt"] = np.zeros_like(now)
         g = float(np.linalg.norm(self._model.settings.gravity))
-        other = np.linalg.norm(now - felt, axis=1) > FIELD_WAKES_FROM * max(g, 1.0)
+        other = lengths(now - felt) > FIELD_WAKES_FROM * max(g, 1.0)
         self.wake(np.unique(body[other]))  # it keeps what it felt when it fell asleep
         felt[:] = np.where((self._state.deformables.asleep[body] == 0)[:, None], now, felt)
 
@@ -230,19 +237,14 @@ class DeformableRun:
         self._drawn = None
         self._begin_twist()
         self.wake_by_others(scene, bodies)
-        parts, awake = self.parts, self.awake()
-        parts.scratch.pressed[:] = 0.0
-        touches = parts.scratch.touches
-        hold = self._state.vertex_hold
-        waits = (hold == Hold.TOUCH) | (hold == Hold.CUE)
-        touches.body[:], touches.piece[:], touches.at[:], touches.waits[:] = 0, 0, 0, ~self.has(~waits)
-        touches.push[:], touches.pull[:], touches.on[:], touches.most[:] = 0.0, 0.0, NOTHING, 0.0
-        self._before, self._pushes = before(self.deformables, self._state), None
-        parts.scratch.pull[:] = 0.0
+        parts, awake, hold = self.parts, self.awake(), self._state.vertex_hold
+        waits = parts.scratch.touches.waits
+        waits[:] = ~self.has((hold != Hold.TOUCH) & (hold != Hold.CUE)) if hold.any() else 0
+        self._pushes = None
         if self.every > 1 and len(awake):
             parts.scratch.support[:] = supported(self._model, self._state)
-        near = self._find_near(awake, scene, bodies)
-        meeting = self._find_meetings(awake)
+        near = self._look(awake, scene, bodies, begins=True)
+        parts, meeting = self.parts, self.parts.meeting
         found = int(near.found[0])
         room = len(parts.elements.ties.strength) + len(parts.elements.points.radius) + ROWS_EACH * found
         room += int(meeting.counts.sum())
@@ -251,7 +253,7 @@ class DeformableRun:
             rows = make_rows(room + room // 4)
             most = len(rows.gap) + len(self.deformables.names) + len(scratch.given)
             scratch = scratch._replace(group_of=np.zeros(most, np.int32))
-        self.parts = parts._replace(near=near, meeting=meeting, rows=rows, scratch=scratch, awake=awake)
+        self.parts = parts._replace(rows=rows, scratch=scratch, awake=awake)
 
     def _begin_twist(self) -> None:
         """Nothing is added by twist yet; what no longer holds together, or is held, has none."""
@@ -267,50 +269,21 @@ class DeformableRun:
         scratch.active[:] = whole & ~gone & ~broken
         state.deformables.twist[twists.body[scratch.active == 0]] = 0.0
 
-    def _find_meetings(self, awake: Index) -> Meeting:
-        """Points, and segments, of deformable bodies that may meet in an interval."""
-        parts, scratch = self.parts, self.parts.scratch
-        meeting = parts.meeting
+    def _look(self, awake: Index, scene: Scene, bodies: Bodies, *, begins: bool) -> Near:
+        """Points of deformable bodies that may meet a shape in an interval; as it begins, also each other."""
+        given = self.deformables.own_mass, scene.hulls, scene.pieces, bodies, scene.settings, awake, int(begins)
         while True:
-            find_meetings(
-                parts.elements, scratch.point, scratch.point_way, awake, self._model.settings.interval, FASTER, meeting
-            )
-            points, segments = meeting.counts
-            if points <= len(meeting.point) and segments <= len(meeting.segment):
-                return meeting
-            room = (
-                max(len(meeting.point), int(points + points // 2)),
-                max(len(meeting.segment), int(segments + segments // 2)),
-            )
-            meeting = with_room(meeting, *room)
-
-    def _find_near(self, awake: Index, scene: Scene, bodies: Bodies) -> Near:
-        """Points of deformable bodies that may meet a shape in an interval."""
-        parts, settings, scratch = self.parts, self._model.settings, self.parts.scratch
-        most = np.maximum.reduceat(np.abs(scratch.acceleration).max(axis=1), parts.elements.bodies.first[:-1])
-        reach = FASTER + float(np.linalg.norm(settings.gravity)) + most
-        near = parts.near
-        while True:
-            find_near(
-                self._state.vertices.position,
-                self._state.vertices.velocity,
-                parts.elements.points,
-                scratch.point,
-                scratch.point_way,
-                awake,
-                scene.hulls,
-                scene.pieces,
-                bodies,
-                parts.elements.collides,
-                settings.interval,
-                reach,
-                near,
-            )
-            found = int(near.found[0])
-            if found <= len(near.point):
+            self._find_nearby(self.parts, self._before, *given)
+            near, meeting = self.parts.near, self.parts.meeting
+            found, (points, segments) = int(near.found[0]), meeting.counts
+            if found > len(near.point):
+                near = make_near(found + found // 2)
+            if points > len(meeting.point) or segments > len(meeting.segment):
+                wanted = (points, len(meeting.point)), (segments, len(meeting.segment))
+                meeting = with_room(meeting, *(int(n + n // 2) if n > room else room for n, room in wanted))
+            if near is self.parts.near and meeting is self.parts.meeting:
                 return near
-            near = make_near(found + found // 2)
-            self.parts = self.parts._replace(near=near)
+            self.parts = self.parts._replace(near=near, meeting=meeting)
 
     def change_velocity(self, blow: Forcing) -> None:
         """A blow on vertices."""
@@ -348,33 +321,25 @@ class DeformableRun:
         body = self.deformables.elements.vertices.body[points.vertex[own, 0]]
         return body, self._model.hulls.piece[shape[own]]
 
-    def measure_rest(self) -> Links:
+    def measure_stillness(self, bodies: Bodies) -> Links:
         """Count how long bodies have stayed in their place at the end of an interval. Returns what of it decides who
         sleeps (rigid.sleep).
         """
-        state, table = self._state, self.deformables.elements.bodies
-        settings, awake = self._model.settings, self.parts.awake
-        g = max(float(np.linalg.norm(settings.gravity)), LEAST_GRAVITY)
-        far = BALANCE * g * SLEEP_AFTER**2 / 2.0
-        for b in awake:
-            own = slice(table.first[b], table.first[b + 1])
-            here, dwell = state.vertices.position[own], state.vertices.dwell[own]
-            if np.abs(here - dwell).max(initial=0.0) > far:
-                dwell[:] = here
-                state.deformables.dwell_time[b] = 0.0
-                continue
-            state.deformables.dwell_time[b] += settings.interval
-        still = (state.deformables.asleep != 0) | (state.deformables.dwell_time > SLEEP_AFTER)
-        still &= ~self._carried_along()
-        slot, body, presses = self._touched()
-        first = self._model.piece_count + 1
-        beside = np.argwhere(self._neighbours())  # what may touch falls asleep together
-        return Links(
-            np.concatenate([slot, first + beside[:, 0]]),
-            np.concatenate([first + body, first + beside[:, 1]]),
-            np.concatenate([presses, np.ones(len(beside), np.uint8)]),
-            still.astype(np.uint8),
-        )
+        state, settings, counts = self._state, self._model.settings, 1
+        while True:
+            broken, given = state.vertex_tie_broken, (self._still, self._links)
+            self._measure_stillness(self.parts, state.deformables, bodies, settings, broken, counts, *given)
+            if self._has_room():
+                return self._links
+            counts = 0
+
+    def _has_room(self) -> bool:
+        """Whether there was room for all links; there is now."""
+        found = int(self._links.count[0])
+        if found <= len(self._links.slot):
+            return True
+        self._links = make_links(found + found // 2, len(self.deformables.names))
+        return False
 
     def fall_asleep(self, kept: Mask) -> None:
         """Put to sleep what was awake in the interval, but for bodies (B,) bool that are kept awake."""
@@ -383,36 +348,14 @@ class DeformableRun:
             state.deformables.asleep[b] = 1
             state.vertices.velocity[table.first[b] : table.first[b + 1]] = 0.0
 
-    def _neighbours(self) -> Mask:
-        """Which deformable bodies may touch in an interval, or are tied to each other (B, B)."""
-        state, e, bodies = self._state, self.deformables.elements, len(self.deformables.names)
-        out = np.zeros((bodies, bodies), bool)
-        if bodies < 2:
-            return out
-        first, x = e.bodies.first[:-1], state.vertices.position
-        speed = np.sqrt(np.maximum.reduceat((state.vertices.velocity**2).sum(axis=1), first))
-        span = self._model.settings.interval
-        margin = np.maximum.reduceat(e.points.ball, e.points.first[:-1]) + span * (speed + FASTER * span)
-        low = np.minimum.reduceat(x, first) - margin[:, None]
-        high = np.maximum.reduceat(x, first) + margin[:, None]
-        out[:] = e.meets.astype(bool) & (low[:, None] <= high).all(axis=2) & (low <= high[:, None]).all(axis=2)
-        tied = e.ties.vertex[(state.vertex_tie_broken == 0) & (e.ties.vertex >= 0).all(axis=1)]
-        a, b = e.vertices.body[tied[:, 0]], e.vertices.body[tied[:, 1]]
-        out[a, b] = out[b, a] = True
-        np.fill_diagonal(out, False)
-        return out
-
-    def _touched(self) -> tuple[Index, Index, Flags]:
-        """Assemblies (L,) int64 that rows lead to, by their slots; the deformable body (L,) of each, and whether it is
-        a contact that presses (L,) uint8.
-        """
-        rows, count = self.parts.rows, int(self.parts.scratch.numbers[ROWS])
-        own = np.flatnonzero((rows.slot[:count] >= 0) & (rows.active[:count] != 0))
-        body = self.deformables.elements.vertices.body[rows.vertex[own, 0]]
-        bodies = len(self.deformables.names)
-        link = (rows.slot[own].astype(np.int64) * bodies + body) * 2 + (rows.tie[own] < 0)
-        found = np.flatnonzero(np.bincount(link)) if len(link) else link
-        return found // 2 // bodies, found // 2 % bodies, (found % 2).astype(np.uint8)
+    def _neighbours(self) -> Index:
+        """Pairs of deformable bodies (n, 2) int64, both ways, that may touch in an interval, or are tied."""
+        while True:
+            broken, span = self._state.vertex_tie_broken, self._model.settings.interval
+            self._find_neighbours(self.parts, broken, span, self._still, self._links)
+            if self._has_room():
+                count = int(self._links.count[0])
+                return np.stack([self._links.slot[:count], self._links.node[:count]], axis=1)
 
     def touched_by(self, bodies: Mask) -> dict[int, str]:
         """What moved and touched deformable bodies (B,) bool in the interval, by the body's number: its name."""
@@ -435,12 +378,12 @@ class DeformableRun:
     def pushes(self) -> Pushes:
         """What was done to pieces and the ground in the interval just solved."""
         if self._pushes is None:
-            self._pushes = pushes(self.parts, self._model, self._state, self._before)
+            self._pushes = pushes(self.parts, self._model, self._state, self._before, self._sizes)
         return self._pushes
 
     def keep_pushes(self) -> None:
         """At the end of an interval: keep what presses and pulls on pieces steadily."""
-        keep_steady(self.parts, self._model, self._state, self.pushes())
+        keep_steady(self.parts, self._model, self._state, self.pushes(), self._sizes)
 
     def has(self, vertices: Mask) -> Mask:
         """Deformable bodies (B,) bool with any of these vertices (N,) bool."""
@@ -459,11 +402,19 @@ class DeformableRun:
         """Wake what sleeps where something moves near it, or moves what holds it; and wake assemblies that it hangs
         from.
         """
+        state = self._state
+        asm = state.assemblies
+        if state.deformables.asleep.any():
+            self._wake_sleepers(scene, bodies)
+        if asm.asleep.any() and self.active():
+            self._wake_held()
+
+    def _wake_sleepers(self, scene: Scene, bodies: Bodies) -> None:
+        """Wake deformable bodies that sleep where something moves near them, or moves what holds them."""
         state, e = self._state, self.deformables.elements
         asm = state.assemblies
         moves = (asm.motion == Motion.KINEMATIC) | ((asm.motion == Motion.DYNAMIC) & (asm.asleep == 0))
-        asleep = np.flatnonzero(state.deformables.asleep)
-        if len(asleep) and moves.any():
+        if moves.any():
             self.wake(np.flatnonzero(self._carried_along()))
             held = state.vertex_tie_broken == 0
             for end in range(2):
@@ -472,28 +423,33 @@ class DeformableRun:
                 self.wake(np.unique(e.vertices.body[e.ties.vertex[own].max(axis=1)]))
             asleep = np.flatnonzero(state.deformables.asleep)
             if len(asleep):
-                near = self._find_near(asleep, scene, bodies)
+                near = self._look(asleep, scene, bodies, begins=False)
                 found = int(near.found[0])
                 by = moves[state.piece_assembly[scene.hulls.piece[near.shape[:found]]]]
                 points = near.point[:found][by]
                 self.wake(np.unique(e.vertices.body[e.points.vertex[points, 0]]))
         lies = state.deformables.asleep != 0
         if lies.any() and not lies.all():
-            beside = self._neighbours()
-            while len(woken := np.flatnonzero(lies & (beside & ~lies).any(axis=1))):
+            one, other = self._neighbours().T
+            while len(woken := np.unique(one[lies[one] & ~lies[other]])):
                 self.wake(woken)
                 lies[woken] = False
-        awake = state.deformables.asleep == 0
-        for k in np.flatnonzero(state.vertex_tie_broken == 0):
-            for p in e.ties.piece[k][e.ties.piece[k] >= 0]:
-                slot = state.piece_assembly[p]
-                sleeps = asm.asleep[slot] and asm.motion[slot] == Motion.DYNAMIC
-                if sleeps and awake[e.vertices.body[e.ties.vertex[k].max()]]:
-                    wake_one(int(slot), asm)
+
+    def _wake_held(self) -> None:
+        """Wake assemblies that sleep and are tied to deformable bodies that do not."""
+        state, e = self._state, self.deformables.elements
+        asm, ties = state.assemblies, self.deformables.elements.ties
+        awake = state.deformables.asleep[e.vertices.body[ties.vertex.max(axis=1)]] == 0
+        own = (awake & (state.vertex_tie_broken == 0))[:, None] & (ties.piece >= 0)
+        for slot in np.unique(state.piece_assembly[ties.piece[own]]):
+            if asm.asleep[slot] and asm.motion[slot] == Motion.DYNAMIC:
+                wake_one(int(slot), asm)
 
     def wake_pressed(self) -> None:
         """Wake assemblies that sleep and were pressed in the interval."""
         asm, pressed = self._state.assemblies, self.parts.scratch.pressed
+        if not pressed.any():
+            return
         g = max(float(np.linalg.norm(self._model.settings.gravity)), LEAST_GRAVITY)
         hard = pressed > WAKES_FROM * asm.mass * g
         for slot in np.flatnonzero(hard & (asm.asleep == 1) & (asm.motion == Motion.DYNAMIC)):
@@ -502,6 +458,8 @@ class DeformableRun:
     def overloaded(self) -> list[tuple[int, float]]:
         """Ties of vertices that bore more than they can in this interval, each with its load [N]."""
         pull, strength = self.parts.scratch.pull, self.deformables.elements.ties.strength
+        if not len(pull):
+            return []
         broken = self._state.vertex_tie_broken
         return [(int(k), float(pull[k])) for k in np.flatnonzero((pull > strength) & (broken == 0))]
 
@@ -542,11 +500,13 @@ class DeformableRun:
         out[self.deformables.elements.vertices.pinned != 0] = PieceState.HELD
         pins = slice(len(self.deformables.ties), None)  # to active bodies
         ties = self.deformables.elements.ties
-        held = ~np.isin(ties.piece[pins].max(axis=1), np.flatnonzero(state.hold == Hold.REMOVED))
-        out[ties.vertex[pins].max(axis=1)[held]] = PieceState.HELD
-        out[(state.vertex_hold == Hold.CUE) | (state.vertex_hold == Hold.TOUCH)] = PieceState.HELD
-        out[state.vertex_hold == Hold.FROZEN] = PieceState.FROZEN
-        out[state.vertex_hold == Hold.REMOVED] = PieceState.REMOVED
+        if len(piece := ties.piece[pins].max(axis=1)):
+            held = ~np.isin(piece, np.flatnonzero(state.hold == Hold.REMOVED))
+            out[ties.vertex[pins].max(axis=1)[held]] = PieceState.HELD
+        if state.vertex_hold.any():
+            out[(state.vertex_hold == Hold.CUE) | (state.vertex_hold == Hold.TOUCH)] = PieceState.HELD
+            out[state.vertex_hold == Hold.FROZEN] = PieceState.FROZEN
+            out[state.vertex_hold == Hold.REMOVED] = PieceState.REMOVED
         return {f"state/{d.name}": out[d.nearest()] for d in self.deformables.drawn}
 
     def _drawn_points(self) -> dict[str, np.ndarray]:

@@ -14,7 +14,7 @@ import numpy as np
 from scipy import sparse
 from scipy.sparse.linalg import splu
 
-from ...arrays import Array, Index, means, sums
+from ...arrays import Array, Index, cross, lengths, means, sums
 from ...kernels import kernel
 from ..state import State
 from ..statics import Faces, bond_loads, sections_of
@@ -74,9 +74,9 @@ class SeamLoads:
         traction, facing = (
             np.einsum("qij,qj->qi", part.reshape(-1, 3, 3), seams.normal) for part in (both[:, :9], both[:, 9:])
         )
-        facing /= np.maximum(np.linalg.norm(facing, axis=1), 1e-300)[:, None]
+        facing /= np.maximum(lengths(facing), 1e-300)[:, None]
         along = np.einsum("qi,qi->q", traction, facing)
-        across = np.linalg.norm(traction - along[:, None] * facing, axis=1)
+        across = lengths(traction - along[:, None] * facing)
         return seams.size * np.hypot(np.maximum(along, 0.0), across)
 
     def _between_solids(self, state: State, lead: Index) -> Array:
@@ -95,12 +95,12 @@ class SeamLoads:
         at_start = means(self._start[link[:, 0]], of, count)
         arm, rest = x[link[:, 0]] - center[of], self._start[link[:, 0]] - at_start[of]
         pull = sums(flow, of, count)[self._soft]
-        moment = sums(np.cross(arm, flow), of, count)[self._soft]
+        moment = sums(cross(arm, flow), of, count)[self._soft]
         spread = np.stack([sums(rest[:, c : c + 1] * arm, of, count) for c in range(3)], axis=1)[self._soft]
         turn = _rotations(spread)  # from the start to now
         # what the second piece does to the first: tension where it goes along the normal
         pull, moment = np.einsum("qdc,qd->qc", turn, pull), np.einsum("qdc,qd->qc", turn, moment)
-        moment = moment - np.cross(seams.center[self._soft] - at_start[self._soft], pull)
+        moment = moment - cross(seams.center[self._soft] - at_start[self._soft], pull)
         assert self._sections is not None
         return bond_loads(self._faces, self._sections, pull, moment)
 

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ...arrays import Array
+from ...arrays import Array, lengths
 from ..contact_forces import add_contact_forces, add_tie_forces
 from ..frame import piece_positions
 from ..model import Model, Motion
@@ -20,12 +20,14 @@ def supported(model: Model, state: State) -> Array:
     does.
     """
     asm, g = state.assemblies, float(np.linalg.norm(model.settings.gravity))
+    moves = (asm.motion == Motion.DYNAMIC) & (asm.mass > 0.0)
+    if not moves.any():
+        return np.zeros((len(asm.mass), 3))
     center = piece_positions(model, state)
     force, torque = np.zeros_like(center), np.zeros_like(center)
     add_contact_forces(state.contact_cache, model.hulls.piece, state.piece_assembly, asm, center, force, torque)
     add_tie_forces(model, state, center, force, torque)
     out = np.stack([np.bincount(state.piece_assembly, force[:, c], len(asm.mass)) for c in range(3)], axis=1)
-    moves = (asm.motion == Motion.DYNAMIC) & (asm.mass > 0.0)
     out = np.where(moves[:, None], out / np.where(moves, asm.mass, 1.0)[:, None], 0.0)
-    size = np.linalg.norm(out, axis=1)
+    size = lengths(out)
     return np.asarray(out * np.minimum(1.0, g * np.abs(asm.gravity_scale) / np.maximum(size, 1e-300))[:, None])

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ...arrays import Array, Index, sums
+from ...arrays import Array, Index, cross, sums
 from ...fields import Forcing
 
 THIN = 1e-9
@@ -36,7 +36,7 @@ def motion_of(forcing: Forcing, together: Index, mass: Array, point: Array) -> A
         mean = sums(mass[:, None] * torque, of, n) / whole[:, None]
         turned = np.flatnonzero((mean != 0.0).any(axis=1))
         turn[turned] += _turned(mean[turned], _inertia(arm, mass, of, n)[turned])
-    change = np.cross(turn[of], arm)
+    change = cross(turn[of], arm)
     return change if linear is None else linear + change
 
 

@@ -515,7 +515,7 @@ def impact_impulse(contacts: ContactConstraints, r: int, share: float) -> float:
     return total
 
 
-@kernel
+@kernel(apart=True)
 def store_impulses(
     contacts: ContactConstraints, count: int, cache: ContactCache, interval: float, share: float, out: Array
 ) -> int:

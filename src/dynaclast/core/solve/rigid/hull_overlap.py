@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ...arrays import Array
+from ...arrays import Array, lengths
 from .hulls import Hull
 
 
@@ -12,7 +12,7 @@ def _edges(hull: Hull) -> Array:
     """Distinct directions of a core's edges (e, 3), unit."""
     ends = np.concatenate([np.stack([ring, np.roll(ring, -1)], axis=1) for ring in hull.rings])
     d = hull.corners[ends[:, 1]] - hull.corners[ends[:, 0]]
-    length = np.linalg.norm(d, axis=1)
+    length = lengths(d)
     d = d[length > 0] / length[length > 0, None]
     d *= np.where(d[:, :1] != 0, np.sign(d[:, :1]), np.where(d[:, 1:2] != 0, np.sign(d[:, 1:2]), 1.0))
     return np.unique(d.round(6), axis=0)
@@ -46,7 +46,7 @@ def deeper_than(most: float, a: Hull, b: Hull) -> bool:
 
 def _least(axes: Array, a: Array, b: Array) -> float:
     """Least overlap of two point sets over directions (n, 3) and their opposites."""
-    length = np.linalg.norm(axes, axis=1)
+    length = lengths(axes)
     axes = axes[length > 1e-9] / length[length > 1e-9, None]
     if not len(axes):
         return np.inf

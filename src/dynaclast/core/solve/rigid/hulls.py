@@ -13,7 +13,7 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.spatial import ConvexHull, HalfspaceIntersection, QhullError
 
-from ...arrays import Array
+from ...arrays import Array, lengths
 from .polytope import core_of, empty_solid, first_of_each, solid_of
 
 ROUNDING = 0.01
@@ -153,10 +153,7 @@ def general_core(points: Array, share: float = 1.0) -> Hull:
             scale = float(np.ptp(corners, axis=0).max())
             _, first = np.unique(np.round(shrunk / (1e-6 * scale)).astype(np.int64), axis=0, return_index=True)
             core = ConvexHull(shrunk[np.sort(first)])
-            blunt = (
-                float(np.min(np.linalg.norm(corners[:, None] - core.points[core.vertices][None], axis=2), axis=1).max())
-                - radius
-            )
+            blunt = float(np.min(lengths(corners[:, None] - core.points[core.vertices][None]), axis=1).max()) - radius
             limit = MOST_BLUNT * hull.volume ** (1 / 3)
             if blunt > limit and share > 0.02:  # the loss grows in proportion to the radius
                 return general_core(points, share * max(0.02, 0.95 * limit / blunt))

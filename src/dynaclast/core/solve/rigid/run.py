@@ -8,7 +8,7 @@ import numpy as np
 
 from ...arrays import Array, Index, Mask, allocate
 from ...fields import Forcing
-from ...kernels.direct import DirectCall
+from ...kernels.direct import DirectCall, WrittenGroups
 from ..coupled import run_coupled_interval
 from ..deformable.run import DeformableRun
 from ..frame import piece_positions
@@ -33,11 +33,13 @@ from .constraints import CONTACTS, ConstraintSet, make_constraints, update_inver
 from .contact_cache import make_pairing, make_pairs
 from .contact_solver import store_impulses
 from .detection import make_contact_points
+from .forcing import gather_forcing
 from .groups import bodies_of, scene_of
 from .joint_solver import joint_loads
 from .joints import joints_of, wake_joined
-from .sleep import Links, SleepScratch, update_sleep
+from .sleep import Links, SleepScratch, any_awake, make_links, update_sleep
 
+NOTHING_DONE = np.zeros((0, 3))
 FIRST_ROOM = 1024
 """Pairs there is room for at the start; more is made as it is needed."""
 
@@ -66,7 +68,11 @@ class RigidRun:
         self.forcing = Forcing()
         self._all_moved = True
         self._apart: Apart | None = None
-        self._interval = DirectCall(run_interval if beside is None else run_coupled_interval)
+        groups = WrittenGroups() if beside is None else beside.groups
+        self._interval = DirectCall(run_interval if beside is None else run_coupled_interval, groups)
+        self._gather = DirectCall(gather_forcing, groups)
+        self._store = DirectCall(store_impulses, groups)
+        self._update_sleep, self._links = DirectCall(update_sleep, groups), make_links(0, 0)
 
     # ------------------------------------------------------------------------------- state
 
@@ -89,7 +95,8 @@ class RigidRun:
 
     def active(self) -> bool:
         """Whether anything moves."""
-        return len(self.kinematic) > 0 or len(self.awake()) > 0
+        asm = self.state.assemblies
+        return len(self.kinematic) > 0 or any_awake(asm.alive, asm.motion, asm.asleep) > 0
 
     def place_everything(self) -> None:
         """What stands still or sleeps has moved: its shapes are placed anew before the next detection."""
@@ -124,35 +131,10 @@ class RigidRun:
 
     def gather(self, forcing: Forcing) -> tuple[Array, Array]:
         """Accelerations and angular accelerations (A, 3) of assemblies by what is done to their pieces (P, 3)."""
-        linear, angular, torque = forcing
-        model, state = self.model, self.state
-        asm, slot = state.assemblies, state.piece_assembly
-        slots = len(asm.mass)
-        out, turning = np.zeros((slots, 3)), np.zeros((slots, 3))
-        if linear is None and angular is None and torque is None:
-            return out, turning
-        mass = model.pieces.mass
-        whole = np.maximum(np.bincount(slot, mass, slots), 1e-300)
-        if linear is not None:
-            for c in range(3):
-                out[:, c] = np.bincount(slot, mass * linear[:, c], slots) / whole
-            many = asm.piece_count > 1
-            if many.any():
-                own = np.flatnonzero(many[slot])
-                arm = piece_positions(model, state)[own] - asm.position[slot[own]]
-                moment = np.cross(arm, mass[own, None] * linear[own])
-                summed = np.stack([np.bincount(slot[own], moment[:, c], slots) for c in range(3)], axis=1)
-                update_inverse_masses(asm, self.bodies.inv_mass, self.bodies.inv_inertia)
-                turning += np.einsum("aij,aj->ai", self.bodies.inv_inertia, summed) * many[:, None]
-        if torque is not None:
-            summed = np.stack([np.bincount(slot, torque[:, c], slots) for c in range(3)], axis=1)
-            update_inverse_masses(asm, self.bodies.inv_mass, self.bodies.inv_inertia)
-            turning += np.einsum("aij,aj->ai", self.bodies.inv_inertia, summed)
-        if angular is not None:
-            for c in range(3):
-                turning[:, c] += np.bincount(slot, mass * angular[:, c], slots) / whole
-        still = asm.motion != Motion.DYNAMIC
-        out[still] = turning[still] = 0.0
+        out, turning = np.zeros((2, len(self.state.assemblies.mass), 3))
+        if any(x is not None for x in forcing):
+            given = (NOTHING_DONE if x is None else x for x in forcing)
+            self._gather(self.scene.pieces, self.bodies, *given, out, turning)
         return out, turning
 
     # ---------------------------------------------------------------------------- interval
@@ -230,16 +212,10 @@ class RigidRun:
         """Write the interval's impulses and impacts to the cache of the state. Returns the impulse of each contact that
         met faster than this share of its characteristic speed (M,) [N s], None where none did.
         """
-        out = np.empty(self.contact_count)
-        any_hard = store_impulses(
-            self.constraints.contacts,
-            self.contact_count,
-            self.state.contact_cache,
-            self.model.settings.interval,
-            share,
-            out,
-        )
-        return out if any_hard else None
+        out, interval = np.empty(self.contact_count), self.model.settings.interval
+        # that of the state lies in it
+        hard = self._store(self.constraints.contacts, self.contact_count, self._cache, interval, share, out)
+        return out if hard else None
 
     def joint_loads(self) -> tuple[Index, Array] | None:
         """The ties at work in the interval (M,), and the load of every tie (T,) [N]; None where there are none. What
@@ -254,13 +230,13 @@ class RigidRun:
         joint_loads(model.ties, self.scene.pieces, joints, count, model.settings.interval, load)
         return tie, load
 
-    def fall_asleep(self, awake: Index, links: Links) -> Mask:
+    def fall_asleep(self, awake: Index, links: Links | None = None) -> Mask:
         """Put to sleep what has been still long enough. Returns the bodies of other matter (M,) bool that stay awake.
 
-        links : what such bodies bear and hold
+        links : what such bodies bear and hold, None where there are none
         """
-        contacts, tied = self.constraints.contacts, self.tied
-        settings, asm = self.model.settings, self.state.assemblies
-        if update_sleep(asm, awake, contacts, self.contact_count, tied, links, settings, self._sleep):
+        contacts, tied, asm = self.constraints.contacts, self.tied, self.state.assemblies
+        given = links or self._links, self.model.settings, self._sleep
+        if self._update_sleep(asm, awake, contacts, self.contact_count, tied, *given):
             self.place_everything()  # sleepers' shapes are placed once more, where they came to lie
         return self._sleep.awake[len(asm.alive) :] != 0

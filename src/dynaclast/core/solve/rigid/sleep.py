@@ -14,7 +14,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from ...arrays import Array, Flag, Index, Int, Scalar
+from ...arrays import Array, Flag, Flags, Index, Int, Scalar
 from ...kernels import kernel
 from ...kernels.union_find import find_root, unite
 from ..model import Motion, Settings
@@ -45,24 +45,26 @@ SMOOTHING = 0.1
 
 
 class Links(NamedTuple):
-    """Where bodies of other matter press on, or are tied to, assemblies or one another; L of them.
+    """Where bodies of other matter press on, or are tied to, assemblies or one another; there is room for L of them.
 
+    count   : (1,) int64, how many there are
     slot    : (L,) int64, node of what it presses on: of an assembly its slot
     node    : (L,) int64, node of the body
     presses : (L,) uint8, a contact; 0 for a tie
     still   : (M,) uint8, bodies of other matter that have been still long enough, their nodes in order
     """
 
+    count: Index
     slot: Index
     node: Index
     presses: Flag
     still: Flag
 
 
-def no_links() -> Links:
-    """Where all matter is rigid."""
-    none = np.zeros(0, np.uint8)
-    return Links(np.zeros(0, np.int64), np.zeros(0, np.int64), none, none)
+def make_links(room: int, bodies: int) -> Links:
+    """None yet, with room for so many, of so many bodies of other matter."""
+    none = np.zeros(room, np.int64)
+    return Links(np.zeros(1, np.int64), none, none.copy(), np.zeros(room, np.uint8), np.zeros(bodies, np.uint8))
 
 
 class SleepScratch(NamedTuple):
@@ -86,6 +88,15 @@ class SleepScratch(NamedTuple):
     awake: Flag
     grounded: Flag
     pressed: Scalar
+
+
+@kernel
+def any_awake(alive: Flags, motion: Flags, asleep: Flags) -> int:
+    """Whether an assembly is awake and free to move, by columns of these (A,)."""
+    for a in range(len(alive)):
+        if alive[a] == 1 and motion[a] == Motion.DYNAMIC and asleep[a] == 0:
+            return 1
+    return 0
 
 
 @kernel(inline=True)
@@ -127,7 +138,7 @@ def _mark_support(
     asm: Assemblies, contacts: ContactConstraints, contact_count: int, tied: Joints, links: Links, scratch: SleepScratch
 ) -> None:
     """What presses on what, carries it, or is joined to it."""
-    for k in range(len(links.slot)):
+    for k in range(links.count[0]):
         if links.presses[k]:
             scratch.supported[links.slot[k]] = 1
         else:
@@ -231,7 +242,7 @@ def _keep_awake(
                 scratch.awake[upper] = 1
                 changed = True
         # what bodies of other matter bear, or are held by, sleeps when they do
-        for k in range(len(links.slot)):
+        for k in range(links.count[0]):
             a, node = links.slot[k], links.node[k]
             if scratch.awake[a] != scratch.awake[node]:
                 scratch.awake[a] = scratch.awake[node] = 1
@@ -245,7 +256,7 @@ def _find_grounded(
     """Join what presses on, or is joined to, one another, and mark of each such group whether something that is not
     moved by forces now bears it: also a body of other matter that has been still for long.
     """
-    for k in range(len(links.slot)):
+    for k in range(links.count[0]):
         if links.still[links.node[k] - len(asm.alive)]:
             scratch.grounded[links.slot[k]] = 1
     for r in range(contact_count):
@@ -305,7 +316,7 @@ def _couple(asm: Assemblies, a: int, b: int, scratch: SleepScratch) -> None:
         unite(scratch.parent, np.int64(a), np.int64(b))
 
 
-@kernel
+@kernel(apart=True)
 def update_sleep(
     asm: Assemblies,
     awake: Index,

@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from ....arrays import Array
+from ....arrays import Array, cross, lengths
 from ....document import Body, ClothMatter
 from ....fracture.build import Resolve
 from ....fracture.deforming import deforming_mesh
@@ -29,13 +29,13 @@ def cloth(body: Body, matter: ClothMatter, weights: Weights, resolve: Resolve) -
     seams, drawn = None, faces
     low = ascending(faces)
     corner = x[low]
-    normal = np.cross(corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0])
-    area = 0.5 * np.linalg.norm(normal, axis=1)
+    normal = cross(corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0])
+    area = 0.5 * lengths(normal)
     normal /= 2 * area[:, None]
     warp = in_plane(turn[:, 0], normal)
-    steep = np.linalg.norm(warp, axis=1) < 0.3  # nearly across the first axis: by the third
+    steep = lengths(warp) < 0.3  # nearly across the first axis: by the third
     warp[steep] = in_plane(turn[:, 2], normal)[steep]
-    warp /= np.linalg.norm(warp, axis=1)[:, None]
+    warp /= lengths(warp)[:, None]
     stiff = 1000.0 * weights("stiffness", corner.mean(axis=1))
     along = np.repeat(matter.stretch * stiff[:, None], 2, axis=1)
     length2, stiffness = membrane_stiffness(corner, warp, along, matter.shear * stiff)

@@ -8,7 +8,7 @@ import numpy as np
 from scipy import sparse
 from scipy.spatial import cKDTree
 
-from ....arrays import Array, Flags, Index
+from ....arrays import Array, Flags, Index, cross, lengths
 from ....document import Shot
 from ...deformable.tables import Held, PointTable
 from .joining import Joined
@@ -130,8 +130,8 @@ def faces_bent_away(x: Array, faces: Index) -> Index:
         return np.zeros((0, 2), np.int64)
     same = np.unique(x.round(9), axis=0, return_inverse=True)[1].reshape(-1)
     corner = x[faces]
-    middle, normal = corner.mean(axis=1), np.cross(corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0])
-    normal /= np.maximum(np.linalg.norm(normal, axis=1), 1e-300)[:, None]
+    middle, normal = corner.mean(axis=1), cross(corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0])
+    normal /= np.maximum(lengths(normal), 1e-300)[:, None]
     has = sparse.csr_matrix((np.ones(faces.size), (np.repeat(np.arange(len(faces)), 3), same[faces].ravel())))
     f, g = (has @ has.T).nonzero()
     keep = (f != g) & ((normal[f] * normal[g]).sum(axis=1) < FLAT)
@@ -152,14 +152,14 @@ def points_of(part: Part, root: Index) -> Points:
         reach = np.zeros(len(own))
         for k in range(3):
             ends = part.outside[:, [k, k - 2]]
-            length = np.linalg.norm(at[ends[:, 1]] - at[ends[:, 0]], axis=1)
+            length = lengths(at[ends[:, 1]] - at[ends[:, 0]])
             np.maximum.at(reach, ends.ravel(), np.repeat(length, 2))
         return Points(own, share, BALL * near, np.zeros(len(own)), reach)
     own, share = np.full((n, 4), -1), np.zeros((n, 4))
     own[:, 0], share[:, 0] = np.arange(n), 1.0
     pairs = np.concatenate([part.triangle[:, [0, 1]], part.triangle[:, [0, 2]], part.triangle[:, [1, 2]], part.segment])
     a, b = root[pairs[:, 0]], root[pairs[:, 1]]
-    length = np.linalg.norm(part.x[b] - part.x[a], axis=1)
+    length = lengths(part.x[b] - part.x[a])
     longest, total, count = np.zeros(n), np.zeros(n), np.zeros(n)
     for end in (a, b):
         np.maximum.at(longest, end, length)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ....arrays import Index
+from ....arrays import Index, lengths
 from ...deformable.tables import Hinge
 from .joining import Joined
 from .part import Part
@@ -34,7 +34,7 @@ def _hinge(part: Part, held: Index, whole: Index) -> tuple[int, int]:
     if length <= width:
         return int(held[0]), int(held[0])
     along = off[far] / length
-    beside = np.linalg.norm(off - (off @ along)[:, None] * along, axis=1).max()
+    beside = lengths(off - (off @ along)[:, None] * along).max()
     rides = len(held) > 2 and bool((part.carried_by[held] >= 0).any())  # they may leave their line
     if beside > width or rides:
         return Hinge.HELD, Hinge.HELD

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 from scipy import sparse
 
-from ....arrays import Array, Flags, Index, Mask
+from ....arrays import Array, Flags, Index, Mask, lengths
 from ....document import Body
 from ....fracture.bonds import placed
 from ...deformable.tables import Solver
@@ -146,7 +146,7 @@ def carried_by(tets: Index, x: Array, points: Array) -> tuple[Index, Array]:
 
 def max_sides(corner: Array) -> Array:
     """The longest sides (F,) [m] of triangles (F, 3, 3)."""
-    return np.max([np.linalg.norm(corner[:, k] - corner[:, k - 1], axis=1) for k in range(3)], axis=0)
+    return np.max([lengths(corner[:, k] - corner[:, k - 1]) for k in range(3)], axis=0)
 
 
 def placed_at_size(body: Body, x: Array) -> Array:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from ....arrays import lengths
 from ....document import Body, LineShape, RopeMatter
 from ....fracture.build import Resolve
 from ....fracture.deforming import deforming_mesh, rope_segments
@@ -23,7 +24,7 @@ def rope(body: Body, matter: RopeMatter, weights: Weights, resolve: Resolve) -> 
     solver = Solver.CHAIN if isinstance(body.shape, LineShape) else Solver.LEVELS
     segment = rope_segments(body, mesh)
     x = placed_at_size(body, local)
-    length = np.linalg.norm(x[segment[:, 1]] - x[segment[:, 0]], axis=1)
+    length = lengths(x[segment[:, 1]] - x[segment[:, 0]])
     density = body.material.density_for(section * float(length.sum()))
     normal = vertex_normals(x, faces) if len(faces) else np.tile([0.0, 1.0, 0.0], (len(x), 1))
     seams, origin = None, None

@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from ....arrays import Array, Index, sums
+from ....arrays import Array, Index, lengths, sums
 from ....document import Body
 from ....fracture.bonds import bond_strengths, bonds_cut, placed
 from ....fracture.patches import Sheet
@@ -26,7 +26,7 @@ def cloth_seams(body: Body, sheet: Sheet, faces: Index, x: Array, tear: float | 
     pair = np.sort(piece[border.face], axis=1)
     use = np.flatnonzero(pair[:, 0] != pair[:, 1])
     pair, face, vertex = pair[use], border.face[use], border.vertex[use]
-    length = np.linalg.norm(x[vertex[:, 1]] - x[vertex[:, 0]], axis=1)
+    length = lengths(x[vertex[:, 1]] - x[vertex[:, 0]])
     bond = _bond_between(patch[face], pieces)
     strength, tier = np.append(_per_length(body, pieces), tear or 0.0), np.append(pieces.bond_tier, TIERS)
     seam, at = np.unique(pair, axis=0, return_inverse=True)

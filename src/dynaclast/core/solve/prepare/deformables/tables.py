@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from scipy import sparse
 
-from ....arrays import Array, Index
+from ....arrays import Array, Index, cross, lengths
 from ...deformable.pattern import block_of, scalar_rows
 from ...deformable.tables import (
     AirTable,
@@ -121,8 +121,8 @@ def sizes(parts: list[Part]) -> Array:
         share = part.mass / part.mass.sum()
         if len(part.triangle):
             corner = part.x[part.triangle]
-            normal = np.cross(corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0])
-            out.append(np.sqrt(share * 0.5 * np.linalg.norm(normal, axis=1).sum()))
+            normal = cross(corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0])
+            out.append(np.sqrt(share * 0.5 * lengths(normal).sum()))
         elif len(part.tets):
             out.append(np.cbrt(share * part.volume.sum()))
         else:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ....arrays import Array, Index
+from ....arrays import Array, Index, lengths
 from ....document import Body, RopeMatter
 from ...deformable.tables import Solver, TieEnds, TwistTable
 from .part import Part
@@ -77,7 +77,7 @@ def _marks(x: Array, laid: float) -> Array:
     one.
     """
     along = np.diff(x, axis=0)
-    t = along / np.maximum(np.linalg.norm(along, axis=1), 1e-12)[:, None]
+    t = along / np.maximum(lengths(along), 1e-12)[:, None]
     mark = np.cross(t[0], np.eye(3)[np.argmin(np.abs(t[0]))])
     mark /= np.linalg.norm(mark)
     near = mark

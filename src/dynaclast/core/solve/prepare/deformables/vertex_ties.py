@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.spatial import cKDTree
 
-from ....arrays import Array, Index
+from ....arrays import Array, Index, lengths
 from ....document import Body, SewnTie, Shot, Tie, WeldTie
 from ....errors import InputError
 from ....falloff import EvaluationContext, value
@@ -149,10 +149,8 @@ def _nearest_pieces(body: Body, pieces: Pieces, x: Array) -> tuple[Index, Array]
     best, least = np.zeros(len(x), int), np.full((2, len(x)), np.inf)
     for p in range(pieces.count):
         v = pieces.mesh(p).vertices
-        away = np.linalg.norm(np.maximum(np.maximum(v.min(axis=0) - local, local - v.max(axis=0)), 0.0), axis=1).round(
-            9
-        )
-        middle = np.linalg.norm(pieces.center[p] - local, axis=1)
+        away = lengths(np.maximum(np.maximum(v.min(axis=0) - local, local - v.max(axis=0)), 0.0)).round(9)
+        middle = lengths(pieces.center[p] - local)
         nearer = (away < least[0]) | ((away == least[0]) & (middle < least[1]))
         best[nearer] = p
         least[0][nearer], least[1][nearer] = away[nearer], middle[nearer]
