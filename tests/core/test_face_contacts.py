@@ -148,8 +148,8 @@ def test_small_things_that_fall_on_a_soft_body_do_not_sink_into_it(
     more = {"pattern": {"kind": "cells", "count": 5}, "bonds": {"strength": 1e5}} if broken else {}
     block = soft("block", (0, 0.25, 0), (1.5, 0.5, 1.5), matter={"preset": "rubber", "detail": 6}, **more)
     things = thrown(kind, size, 4, speed, 5)
-    run = started(shot(block, *things, frames=48))
-    for _ in range(48):
+    run = started(shot(block, *things, frames=32))
+    for _ in range(32):
         at = run.advance().arrays["position"]
     on = np.abs(at[:, [0, 2]]).max(axis=1) < 0.7
     assert on.sum() >= 2 and at[on, 1].min() > 0.5 + 0.5 * size

@@ -12,7 +12,13 @@ from dynaclast.core.errors import GeometryError
 from dynaclast.core.geometry import primitives
 from dynaclast.core.geometry.check import diagnose, solid
 from dynaclast.core.geometry.inside import scatter_inside
-from dynaclast.core.geometry.mass import combine, mass_properties, signed_volume
+from dynaclast.core.geometry.mass import (
+    combine,
+    mass_properties,
+    mass_properties_of_many,
+    signed_volume,
+    sound_mass_properties,
+)
 from dynaclast.core.geometry.mesh import TriMesh, make, weld
 from dynaclast.core.geometry.rotations import quaternion_product, rotation_matrices, rotation_matrix
 from dynaclast.core.geometry.winding import winding_number
@@ -55,6 +61,23 @@ def test_products_lengths_and_turns_of_many_rows_are_those_of_each_to_the_bit(se
         assert (turn == rotation_matrix(one)).all()
     assert np.allclose(turns, Rotation.from_quat(q).as_matrix(), atol=1e-12)
     assert rotation_matrices(q[:0]).shape == (0, 3, 3)
+
+
+def test_masses_of_many_meshes_are_those_of_each() -> None:
+    rng = np.random.default_rng(3)
+    meshes = [m.moved(rng.normal(size=3), rng.normal(size=4), np.ones(3)) for m in SHAPES.values()]
+    meshes = [TriMesh(m.vertices, m.faces) for m in meshes]
+    meshes.insert(2, TriMesh(meshes[0].vertices, meshes[0].faces[:, ::-1].copy()))  # inside out: that of its hull
+    first = np.cumsum([0] + [len(m.vertices) for m in meshes])
+    faces = np.concatenate([m.faces + k for m, k in zip(meshes, first, strict=False)])
+    face_first = np.cumsum([0] + [len(m.faces) for m in meshes])
+    vertices = np.concatenate([m.vertices for m in meshes])
+    volume, center, inertia = mass_properties_of_many(vertices, faces, first, face_first)
+    for k, mesh in enumerate(meshes):
+        one = sound_mass_properties(mesh)
+        assert volume[k] == pytest.approx(one.volume, rel=1e-12) and center[k] == pytest.approx(one.center, abs=1e-12)
+        assert inertia[k] == pytest.approx(one.inertia, rel=1e-10, abs=1e-12 * abs(one.inertia).max())
+    assert volume[2] == pytest.approx(volume[0])
 
 
 def test_combine_of_two_halves_is_the_whole() -> None:

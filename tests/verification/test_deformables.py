@@ -111,7 +111,7 @@ def test_a_tie_of_a_rope_gives_way_at_its_strength_and_not_below() -> None:
 
 def test_hung_cloth_is_as_long_at_every_resolution_and_stretches_as_its_weight_says() -> None:
     low = []
-    for cells in (8, 16, 32):
+    for cells in (8, 16, 24):
         sheet = cloth("sheet", (0, 3, 0), (1.2, 1.2), (cells, cells), pins=[pin(-0.6, 3, -0.6), pin(-0.6, 3, 0.6)])
         sheet["matter"]["damping"] = 0.01
         air = {"name": "air", "effect": {"kind": "drag", "amount": 3.0}, "reach": EVERYWHERE}
@@ -377,14 +377,7 @@ def test_a_disc_drapes_the_less_the_stiffer_it_is() -> None:
 
 
 @pytest.mark.parametrize(
-    ("preset", "quality", "frames"),
-    [
-        ("canvas", "draft", 288),
-        ("canvas", "standard", 288),
-        ("silk", "draft", 288),
-        ("silk", "standard", 288),
-        ("canvas", "fine", 600),
-    ],
+    ("preset", "quality", "frames"), [("canvas", "draft", 288), ("silk", "standard", 288), ("canvas", "fine", 600)]
 )
 def test_what_hangs_free_comes_to_rest(preset: str, quality: str, frames: int) -> None:
     """A sheet pinned in its middle falls into folds, and swings out: the longer, the shorter its steps, which slow it

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..arrays import Array, Index
-from ..geometry.mass import sound_mass_properties
+from ..geometry.mass import mass_properties_of_many
 from ..geometry.mesh import TriMesh, make
 
 TIERS = 4
@@ -112,16 +112,20 @@ class Pieces:
 
 def collect(meshes: list[TriMesh], skins: list[NDArray[np.bool_]], path: Index | None = None) -> Pieces:
     """Pieces without bonds from closed meshes and their skin flags."""
-    props = [sound_mass_properties(m) for m in meshes]
+    vertices, faces = np.concatenate([m.vertices for m in meshes]), np.concatenate([m.faces for m in meshes])
+    vertex_start = np.cumsum([0] + [len(m.vertices) for m in meshes]).astype(np.int32)
+    face_start = np.cumsum([0] + [len(m.faces) for m in meshes]).astype(np.int32)
+    of_all = faces + np.repeat(vertex_start[:-1], np.diff(face_start))[:, None]
+    volume, center, inertia = mass_properties_of_many(vertices, of_all, vertex_start, face_start)
     return Pieces(
-        vertices=np.concatenate([m.vertices for m in meshes]),
-        faces=np.concatenate([m.faces for m in meshes]),
-        vertex_start=np.cumsum([0] + [len(m.vertices) for m in meshes]).astype(np.int32),
-        face_start=np.cumsum([0] + [len(m.faces) for m in meshes]).astype(np.int32),
+        vertices=vertices,
+        faces=faces,
+        vertex_start=vertex_start,
+        face_start=face_start,
         skin=np.concatenate(skins),
-        volume=np.array([p.volume for p in props]),
-        center=np.array([p.center for p in props]),
-        inertia=np.array([p.inertia for p in props]),
+        volume=volume,
+        center=center,
+        inertia=inertia,
         path=np.full((len(meshes), TIERS), -1, np.int32) if path is None else path.astype(np.int32),
         bond_piece=np.zeros((0, 2), np.int32),
         bond_area=np.zeros(0),

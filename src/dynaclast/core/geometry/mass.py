@@ -11,8 +11,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ..arrays import Array, cross
+from ..arrays import Array, Index, cross
 from .mesh import TriMesh
+
+UNSOUND = 1e-6
+"""Below this share of the largest, no inertia about an axis is that of a solid."""
 
 
 @dataclass(frozen=True)
@@ -51,6 +54,36 @@ def mass_properties(mesh: TriMesh) -> MassProperties:
     return MassProperties(volume, center + origin, inertia)
 
 
+def mass_properties_of_many(
+    vertices: Array, faces: Index, vertex_start: Index, face_start: Index
+) -> tuple[Array, Array, Array]:
+    """Volume (P,), centre (P, 3) and inertia (P, 3, 3) of closed meshes, as of ``sound_mass_properties``, all at once.
+
+    vertices     : (V, 3) float64, [m], of one mesh after the other; vertex_start (P + 1,) int
+    faces        : (F, 3) int, of one mesh after the other, by vertices of all; face_start (P + 1,) int
+    """
+    count, first = len(face_start) - 1, face_start[:-1]
+    own = np.repeat(np.arange(count), np.diff(face_start))
+    origin = np.add.reduceat(vertices, vertex_start[:-1]) / np.diff(vertex_start)[:, None]
+    a, b, c = (vertices[faces[:, k]] - origin[own] for k in range(3))
+    vol = np.einsum("ij,ij->i", a, cross(b, c)) / 6.0
+    volume = np.add.reduceat(vol, first)
+    s = a + b + c
+    center = np.add.reduceat(vol[:, None] * s, first) / np.where(volume == 0.0, 1.0, 4.0 * volume)[:, None]
+    products = sum(p[:, :, None] * p[:, None, :] for p in (a, b, c, s))
+    second = np.add.reduceat((vol / 20.0)[:, None, None] * products, first)
+    second = second - volume[:, None, None] * center[:, :, None] * center[:, None, :]
+    inertia = np.trace(second, axis1=1, axis2=2)[:, None, None] * np.eye(3) - second
+    center = center + origin
+    least, _, most = np.linalg.eigvalsh(inertia).T
+    for p in np.flatnonzero((volume <= 0.0) | (least <= UNSOUND * most)):
+        corners = slice(vertex_start[p], vertex_start[p + 1])
+        mesh = TriMesh(vertices[corners], faces[face_start[p] : face_start[p + 1]] - vertex_start[p])
+        found = sound_mass_properties(mesh)
+        volume[p], center[p], inertia[p] = found.volume, found.center, found.inertia
+    return volume, center, inertia
+
+
 def combine(masses: Array, centers: Array, inertias: Array) -> tuple[float, Array, Array]:
     """Mass, centre and inertia of rigidly joined parts (parallel-axis theorem).
 
@@ -70,7 +103,7 @@ def sound_mass_properties(mesh: TriMesh) -> MassProperties:
     found = mass_properties(mesh)
     if found.volume > 0.0:
         low, _, high = np.linalg.eigvalsh(found.inertia)
-        if low > 1e-6 * high:
+        if low > UNSOUND * high:
             return found
     from scipy.spatial import ConvexHull, QhullError
 
