@@ -70,12 +70,14 @@ def tab(context: BrowserContext, errors: list[str]) -> Page:
     out = context.new_page()
     out.set_default_timeout(PATIENCE)
     out.on("pageerror", lambda e: errors.append(str(e)))
+    # what cannot be drawn is said there alone
+    out.on("console", lambda m: errors.append(m.text) if m.type == "error" and "THREE" in m.text else None)
     return out
 
 
 @pytest.fixture
 def page(tab: Page, context: BrowserContext, running: Parts, errors: list[str]) -> Iterator[Page]:
-    """A page that remembers nothing, and fails the test if a script fails."""
+    """A page that remembers nothing, and fails the test if a script or a shader fails."""
     errors.clear()
     yield tab
     for each in context.pages:

@@ -192,8 +192,8 @@ export const flattened = (vertex: string): string =>
       /gl_Position = .*;\n {2}}\n$/,
       `float h = max(0.0, vWorld.y - groundHeight);
     vHeight = h;
-    vec2 at = vWorld.xz - key.xz / key.y * h;
-    gl_Position = projectionMatrix * viewMatrix * vec4(at.x, groundHeight + 0.004, at.y, 1.0);
+    vec2 foot = vWorld.xz - key.xz / key.y * h;
+    gl_Position = projectionMatrix * viewMatrix * vec4(foot.x, groundHeight + 0.004, foot.y, 1.0);
   }
 `,
     );
