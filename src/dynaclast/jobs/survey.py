@@ -53,7 +53,8 @@ MOST_BYTES = 200_000_000
 
 
 def _bytes_of(_key: Hashable, surface: Surface) -> int:
-    return surface.vertices.nbytes + surface.faces.nbytes + surface.lines.nbytes
+    own = surface.vertices.nbytes + surface.faces.nbytes + surface.lines.nbytes
+    return own + (0 if surface.pieces is None else sum(x.nbytes for x in surface.pieces.arrays().values()))
 
 
 def drawing_name(body: Body) -> str:

@@ -264,7 +264,7 @@ def _surface_figures(one: Body) -> dict[str, Any]:
     """Of a body that deforms, which has no pieces: of the whole."""
     surface = services().surveyor.surface(one)
     none = {
-        "pieces": surface.parts if one.pattern else 0,
+        "pieces": surface.parts,
         "bonds": 0,
         "smallest": 0.0,
         "largest": 0.0,
@@ -293,12 +293,20 @@ def _drawing(body: Body) -> dict[str, np.ndarray]:
     if not body.deforms:
         return arrays
     surface = surveyor.surface(body)
-    return arrays | {
+    arrays |= {
         "vertices": surface.start.astype(np.float32),
         "rest": surface.vertices.astype(np.float32),
         "faces": surface.faces.astype(np.uint32),
         "lines": surface.lines.astype(np.uint32),
     }
+    if surface.pieces is not None:
+        arrays |= {
+            "part": surface.piece,
+            "part_volume": surface.pieces.volume.astype(np.float32),
+            "part_center": surface.pieces.center.astype(np.float32),
+            "part_path": surface.pieces.path,
+        }
+    return arrays
 
 
 def _range(values: np.ndarray) -> tuple[float, float]:

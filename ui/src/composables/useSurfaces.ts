@@ -3,6 +3,7 @@ import type { ComputedRef, ShallowRef } from "vue";
 import { memberName } from "../lib/document";
 import type { FrameData } from "../lib/frames";
 import { actedColors, mapColors, packed, speeds, TOUCHED } from "../lib/frameColors";
+import { explodedBy, partsOf, pieceFigures } from "../lib/pieces";
 import { hexColor } from "../lib/ramp";
 import { familyColors } from "../lib/familyColors";
 import { turn, type Vec } from "../lib/rotation";
@@ -11,17 +12,20 @@ import { useSurvey } from "../stores/survey";
 import { useTakes } from "../stores/takes";
 import { useView } from "../stores/view";
 import type { Stage } from "../viewport/Stage";
+import { toldApart } from "../viewport/paint";
 import type { SurfaceColor, SurfaceShape } from "../viewport/SurfaceBatch";
 import type { Copy, Shown } from "./useShown";
 
 /** Whether a thing is drawn as what deforms: a moment after its matter changed it is still what it was. */
 export const isSoft = (thing: Shown): boolean => thing.packed.lines !== undefined;
 
-/** Vertices of a copy where the document has them [m], world. */
-export function placed(vertices: Float32Array, copy: Copy): Float32Array {
+/** Vertices of a copy where the document has them [m], world; off: how far one stands off its place, in the body's frame. */
+export function placed(vertices: Float32Array, copy: Copy, off?: (vertex: number) => Vec): Float32Array {
   const out = new Float32Array(vertices.length);
   for (let v = 0; v < vertices.length; v += 3) {
-    const w = turn(copy.rotation, [0, 1, 2].map((c) => vertices[v + c]! * copy.size) as Vec);
+    const aside = off?.(v / 3);
+    const local = [0, 1, 2].map((c) => (vertices[v + c]! + (aside?.[c] ?? 0)) * copy.size) as Vec;
+    const w = turn(copy.rotation, local);
     for (let c = 0; c < 3; c++) out[v + c] = w[c]! + copy.position[c]!;
   }
   return out;
@@ -102,9 +106,29 @@ export function useSurfaces(
     return ["packed", actedColors(bits, bits.length / count, document.fields, familyColors())];
   }
 
+  /** How far vertices of one stand off their places in an exploded view; undefined where none do. */
+  function explodedOf(thing: Shown): ((vertex: number) => Vec) | undefined {
+    const part = thing.packed.part;
+    if (!part || !view.explode.some((by) => by > 0)) return undefined;
+    const figures = pieceFigures(partsOf(thing.packed));
+    const off = Array.from({ length: figures.count }, (_, p) => explodedBy(figures, p, view.explode));
+    return (v) => off[part[v]!]!;
+  }
+
+  /** What tells the pieces of one apart; null where nothing is to be told. */
+  function partColors(thing: Shown): Values | null {
+    const part = thing.packed.part;
+    const of = partsOf(thing.packed);
+    if (!part || !toldApart(view.colorBy, of, 0)) return null;
+    const colors = Array.from({ length: of.volume!.length }, (_, p) => packed(toldApart(view.colorBy, of, p)));
+    return (v) => colors[part[v]!]!;
+  }
+
   /** What colours one, and the numbers it is coloured by where these are its vertices'. */
-  function colorOf(own: string, arrays: FrameData["arrays"] | undefined): [SurfaceColor, Values | null] {
+  function colorOf(thing: Shown, own: string, arrays: FrameData["arrays"] | undefined): [SurfaceColor, Values | null] {
     const chosen = view.selection;
+    const apart = partColors(thing);
+    if (apart) return ["packed", apart];
     if (arrays) {
       if (view.colorBy === "stretch") return ["stretch", null];
       const seen = inFrame(own, arrays);
@@ -142,12 +166,13 @@ export function useSurfaces(
     layOut(s, soft);
     let k = 0;
     for (const thing of soft) {
+      const exploded = explodedOf(thing);
       thing.copies.forEach((copy, c) => {
         const own = thing.group ? memberName(thing.name, c) : thing.name;
         const arrays = inTake.value ? frame.value?.arrays : undefined;
         const points = arrays?.[`points/${own}`];
-        s.surfaces.setPlaces(k, points ?? placed(thing.packed.vertices as Float32Array, copy));
-        const [by, values] = colorOf(own, arrays);
+        s.surfaces.setPlaces(k, points ?? placed(thing.packed.vertices as Float32Array, copy, exploded));
+        const [by, values] = colorOf(thing, own, arrays);
         if (typeof values === "function") s.surfaces.setValues(k, values);
         else if (values) s.surfaces.setValues(k, (v) => values[v] ?? -1);
         s.surfaces.setLook(k, hexColor(thing.body.material.look?.color ?? "#b4b1a4"), by, {

@@ -17,6 +17,28 @@ export interface PieceFigures {
 }
 
 const known = new WeakMap<Packed, PieceFigures>();
+const parts = new WeakMap<Packed, Packed>();
+
+/** The pieces of a body: its own, or those of what deforms, whose surface is drawn as one. */
+export function partsOf(packed: Packed): Packed {
+  if (!packed.part_volume) return packed;
+  let out = parts.get(packed);
+  if (!out) {
+    const { part_volume: volume, part_center: center, part_path: path } = packed;
+    parts.set(packed, (out = { volume, center, path } as Packed));
+  }
+  return out;
+}
+
+/** How far a piece stands off its place in an exploded view, in its body's frame. */
+export function explodedBy(figures: PieceFigures, p: number, explode: readonly number[]): [number, number, number] {
+  const out: [number, number, number] = [0, 0, 0];
+  for (let t = 0; t < TIERS; t++) {
+    const by = explode[t] ?? 0;
+    if (by > 0) for (let c = 0; c < 3; c++) out[c]! += by * figures.apart[(p * TIERS + t) * 3 + c]!;
+  }
+  return out;
+}
 
 export function pieceFigures(packed: Packed): PieceFigures {
   let out = known.get(packed);

@@ -11,7 +11,7 @@ import NumberRow from "../controls/NumberRow.vue";
 import ReachEditor from "../components/ReachEditor.vue";
 import type { Body, TieKind } from "../api/types";
 import { FAMILY_COLOR, newLayer, tieKinds, TIES } from "../lib/document";
-import { holding, pieceFigures } from "../lib/pieces";
+import { holding, partsOf, pieceFigures } from "../lib/pieces";
 import { showNumber } from "../lib/units";
 import { usePieces } from "../stores/pieces";
 import { useShot } from "../stores/shot";
@@ -33,7 +33,7 @@ const body = computed(() => chosen.value?.body);
 const figures = computed(() => (chosen.value ? pieces.built.get(chosen.value.name)?.figures : undefined));
 const anchors = computed(() => shot.fields.filter((f) => f.effect.kind === "anchor"));
 const packed = computed(() => (chosen.value ? pieces.packedOf(chosen.value.name) : undefined));
-const tiers = computed(() => (packed.value ? Math.max(1, pieceFigures(packed.value).tiers) : 1));
+const tiers = computed(() => (packed.value ? Math.max(1, pieceFigures(partsOf(packed.value)).tiers) : 1));
 const UNITS = { kN: "kN", "kN/m": "kN/m", "kN/m2": "kN/m²" } as const;
 const unit = computed(() => UNITS[body.value?.bonds?.unit ?? "kN/m2"]);
 /** pieces meet along faces, patches of cloth along lines */
@@ -178,7 +178,7 @@ function placeNew(kind: TieKind): void {
           :options="
             [
               [perFace, perFace === 'kN/m' ? 'per length' : 'per area'],
-              ['kN', 'per bond'],
+              ['kN', body.matter.kind === 'rigid' ? 'per bond' : 'per seam'],
             ] as const
           "
           :model-value="body.bonds.unit!"
@@ -215,7 +215,7 @@ function placeNew(kind: TieKind): void {
             @update:model-value="(v) => edit('strength falloff', (b) => ((b.bonds!.by_reach!.reach as unknown) = v))" />
         </template>
         <div v-if="figures" class="figures counts">
-          <p><span>bonds</span><b>{{ figures.bonds }}</b></p>
+          <p v-if="body.matter.kind === 'rigid'"><span>bonds</span><b>{{ figures.bonds }}</b></p>
           <p v-for="t in figures.tiers" :key="t.tier">
             <span>{{ figures.tiers.length > 1 ? `tier ${t.tier}, ${t.bonds}` : "each" }}</span
             ><b>{{ showNumber(t.strength[0], 2) }} to {{ showNumber(t.strength[1], 3) }} kN</b>

@@ -10,7 +10,7 @@ import type { Body, BreakStep, FieldItem, Pattern, StepPattern } from "../api/ty
 import { newPattern } from "../lib/document";
 import { breakBody } from "../lib/matter";
 import { sayLost } from "../lib/lost";
-import { pieceFigures } from "../lib/pieces";
+import { partsOf, pieceFigures } from "../lib/pieces";
 import { showMass } from "../lib/units";
 import { usePieces } from "../stores/pieces";
 import { useShot } from "../stores/shot";
@@ -27,7 +27,7 @@ const body = computed(() => chosen.value?.body);
 const figures = computed(() => (chosen.value ? pieces.built.get(chosen.value.name)?.figures : undefined));
 const size = computed(() => figures.value?.size ?? [2, 2, 2]);
 const packed = computed(() => (chosen.value ? pieces.packedOf(chosen.value.name) : undefined));
-const tiers = computed(() => (packed.value ? pieceFigures(packed.value).tiers : 0));
+const tiers = computed(() => (packed.value ? pieceFigures(partsOf(packed.value)).tiers : 0));
 const FIRST = ["cells", "radial", "slabs", "bricks", "splinters", "faces"] as const;
 const AGAIN = ["cells", "radial", "slabs", "bricks", "splinters", "chunks"] as const;
 const OF = [

@@ -3,7 +3,8 @@ import type { Shown } from "../composables/useShown";
 import type { FrameData } from "../lib/frames";
 import { hexColor, pieceColor, ramp, steady, type Rgb } from "../lib/ramp";
 import { multiply, turn, type Quat, type Vec } from "../lib/rotation";
-import { pieceFigures, TIERS } from "../lib/pieces";
+import type { Packed } from "../api/packed";
+import { explodedBy, pieceFigures } from "../lib/pieces";
 import type { ColorBy } from "../stores/view";
 import type { PieceBatch } from "./PieceBatch";
 
@@ -21,6 +22,16 @@ export const TIER_COLORS: Rgb[] = [
   [0.85, 0.72, 0.4],
   [0.72, 0.6, 0.8],
 ];
+
+/** The colour of a piece where these tell pieces, tiers or sizes apart; null where nothing is to be told. */
+export function toldApart(by: ColorBy, packed: Packed, p: number): Rgb | null {
+  const figures = pieceFigures(packed);
+  if (figures.count < 2) return null;
+  if (by === "piece") return pieceColor(p);
+  if (by === "tier") return TIER_COLORS[figures.tier[p]!]!;
+  if (by !== "size") return null;
+  return ramp(Math.log(packed.volume![p]! / figures.low) / (Math.log(figures.high / figures.low) || 1));
+}
 
 export interface Paint {
   colorBy: ColorBy;
@@ -73,7 +84,6 @@ export function paint(batch: PieceBatch, shown: readonly Shown[], how: Paint): v
     const drawn = how.hidden.has(name) ? 0 : 1;
     const center = packed.center as Float32Array;
     const strength = how.colorBy === "strength" ? meanStrength(thing, how.strengths.get(name)) : null;
-    const span = Math.log(figures.high / figures.low) || 1;
     const intact = body.release?.kind === "intact" && f < (how.brokeAt.get(name) ?? Infinity);
     copies.forEach((copy, c) => {
       for (let p = 0; p < figures.count; p++) {
@@ -86,12 +96,8 @@ export function paint(batch: PieceBatch, shown: readonly Shown[], how: Paint): v
           state = states![at]!;
           batch.setTransform(piece, x![at * 3]!, x![at * 3 + 1]!, x![at * 3 + 2]!, q, 0, state, copy.size * drawn);
         } else {
-          const local: Vec = [center[p * 3]!, center[p * 3 + 1]!, center[p * 3 + 2]!];
-          for (let t = 0; t < TIERS; t++) {
-            const by = how.explode[t] ?? 0;
-            if (by > 0) for (let k = 0; k < 3; k++) local[k]! += by * figures.apart[(p * TIERS + t) * 3 + k]!;
-          }
-          for (let k = 0; k < 3; k++) local[k]! *= copy.size;
+          const off = explodedBy(figures, p, how.explode);
+          const local = off.map((x, k) => (center[p * 3 + k]! + x) * copy.size) as Vec;
           const w = turn(copy.rotation, local);
           state = body.role === "active" && how.held(name, piece) ? 0 : 2;
           batch.setTransform(
@@ -108,11 +114,10 @@ export function paint(batch: PieceBatch, shown: readonly Shown[], how: Paint): v
         let color: Rgb = base;
         const reach = how.reach?.[piece];
         const mapped = how.own?.(piece);
+        const told = toldApart(how.colorBy, packed, p);
         if (mapped) color = mapped;
         else if (how.own) color = [base[0] * 0.5, base[1] * 0.5, base[2] * 0.5];
-        else if (how.colorBy === "piece" && many) color = pieceColor(p);
-        else if (how.colorBy === "tier" && many) color = TIER_COLORS[figures.tier[p]!]!;
-        else if (how.colorBy === "size" && many) color = ramp(Math.log(packed.volume![p]! / figures.low) / span);
+        else if (told) color = told;
         else if (strength && strength.top > 0) color = ramp(strength.mean[p]! / strength.top);
         else if (how.colorBy === "state")
           color = body.role === "passive" ? [base[0] * 0.6, base[1] * 0.6, base[2] * 0.6] : STATE_COLORS[state]!;

@@ -6,7 +6,7 @@ import base64
 import hashlib
 import json
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from typing import Protocol
 
 import numpy as np
@@ -103,21 +103,31 @@ class Surface:
     vertices : (V, 3) float64, [m], own scaled frame, at rest
     faces    : (F, 3) int32, of drawn vertices
     lines    : (G, 2) int32, segments of a rope; none of others
-    parts    : int, pieces that its pattern makes; 1 without one
+    pieces   : those that its pattern makes, None without one
+    piece    : (V,) int32, to which of them each vertex belongs; (0,) without
     opening  : (V, 3) float64, [m], where the vertices stand at the start, where that is elsewhere
     """
 
     vertices: Array
     faces: Index
     lines: Index
-    parts: int = 1
+    pieces: Pieces | None = None
+    piece: Index = field(default_factory=lambda: np.zeros(0, np.int32))
     opening: Array | None = None
+
+    @property
+    def parts(self) -> int:
+        """How many pieces it is in."""
+        return 1 if self.pieces is None else self.pieces.count
 
     @property
     def start(self) -> Array:
         """Where its vertices (V, 3) stand at the start, own scaled frame [m]."""
         return self.vertices if self.opening is None else self.opening
 
+
+SURFACE_FORMAT = 2
+"""Part of every key of a surface: grows when the same description would be drawn otherwise."""
 
 SurfaceOf = Callable[[Body], Surface]
 """Where surfaces of bodies that deform are had from."""
@@ -186,19 +196,29 @@ def _at_rest(body: Body, resolve: Resolve) -> Surface:
         return (
             Surface(vertices, faces, none)
             if pieces is None
-            else Surface(pieces.vertices, pieces.own_faces(), none, pieces.count)
+            else Surface(pieces.vertices, pieces.own_faces(), none, pieces, _of_vertices(pieces))
         )
     if body.pattern is None and getattr(body.matter, "tear", None) is None:
         return Surface(vertices, faces, none)
     sheet = sheet_of(body, mesh)
-    parts = 1 if body.pattern is None else int(sheet.patch.max()) + 1
-    return Surface(vertices[sheet.origin], sheet.faces.astype(np.int32), none, parts)
+    out = Surface(vertices[sheet.origin], sheet.faces.astype(np.int32), none)
+    if body.pattern is None:
+        return out
+    piece = np.zeros(len(sheet.origin), np.int32)
+    piece[sheet.faces] = sheet.patch[:, None]
+    return replace(out, pieces=sheet.patches, piece=piece)
+
+
+def _of_vertices(pieces: Pieces) -> Index:
+    """The piece of every vertex."""
+    return np.repeat(np.arange(pieces.count, dtype=np.int32), np.diff(pieces.vertex_start))
 
 
 def surface_key(body: Body) -> str:
     """Hash of all that decides the drawn surface of a body that deforms."""
     matter = body.matter
     what = {
+        "format": SURFACE_FORMAT,
         "shape": body.shape.model_dump(mode="json"),
         "steps": [s.model_dump(mode="json") for s in body.steps],
         "scale": body.place.scale,
