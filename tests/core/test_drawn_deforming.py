@@ -152,3 +152,26 @@ def test_a_map_in_the_set_up_is_that_of_the_opening_frame() -> None:
     values, tint = found["x"]
     assert values == pytest.approx(opening["value/heat/x"][0], abs=1e-6) and np.ptp(values) > 0.2
     assert tint is not None and 255 * tint == pytest.approx(opening["color/heat/x"][0], abs=0.51)
+
+
+@pytest.mark.parametrize(("kind", "tear"), [("cloth", None), ("cloth", 5.0), ("soft", None)])
+def test_pieces_of_what_is_drawn_are_those_of_its_pattern(kind: str, tear: float | None) -> None:
+    matter = {} if tear is None else {"tear": tear}
+    more: dict[str, Any] = {"pattern": {"kind": "cells", "count": 7, "seed": 2}, "matter": matter}
+    if kind == "cloth":
+        more["breaks"] = [{"of": {"kind": "pieces", "pieces": [0]}, "pattern": {"kind": "cells", "count": 3}}]
+    make = (
+        cloth("it", (0, 1, 0), (1, 1), (9, 9), **more) if kind == "cloth" else soft("it", (0, 1, 0), (1, 1, 1), **more)
+    )
+    surface = drawn_surface(Body.model_validate(make))
+    pieces = surface.pieces
+    assert pieces is not None and surface.parts == pieces.count == surface.piece.max() + 1 > 6
+    corners = surface.piece[surface.faces]
+    assert (corners == corners[:, :1]).all(), "no triangle is of two pieces"
+    middle = surface.vertices[surface.faces].mean(axis=1)
+    for p in range(pieces.count):
+        own = middle[corners[:, 0] == p]
+        assert (own.min(axis=0) - 0.2 <= pieces.center[p]).all() and (pieces.center[p] <= own.max(axis=0) + 0.2).all()
+    assert pieces.tier.max() == (2 if kind == "cloth" else 1)
+    whole = drawn_surface(Body.model_validate(make | {"pattern": None, "breaks": []}))
+    assert whole.pieces is None and whole.parts == 1 and not len(whole.piece)

@@ -2,6 +2,7 @@
 import { ref, type ComputedRef, type Ref, type ShallowRef } from "vue";
 import { freeName, memberName, newTie } from "../lib/document";
 import type { Vec } from "../lib/rotation";
+import { middlesOf, partsOf } from "../lib/pieces";
 import { seamNear } from "../lib/seams";
 import { usePieces } from "../stores/pieces";
 import { useShot } from "../stores/shot";
@@ -160,6 +161,16 @@ export function usePicking(
     return met ? seamNear(seams, (v) => s.surfaces.placeOf(k, v), met, NEAR * s.metresAt(met.at)) : -1;
   }
 
+  /** The piece of a thing that a click means: of what deforms, that of the vertex nearest to it. */
+  function pieceAt(hit: Hit, at: Point): number {
+    const part = hit.thing.packed.part;
+    if (!part) return hit.index;
+    const { origin, along } = stage.value!.ray(at.x, at.y);
+    const s = stage.value!.surfaces;
+    const met = s.meet(s.numberOf(hit.thing.name) + hit.copy, origin, along);
+    return met ? part[met.vertex]! : 0;
+  }
+
   function onPick(piece: number, together: boolean, at: { x: number; y: number }): void {
     const hit = locate(piece);
     if (view.placing) return placeTie(hit, at);
@@ -169,8 +180,10 @@ export function usePicking(
       if (!together) view.select((view.traced = null));
       return;
     }
-    const { thing, index } = hit;
-    const many = thing.packed.volume!.length > 1;
+    const { thing } = hit;
+    const soft = isSoft(thing);
+    const many = (!soft || view.step === "break") && partsOf(thing.packed).volume!.length > 1;
+    const index = many ? pieceAt(hit, at) : hit.index;
     if (together && many && view.selection?.name === thing.name) {
       const set = new Set(view.picked.length ? view.picked : view.piece ? [view.piece.index] : []);
       if (!set.delete(index)) set.add(index);
@@ -189,10 +202,9 @@ export function usePicking(
     view.select({ kind: thing.group ? "group" : "body", name: thing.name }, together);
     if (together) return;
     view.picked = many ? [index] : [];
-    view.piece = many ? { body: thing.name, index } : null;
+    view.piece = many && !soft ? { body: thing.name, index } : null;
     const body = thing.group ? memberName(thing.name, hit.copy) : thing.name;
-    view.traced =
-      isSoft(thing) || view.showing !== "take" ? null : { piece, first: piece - index, body, thing: thing.name };
+    view.traced = soft || view.showing !== "take" ? null : { piece, first: piece - index, body, thing: thing.name };
   }
 
   /** All pieces of the chosen body whose middle lies in a box of the screen. */
@@ -202,13 +214,19 @@ export function usePicking(
     const thing = chosenThing.value ?? (shown.value.length === 1 ? shown.value[0] : undefined);
     if (!done || !thing) return;
     if (view.selection?.name !== thing.name) view.select({ kind: thing.group ? "group" : "body", name: thing.name });
-    const b = s.batch.names.indexOf(thing.name);
     const inside = new Set<number>();
-    for (let p = s.batch.first[b]!; p < s.batch.first[b + 1]!; p++) {
-      const at = s.project(...s.batch.placeOf(p));
-      if (at && at.x >= area.x && at.x <= area.x + area.w && at.y >= area.y && at.y <= area.y + area.h)
-        inside.add((p - s.batch.first[b]!) % s.batch.perCopy(b));
-    }
+    const look = (place: Vec, p: number): void => {
+      const at = s.project(...place);
+      if (at && at.x >= area.x && at.x <= area.x + area.w && at.y >= area.y && at.y <= area.y + area.h) inside.add(p);
+    };
+    const b = s.batch.names.indexOf(thing.name);
+    for (let p = s.batch.first[b]!; p < s.batch.first[b + 1]!; p++)
+      look(s.batch.placeOf(p), (p - s.batch.first[b]!) % s.batch.perCopy(b));
+    const part = view.step === "break" ? thing.packed.part : undefined;
+    if (part)
+      thing.copies.forEach((_, copy) =>
+        middlesOf(part, (v) => s.surfaces.placeOf(s.surfaces.numberOf(thing.name) + copy, v)).forEach(look),
+      );
     view.piece = null;
     view.picked = [...inside].sort((x, y) => x - y);
   }

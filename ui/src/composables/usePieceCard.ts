@@ -104,7 +104,10 @@ export function usePieceCard(
     const now = inTake.value ? frame.value?.arrays : undefined;
     if (now) return numbersAt(now, own, vertex, view.map);
     const found = survey.result?.vertices[own];
-    const lines = [`vertex ${vertex}${found?.pinned.includes(vertex) ? " · pinned" : ""}`];
+    const part = thing.packed.part;
+    const lines = [
+      `${part ? `piece ${part[vertex]} · ` : ""}vertex ${vertex}${found?.pinned.includes(vertex) ? " · pinned" : ""}`,
+    ];
     const field = view.selection?.kind === "field" ? view.selection.name : "";
     if (field && found?.reach.length) lines.push(`${field}: reach ${showNumber(found.reach[vertex]!, 2)}`);
     if (found?.pressure.length) lines.push(`${field} presses ${showNumber(found.pressure[vertex]!, 3)} Pa`);

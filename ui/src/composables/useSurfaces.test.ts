@@ -126,6 +126,35 @@ describe("what deforms", () => {
     expect([acted[0], acted[1] === acted[2], acted[1]! >= 0]).toEqual([-1, true, true]);
     expect(look("map")[1]).toEqual([0x3a464f, 0x2f8c9c, 0xdff3df]);
   });
+  it("has its pieces told apart, pulled apart and picked", () => {
+    const { s, looks, values, places } = stage();
+    const own = flag();
+    const paint = use(s, [own]);
+    const view = useView();
+    view.colorBy = "piece";
+    paint();
+    expect(looks[0]).toBe("own"); // it is whole
+    Object.assign(own.packed, {
+      part: new Int32Array([0, 1, 1]),
+      part_volume: new Float32Array([1, 3]),
+      part_center: new Float32Array([0, 0, 0, 4, 0, 0]),
+      part_path: new Int32Array([0, -1, -1, -1, 1, -1, -1, -1]),
+    });
+    paint();
+    expect(looks[0]).toBe("packed");
+    expect([values[0]![0] === values[0]![1], values[0]![1] === values[0]![2]]).toEqual([false, true]);
+    view.explode = [0.5, 0, 0, 0]; // from the middle at 3, by half of how far off they are
+    paint();
+    expect(places[0]!.map((x) => Math.round(100 * x) / 100)).toEqual([-1.5, 3, 0, 1.5, 3, 0, 0.5, 3, 1]);
+    view.colorBy = "material";
+    view.select({ kind: "body", name: "flag" });
+    view.picked = [1];
+    paint();
+    expect([values[0]![0], values[0]![1]! > 0]).toEqual([-1, true]);
+    view.picked = [];
+    paint();
+    expect(looks[0]).toBe("own");
+  });
   it("is laid out once, until its shape is another", () => {
     const { s, shapes } = stage();
     const own = flag();

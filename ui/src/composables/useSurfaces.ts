@@ -4,7 +4,7 @@ import { memberName } from "../lib/document";
 import type { FrameData } from "../lib/frames";
 import { actedColors, mapColors, packed, speeds, TOUCHED } from "../lib/frameColors";
 import { explodedBy, partsOf, pieceFigures } from "../lib/pieces";
-import { hexColor } from "../lib/ramp";
+import { hexColor, type Rgb } from "../lib/ramp";
 import { familyColors } from "../lib/familyColors";
 import { turn, type Vec } from "../lib/rotation";
 import { useShot } from "../stores/shot";
@@ -30,6 +30,10 @@ export function placed(vertices: Float32Array, copy: Copy, off?: (vertex: number
   }
   return out;
 }
+
+/** a piece that is picked, and steps in which pieces are looked at, not the whole */
+const PICKED: Rgb = [0.42, 0.94, 0.74];
+const PIECEWISE: readonly string[] = ["break", "bind"];
 
 type Values = ArrayLike<number> | ((vertex: number) => number);
 
@@ -115,12 +119,15 @@ export function useSurfaces(
     return (v) => off[part[v]!]!;
   }
 
-  /** What tells the pieces of one apart; null where nothing is to be told. */
+  /** What tells the pieces of one apart, and those that are picked; null where nothing is to be told. */
   function partColors(thing: Shown): Values | null {
     const part = thing.packed.part;
     const of = partsOf(thing.packed);
-    if (!part || !toldApart(view.colorBy, of, 0)) return null;
-    const colors = Array.from({ length: of.volume!.length }, (_, p) => packed(toldApart(view.colorBy, of, p)));
+    const picked = new Set(view.thing === thing.name ? view.picked : []);
+    if (!part || (!picked.size && !toldApart(view.colorBy, of, 0))) return null;
+    const colors = Array.from({ length: of.volume!.length }, (_, p) =>
+      packed(picked.has(p) ? PICKED : toldApart(view.colorBy, of, p)),
+    );
     return (v) => colors[part[v]!]!;
   }
 
@@ -176,7 +183,9 @@ export function useSurfaces(
         if (typeof values === "function") s.surfaces.setValues(k, values);
         else if (values) s.surfaces.setValues(k, (v) => values[v] ?? -1);
         s.surfaces.setLook(k, hexColor(thing.body.material.look?.color ?? "#b4b1a4"), by, {
-          chosen: view.chosen.some((x) => x.name === thing.name && (x.kind === "body" || x.kind === "group")),
+          chosen:
+            (!thing.packed.part || !PIECEWISE.includes(view.step)) &&
+            view.chosen.some((x) => x.name === thing.name && (x.kind === "body" || x.kind === "group")),
           hidden: view.hidden.includes(thing.name),
           most: MOST_STRETCH,
         });

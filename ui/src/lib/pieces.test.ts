@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
 import type { Packed } from "../api/packed";
 import { cutOutline } from "./outline";
-import { holding, pieceFigures } from "./pieces";
+import { explodedBy, holding, middlesOf, partsOf, pieceFigures } from "./pieces";
 
 /** Four unit cubes in a row, in two chunks of two; volumes 1, 1, 2, 4. */
 function row(): Packed {
@@ -25,6 +25,40 @@ function tetrahedron(): Packed {
     volume: new Float32Array([1 / 6]),
   };
 }
+
+describe("pieces of what deforms", () => {
+  it("are those of its patches, in place of its own", () => {
+    const own = row();
+    expect(partsOf(own)).toBe(own);
+    const surface = {
+      volume: new Float32Array(),
+      part_volume: own.volume,
+      part_center: own.center,
+      part_path: own.path,
+    } as Packed;
+    expect(pieceFigures(partsOf(surface)).tiers).toBe(2);
+    expect(partsOf(surface)).toBe(partsOf(surface));
+  });
+
+  it("lie in the middle of their vertices", () => {
+    const at = [
+      [0, 0, 0],
+      [2, 0, 0],
+      [5, 1, 0],
+    ];
+    expect(middlesOf([0, 0, 2], (v) => at[v]!)).toEqual([
+      [1, 0, 0],
+      [0, 0, 0],
+      [5, 1, 0],
+    ]);
+  });
+
+  it("are pulled apart by the share asked for on each tier", () => {
+    const figures = pieceFigures(row());
+    expect(explodedBy(figures, 0, [0, 2, 0, 0])).toEqual([-1, 0, 0]);
+    expect(explodedBy(figures, 0, [0, 0, 0, 0])).toEqual([0, 0, 0]);
+  });
+});
 
 describe("figures of pieces", () => {
   it("knows tiers and the range of sizes", () => {

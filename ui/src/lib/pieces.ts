@@ -30,6 +30,25 @@ export function partsOf(packed: Packed): Packed {
   return out;
 }
 
+/** The middle of the vertices of each piece, by the piece of every vertex and where vertices are. */
+export function middlesOf(
+  part: ArrayLike<number>,
+  placeOf: (vertex: number) => readonly number[],
+): [number, number, number][] {
+  const out: [number, number, number][] = [];
+  const many: number[] = [];
+  for (let v = 0; v < part.length; v++) {
+    const p = part[v]!;
+    for (let k = out.length; k <= p; k++) {
+      out.push([0, 0, 0]);
+      many.push(0);
+    }
+    placeOf(v).forEach((x, c) => (out[p]![c]! += x));
+    many[p]!++;
+  }
+  return out.map((sum, p) => sum.map((x) => x / Math.max(1, many[p]!)) as [number, number, number]);
+}
+
 /** How far a piece stands off its place in an exploded view, in its body's frame. */
 export function explodedBy(figures: PieceFigures, p: number, explode: readonly number[]): [number, number, number] {
   const out: [number, number, number] = [0, 0, 0];
