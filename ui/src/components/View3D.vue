@@ -1,6 +1,7 @@
 <script setup lang="ts">
 /** The view: joins the stores to the stage, and draws the compass, scale bar, labels and legend over it. */
 import { ElButton } from "element-plus";
+import { useElementSize } from "@vueuse/core";
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from "vue";
 import { useBrush } from "../composables/useBrush";
 import { useDrawnLines } from "../composables/useDrawnLines";
@@ -18,7 +19,7 @@ import { useSnapping } from "../composables/useSnapping";
 import { useShown, type Shown } from "../composables/useShown";
 import { useTieMarks } from "../composables/useTieMarks";
 import { lengthOf, segmentsFor } from "../lib/line";
-import { pieceFigures } from "../lib/pieces";
+import { partsOf, pieceFigures } from "../lib/pieces";
 import { showLength } from "../lib/units";
 import type { Vec } from "../lib/rotation";
 import { usePieces } from "../stores/pieces";
@@ -37,6 +38,9 @@ const pieces = usePieces();
 const survey = useSurvey();
 const view = useView();
 const host = ref<HTMLElement | null>(null);
+const { width: wide } = useElementSize(host);
+/** pixels that the card of a piece takes at most */
+const CARD_WIDE = 330;
 const stage = shallowRef<Stage | null>(null);
 const azimuth = ref(0);
 const metresPerPixel = ref(0.0125);
@@ -48,7 +52,7 @@ const HOVERS: Step[] = ["break", "bind", "drive", "run"];
 
 const { inTake, time, shown, missing, frame, before } = useShown();
 const chosenThing = computed<Shown | undefined>(() => shown.value.find((s) => s.name === view.thing));
-const deepest = computed(() => Math.max(0, ...shown.value.map((s) => pieceFigures(s.packed).tiers)));
+const deepest = computed(() => Math.max(0, ...shown.value.map((s) => pieceFigures(partsOf(s.packed)).tiers)));
 const { size, fit, fitOnce, cutOpen } = useFraming(stage, shown, missing, chosenThing, inTake);
 const { snapped } = useSnapping(stage, shown);
 const { placeHandles, onMove, putField } = useHandles(stage, inTake, time, snapped);
@@ -342,7 +346,12 @@ defineExpose({ bring, look, camera: () => stage.value?.view ?? [] });
         width: `${2 * ring.radius}px`,
         height: `${2 * ring.radius}px`,
       }" />
-    <div v-if="card" class="card figures" data-testid="piece-card" :style="{ left: `${card.x}px`, top: `${card.y}px` }">
+    <div
+      v-if="card"
+      class="card figures"
+      :class="{ left: card.x > wide - CARD_WIDE, below: card.y < 90 }"
+      data-testid="piece-card"
+      :style="{ left: `${card.x}px`, top: `${card.y}px` }">
       <p v-for="line in card.lines" :key="line">{{ line }}</p>
     </div>
     <div
@@ -489,6 +498,15 @@ defineExpose({ bring, look, camera: () => stage.value?.view ?? [] });
   padding: 5px 9px;
   pointer-events: none;
   white-space: nowrap;
+}
+.card.left {
+  transform: translate(calc(-100% - 14px), calc(-100% - 10px));
+}
+.card.below {
+  transform: translate(14px, 14px);
+}
+.card.left.below {
+  transform: translate(calc(-100% - 14px), 14px);
 }
 .box {
   position: absolute;

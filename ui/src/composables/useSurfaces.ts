@@ -134,7 +134,8 @@ export function useSurfaces(
   /** What colours one, and the numbers it is coloured by where these are its vertices'. */
   function colorOf(thing: Shown, own: string, arrays: FrameData["arrays"] | undefined): [SurfaceColor, Values | null] {
     const chosen = view.selection;
-    const apart = partColors(thing);
+    const pinned = view.step === "bind" && !arrays && survey.result?.vertices[own]?.pinned.length;
+    const apart = pinned ? null : partColors(thing);
     if (apart) return ["packed", apart];
     if (arrays) {
       if (view.colorBy === "stretch") return ["stretch", null];

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { useStorage } from "@vueuse/core";
 import { ElButton, ElDialog, ElMessage, ElScrollbar, ElSplitter, ElSplitterPanel } from "element-plus";
-import { computed, defineAsyncComponent, onBeforeUnmount, onMounted, ref, watch } from "vue";
+import { computed, defineAsyncComponent, onBeforeUnmount, nextTick, onMounted, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 import { ApiError } from "../api/client";
 import CueSheet from "../components/CueSheet.vue";
@@ -44,6 +44,17 @@ const takes = useTakes();
 const view = useView();
 const three = ref<InstanceType<typeof View3DType> | null>(null);
 const build = ref<InstanceType<typeof BuildPanel> | null>(null);
+const panel = ref<InstanceType<typeof ElScrollbar> | null>(null);
+/** how far each step's panel was scrolled when it was left */
+const scrolled: Partial<Record<Step, number>> = {};
+watch(
+  () => view.step,
+  async (to, from) => {
+    scrolled[from] = panel.value?.wrapRef?.scrollTop ?? 0;
+    await nextTick();
+    panel.value?.setScrollTop(scrolled[to] ?? 0);
+  },
+);
 const failure = ref("");
 /** nothing is taken until the shot is there: it would be done to nothing, or to the one before */
 const loaded = ref(false);
@@ -258,7 +269,7 @@ onBeforeUnmount(() => {
           <StepRail />
           <ElSplitter>
             <ElSplitterPanel v-model:size="sizes.panel" :min="200" :max="520" collapsible>
-              <ElScrollbar class="panel" :data-step="view.step">
+              <ElScrollbar ref="panel" class="panel" :data-step="view.step">
                 <BuildPanel v-show="view.step === 'build'" ref="build" />
                 <BreakPanel v-if="view.step === 'break'" />
                 <BindPanel v-if="view.step === 'bind'" />
@@ -284,7 +295,13 @@ onBeforeUnmount(() => {
                 <div v-if="shot.document && !shot.things.length" class="empty">
                   <h2>Start with something to break</h2>
                   <p>Drop an OBJ, STL, PLY, GLB or USD file here, or add a shape.</p>
-                  <ElButton type="primary" data-testid="first-box" @click="view.step = 'build'">Open Build</ElButton>
+                  <ElButton
+                    v-if="view.step !== 'build'"
+                    type="primary"
+                    data-testid="first-box"
+                    @click="view.step = 'build'">
+                    Open Build
+                  </ElButton>
                 </div>
                 <FirstTour />
               </View3D>
