@@ -198,13 +198,15 @@ class Run:
     def _solve_interval(self) -> bool:
         """Solve an interval, again where what it does changes what hangs together. Returns whether anything moved."""
         state, rigid = self.state, self.rigid
+        rigid.wake_joined()
+        if not self._active():
+            return False
         awake: Index = np.zeros(0, np.int64)
         waiting = self.releases.waiting_for_touch()
         can_break = bool(self.model.bond_count) and not state.bond_broken.all()
         for attempt in range(MOST_RETRIES + 1):
-            rigid.wake_joined()
-            if not self._active():
-                return False
+            if attempt:  # bonds have broken, or what was touched was let go
+                rigid.wake_joined()
             before = copied(self._moving()) if can_break or waiting else None
             awake = rigid.solve()
             if before is None:

@@ -44,21 +44,18 @@ class Releases:
     ) -> None:
         self._model, self._state, self._rigid, self._bonds, self._log = model, state, rigid, bonds, log
         self._deformable = deformable
+        self._cued = any(np.isfinite(release.time) for release in model.releases)
 
     def waiting_for_touch(self) -> bool:
-        if not self._any_held():
+        if not (self._state.hold.any() or self._state.vertex_hold.any()):
             return False
         return bool((self._state.hold == Hold.TOUCH).any() or (self._state.vertex_hold == Hold.TOUCH).any())
 
-    def _any_held(self) -> bool:
-        """Whether anything is held, for whatever reason."""
-        return bool(self._state.hold.any() or self._state.vertex_hold.any())
-
     def release_due(self, number: int) -> None:
         """Let go the bodies whose cue falls in interval ``number``."""
-        if not self._any_held() or not (
-            (self._state.hold == Hold.CUE).any() or (self._state.vertex_hold == Hold.CUE).any()
-        ):
+        if not self._cued:
+            return
+        if not ((self._state.hold == Hold.CUE).any() or (self._state.vertex_hold == Hold.CUE).any()):
             return
         interval = self._model.settings.interval
         for b, release in enumerate(self._model.releases):
