@@ -11,7 +11,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ..arrays import Array, Index, cross
+from ..arrays import Array, Index, cross, sums
 from .mesh import TriMesh
 
 UNSOUND = 1e-6
@@ -62,16 +62,18 @@ def mass_properties_of_many(
     vertices     : (V, 3) float64, [m], of one mesh after the other; vertex_start (P + 1,) int
     faces        : (F, 3) int, of one mesh after the other, by vertices of all; face_start (P + 1,) int
     """
-    count, first = len(face_start) - 1, face_start[:-1]
+    count = len(face_start) - 1
     own = np.repeat(np.arange(count), np.diff(face_start))
-    origin = np.add.reduceat(vertices, vertex_start[:-1]) / np.diff(vertex_start)[:, None]
+    of = np.repeat(np.arange(count), np.diff(vertex_start))
+    origin = sums(vertices, of, count) / np.diff(vertex_start)[:, None]
     a, b, c = (vertices[faces[:, k]] - origin[own] for k in range(3))
     vol = np.einsum("ij,ij->i", a, cross(b, c)) / 6.0
-    volume = np.add.reduceat(vol, first)
+    volume = sums(vol, own, count)
     s = a + b + c
-    center = np.add.reduceat(vol[:, None] * s, first) / np.where(volume == 0.0, 1.0, 4.0 * volume)[:, None]
-    products = sum(p[:, :, None] * p[:, None, :] for p in (a, b, c, s))
-    second = np.add.reduceat((vol / 20.0)[:, None, None] * products, first)
+    center = sums(vol[:, None] * s, own, count) / np.where(volume == 0.0, 1.0, 4.0 * volume)[:, None]
+    # each by itself and in order, so that what is opposite in a mesh that is alike on both sides cancels to the bit
+    products = (((vol[:, None] * p)[:, :, None] * p[:, None, :]).reshape(-1, 9) for p in (a, b, c, s))
+    second = np.asarray(sum(sums(x, own, count) for x in products)).reshape(-1, 3, 3) / 20.0
     second = second - volume[:, None, None] * center[:, :, None] * center[:, None, :]
     inertia = np.trace(second, axis1=1, axis2=2)[:, None, None] * np.eye(3) - second
     center = center + origin
