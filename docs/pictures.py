@@ -108,14 +108,14 @@ def press_choice(page: Page, word: str) -> None:
 
 def soaked(page: Page) -> None:
     played(0.55)(page)
-    press(page, "soaked")
+    press_choice(page, "soaked")
 
 
 def mend(page: Page) -> None:
     """A breakwater of our own making, with a hole and a face turned round."""
     path = Path(tempfile.mkdtemp()) / "breakwater.obj"
     path.write_text(_faulty())
-    page.get_by_test_id("file").set_input_files(path)
+    page.get_by_test_id("bring-in").locator("input[type=file]").set_input_files(path)
     page.get_by_test_id("defect").first.wait_for()
     page.wait_for_timeout(2500)
 
@@ -191,7 +191,11 @@ def main(names: list[str]) -> None:
             page.screenshot(path=HERE / "screenshots" / f"{name}.png")
             if name == "mend":  # the list of shots is that of the demo
                 urllib.request.urlopen(
-                    urllib.request.Request(f"{address}/api/shots/{page.url.rsplit('/', 1)[1]}", method="DELETE")
+                    urllib.request.Request(
+                        f"{address}/api/shots/{page.url.rsplit('/', 1)[1]}",
+                        method="DELETE",
+                        headers={"X-Dynaclast": "1"},
+                    )
                 ).close()
             page.close()
             print(name, flush=True)
