@@ -248,7 +248,7 @@ def mast() -> dict:
 
 
 def figurehead() -> dict:
-    """The figurehead comes off in flakes, from one side to the other, and a whirl carries them away."""
+    """The figurehead comes off in flakes, from one side to where it is held, and a whirl carries them away."""
     return {
         "version": 1,
         "name": "Skerry Light: the figurehead",
@@ -263,6 +263,7 @@ def figurehead() -> dict:
                 "material": look("#caa25f", 0.7),
                 "pattern": {"kind": "faces"},
                 "bonds": {"strength": 0.5, "unit": "kN/m"},
+                "pins": [{"reach": reach(ball([1.2, 2.2, 0], 0.45, 0))}],
                 "gravity": 0.0,
             }
         ],

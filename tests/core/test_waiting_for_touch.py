@@ -110,6 +110,28 @@ def test_a_strain_on_its_seams_lets_it_go() -> None:
     assert [(body, cause) for _, body, cause in released(frames)] == [("x", {"field": "s"})]
 
 
+@pytest.mark.parametrize("part", ["piece", "body"])
+def test_a_strain_lets_go_of_the_pieces_whose_seams_it_loads_or_of_the_whole(part: str) -> None:
+    """It let go of the whole in either case."""
+    sheet = cloth(
+        "x",
+        (0, 3, 0),
+        (2, 2),
+        (12, 12),
+        pattern={"kind": "cells", "count": 20, "seed": 1},
+        bonds={"strength": 1e3, "unit": "kN/m"},
+        release=TOUCH | {"part": part},
+    )
+    strain = {"name": "s", "effect": {"kind": "strain", "load": 1.0}, "cue": {"kind": "at", "time": 0.1}}
+    corner = reach_sphere((-1, 3, -1), 0.8)
+    frames = baked(sheet, frames=4, fields=(strain | {"reach": corner},), **FREE_FALL)
+    start, last = frames[0].arrays["points/x"], frames[-1].arrays["points/x"]
+    goes = last[:, 1] < start[:, 1] - 1e-4
+    away = np.linalg.norm(start - np.array([-1, 3, -1]), axis=1)
+    assert goes[away < 0.8].mean() > 0.6 and goes[away > 1.8].all() == goes[away > 1.8].any() == (part == "body")
+    assert goes.mean() < 0.5 or part == "body"
+
+
 WALL = box(
     "x",
     (0, 3, 0),

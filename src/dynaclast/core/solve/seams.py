@@ -32,8 +32,8 @@ class Seams:
         return bool(self._seams.count)
 
     def of_vertices(self, seams: Mask) -> Mask:
-        """Vertices (N,) bool of the bodies that these seams (Q,) bool are in."""
-        return np.isin(self._model.elements.vertices.body, self._seams.body[seams])
+        """Vertices (N,) bool of the pieces that these seams (Q,) bool join."""
+        return np.isin(self._model.piece, self._seams.piece[seams])
 
     def open_overloaded(self, load: Array, causes: Causes) -> bool:
         """Open what is loaded (Q,) [N] above its strength, and write it down. Returns whether anything opened."""
