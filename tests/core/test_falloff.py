@@ -50,6 +50,15 @@ def test_without_an_edge_the_border_is_sharp() -> None:
     assert list(v) == [1, 0]
 
 
+def test_what_lies_on_the_border_but_for_rounding_is_in_it() -> None:
+    """Centres of bricks 0.3 high, in a box of 0.3: some came to lie 1e-17 above it, and were not held."""
+    turn = [0.0, 0.0, 0.38268343236508984, 0.9238795325112867]
+    box_reach = falloff({"shape": {"kind": "box", "core": [0.6, 0.3, 0.6], "edge": 0, "rotation": turn}})
+    up = np.array([-np.sin(np.pi / 4), np.cos(np.pi / 4), 0.0])
+    heights = 0.15 * (1.0 + np.array([-3e-16, 0.0, 3e-16, 1e-14, 1e-6]))
+    assert list(value(box_reach, heights[:, None] * up)) == [1, 1, 1, 1, 0]
+
+
 def test_layers_blend_by_the_usual_formulas() -> None:
     a, b = 0.5, 0.25  # linear sphere of core 1, edge 2 at x = 2; and at x = 2.5
     low, high = (

@@ -12,6 +12,7 @@ from ..document import Layer
 from ..geometry.rotations import rotation_matrix
 from ..kernels import kernel
 from .noise import noise_at
+from .shapes import ON_BORDER
 
 
 class Kind(IntEnum):
@@ -312,7 +313,7 @@ def _compose(points: Array, layers: LayerTable, given: Array, out: Array) -> Non
             _distance(what, points, layers.center[k], layers.turn[k], layers.size[k], top)
             edge = strength[EDGE]
             for i in range(n):
-                top[i] = (1.0 if top[i] > 0.0 else 0.0) if edge <= 0.0 else min(max(top[i] / edge, 0.0), 1.0)
+                top[i] = (1.0 if top[i] > ON_BORDER else 0.0) if edge <= 0.0 else min(max(top[i] / edge, 0.0), 1.0)
         if what != Kind.GIVEN_VALUE and what != Kind.NOISE:
             _shape(layers.profile[k], layers.knots[k], layers.curve[k], layers.pieces[k], top)
         least, most = strength[LOW], strength[HIGH]

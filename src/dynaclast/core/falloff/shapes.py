@@ -14,6 +14,10 @@ import numpy as np
 from ..arrays import Array, lengths
 from ..geometry.rotations import rotation_matrix
 
+ON_BORDER = 1e-9
+"""So far outside a shape without an edge [m] a point is still taken to lie on its border, and so in it: the centre of a
+brick half as high as a box is known no better than numbers are rounded."""
+
 
 def _local(shape: Any, points: Array) -> Array:
     return (points - np.asarray(shape.center)) @ rotation_matrix(shape.rotation)
@@ -80,5 +84,5 @@ def across_edge(shape: Any, points: Array) -> Array:
         return np.zeros(len(points))
     d = DISTANCE[shape.kind](shape, points)
     if shape.edge <= 0.0:
-        return (d > 0.0).astype(np.float64)
+        return (d > ON_BORDER).astype(np.float64)
     return np.clip(d / shape.edge, 0.0, 1.0)

@@ -30,12 +30,13 @@ from ..errors import InputError
 from ..geometry.rotations import rotation_matrix
 from ..remembered import Remembered
 from .context import EvaluationContext, remembered
+from .shapes import ON_BORDER
 
 
 def across(distance: Array, core: float, edge: float) -> Array:
     """Place across the edge (n,) from a distance: 0 in the core, 1 at and beyond the outer limit."""
     d = distance - core
-    return (d > 0.0).astype(np.float64) if edge <= 0.0 else np.clip(d / edge, 0.0, 1.0)
+    return (d > ON_BORDER).astype(np.float64) if edge <= 0.0 else np.clip(d / edge, 0.0, 1.0)
 
 
 def near_mesh(shape: MeshReach, points: Array, context: EvaluationContext) -> Array:
