@@ -14,7 +14,9 @@ const soFar = (counts: readonly number[]): number => counts.slice(0, view.frame 
     <p>
       <span class="ember">broken <b class="figures">{{ soFar(did.broken) }}</b></span>
     </p>
-    <p>moving <b class="figures">{{ did.moving[view.frame] ?? 0 }}</b></p>
+    <p v-hint="'pieces that move at this frame, and bodies that deform'">
+      moving <b class="figures">{{ did.moving[view.frame] ?? 0 }}</b>
+    </p>
     <p class="tide">
       energy
       <b class="figures">{{

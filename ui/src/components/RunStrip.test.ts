@@ -41,11 +41,17 @@ describe("what happened in a take", () => {
     expect(figures.text()).toContain("moving 2");
     expect(figures.get('[data-testid="overlap"]').text()).toBe("1.2 mm");
     expect(figures.text()).not.toContain("torn");
-    useTakes().stats = { ...useTakes().stats, seams_opened: [0, 1, 1, 0], stretch: [0, 0.01, 0.02, 0] };
+    useTakes().stats = {
+      ...useTakes().stats,
+      seams_opened: [0, 1, 1, 0],
+      stretch: [0, 0.01, 0.02, 0],
+      deforming: [1, 1, 3, 3],
+    };
     useView().frame = 2;
     await figures.vm.$nextTick();
     expect(figures.get('[data-testid="torn"]').text()).toBe("2");
     expect(figures.get('[data-testid="stretch"]').text()).toBe("2 %");
+    expect(figures.text()).toContain("moving 11"); // eight pieces, and three bodies that deform
   });
 });
 
