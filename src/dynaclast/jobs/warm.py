@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import gc
 import os
 import time
 import traceback
@@ -24,6 +23,7 @@ from ..core.solve.rigid.contact_cache import match_cache
 from ..core.solve.rigid.detection import Span, find_contacts
 from ..core.solve.rigid.redetection import prepare_redetection
 from ..core.solve.substeps import run_substeps
+from .loaded import keep_for_good
 
 LAYERS = [{"shape": {"kind": "noise"}}, {"shape": {"kind": "mesh", "body": "floor", "edge": 9}, "blend": "max"}]
 
@@ -205,14 +205,6 @@ def warm() -> float:
     bake(_shot())
     keep_for_good()
     return time.monotonic() - began
-
-
-def keep_for_good() -> None:
-    """What is loaded by now stays to the end of the process. The collector of what does not need not look through it
-    again and again: it held up a run for 150 ms each time.
-    """
-    gc.collect()
-    gc.freeze()
 
 
 def compile_all() -> None:

@@ -22,7 +22,7 @@ from typing import Any
 from flask import Flask, Response, request
 
 from ..jobs.interrupt import Interrupted, Interruptible
-from ..jobs.warm import keep_for_good
+from ..jobs.loaded import keep_for_good
 from .app import create_app, problem
 from .guard import HEADER
 from .services import services_of

@@ -41,27 +41,13 @@ def signed_volume(mesh: TriMesh) -> float:
 
 def mass_properties(mesh: TriMesh) -> MassProperties:
     """Mass properties of a closed mesh with outward faces."""
-    origin = mesh.vertices.mean(axis=0)
-    a, b, c = (mesh.vertices[mesh.faces[:, k]] - origin for k in range(3))
-    vol = np.einsum("ij,ij->i", a, cross(b, c)) / 6.0
-    volume = float(vol.sum())
-    s = a + b + c
-    center = (vol[:, None] * s).sum(axis=0) / (4.0 * volume)
-    # second moments of a tetrahedron with one corner at the origin: V/20 (aa + bb + cc + ss)
-    second = sum(np.einsum("i,ij,ik->jk", vol, p, p) for p in (a, b, c, s)) / 20.0
-    second = second - volume * np.outer(center, center)
-    inertia = np.trace(second) * np.eye(3) - second
-    return MassProperties(volume, center + origin, inertia)
+    ends = np.array([0, len(mesh.vertices)]), np.array([0, len(mesh.faces)])
+    volume, center, inertia = _integrals(mesh.vertices, mesh.faces, *ends)
+    return MassProperties(float(volume[0]), center[0], inertia[0])
 
 
-def mass_properties_of_many(
-    vertices: Array, faces: Index, vertex_start: Index, face_start: Index
-) -> tuple[Array, Array, Array]:
-    """Volume (P,), centre (P, 3) and inertia (P, 3, 3) of closed meshes, as of ``sound_mass_properties``, all at once.
-
-    vertices     : (V, 3) float64, [m], of one mesh after the other; vertex_start (P + 1,) int
-    faces        : (F, 3) int, of one mesh after the other, by vertices of all; face_start (P + 1,) int
-    """
+def _integrals(vertices: Array, faces: Index, vertex_start: Index, face_start: Index) -> tuple[Array, Array, Array]:
+    """Arguments and what is returned as of ``mass_properties_of_many``, whatever comes of it."""
     count = len(face_start) - 1
     own = np.repeat(np.arange(count), np.diff(face_start))
     of = np.repeat(np.arange(count), np.diff(vertex_start))
@@ -76,7 +62,18 @@ def mass_properties_of_many(
     second = np.asarray(sum(sums(x, own, count) for x in products)).reshape(-1, 3, 3) / 20.0
     second = second - volume[:, None, None] * center[:, :, None] * center[:, None, :]
     inertia = np.trace(second, axis1=1, axis2=2)[:, None, None] * np.eye(3) - second
-    center = center + origin
+    return volume, center + origin, inertia
+
+
+def mass_properties_of_many(
+    vertices: Array, faces: Index, vertex_start: Index, face_start: Index
+) -> tuple[Array, Array, Array]:
+    """Volume (P,), centre (P, 3) and inertia (P, 3, 3) of closed meshes, as of ``sound_mass_properties``, all at once.
+
+    vertices     : (V, 3) float64, [m], of one mesh after the other; vertex_start (P + 1,) int
+    faces        : (F, 3) int, of one mesh after the other, by vertices of all; face_start (P + 1,) int
+    """
+    volume, center, inertia = _integrals(vertices, faces, vertex_start, face_start)
     least, _, most = np.linalg.eigvalsh(inertia).T
     for p in np.flatnonzero((volume <= 0.0) | (least <= UNSOUND * most)):
         corners = slice(vertex_start[p], vertex_start[p + 1])
