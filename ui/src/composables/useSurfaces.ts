@@ -19,7 +19,9 @@ import type { Copy, Shown } from "./useShown";
 /** Whether a thing is drawn as what deforms: a moment after its matter changed it is still what it was. */
 export const isSoft = (thing: Shown): boolean => thing.packed.lines !== undefined;
 
-/** Vertices of a copy where the document has them [m], world; off: how far one stands off its place, in the body's frame. */
+/**
+ * Vertices of a copy where the document has them [m], world; off: how far one stands off its place, in the body's frame.
+ */
 export function placed(vertices: Float32Array, copy: Copy, off?: (vertex: number) => Vec): Float32Array {
   const out = new Float32Array(vertices.length);
   for (let v = 0; v < vertices.length; v += 3) {
