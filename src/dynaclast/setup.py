@@ -79,10 +79,12 @@ def _run(
 
 def ensure_python(*, tests: bool = False) -> None:
     """Install the pinned Python packages if the list changed since last time."""
-    lists = [ROOT / "requirements.txt"] + ([ROOT / "requirements-test.txt"] if tests else [])
-    stamp = Path(sys.prefix) / ("dynaclast-test.stamp" if tests else "dynaclast.stamp")
-    value = _hash(lists)
-    if _fresh(stamp, value):
+    own, more = ROOT / "requirements.txt", ROOT / "requirements-test.txt"
+    lists = [own, more] if tests else [own]
+    stamps = {Path(sys.prefix) / "dynaclast.stamp": _hash([own])}
+    if tests:  # which are those of the application too
+        stamps[Path(sys.prefix) / "dynaclast-test.stamp"] = _hash(lists)
+    if all(_fresh(stamp, value) for stamp, value in stamps.items()):
         return
     say("installing Python packages (a minute or two the first time)")
     arguments = [x for path in lists for x in ("-r", str(path))]
@@ -94,7 +96,8 @@ def ensure_python(*, tests: bool = False) -> None:
         _run([*uv, *arguments], what, remedy, ROOT, {**os.environ, **installer_settings(pip_settings())})
     except Failed:  # an index without it, or settings that it does not know
         _run([*pip, *arguments], what, remedy)
-    stamp.write_text(value)
+    for stamp, value in stamps.items():
+        stamp.write_text(value)
 
 
 def pip_settings() -> str:

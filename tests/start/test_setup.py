@@ -71,6 +71,8 @@ def test_packages_are_installed_again_only_when_their_list_changes(
     (root / "requirements.txt").write_text("a==2")
     setup.ensure_python(tests=True)
     assert len(ran) == 6 and all("uv" in command for command in ran[1::2])
+    setup.ensure_python()
+    assert len(ran) == 6, "those of the tests are those of the application too"
 
 
 def test_where_the_fast_installer_fails_pip_installs(
