@@ -114,12 +114,16 @@ def _kind_of(name: str) -> Kind:
 
 
 class ComposedLayers:
-    """Some layers, ready to be laid over each other at any points."""
+    """Some layers, ready to be laid over each other at any points.
+
+    asked : which of them are worked out beforehand
+    """
 
     def __init__(self, layers: list[Layer], places: list[tuple[Array, Array] | None], time: float) -> None:
         self.table, self._rate = _empty(len(layers)), np.zeros(len(layers))
         for k, layer in enumerate(layers):
             self._fill(k, layer, places[k], time)
+        self.asked: list[int] = np.flatnonzero(self.table.kind >= Kind.GIVEN_PLACE).tolist()
 
     def _fill(self, k: int, layer: Layer, place: tuple[Array, Array] | None, time: float) -> None:
         table, shape = self.table, layer.shape

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
-from typing import Protocol
+from types import MappingProxyType
+from typing import NamedTuple, Protocol
 
 import numpy as np
 
@@ -32,8 +32,10 @@ class World(Protocol):
         """
 
 
-@dataclass
-class EvaluationContext:
+NONE_SHARED: Mapping[str, Stack] = MappingProxyType({})
+
+
+class EvaluationContext(NamedTuple):
     """When and where a falloff is asked.
 
     time [s]; fps; shared: falloffs by name as they are now; world: None where only shapes that stand alone are known
@@ -43,7 +45,7 @@ class EvaluationContext:
 
     time: float = 0.0
     fps: float = 24.0
-    shared: Mapping[str, Stack] = field(default_factory=dict)
+    shared: Mapping[str, Stack] = NONE_SHARED
     world: World | None = None
     memory: dict[str, Array] | None = None
     key: str = ""

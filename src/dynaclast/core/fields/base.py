@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
 from typing import Literal, NamedTuple
 
 import numpy as np
@@ -36,8 +35,7 @@ class Forcing(NamedTuple):
         return np.any([(x != 0).any(axis=1) for x in given], axis=0) if given else None
 
 
-@dataclass(frozen=True)
-class EffectContext:
+class EffectContext(NamedTuple):
     """The world as a field finds it, over the samples of one index space.
 
     samples    : what it may act on
@@ -54,7 +52,7 @@ class EffectContext:
 
     samples: Samples
     targets: Mask
-    evaluation: EvaluationContext = field(default_factory=lambda: NOW)
+    evaluation: EvaluationContext = NOW
     pose: Pose | None = None
     step: float = 1.0 / 48.0
     points: Array | None = None

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from typing import NamedTuple
 
 import numpy as np
 
@@ -16,8 +16,7 @@ from ..timeline.travel import along_path
 UNTURNED = np.eye(3)
 
 
-@dataclass(frozen=True)
-class Pose:
+class Pose(NamedTuple):
     """How a field has moved from where the document puts it: first turned, then shifted.
 
     rotation  : (3, 3) float64
@@ -26,10 +25,10 @@ class Pose:
     direction : (3,) float64, unit direction or axis now; zero for effects without one
     """
 
-    rotation: Array = field(default_factory=lambda: np.eye(3))
-    shift: Array = field(default_factory=lambda: np.zeros(3))
-    origin: Array = field(default_factory=lambda: np.zeros(3))
-    direction: Array = field(default_factory=lambda: np.zeros(3))
+    rotation: Array
+    shift: Array
+    origin: Array
+    direction: Array
 
     def to_document(self, points: Array) -> Array:
         """Points (n, 3) of the world where the document's reach sees them."""

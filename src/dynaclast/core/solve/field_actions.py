@@ -6,7 +6,6 @@ field_effects carries them out. What fields must remember between intervals is i
 
 from __future__ import annotations
 
-from dataclasses import replace
 from typing import NamedTuple
 
 import numpy as np
@@ -74,10 +73,21 @@ class Call(NamedTuple):
     normal: Array
 
 
+def _is_keyed(item: FieldItem, falloff: Stack) -> bool:
+    return bool(item.channels) or bool(vars(falloff).get("channels"))
+
+
+def _stands(item: FieldItem, falloff: Stack) -> bool:
+    """Whether a field is in one place all the time, unless an impact calls it."""
+    moves = item.travel is not None or item.aim is not None or _is_keyed(item, falloff)
+    rides = any(vars(x.shape).get("ride") or x.shape.kind in ("mesh", "pieces") for x in falloff.layers)
+    return not moves and not rides
+
+
 def _is_steady(item: FieldItem, falloff: Stack) -> bool:
     """Whether a field does the same in every interval in which nothing moves."""
     moves = item.travel is not None or item.aim is not None
-    keyed = bool(item.channels) or bool(vars(falloff).get("channels"))
+    keyed = _is_keyed(item, falloff)
     counts = item.effect.kind in ("kill", "displace", "turbulence")
     gusty = item.effect.kind == "wind" and item.effect.gusts > 0
     in_time = any(
@@ -97,6 +107,7 @@ class ActiveFields:
         self._all = Keyed([f for f in shot.fields if f.on])
         self._aims = any(item.aim is not None for item in self._items)
         self._targets = {item.name: targets_of(item, model) for item in shot.fields if item.on}
+        self._aimed = {(name, space): bool(m.any()) for name, of in self._targets.items() for space, m in of.items()}
         self.world = LiveWorld(model, state)
         wind = any(item.effect.kind == "wind" for item in self._items)
         self._elements = Elements(model, state, self.world, exposed=wind)
@@ -109,12 +120,12 @@ class ActiveFields:
         start = EvaluationContext(shared=shared)
         counts = {space.name: space.count for space in self._elements.movable}
         self.acted = Acted(shot, model, state, counts, {n: of[PIECES] for n, of in self._targets.items()}, start)
-        self._steady = {item.name for item in self._items if _is_steady(item, layers_of(item.reach, start))}
+        falloffs = [(item, layers_of(item.reach, start)) for item in self._items]
+        self._steady = {item.name for item, falloff in falloffs if _is_steady(item, falloff)}
+        self._poses: dict[str, Pose | None] = {item.name: None for item, falloff in falloffs if _stands(item, falloff)}
         self._kept: dict[tuple[str, str], Steady] = {}  # what steady fields do while nothing moves
         self._remembers = {
-            item.name
-            for item in self._items
-            if any(x.shape.kind in REMEMBERS for x in layers_of(item.reach, start).layers)
+            item.name for item, falloff in falloffs if any(x.shape.kind in REMEMBERS for x in falloff.layers)
         }
 
     def __bool__(self) -> bool:
@@ -173,10 +184,10 @@ class ActiveFields:
             last = self._state.memory.get(f"{key}:time")
             since = 0.0 if last is None else evaluation.time - float(last[0])
             self._state.memory[f"{key}:time"] = np.array([evaluation.time])
-            evaluation = replace(evaluation, key=key, step=since)
+            evaluation = evaluation._replace(key=key, step=since)
         else:
-            evaluation = replace(evaluation, memory=None)
-        return replace(on, evaluation=evaluation, reach=None).reach_of(item)
+            evaluation = evaluation._replace(memory=None)
+        return on._replace(evaluation=evaluation, reach=None).reach_of(item)
 
     # ------------------------------------------------------------------------- an interval
 
@@ -205,14 +216,17 @@ class ActiveFields:
         self.world.refresh()
         evaluation = EvaluationContext(time, self._fps, self._shared_at(middle), self.world)
         origins = {f.name: pose_of(f, evaluation).origin for f in self._all.at(middle)} if self._aims else {}
-        samples = {space.name: space.samples(number) for space in self._elements.spaces}
+        samples = {space.name: space.samples(number) for space in self._elements.movable}
+        own = evaluation._replace(memory=self._state.memory)
         for item, moments in busy:
             if isinstance(item.effect, DisplaceEffect):
                 continue  # by itself, at the end of the interval
             whole = all(m.fired is None and (m.share is None or bool((m.share == 1.0).all())) for m in moments.values())
             acts = any(m.share is not None for m in moments.values())
             lasts = whole and acts and quiet and item.name in self._steady
-            own = replace(evaluation, memory=self._state.memory)
+            if any(m.fired is not None for m in moments.values()):
+                for space in self._elements.joined:
+                    samples.setdefault(space.name, space.samples(number))
             pose = self._pose(item, own, origins)
             self._act(item, moments, own, pose, samples, lasts, out)
         self._displace(number, out)
@@ -222,7 +236,12 @@ class ActiveFields:
         call = self._call(item)
         if call is not None and isinstance(item.cue, ImpactCue):
             return pose_at_impact(item, call.place, call.normal, evaluation)
-        return pose_of(item, evaluation, origins)
+        if item.name not in self._poses:
+            return pose_of(item, evaluation, origins)
+        pose = self._poses[item.name]
+        if pose is None:
+            pose = self._poses[item.name] = pose_of(item, evaluation, origins)
+        return pose
 
     def _act(
         self,
@@ -234,13 +253,20 @@ class ActiveFields:
         lasts: bool,
         out: Actions,
     ) -> None:
-        """One field: blows, ticks, ends and accelerations are added to out."""
+        """One field: blows, ticks, ends and accelerations are added to out. samples: of movable spaces, and where a
+        blow falls of those that join them.
+        """
         kills, remembers = isinstance(item.effect, KillEffect), item.name in self._remembers
         on = {
             space.name: EffectContext(samples[space.name], self._targets_now(item, space), evaluation, pose, self._step)
             for space in self._elements.spaces
+            if space.name in samples
         }
-        acting = [space for space in self._elements.movable if moments[space.name].share is not None]
+        acting = [
+            space
+            for space in self._elements.movable
+            if moments[space.name].share is not None and self._aimed[item.name, space.name]
+        ]
         if lasts and all((item.name, space.name) in self._kept for space in acting):
             for space in acting:
                 kept = self._kept[item.name, space.name]
@@ -254,7 +280,7 @@ class ActiveFields:
         if fired:
             none = {name: np.zeros(len(reach), bool) for name, reach in here.items()}
             falls = {name: none[name] if m.fired is None else m.fired for name, m in moments.items()}
-            struck = {name: replace(on[name], reach=reach * falls[name]) for name, reach in here.items()}
+            struck = {name: on[name]._replace(reach=reach * falls[name]) for name, reach in here.items()}
             self._blow(item, on | struck, falls, out)
         if kills:
             share = moments[PIECES].share
@@ -263,10 +289,9 @@ class ActiveFields:
             if VERTICES in moments and (share := moments[VERTICES].share) is not None:
                 out.vertex_ends.append((item, (here[VERTICES] >= 0.5) & (share > 0)))
             return
-        for space in self._elements.movable:
+        for space in acting:
             name, share = space.name, moments[space.name].share
-            if share is None:
-                continue
+            assert share is not None
             done = self._over_time(item, on[name], space, share, here[name] if remembers else None)
             self.acted.mark(item, name, done.reached)
             out.add(item, name, done.forcing)
@@ -283,11 +308,10 @@ class ActiveFields:
         """
         effect = EFFECTS[item.effect.kind]
         halfway = on.samples.point + 0.5 * self._step * on.samples.velocity
-        later = replace(on.evaluation, time=on.evaluation.time + 0.5 * self._step, memory=None)
-        on = replace(
-            on, points=halfway, evaluation=later, before=self._before(item, space, on) if effect.remembers else None
-        )
-        on = replace(on, reach=share * (here if here is not None else on.reach_of(item)))
+        later = on.evaluation._replace(time=on.evaluation.time + 0.5 * self._step, memory=None)
+        before = self._before(item, space, on) if effect.remembers else None
+        on = on._replace(points=halfway, evaluation=later, before=before)
+        on = on._replace(reach=share * (here if here is not None else on.reach_of(item)))
         forcing = effect.forcing(item, on)
         if space is self._elements.pieces and here is None and _spreads(item):
             forcing = self._over_volume(item, on, share, forcing)
@@ -317,8 +341,8 @@ class ActiveFields:
         samples, arm = volume.samples(on.samples)
         row = np.repeat(piece, 6)
         at = None if on.points is None else samples.point + 0.5 * self._step * samples.velocity
-        spread = replace(on, samples=samples, targets=on.targets[row], points=at, reach=None)
-        spread = replace(spread, reach=share[row] * spread.reach_of(item))
+        spread = on._replace(samples=samples, targets=on.targets[row], points=at, reach=None)
+        spread = spread._replace(reach=share[row] * spread.reach_of(item))
         done = EFFECTS[item.effect.kind].forcing(item, spread).linear
         assert done is not None
         force = (samples.mass / 6.0)[:, None] * done
@@ -355,7 +379,7 @@ class ActiveFields:
         if len(reach) and not fired.all():
             reach = reach * space.any_of(fired)
         self.acted.mark(item, space.of, space.ends(reach > 0))
-        return replace(on, reach=reach)
+        return on._replace(reach=reach)
 
     def _capped(self, item: FieldItem, space: str, load: Array) -> Array:
         """A tick's load (n,), cut where the field has given all that it may."""
@@ -383,7 +407,7 @@ class ActiveFields:
             for space in self._elements.spaces
         }
         for space in self._elements.movable:
-            on[space.name] = replace(on[space.name], reach=on[space.name].reach_of(item))
+            on[space.name] = on[space.name]._replace(reach=on[space.name].reach_of(item))
         self._blow(item, on, {s.name: np.ones(s.count, bool) for s in self._elements.movable}, out)
         return out
 
