@@ -1,4 +1,6 @@
-"""Cloth that turns as a whole, and what rides on assemblies: kernels against rotations and dense algebra."""
+"""Cloth that turns as a whole, what rides on assemblies, and lattices with rows on them: kernels against rotations and
+dense algebra.
+"""
 
 from __future__ import annotations
 
@@ -10,7 +12,9 @@ from scipy.spatial.transform import Rotation
 
 from deforming import cloth, pin, rope, soft, spin_of, started
 from dynaclast.core.kernels.linalg import factor_cholesky
+from dynaclast.core.solve.deformable.parts import ROWS
 from dynaclast.core.solve.deformable.riding import MOST_CARRIERS, find_carriers, make_riding, ride_along
+from dynaclast.core.solve.deformable.system import Group, _invert_bodies, multiply, prepare_preconditioner
 from dynaclast.core.solve.deformable.tables import make_rows
 from dynaclast.core.solve.deformable.turning_ahead import turn_ahead
 from playing import played
@@ -119,3 +123,47 @@ def test_carriers_are_those_that_rows_hold_most_stiffly_against_their_mass() -> 
     )
     assert count == MOST_CARRIERS == 2 and riding.carrier.tolist() == [0, 1]  # 30 and 5 times; 2 is not stiff
     assert riding.way.shape == (12, 10, 3) and make_riding(10, 1).way.shape == (12, 0, 3)
+
+
+@pytest.fixture(scope="module")
+def stacked() -> tuple[Any, Group]:
+    """All that a step works with, of a soft cube on another on the ground, pinned at one vertex, and the system of
+    both, made ready by its rows.
+    """
+    lower = soft("lower", (0, 0.198, 0), (0.4, 0.4, 0.4), matter={"detail": 2}, pins=[pin(-0.2, -0.002, -0.2)])
+    upper = soft("upper", (0.1, 0.59, 0.05), (0.4, 0.4, 0.4), matter={"detail": 2})
+    run = started(shot(lower, upper, frames=1))
+    run.opening()
+    run.advance()
+    d = run.rigid._beside.parts  # type: ignore[union-attr]
+    count = int(d.scratch.numbers[ROWS])
+    group = Group(np.arange(2), np.arange(count), np.zeros(0, np.int64))
+    d.rows.active[:count] = 1
+    own = d.elements.vertices.body[d.rows.vertex[:count]]
+    assert len({tuple(np.unique(b[v >= 0])) for b, v in zip(own, d.rows.vertex[:count], strict=True)}) == 2, "and both"
+    played(lambda: prepare_preconditioner(d.matrix, d.elements.bodies, group, d.rows, d.slots, d.pinned))
+    return d, group
+
+
+def test_lattices_are_inverted_with_the_rows_that_hold_them(stacked: tuple[Any, Group]) -> None:
+    d, group = stacked
+    m, t, v, none = d.matrix, d.elements.bodies, d.vectors, np.zeros((0, 6))
+    n = len(d.pinned)
+    free = np.flatnonzero(np.repeat(d.pinned == 0, 3))
+    assert len(free) == 3 * (n - 1)
+    alone = Group(group.body, np.zeros(0, np.int64), group.slot)
+    matrix, inverse, without = np.zeros((3, 3 * n, 3 * n))
+    for k in free:
+        one = np.zeros((n, 3))
+        one.ravel()[k] = 1.0
+        played(lambda x=one: multiply(m, t, group, d.rows, d.slots, d.pinned, x, none, v.q, none))
+        matrix[:, k] = v.q.ravel()
+        played(lambda x=one: _invert_bodies(m, t, group, d.rows, d.pinned, x, v.z))
+        inverse[:, k] = v.z.ravel()
+        played(lambda x=one: _invert_bodies(m, t, alone, d.rows, d.pinned, x, v.z))
+        without[:, k] = v.z.ravel()
+    matrix, inverse, without = (x[np.ix_(free, free)] for x in (matrix, inverse, without))
+    assert inverse == pytest.approx(inverse.T, abs=1e-9 * np.abs(inverse).max())
+    taken = np.sort(np.linalg.eigvals(inverse @ matrix).real)
+    assert 1.0 - 1e-6 < taken[0] and taken[-1] < 6.0
+    assert np.linalg.eigvals(without @ matrix).real.max() > 20.0, "without rows: what iterations would have to do"

@@ -111,6 +111,8 @@ class DeformableRun:
             f((n, 3)),
             f((2, 3, 3)),
             make_riding(n, slots),
+            f((n, 3)),
+            f((n, 3)),
         )
         scratch = StepScratch(
             f((n, 3)),

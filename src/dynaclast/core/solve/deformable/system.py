@@ -17,7 +17,7 @@ import numpy as np
 
 from ...arrays import Array, Index
 from ...kernels import kernel
-from ...kernels.linalg import factor_cholesky, solve_cholesky
+from ...kernels.linalg import factor_cholesky, invert_symmetric_3x3, solve_cholesky
 from .chain import ChainFactor, factor_chain, solve_chain
 from .cycle import coarsen_blocks, cycle, invert_diagonals, mirror_blocks
 from .lattice import solve_factored
@@ -45,6 +45,7 @@ class Matrix(NamedTuple):
     inverse : (M, 3, 3) float64, [m/N], of diagonal blocks
     island  : (N,) int32, as of the vertices
     riding  : what rides on assemblies
+    held    : (N, 3) float64, [m], scratch; left (N, 3) float64, [N], scratch
     """
 
     rows: ScalarRows
@@ -60,6 +61,8 @@ class Matrix(NamedTuple):
     work: Array
     pair: Array
     riding: Riding
+    held: Array
+    left: Array
 
 
 class Slots(NamedTuple):
@@ -286,6 +289,8 @@ def prepare_preconditioner(m: Matrix, bodies: BodyTable, group: Group, rows: Row
         if bodies.solver[b] == Solver.CHAIN:
             begin, end = bodies.leads[b], bodies.leads[b + 1]
             factor_chain(m.rows, m.pattern, m.blocks, extra, pinned, bodies.leading, begin, end, m.chain)
+        elif bodies.solver[b] == Solver.FACTOR:
+            _invert_touched(m, bodies, b, pinned)
         elif bodies.solver[b] == Solver.LEVELS:
             for level in range(depth - 1):
                 for i in range(levels.first[level, b], levels.first[level, b + 1]):
@@ -310,6 +315,26 @@ def prepare_preconditioner(m: Matrix, bodies: BodyTable, group: Group, rows: Row
 
 
 @kernel(inner=True)
+def _invert_touched(m: Matrix, bodies: BodyTable, b: int, pinned: Array) -> None:
+    """Inverses of the diagonal blocks of a lattice's vertices that rows hold, none of others."""
+    a = m.pair[0]
+    for n in range(bodies.leads[b], bodies.leads[b + 1]):
+        i = bodies.leading[n]
+        o, e = m.inverse[i], m.extra[i]
+        if pinned[i] or not e[0, 0] + e[1, 1] + e[2, 2] > 0.0:
+            o[:, :] = 0.0
+            continue
+        for r in range(3):
+            for c in range(3):
+                a[r, c] = e[r, c]
+            a[r, r] += m.levels.mass[i] + m.factor.stiffness[i]
+        invert_symmetric_3x3(a, m.pair[1])
+        for r in range(3):
+            for c in range(3):
+                o[r, c] = m.pair[1, r, c]
+
+
+@kernel(inner=True)
 def build_levels_of(m: Matrix, body: int) -> None:
     """The blocks of a body's coarser levels, from those of its vertices."""
     levels = m.levels
@@ -328,6 +353,7 @@ def _precondition(
     m: Matrix,
     bodies: BodyTable,
     group: Group,
+    rows: Rows,
     slots: Slots,
     pinned: Array,
     r: Array,
@@ -336,7 +362,7 @@ def _precondition(
     slot_z: Array,
 ) -> float:
     """(z, slot_z), roughly A^-1 (r, slot_r). Returns r . z [J]."""
-    out = _invert_bodies(m, bodies, group, pinned, r, z)
+    out = _invert_bodies(m, bodies, group, rows, pinned, r, z)
     for k in group.slot:
         solve_cholesky(slots.matrix[k], 6, slot_r[k], slot_z[k])
         for c in range(6):
@@ -375,7 +401,7 @@ def _prepare_riding(
                     v.r[i, 0] += s * f
                     v.r[i, 1] += s * g
                     v.r[i, 2] += s * h
-        _invert_bodies(m, bodies, group, pinned, v.r, v.z)
+        _invert_bodies(m, bodies, group, rows, pinned, v.r, v.z)
         for b in group.body:
             for n in range(bodies.leads[b], bodies.leads[b + 1]):
                 i = bodies.leading[n]
@@ -387,17 +413,107 @@ def _prepare_riding(
 
 
 @kernel(inner=True)
-def _invert_bodies(m: Matrix, bodies: BodyTable, group: Group, pinned: Array, r: Array, z: Array) -> float:
+def _add_rows_of_lattices(m: Matrix, group: Group, rows: Rows, x: Array, out: Array) -> None:
+    """out += what rows add to the matrix of lattices, times x, where all else stands still; x, out (N, 3)."""
+    for c in group.row:
+        if not rows.active[c]:
+            continue
+        u, v, w, any_of = 0.0, 0.0, 0.0, False
+        for k in range(MOST_VERTICES):
+            i = rows.vertex[c, k]
+            if i < 0:
+                break
+            if m.factor.stiffness[i] > 0.0:
+                any_of, s = True, rows.weight[c, k]
+                u, v, w = u + s * x[i, 0], v + s * x[i, 1], w + s * x[i, 2]
+        if not any_of:
+            continue
+        f, g, h = row_stiffness(rows, c, u, v, w)
+        for k in range(MOST_VERTICES):
+            i = rows.vertex[c, k]
+            if i < 0:
+                break
+            if m.factor.stiffness[i] > 0.0:
+                s = rows.weight[c, k]
+                out[i, 0] += s * f
+                out[i, 1] += s * g
+                out[i, 2] += s * h
+
+
+@kernel(inner=True)
+def _let_touched_go(m: Matrix, bodies: BodyTable, group: Group, r: Array, out: Array) -> None:
+    """What vertices of lattices that rows hold make of r, each by itself."""
+    for b in group.body:
+        if bodies.solver[b] == Solver.FACTOR:
+            for n in range(bodies.leads[b], bodies.leads[b + 1]):
+                i = bodies.leading[n]
+                o, x, y, z = m.inverse[i], r[i, 0], r[i, 1], r[i, 2]
+                for c in range(3):
+                    out[i, c] = o[c, 0] * x + o[c, 1] * y + o[c, 2] * z
+
+
+@kernel(inner=True)
+def _invert_lattices(m: Matrix, bodies: BodyTable, group: Group, rows: Rows, pinned: Array, r: Array, z: Array) -> None:
+    """z, roughly what the matrix A + C of the lattices of a group makes of r: A is factored, C is of rows.
+
+    What rows hold is let go by itself, then the whole without rows, then the first again: I - (A + C) times it is X'
+    (I - (A + C) / A) X, X what the first leaves, which has little of what rows resist. So it is symmetric, and at least
+    the inverse, since A + C is at least A.
+    """
+    held, left = m.held, m.left
+    _let_touched_go(m, bodies, group, r, held)
+    for b in group.body:
+        if bodies.solver[b] == Solver.FACTOR:
+            for n in range(bodies.leads[b], bodies.leads[b + 1]):
+                i = bodies.leading[n]
+                left[i, 0], left[i, 1], left[i, 2] = 0.0, 0.0, 0.0
+            add_scalar_product(m.rows, bodies.first[b], bodies.first[b + 1], held, left)
+            if m.turns.able[b]:
+                let_turn(m.turns, m.island, bodies.leading[bodies.leads[b] : bodies.leads[b + 1]], held, left)
+    _add_rows_of_lattices(m, group, rows, held, left)
+    for b in group.body:
+        if bodies.solver[b] == Solver.FACTOR:
+            first, last = bodies.first[b], bodies.first[b + 1]
+            for n in range(bodies.leads[b], bodies.leads[b + 1]):
+                i = bodies.leading[n]
+                free = not (bodies.still[b] and pinned[i])
+                for c in range(3):
+                    left[i, c] = r[i, c] - left[i, c] if free else 0.0
+            solve_factored(m.factor, first, last, left, z, m.work)
+            if m.turns.able[b]:
+                turn_on(m.turns, m.island, bodies.leading[bodies.leads[b] : bodies.leads[b + 1]], left, z)
+            for n in range(bodies.leads[b], bodies.leads[b + 1]):
+                i = bodies.leading[n]
+                if bodies.still[b] and pinned[i]:
+                    z[i, 0], z[i, 1], z[i, 2] = 0.0, 0.0, 0.0
+                for c in range(3):
+                    z[i, c] += held[i, c]
+                    held[i, c], left[i, c] = z[i, c] - held[i, c], 0.0
+    _add_rows_of_lattices(m, group, rows, held, left)
+    _let_touched_go(m, bodies, group, left, held)
+    for b in group.body:
+        if bodies.solver[b] == Solver.FACTOR:
+            for n in range(bodies.leads[b], bodies.leads[b + 1]):
+                i = bodies.leading[n]
+                for c in range(3):
+                    z[i, c] -= held[i, c]
+
+
+@kernel(inner=True)
+def _invert_bodies(m: Matrix, bodies: BodyTable, group: Group, rows: Rows, pinned: Array, r: Array, z: Array) -> float:
     """z, roughly what each body's own matrix makes of r. Returns r . z [J]."""
-    out = 0.0
+    out, touched = 0.0, len(group.row) > 0
+    if touched:
+        _invert_lattices(m, bodies, group, rows, pinned, r, z)
     for b in group.body:
         first, last = bodies.first[b], bodies.first[b + 1]
         if bodies.solver[b] == Solver.CHAIN:
             solve_chain(m.chain, bodies.leading, bodies.leads[b], bodies.leads[b + 1], r, z)
         elif bodies.solver[b] == Solver.FACTOR:
-            solve_factored(m.factor, first, last, r, z, m.work)
-            if m.turns.able[b]:
-                turn_on(m.turns, m.island, bodies.leading[bodies.leads[b] : bodies.leads[b + 1]], r, z)
+            if not touched:
+                solve_factored(m.factor, first, last, r, z, m.work)
+                if m.turns.able[b]:
+                    turn_on(m.turns, m.island, bodies.leading[bodies.leads[b] : bodies.leads[b + 1]], r, z)
         else:
             cycle(m.pattern, m.levels, b, m.blocks, m.inverse, r, z)
         for n in range(bodies.leads[b], bodies.leads[b + 1]):
@@ -454,7 +570,7 @@ def solve_system(
             first_size = size
         elif size <= DONE * first_size:
             return iteration
-        now = _precondition(m, bodies, group, slots, pinned, r, z, v.slot_r, v.slot_z)
+        now = _precondition(m, bodies, group, rows, slots, pinned, r, z, v.slot_r, v.slot_z)
         if iteration == 0:
             least = DONE * now
         if now <= least or not now > 0.0:
