@@ -44,8 +44,11 @@ APART_SHARE = 0.002
 UNEVEN_PROPAGATION_SPEED = 0.002
 """The same of small islands in which masses are uneven: what is not solved to the end acts as a spring, and throws the
 heavy back."""
-UNEVEN_SPREAD = 20_000
-"""Passes that follow an impact in a small island in which masses are uneven, at most."""
+UNEVEN_SHARE = 0.1
+"""And by less the more uneven they are: as if this share of the greatest ratio of masses, if above one, divided that.
+Each pass over a heavy body on light ones changes little, and all of them together much."""
+UNEVEN_SPREAD, UNEVEN_BUDGET = 20_000, 100_000
+"""Passes that follow an impact in a small island in which masses are uneven, at most, and its contacts times these."""
 POINT_ITERATIONS = 2
 """Passes over one manifold's points per solver pass."""
 
@@ -264,11 +267,12 @@ def iterate_contacts(
                 continue
             now[r] = 0
             own, opening = contacts.iterations[r], opens == 1 and contacts.opening[r] > iteration
-            farthest = UNEVEN_SPREAD if own >= UNEVEN_ITERATIONS else PROPAGATION_ITERATIONS
+            a, b = contacts.body_a[r], contacts.body_b[r]
+            island, farthest = island_of(islands, bodies, a, b), PROPAGATION_ITERATIONS
+            if own >= UNEVEN_ITERATIONS:
+                farthest = max(farthest, min(UNEVEN_SPREAD, UNEVEN_BUDGET // islands.size[island]))
             if contacts.point_count[r] == 0 or (iteration >= farthest and not opening):
                 continue
-            a, b = contacts.body_a[r], contacts.body_b[r]
-            island = island_of(islands, bodies, a, b)
             ma, mb = inv_mass[a], inv_mass[b]
             va, wa = (v[a, 0], v[a, 1], v[a, 2]), (w[a, 0], w[a, 1], w[a, 2])
             vb, wb = (v[b, 0], v[b, 1], v[b, 2]), (w[b, 0], w[b, 1], w[b, 2])
@@ -283,7 +287,9 @@ def iterate_contacts(
             if first:
                 _update_separations(contacts, r, bodies.displacement, bodies.rotation)
             va, wa, vb, wb, change = _solve_normals(contacts, r, per_second, ma, mb, va, wa, vb, wb)
-            least_change = UNEVEN_PROPAGATION_SPEED if own >= UNEVEN_ITERATIONS else PROPAGATION_SPEED
+            least_change = PROPAGATION_SPEED
+            if own >= UNEVEN_ITERATIONS:
+                least_change = UNEVEN_PROPAGATION_SPEED / max(1.0, UNEVEN_SHARE * islands.uneven[island])
             changes = change > least_change * contacts.characteristic_speed[r]
             any_changed |= changes
             if changes or (opening and change > 0.0):

@@ -32,8 +32,6 @@ CALM_SPEED = 0.1
 """What has been slower than this share of a contact's characteristic speed for a while lies there, or trembles."""
 CALM_ITERATIONS = 20
 """Passes of large islands in which nothing does more: what is not solved to the end creeps and trembles on."""
-CALM_UNEVEN = 0.1, 400
-"""Passes of small ones, as a share of the greatest ratio of masses, and at most."""
 
 OPENING_ITERATIONS, OPENING_BUDGET = 20_000, 400_000
 """Where nothing is known yet of what presses on what, as when a run opens on things that rest on one another or lets
@@ -210,8 +208,7 @@ def find_islands(
                 contacts.iterations[r] = max(contacts.iterations[r], ITERATIONS_OF[k][1])
                 break
         if watch[i] & Watch.RESTLESS == 0:
-            calm = min(int(CALM_UNEVEN[0] * islands.uneven[i]), CALM_UNEVEN[1]) if uneven else CALM_ITERATIONS
-            contacts.iterations[r] = max(contacts.iterations[r], calm)
+            contacts.iterations[r] = max(contacts.iterations[r], CALM_ITERATIONS)
         islands.passes[i] = contacts.iterations[r]
         most = max(most, contacts.iterations[r])
         contacts.opening[r] = 0
