@@ -66,10 +66,10 @@ def test_the_context_of_an_effect_says_where_it_is_worked_out_and_how_far_it_rea
     on = EffectContext(at_rest(PIECES, points), np.array([True, True, True]))
     assert on.reach_of(item)[[0, 2]].tolist() == [1.0, 0.0] and 0 < on.reach_of(item)[1] < 1
     assert on.at is on.samples.point and len(on.samples) == 3
-    moved = replace(on, points=points[::-1])
+    moved = on._replace(points=points[::-1])
     assert moved.reach_of(item).tolist() == on.reach_of(item)[::-1].tolist()
-    assert replace(on, reach=np.array([0.2, 0.3, 0.4])).reach_of(item).tolist() == [0.2, 0.3, 0.4]
-    assert replace(on, targets=np.array([False, True, True])).reach_of(item)[0] == 0
+    assert on._replace(reach=np.array([0.2, 0.3, 0.4])).reach_of(item).tolist() == [0.2, 0.3, 0.4]
+    assert on._replace(targets=np.array([False, True, True])).reach_of(item)[0] == 0
 
 
 def going() -> tuple[Run, Elements]:
@@ -132,6 +132,6 @@ def test_an_anchor_holds_samples_and_strengthens_joints_by_one_reach() -> None:
     points = np.array([[0.0, 0, 0], [0, 1.5, 0], [0, 9, 0]])
     on = EffectContext(at_rest(PIECES, points), np.ones(3, bool))
     held = EFFECTS["anchor"].holds(item, on)
-    factor = EFFECTS["anchor"].strength_factor(item, replace(on, samples=at_rest(BONDS, points)))
+    factor = EFFECTS["anchor"].strength_factor(item, on._replace(samples=at_rest(BONDS, points)))
     assert held.tolist() == [True, bool(on.reach_of(item)[1] >= 0.5), False]
     assert factor[[0, 2]].tolist() == [2.5, 1.0]

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import signal
 import threading
 import time
@@ -23,7 +22,6 @@ from dynaclast.mariadb import Database
 from dynaclast.store import shots, takes
 from dynaclast.store.database import Store
 from dynaclast.store.models import TakeRow
-from services import bake_service
 from shots import ball, blow, box, footing, pillar, shot
 
 ROOT = Path(__file__).parents[2]
@@ -66,42 +64,6 @@ def same_as_undisturbed(store: Store, take_id: str, document: Shot) -> None:
     )
     assert (baked.state == want.state).all() and baked.events == want.events
     assert all(np.array_equal(baked.stats[k], want.stats[k]) for k in want.stats)
-
-
-def test_a_bake_goes_through_the_service_and_equals_the_core_alone(store: Store, database: Database) -> None:
-    document = scene()
-    with bake_service(database):
-        take_id = ask(store, document)
-        row = wait(store, take_id, lambda r: r.status not in takes.ACTIVE)
-    assert (row.status, row.frames_done, row.attempt) == ("done", 36, 1)
-    same_as_undisturbed(store, take_id, document)
-
-
-def test_a_killed_workers_bake_goes_on_and_ends_with_the_same_frames(store: Store, database: Database) -> None:
-    document = scene(400)
-    with bake_service(database):
-        take_id = ask(store, document)
-        row = wait(store, take_id, lambda r: r.frames_done >= 2)
-        os.kill(int(row.worker.split(":")[1]), signal.SIGKILL)
-        row = wait(store, take_id, lambda r: r.status not in takes.ACTIVE)
-    assert row.status == "done" and row.attempt >= 2
-    same_as_undisturbed(store, take_id, document)
-
-
-def test_a_bake_that_is_waited_for_comes_before_those_that_are_not_and_these_go_on(
-    store: Store, database: Database
-) -> None:
-    long, short = scene(200), scene(12)
-    with bake_service(database):
-        behind = [ask(store, long, behind=True), ask(store, scene(24), behind=True)]
-        wait(store, behind[0], lambda r: r.frames_done >= 2)
-        asked = ask(store, short)
-        first = wait(store, asked, lambda r: r.status not in takes.ACTIVE)
-        rows = [wait(store, take, lambda r: r.status not in takes.ACTIVE) for take in behind]
-    assert [r.status for r in (first, *rows)] == ["done"] * 3 and rows[0].attempt == 2 and rows[0].lost == 0
-    assert first.finished < rows[0].finished < rows[1].finished, "in the order they were asked for"
-    same_as_undisturbed(store, asked, short)
-    same_as_undisturbed(store, behind[0], long)
 
 
 def test_a_killed_database_server_loses_nothing(tmp_path: Path) -> None:
@@ -163,17 +125,6 @@ def test_a_bake_that_loses_its_workers_at_one_frame_has_failed_and_says_where(st
         assert status == ("queued" if number < takes.MOST_LOST - 1 else "failed")
     row = row_of(store, take_id)
     assert row.message.startswith("its worker ended, 3 times at frame 0") and row.finished is not None
-
-
-def test_a_stopped_worker_is_replaced_and_its_bake_goes_on(store: Store, database: Database) -> None:
-    document = scene(300)
-    with bake_service(database, DYNACLAST_LOST_AFTER="2"):
-        take_id = ask(store, document)
-        row = wait(store, take_id, lambda r: r.frames_done >= 2)
-        os.kill(int(row.worker.split(":")[1]), signal.SIGSTOP)
-        row = wait(store, take_id, lambda r: r.status not in takes.ACTIVE)
-    assert row.status == "done" and row.attempt == 2
-    same_as_undisturbed(store, take_id, document)
 
 
 def test_a_bake_is_cancelled_within_a_second_while_it_is_prepared(
