@@ -62,6 +62,23 @@ def test_a_tower_that_something_heavy_has_landed_on_does_not_sway(
     assert np.diff(baked.stats["energy"]).max() <= 1e-4 * baked.stats["energy"][0]
 
 
+def test_a_heavy_body_that_falls_on_many_columns_gains_nothing() -> None:
+    """64 cubes that all touch it, or what it lies on: more contacts than islands have that take more passes."""
+    size, gap = 0.4, 0.02
+    x = (size + gap) * (np.arange(4) - 1.5)
+    cubes = [
+        box(f"cube {i} {j} {k}", (x[i], size * (k + 0.5), x[j]), (size, size, size))
+        for i in range(4)
+        for j in range(4)
+        for k in range(4)
+    ]
+    heavy = box("heavy", (0, 4 * size + 0.6, 0), (1.7, 1.0, 1.7), velocity=[0, -6, 0], material={"mass": 64_000})
+    baked = run(*cubes, heavy, frames=24)
+    assert (np.diff(baked.position[:, -1, 1].astype(float)) * 24).max() <= 0.03 * 6.0
+    assert np.diff(baked.stats["energy"]).max() <= 1e-4 * baked.stats["energy"][0]
+    assert baked.stats["moving"][-1] == 0 and baked.position[-1, -1, 1] == pytest.approx(4 * size + 0.5, abs=5e-3)
+
+
 def momenta(run: Run) -> tuple[np.ndarray, np.ndarray]:
     """Momentum [kg m/s] and angular momentum about the origin [kg m2/s] of all that can move."""
     asm = run.state.assemblies

@@ -24,6 +24,8 @@ SMALL_ISLAND = ITERATIONS_OF[-1][0]
 UNEVEN_MASS_RATIO = 4.0
 """A body on one so many times lighter needs more passes, in small islands."""
 
+VERY_UNEVEN, UNEVEN_ISLAND = 50.0, 200
+"""On one so many times lighter it does in islands of up to so many contacts too."""
 UNEVEN_ITERATIONS = 24
 PROPAGATION_ITERATIONS = 500
 """Passes that follow an impact from contact to contact, at most; in small uneven islands more."""
@@ -201,7 +203,9 @@ def find_islands(
     most, more = 1, 0
     for r in range(solver.counts[CONTACTS]):
         i = island_of(islands, bodies, contacts.body_a[r], contacts.body_b[r])
-        uneven = watch[i] & Watch.UNEVEN != 0 and size[i] <= SMALL_ISLAND
+        uneven = watch[i] & Watch.UNEVEN != 0 and size[i] <= (
+            UNEVEN_ISLAND if islands.uneven[i] > VERY_UNEVEN else SMALL_ISLAND
+        )
         contacts.iterations[r] = UNEVEN_ITERATIONS if uneven else 1
         for k in range(len(ITERATIONS_OF)):
             if size[i] <= ITERATIONS_OF[k][0]:
