@@ -22,6 +22,7 @@ FLAGS = [
     "--disable-component-update",
     "--disable-sync",
     "--disable-quic",
+    "--webgl-antialiasing-mode=none",  # software would draw every point four times
     "--no-first-run",
     "--no-default-browser-check",
 ]
