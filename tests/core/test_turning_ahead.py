@@ -13,8 +13,9 @@ from scipy.spatial.transform import Rotation
 from deforming import cloth, pin, rope, soft, spin_of, started
 from dynaclast.core.kernels.linalg import factor_cholesky
 from dynaclast.core.solve.deformable.parts import ROWS
+from dynaclast.core.solve.deformable.preconditioner import invert_bodies, prepare_preconditioner
 from dynaclast.core.solve.deformable.riding import MOST_CARRIERS, find_carriers, make_riding, ride_along
-from dynaclast.core.solve.deformable.system import Group, _invert_bodies, multiply, prepare_preconditioner
+from dynaclast.core.solve.deformable.system import Group, multiply
 from dynaclast.core.solve.deformable.tables import make_rows
 from dynaclast.core.solve.deformable.turning_ahead import turn_ahead
 from playing import played
@@ -158,9 +159,9 @@ def test_lattices_are_inverted_with_the_rows_that_hold_them(stacked: tuple[Any, 
         one.ravel()[k] = 1.0
         played(lambda x=one: multiply(m, t, group, d.rows, d.slots, d.pinned, x, none, v.q, none))
         matrix[:, k] = v.q.ravel()
-        played(lambda x=one: _invert_bodies(m, t, group, d.rows, d.pinned, x, v.z))
+        played(lambda x=one: invert_bodies(m, t, group, d.rows, d.pinned, x, v.z))
         inverse[:, k] = v.z.ravel()
-        played(lambda x=one: _invert_bodies(m, t, alone, d.rows, d.pinned, x, v.z))
+        played(lambda x=one: invert_bodies(m, t, alone, d.rows, d.pinned, x, v.z))
         without[:, k] = v.z.ravel()
     matrix, inverse, without = (x[np.ix_(free, free)] for x in (matrix, inverse, without))
     assert inverse == pytest.approx(inverse.T, abs=1e-9 * np.abs(inverse).max())

@@ -12,9 +12,10 @@ from .meetings import MET
 from .membrane import add_membrane
 from .parts import Deformables
 from .pattern import add_block_product, add_scalar_product, complete_rows
+from .preconditioner import build_levels_of
 from .rotations import let_turn, move_as_rigid, prepare_rotations, take_torque, turn_on
 from .segments import add_segments
-from .system import Group, Matrix, build_levels_of
+from .system import Group, Matrix
 from .tables import MOST_VERTICES, Elements, Solver
 
 HOLD_OFF_PASSES = 4

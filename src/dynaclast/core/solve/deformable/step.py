@@ -17,14 +17,16 @@ from ..model import GROUND, Hulls, Motion, PieceTable, Settings
 from ..rigid.groups import Bodies
 from ..state import NOTHING
 from .assembly import assemble, assemble_again, assemble_lattices, hold_back, strained
+from .conjugate_gradients import MOST_ITERATIONS, solve_system
 from .contacts import Look, carried, edge_rows, ground_rows, hull_rows, passing, place_points
 from .face_contacts import face_rows, note_side
 from .groups import find_groups
 from .meetings import MET, ball_rows, place_between, segment_rows
 from .momentum import keep_momentum
 from .parts import ITERATIONS, ROWS, STEPS, Deformables
+from .preconditioner import prepare_preconditioner
 from .row_forces import begin_friction, look_again, pull_of_rows, stiffen, take_part, tie_rows
-from .system import MOST_ITERATIONS, MOST_ROUNDS, ROUNDS, Group, prepare_preconditioner, row_motion, solve_system
+from .system import Group, row_motion
 from .tables import MOST_VERTICES, Solver
 from .turning_ahead import go_on_turned, turn_ahead
 from .twist import twist_ropes
@@ -32,6 +34,10 @@ from .wholes import balance_wholes
 
 SOME = 0.05
 """Fewer rows than this share that are otherwise than they were do not matter."""
+ROUNDS = 2
+"""How often rows are looked at again within a step: which press, and how hard."""
+MOST_ROUNDS = 6
+"""And at most, while something would go through where none pressed."""
 MOST_NEWTON = 3
 """Steps of Newton's method, of which the first does but where something whips."""
 MOST_LOOKS = 3

@@ -1,0 +1,106 @@
+"""The system of a step solved by conjugate gradients. A chain or a lattice that nothing touches takes one iteration.
+
+Source: Hestenes and Stiefel 1952, "Methods of conjugate gradients" (doi 10.6028/jres.049.044).
+"""
+
+from __future__ import annotations
+
+from ...arrays import Array
+from ...kernels import kernel
+from .preconditioner import precondition, prepare_riding
+from .system import Group, Matrix, Slots, Vectors, multiply
+from .tables import BodyTable, Rows
+
+MOST_ITERATIONS = 60
+DONE = 1e-18
+"""A residual this much smaller than at the start, in the square of its energy norm, is nothing."""
+LEFT = 0.2
+"""Share of what an iteration took off the error that is taken to be left of it."""
+
+
+@kernel(inner=True)
+def solve_system(
+    m: Matrix,
+    bodies: BodyTable,
+    group: Group,
+    rows: Rows,
+    slots: Slots,
+    pinned: Array,
+    v: Vectors,
+    enough: float,
+    most: int,
+) -> int:
+    """From displacements in v.d and v.slot_d on to those that solve the system for the forces in v.b and v.slot_b.
+
+    enough  : float, [J], square of the error in the energy norm that is let be, as far as it is known
+    most    : int, iterations
+    Returns : iterations
+    """
+    d, r, z, p, q = v.d, v.r, v.z, v.p, v.q
+    prepare_riding(m, bodies, group, rows, slots, pinned, v)
+    multiply(m, bodies, group, rows, slots, pinned, d, v.slot_d, q, v.slot_q)
+    for b in group.body:
+        for n in range(bodies.leads[b], bodies.leads[b + 1]):
+            i = bodies.leading[n]
+            free = not (bodies.still[b] and pinned[i])
+            for c in range(3):
+                r[i, c] = v.b[i, c] - q[i, c] if free else 0.0
+                p[i, c] = 0.0
+    for k in group.slot:
+        for c in range(6):
+            v.slot_r[k, c] = v.slot_b[k, c] - v.slot_q[k, c]
+            v.slot_p[k, c] = 0.0
+    before, least, first_size = 0.0, 0.0, 0.0
+    for iteration in range(most):
+        size = 0.0
+        for b in group.body:
+            for n in range(bodies.leads[b], bodies.leads[b + 1]):
+                i = bodies.leading[n]
+                size += r[i, 0] * r[i, 0] + r[i, 1] * r[i, 1] + r[i, 2] * r[i, 2]
+        for k in group.slot:
+            for c in range(6):
+                size += v.slot_r[k, c] * v.slot_r[k, c]
+        if iteration == 0:
+            first_size = size
+        elif size <= DONE * first_size:
+            return iteration
+        now = precondition(m, bodies, group, rows, slots, pinned, r, z, v.slot_r, v.slot_z)
+        if iteration == 0:
+            least = DONE * now
+        if now <= least or not now > 0.0:
+            return iteration
+        beta = now / before if iteration else 0.0
+        before = now
+        for b in group.body:
+            for n in range(bodies.leads[b], bodies.leads[b + 1]):
+                i = bodies.leading[n]
+                for c in range(3):
+                    p[i, c] = z[i, c] + beta * p[i, c]
+        for k in group.slot:
+            for c in range(6):
+                v.slot_p[k, c] = v.slot_z[k, c] + beta * v.slot_p[k, c]
+        multiply(m, bodies, group, rows, slots, pinned, p, v.slot_p, q, v.slot_q)
+        along = 0.0
+        for b in group.body:
+            for n in range(bodies.leads[b], bodies.leads[b + 1]):
+                i = bodies.leading[n]
+                along += p[i, 0] * q[i, 0] + p[i, 1] * q[i, 1] + p[i, 2] * q[i, 2]
+        for k in group.slot:
+            for c in range(6):
+                along += v.slot_p[k, c] * v.slot_q[k, c]
+        if not along > 0.0:
+            return iteration
+        step = now / along
+        for b in group.body:
+            for n in range(bodies.leads[b], bodies.leads[b + 1]):
+                i = bodies.leading[n]
+                for c in range(3):
+                    d[i, c] += step * p[i, c]
+                    r[i, c] -= step * q[i, c]
+        for k in group.slot:
+            for c in range(6):
+                v.slot_d[k, c] += step * v.slot_p[k, c]
+                v.slot_r[k, c] -= step * v.slot_q[k, c]
+        if LEFT * step * now < enough:
+            return iteration + 1
+    return most

@@ -1,0 +1,213 @@
+"""What roughly inverts the matrix of a step: each body by itself, and each assembly, with the rows on it.
+
+A chain is inverted exactly, a lattice nearly so, a mesh by a cycle over its levels; what carries others is taken with
+how they follow it.
+"""
+
+from __future__ import annotations
+
+from ...arrays import Array
+from ...kernels import kernel
+from ...kernels.linalg import factor_cholesky, solve_cholesky
+from .chain import factor_chain, solve_chain
+from .cycle import coarsen_blocks, cycle, invert_diagonals, mirror_blocks
+from .lattice import solve_factored
+from .riding import add_motion, find_carriers, ride_along
+from .rotations import turn_on
+from .system import Group, Matrix, Slots, Vectors, multiply, row_stiffness, slot_motion
+from .tables import MOST_VERTICES, BodyTable, Rows, Solver
+from .touched_lattices import invert_lattices, invert_touched
+
+
+@kernel(inner=True)
+def prepare_preconditioner(m: Matrix, bodies: BodyTable, group: Group, rows: Rows, slots: Slots, pinned: Array) -> None:
+    """Inverses of each body and assembly of a group by itself, with the rows on it."""
+    extra, levels = m.extra, m.levels
+    depth = len(levels.first)
+    for b in group.body:
+        for level in range(depth if bodies.solver[b] == Solver.LEVELS else 1):
+            extra[levels.first[level, b] : levels.first[level, b + 1]] = 0.0
+    for k in group.slot:
+        a = slots.matrix[k]
+        a[:, :] = 0.0
+        for c in range(3):
+            a[c, c] = slots.mass[k]
+            for d in range(3):
+                a[3 + c, 3 + d] = slots.inertia[k, c, d]
+    s = m.pair[0]
+    t = m.pair[1]
+    for c in group.row:
+        if not rows.active[c]:
+            continue
+        n = rows.normal[c]
+        stiff, across = rows.stiffness[c], rows.tangential[c]
+        if rows.tie[c] >= 0:
+            across = stiff
+        for i in range(3):
+            for j in range(3):
+                s[i, j] = (stiff - across) * n[i] * n[j]
+            s[i, i] += across
+        whole = 0.0
+        for k in range(MOST_VERTICES):
+            if rows.vertex[c, k] < 0:
+                break
+            whole += abs(rows.weight[c, k])
+        for k in range(MOST_VERTICES):
+            i = rows.vertex[c, k]
+            if i < 0:
+                break
+            weight = whole * abs(rows.weight[c, k])  # a bound of what the row joins
+            for p in range(3):
+                for q in range(3):
+                    extra[i, p, q] += weight * s[p, q]
+        if rows.slot[c] >= 0:
+            a, o = slots.matrix[slots.place[rows.slot[c]]], rows.arm[c]
+            for i in range(3):  # s times the cross product matrix of the arm
+                t[i, 0] = s[i, 1] * o[2] - s[i, 2] * o[1]
+                t[i, 1] = s[i, 2] * o[0] - s[i, 0] * o[2]
+                t[i, 2] = s[i, 0] * o[1] - s[i, 1] * o[0]
+                for j in range(3):
+                    a[i, j] += s[i, j]
+            # the point moves by dX - [o] w: rows of -[o]' s
+            for i in range(3):
+                for j in range(3):
+                    a[3 + j, i] -= t[i, j]
+                    a[i, 3 + j] -= t[i, j]
+            for j in range(3):
+                a[3, 3 + j] += o[2] * t[1, j] - o[1] * t[2, j]
+                a[4, 3 + j] += o[0] * t[2, j] - o[2] * t[0, j]
+                a[5, 3 + j] += o[1] * t[0, j] - o[0] * t[1, j]
+    for k in group.slot:
+        factor_cholesky(slots.matrix[k], 6)
+    for b in group.body:
+        if bodies.solver[b] == Solver.CHAIN:
+            begin, end = bodies.leads[b], bodies.leads[b + 1]
+            factor_chain(m.rows, m.pattern, m.blocks, extra, pinned, bodies.leading, begin, end, m.chain)
+        elif bodies.solver[b] == Solver.FACTOR:
+            invert_touched(m, bodies, b, pinned)
+        elif bodies.solver[b] == Solver.LEVELS:
+            for level in range(depth - 1):
+                for i in range(levels.first[level, b], levels.first[level, b + 1]):
+                    if extra[i, 0, 0] + extra[i, 1, 1] + extra[i, 2, 2] > 0.0:
+                        for k in range(levels.parent_start[i], levels.parent_start[i + 1]):
+                            p, weight = levels.parent[k], levels.weight[k]
+                            for r in range(3):
+                                for c in range(3):
+                                    extra[p, r, c] += weight * extra[i, r, c]
+            for level in range(depth):
+                invert_diagonals(
+                    m.pattern,
+                    levels.mass,
+                    extra,
+                    pinned,
+                    levels.first[level, b],
+                    levels.first[level, b + 1],
+                    m.blocks,
+                    m.pair,
+                    m.inverse,
+                )
+
+
+@kernel(inner=True)
+def build_levels_of(m: Matrix, body: int) -> None:
+    """The blocks of a body's coarser levels, from those of its vertices."""
+    levels = m.levels
+    for level in range(len(levels.first) - 1):
+        first, last = levels.first[level + 1, body], levels.first[level + 1, body + 1]
+        if last == first:
+            return
+        for e in range(m.pattern.start[first], m.pattern.start[last]):
+            m.blocks[e, :, :] = 0.0
+        coarsen_blocks(m.pattern, levels, levels.first[level, body], levels.first[level, body + 1], m.blocks)
+        mirror_blocks(m.pattern, first, last, m.blocks)
+
+
+@kernel(inner=True)
+def invert_bodies(m: Matrix, bodies: BodyTable, group: Group, rows: Rows, pinned: Array, r: Array, z: Array) -> float:
+    """z, roughly what each body's own matrix makes of r. Returns r . z [J]."""
+    out, touched = 0.0, False
+    for b in group.body:
+        touched |= bodies.solver[b] == Solver.FACTOR and len(group.row) > 0
+    if touched:
+        invert_lattices(m, bodies, group, rows, pinned, r, z)
+    for b in group.body:
+        first, last = bodies.first[b], bodies.first[b + 1]
+        if bodies.solver[b] == Solver.CHAIN:
+            solve_chain(m.chain, bodies.leading, bodies.leads[b], bodies.leads[b + 1], r, z)
+        elif bodies.solver[b] == Solver.FACTOR:
+            if not touched:
+                solve_factored(m.factor, first, last, r, z, m.work)
+                if m.turns.able[b]:
+                    turn_on(m.turns, m.island, bodies.leading[bodies.leads[b] : bodies.leads[b + 1]], r, z)
+        else:
+            cycle(m.pattern, m.levels, b, m.blocks, m.inverse, r, z)
+        for n in range(bodies.leads[b], bodies.leads[b + 1]):
+            i = bodies.leading[n]
+            if bodies.still[b] and pinned[i]:
+                z[i, 0], z[i, 1], z[i, 2] = 0.0, 0.0, 0.0
+            out += r[i, 0] * z[i, 0] + r[i, 1] * z[i, 1] + r[i, 2] * z[i, 2]
+    return out
+
+
+@kernel(inner=True)
+def prepare_riding(
+    m: Matrix, bodies: BodyTable, group: Group, rows: Rows, slots: Slots, pinned: Array, v: Vectors
+) -> None:
+    """How bodies follow the assemblies that carry them, and the system of that."""
+    if len(group.slot) == 0:
+        m.riding.used[0] = 0
+        return
+    count = find_carriers(m.riding, rows, group.row, group.slot, slots.place, slots.mass)
+    for j in range(6 * count):
+        for b in group.body:
+            for n in range(bodies.leads[b], bodies.leads[b + 1]):
+                i = bodies.leading[n]
+                v.r[i, 0], v.r[i, 1], v.r[i, 2] = 0.0, 0.0, 0.0
+        for k in group.slot:
+            v.slot_p[k, :] = 0.0
+        v.slot_p[m.riding.carrier[j // 6], j % 6] = 1.0
+        for c in group.row:
+            if rows.active[c] and rows.slot[c] >= 0:
+                x, y, z = slot_motion(rows, slots, c, v.slot_p)
+                f, g, h = row_stiffness(rows, c, x, y, z)
+                for k in range(MOST_VERTICES):
+                    i = rows.vertex[c, k]
+                    if i < 0:
+                        break
+                    s = rows.weight[c, k]
+                    v.r[i, 0] += s * f
+                    v.r[i, 1] += s * g
+                    v.r[i, 2] += s * h
+        invert_bodies(m, bodies, group, rows, pinned, v.r, v.z)
+        for b in group.body:
+            for n in range(bodies.leads[b], bodies.leads[b + 1]):
+                i = bodies.leading[n]
+                for c in range(3):
+                    m.riding.way[j, i, c] = v.p[i, c] = v.z[i, c]
+        multiply(m, bodies, group, rows, slots, pinned, v.p, v.slot_p, v.q, v.slot_q)
+        add_motion(m.riding, j, bodies, group.body, v.q, v.slot_q)
+    factor_cholesky(m.riding.matrix, 6 * count)
+
+
+@kernel(inner=True)
+def precondition(
+    m: Matrix,
+    bodies: BodyTable,
+    group: Group,
+    rows: Rows,
+    slots: Slots,
+    pinned: Array,
+    r: Array,
+    z: Array,
+    slot_r: Array,
+    slot_z: Array,
+) -> float:
+    """(z, slot_z), roughly A^-1 (r, slot_r). Returns r . z [J]."""
+    out = invert_bodies(m, bodies, group, rows, pinned, r, z)
+    for k in group.slot:
+        solve_cholesky(slots.matrix[k], 6, slot_r[k], slot_z[k])
+        for c in range(6):
+            out += slot_r[k, c] * slot_z[k, c]
+    if m.riding.used[0]:
+        out += ride_along(m.riding, bodies, group.body, r, z, slot_r, slot_z)
+    return out
