@@ -224,6 +224,38 @@ def ropes(say: Say) -> None:
     )
 
 
+def clinging(say: Say) -> None:
+    strip = {
+        "name": "strip",
+        "matter": CANVAS | {"thickness": 0.001},
+        "material": {"friction": 0.4},
+        "shape": {"kind": "sheet", "size": [4, 0.3], "divisions": [149, 13]},
+        "place": {"position": [0, 0.8, 0]},
+    }
+    block = {
+        "name": "block",
+        "role": "passive",
+        "shape": {"kind": "box", "size": [0.5, 0.5, 0.5]},
+        "place": {"position": [0, 0.3, 0]},
+    }
+    pull = {
+        "name": "pull",
+        "effect": {"kind": "attractor", "to": "surface", "body": "block", "strength": 150, "near": 0.02},
+        "reach": EVERYWHERE,
+    }
+    got = Ran(shot_of([strip, block], 96, ground=False, gravity=[0, 0, 0], fields=[pull]), "strip")
+    faces = got.run.model.deformables.elements.membrane.vertex  # type: ignore[union-attr]
+    inside = [
+        float((0.25 - np.abs(x - [0.0, 0.3, 0.0])).min(axis=-1).max())
+        for at in got.at
+        for x in (at, at[faces].mean(axis=1))
+    ]
+    say("strip of 2,100 vertices drawn onto a box by 150 m/s2, a frame", f"{got.milliseconds:.0f} ms", "15 ms")
+    deepest = f"{1000 * max(0.0, *inside[::2]):.1f} / {1000 * max(0.0, *inside[1::2]):.1f} mm"
+    say("  deepest vertex / middle of a triangle in it", deepest, "0 / 2 mm")
+    say("  mean speed at the end", f"{got.speed[-1]:.4f} m/s", "rest")
+
+
 def _nearest(a: np.ndarray, b: np.ndarray) -> float:
     from scipy.spatial import cKDTree
 
@@ -326,5 +358,5 @@ def asleep(say: Say) -> None:
 
 
 def deformables(say: Say) -> None:
-    for part in (ropes, solids, canvas, balls, pieces, heavy, asleep):
+    for part in (ropes, solids, canvas, balls, clinging, pieces, heavy, asleep):
         part(say)
