@@ -63,7 +63,7 @@ def test_a_tower_that_something_heavy_has_landed_on_does_not_sway(
 
 
 def test_a_heavy_body_that_falls_on_many_columns_gains_nothing() -> None:
-    """64 cubes that all touch it, or what it lies on: more contacts than islands have that take more passes."""
+    """64 cubes that all touch it, or what it lies on: more contacts than what is otherwise a small island."""
     size, gap = 0.4, 0.02
     x = (size + gap) * (np.arange(4) - 1.5)
     cubes = [

@@ -225,8 +225,7 @@ class ActiveFields:
             acts = any(m.share is not None for m in moments.values())
             lasts = whole and acts and quiet and item.name in self._steady
             if any(m.fired is not None for m in moments.values()):
-                for space in self._elements.joined:
-                    samples.setdefault(space.name, space.samples(number))
+                samples |= {s.name: s.samples(number) for s in self._elements.joined if s.name not in samples}
             pose = self._pose(item, own, origins)
             self._act(item, moments, own, pose, samples, lasts, out)
         self._displace(number, out)

@@ -11,12 +11,10 @@ from ...kernels import kernel
 from ...kernels.linalg import factor_cholesky, solve_cholesky
 from .chain import factor_chain, solve_chain
 from .cycle import coarsen_blocks, cycle, invert_diagonals, mirror_blocks
-from .lattice import solve_factored
 from .riding import add_motion, find_carriers, ride_along
-from .rotations import turn_on
 from .system import Group, Matrix, Slots, Vectors, multiply, row_stiffness, slot_motion
 from .tables import MOST_VERTICES, BodyTable, Rows, Solver
-from .touched_lattices import invert_lattices, invert_touched
+from .touched_lattices import invert_lattices, invert_touched, solve_lattice
 
 
 @kernel(inner=True)
@@ -131,14 +129,11 @@ def invert_bodies(m: Matrix, bodies: BodyTable, group: Group, rows: Rows, pinned
     if touched:
         invert_lattices(m, bodies, group, rows, pinned, r, z)
     for b in group.body:
-        first, last = bodies.first[b], bodies.first[b + 1]
         if bodies.solver[b] == Solver.CHAIN:
             solve_chain(m.chain, bodies.leading, bodies.leads[b], bodies.leads[b + 1], r, z)
         elif bodies.solver[b] == Solver.FACTOR:
             if not touched:
-                solve_factored(m.factor, first, last, r, z, m.work)
-                if m.turns.able[b]:
-                    turn_on(m.turns, m.island, bodies.leading[bodies.leads[b] : bodies.leads[b + 1]], r, z)
+                solve_lattice(m, bodies, b, r, z)
         else:
             cycle(m.pattern, m.levels, b, m.blocks, m.inverse, r, z)
         for n in range(bodies.leads[b], bodies.leads[b + 1]):

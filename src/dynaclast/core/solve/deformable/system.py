@@ -167,6 +167,20 @@ class Group(NamedTuple):
 
 
 @kernel(inner=True)
+def multiply_body(m: Matrix, bodies: BodyTable, b: int, x: Array, out: Array) -> None:
+    """out = A x of a body without rows, also for pinned vertices; x, out (N, 3)."""
+    first, last = bodies.first[b], bodies.first[b + 1]
+    leading = bodies.leading[bodies.leads[b] : bodies.leads[b + 1]]
+    for i in leading:
+        out[i, 0], out[i, 1], out[i, 2] = 0.0, 0.0, 0.0
+    add_scalar_product(m.rows, first, last, x, out)
+    if bodies.solver[b] != Solver.FACTOR:
+        add_block_product(m.pattern, m.blocks, first, last, x, out)
+    elif m.turns.able[b]:
+        let_turn(m.turns, m.island, leading, x, out)
+
+
+@kernel(inner=True)
 def multiply(
     m: Matrix,
     bodies: BodyTable,
@@ -181,16 +195,7 @@ def multiply(
 ) -> None:
     """(out, slot_out) = A (x, y) of a group, nothing for pinned vertices."""
     for b in group.body:
-        first, last = bodies.first[b], bodies.first[b + 1]
-        for n in range(bodies.leads[b], bodies.leads[b + 1]):
-            i = bodies.leading[n]
-            out[i, 0], out[i, 1], out[i, 2] = 0.0, 0.0, 0.0
-        add_scalar_product(m.rows, first, last, x, out)
-        if bodies.solver[b] == Solver.FACTOR:
-            if m.turns.able[b]:
-                let_turn(m.turns, m.island, bodies.leading[bodies.leads[b] : bodies.leads[b + 1]], x, out)
-        else:
-            add_block_product(m.pattern, m.blocks, first, last, x, out)
+        multiply_body(m, bodies, b, x, out)
     for k in group.slot:
         s, o = slots.mass[k], slots.inertia[k]
         for c in range(3):

@@ -9,9 +9,8 @@ from ...arrays import Array
 from ...kernels import kernel
 from ...kernels.linalg import invert_symmetric_3x3
 from .lattice import solve_factored
-from .pattern import add_scalar_product
-from .rotations import let_turn, turn_on
-from .system import Group, Matrix, row_stiffness
+from .rotations import turn_on
+from .system import Group, Matrix, multiply_body, row_stiffness
 from .tables import MOST_VERTICES, BodyTable, Rows, Solver
 
 
@@ -29,10 +28,7 @@ def invert_touched(m: Matrix, bodies: BodyTable, b: int, pinned: Array) -> None:
             for c in range(3):
                 a[r, c] = e[r, c]
             a[r, r] += m.levels.mass[i] + m.factor.stiffness[i]
-        invert_symmetric_3x3(a, m.pair[1])
-        for r in range(3):
-            for c in range(3):
-                o[r, c] = m.pair[1, r, c]
+        invert_symmetric_3x3(a, o)
 
 
 @kernel(inner=True)
@@ -76,6 +72,14 @@ def _let_touched_go(m: Matrix, bodies: BodyTable, group: Group, r: Array, out: A
 
 
 @kernel(inner=True)
+def solve_lattice(m: Matrix, bodies: BodyTable, b: int, r: Array, z: Array) -> None:
+    """z = A^-1 r of a lattice without rows; r, z (N, 3)."""
+    solve_factored(m.factor, bodies.first[b], bodies.first[b + 1], r, z, m.work)
+    if m.turns.able[b]:
+        turn_on(m.turns, m.island, bodies.leading[bodies.leads[b] : bodies.leads[b + 1]], r, z)
+
+
+@kernel(inner=True)
 def invert_lattices(m: Matrix, bodies: BodyTable, group: Group, rows: Rows, pinned: Array, r: Array, z: Array) -> None:
     """z, roughly what the matrix A + C of the lattices of a group makes of r: A is factored, C is of rows.
 
@@ -87,24 +91,16 @@ def invert_lattices(m: Matrix, bodies: BodyTable, group: Group, rows: Rows, pinn
     _let_touched_go(m, bodies, group, r, held)
     for b in group.body:
         if bodies.solver[b] == Solver.FACTOR:
-            for n in range(bodies.leads[b], bodies.leads[b + 1]):
-                i = bodies.leading[n]
-                left[i, 0], left[i, 1], left[i, 2] = 0.0, 0.0, 0.0
-            add_scalar_product(m.rows, bodies.first[b], bodies.first[b + 1], held, left)
-            if m.turns.able[b]:
-                let_turn(m.turns, m.island, bodies.leading[bodies.leads[b] : bodies.leads[b + 1]], held, left)
+            multiply_body(m, bodies, b, held, left)
     _add_rows_of_lattices(m, group, rows, held, left)
     for b in group.body:
         if bodies.solver[b] == Solver.FACTOR:
-            first, last = bodies.first[b], bodies.first[b + 1]
             for n in range(bodies.leads[b], bodies.leads[b + 1]):
                 i = bodies.leading[n]
                 free = not (bodies.still[b] and pinned[i])
                 for c in range(3):
                     left[i, c] = r[i, c] - left[i, c] if free else 0.0
-            solve_factored(m.factor, first, last, left, z, m.work)
-            if m.turns.able[b]:
-                turn_on(m.turns, m.island, bodies.leading[bodies.leads[b] : bodies.leads[b + 1]], left, z)
+            solve_lattice(m, bodies, b, left, z)
             for n in range(bodies.leads[b], bodies.leads[b + 1]):
                 i = bodies.leading[n]
                 if bodies.still[b] and pinned[i]:

@@ -33,7 +33,7 @@ PROPAGATION_ITERATIONS = 500
 CALM_SPEED = 0.1
 """What has been slower than this share of a contact's characteristic speed for a while lies there, or trembles."""
 CALM_ITERATIONS = 20
-"""Passes of large islands in which nothing does more: what is not solved to the end creeps and trembles on."""
+"""Passes of islands in which nothing does more: what is not solved to the end creeps and trembles on."""
 
 OPENING_ITERATIONS, OPENING_BUDGET = 20_000, 400_000
 """Where nothing is known yet of what presses on what, as when a run opens on things that rest on one another or lets
@@ -203,9 +203,8 @@ def find_islands(
     most, more = 1, 0
     for r in range(solver.counts[CONTACTS]):
         i = island_of(islands, bodies, contacts.body_a[r], contacts.body_b[r])
-        uneven = watch[i] & Watch.UNEVEN != 0 and size[i] <= (
-            UNEVEN_ISLAND if islands.uneven[i] > VERY_UNEVEN else SMALL_ISLAND
-        )
+        room = UNEVEN_ISLAND if islands.uneven[i] > VERY_UNEVEN else SMALL_ISLAND
+        uneven = watch[i] & Watch.UNEVEN != 0 and size[i] <= room
         contacts.iterations[r] = UNEVEN_ITERATIONS if uneven else 1
         for k in range(len(ITERATIONS_OF)):
             if size[i] <= ITERATIONS_OF[k][0]:
