@@ -19,11 +19,17 @@ from .polytope import core_of, empty_solid, first_of_each, solid_of
 ROUNDING = 0.01
 """Rounding radius as a share of the hull's size (cube root of its volume)."""
 
-MOST_BLUNT = 0.006
+MOST_BLUNT = 0.002
 """The rounding is made smaller where it would take more than this share of the hull's size off a sharp corner."""
 
-MOST_CORNERS = 40
-"""A hull with more corners is replaced by the hull of its extreme points in this many directions."""
+MANY_TO_KEEP, MOST_CORNERS = 64, 128
+"""A hull with more corners than the first is replaced by that of fewer of them, at most the second."""
+
+CORNERS_WITHIN = 0.003
+"""What is left out of it reaches no further beyond it than by this share of its size, where that many corners do."""
+
+FIRST_DIRECTIONS = 40
+"""They begin with the extreme points in this many directions."""
 
 FLAT_WITHIN = (2e-6, 2e-5, 1e-4)
 """Points this near to a face count as on it, as a share of the hull's size: tried one after another, since meshes come
@@ -78,14 +84,14 @@ def convex_core(points: Array) -> Hull:
     Raises ValueError where the points span no volume.
     """
     few = np.ascontiguousarray(points[_first_of_each(points)], float)
-    if len(few) > MOST_CORNERS:
+    if len(few) > FIRST_DIRECTIONS:
         few = _fewer(few)
-    if len(few) >= 4:
+    if 4 <= len(few) <= MANY_TO_KEEP:
         for flat in FLAT_WITHIN if len(few) < MANY_CORNERS else FLAT_WITHIN[:1]:
             made = _small_core(few, flat * float(np.ptp(few, axis=0).max()))
             if made is not None:
                 return made
-    return general_core(points)
+    return general_core(few)
 
 
 def _first_of_each(points: Array) -> list[int]:
@@ -102,16 +108,30 @@ def _first_of_each(points: Array) -> list[int]:
 
 
 def _fewer(points: Array) -> Array:
-    """The corners of the hull, or where there are too many, the extreme points in many directions."""
+    """The corners of the hull of (n, 3) points; where there are too many, so few of them that what is left out hardly
+    reaches beyond their own hull: again and again those that reach furthest beyond each of its faces are added.
+    """
     try:
-        points = points[ConvexHull(points).vertices]
+        hull = ConvexHull(points)
     except (QhullError, ValueError) as exc:
         raise ValueError("the points span no volume") from exc
-    return (
-        points[np.unique(np.argmax(points @ _directions(MOST_CORNERS).T, axis=0))]
-        if len(points) > MOST_CORNERS
-        else points
-    )
+    corners = points[hull.vertices]
+    if len(corners) <= MANY_TO_KEEP:
+        return corners
+    within = CORNERS_WITHIN * hull.volume ** (1 / 3)
+    chosen = np.unique(np.argmax(corners @ _directions(FIRST_DIRECTIONS).T, axis=0))
+    while len(chosen) < MOST_CORNERS:
+        planes = ConvexHull(corners[chosen]).equations
+        beyond = corners @ planes[:, :3].T + planes[:, 3]
+        beyond[chosen] = 0.0
+        furthest = np.unique(np.argmax(beyond, axis=0))
+        reach = beyond[furthest].max(axis=1)
+        more = furthest[np.argsort(-reach, kind="stable")][: MOST_CORNERS - len(chosen)]
+        more = more[beyond[more].max(axis=1) > within]
+        if not len(more):
+            break
+        chosen = np.sort(np.append(chosen, more))
+    return corners[chosen]
 
 
 def _small_core(points: Array, tol: float) -> Hull | None:
@@ -134,14 +154,11 @@ def _small_core(points: Array, tol: float) -> Hull | None:
 
 
 def general_core(points: Array, share: float = 1.0) -> Hull:
-    """``convex_core`` of any number of points."""
+    """``convex_core`` of points of which all are corners."""
     try:
         hull = ConvexHull(points)
     except (QhullError, ValueError) as exc:
         raise ValueError("the points span no volume") from exc
-    if len(hull.vertices) > MOST_CORNERS:
-        chosen = np.unique(np.argmax(points @ _directions(MOST_CORNERS).T, axis=0))
-        hull = ConvexHull(points[chosen])
     planes = _planes(hull)
     corners = hull.points[hull.vertices]
     middle = corners.mean(axis=0)
@@ -155,6 +172,8 @@ def general_core(points: Array, share: float = 1.0) -> Hull:
             core = ConvexHull(shrunk[np.sort(first)])
             blunt = float(np.min(lengths(corners[:, None] - core.points[core.vertices][None]), axis=1).max()) - radius
             limit = MOST_BLUNT * hull.volume ** (1 / 3)
+            if len(core.vertices) > MOST_CORNERS:
+                return _drawn_in(hull, radius, limit)
             if blunt > limit and share > 0.02:  # the loss grows in proportion to the radius
                 return general_core(points, share * max(0.02, 0.95 * limit / blunt))
             if core.volume > 0.5 * hull.volume:
@@ -162,6 +181,27 @@ def general_core(points: Array, share: float = 1.0) -> Hull:
         except (QhullError, ValueError):
             pass  # a sliver whose faces pass each other when moved: shrink towards the middle instead
     return _rings(ConvexHull(middle + (corners - middle) * (1 - radius / max(float(inside.max()), 1e-300))), radius)
+
+
+def _drawn_in(hull: ConvexHull, radius: float, limit: float) -> Hull:
+    """A core with as many corners as the hull, where faces moved inwards meet in many more: each corner is moved along
+    the mean of its faces' normals until it is deep enough for all of them; faces then lie a little deeper.
+
+    radius : at most, and such that corners move by no more than it and a limit [m]
+    """
+    normal, at = hull.equations[:, :3], hull.points[hull.simplices]
+    side = np.roll(at, -1, axis=1) - at
+    side /= lengths(side)[:, :, None]
+    angle = np.arccos(np.clip(-(side * np.roll(side, 1, axis=1)).sum(axis=2), -1.0, 1.0))
+    mean = np.zeros_like(hull.points)
+    np.add.at(mean, hull.simplices, angle[:, :, None] * normal[:, None, :])
+    mean /= np.maximum(lengths(mean), 1e-300)[:, None]
+    steep = np.full(len(mean), 1.0)
+    np.minimum.at(steep, hull.simplices, (mean[hull.simplices] * normal[:, None, :]).sum(axis=2))
+    steep = np.maximum(steep, 1e-3)
+    radius = min(radius, limit / max(1.0 / float(steep.min()) - 1.0, 1e-300))
+    own = hull.vertices
+    return _rings(ConvexHull(hull.points[own] - radius * (mean[own] / steep[own, None])), radius)
 
 
 def _rings(hull: ConvexHull, radius: float) -> Hull:

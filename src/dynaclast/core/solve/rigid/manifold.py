@@ -18,7 +18,7 @@ from .groups import WorldShapes
 HEIGHT_WEIGHT = 5.0
 """How much nearer a contact point counts, where only four are kept, for what it is higher than the deepest."""
 
-MAX_POLYGON = 64
+MAX_POLYGON = 128
 """Room for the corners of a clipped face."""
 
 
