@@ -249,6 +249,7 @@ def _tasks() -> list[Callable[[], Any]]:
     given |= {"awake": scratch.rigid.awake, "order": scratch.order[0], "activity": scratch.activity, "axis": 0}
     given |= {"out_a": pairs.shape_a, "out_b": pairs.shape_b, "everything": 1, "first_stale": 0, "number": 0}
     given |= {"settings": given["scene"].settings, "first": 0, "last": 0, "stale": 0, "regroup": 1}
+    given |= {"searched": scratch.searched, "midway": 0}
     coupled = dict(zip(run_coupled_interval.arguments, calls[run_coupled_interval], strict=True))
     scene, bodies, deformables = coupled["scene"], coupled["bodies"], coupled["deformables"]
     step = (deformables, scene.hulls, scene.pieces, bodies, scene.settings, coupled["tie_broken"], 0.01, 0)

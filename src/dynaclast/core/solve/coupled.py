@@ -7,20 +7,22 @@ added to their velocities substep by substep, before their own contacts, which s
 
 from __future__ import annotations
 
+import numpy as np
+
 from ..arrays import Flags, Index
 from ..kernels import kernel
 from ..kernels.apart import call_apart
 from .deformable.parts import Deformables
 from .deformable.step import step_deformables
-from .interval import AWAKE, STAGE, UNTIL, Apart, IntervalScratch, Stage, _detect, _detect_again, _find_awake
+from .interval import AWAKE, STAGE, UNTIL, Apart, IntervalScratch, Stage, _begin, _detect, _detect_again
 from .model import Settings
 from .rigid.constraints import ConstraintSet
 from .rigid.contact_cache import Pairing, Pairs
 from .rigid.detection import ContactPoints
 from .rigid.groups import Bodies, Scene
-from .rigid.joints import Joints, gather_joints
+from .rigid.joints import Joints
 from .state import ContactCache
-from .substeps import run_substeps
+from .substeps import Left, run_substeps
 
 
 @kernel(apart=True)
@@ -50,13 +52,10 @@ def run_coupled_interval(
     if numbers[UNTIL] == Stage.SOLVE:
         tied.active[0] = 0
         return
-    settings, world, rigid, asm = scene.settings, scratch.world, scratch.rigid, bodies.assemblies
-    gather_joints(tied, bodies)
-    numbers[AWAKE] = _find_awake(asm, rigid.awake)
+    settings, rigid, searched = scene.settings, scratch.rigid, scratch.searched
+    _begin(scene, bodies, tied, scratch, numbers)
     awake = rigid.awake[: numbers[AWAKE]]
-    step, count, regroup = 0, 0, 1
-    world.placed_at[:] = 0
-    rigid.inertia_at[:] = 0
+    at, regroup = Left(np.int64(0), np.int64(0), np.int64(0), np.int64(0)), 1
     h = settings.interval / settings.substeps
     for number in range(settings.substeps):
         if number % every == 0:
@@ -68,12 +67,17 @@ def run_coupled_interval(
             )
         _give(deformables, bodies, settings, h, every, int(number % every == 0))
         end = number + 1
-        step, count = call_apart(
-            apart.run_substeps, run_substeps, (settings, bodies, solver, tied, awake, step, end, count, regroup, rigid)
-        )
-        regroup = 0
-        if count:
-            regroup = _detect_again(scene, bodies, cache, pairs, points, solver, scratch, apart, step, count)
+        while True:
+            at = call_apart(
+                apart.run_substeps,
+                run_substeps,
+                (settings, bodies, solver, tied, awake, searched, at.step, end, at.midway, at.stale, regroup, rigid),
+            )
+            regroup = 0
+            if at.stale or at.escaped:
+                regroup = _detect_again(scene, bodies, cache, pairs, points, solver, scratch, apart, at, numbers)
+            if at.step == end:
+                break
     numbers[STAGE] = Stage.DONE
 
 

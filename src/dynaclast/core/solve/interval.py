@@ -26,14 +26,15 @@ from .rigid.constraints import (
     make_arms,
     update_inverse_masses,
 )
-from .rigid.contact_cache import Pairing, Pairs, match_cache, sleeping_pairs_first
+from .rigid.contact_cache import KNOWN, Pairing, Pairs, match_cache, sleeping_pairs_first
 from .rigid.detection import ContactPoints, DetectionScratch, Span, find_contacts, make_detection_scratch
 from .rigid.groups import Bodies, Scene, WorldShapes, make_world_shapes
 from .rigid.joints import Joints, gather_joints
-from .rigid.redetection import prepare_redetection
+from .rigid.late_pairs import Searched, add_late_pairs, begin_search, make_searched, most_late
+from .rigid.redetection import prepare_redetection, turn_inertias
 from .rigid.substep import RigidScratch, make_rigid_scratch
 from .state import Assemblies, ContactCache
-from .substeps import run_substeps
+from .substeps import Left, run_substeps
 
 
 class Stage(IntEnum):
@@ -72,6 +73,7 @@ class IntervalScratch(NamedTuple):
     detection: DetectionScratch
     rigid: RigidScratch
     arms: Arms
+    searched: Searched
 
 
 class Apart(NamedTuple):
@@ -98,7 +100,7 @@ def apart_for(scene: Scene, bodies: Bodies, parts: Parts, step: int) -> Apart:
             scene, bodies, cache, pairs, which, Span(0, 0.0), scratch.world, points, scratch.detection
         ),
         build_constraints.address(scene, bodies, cache, which, points, solver, 0, scratch.arms),
-        run_substeps.address(scene.settings, bodies, solver, tied, rigid.awake, 0, 0, 0, 0, rigid),
+        run_substeps.address(scene.settings, bodies, solver, tied, rigid.awake, scratch.searched, 0, 0, 0, 0, 0, rigid),
         step,
     )
 
@@ -118,6 +120,7 @@ def make_interval_scratch(model: Model, center: Array) -> IntervalScratch:
         make_detection_scratch(),
         make_rigid_scratch(model.piece_count + 1),
         make_arms(),
+        make_searched(model.piece_count + 1, len(center)),
     )
 
 
@@ -157,8 +160,10 @@ def _detect(
         sort_along(world.lower, axis, order)
         found = find_pairs(scene, bodies, world, axis, order, scratch.activity, pairs.shape_a, pairs.shape_b)
         numbers[PAIRS] = found
-        if found > numbers[CAPACITY] or numbers[ENTRIES] + found > len(cache.shape_a):
+        most = found + most_late(found)
+        if most > numbers[CAPACITY] or numbers[ENTRIES] + most > len(cache.shape_a):
             return False
+        scratch.searched.found[0] = found
         sort_pairs(pairs.shape_a, pairs.shape_b, found, scratch.start, pairs.entry, pairs.ordered)
         entries = match_cache(pairs, found, hulls, bodies, cache, numbers[ENTRIES], pairing)
         numbers[ENTRIES] = entries
@@ -200,6 +205,18 @@ def _detect(
 
 
 @kernel(inline=True)
+def _begin(scene: Scene, bodies: Bodies, tied: Joints, scratch: IntervalScratch, numbers: Index) -> None:
+    """Before the first substep: what takes part in them."""
+    world, rigid = scratch.world, scratch.rigid
+    gather_joints(tied, bodies)
+    numbers[AWAKE] = _find_awake(bodies.assemblies, rigid.awake)
+    world.placed_at[:] = 0
+    rigid.inertia_at[:] = 0
+    scratch.searched.met[:] = 0
+    begin_search(scene, bodies, world, rigid.awake[: numbers[AWAKE]], scratch.searched)
+
+
+@kernel(inline=True)
 def _detect_again(
     scene: Scene,
     bodies: Bodies,
@@ -209,16 +226,36 @@ def _detect_again(
     solver: ConstraintSet,
     scratch: IntervalScratch,
     apart: Apart,
-    step: int,
-    count: int,
+    at: Left,
+    numbers: Index,
 ) -> int:
-    """Detect so many stale contacts anew before a substep; returns 1 where there are new ones."""
+    """Detect stale contacts anew where substeps stopped, and what is met by what leaves where it was expected; returns
+    1 where there are new contacts.
+    """
     settings, world, stale, rigid = scene.settings, scratch.world, solver.stale, scratch.rigid
-    span = Span(np.int64(step), settings.interval * (1.0 - step / settings.substeps))
-    had = solver.counts[CONTACTS]
-    for x in range(0, count, BLOCK):
-        last = min(x + BLOCK, count)
-        prepare_redetection(solver, x, last, bodies, cache, span.number, rigid.inertia_at, scratch.detection.matrix)
+    number = np.int64(at.step if at.step > 0 else settings.substeps)  # 0 is that at the start of the interval
+    span = Span(number, settings.interval * (1.0 - at.step / settings.substeps))
+    had, known, matrix = solver.counts[CONTACTS], numbers[PAIRS], scratch.detection.matrix
+    if at.escaped:
+        numbers[PAIRS] = add_late_pairs(
+            scene,
+            bodies,
+            world,
+            at.escaped,
+            number,
+            span.time,
+            scratch.activity,
+            cache,
+            numbers[ENTRIES],
+            pairs,
+            known,
+            scratch.searched,
+            matrix,
+        )
+        numbers[ENTRIES] += numbers[PAIRS] - known
+    for x in range(0, at.stale, BLOCK):
+        last = min(x + BLOCK, at.stale)
+        prepare_redetection(solver, x, last, bodies, cache, number, rigid.inertia_at, matrix)
         which = stale.entry[x:last]
         call_apart(
             apart.find_contacts,
@@ -228,6 +265,19 @@ def _detect_again(
         call_apart(
             apart.build_constraints, build_constraints, (scene, bodies, cache, which, points, solver, x, scratch.arms)
         )
+    if numbers[PAIRS] > known:
+        late = pairs.entry[known : numbers[PAIRS]]
+        turn_inertias(scene, late, bodies, cache, number, rigid.inertia_at, matrix)
+        call_apart(
+            apart.find_contacts,
+            find_contacts,
+            (scene, bodies, cache, pairs, late, span, world, points, scratch.detection),
+        )
+        call_apart(
+            apart.build_constraints, build_constraints, (scene, bodies, cache, late, points, solver, -1, scratch.arms)
+        )
+        for k in late:
+            pairs.known[k] = KNOWN
     return np.int64(solver.counts[CONTACTS] > had)  # type: ignore[return-value]
 
 
@@ -249,26 +299,24 @@ def run_interval(
 
     cache   : of which the first numbers[ENTRIES] entries are in use; pairing, pairs and points have room for as many
     numbers : (7,) int64, in and out, places as STAGE and following; where the stage is still DETECT or DETECT_AGAIN
-              afterwards, there was no room for numbers[PAIRS] pairs: make room and go on
+              afterwards, there was no room for numbers[PAIRS] pairs and those to come: make room and go on
     """
     if not _detect(scene, bodies, cache, pairing, pairs, points, solver, scratch, apart, numbers):
         return
     if numbers[UNTIL] == Stage.SOLVE:
         tied.active[0] = 0
         return
-    settings, world, rigid = scene.settings, scratch.world, scratch.rigid
-    gather_joints(tied, bodies)
-    numbers[AWAKE] = _find_awake(bodies.assemblies, rigid.awake)
+    settings, rigid, searched = scene.settings, scratch.rigid, scratch.searched
+    _begin(scene, bodies, tied, scratch, numbers)
     awake = rigid.awake[: numbers[AWAKE]]
-    step, count, regroup = 0, 0, 1
-    end = settings.substeps
-    world.placed_at[:] = 0
-    rigid.inertia_at[:] = 0
+    at, regroup, end = Left(np.int64(0), np.int64(0), np.int64(0), np.int64(0)), 1, settings.substeps
     while True:
-        step, count = call_apart(
-            apart.run_substeps, run_substeps, (settings, bodies, solver, tied, awake, step, end, count, regroup, rigid)
+        at = call_apart(
+            apart.run_substeps,
+            run_substeps,
+            (settings, bodies, solver, tied, awake, searched, at.step, end, at.midway, at.stale, regroup, rigid),
         )
-        if count == 0:
+        if at.stale == 0 and at.escaped == 0:
             break
-        regroup = _detect_again(scene, bodies, cache, pairs, points, solver, scratch, apart, step, count)
+        regroup = _detect_again(scene, bodies, cache, pairs, points, solver, scratch, apart, at, numbers)
     numbers[STAGE] = Stage.DONE

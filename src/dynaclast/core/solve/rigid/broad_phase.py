@@ -24,6 +24,9 @@ IMPACT_MARGIN = 0.03
 """By this share of its size the bounds of what can move are wider than where it is headed: an impact may send it
 elsewhere."""
 
+MOST_TURN = 2.0
+"""Surfaces swing no further than by so many radians [rad], however far they turn: that is as wide as they are."""
+
 TREE_DEPTH = 128
 """Room for nodes of a bounding-volume tree that wait to be visited."""
 
@@ -66,6 +69,40 @@ def transform_shape(
 
 
 @kernel(inner=True)
+def sweep_bounds(scene: Scene, bodies: Bodies, world: WorldShapes, s: int, a: int, time: float) -> None:
+    """Bounds of a placed shape s of assembly a, over a time [s] from now on."""
+    hulls, pieces, settings, asm = scene.hulls, scene.pieces, scene.settings, bodies.assemblies
+    lower, upper = world.lower, world.upper
+    for k in range(3):
+        lower[s, k] = np.inf
+        upper[s, k] = -np.inf
+    for v in range(hulls.vertex_start[s], hulls.vertex_start[s + 1]):
+        for i in range(3):
+            lower[s, i] = min(lower[s, i], world.vertices[v, i])
+            upper[s, i] = max(upper[s, i], world.vertices[v, i])
+    margin = IMPACT_MARGIN if asm.motion[a] == Motion.DYNAMIC else CONTACT_MARGIN
+    grow = hulls.radius[s] + margin * pieces.size[hulls.piece[s]]
+    w = asm.angular_velocity[a]
+    turn = np.sqrt(w[0] ** 2 + w[1] ** 2 + w[2] ** 2)
+    swing = min(turn * time, MOST_TURN) * (hulls.bound[s] + arm_of(world, asm, s, a))
+    for k in range(3):
+        fall = (abs(settings.gravity[k]) + abs(bodies.acceleration[a, k])) * time * time
+        d = asm.velocity[a, k] * time
+        lower[s, k] += min(d, 0.0) - grow - swing - fall
+        upper[s, k] += max(d, 0.0) + grow + swing + fall
+
+
+@kernel(inline=True)
+def arm_of(world: WorldShapes, asm: Assemblies, s: int, a: int) -> float:
+    """How far the centre of a placed shape's piece is from that of its assembly [m]."""
+    return np.sqrt(
+        (world.center[s, 0] - asm.position[a, 0]) ** 2
+        + (world.center[s, 1] - asm.position[a, 1]) ** 2
+        + (world.center[s, 2] - asm.position[a, 2]) ** 2
+    )
+
+
+@kernel(inner=True)
 def update_shapes(scene: Scene, bodies: Bodies, world: WorldShapes, everything: int, m: Array) -> None:
     """Place all shapes that may have moved, and sweep their bounds over the interval.
 
@@ -73,7 +110,6 @@ def update_shapes(scene: Scene, bodies: Bodies, world: WorldShapes, everything: 
     m          : (3, 3) float64, scratch
     """
     hulls, pieces, settings, asm = scene.hulls, scene.pieces, scene.settings, bodies.assemblies
-    lower, upper = world.lower, world.upper
     for s in range(len(hulls.piece)):
         p = hulls.piece[s]
         a = bodies.piece_assembly[p]
@@ -81,28 +117,7 @@ def update_shapes(scene: Scene, bodies: Bodies, world: WorldShapes, everything: 
             continue
         quaternion_to_matrix(asm.orientation[a], m)
         transform_shape(hulls, pieces, asm, s, a, m, world)
-        for k in range(3):
-            lower[s, k] = np.inf
-            upper[s, k] = -np.inf
-        for v in range(hulls.vertex_start[s], hulls.vertex_start[s + 1]):
-            for i in range(3):
-                lower[s, i] = min(lower[s, i], world.vertices[v, i])
-                upper[s, i] = max(upper[s, i], world.vertices[v, i])
-        margin = IMPACT_MARGIN if asm.motion[a] == Motion.DYNAMIC else CONTACT_MARGIN
-        grow = hulls.radius[s] + margin * pieces.size[p]
-        w = asm.angular_velocity[a]
-        turn = np.sqrt(w[0] ** 2 + w[1] ** 2 + w[2] ** 2)
-        arm = np.sqrt(
-            (world.center[s, 0] - asm.position[a, 0]) ** 2
-            + (world.center[s, 1] - asm.position[a, 1]) ** 2
-            + (world.center[s, 2] - asm.position[a, 2]) ** 2
-        )
-        swing = min(turn * settings.interval, 2.0) * (hulls.bound[s] + arm)
-        for k in range(3):
-            fall = (abs(settings.gravity[k]) + abs(bodies.acceleration[a, k])) * settings.interval * settings.interval
-            d = asm.velocity[a, k] * settings.interval
-            lower[s, k] += min(d, 0.0) - grow - swing - fall
-            upper[s, k] += max(d, 0.0) + grow + swing + fall
+        sweep_bounds(scene, bodies, world, s, a, settings.interval)
 
 
 @kernel(inner=True)
@@ -227,7 +242,7 @@ def _hull_pairs(
                 continue
             if bodies.piece_assembly[hulls.piece[t]] == slot_s:
                 continue
-            if _uncollided(scene.uncollided, scene.pieces.body[hulls.piece[s]], scene.pieces.body[hulls.piece[t]]):
+            if uncollided(scene.uncollided, scene.pieces.body[hulls.piece[s]], scene.pieces.body[hulls.piece[t]]):
                 continue
             if count < room:
                 out_a[count] = min(s, t)
@@ -237,16 +252,16 @@ def _hull_pairs(
 
 
 @kernel(inner=True)
-def _uncollided(uncollided: Index, a: int, b: int) -> bool:
-    """Whether two bodies do not touch, since a tie joins them."""
-    for k in range(len(uncollided)):
-        if (uncollided[k, 0] == a and uncollided[k, 1] == b) or (uncollided[k, 0] == b and uncollided[k, 1] == a):
+def uncollided(pairs: Index, a: int, b: int) -> bool:
+    """Whether two bodies do not touch, since a tie joins them, as the (n, 2) pairs do that are joined so."""
+    for k in range(len(pairs)):
+        if (pairs[k, 0] == a and pairs[k, 1] == b) or (pairs[k, 0] == b and pairs[k, 1] == a):
             return True
     return False
 
 
 @kernel(inner=True)
-def _overlap(lower: Array, upper: Array, s: int, t: int) -> bool:
+def overlap(lower: Array, upper: Array, s: int, t: int) -> bool:
     """Whether the bounds of two shapes overlap."""
     for c in range(3):
         if lower[t, c] > upper[s, c] or upper[t, c] < lower[s, c]:
@@ -254,58 +269,66 @@ def _overlap(lower: Array, upper: Array, s: int, t: int) -> bool:
     return True
 
 
-@kernel(allocates=True, inner=True)
+@kernel(inner=True)
 def _mesh_pairs(
     scene: Scene, bodies: Bodies, world: WorldShapes, x: int, activity: Flags, out_a: Index, out_b: Index, count: int
 ) -> int:
-    """Pairs of the triangles of mesh x with the shapes whose bounds meet theirs, by its tree; ``count`` were found."""
+    """Pairs of the triangles of mesh x with the shapes whose bounds meet theirs; ``count`` were found."""
+    kinematic = bodies.assemblies.motion[bodies.piece_assembly[scene.meshes.piece[x]]] == Motion.KINEMATIC
+    for s in range(len(activity)):
+        if activity[s] == Activity.MOVING or (kinematic and activity[s] == Activity.ASLEEP):
+            count = triangles_near(scene, bodies, world, x, s, out_a, out_b, count)
+    return count
+
+
+@kernel(allocates=True, inner=True)
+def triangles_near(
+    scene: Scene, bodies: Bodies, world: WorldShapes, x: int, s: int, out_a: Index, out_b: Index, count: int
+) -> int:
+    """Pairs of a shape s with the triangles of mesh x whose bounds meet its own, by the tree of the mesh; ``count``
+    were found before, and beyond the room of out_a nothing is written.
+    """
     hulls, pieces, meshes, asm = scene.hulls, scene.pieces, scene.meshes, bodies.assemblies
     piece = meshes.piece[x]
+    if uncollided(scene.uncollided, pieces.body[hulls.piece[s]], pieces.body[piece]):
+        return count
     a = bodies.piece_assembly[piece]
-    kinematic = asm.motion[a] == Motion.KINEMATIC
     m = np.empty((3, 3))
     quaternion_to_matrix(asm.orientation[a], m)
     stack = np.empty(TREE_DEPTH, np.int32)
     mid, half, low, high = np.empty(3), np.empty(3), np.empty(3), np.empty(3)
-    center = np.empty(3)
     for c in range(3):
-        center[c] = asm.position[a, c]
+        center = asm.position[a, c]
         for d in range(3):
-            center[c] += m[c, d] * (pieces.rest_center[piece, d] - asm.rest_center[a, d])
-    for s in range(len(activity)):
-        if activity[s] != Activity.MOVING and not (kinematic and activity[s] == Activity.ASLEEP):
-            continue
-        if _uncollided(scene.uncollided, pieces.body[hulls.piece[s]], pieces.body[piece]):
-            continue
+            center += m[c, d] * (pieces.rest_center[piece, d] - asm.rest_center[a, d])
+        mid[c] = 0.5 * (world.lower[s, c] + world.upper[s, c]) - center
+        half[c] = 0.5 * (world.upper[s, c] - world.lower[s, c])
+    for c in range(3):
+        at = m[0, c] * mid[0] + m[1, c] * mid[1] + m[2, c] * mid[2]
+        reach = abs(m[0, c]) * half[0] + abs(m[1, c]) * half[1] + abs(m[2, c]) * half[2]
+        low[c], high[c] = at - reach, at + reach
+    stack[0] = meshes.root[x]
+    top = 1
+    while top > 0:
+        top -= 1
+        n = stack[top]
+        apart = False
         for c in range(3):
-            mid[c] = 0.5 * (world.lower[s, c] + world.upper[s, c]) - center[c]
-            half[c] = 0.5 * (world.upper[s, c] - world.lower[s, c])
-        for c in range(3):
-            at = m[0, c] * mid[0] + m[1, c] * mid[1] + m[2, c] * mid[2]
-            reach = abs(m[0, c]) * half[0] + abs(m[1, c]) * half[1] + abs(m[2, c]) * half[2]
-            low[c], high[c] = at - reach, at + reach
-        stack[0] = meshes.root[x]
-        top = 1
-        while top > 0:
-            top -= 1
-            n = stack[top]
-            apart = False
-            for c in range(3):
-                if meshes.lower[n, c] > high[c] or meshes.upper[n, c] < low[c]:
-                    apart = True
-            if apart:
+            if meshes.lower[n, c] > high[c] or meshes.upper[n, c] < low[c]:
+                apart = True
+        if apart:
+            continue
+        if meshes.child[n] >= 0:
+            stack[top] = meshes.child[n]
+            stack[top + 1] = meshes.child[n] + 1
+            top += 2
+            continue
+        for k in range(meshes.start[n], meshes.start[n] + meshes.triangle_count[n]):
+            t = meshes.order[k]
+            if not overlap(world.lower, world.upper, s, t):
                 continue
-            if meshes.child[n] >= 0:
-                stack[top] = meshes.child[n]
-                stack[top + 1] = meshes.child[n] + 1
-                top += 2
-                continue
-            for k in range(meshes.start[n], meshes.start[n] + meshes.triangle_count[n]):
-                t = meshes.order[k]
-                if not _overlap(world.lower, world.upper, s, t):
-                    continue
-                if count < len(out_a):
-                    out_a[count] = s
-                    out_b[count] = t
-                count += 1
+            if count < len(out_a):
+                out_a[count] = s
+                out_b[count] = t
+            count += 1
     return count

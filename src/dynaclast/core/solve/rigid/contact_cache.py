@@ -12,8 +12,10 @@ from ..model import Hulls, Motion
 from ..state import Assemblies, ContactCache
 from .groups import Bodies
 
-NEW, KNOWN, DORMANT = range(3)
-"""What an entry is to a detection: of a new pair; remembered; of a pair that neither side of which is awake."""
+NEW, KNOWN, DORMANT, LATE = range(4)
+"""What an entry is to a detection: of a new pair; remembered; of a pair that neither side of which is awake; of a new
+pair that was found within the interval.
+"""
 UNSEEN = 1.0
 """The penetration allowance, else never above 0, of an entry whose pair was not looked at yet: it is still new where a
 detection begins again."""
@@ -149,15 +151,21 @@ def _enter_new(
         pairs.entry[n] = k
         scratch.pair[k] = n
         pairs.known[k] = NEW
-        cache.shape_a[k], cache.shape_b[k] = pairs.shape_a[n], pairs.shape_b[n]
-        cache.penetration_allowance[k], cache.penetration[k], cache.impact_impulse[k] = UNSEEN, 0.0, 0.0
-        cache.point_count[k] = cache.feature[k] = 0
-        for c in range(3):
-            cache.normal[k, c] = cache.normal_a[k, c] = cache.normal_b[k, c] = 0.0
-            for i in range(4):
-                cache.point_a[k, i, c] = cache.point_b[k, i, c] = 0.0
-        clear_impulses(cache, k)
+        enter_pair(cache, k, pairs.shape_a[n], pairs.shape_b[n])
     return first, count
+
+
+@kernel(inner=True)
+def enter_pair(cache: ContactCache, k: int, shape_a: int, shape_b: int) -> None:
+    """Entry k is of a pair that was not looked at yet."""
+    cache.shape_a[k], cache.shape_b[k] = shape_a, shape_b
+    cache.penetration_allowance[k], cache.penetration[k], cache.impact_impulse[k] = UNSEEN, 0.0, 0.0
+    cache.point_count[k] = cache.feature[k] = 0
+    for c in range(3):
+        cache.normal[k, c] = cache.normal_a[k, c] = cache.normal_b[k, c] = 0.0
+        for i in range(4):
+            cache.point_a[k, i, c] = cache.point_b[k, i, c] = 0.0
+    clear_impulses(cache, k)
 
 
 @kernel(inner=True)

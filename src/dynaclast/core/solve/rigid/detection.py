@@ -17,7 +17,7 @@ from ..model import GROUND, Motion
 from ..state import Assemblies, ContactCache
 from .assemblies import wake, wake_one
 from .broad_phase import CONTACT_MARGIN, transform_shape
-from .contact_cache import KNOWN, NEW, Pairs, clear_impulses
+from .contact_cache import KNOWN, LATE, NEW, Pairs, clear_impulses
 from .groups import Bodies, Scene, WorldShapes
 from .manifold import Patch, make_patch
 from .narrow_phase import collide_ground, collide_hulls, collide_on_face, collide_triangle
@@ -108,8 +108,8 @@ def make_contact_points(entries: int) -> ContactPoints:
 class Span(NamedTuple):
     """When a detection looks.
 
-    number : int, 0 at the start of an interval, when all shapes are placed; later the number of the substep, when they
-             are placed as they are wanted, and nothing wakes
+    number : int, 0 at the start of an interval, when all shapes are placed; later another for every pose, when they are
+             placed as they are wanted, and nothing wakes
     time   : float, [s], until the next detection
     """
 
@@ -396,7 +396,8 @@ def find_contacts(
             n = collide_ground(hulls, world, s, scene.settings.ground_height, margin, patch)
             axis[0], axis[1], axis[2] = 0.0, 1.0, 0.0
         else:
-            n = _find_points(scene, world, inside, cache, k, new, bend, margin, scratch)
+            unseen = new or known.known[k] == LATE
+            n = _find_points(scene, world, inside, cache, k, unseen, bend, margin, scratch)
         for c in range(3):
             cache.normal[k, c] = axis[c]
         had = cache.point_count[k]

@@ -9,7 +9,7 @@ from ...kernels import kernel
 from ...kernels.linalg import quaternion_to_matrix
 from ..state import ContactCache
 from .constraints import CONTACTS, SPECULATIVE, ConstraintSet, rotate_inverse_inertia, store_contact_impulses
-from .groups import Bodies
+from .groups import Bodies, Scene
 
 REDETECTION_SHARE = 0.01
 """Contact points are looked for again once their bodies' surfaces have turned by more than this share of the smaller
@@ -56,21 +56,16 @@ def _may_touch(normal: Array, x: float, y: float, z: float, far: float, gap: flo
 @kernel(inner=True)
 def find_stale(solver: ConstraintSet, bodies: Bodies, h: float) -> int:
     """Contacts whose bodies have turned, or slid along each other, so far since their points were found that other
-    points may meet, and speculative pairs that may meet within the next substep h [s]: into solver.stale. Returns how
-    many.
+    points may meet, and what ``find_meeting`` finds: into solver.stale. Returns how many.
     """
-    contacts, speculative, stale = solver.contacts, solver.speculative, solver.stale
+    contacts, stale = solver.contacts, solver.stale
     displacement, rotation = bodies.displacement, bodies.rotation
-    v, w = bodies.assemblies.velocity, bodies.assemblies.angular_velocity
     n = 0
     for r in range(solver.counts[CONTACTS]):
+        if contacts.point_count[r] == 0:
+            continue
         a, b = contacts.body_a[r], contacts.body_b[r]
         x, y, z, far = _relative_motion(contacts.reference_motion[r], contacts.bound[r], a, b, displacement, rotation)
-        if contacts.point_count[r] == 0:
-            if _may_touch(contacts.normal[r], x, y, z, far, contacts.separation[r, 0]):
-                stale.place[n], stale.speculative[n] = r, 0
-                n += 1
-            continue
         along = contacts.normal[r, 0] * x + contacts.normal[r, 1] * y + contacts.normal[r, 2] * z
         far += SLIDE_WEIGHT * np.sqrt(max(0.0, x * x + y * y + z * z - along * along))
         if far <= REDETECTION_SHARE * contacts.size[r]:
@@ -81,20 +76,55 @@ def find_stale(solver: ConstraintSet, bodies: Bodies, h: float) -> int:
         if far > gap:
             stale.place[n], stale.speculative[n] = r, 0
             n += 1
+    return find_meeting(solver, bodies, h, n)
+
+
+@kernel(inner=True)
+def find_meeting(solver: ConstraintSet, bodies: Bodies, h: float, n: int) -> int:
+    """What was apart and may meet within the next h [s]: contacts without points, and speculative pairs; into
+    solver.stale, behind the first n there. Returns how many are there then.
+    """
+    contacts, speculative, stale = solver.contacts, solver.speculative, solver.stale
+    for r in range(solver.counts[CONTACTS]):
+        if contacts.point_count[r] == 0 and _may_meet(
+            contacts.reference_motion[r],
+            contacts.bound[r],
+            contacts.body_a[r],
+            contacts.body_b[r],
+            contacts.normal[r],
+            contacts.separation[r, 0],
+            bodies,
+            h,
+        ):
+            stale.place[n], stale.speculative[n] = r, 0
+            n += 1
     for s in range(solver.counts[SPECULATIVE]):
-        if speculative.separation[s] == np.inf:
-            continue
-        a, b = speculative.body_a[s], speculative.body_b[s]
-        x, y, z, far = _relative_motion(
-            speculative.reference_motion[s], speculative.bound[s], a, b, displacement, rotation
-        )
-        x, y, z = x + h * (v[a, 0] - v[b, 0]), y + h * (v[a, 1] - v[b, 1]), z + h * (v[a, 2] - v[b, 2])
-        far += h * speculative.bound[s, 0] * np.sqrt(w[a, 0] ** 2 + w[a, 1] ** 2 + w[a, 2] ** 2)
-        far += h * speculative.bound[s, 1] * np.sqrt(w[b, 0] ** 2 + w[b, 1] ** 2 + w[b, 2] ** 2)
-        if _may_touch(speculative.normal[s], x, y, z, far, speculative.separation[s]):
+        if speculative.separation[s] < np.inf and _may_meet(
+            speculative.reference_motion[s],
+            speculative.bound[s],
+            speculative.body_a[s],
+            speculative.body_b[s],
+            speculative.normal[s],
+            speculative.separation[s],
+            bodies,
+            h,
+        ):
             stale.place[n], stale.speculative[n] = s, 1
             n += 1
     return n
+
+
+@kernel(inner=True)
+def _may_meet(
+    reference: Array, bound: Array, a: int, b: int, normal: Array, gap: float, bodies: Bodies, h: float
+) -> bool:
+    """Whether two bodies whose surfaces were a gap apart along the normal (3,) may meet within the next h [s]."""
+    v, w = bodies.assemblies.velocity, bodies.assemblies.angular_velocity
+    x, y, z, far = _relative_motion(reference, bound, a, b, bodies.displacement, bodies.rotation)
+    x, y, z = x + h * (v[a, 0] - v[b, 0]), y + h * (v[a, 1] - v[b, 1]), z + h * (v[a, 2] - v[b, 2])
+    far += h * bound[0] * np.sqrt(w[a, 0] ** 2 + w[a, 1] ** 2 + w[a, 2] ** 2)
+    far += h * bound[1] * np.sqrt(w[b, 0] ** 2 + w[b, 1] ** 2 + w[b, 2] ** 2)
+    return _may_touch(normal, x, y, z, far, gap)
 
 
 @kernel(inner=True)
@@ -116,7 +146,6 @@ def prepare_redetection(
     m          : (3, 3) float64, scratch
     """
     contacts, speculative, stale = solver.contacts, solver.speculative, solver.stale
-    asm = bodies.assemblies
     for x in range(first, last):
         r = stale.place[x]
         if stale.speculative[x]:
@@ -125,9 +154,25 @@ def prepare_redetection(
             k, a, b = contacts.cache_index[r], contacts.body_a[r], contacts.body_b[r]
             store_contact_impulses(contacts, r, cache)
         stale.entry[x] = k
-        for side in range(2):
-            c = a if side == 0 else b
-            if inertia_at[c] != number and bodies.inv_mass[c] > 0.0:
-                inertia_at[c] = number
-                quaternion_to_matrix(asm.orientation[c], m)
-                rotate_inverse_inertia(asm, c, m, bodies.inv_inertia)
+        _turn_inertia(a, bodies, number, inertia_at, m)
+        _turn_inertia(b, bodies, number, inertia_at, m)
+
+
+@kernel(inner=True)
+def turn_inertias(
+    scene: Scene, which: Index, bodies: Bodies, cache: ContactCache, number: int, inertia_at: Index, m: Array
+) -> None:
+    """Turn the inertias of what new entries (n,) of the cache are of; other arguments as ``prepare_redetection``."""
+    for k in which:
+        _turn_inertia(bodies.piece_assembly[scene.hulls.piece[cache.shape_a[k]]], bodies, number, inertia_at, m)
+        if cache.shape_b[k] >= 0:
+            _turn_inertia(bodies.piece_assembly[scene.hulls.piece[cache.shape_b[k]]], bodies, number, inertia_at, m)
+
+
+@kernel(inner=True)
+def _turn_inertia(a: int, bodies: Bodies, number: int, inertia_at: Index, m: Array) -> None:
+    """Turn the inertia of assembly a, where that was not done for this detection."""
+    if inertia_at[a] != number and bodies.inv_mass[a] > 0.0:
+        inertia_at[a] = number
+        quaternion_to_matrix(bodies.assemblies.orientation[a], m)
+        rotate_inverse_inertia(bodies.assemblies, a, m, bodies.inv_inertia)

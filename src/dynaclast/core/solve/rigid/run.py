@@ -37,6 +37,7 @@ from .forcing import gather_forcing
 from .groups import bodies_of, scene_of
 from .joint_solver import joint_loads
 from .joints import joints_of, wake_joined
+from .late_pairs import LATE_AT_LEAST, LATE_SHARE
 from .sleep import Links, SleepScratch, any_awake, make_links, update_sleep
 
 NOTHING_DONE = np.zeros((0, 3))
@@ -184,7 +185,7 @@ class RigidRun:
             if numbers[STAGE] >= until:
                 return self._scratch.rigid.awake[: numbers[AWAKE]]
             wanted = int(numbers[PAIRS])
-            self._grow(wanted + wanted // 2)
+            self._grow(wanted + wanted // 2 + wanted // LATE_SHARE + LATE_AT_LEAST)
 
     def _grow(self, room: int) -> None:
         """Room for more pairs of an interval."""
