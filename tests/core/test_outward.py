@@ -113,7 +113,7 @@ def test_what_has_sunk_in_over_the_rim_is_held_up_not_back(far: float) -> None:
 
 
 def test_a_ball_beside_the_rim_rolls_on() -> None:
-    for far in (0.02, 0.003, 0.0):
+    for far in (0.02, 0.003, 0.0):  # just over where both meet, too
         two = Two(ball("ball", (-far, 1.2, 0), 0.2))
         count, patch = two.collide(2, 1 - two.right)
         assert count == 1 and patch.normal == pytest.approx(UP)

@@ -19,8 +19,10 @@ from .polytope import core_of, empty_solid, first_of_each, solid_of
 ROUNDING = 0.01
 """Rounding radius as a share of the hull's size (cube root of its volume)."""
 
-MOST_BLUNT = 0.002
-"""The rounding is made smaller where it would take more than this share of the hull's size off a sharp corner."""
+MOST_BLUNT = 0.004, 0.006
+"""The rounding is made smaller where it would take more than this off a sharp corner: [m], and as a share of the hull's
+size.
+"""
 
 MANY_TO_KEEP, MOST_CORNERS = 64, 128
 """A hull with more corners than the first is replaced by that of fewer of them, at most the second."""
@@ -54,6 +56,11 @@ class Hull:
     normals: Array
     rings: list[np.ndarray]
     radius: float
+
+
+def most_blunt(size: float) -> float:
+    """How much rounding may take off a corner of a hull of this size [m]."""
+    return min(MOST_BLUNT[0], MOST_BLUNT[1] * size)
 
 
 def ball(center: Array, radius: float) -> Hull:
@@ -145,7 +152,7 @@ def _small_core(points: Array, tol: float) -> Hull | None:
     planes, outer, size = solid.planes[:count], solid.corners[:n].copy(), whole ** (1 / 3)
     inside = -(planes[:, :3] @ outer.mean(axis=0) + planes[:, 3])
     full = min(ROUNDING * size, 0.3 * float(inside.min()))
-    n, radius = core_of(outer, count, whole, full, tol, MOST_BLUNT * size, solid)
+    n, radius = core_of(outer, count, whole, full, tol, most_blunt(size), solid)
     if n == 0:
         return None
     ring, begins = solid.ring[: solid.start[count]].copy(), solid.start[: count + 1].tolist()
@@ -171,7 +178,7 @@ def general_core(points: Array, share: float = 1.0) -> Hull:
             _, first = np.unique(np.round(shrunk / (1e-6 * scale)).astype(np.int64), axis=0, return_index=True)
             core = ConvexHull(shrunk[np.sort(first)])
             blunt = float(np.min(lengths(corners[:, None] - core.points[core.vertices][None]), axis=1).max()) - radius
-            limit = MOST_BLUNT * hull.volume ** (1 / 3)
+            limit = most_blunt(hull.volume ** (1 / 3))
             if len(core.vertices) > MOST_CORNERS:
                 return _drawn_in(hull, radius, limit)
             if blunt > limit and share > 0.02:  # the loss grows in proportion to the radius

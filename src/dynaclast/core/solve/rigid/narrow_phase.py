@@ -39,6 +39,11 @@ FACE_COSINE = 0.985
 PATCH_TOLERANCE = 0.1
 """What a clipped patch may miss of the overlap, as a share of the roundings."""
 
+BESIDE_RIM = 1e-4
+"""A ball is still on a face that it is no further beside than by this share of its hull's bound: one that is just over
+where two pieces meet is on both, not on neither.
+"""
+
 
 @kernel(inner=True)
 def _parting(patch: Patch, gap: float, margin: float, slip: Array) -> bool:
@@ -134,12 +139,13 @@ def _ball_on_face(
     """
     n, at = world.normals[face], world.vertices[hulls.vertex_start[ball]]
     r0, r1, r = hulls.ring_start[face], hulls.ring_start[face + 1], hulls.radius[own]
+    wide = r + BESIDE_RIM * hulls.bound[own]
     for k in range(r0, r1):
         p, q = world.vertices[hulls.ring[k]], world.vertices[hulls.ring[k + 1 if k + 1 < r1 else r0]]
         ex, ey, ez = q[0] - p[0], q[1] - p[1], q[2] - p[2]
         ox, oy, oz = ey * n[2] - ez * n[1], ez * n[0] - ex * n[2], ex * n[1] - ey * n[0]  # out of the face
         out = ox * (at[0] - p[0]) + oy * (at[1] - p[1]) + oz * (at[2] - p[2])
-        if out > r * np.sqrt(ox * ox + oy * oy + oz * oz):
+        if out > wide * np.sqrt(ox * ox + oy * oy + oz * oz):
             return 0
     p = world.vertices[hulls.ring[r0]]
     high = n[0] * (at[0] - p[0]) + n[1] * (at[1] - p[1]) + n[2] * (at[2] - p[2])
