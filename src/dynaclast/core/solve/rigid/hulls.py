@@ -19,7 +19,7 @@ from .polytope import core_of, empty_solid, first_of_each, solid_of
 ROUNDING = 0.01
 """Rounding radius as a share of the hull's size (cube root of its volume)."""
 
-MOST_BLUNT = 0.004, 0.006
+MOST_BLUNT = 0.005, 0.006
 """The rounding is made smaller where it would take more than this off a sharp corner: [m], and as a share of the hull's
 size.
 """
