@@ -29,11 +29,12 @@ def billiards(speed: float, distance: float, thin: dict[str, Any], quality: str)
 
 PLATE = box("plate", (0, 0, 0), (0.02, 3, 3), role="passive")
 GRID = PLATE | {"collision": "exact"}
+SCREEN = GRID | {"shape": {"kind": "box", "size": [0.02, 3, 3], "divisions": [1, 90, 90]}}
 DOOR = box("door", (0, 0, 0), (0.02, 3, 3), material={"mass": 2000})
 
 
 @pytest.mark.parametrize("quality", QUALITIES)
-@pytest.mark.parametrize("thin", [PLATE, GRID, DOOR], ids=["hull", "triangles", "heavy"])
+@pytest.mark.parametrize("thin", [PLATE, GRID, SCREEN, DOOR], ids=["hull", "triangles", "many", "heavy"])
 @pytest.mark.parametrize(("speed", "distance"), [(15.0, 0.05), (28.0, 0.17), (50.0, 0.3)])
 def test_what_is_thrown_by_a_hit_does_not_pass_through_what_was_far_off(
     speed: float, distance: float, thin: dict[str, Any], quality: str

@@ -25,9 +25,9 @@ from .rigid.substep import RigidScratch, begin_interval, begin_substep, end_subs
 class Left(NamedTuple):
     """Where substeps stopped.
 
-    step   : the substep to go on with
-    midway : 1 where that has had its forces and impulses, but nothing has moved yet
-    stale  : how many contacts in solver.stale want to be detected anew
+    step    : the substep to go on with
+    midway  : 1 where that has had its forces and impulses, but nothing has moved yet
+    stale   : how many contacts in solver.stale want to be detected anew
     escaped : how many assemblies in searched.left leave what was searched for them
     """
 

@@ -27,9 +27,9 @@ from .broad_phase import (
 from .contact_cache import LATE, Pairs, enter_pair
 from .groups import Bodies, Scene, WorldShapes
 
-LATE_SHARE, LATE_AT_LEAST = 2, 64
-"""Late pairs of an interval: at most the found ones by the first, and the second more. So much room an interval has,
-and what is found never depends on what there was room for.
+LATE_SHARE, LATE_AT_LEAST = 2, 4096
+"""Late pairs of an interval: at most the found ones by the first, and the second more, as many as a body that is thrown
+at a dense mesh may need. So much room an interval has, and what is found never depends on what there was room for.
 """
 
 
@@ -198,12 +198,9 @@ def _pairs_of(
         pairs.shape_a[found], pairs.shape_b[found] = s, GROUND
         found += 1
     for t in range(len(activity)):
-        if (
-            met[t] == s + 1
-            or activity[t] == Activity.GONE
-            or found >= room
-            or not overlap(world.lower, world.upper, s, t)
-        ):
+        if met[t] == s + 1 or activity[t] == Activity.GONE or found >= room:
+            continue
+        if not overlap(world.lower, world.upper, s, t):
             continue
         p, q = hulls.piece[s], hulls.piece[t]
         if bodies.piece_assembly[q] == a or uncollided(scene.uncollided, scene.pieces.body[p], scene.pieces.body[q]):
@@ -211,10 +208,8 @@ def _pairs_of(
         pairs.shape_a[found], pairs.shape_b[found] = min(s, t), max(s, t)
         found += 1
     for x in range(len(scene.meshes.piece)):
-        begin, last = (
-            found,
-            triangles_near(scene, bodies, world, x, s, pairs.shape_a[:room], pairs.shape_b[:room], found),
-        )
+        begin = found
+        last = triangles_near(scene, bodies, world, x, s, pairs.shape_a[:room], pairs.shape_b[:room], begin)
         for y in range(begin, min(last, room)):
             if met[pairs.shape_b[y]] != s + 1:
                 pairs.shape_a[found], pairs.shape_b[found] = s, pairs.shape_b[y]

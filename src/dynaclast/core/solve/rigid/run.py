@@ -41,7 +41,7 @@ from .late_pairs import LATE_AT_LEAST, LATE_SHARE
 from .sleep import Links, SleepScratch, any_awake, make_links, update_sleep
 
 NOTHING_DONE = np.zeros((0, 3))
-FIRST_ROOM = 1024
+FIRST_ROOM = 1024 + LATE_AT_LEAST
 """Pairs there is room for at the start; more is made as it is needed."""
 
 
