@@ -12,6 +12,7 @@ import numpy as np
 from ..arrays import Flags, Index
 from ..kernels import kernel
 from ..kernels.apart import call_apart
+from .deformable.missed import find_missed
 from .deformable.parts import Deformables
 from .deformable.step import step_deformables
 from .interval import AWAKE, STAGE, UNTIL, Apart, IntervalScratch, Stage, _begin, _detect, _detect_again
@@ -78,6 +79,7 @@ def run_coupled_interval(
                 regroup = _detect_again(scene, bodies, cache, pairs, points, solver, scratch, apart, at, numbers)
             if at.step == end:
                 break
+    find_missed(deformables, scene.hulls, scene.pieces, bodies, searched.thrown, every, settings.interval)
     numbers[STAGE] = Stage.DONE
 
 

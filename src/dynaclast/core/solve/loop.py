@@ -207,8 +207,8 @@ class Run:
         for attempt in range(MOST_RETRIES + 1):
             if attempt:  # bonds have broken, or what was touched was let go
                 rigid.wake_joined()
-            before = copied(self._moving()) if can_break or waiting else None
-            awake = rigid.solve()
+            before = copied(self._moving()) if can_break or waiting or self._can_miss() else None
+            awake = self._solve_looking(before)
             if before is None:
                 break
             last = attempt == MOST_RETRIES
@@ -230,12 +230,27 @@ class Run:
             rigid.fall_asleep(awake)
             return True
         self.tie_breaks.break_vertex_ties(self.deformable)
+        self.deformable.look_as_usual()
         self.deformable.keep_pushes()
         self.deformable.wake_pressed()
         self.deformable.fall_asleep(rigid.fall_asleep(awake, self.deformable.measure_stillness(rigid.bodies)))
         if self.seams:
             self.seams.open_by_tension()
         return True
+
+    def _can_miss(self) -> bool:
+        """Whether a deformable body may meet a piece that was not looked for."""
+        return self.deformable is not None and self.model.piece_count > 0
+
+    def _solve_looking(self, before: tuple[Any, ...] | None) -> Index:
+        """Solve an interval; again, with a look further round, where a deformable body met what was not looked for."""
+        awake = self.rigid.solve()
+        for _ in range(MOST_RETRIES):
+            if self.deformable is None or before is None or not self.deformable.look_further():
+                break
+            self._take_back(before)
+            awake = self.rigid.solve()
+        return awake
 
     def _moving(self) -> tuple[Any, ...]:
         """What an interval changes, the contact cache last."""
@@ -246,10 +261,11 @@ class Run:
         """Hits on pieces by what deforms, in the interval just solved."""
         return None if self.deformable is None else struck_pieces(self.deformable.pushes(), self.deformable.deformables)
 
-    def _take_back(self, before: tuple[Any, Any]) -> None:
+    def _take_back(self, before: tuple[Any, ...]) -> None:
         """To the start of an interval that is to be solved again."""
         *moving, self.state.contact_cache = before
         put_back(self._moving()[:-1], tuple(moving))
+        self.rigid.place_everything()  # what slept was perhaps woken, and moved
 
 
 def frames(

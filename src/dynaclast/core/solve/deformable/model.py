@@ -97,7 +97,8 @@ class DeformableModel:
     names          : of each
     body           : (B,) int32, its number among the bodies of the shot
     tables         : as everything hangs together at the start
-    tables_with    : the same by which seams (Q,) uint8 are open, and the Hold of vertices (N,) uint8
+    tables_with    : the same by which seams (Q,) uint8 are open, the Hold of vertices (N,) uint8, and how many substeps
+                     of rigid bodies a step lasts
     seams          : where pieces hang together
     own_mass       : (N,) float64, [kg], of vertices, each by itself
     own_lattice    : cubes on vertices of their own pieces
@@ -116,7 +117,7 @@ class DeformableModel:
     names: list[str]
     body: Index
     tables: Tables
-    tables_with: Callable[[Flags, Flags], Tables]
+    tables_with: Callable[[Flags, Flags, int], Tables]
     seams: Seams
     own_mass: Array
     own_lattice: LatticeTable

@@ -14,6 +14,7 @@ from ..model import Hold, Hulls, PieceTable, Settings
 from ..rigid.groups import Bodies
 from ..state import NOTHING
 from .contacts import carried, place_points
+from .looked import Looked
 from .meetings import find_meetings
 from .parts import Deformables
 from .pushes import Before
@@ -50,6 +51,7 @@ def find_nearby(
         _begin(parts, mass, bodies, before)
     place_points(e.points, awake, parts.vertices.position, 1, scratch.point)
     place_points(e.points, awake, parts.vertices.velocity, 1, scratch.point_way)
+    _expect_shapes(parts.looked, hulls, pieces, bodies, settings.interval)
     _find_shapes(parts, hulls, pieces, bodies, settings, awake)
     if begins:
         find_meetings(e, scratch.point, scratch.point_way, awake, settings.interval, FASTER, parts.meeting)
@@ -95,15 +97,30 @@ def _reach(parts: Deformables, settings: Settings, b: int) -> float:
 
 
 @kernel(inner=True)
+def _expect_shapes(looked: Looked, hulls: Hulls, pieces: PieceTable, bodies: Bodies, span: float) -> None:
+    """Where shapes are, and how far they could go in a time [s]."""
+    asm = bodies.assemblies
+    for s in range(len(hulls.piece)):
+        p = hulls.piece[s]
+        a = bodies.piece_assembly[p]
+        w, o = asm.angular_velocity[a], looked.center[s]
+        o[0], o[1], o[2] = carried(asm, a, pieces.rest_center[p])
+        speed = np.sqrt(asm.velocity[a, 0] ** 2 + asm.velocity[a, 1] ** 2 + asm.velocity[a, 2] ** 2)
+        speed += np.sqrt(w[0] * w[0] + w[1] * w[1] + w[2] * w[2]) * asm.radius[a]
+        looked.far[s] = span * max(speed, looked.faster[a])
+
+
+@kernel(inner=True)
 def _find_shapes(
     parts: Deformables, hulls: Hulls, pieces: PieceTable, bodies: Bodies, settings: Settings, awake: Index
 ) -> None:
     """Points that may meet a shape."""
     points, collides, out, span = parts.elements.points, parts.elements.collides, parts.near, settings.interval
-    at, going = parts.scratch.point, parts.scratch.point_way
-    asm, count = bodies.assemblies, 0
+    at, going, looked = parts.scratch.point, parts.scratch.point_way, parts.looked
+    count = 0
     for b in awake:
         reach = _reach(parts, settings, np.int64(b))
+        looked.seen[b] = 1
         for start in range(points.first[b], points.first[b + 1], BUNCH):
             last = min(start + BUNCH, points.first[b + 1])
             lx, ly, lz, hx, hy, hz = np.inf, np.inf, np.inf, -np.inf, -np.inf, -np.inf
@@ -114,17 +131,16 @@ def _find_shapes(
                 lz, hz = min(lz, at[i, 2]), max(hz, at[i, 2])
                 fast = max(fast, going[i, 0] * going[i, 0] + going[i, 1] * going[i, 1] + going[i, 2] * going[i, 2])
                 thick = max(thick, points.radius[i] + points.reach[i])
-            margin = thick + span * (np.sqrt(fast) + reach * span)
+            margin = thick + span * (np.sqrt(fast) + reach * span) + looked.wider[b]
+            for i in range(start, last):
+                looked.margin[i] = margin
+                looked.start[i, 0], looked.start[i, 1], looked.start[i, 2] = at[i, 0], at[i, 1], at[i, 2]
             for s in range(len(hulls.piece)):
                 p = hulls.piece[s]
                 if not collides[b, pieces.body[p]] or pieces.hold[p] == Hold.REMOVED:
                     continue
-                a = bodies.piece_assembly[p]
-                cx, cy, cz = carried(asm, a, pieces.rest_center[p])
-                w = asm.angular_velocity[a]
-                speed = np.sqrt(asm.velocity[a, 0] ** 2 + asm.velocity[a, 1] ** 2 + asm.velocity[a, 2] ** 2)
-                speed += np.sqrt(w[0] * w[0] + w[1] * w[1] + w[2] * w[2]) * asm.radius[a]
-                far = hulls.bound[s] + span * speed + margin
+                cx, cy, cz = looked.center[s, 0], looked.center[s, 1], looked.center[s, 2]
+                far = hulls.bound[s] + looked.far[s] + margin
                 if cx + far < lx or cx - far > hx or cy + far < ly or cy - far > hy or cz + far < lz or cz - far > hz:
                     continue
                 for i in range(start, last):

@@ -10,6 +10,7 @@ from ..state import Touching, Vertices
 from .contacts import Near
 from .face_contacts import Cores
 from .groups import Groups
+from .looked import Looked
 from .meetings import Meeting
 from .system import Matrix, Slots, Vectors
 from .tables import Elements, Rows
@@ -63,6 +64,7 @@ class StepScratch(NamedTuple):
                    turn, inertia (9), angular momentum, and what is lost
     turned       : (B,) uint8, whether a body turns as a whole in the step (turning_ahead.py)
     wholes       : (N, 46) float64, of what hangs together (wholes.py)
+    squeezed     : (N,) float64, [m], how far an assembly would drive a vertex by itself; squeezed_by (N,) int32, which
     group_of     : as find_groups
     """
 
@@ -88,6 +90,8 @@ class StepScratch(NamedTuple):
     total: Array
     turned: Flags
     wholes: Array
+    squeezed: Array
+    squeezed_by: Index
     group_of: Index
 
 
@@ -100,6 +104,7 @@ class Deformables(NamedTuple):
     vectors: Vectors
     rows: Rows
     near: Near
+    looked: Looked
     cores: Cores
     inner: InnerFaces
     meeting: Meeting

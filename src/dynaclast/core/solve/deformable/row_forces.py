@@ -7,12 +7,12 @@ import numpy as np
 from ...arrays import Array
 from ...kernels import kernel
 from ...kernels.linalg import multiply_rotated, quaternion_to_matrix
-from ..model import Hold, PieceTable, Settings
+from ..model import Hold, Hulls, PieceTable, Settings
 from ..rigid.groups import Bodies
 from .contacts import carried, passing
 from .meetings import MET
 from .parts import Deformables
-from .system import Group, Matrix, add_row_force, row_motion, row_stiffness
+from .system import Group, Matrix, add_row_force, row_motion, row_stiffness, slot_motion
 from .tables import MOST_VERTICES, Rows
 
 CONTACT_STIFFNESS = 10.0
@@ -21,6 +21,10 @@ MEETING_STIFFNESS = 20.0
 """What meets deformable matter is so many times as stiff as masses over the square of the step."""
 TIE_STIFFNESS = 10.0
 """A tie, likewise."""
+SQUEEZED, BRACED = 0.1, 30.0
+"""What an assembly drives against another shape meets that so many times as stiff as the way is long in this share of
+the shape's thickness, at most by the second: else it would be pressed through.
+"""
 PUSH_OUT = 0.2
 """Share of a penetration that is taken out in a step."""
 PUSH_OUT_SPEED = 1.0
@@ -152,6 +156,43 @@ def stiffen(d: Deformables, first: int, count: int, h: float) -> None:
             rows.stiffness[c] = CONTACT_STIFFNESS * own
         if rows.gap[c] < 0.0:
             rows.gap[c] = max(PUSH_OUT * rows.gap[c], -PUSH_OUT_SPEED * h)
+
+
+@kernel(inner=True)
+def brace(d: Deformables, hulls: Hulls, count: int) -> None:
+    """Make rows of shapes stiffer whose vertices another assembly is about to drive far into them."""
+    rows, squeezed, by = d.rows, d.scratch.squeezed, d.scratch.squeezed_by
+    for c in range(count):
+        for k in range(MOST_VERTICES):
+            if rows.vertex[c, k] >= 0:
+                squeezed[rows.vertex[c, k]] = 0.0
+    driven = False
+    for c in range(count):
+        if rows.slot[c] < 0 or rows.shape[c] < 0 or rows.tie[c] >= 0:
+            continue
+        n = rows.normal[c]
+        u, v, w = slot_motion(rows, d.slots, c, d.vectors.slot_d)
+        way = n[0] * u + n[1] * v + n[2] * w + min(-rows.gap[c], 0.0)
+        for k in range(MOST_VERTICES):
+            i = rows.vertex[c, k]
+            if i >= 0 and way > squeezed[i]:
+                squeezed[i], by[i], driven = way, rows.slot[c], True
+    if not driven:
+        return
+    for c in range(count):
+        s, way, own = rows.shape[c], 0.0, 0.0
+        if s < 0 or rows.tie[c] >= 0:
+            continue
+        for k in range(MOST_VERTICES):
+            i = rows.vertex[c, k]
+            if i >= 0:
+                own += rows.weight[c, k] ** 2 * _own_stiffness(d.matrix, i)
+                if by[i] != rows.slot[c]:
+                    way = max(way, squeezed[i])
+        thick = d.cores.width[s] if d.cores.width[s] < np.inf else hulls.bound[s]
+        times = min(way / (SQUEEZED * thick), BRACED)
+        if times > 1.0:
+            rows.stiffness[c] = max(rows.stiffness[c], times * CONTACT_STIFFNESS * own)
 
 
 @kernel(inner=True)

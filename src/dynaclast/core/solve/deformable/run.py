@@ -18,6 +18,7 @@ from .chain import make_chain_factor
 from .contacts import Near, make_near
 from .face_contacts import cores_of
 from .groups import make_groups
+from .looked import PAIRS_MISSED, THROWN, make_looked
 from .meetings import make_meeting, with_room
 from .model import DeformableModel
 from .nearby import find_nearby
@@ -57,8 +58,8 @@ class DeformableRun:
         self.deformables, self._model, self._state = deformables, model, state
         self._cores = cores_of(model.hulls)
         self._numbers: dict[tuple[int, str], float] = {}
-        self.parts = self._parts()
         self.every = deformables.every
+        self.parts = self._parts()
         bodies, slots = len(deformables.names), model.piece_count + 1
         self._before, self._sizes = make_before(bodies, slots), sizes_of(deformables, model)
         self._still, self._links = make_stillness_scratch(bodies), make_links(64, bodies)
@@ -69,6 +70,7 @@ class DeformableRun:
         self._pushes: Pushes | None = None
         self._drawn: dict[str, np.ndarray] | None = None
         self._readings = Readings(deformables)
+        self._looks_further = False
 
     def set_number(self, body: int, of: str, value: float, waking: bool) -> None:
         """Give a deformable body a number that a channel of it sets; it wakes where that is another than it had."""
@@ -88,8 +90,9 @@ class DeformableRun:
     def _parts(self) -> Deformables:
         """All that a step works with, as everything hangs together now."""
         deformables, state = self.deformables, self._state
-        changes = deformables.seams.count or state.vertex_hold.any()
-        tables = deformables.tables_with(state.seam_broken, state.vertex_hold) if changes else deformables.tables
+        tables = deformables.tables
+        if deformables.seams.count or state.vertex_hold.any() or self.every != deformables.every:
+            tables = deformables.tables_with(state.seam_broken, state.vertex_hold, self.every)
         e, bodies = _with_own_numbers(tables.elements), len(deformables.names)
         for (body, of), value in self._numbers.items():
             self._write_number(e, body, of, value)
@@ -146,6 +149,8 @@ class DeformableRun:
             f((n + slots, 23)),
             f(bodies, np.uint8),
             f((n, 46)),
+            f(n),
+            f(n, np.int32),
             f(64 + bodies + slots, np.int32),
         )
         return Deformables(
@@ -155,6 +160,7 @@ class DeformableRun:
             make_vectors(nodes, slots),
             make_rows(64),
             make_near(64),
+            make_looked(bodies, points, len(self._model.hulls.piece), slots),
             self._cores,
             self._model.inner_faces,
             make_meeting(e, 64, 64),
@@ -168,9 +174,40 @@ class DeformableRun:
             self.awake(),
         )
 
+    def _renew(self) -> None:
+        """All that a step works with, as everything hangs together now, in the middle of what is being solved."""
+        acceleration, looked = self.parts.scratch.acceleration, self.parts.looked
+        self.parts = self._parts()._replace(looked=looked)
+        self.parts.scratch.acceleration[:] = acceleration
+
+    def _step_each(self, every: int) -> None:
+        """Let a step last so many substeps of rigid bodies; what was found and touched stays as it is."""
+        if every == self.every:
+            return
+        self.every, was = every, self.parts
+        kept = "slots", "rows", "near", "looked", "meeting", "groups", "scratch", "awake"
+        self.parts = self._parts()._replace(**{name: getattr(was, name) for name in kept})
+
+    def look_further(self) -> bool:
+        """Whether something was met in the interval just solved that had not been looked for; solved again, it will be,
+        with a step in every substep where a body was thrown at it.
+        """
+        missed = self.parts.looked.missed
+        if missed[THROWN]:
+            self._step_each(1)
+        self._looks_further |= bool(missed[PAIRS_MISSED])
+        return bool(missed[PAIRS_MISSED])
+
+    def look_as_usual(self) -> None:
+        """After an interval for which more was looked for than before."""
+        if self._looks_further:
+            self._looks_further = False
+            self.parts.looked.wider[:], self.parts.looked.faster[:] = 0.0, 0.0
+            self._step_each(self.deformables.every)
+
     def part(self, seams: Index) -> None:
         """Go on where these seams have just opened."""
-        self.parts = self._parts()
+        self._renew()
         self.wake(np.unique(self.deformables.seams.body[seams]))
 
     def hold(self, vertices: Mask, hold: Hold) -> None:
@@ -179,7 +216,7 @@ class DeformableRun:
         state.vertex_hold[vertices] = hold
         self._drawn = None
         state.vertices.velocity[vertices] = 0.0
-        self.parts = self._parts()
+        self._renew()
         self.wake(np.unique(body[vertices]))
 
     def rest(self, vertices: Mask) -> None:
@@ -238,6 +275,7 @@ class DeformableRun:
         """Find what may be touched in an interval."""
         self._drawn = None
         self._begin_twist()
+        self.parts.looked.seen[:] = 0
         self.wake_by_others(scene, bodies)
         parts, awake, hold = self.parts, self.awake(), self._state.vertex_hold
         waits = parts.scratch.touches.waits
@@ -416,6 +454,7 @@ class DeformableRun:
         state, e = self._state, self.deformables.elements
         asm = state.assemblies
         moves = (asm.motion == Motion.KINEMATIC) | ((asm.motion == Motion.DYNAMIC) & (asm.asleep == 0))
+        moves |= self.parts.looked.faster > 0.0
         if moves.any():
             self.wake(np.flatnonzero(self._carried_along()))
             held = state.vertex_tie_broken == 0

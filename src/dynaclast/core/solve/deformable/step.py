@@ -25,7 +25,7 @@ from .meetings import MET, ball_rows, place_between, segment_rows
 from .momentum import keep_momentum
 from .parts import ITERATIONS, ROWS, STEPS, Deformables
 from .preconditioner import prepare_preconditioner
-from .row_forces import begin_friction, look_again, pull_of_rows, stiffen, take_part, tie_rows
+from .row_forces import begin_friction, brace, look_again, pull_of_rows, stiffen, take_part, tie_rows
 from .system import Group, row_motion
 from .tables import MOST_VERTICES, Solver
 from .turning_ahead import go_on_turned, turn_ahead
@@ -229,6 +229,7 @@ def step_deformables(
     for _ in range(MOST_LOOKS):
         take_part(d, bodies, settings, first, count, h)
         stiffen(d, first, count, h)
+        brace(d, hulls, count)
         begin_friction(d, first, count, h)
         groups = find_groups(e.vertices, len(t.solver), d.awake, rows, count, d.slots, d.groups, s.group_of)
         _solve(d, groups, first, h)

@@ -43,6 +43,7 @@ class Searched(NamedTuple):
     time         : (A,) float64, [s], which was left then
     reach        : (A,) float64, [m], from its centre to its furthest surface
     margin       : (A,) float64, [m], by which its bounds were wider
+    thrown       : (A,) uint8, whether it left what was searched for it
     left         : (A,) int64, those that are about to leave, the first so many
     met          : (S + 1,) int64, shapes that a shape is paired with, the ground last: its number + 1
     found        : (1,) int64, pairs that the broad phase found
@@ -55,6 +56,7 @@ class Searched(NamedTuple):
     time: Array
     reach: Array
     margin: Array
+    thrown: Flags
     left: Index
     met: Index
     found: Index
@@ -64,7 +66,17 @@ def make_searched(slots: int, shapes: int) -> Searched:
     f, i8 = np.zeros, np.int64
     three = (slots, 3)
     return Searched(
-        f(three), f(three), f(three), f(slots), f(slots), f(slots), f(slots), f(slots, i8), f(shapes + 1, i8), f(1, i8)
+        f(three),
+        f(three),
+        f(three),
+        f(slots),
+        f(slots),
+        f(slots),
+        f(slots),
+        f(slots, np.uint8),
+        f(slots, i8),
+        f(shapes + 1, i8),
+        f(1, i8),
     )
 
 
@@ -89,6 +101,7 @@ def _expect(searched: Searched, bodies: Bodies, a: int, time: float) -> None:
 def begin_search(scene: Scene, bodies: Bodies, world: WorldShapes, awake: Index, searched: Searched) -> None:
     """At the start of an interval, shapes placed: what the broad phase expects of assemblies that are awake (n,)."""
     hulls, asm = scene.hulls, bodies.assemblies
+    searched.thrown[:] = 0
     for k in range(len(awake)):
         a = awake[k]
         searched.reach[a], searched.margin[a] = 0.0, np.inf
@@ -154,6 +167,7 @@ def add_late_pairs(
     for k in range(left):
         a = searched.left[k]
         _expect(searched, bodies, a, time)
+        searched.thrown[a] = 1
         quaternion_to_matrix(asm.orientation[a], m)
         for s in range(len(activity)):
             if bodies.piece_assembly[hulls.piece[s]] != a or activity[s] == Activity.GONE:

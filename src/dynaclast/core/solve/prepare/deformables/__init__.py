@@ -65,8 +65,8 @@ def build_deformables(
     seams = seams_of(shot, use, parts, first)
     ends, ties = vertex_ties(shot, use, parts, first, built, body_first)
     piece_body = np.repeat(np.arange(len(built)), [b.count for b in built])
-    maker = TableMaker(shot, use, parts, first, ends, seams.body, step, piece_body)
-    tables = maker((seams.strength <= 0.0).astype(np.uint8), np.zeros(int(first[-1]), np.uint8))
+    maker = TableMaker(shot, use, parts, first, ends, seams.body, interval / substeps, piece_body)
+    tables = maker((seams.strength <= 0.0).astype(np.uint8), np.zeros(int(first[-1]), np.uint8), every)
     seen = [
         Drawn(shot.bodies[b].name, int(k), len(p.x), p.seen_faces(), p.segment, p.carrier, p.weight)
         for b, p, k in zip(use, parts, first, strict=False)
@@ -144,37 +144,38 @@ class TableMaker:
         first: Index,
         ends: TieEnds,
         seam_body: Index,
-        step: float,
+        substep: float,
         piece_body: Index,
     ) -> None:
-        """use: bodies of the shot; first (B + 1,): vertices of each; ends: TieEnds; step: [s]; piece_body (P,)."""
+        """use: bodies of the shot; first (B + 1,): vertices of each; ends: TieEnds; substep: [s]; piece_body (P,)."""
         self._piece_body = piece_body
         self._shot, self._use, self._parts, self._first, self._ends = shot, use, parts, first, ends
-        self._bodies, self._step = [shot.bodies[b] for b in use], step
+        self._bodies, self._substep = [shot.bodies[b] for b in use], substep
         self._of = [np.flatnonzero(seam_body == k) for k in range(len(parts))]
-        self._rate = [np.expm1(p.recall * step) / step for p in parts]  # by which implicit steps come back at the rate
         self._root = [leaders(p, np.zeros(len(of), bool)) for p, of in zip(parts, self._of, strict=True)]
         made = [points_of(p, root) for p, root in zip(parts, self._root, strict=True)]
         apart = finest_beside(made, parts, collisions(shot, use)[1])
         self._points = [finer(*each) for each in zip(made, parts, self._root, apart, strict=True)]
         self._twists = twists(self._bodies, parts, self._root, first, ends)
-        self._solutions = np.array([solutions(p, step) for p in parts], np.int32)
         self._joined: list[Joined | None] = [None] * len(parts)
 
-    def __call__(self, open_: Flags, hold: Flags) -> Tables:
-        """open_ : (Q,) uint8, seams that are open; hold : (N,) uint8, Hold of vertices."""
-        joined = [self._join(k, open_, hold) for k in range(len(self._parts))]
-        parts, first, step = self._parts, self._first, self._step
+    def __call__(self, open_: Flags, hold: Flags, every: int) -> Tables:
+        """open_ : (Q,) uint8, seams that are open; hold : (N,) uint8, Hold of vertices; every : substeps in a step, 1
+        where anything is solved by a factor.
+        """
+        parts, first, step = self._parts, self._first, self._substep * every
+        rate = [np.expm1(p.recall * step) / step for p in parts]  # by which implicit steps come back at the rate
+        joined = [self._join(k, open_, hold, rate[k], step) for k in range(len(parts))]
         count = int(first[-1])
         mass = concatenate([p.mass for p in joined])
-        heavy, back = mass / step**2, concatenate(self._rate)
+        heavy, back = mass / step**2, concatenate(rate)
         recall, recall_damping = mass * back**2, 2.0 * mass * back / step
         stays = heavy + recall + recall_damping
         pattern, levels = stack_levels([p.levels for p in joined], stays)
         scalar = sparse.block_diag([p.scalar for p in joined], format="csr") if parts else sparse.csr_matrix((0, 0))
         pinned = np.concatenate([np.zeros(0, bool), *(p.pinned | p.gone for p in joined)])
         elements = Elements(
-            self._body_table(joined),
+            self._body_table(joined, step),
             VertexTable(
                 np.repeat(np.arange(len(parts), dtype=np.int32), np.diff(first)),
                 self._numbered([p.lead for p in joined]),
@@ -216,7 +217,7 @@ class TableMaker:
         out |= np.concatenate([np.zeros(0, bool), *(p.gone for p in joined)])
         return self._ends._replace(idle=((vertex >= 0) & out[vertex]).any(axis=1).astype(np.uint8))
 
-    def _join(self, k: int, open_: Flags, hold: Flags) -> Joined:
+    def _join(self, k: int, open_: Flags, hold: Flags, rate: Array, step: float) -> Joined:
         part, made = self._parts[k], self._joined[k]
         lead, own_hold = leaders(part, open_[self._of[k]] != 0), hold[self._first[k] : self._first[k + 1]]
         same = (
@@ -226,8 +227,8 @@ class TableMaker:
             and (made.pinned == (part.pinned | stands(own_hold))).all()
         )
         if made is None or not same:
-            own = part.mass * (1.0 / self._step + self._rate[k]) ** 2  # mass over the square of the step, and recall
-            made = self._joined[k] = join(part, lead, own_hold, own, self._step)
+            own = part.mass * (1.0 / step + rate) ** 2  # mass over the square of the step, and recall
+            made = self._joined[k] = join(part, lead, own_hold, own, step)
         return made
 
     def _apart(self, k: int, own: Joined) -> bool:
@@ -241,7 +242,7 @@ class TableMaker:
             np.int32
         )
 
-    def _body_table(self, joined: list[Joined]) -> BodyTable:
+    def _body_table(self, joined: list[Joined], step: float) -> BodyTable:
         parts = self._parts
         return BodyTable(
             self._first,
@@ -257,7 +258,7 @@ class TableMaker:
             self._numbered([p.order for p in joined]),
             np.array([getattr(b.matter, "folds", True) for b in self._bodies], np.uint8),
             np.array([self._apart(k, own) for k, own in enumerate(joined)], np.uint8),
-            self._solutions,
+            np.array([solutions(p, step) for p in parts], np.int32),
         )
 
 

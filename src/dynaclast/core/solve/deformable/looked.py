@@ -1,0 +1,56 @@
+"""How far was looked for what deformable bodies may meet in an interval."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+
+from ...arrays import Array, Flags, Index
+
+PAIRS_MISSED, THROWN = range(2)
+"""Places in Looked.missed: pairs of a point and a shape; those of them for which a step is to last one substep."""
+
+
+class Looked(NamedTuple):
+    """How far points and shapes were expected to go when near pairs were looked for, and how far to look.
+
+    seen   : (B,) uint8, whether a deformable body was looked at
+    start  : (C, 3) float64, [m], where points were; margin (C,), [m], that far from them, their thickness included
+    center : (S, 3) float64, [m], where shapes were; far (S,), [m], so far they could go
+    wider  : (B,) float64, [m], added to the margin of all points of a body
+    faster : (A,) float64, [m/s], speed that an assembly is expected to reach at least
+    spare  : (B,) float64, [m], and box (B, 2, 3), of each body at the end: how far its points could still have gone,
+             and round the ways they went
+    to     : (3,) float64, [m], scratch
+    missed : (2,) int64
+    """
+
+    seen: Flags
+    start: Array
+    margin: Array
+    center: Array
+    far: Array
+    wider: Array
+    faster: Array
+    spare: Array
+    box: Array
+    to: Array
+    missed: Index
+
+
+def make_looked(bodies: int, points: int, shapes: int, slots: int) -> Looked:
+    f = np.zeros
+    return Looked(
+        f(bodies, np.uint8),
+        f((points, 3)),
+        f(points),
+        f((shapes, 3)),
+        f(shapes),
+        f(bodies),
+        f(slots),
+        f(bodies),
+        f((bodies, 2, 3)),
+        f(3),
+        f(2, np.int64),
+    )
