@@ -18,9 +18,10 @@ from dynaclast.core.solve.collision import pack_hulls
 from dynaclast.core.solve.deformable.crossings import cross_hull, cross_triangle, edge_across
 from dynaclast.core.solve.deformable.groups import find_groups, make_groups
 from dynaclast.core.solve.deformable.meetings import MET, ball_rows, segment_rows, with_room
-from dynaclast.core.solve.deformable.nearby import FASTER, find_nearby
+from dynaclast.core.solve.deformable.nearby import find_nearby
 from dynaclast.core.solve.deformable.pushes import Before, make_before
 from dynaclast.core.solve.deformable.stillness import find_neighbours, make_stillness_scratch
+from dynaclast.core.solve.deformable.strays import FASTER
 from dynaclast.core.solve.deformable.system import make_slots
 from dynaclast.core.solve.deformable.tables import VertexTable, make_rows
 from dynaclast.core.solve.loop import Run
@@ -51,12 +52,12 @@ def _edge(hulls, radius, a, way):  # type: ignore[no-untyped-def]
 
 @kernel
 def _balls(points, meeting, at, way, rows):  # type: ignore[no-untyped-def]
-    return ball_rows(points, meeting, at, way, rows, 0)
+    return ball_rows(points, meeting, at, way, 0, rows, 0)
 
 
 @kernel
 def _capsules(points, segments, meeting, at, way, rows):  # type: ignore[no-untyped-def]
-    return segment_rows(points, segments, meeting, at, way, rows, 0)
+    return segment_rows(points, segments, meeting, at, way, 0, rows, 0)
 
 
 @kernel

@@ -239,18 +239,16 @@ class Run:
         return True
 
     def _can_miss(self) -> bool:
-        """Whether a deformable body may meet a piece that was not looked for."""
-        return self.deformable is not None and self.model.piece_count > 0
+        """Whether a deformable body may meet what was not looked for."""
+        return self.deformable is not None and (self.model.piece_count > 0 or self.deformable.meets_any)
 
     def _solve_looking(self, before: tuple[Any, ...] | None) -> Index:
         """Solve an interval; again, with a look further round, where a deformable body met what was not looked for."""
-        awake = self.rigid.solve()
-        for _ in range(MOST_RETRIES):
-            if self.deformable is None or before is None or not self.deformable.look_further():
-                break
-            self._take_back(before)
+        while True:
             awake = self.rigid.solve()
-        return awake
+            if self.deformable is None or before is None or not self.deformable.look_further():
+                return awake
+            self._take_back(before)
 
     def _moving(self) -> tuple[Any, ...]:
         """What an interval changes, the contact cache last."""

@@ -19,7 +19,7 @@ from .system import Group, Matrix
 from .tables import MOST_VERTICES, Elements, Solver
 
 HOLD_OFF_PASSES = 4
-STRAINED = 0.03
+STRAINED = 0.015
 """What gets longer in a step by more than this share is linearised again."""
 
 

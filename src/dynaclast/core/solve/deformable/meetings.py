@@ -21,10 +21,14 @@ from .tables import MOST_VERTICES, Elements, Held, PointTable, Rows, SegmentTabl
 
 MET = -10
 """In place of a shape: less the point that is met."""
+ELAPSED, SPAN = range(2)
+"""Places in Meeting.time."""
 BALLS, CAPSULES = 1, 2
 """By which a body takes part."""
 MOST_SLACK = 0.25
 """So much of its radius is left for the speed that a ball gains in the time for which pairs are looked for."""
+TOLERATED = 0.5
+"""What a solution brings nearer than it may be by less than this share of its radius is left to the next step."""
 OPPOSED = -0.5
 """Faces whose normals have a product below this face each other."""
 AT_START = 1.1
@@ -35,7 +39,9 @@ class Meeting(NamedTuple):
     """Pairs that may meet, and what they are found with.
 
     point   : (n, 2) int32; facing (n,) uint8, whether face to face; segment : (m, 2) int32
+    made    : (n,) uint8, whether there is a row of a pair in the step; of segments, lines (m,)
     counts  : (2,) int64, found; more than there is room for where there was none
+    most    : (2,) int64, the most that were found since the interval began
     start   : (C, 3) float64, [m], where points are at the start
     normal  : (C, 3) float64, outwards, of points with a skin; 0 of others
     body    : (C,) int32; is_rope : (C,) uint8, whether a rope's capsules stand for its balls
@@ -45,13 +51,19 @@ class Meeting(NamedTuple):
     room    : (max(C, S),) float64, [m], how large each is; way (max(C, S), 3) float64, [m], where it goes
     kind    : (max(C, S),) int64, as of Balls
     middle  : (S, 3) float64, [m], of segments
-    box     : (B, 2, 3) float64, [m], round bodies and where they get to; part (B,) uint8, which take part
+    box     : (B, 2, 3) float64, [m], round bodies and where they get to; part (B,) uint8, which take part; able (B,)
+              uint8, which would if they came near
+    at      : (C, 3) float64, [m], where points were when it was looked; going (C, 3), [m/s], how they went
+    time    : (2,) float64, [s], since then, and for which it was looked
     """
 
     point: Index
     facing: Flags
     segment: Index
+    made: Flags
+    lines: Flags
     counts: Index
+    most: Index
     start: Array
     normal: Array
     body: Index
@@ -67,6 +79,10 @@ class Meeting(NamedTuple):
     middle: Array
     box: Array
     part: Flags
+    able: Flags
+    at: Array
+    going: Array
+    time: Array
 
 
 def make_meeting(e: Elements, points: int, segments: int) -> Meeting:
@@ -80,6 +96,9 @@ def make_meeting(e: Elements, points: int, segments: int) -> Meeting:
         np.zeros((points, 2), np.int32),
         np.zeros(points, np.uint8),
         np.zeros((segments, 2), np.int32),
+        np.zeros(points, np.uint8),
+        np.zeros(segments, np.uint8),
+        np.zeros(2, np.int64),
         np.zeros(2, np.int64),
         share.sum(axis=1),
         np.zeros((count, 3)),
@@ -96,6 +115,10 @@ def make_meeting(e: Elements, points: int, segments: int) -> Meeting:
         np.zeros((lines, 3)),
         np.zeros((bodies, 2, 3)),
         np.zeros(bodies, np.uint8),
+        np.zeros(bodies, np.uint8),
+        np.zeros((count, 3)),
+        np.zeros((count, 3)),
+        np.zeros(2),
     )
 
 
@@ -105,6 +128,8 @@ def with_room(meeting: Meeting, points: int, segments: int) -> Meeting:
         point=np.zeros((points, 2), np.int32),
         facing=np.zeros(points, np.uint8),
         segment=np.zeros((segments, 2), np.int32),
+        made=np.zeros(points, np.uint8),
+        lines=np.zeros(segments, np.uint8),
         spare=np.zeros((2, max(points, segments)), np.int32),
     )
 
@@ -127,7 +152,7 @@ def find_meetings(e: Elements, at: Array, going: Array, awake: Index, span: floa
 
 
 @kernel(inner=True)
-def _slack(size: float, span: float, gain: float) -> float:
+def slack(size: float, span: float, gain: float) -> float:
     """How far one may get in a time beside what its speed lets it."""
     return min(0.5 * gain * span * span, MOST_SLACK * size)
 
@@ -138,9 +163,10 @@ def _find_parts(e: Elements, at: Array, going: Array, awake: Index, span: float,
     points, box, found = e.points, out.box, 0
     for b in awake:
         out.part[b] = 0
+        out.able[b] = e.meets[b, b] or e.bodies.apart[b]
         box[b, 0, :], box[b, 1, :] = np.inf, -np.inf
         for p in range(points.first[b], points.first[b + 1]):
-            room = points.ball[p] + _slack(points.ball[p], span, gain)
+            room = points.ball[p] + slack(points.ball[p], span, gain)
             for c in range(3):
                 way = span * going[p, c]
                 box[b, 0, c] = min(box[b, 0, c], at[p, c] - room, at[p, c] + way - room)
@@ -154,6 +180,7 @@ def _find_parts(e: Elements, at: Array, going: Array, awake: Index, span: float,
             o = awake[other_place]
             if not e.meets[b, o]:
                 continue
+            out.able[b], out.able[o] = 1, 1
             if (
                 box[b, 0, 0] > box[o, 1, 0]
                 or box[o, 0, 0] > box[b, 1, 0]
@@ -193,12 +220,13 @@ def _find_points(e: Elements, at: Array, going: Array, awake: Index, span: float
     for u in range(n):
         p = use[u]
         x, y, z = going[p, 0] - mx, going[p, 1] - my, going[p, 2] - mz
-        out.room[p] = points.ball[p] + _slack(points.ball[p], span, gain)
+        out.room[p] = points.ball[p] + slack(points.ball[p], span, gain)
         out.reach[p] = out.room[p] + span * np.sqrt(x * x + y * y + z * z)
         out.way[p, 0], out.way[p, 1], out.way[p, 2] = span * going[p, 0], span * going[p, 1], span * going[p, 2]
         out.kind[p] = _kind(e, out.body[p], p)
     near = near_pairs(Balls(at, out.room, out.way, out.reach, out.kind), use, n, out.grid, out.point)
     out.counts[0] = near
+    out.most[0] = max(out.most[0], near)
     if near > len(out.point):
         return
     sort_pairs(out.point[:, 0], out.point[:, 1], near, out.places, out.spare[0], out.spare[1])
@@ -296,10 +324,11 @@ def _find_segments(e: Elements, at: Array, going: Array, awake: Index, span: flo
             x, y, z = at[p, 0] - out.middle[s, 0], at[p, 1] - out.middle[s, 1], at[p, 2] - out.middle[s, 2]
             long = max(long, x * x + y * y + z * z)
             thick = max(thick, points.radius[p])
-        out.reach[s] = thick + _slack(thick, span, gain) + np.sqrt(long) + span * np.sqrt(fast)
+        out.reach[s] = thick + slack(thick, span, gain) + np.sqrt(long) + span * np.sqrt(fast)
         out.way[s, 0], out.way[s, 1], out.way[s, 2], out.kind[s] = 0.0, 0.0, 0.0, -1  # reach has it all
     near = near_pairs(Balls(out.middle, out.reach, out.way, out.reach, out.kind), use, n, out.grid, out.segment)
     out.counts[1] = near
+    out.most[1] = max(out.most[1], near)
     if near > len(out.segment):
         return
     sort_pairs(out.segment[:, 0], out.segment[:, 1], near, out.places, out.spare[0], out.spare[1])
@@ -317,7 +346,7 @@ def _find_segments(e: Elements, at: Array, going: Array, awake: Index, span: flo
         if not (e.meets[own, other] or apart):
             continue
         one, two = max(points.radius[a], points.radius[c]), max(points.radius[f], points.radius[g])
-        room = one + two + _slack(one, span, gain) + _slack(two, span, gain)
+        room = one + two + slack(one, span, gain) + slack(two, span, gain)
         clear = False
         for d in range(3):
             low = min(at[a, d], at[c, d], at[a, d] + span * going[a, d], at[c, d] + span * going[c, d])
@@ -342,9 +371,17 @@ def place_between(points: PointTable, meeting: Meeting, x: Array, out: Array) ->
 
 
 @kernel(inner=True)
-def ball_rows(points: PointTable, meeting: Meeting, at: Array, way: Array, rows: Rows, count: int) -> int:
-    """Rows of balls that would overlap at the end of the step; returns how many rows there are then."""
+def ball_rows(points: PointTable, meeting: Meeting, at: Array, way: Array, solved: int, rows: Rows, count: int) -> int:
+    """Rows of balls that would overlap at the end of the step; returns how many rows there are then.
+
+    solved : int, 0 where way is how points go by themselves; 1 where a solution says so: then rows are added that are
+             not there yet
+    """
     for k in range(min(meeting.counts[0], len(meeting.point))):
+        if solved == 0:
+            meeting.made[k] = 0
+        elif meeting.made[k]:
+            continue
         p, q = meeting.point[k, 0], meeting.point[k, 1]
         dx, dy, dz = at[p, 0] - at[q, 0], at[p, 1] - at[q, 1], at[p, 2] - at[q, 2]
         far = np.sqrt(dx * dx + dy * dy + dz * dz)
@@ -365,8 +402,9 @@ def ball_rows(points: PointTable, meeting: Meeting, at: Array, way: Array, rows:
             nx, ny, nz = dx / far, dy / far, dz / far
             gap = far - both
         closing = nx * (way[p, 0] - way[q, 0]) + ny * (way[p, 1] - way[q, 1]) + nz * (way[p, 2] - way[q, 2])
-        if gap + closing >= 0.0:
+        if gap + closing >= -solved * TOLERATED * min(points.ball[p], points.ball[q]):
             continue
+        meeting.made[k] = 1
         new_row(rows, count, p, MET - q, -1, -1, np.sqrt(points.friction[p] * points.friction[q]))
         o = rows.normal[count]
         o[0], o[1], o[2] = nx, ny, nz
@@ -392,10 +430,23 @@ def _join(points: PointTable, p: int, sign: float, rows: Rows, count: int) -> No
 
 @kernel(inner=True)
 def segment_rows(
-    points: PointTable, table: SegmentTable, meeting: Meeting, at: Array, way: Array, rows: Rows, count: int
+    points: PointTable,
+    table: SegmentTable,
+    meeting: Meeting,
+    at: Array,
+    way: Array,
+    solved: int,
+    rows: Rows,
+    count: int,
 ) -> int:
-    """The same of capsules round segments of ropes, where they are nearest (Ericson 2005, 5.1.9)."""
+    """The same of capsules round segments of ropes, where they are nearest (Ericson 2005, 5.1.9). The face of such a row
+    is the first segment.
+    """
     for k in range(min(meeting.counts[1], len(meeting.segment))):
+        if solved == 0:
+            meeting.lines[k] = 0
+        elif meeting.lines[k]:
+            continue
         s, t = meeting.segment[k, 0], meeting.segment[k, 1]
         a, b = points.of[table.vertex[s, 0]], points.of[table.vertex[s, 1]]
         f, g = points.of[table.vertex[t, 0]], points.of[table.vertex[t, 1]]
@@ -424,9 +475,10 @@ def segment_rows(
             + ny * ((1.0 - x) * way[a, 1] + x * way[b, 1] - (1.0 - y) * way[f, 1] - y * way[g, 1])
             + nz * ((1.0 - x) * way[a, 2] + x * way[b, 2] - (1.0 - y) * way[f, 2] - y * way[g, 2])
         )
-        if gap + closing >= 0.0:
+        if gap + closing >= -solved * TOLERATED * min(points.radius[a], points.radius[f]):
             continue
-        new_row(rows, count, a, MET - f, -1, -1, np.sqrt(points.friction[a] * points.friction[f]))
+        meeting.lines[k] = 1
+        new_row(rows, count, a, MET - f, s, -1, np.sqrt(points.friction[a] * points.friction[f]))
         n = rows.normal[count]
         n[0], n[1], n[2] = nx, ny, nz
         rows.gap[count] = gap

@@ -16,12 +16,11 @@ from ..state import NOTHING
 from .contacts import carried, place_points
 from .looked import Looked
 from .meetings import find_meetings
-from .parts import Deformables
+from .parts import FULL, Deformables
 from .pushes import Before
+from .strays import FASTER, expect
 from .tables import Held
 
-FASTER = 30.0
-"""By how much things may gain speed in an interval without being missed [m/s2], beside gravity and fields."""
 BUNCH = 32
 """Vertices that are looked at together when near hulls are looked for."""
 
@@ -55,6 +54,7 @@ def find_nearby(
     _find_shapes(parts, hulls, pieces, bodies, settings, awake)
     if begins:
         find_meetings(e, scratch.point, scratch.point_way, awake, settings.interval, FASTER, parts.meeting)
+        expect(parts, awake, settings.interval)
 
 
 @kernel(inner=True)
@@ -63,6 +63,8 @@ def _begin(parts: Deformables, mass: Array, bodies: Bodies, before: Before) -> N
     scratch, touches, first = parts.scratch, parts.scratch.touches, parts.elements.bodies.first
     scratch.pressed[:] = 0.0
     scratch.pull[:] = 0.0
+    scratch.numbers[FULL] = 0
+    parts.meeting.most[:] = 0
     touches.body[:] = 0
     touches.piece[:] = 0
     touches.at[:] = 0

@@ -16,7 +16,7 @@ from .system import Matrix, Slots, Vectors
 from .tables import Elements, Rows
 from .twist import TwistScratch
 
-ROWS, ITERATIONS, STEPS = range(3)
+ROWS, ITERATIONS, STEPS, FULL = range(4)
 """Places in StepScratch.numbers."""
 
 
@@ -56,7 +56,8 @@ class StepScratch(NamedTuple):
     touches      : what moves and touched something in the interval
     twist        : what twist of ropes adds
     pull         : (X,) float64, [N], greatest load of each tie's end in the interval
-    numbers      : (4,) int64: rows of the last step, iterations since the start, steps
+    numbers      : (4,) int64: rows of the last step, iterations since the start, steps, and whether there was no more
+                   room for rows in the interval
     goal         : (N, 3) float64, [m], where recall draws vertices in the step; goal_way (N, 3), [m], how far that goes
     matrix3      : (3, 3) float64, scratch; corner (4, 6), as face_rows
     parent       : (N + K,) int32, of groups (momentum.py); held (N + K,) uint8, which of these something holds

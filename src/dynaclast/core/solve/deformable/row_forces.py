@@ -29,6 +29,8 @@ PUSH_OUT = 0.2
 """Share of a penetration that is taken out in a step."""
 PUSH_OUT_SPEED = 1.0
 """But it goes out no faster than this [m/s]."""
+SUNK, HARDER = 0.25, 10.0
+"""Points that sink into one another in a step by more than this share of their radius meet harder by this factor."""
 PIERCED = 0.01
 """What goes in by more than this share of its edges is not let be."""
 FIRMER = 4.0
@@ -250,6 +252,23 @@ def begin_friction(d: Deformables, first: int, count: int, h: float) -> None:
 
 
 @kernel(inner=True)
+def _harden(d: Deformables, c: int, gap: float) -> bool:
+    """Let points of a row meet harder that have sunk into one another, up to what holds shapes; whether they do."""
+    rows, own = d.rows, 0.0
+    if gap >= min(rows.gap[c], 0.0) - SUNK * d.elements.points.ball[rows.point[c]]:
+        return False
+    for k in range(MOST_VERTICES):
+        i = rows.vertex[c, k]
+        if i >= 0:
+            own += rows.weight[c, k] ** 2 * _own_stiffness(d.matrix, i)
+    hardest = CONTACT_STIFFNESS * own
+    if rows.stiffness[c] >= hardest:
+        return False
+    rows.stiffness[c] = min(HARDER * rows.stiffness[c], hardest)
+    return True
+
+
+@kernel(inner=True)
 def look_again(d: Deformables, group: Group, h: float, parts: int) -> tuple[int, bool]:
     """Which rows of a group press, and how hard, now that all have moved, and what they did.
 
@@ -272,6 +291,9 @@ def look_again(d: Deformables, group: Group, h: float, parts: int) -> tuple[int,
             continue
         along = n[0] * u + n[1] * w + n[2] * t
         gap = rows.gap[c] + along
+        if rows.shape[c] <= MET and rows.solved[c] and _harden(d, c, gap):
+            changed += 1
+            pierced = True
         if gap < 0.0 and rows.active[c] == 0:
             rows.active[c] = 1
             changed += 1

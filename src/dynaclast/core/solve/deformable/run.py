@@ -22,7 +22,7 @@ from .looked import PAIRS_MISSED, THROWN, make_looked
 from .meetings import make_meeting, with_room
 from .model import DeformableModel
 from .nearby import find_nearby
-from .parts import Deformables, StepScratch, Touches
+from .parts import FULL, Deformables, StepScratch, Touches
 from .pushes import Pushes, keep_steady, make_before, pushes, sizes_of
 from .readings import Readings
 from .riding import make_riding
@@ -39,6 +39,8 @@ FIELD_WAKES_FROM = 0.02
 """And where fields change by more than this share of gravity."""
 WAKES_FROM = 0.05
 """A sleeper wakes where it is pressed by more than this share of its weight."""
+MOST_FURTHER_LOOKS = 3
+"""How often an interval is solved again because something was met that had not been looked for."""
 ROWS_EACH = 8
 """Room for rows of each pair of a point and a shape that are near: the point's, and of edges that begin there."""
 
@@ -70,7 +72,7 @@ class DeformableRun:
         self._pushes: Pushes | None = None
         self._drawn: dict[str, np.ndarray] | None = None
         self._readings = Readings(deformables)
-        self._looks_further = False
+        self._further_looks, self._least_room = 0, 64
 
     def set_number(self, body: int, of: str, value: float, waking: bool) -> None:
         """Give a deformable body a number that a channel of it sets; it wakes where that is another than it had."""
@@ -189,19 +191,39 @@ class DeformableRun:
         self.parts = self._parts()._replace(**{name: getattr(was, name) for name in kept})
 
     def look_further(self) -> bool:
-        """Whether something was met in the interval just solved that had not been looked for; solved again, it will be,
-        with a step in every substep where a body was thrown at it.
+        """Whether something was met in the interval just solved that had not been looked for, or there was no room for
+        what was met; solved again, it will be met, with a step in every substep where a body was thrown at it.
         """
-        missed = self.parts.looked.missed
+        crowded, missed = self._make_room_to_meet(), self.parts.looked.missed
+        if self.parts.scratch.numbers[FULL]:
+            self._least_room, crowded = 2 * len(self.parts.rows.gap), True
+        if not missed[PAIRS_MISSED] or self._further_looks == MOST_FURTHER_LOOKS:
+            return crowded
+        self._further_looks += 1
         if missed[THROWN]:
             self._step_each(1)
-        self._looks_further |= bool(missed[PAIRS_MISSED])
-        return bool(missed[PAIRS_MISSED])
+        return True
+
+    @property
+    def meets_any(self) -> bool:
+        """Whether any body meets itself or another."""
+        e = self.parts.elements
+        return bool(e.meets.any() or e.bodies.apart.any())
+
+    def _make_room_to_meet(self) -> bool:
+        """Make room for all pairs that may meet; whether there was not enough."""
+        meeting, (points, segments) = self.parts.meeting, self.parts.meeting.most
+        if points <= len(meeting.point) and segments <= len(meeting.segment):
+            return False
+        wanted = (points, len(meeting.point)), (segments, len(meeting.segment))
+        meeting = with_room(meeting, *(int(n + n // 2) if n > room else room for n, room in wanted))
+        self.parts = self.parts._replace(meeting=meeting)
+        return True
 
     def look_as_usual(self) -> None:
         """After an interval for which more was looked for than before."""
-        if self._looks_further:
-            self._looks_further = False
+        if self._further_looks:
+            self._further_looks = 0
             self.parts.looked.wider[:], self.parts.looked.faster[:] = 0.0, 0.0
             self._step_each(self.deformables.every)
 
@@ -287,7 +309,7 @@ class DeformableRun:
         parts, meeting = self.parts, self.parts.meeting
         found = int(near.found[0])
         room = len(parts.elements.ties.strength) + len(parts.elements.points.radius) + ROWS_EACH * found
-        room += int(meeting.counts.sum())
+        room = max(room + len(meeting.point) + len(meeting.segment), self._least_room)
         rows, scratch = parts.rows, parts.scratch
         if room > len(rows.gap):
             rows = make_rows(room + room // 4)
@@ -314,16 +336,12 @@ class DeformableRun:
         given = self.deformables.own_mass, scene.hulls, scene.pieces, bodies, scene.settings, awake, int(begins)
         while True:
             self._find_nearby(self.parts, self._before, *given)
-            near, meeting = self.parts.near, self.parts.meeting
-            found, (points, segments) = int(near.found[0]), meeting.counts
+            near, crowded = self.parts.near, self._make_room_to_meet()
+            found = int(near.found[0])
             if found > len(near.point):
-                near = make_near(found + found // 2)
-            if points > len(meeting.point) or segments > len(meeting.segment):
-                wanted = (points, len(meeting.point)), (segments, len(meeting.segment))
-                meeting = with_room(meeting, *(int(n + n // 2) if n > room else room for n, room in wanted))
-            if near is self.parts.near and meeting is self.parts.meeting:
+                self.parts = self.parts._replace(near=make_near(found + found // 2))
+            elif not crowded:
                 return near
-            self.parts = self.parts._replace(near=near, meeting=meeting)
 
     def change_velocity(self, blow: Forcing) -> None:
         """A blow on vertices."""

@@ -21,11 +21,12 @@ from .conjugate_gradients import MOST_ITERATIONS, solve_system
 from .contacts import Look, carried, edge_rows, ground_rows, hull_rows, passing, place_points
 from .face_contacts import face_rows, note_side
 from .groups import find_groups
-from .meetings import MET, ball_rows, place_between, segment_rows
+from .meetings import ELAPSED, MET, ball_rows, place_between, segment_rows
 from .momentum import keep_momentum
-from .parts import ITERATIONS, ROWS, STEPS, Deformables
+from .parts import FULL, ITERATIONS, ROWS, STEPS, Deformables
 from .preconditioner import prepare_preconditioner
 from .row_forces import begin_friction, brace, look_again, pull_of_rows, stiffen, take_part, tie_rows
+from .strays import meet_anew, strays
 from .system import Group, row_motion
 from .tables import MOST_VERTICES, Solver
 from .turning_ahead import go_on_turned, turn_ahead
@@ -38,7 +39,7 @@ ROUNDS = 2
 """How often rows are looked at again within a step: which press, and how hard."""
 MOST_ROUNDS = 6
 """And at most, while something would go through where none pressed."""
-MOST_NEWTON = 3
+MOST_NEWTON = 8
 """Steps of Newton's method, of which the first does but where something whips."""
 MOST_LOOKS = 3
 """How often rows are looked for: once by how things would go by themselves, then by what was solved."""
@@ -108,6 +109,14 @@ def _rows_of_shapes(look: Look, d: Deformables, count: int) -> int:
     touching = d.touching
     count = hull_rows(look, touching.shape, touching.face, d.rows, count)
     return face_rows(look, d.cores, touching.sides, d.scratch.corner, d.rows, count)
+
+
+@kernel(inner=True)
+def _rows_of_meetings(d: Deformables, solved: int, count: int) -> int:
+    """Rows of points and of ropes with one another."""
+    points, at, way = d.elements.points, d.scratch.point, d.scratch.point_way
+    count = ball_rows(points, d.meeting, at, way, solved, d.rows, count)
+    return segment_rows(points, d.elements.segments, d.meeting, at, way, solved, d.rows, count)
 
 
 @kernel(inner=True)
@@ -222,9 +231,9 @@ def step_deformables(
             )
     look = Look(e.points, d.near, hulls, pieces, bodies, h, s.point, s.point_way, d.slots, v.slot_d, 0, d.inner)
     count = _rows_of_shapes(look, d, count)
-    count = ball_rows(e.points, d.meeting, s.point, s.point_way, rows, count)
-    count = segment_rows(e.points, e.segments, d.meeting, s.point, s.point_way, rows, count)
+    count = _rows_of_meetings(d, 0, count)
     count = edge_rows(look, m.pattern, rows, count)
+    s.numbers[FULL] |= int(count == len(rows.gap))
     first = 0
     for _ in range(MOST_LOOKS):
         take_part(d, bodies, settings, first, count, h)
@@ -234,12 +243,17 @@ def step_deformables(
         groups = find_groups(e.vertices, len(t.solver), d.awake, rows, count, d.slots, d.groups, s.group_of)
         _solve(d, groups, first, h)
         first = count
-        if len(d.near.point) == 0 or d.near.found[0] == 0:
-            break
-        # what elastic forces bring where it would not go by itself
+        # what elastic forces and contacts bring where it would not go by itself
         place_points(e.points, d.awake, v.d, 0, s.point_way)
-        look = Look(e.points, d.near, hulls, pieces, bodies, h, s.point, s.point_way, d.slots, v.slot_d, 1, d.inner)
-        count = _rows_of_shapes(look, d, count)
+        if len(d.near.point) and d.near.found[0]:
+            look = Look(e.points, d.near, hulls, pieces, bodies, h, s.point, s.point_way, d.slots, v.slot_d, 1, d.inner)
+            count = _rows_of_shapes(look, d, count)
+        if strays(d, h):
+            meet_anew(d, h, count)
+        place_between(e.points, d.meeting, x, s.point)
+        place_between(e.points, d.meeting, v.d, s.point_way)
+        count = _rows_of_meetings(d, 1, count)
+        s.numbers[FULL] |= int(count == len(rows.gap))
         if count == first:
             break
     count = first
@@ -248,6 +262,7 @@ def step_deformables(
     go_on(d, hulls, bodies, settings, count, h)
     s.numbers[ROWS] = count
     s.numbers[STEPS] += 1
+    d.meeting.time[ELAPSED] += h
 
 
 @kernel(inner=True)

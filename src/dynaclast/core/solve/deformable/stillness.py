@@ -16,8 +16,8 @@ from ..model import Motion, Settings
 from ..rigid.groups import Bodies
 from ..rigid.sleep import BALANCE, LEAST_GRAVITY, SLEEP_AFTER, Links
 from ..state import Assemblies, DeformableBodies
-from .nearby import FASTER
 from .parts import ROWS, Deformables
+from .strays import FASTER
 
 
 class StillnessScratch(NamedTuple):

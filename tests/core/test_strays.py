@@ -1,0 +1,213 @@
+"""Pairs looked for anew in a step where it leads elsewhere than was expected, and what sinks in meets harder."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import pytest
+
+from deforming import cloth, rope, started
+from dynaclast.core.document import Shot
+from dynaclast.core.geometry.crossings import crossing_pairs
+from dynaclast.core.geometry.mesh import make
+from dynaclast.core.solve.deformable import run as deformable_run
+from dynaclast.core.solve.deformable.meetings import ELAPSED, MET, SPAN, ball_rows, with_room
+from dynaclast.core.solve.deformable.row_forces import CONTACT_STIFFNESS, HARDER, SUNK, _harden, _own_stiffness
+from dynaclast.core.solve.deformable.strays import FASTER, meet_anew, strays
+from dynaclast.core.solve.deformable.tables import make_rows
+from dynaclast.core.solve.loop import Run
+from playing import played
+from resuming import interrupted, same
+from shots import ball, shot
+
+CANVAS = {"weight": 0.3, "stretch": 50, "shear": 10, "bending": 1e-5, "thickness": 0.004, "folds": True}
+
+
+def dropped(cells: int, radius: float, height: float, frames: int = 30) -> Shot:
+    """A canvas of 2 m falls over a ball and onto the ground, in folds."""
+    stone = ball("stone", (0, radius + 0.05, 0), radius, role="passive", material={"friction": 0.4})
+    sheet = cloth("sheet", (0, height, 0), (2, 2), (cells, cells), matter=CANVAS, material={"friction": 0.4})
+    return shot(sheet, stone, frames=frames)
+
+
+@pytest.mark.parametrize(
+    ("cells", "radius", "height", "since"), [(40, 0.15, 2.0, 12), (40, 0.15, 1.3, 9), (32, 0.22, 4.0, 18)]
+)
+def test_what_falls_in_folds_neither_crosses_itself_nor_stretches(
+    cells: int, radius: float, height: float, since: int
+) -> None:
+    scene = dropped(cells, radius, height, since + 12)
+    run = started(scene)
+    assert run.model.deformables is not None
+    faces = run.model.deformables.drawn[0].faces
+    for k in range(since + 12):
+        frame = run.advance()
+        assert frame.stats["stretch"] < 0.03
+        if k > since and k % 2:
+            assert len(crossing_pairs(make(frame.arrays["points/sheet"].astype(float), faces))) == 0
+
+
+def test_what_is_found_does_not_depend_on_the_room_there_is(monkeypatch: pytest.MonkeyPatch) -> None:
+    frames, grown = [], [0, 0]
+    for way in range(2):
+
+        def exact(meeting: Any, points: int, segments: int, way: int = way) -> Any:
+            grown[way] += 1
+            return with_room(meeting, *(meeting.most.tolist() if way else (points, segments)))
+
+        monkeypatch.setattr(deformable_run, "with_room", exact)
+        run = started(dropped(16, 0.3, 1.0))
+        frames.append([run.advance() for _ in range(16)])
+    assert grown[1] > grown[0]
+    assert all(same(one, other) for one, other in zip(*frames, strict=True))
+
+
+def test_a_run_goes_on_to_the_bit_from_the_middle_of_a_landing() -> None:
+    assert interrupted(dropped(14, 0.2, 0.8, 14), every=2) == []
+
+
+# -------------------------------------------------------------------------------- twins
+
+
+def strewn(seed: int) -> Run:
+    """A run of a sheet that meets itself, one that meets that, and ropes, all anywhere, just looked at."""
+    run = started(
+        shot(
+            cloth("a", (0, 1, 0), (1, 1), (6, 6), matter={"folds": True}),
+            cloth("b", (0, 2, 0), (1, 1), (5, 5), matter={"folds": False}),
+            rope("c", (0, 1, 0), (1, 1, 0), segments=12),
+            rope("d", (0, 2, 0), (1, 2, 0), segments=12),
+        )
+    )
+    rng, vertices = np.random.default_rng(seed), run.state.vertices
+    vertices.position[:] = rng.uniform(-0.3, 0.3, vertices.position.shape)
+    vertices.velocity[:] = rng.normal(size=vertices.velocity.shape)
+    assert run.deformable is not None
+    run.deformable.begin_interval(run.rigid.scene, run.rigid.bodies)
+    return run
+
+
+def at_points(points: Any, x: np.ndarray) -> np.ndarray:
+    """What vertices (N, 3) have at points (C, 3)."""
+    own = np.where(points.vertex >= 0, points.weight, 0.0)
+    return np.asarray((own[:, :, None] * x[np.maximum(points.vertex, 0)]).sum(axis=1))
+
+
+def parts_of(run: Run) -> Any:
+    assert run.deformable is not None
+    return run.deformable.parts
+
+
+def test_a_point_strays_that_gets_further_from_where_it_was_expected_than_its_slack() -> None:
+    run = strewn(1)
+    d, h, vertices = parts_of(run), run.model.settings.interval / 2, run.state.vertices
+    points = d.elements.points
+
+    def strayed() -> bool:
+        d.scratch.point[:] = at_points(points, vertices.position)
+        d.scratch.point_way[:] = at_points(points, d.vectors.d[: len(vertices.position)])
+        return played(lambda: strays(d, h))
+
+    d.vectors.d[: len(vertices.position)] = h * vertices.velocity
+    assert not strayed()
+    slack = min(0.5 * FASTER * (2 * h) ** 2, 0.25 * points.ball[9])
+    v = points.vertex[9, 0]
+    for share, wanted in ((0.9, False), (1.1, True)):
+        d.vectors.d[v] = h * vertices.velocity[v] + [0, share * slack, 0]
+        assert strayed() == wanted
+    d.vectors.d[v] = h * vertices.velocity[v]
+    d.meeting.time[ELAPSED] = h  # half an interval later all stands where it stood
+    assert strayed()
+
+
+@pytest.mark.parametrize("seed", [2, 3])
+def test_pairs_looked_for_anew_are_those_of_the_ways_a_solution_says(seed: int) -> None:
+    run = strewn(seed)
+    d, h, vertices = parts_of(run), run.model.settings.interval / 2, run.state.vertices
+    d = d._replace(meeting=with_room(d.meeting, 40000, 4000), rows=make_rows(64))
+    points, body = d.elements.points, d.meeting.body
+    n = len(vertices.position)
+    d.vectors.d[:n] = h * np.random.default_rng(seed).normal(size=(n, 3))
+    d.meeting.time[:] = h, 2 * h
+    mesh = [p for p in range(len(points.radius)) if body[p] < 2]
+    d.rows.tie[:], d.rows.face[:], d.rows.shape[:] = -1, -1, 0
+    d.rows.point[:3], d.rows.shape[:3] = [0, 5, 3], [MET - 20, MET - 71, MET - 40]
+    played(lambda: meet_anew(d, h, 3))
+    meeting = d.meeting
+    pairs = [tuple(p) for p in meeting.point[: meeting.counts[0]].tolist()]
+    found = set(pairs)
+    assert len(found) == len(pairs) and meeting.counts[0] <= len(meeting.point)
+    at, way = at_points(points, vertices.position), at_points(points, d.vectors.d[:n])
+    near = 0
+    for p in mesh:
+        others = np.array([q for q in mesh if q > p], int)
+        beside = np.linalg.norm(meeting.start[p] - meeting.start[others], axis=1) < 1.1 * (
+            points.ball[p] + points.ball[others]
+        )
+        never = (body[others] == body[p]) & ((body[p] != 0) | beside)
+        gone = np.linspace(0, 1, 40)[:, None, None] * (way[p] - way[others])
+        nearest = np.linalg.norm(at[p] - at[others] + gone, axis=2).min(axis=0)
+        meets = {(p, int(q)) for q in others[~never & (nearest < points.ball[p] + points.ball[others])]}
+        assert meets <= found and not {(p, int(q)) for q in others[never]} & found
+        near += len(meets)
+    assert near > 100
+    marked = {pairs[k] for k in np.flatnonzero(meeting.made[: len(pairs)])}
+    assert marked == {(0, 20), (5, 71), (3, 40)} & set(found)
+    assert meeting.time[ELAPSED] == 0 and meeting.time[SPAN] == h
+    assert meeting.going[mesh] == pytest.approx(way[mesh] / h)
+
+
+def test_segments_that_a_row_is_of_are_marked() -> None:
+    run = strewn(4)
+    d, h = parts_of(run), run.model.settings.interval / 2
+    segments, rows = d.elements.segments.vertex, make_rows(8)
+    d = d._replace(meeting=with_room(d.meeting, 40000, 4000), rows=rows)
+    d.meeting.time[:] = 0, 2 * h
+    d.vectors.d[: len(run.state.vertices.position)] = 0.0
+    rows.tie[:], rows.face[:] = -1, -1
+    played(lambda: meet_anew(d, h, 0))
+    pairs = d.meeting.segment[: d.meeting.counts[1]].tolist()
+    assert len(pairs) > 20
+    for c, k in enumerate((3, 11, 17)):
+        s, t = pairs[k]
+        rows.shape[c], rows.face[c], rows.vertex[c, :2], rows.vertex[c, 2:4] = MET - 1, s, segments[s], segments[t]
+    played(lambda: meet_anew(d, h, 3))
+    assert np.flatnonzero(d.meeting.lines[: len(pairs)]).tolist() == [3, 11, 17]
+
+
+def test_what_a_solution_brings_together_gets_a_row_where_there_is_none_and_it_is_by_much() -> None:
+    d = parts_of(strewn(5))
+    points, at = d.elements.points, 10.0 * np.arange(len(d.scratch.point))[:, None] * np.ones(3)
+    both = points.ball[3] + points.ball[40]
+    at[40] = at[3] + [0.0, 2 * both, 0.0]
+    meeting = d.meeting._replace(point=np.array([[3, 40]], np.int32), made=np.zeros(1, np.uint8))
+    meeting.counts[0] = 1
+    way, rows = np.zeros_like(at), make_rows(4)
+
+    def count(solved: int, sinks: float) -> int:
+        way[3] = [0, both + sinks * points.ball[3], 0]
+        return played(lambda: ball_rows(points, meeting, at, way, solved, rows, 0))
+
+    assert [count(1, 0.4), count(1, 0.6), count(1, 0.6)] == [0, 1, 0]
+    assert [count(0, -0.1), count(0, 0.1), count(1, 0.6)] == [0, 1, 0]
+
+
+def test_points_that_sink_in_meet_harder_up_to_what_holds_shapes() -> None:
+    d = parts_of(strewn(6))
+    rows, size = d.rows, d.elements.points.ball[3]
+    own = played(lambda: [_own_stiffness(d.matrix, i) for i in (3, 40)])
+    rows.vertex[0, :] = -1
+    rows.vertex[0, :2], rows.weight[0, :2] = [3, 40], [1.0, -1.0]
+    rows.point[0], rows.gap[0], rows.stiffness[0] = 3, 0.0, 0.004 * CONTACT_STIFFNESS * sum(own)
+
+    def harden(gap: float) -> bool:
+        return played(lambda: _harden(d, 0, gap))
+
+    assert not harden(-0.9 * SUNK * size)
+    for times in (HARDER, HARDER**2, 250.0):
+        assert harden(-1.1 * SUNK * size)
+        assert rows.stiffness[0] == pytest.approx(times * 0.004 * CONTACT_STIFFNESS * sum(own))
+    assert not harden(-1.1 * SUNK * size)
+    rows.gap[0], rows.stiffness[0] = -2 * SUNK * size, 1.0
+    assert not harden(-2.9 * SUNK * size) and harden(-3.1 * SUNK * size)
