@@ -37,17 +37,23 @@ class Ran:
         ready = prepare(shot)
         run = Run(ready.shot, ready.model, ready.state)
         self.run, frames, spent, energy = run, [run.opening()], [], []
-        self.lattice_heights = [run.state.vertices.position[:, 1].copy()]
+        self.surface = [self._surface()]
         for _ in range(shot.timing.frames):
             began = time.process_time()
             frames.append(run.advance())
             spent.append(time.process_time() - began)
             energy.append(self._energy())
-            self.lattice_heights.append(run.state.vertices.position[:, 1].copy())
+            self.surface.append(self._surface())
         self.frames, self.spent, self.milliseconds = frames, spent, 1000 * float(np.median(spent))
         self.at = np.array([f.arrays[f"points/{name}"] for f in frames], float)
         self.energy = np.array(energy)
         self.speed = np.linalg.norm(np.diff(self.at, axis=0), axis=2).mean(axis=1) * shot.timing.fps
+
+    def _surface(self) -> np.ndarray:
+        """Points (C, 3) by which bodies touch others [m]."""
+        points, x = self.run.model.deformables.elements.points, self.run.state.vertices.position  # type: ignore[union-attr]
+        own = np.where(points.vertex >= 0, points.weight, 0.0)
+        return (own[:, :, None] * x[np.maximum(points.vertex, 0)]).sum(axis=1)
 
     def _energy(self) -> float:
         """Of motion, height and membranes."""
@@ -169,9 +175,9 @@ def solids(say: Say) -> None:
     turn = np.array([f.orientation[0] for f in got.frames], float)
     tilt = 2 * np.degrees(np.arcsin(np.clip(np.linalg.norm(turn[:, [0, 2]], axis=1), 0, 1)))
     under = np.array([f.position[0, 1] - 0.5 for f in got.frames])
-    start, top = got.run.model.deformables.elements.vertices.rest, got.lattice_heights  # type: ignore[union-attr]
+    start = got.surface[0]
     middle = (np.linalg.norm(start[:, [0, 2]], axis=1) < 0.3) & (start[:, 1] > 0.99)
-    top = np.array(top)[:, middle]
+    top = np.array(got.surface)[:, middle, 1]
     say("10 t on a fender of 1 t, a frame", f"{got.milliseconds:.0f} ms", "-")
     say(
         "  overlap of its top / tilt at the end",
