@@ -20,7 +20,7 @@ from .tables import MOST_VERTICES, Elements, Solver
 
 HOLD_OFF_PASSES = 4
 STRAINED = 0.015
-"""What gets longer in a step by more than this share is linearised again."""
+"""What gets longer in a step by more than this share beside what it was linearised for is so again."""
 
 
 @kernel(inner=True)
@@ -56,28 +56,48 @@ def assemble(
 
 @kernel(inner=True)
 def strained(d: Deformables, group: Group) -> bool:
-    """Whether anything of a group got longer in the step by more than STRAINED: it turned too far for what it was taken
-    for.
+    """Whether anything of a group got longer by more than STRAINED than where it was linearised says: it turned too far
+    for what it was taken for.
     """
-    e, x, way = d.elements, d.vertices.position, d.vectors.d
+    e, x, way, at = d.elements, d.vertices.position, d.vectors.d, d.scratch.linear
     for b in group.body:
         for t in range(e.bodies.triangle[b], e.bodies.triangle[b + 1]):
             for k in range(3):
                 i, j = e.membrane.vertex[t, (k + 1) % 3], e.membrane.vertex[t, (k + 2) % 3]
-                if _longer(x, way, i, j) > STRAINED * np.sqrt(e.membrane.length2[t, k]):
+                if _longer(x, way, at, i, j) > STRAINED * np.sqrt(e.membrane.length2[t, k]):
                     return True
         for t in range(e.bodies.segment[b], e.bodies.segment[b + 1]):
-            if _longer(x, way, e.segments.vertex[t, 0], e.segments.vertex[t, 1]) > STRAINED * e.segments.length[t]:
+            i, j = e.segments.vertex[t, 0], e.segments.vertex[t, 1]
+            if _longer(x, way, at, i, j) > STRAINED * e.segments.length[t]:
                 return True
     return False
 
 
 @kernel(inner=True)
-def _longer(x: Array, way: Array, i: int, j: int) -> float:
-    """By how much two vertices come apart [m]."""
-    ax, ay, az = x[j, 0] - x[i, 0], x[j, 1] - x[i, 1], x[j, 2] - x[i, 2]
-    bx, by, bz = ax + way[j, 0] - way[i, 0], ay + way[j, 1] - way[i, 1], az + way[j, 2] - way[i, 2]
-    return np.sqrt(bx * bx + by * by + bz * bz) - np.sqrt(ax * ax + ay * ay + az * az)
+def _longer(x: Array, way: Array, at: Array, i: int, j: int) -> float:
+    """By how much two vertices come further apart on their way than they would if that turned nothing [m].
+
+    x, way, at : (N, 3) float64, [m], where they are, how they go, and where they were linearised
+    """
+    long2, along, now2 = 0.0, 0.0, 0.0
+    for c in range(3):
+        a = at[j, c] - at[i, c]
+        b = x[j, c] + way[j, c] - x[i, c] - way[i, c]
+        long2 += a * a
+        along += a * b
+        now2 += b * b
+    return np.sqrt(now2) - along / np.sqrt(max(long2, 1e-300))
+
+
+@kernel(inner=True)
+def note_linear(d: Deformables, bodies: Index) -> None:
+    """Keep where bodies (n,) are linearised, v.p."""
+    t, at = d.elements.bodies, d.vectors.p
+    for b in bodies:
+        for n in range(t.leads[b], t.leads[b + 1]):
+            i = t.leading[n]
+            for c in range(3):
+                d.scratch.linear[i, c] = at[i, c]
 
 
 @kernel(inner=True)
@@ -89,6 +109,7 @@ def assemble_again(d: Deformables, group: Group, h: float) -> None:
             i = t.leading[n]
             for c in range(3):
                 v.p[i, c] = d.vertices.position[i, c] + v.d[i, c]
+    note_linear(d, group.body)
     assemble(m, e, group.body, v.p, h, 1, s.goal, s.base, v.z)
     for b in group.body:
         if t.solver[b] == Solver.FACTOR:

@@ -66,6 +66,7 @@ class StepScratch(NamedTuple):
     turned       : (B,) uint8, whether a body turns as a whole in the step (turning_ahead.py)
     wholes       : (N, 46) float64, of what hangs together (wholes.py)
     squeezed     : (N,) float64, [m], how far an assembly would drive a vertex by itself; squeezed_by (N,) int32, which
+    linear       : (N, 3) float64, [m], where cloth and ropes are linearised
     group_of     : as find_groups
     """
 
@@ -93,6 +94,7 @@ class StepScratch(NamedTuple):
     wholes: Array
     squeezed: Array
     squeezed_by: Index
+    linear: Array
     group_of: Index
 
 

@@ -153,6 +153,7 @@ class DeformableRun:
             f((n, 46)),
             f(n),
             f(n, np.int32),
+            f((n, 3)),
             f(64 + bodies + slots, np.int32),
         )
         return Deformables(

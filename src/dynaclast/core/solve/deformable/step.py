@@ -16,7 +16,7 @@ from ...kernels import kernel
 from ..model import GROUND, Hulls, Motion, PieceTable, Settings
 from ..rigid.groups import Bodies
 from ..state import NOTHING
-from .assembly import assemble, assemble_again, assemble_lattices, hold_back, strained
+from .assembly import assemble, assemble_again, assemble_lattices, hold_back, note_linear, strained
 from .conjugate_gradients import MOST_ITERATIONS, solve_system
 from .contacts import Look, carried, edge_rows, ground_rows, hull_rows, passing, place_points
 from .face_contacts import face_rows, note_side
@@ -190,6 +190,7 @@ def step_deformables(
         s.goal[i, 0], s.goal[i, 1], s.goal[i, 2] = px + ux, py + uy, pz + uz
         s.goal_way[i, 0], s.goal_way[i, 1], s.goal_way[i, 2] = ux, uy, uz
     turn_ahead(d, h)
+    note_linear(d, d.awake)
     assemble(m, e, d.awake, v.p, h, anew, s.goal, s.base, v.z)
     for b in d.awake:
         for n in range(t.leads[b], t.leads[b + 1]):
