@@ -439,8 +439,9 @@ def segment_rows(
     rows: Rows,
     count: int,
 ) -> int:
-    """The same of capsules round segments of ropes, where they are nearest (Ericson 2005, 5.1.9). The face of such a row
-    is the first segment.
+    """The same of capsules round segments of ropes, where they are nearest (Ericson 2005, 5.1.9).
+
+    The face of such a row is the first segment.
     """
     for k in range(min(meeting.counts[1], len(meeting.segment))):
         if solved == 0:
