@@ -12,6 +12,7 @@ from dynaclast.core.document import Shot
 from dynaclast.core.solve.deformable.looked import PAIRS_MISSED, THROWN
 from dynaclast.core.solve.deformable.missed import find_missed
 from dynaclast.core.solve.loop import Run
+from dynaclast.core.solve.model import Hold
 from playing import played
 from resuming import interrupted
 from shots import ball, box, shot
@@ -104,6 +105,15 @@ def test_nothing_is_solved_again_where_nothing_was_missed() -> None:
     for _ in range(40):
         run.advance()
         assert not run.deformable.parts.looked.missed.any()
+
+
+def test_fields_go_on_acting_on_vertices_in_the_interval_in_which_some_are_let_go() -> None:
+    run = started(shot(cloth("sheet", (0, 1, 0), (1, 1), (3, 3)), gravity=[0, 0, 0]))
+    assert run.deformable is not None
+    run.deformable.parts.scratch.acceleration[:] = 3.0
+    run.deformable.hold(np.arange(16) < 4, Hold.FROZEN)
+    run.deformable.hold(np.arange(16) < 4, Hold.FREE)
+    assert (run.deformable.parts.scratch.acceleration == 3.0).all()
 
 
 # --------------------------------------------------------------------------------- twin

@@ -216,7 +216,7 @@ class Run:
                 self._take_back(before)
                 self.releases.release_after_touch(touch)
                 continue
-            found = self.bonds.impact_load(self._hits()) if self.model.bond_count else None
+            found = self.bonds.impact_load(self._hits()) if can_break else None
             if found is None:
                 break
             if not last:

@@ -27,7 +27,7 @@ FURTHER = 1.25
 def _spare(looked: Looked, points: PointTable, x: Array, i: int, seen: int) -> float:
     """How much further a point at x (C, 3) could have gone without meeting what was not looked for [m]."""
     if not seen:
-        return -np.inf
+        return 0.0  # it sleeps, and nothing moved when others were looked at
     u, v, w = x[i, 0] - looked.start[i, 0], x[i, 1] - looked.start[i, 1], x[i, 2] - looked.start[i, 2]
     return looked.margin[i] - points.radius[i] - points.reach[i] - np.sqrt(u * u + v * v + w * w)
 
