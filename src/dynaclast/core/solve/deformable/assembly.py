@@ -21,6 +21,8 @@ from .tables import MOST_VERTICES, Elements, Solver
 HOLD_OFF_PASSES = 4
 STRAINED = 0.015
 """What gets longer in a step by more than this share beside what it was linearised for is so again."""
+PULLED, PULLED_STEPS = 0.03, 2
+"""And by more than this in all, so many times at most: where much is pulled, it stays so."""
 
 
 @kernel(inner=True)
@@ -55,38 +57,47 @@ def assemble(
 
 
 @kernel(inner=True)
-def strained(d: Deformables, group: Group) -> bool:
+def strained(d: Deformables, group: Group, number: int) -> bool:
     """Whether anything of a group got longer by more than STRAINED than where it was linearised says: it turned too far
-    for what it was taken for.
+    for what it was taken for. In the first steps of Newton's method, also what got longer by more than PULLED.
+
+    number : int, steps of Newton's method before this one
     """
     e, x, way, at = d.elements, d.vertices.position, d.vectors.d, d.scratch.linear
+    pulled = PULLED if number < PULLED_STEPS else np.inf
     for b in group.body:
         for t in range(e.bodies.triangle[b], e.bodies.triangle[b + 1]):
             for k in range(3):
                 i, j = e.membrane.vertex[t, (k + 1) % 3], e.membrane.vertex[t, (k + 2) % 3]
-                if _longer(x, way, at, i, j) > STRAINED * np.sqrt(e.membrane.length2[t, k]):
+                long = np.sqrt(e.membrane.length2[t, k])
+                turned, more = _longer(x, way, at, i, j)
+                if turned > STRAINED * long or more > pulled * long:
                     return True
         for t in range(e.bodies.segment[b], e.bodies.segment[b + 1]):
             i, j = e.segments.vertex[t, 0], e.segments.vertex[t, 1]
-            if _longer(x, way, at, i, j) > STRAINED * e.segments.length[t]:
+            turned, more = _longer(x, way, at, i, j)
+            if turned > STRAINED * e.segments.length[t] or more > pulled * e.segments.length[t]:
                 return True
     return False
 
 
 @kernel(inner=True)
-def _longer(x: Array, way: Array, at: Array, i: int, j: int) -> float:
-    """By how much two vertices come further apart on their way than they would if that turned nothing [m].
+def _longer(x: Array, way: Array, at: Array, i: int, j: int) -> tuple[float, float]:
+    """By how much two vertices come further apart on their way [m]: beside what they would if that turned nothing, and
+    in all.
 
     x, way, at : (N, 3) float64, [m], where they are, how they go, and where they were linearised
     """
-    long2, along, now2 = 0.0, 0.0, 0.0
+    long2, along, now2, was2 = 0.0, 0.0, 0.0, 0.0
     for c in range(3):
         a = at[j, c] - at[i, c]
         b = x[j, c] + way[j, c] - x[i, c] - way[i, c]
         long2 += a * a
         along += a * b
         now2 += b * b
-    return np.sqrt(now2) - along / np.sqrt(max(long2, 1e-300))
+        was2 += (x[j, c] - x[i, c]) ** 2
+    now = np.sqrt(now2)
+    return now - along / np.sqrt(max(long2, 1e-300)), now - np.sqrt(was2)
 
 
 @kernel(inner=True)

@@ -137,7 +137,7 @@ def _solve_group(d: Deformables, group: Group, h: float) -> None:
             changed, pierced = look_again(d, group, h, int(number + 1 < ROUNDS))
             if not pierced and (changed == 0 or number + 1 >= ROUNDS or (number > 0 and changed < SOME * count)):
                 break
-        if newton == MOST_NEWTON - 1 or not strained(d, group):
+        if newton == MOST_NEWTON - 1 or not strained(d, group, newton):
             break
         assemble_again(d, group, h)
 
