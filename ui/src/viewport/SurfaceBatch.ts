@@ -168,8 +168,7 @@ export class SurfaceBatch {
         ...more,
       });
     const materials = [
-      // what lies on a surface is drawn over it, where its facets cut through those of the other
-      made(vertex, SURFACE_FRAGMENT, { polygonOffset: true, polygonOffsetFactor: -1, polygonOffsetUnits: -60 }),
+      made(vertex, SURFACE_FRAGMENT),
       made(flattened(vertex), SHADOW_FRAGMENT, {
         transparent: true,
         depthWrite: false,

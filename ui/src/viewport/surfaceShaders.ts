@@ -9,6 +9,8 @@ const FETCH = /* glsl */ `
   uniform highp sampler2D rest;
   uniform highp sampler2D rings;
   uniform int wide;
+  /** What lies on a surface is drawn this much nearer, over the facets of the other that would cut through it. */
+  const float NEARER = 0.9988;
   uniform int colorBy; // 0 its own, 1 stretch, 2 value by ramp, 3 what is held, 4 a colour packed in a number
   uniform float most;
   uniform int alone;
@@ -100,7 +102,7 @@ export const SURFACE_VERTEX = /* glsl */ `
     }
     if (off != 0.0) at += unit(vNormal) * thick * 0.5 * (off + side);
     vWorld = at;
-    gl_Position = projectionMatrix * viewMatrix * vec4(at, 1.0);
+    gl_Position = projectionMatrix * vec4(NEARER * (viewMatrix * vec4(at, 1.0)).xyz, 1.0);
   }
 `;
 
@@ -133,7 +135,7 @@ export const ROPE_VERTEX = /* glsl */ `
     float now0 = length(place(after) - own) + length(own - place(before));
     vTint = tintOf(givenTo(v));
     vValue = colorBy == 1 ? scaled(rest0 > 0.0 ? now0 / rest0 - 1.0 : 0.0) : givenTo(v);
-    gl_Position = projectionMatrix * viewMatrix * vec4(vWorld, 1.0);
+    gl_Position = projectionMatrix * vec4(NEARER * (viewMatrix * vec4(vWorld, 1.0)).xyz, 1.0);
   }
 `;
 
