@@ -51,7 +51,8 @@ class Ran:
 
     def _surface(self) -> np.ndarray:
         """Points (C, 3) by which bodies touch others [m]."""
-        points, x = self.run.model.deformables.elements.points, self.run.state.vertices.position  # type: ignore[union-attr]
+        points = self.run.model.deformables.elements.points  # type: ignore[union-attr]
+        x = self.run.state.vertices.position
         own = np.where(points.vertex >= 0, points.weight, 0.0)
         return (own[:, :, None] * x[np.maximum(points.vertex, 0)]).sum(axis=1)
 
