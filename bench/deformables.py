@@ -14,6 +14,7 @@ from dynaclast.core.document import Shot, parse
 from dynaclast.core.geometry.crossings import crossing_pairs
 from dynaclast.core.geometry.mesh import make
 from dynaclast.core.solve.deformable.membrane import membrane_energy
+from dynaclast.core.solve.deformable.tables import points_at
 from dynaclast.core.solve.loop import Run
 from dynaclast.core.solve.prepare import prepare
 
@@ -52,9 +53,7 @@ class Ran:
     def _surface(self) -> np.ndarray:
         """Points (C, 3) by which bodies touch others [m]."""
         points = self.run.model.deformables.elements.points  # type: ignore[union-attr]
-        x = self.run.state.vertices.position
-        own = np.where(points.vertex >= 0, points.weight, 0.0)
-        return (own[:, :, None] * x[np.maximum(points.vertex, 0)]).sum(axis=1)
+        return points_at(points, self.run.state.vertices.position)
 
     def _energy(self) -> float:
         """Of motion, height and membranes."""

@@ -15,7 +15,7 @@ from dynaclast.core.solve.deformable import run as deformable_run
 from dynaclast.core.solve.deformable.meetings import ELAPSED, MET, SPAN, ball_rows, with_room
 from dynaclast.core.solve.deformable.row_forces import CONTACT_STIFFNESS, HARDER, SUNK, _harden, _own_stiffness
 from dynaclast.core.solve.deformable.strays import FASTER, meet_anew, strays
-from dynaclast.core.solve.deformable.tables import make_rows
+from dynaclast.core.solve.deformable.tables import make_rows, points_at
 from dynaclast.core.solve.loop import Run
 from playing import played
 from resuming import interrupted, same
@@ -88,12 +88,6 @@ def strewn(seed: int) -> Run:
     return run
 
 
-def at_points(points: Any, x: np.ndarray) -> np.ndarray:
-    """What vertices (N, 3) have at points (C, 3)."""
-    own = np.where(points.vertex >= 0, points.weight, 0.0)
-    return np.asarray((own[:, :, None] * x[np.maximum(points.vertex, 0)]).sum(axis=1))
-
-
 def parts_of(run: Run) -> Any:
     assert run.deformable is not None
     return run.deformable.parts
@@ -105,8 +99,8 @@ def test_a_point_strays_that_gets_further_from_where_it_was_expected_than_its_sl
     points = d.elements.points
 
     def strayed() -> bool:
-        d.scratch.point[:] = at_points(points, vertices.position)
-        d.scratch.point_way[:] = at_points(points, d.vectors.d[: len(vertices.position)])
+        d.scratch.point[:] = points_at(points, vertices.position)
+        d.scratch.point_way[:] = points_at(points, d.vectors.d[: len(vertices.position)])
         return played(lambda: strays(d, h))
 
     d.vectors.d[: len(vertices.position)] = h * vertices.velocity
@@ -138,7 +132,7 @@ def test_pairs_looked_for_anew_are_those_of_the_ways_a_solution_says(seed: int) 
     pairs = [tuple(p) for p in meeting.point[: meeting.counts[0]].tolist()]
     found = set(pairs)
     assert len(found) == len(pairs) and meeting.counts[0] <= len(meeting.point)
-    at, way = at_points(points, vertices.position), at_points(points, d.vectors.d[:n])
+    at, way = points_at(points, vertices.position), points_at(points, d.vectors.d[:n])
     near = 0
     for p in mesh:
         others = np.array([q for q in mesh if q > p], int)

@@ -17,7 +17,7 @@ from ...kernels import kernel
 from ...kernels.sorting import sort_pairs
 from .contacts import new_row, place_point
 from .grid import Balls, Grid, make_grid, near_pairs
-from .tables import MOST_VERTICES, Elements, Held, PointTable, Rows, SegmentTable
+from .tables import MOST_VERTICES, Elements, Held, PointTable, Rows, SegmentTable, points_at
 
 MET = -10
 """In place of a shape: less the point that is met."""
@@ -89,7 +89,6 @@ def make_meeting(e: Elements, points: int, segments: int) -> Meeting:
     """Room for so many pairs of points and of segments."""
     count, lines, bodies = len(e.points.radius), len(e.segments.vertex), len(e.bodies.solver)
     first = np.maximum(e.points.vertex[:, 0], 0)
-    share = e.points.weight[:, :, None] * e.vertices.rest[np.maximum(e.points.vertex, 0)]
     body = e.vertices.body[first] if count else np.zeros(0, np.int32)
     most, line = max(count, lines), np.diff(e.bodies.segment) > 0
     return Meeting(
@@ -100,7 +99,7 @@ def make_meeting(e: Elements, points: int, segments: int) -> Meeting:
         np.zeros(segments, np.uint8),
         np.zeros(2, np.int64),
         np.zeros(2, np.int64),
-        share.sum(axis=1),
+        points_at(e.points, e.vertices.rest),
         np.zeros((count, 3)),
         body,
         line[body].astype(np.uint8),

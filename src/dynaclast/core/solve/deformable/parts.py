@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
+import numpy as np
+
 from ...arrays import Array, Flags, Index
 from ..model import InnerFaces
 from ..state import Touching, Vertices
@@ -14,7 +16,7 @@ from .looked import Looked
 from .meetings import Meeting
 from .system import Matrix, Slots, Vectors
 from .tables import Elements, Rows
-from .twist import TwistScratch
+from .twist import TwistScratch, make_twist_scratch
 
 ROWS, ITERATIONS, STEPS, FULL = range(4)
 """Places in StepScratch.numbers."""
@@ -96,6 +98,49 @@ class StepScratch(NamedTuple):
     squeezed_by: Index
     linear: Array
     group_of: Index
+
+
+def make_step_scratch(e: Elements, pieces: int) -> StepScratch:
+    """Room for steps of such elements, with so many pieces of rigid bodies."""
+    n, points, bodies, slots = len(e.vertices.body), len(e.points.radius), len(e.bodies.solver), pieces + 1
+    f = np.zeros
+    return StepScratch(
+        f((n, 3)),
+        f((n, 3)),
+        f((points, 3)),
+        f((points, 3)),
+        f((n, 3)),
+        f((slots, 6)),
+        f((slots, 6)),
+        f((slots, 3)),
+        f(slots),
+        Touches(
+            f(bodies, np.int32),
+            f(pieces, np.int32),
+            f(n, np.uint8),
+            f(bodies, np.uint8),
+            f((points, 3)),
+            f(points, np.int32),
+            f(points),
+            f((len(e.ties.strength), 3)),
+        ),
+        make_twist_scratch(len(e.twists.body), n),
+        f(len(e.ties.strength)),
+        f(4, np.int64),
+        e.vertices.rest.copy(),
+        f((n, 3)),
+        f((3, 3)),
+        f((4, 6)),
+        f(n + slots, np.int32),
+        f(n + slots, np.uint8),
+        f((n + slots, 23)),
+        f(bodies, np.uint8),
+        f((n, 46)),
+        f(n),
+        f(n, np.int32),
+        f((n, 3)),
+        f(64 + bodies + slots, np.int32),
+    )
 
 
 class Deformables(NamedTuple):

@@ -135,15 +135,22 @@ def _own_stiffness(m: Matrix, i: int) -> float:
 
 
 @kernel(inner=True)
+def _stiffness_behind(d: Deformables, c: int) -> float:
+    """How stiffly what a row holds back is held by its own bodies [N/m]."""
+    rows, own = d.rows, 0.0
+    for k in range(MOST_VERTICES):
+        i = rows.vertex[c, k]
+        if i >= 0:
+            own += rows.weight[c, k] ** 2 * _own_stiffness(d.matrix, i)
+    return own
+
+
+@kernel(inner=True)
 def stiffen(d: Deformables, first: int, count: int, h: float) -> None:
     """How stiff each row from the first on is."""
-    rows, m = d.rows, d.matrix
+    rows = d.rows
     for c in range(first, count):
-        own = 0.0
-        for k in range(MOST_VERTICES):
-            i = rows.vertex[c, k]
-            if i >= 0:
-                own += rows.weight[c, k] ** 2 * _own_stiffness(m, i)
+        own = _stiffness_behind(d, c)
         if rows.tie[c] >= 0:
             rows.stiffness[c] = TIE_STIFFNESS * own
             continue
@@ -182,19 +189,17 @@ def brace(d: Deformables, hulls: Hulls, count: int) -> None:
     if not driven:
         return
     for c in range(count):
-        s, way, own = rows.shape[c], 0.0, 0.0
+        s, way = rows.shape[c], 0.0
         if s < 0 or rows.tie[c] >= 0:
             continue
         for k in range(MOST_VERTICES):
             i = rows.vertex[c, k]
-            if i >= 0:
-                own += rows.weight[c, k] ** 2 * _own_stiffness(d.matrix, i)
-                if by[i] != rows.slot[c]:
-                    way = max(way, squeezed[i])
+            if i >= 0 and by[i] != rows.slot[c]:
+                way = max(way, squeezed[i])
         thick = d.cores.width[s] if d.cores.width[s] < np.inf else hulls.bound[s]
         times = min(way / (SQUEEZED * thick), BRACED)
         if times > 1.0:
-            rows.stiffness[c] = max(rows.stiffness[c], times * CONTACT_STIFFNESS * own)
+            rows.stiffness[c] = max(rows.stiffness[c], times * CONTACT_STIFFNESS * _stiffness_behind(d, c))
 
 
 @kernel(inner=True)
@@ -254,14 +259,10 @@ def begin_friction(d: Deformables, first: int, count: int, h: float) -> None:
 @kernel(inner=True)
 def _harden(d: Deformables, c: int, gap: float) -> bool:
     """Let points of a row meet harder that have sunk into one another, up to what holds shapes; whether they do."""
-    rows, own = d.rows, 0.0
+    rows = d.rows
     if gap >= min(rows.gap[c], 0.0) - SUNK * d.elements.points.ball[rows.point[c]]:
         return False
-    for k in range(MOST_VERTICES):
-        i = rows.vertex[c, k]
-        if i >= 0:
-            own += rows.weight[c, k] ** 2 * _own_stiffness(d.matrix, i)
-    hardest = CONTACT_STIFFNESS * own
+    hardest = CONTACT_STIFFNESS * _stiffness_behind(d, c)
     if rows.stiffness[c] >= hardest:
         return False
     rows.stiffness[c] = min(HARDER * rows.stiffness[c], hardest)

@@ -22,7 +22,7 @@ from .looked import PAIRS_MISSED, THROWN, make_looked
 from .meetings import make_meeting, with_room
 from .model import DeformableModel
 from .nearby import find_nearby
-from .parts import FULL, Deformables, StepScratch, Touches
+from .parts import FULL, Deformables, make_step_scratch
 from .pushes import Pushes, keep_steady, make_before, pushes, sizes_of
 from .readings import Readings
 from .riding import make_riding
@@ -33,7 +33,6 @@ from .support import supported
 from .system import Matrix, make_slots, make_vectors
 from .tables import Elements, make_rows
 from .turning import motion_of
-from .twist import make_twist_scratch
 
 FIELD_WAKES_FROM = 0.02
 """And where fields change by more than this share of gravity."""
@@ -119,43 +118,7 @@ class DeformableRun:
             f((n, 3)),
             f((n, 3)),
         )
-        scratch = StepScratch(
-            f((n, 3)),
-            f((n, 3)),
-            f((points, 3)),
-            f((points, 3)),
-            f((n, 3)),
-            f((slots, 6)),
-            f((slots, 6)),
-            f((slots, 3)),
-            f(slots),
-            Touches(
-                f(bodies, np.int32),
-                f(self._model.piece_count, np.int32),
-                f(n, np.uint8),
-                f(bodies, np.uint8),
-                f((points, 3)),
-                f(points, np.int32),
-                f(points),
-                f((len(e.ties.strength), 3)),
-            ),
-            make_twist_scratch(len(e.twists.body), n),
-            f(len(e.ties.strength)),
-            f(4, np.int64),
-            e.vertices.rest.copy(),
-            f((n, 3)),
-            f((3, 3)),
-            f((4, 6)),
-            f(n + slots, np.int32),
-            f(n + slots, np.uint8),
-            f((n + slots, 23)),
-            f(bodies, np.uint8),
-            f((n, 46)),
-            f(n),
-            f(n, np.int32),
-            f((n, 3)),
-            f(64 + bodies + slots, np.int32),
-        )
+        scratch = make_step_scratch(e, self._model.piece_count)
         return Deformables(
             e,
             matrix,

@@ -106,6 +106,11 @@ class PointTable(NamedTuple):
     tied: Index
 
 
+def points_at(points: PointTable, x: Array) -> Array:
+    """Points (C, 3) where vertices are at x (N, 3)."""
+    return np.asarray((points.weight[:, :, None] * x[np.maximum(points.vertex, 0)]).sum(axis=1))
+
+
 class MembraneTable(NamedTuple):
     """Triangles of cloth, their vertices in ascending order. Edge k is opposite vertex k.
 
