@@ -22,7 +22,7 @@ from dynaclast.core.solve.deformable.nearby import find_nearby
 from dynaclast.core.solve.deformable.pushes import Before, make_before
 from dynaclast.core.solve.deformable.stillness import find_neighbours, make_stillness_scratch
 from dynaclast.core.solve.deformable.strays import FASTER
-from dynaclast.core.solve.deformable.system import make_slots
+from dynaclast.core.solve.deformable.system import POINTS, make_slots
 from dynaclast.core.solve.deformable.tables import VertexTable, make_rows
 from dynaclast.core.solve.loop import Run
 from dynaclast.core.solve.model import InnerFaces
@@ -311,7 +311,7 @@ def test_rows_gather_bodies_and_assemblies_in_groups_in_order() -> None:
     table = VertexTable(
         body, lead, lead, lead, *(f(10) for _ in range(2)), f(10, np.uint8), f((10, 3)), *(f(10) for _ in range(3))
     )
-    rows, slots, groups = make_rows(8), make_slots(4), make_groups(bodies, 4)
+    rows, slots, groups = make_rows(8), make_slots(4, 2), make_groups(bodies, 4)
     rows.vertex[:] = -1
     rows.slot[:] = -1
     slots.used[0], slots.place[7 % 4] = 2, 0
@@ -331,6 +331,18 @@ def test_rows_gather_bodies_and_assemblies_in_groups_in_order() -> None:
     assert members(groups.body, groups.body_start) == [[0, 3], [1, 4], [2]]
     assert members(rows.order, groups.row_start) == [[0, 3, 4], [1, 2], []]
     assert members(groups.slot, groups.slot_start) == [[1], [0], []]
+
+    touch = slots.touch  # a third assembly lies between the second and a wall; it touches the first, too
+    slots.used[0], slots.place[2] = 3, 2
+    touch.count[POINTS], touch.slot[:3] = 3, [[1, 2], [2, -1], [-1, 1]]
+    count = _groups(table, bodies, awake, rows, 5, slots, groups, f(32, np.int32))
+    assert members(groups.slot, groups.slot_start) == [[1, 2], [0], []]
+    assert members(touch.order, groups.touch_start) == [[0, 1, 2], [], []]
+    touch.count[POINTS], touch.slot[3] = 4, [3, 2]
+    count = _groups(table, bodies, awake, rows, 5, slots, groups, f(32, np.int32))
+    assert members(groups.body, groups.body_start) == [[0, 1, 3, 4], [2]]
+    assert members(groups.slot, groups.slot_start) == [[0, 1, 2], []]
+    assert members(touch.order, groups.touch_start) == [[0, 1, 2, 3], []]
 
 
 def test_what_is_tied_does_not_touch_unless_it_says_so() -> None:

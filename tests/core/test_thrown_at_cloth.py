@@ -11,6 +11,7 @@ from deforming import cloth, rope, soft, started
 from dynaclast.core.document import Shot
 from dynaclast.core.solve.deformable.looked import PAIRS_MISSED, THROWN
 from dynaclast.core.solve.deformable.missed import find_missed
+from dynaclast.core.solve.deformable.system import POINTS
 from dynaclast.core.solve.loop import Run
 from dynaclast.core.solve.model import Hold
 from playing import played
@@ -183,3 +184,86 @@ def test_what_was_missed_is_what_brute_force_finds(seed: int, every: int) -> Non
     wider = list(zip(parts.near.point.tolist(), parts.near.shape.tolist(), strict=True))[: int(parts.near.found[0])]
     assert missed <= set(wider)
     assert run.deformable.every == (1 if into else run.model.deformables.every)
+
+
+# --------------------------------------------------------- pressed against it by others
+
+HELD = {"friction": 0.3}
+
+
+def crate(bounce: float) -> dict[str, Any]:
+    return box("other", (0, 0, 0), (0.25, 0.2, 0.3), material=HELD | {"bounce": bounce})
+
+
+def drum(bounce: float) -> dict[str, Any]:
+    kind = {"kind": "cylinder", "radius": 0.14, "height": 0.3}
+    return {"name": "other", "shape": kind, "place": {"position": [0, 0, 0]}, "material": HELD | {"bounce": bounce}}
+
+
+def slab(bounce: float) -> dict[str, Any]:
+    return box("other", (0, 0, 0), (0.1, 0.3, 0.3), material=HELD | {"bounce": bounce})
+
+
+def driven(
+    quality: str, other: Any, bounce: float, speed: float, distance: float, aside: float, cells: int, density: float
+) -> Shot:
+    """A heavy box hits what is light and so far before a sheet, and goes on."""
+    matter = HELD | {"bounce": bounce, "density": density}
+    ram = box("ram", (-0.6, aside, 0), (0.4, 0.4, 0.4), velocity=[speed, 0, 0], material=matter)
+    return in_space(ram, other(bounce), sheet(0.2 + distance, cells), quality=quality, frames=8)
+
+
+@pytest.mark.parametrize(
+    ("quality", "other", "bounce", "speed", "distance", "aside", "cells", "density"),
+    [
+        ("draft", crate, 0.8, 15.0, 0.05, 0.02, 23, 2600),
+        ("fine", crate, 0.3, 33.0, 0.21, 0.04, 23, 2600),
+        ("standard", drum, 0.0, 12.0, 0.05, 0.0, 20, 2600),
+        ("draft", drum, 0.5, 18.0, 0.12, 0.03, 27, 4000),
+        ("fine", slab, 0.2, 30.0, 0.3, 0.05, 18, 1500),
+        ("standard", slab, 1.0, 22.0, 0.1, 0.0, 20, 2600),
+    ],
+)
+def test_what_is_heavy_does_not_drive_what_is_light_through_a_sheet(
+    quality: str, other: Any, bounce: float, speed: float, distance: float, aside: float, cells: int, density: float
+) -> None:
+    run = started(driven(quality, other, bounce, speed, distance, aside, cells, density))
+    furthest = 0.0
+    for _ in range(8):
+        arrays = run.advance().arrays
+        furthest = max(furthest, float(arrays["position"][1, 0]))
+        assert arrays["position"][1, 0] < arrays["points/sheet"][:, 0].max()
+    assert furthest > 0.2 + distance  # the sheet gave way, and held
+
+
+@pytest.mark.parametrize("quality", QUALITIES)
+def test_a_press_that_is_animated_drives_nothing_through_a_sheet(quality: str) -> None:
+    press = box("press", (-0.5, 0, 0), (0.4, 0.6, 0.6), role="animated", velocity=[3, 0, 0])
+    run = started(in_space(press, crate(0.0), sheet(0.25, 20), quality=quality, frames=7))
+    for _ in range(7):
+        arrays = run.advance().arrays
+        assert arrays["position"][1, 0] < arrays["points/sheet"][:, 0].max()
+    assert 0.69 < arrays["position"][1, 0] < 0.71  # pushed along, by half of both from 0.375 m
+
+
+@pytest.mark.parametrize("quality", QUALITIES)
+def test_what_presses_through_something_keeps_momentum_and_gains_no_energy(quality: str) -> None:
+    loose = sheet(0.25, 20)
+    del loose["pins"]
+    ram = box("ram", (-0.6, 0.02, 0.03), (0.4, 0.3, 0.5), velocity=[14, 0, 0], material=HELD | {"density": 2600})
+    run = started(in_space(ram, crate(0.0), loose, quality=quality, frames=10))
+    assert run.deformable is not None and run.model.deformables is not None
+    asm, mass, pressed = run.state.assemblies, run.model.deformables.own_mass, 0
+    began, energy = asm.mass[0] * 14.0, 0.5 * asm.mass[0] * 14.0**2
+    for _ in range(10):
+        now = run.advance().stats["energy"]
+        momentum = asm.mass @ asm.velocity + mass @ run.state.vertices.velocity
+        assert np.abs(momentum - [began, 0, 0]).max() < 1e-9 * began
+        assert now < energy * (1.0 + 1e-4)
+        energy = now
+        pressed += int(run.deformable.parts.slots.touch.count[POINTS])
+    assert pressed
+
+
+def test_what_is_pressed_against_a_sheet_goes_on_to_the_bit_after_a_resume() -> None:
+    assert interrupted(driven("standard", crate, 0.8, 25.0, 0.2, 0.02, 20, 2600), every=2) == []

@@ -138,7 +138,7 @@ def stacked() -> tuple[Any, Group]:
     run.advance()
     d = run.rigid._beside.parts  # type: ignore[union-attr]
     count = int(d.scratch.numbers[ROWS])
-    group = Group(np.arange(2), np.arange(count), np.zeros(0, np.int64))
+    group = Group(np.arange(2), np.arange(count), np.zeros(0, np.int64), np.zeros(0, np.int32))
     d.rows.active[:count] = 1
     own = d.elements.vertices.body[d.rows.vertex[:count]]
     assert len({tuple(np.unique(b[v >= 0])) for b, v in zip(own, d.rows.vertex[:count], strict=True)}) == 2, "and both"
@@ -152,7 +152,7 @@ def test_lattices_are_inverted_with_the_rows_that_hold_them(stacked: tuple[Any, 
     n = len(d.pinned)
     free = np.flatnonzero(np.repeat(d.pinned == 0, 3))
     assert len(free) == 3 * (n - 1)
-    alone = Group(group.body, np.zeros(0, np.int64), group.slot)
+    alone = group._replace(row=np.zeros(0, np.int64))
     matrix, inverse, without = np.zeros((3, 3 * n, 3 * n))
     for k in free:
         one = np.zeros((n, 3))

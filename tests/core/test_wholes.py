@@ -14,11 +14,11 @@ from shots import shot
 
 
 def _balance(d, body, row, slot):  # type: ignore[no-untyped-def]
-    played(lambda: balance_wholes(d, Group(body, row, slot)))
+    played(lambda: balance_wholes(d, Group(body, row, slot, np.zeros(0, np.int32))))
 
 
 def _multiply(d, body, row, slot):  # type: ignore[no-untyped-def]
-    v, t, group = d.vectors, d.elements.bodies, Group(body, row, slot)
+    v, t, group = d.vectors, d.elements.bodies, Group(body, row, slot, np.zeros(0, np.int32))
     played(lambda: multiply(d.matrix, t, group, d.rows, d.slots, d.pinned, v.p, v.slot_p, v.q, v.slot_q))
 
 

@@ -244,7 +244,7 @@ def _tasks() -> list[Callable[[], Any]]:
     calls = _calls(_first_touch(), run_interval) | _calls(_deforming(), run_coupled_interval)
     given = dict(zip(run_interval.arguments, calls[run_interval], strict=True))
     scratch, pairs, world = given["scratch"], given["pairs"], given["scratch"].world
-    given |= {"world": world, "known": pairs, "which": pairs.entry, "span": Span(0, 0.01), "out": given["points"]}
+    given |= {"world": world, "known": pairs, "which": pairs.entry, "span": Span(0, 0.01, 0), "out": given["points"]}
     given |= {"m": scratch.detection.matrix, "arms": scratch.arms, "inertia_at": scratch.rigid.inertia_at}
     given |= {"awake": scratch.rigid.awake, "order": scratch.order[0], "activity": scratch.activity, "axis": 0}
     given |= {"out_a": pairs.shape_a, "out_b": pairs.shape_b, "everything": 1, "first_stale": 0, "number": 0}
@@ -252,7 +252,8 @@ def _tasks() -> list[Callable[[], Any]]:
     given |= {"searched": scratch.searched, "midway": 0}
     coupled = dict(zip(run_coupled_interval.arguments, calls[run_coupled_interval], strict=True))
     scene, bodies, deformables = coupled["scene"], coupled["bodies"], coupled["deformables"]
-    step = (deformables, scene.hulls, scene.pieces, bodies, scene.settings, coupled["tie_broken"], 0.01, 0)
+    step = deformables, scene.hulls, scene.pieces, bodies, coupled["solver"]
+    step = *step, scene.settings, coupled["tie_broken"], 0.01, 0
     given |= {"d": deformables, "assemblies": bodies.assemblies, "hulls": scene.hulls, "count": 0, "h": 0.01}
 
     def calling(kernel: Kernel) -> Callable[[], None]:

@@ -12,8 +12,9 @@ import numpy as np
 from ..arrays import Flags, Index
 from ..kernels import kernel
 from ..kernels.apart import call_apart
-from .deformable.missed import find_missed
+from .deformable.missed import find_astray, find_missed
 from .deformable.parts import Deformables
+from .deformable.slot_contacts import find_coming, note_beside
 from .deformable.step import step_deformables
 from .interval import AWAKE, STAGE, UNTIL, Apart, IntervalScratch, Stage, _begin, _detect, _detect_again
 from .model import Settings
@@ -58,13 +59,19 @@ def run_coupled_interval(
     awake = rigid.awake[: numbers[AWAKE]]
     at, regroup = Left(np.int64(0), np.int64(0), np.int64(0), np.int64(0)), 1
     h = settings.interval / settings.substeps
+    note_beside(deformables, scene.hulls, bodies)
     for number in range(settings.substeps):
         if number % every == 0:
             anew = int(number == 0)
+            coming = find_coming(deformables, bodies, solver, h * every)
+            if coming:
+                at = Left(np.int64(number), np.int64(0), np.int64(coming), np.int64(0))
+                new = _detect_again(scene, bodies, cache, pairs, points, solver, scratch, apart, at, 1, numbers)
+                regroup = max(regroup, new)
             call_apart(
                 apart.step_deformables,
                 step_deformables,
-                (deformables, scene.hulls, scene.pieces, bodies, settings, tie_broken, h * every, anew),
+                (deformables, scene.hulls, scene.pieces, bodies, solver, settings, tie_broken, h * every, anew),
             )
         _give(deformables, bodies, settings, h, every, int(number % every == 0))
         end = number + 1
@@ -76,9 +83,11 @@ def run_coupled_interval(
             )
             regroup = 0
             if at.stale or at.escaped:
-                regroup = _detect_again(scene, bodies, cache, pairs, points, solver, scratch, apart, at, numbers)
+                regroup = _detect_again(scene, bodies, cache, pairs, points, solver, scratch, apart, at, 0, numbers)
             if at.step == end:
                 break
+        if every > 1 and end % every == 0:
+            find_astray(deformables, bodies, h * every)
     find_missed(deformables, scene.hulls, scene.pieces, bodies, searched.thrown, every, settings.interval)
     numbers[STAGE] = Stage.DONE
 

@@ -97,7 +97,7 @@ def apart_for(scene: Scene, bodies: Bodies, parts: Parts, step: int) -> Apart:
     rigid, which = scratch.rigid, pairs.entry
     return Apart(
         find_contacts.address(
-            scene, bodies, cache, pairs, which, Span(0, 0.0), scratch.world, points, scratch.detection
+            scene, bodies, cache, pairs, which, Span(0, 0.0, 0), scratch.world, points, scratch.detection
         ),
         build_constraints.address(scene, bodies, cache, which, points, solver, 0, scratch.arms),
         run_substeps.address(scene.settings, bodies, solver, tied, rigid.awake, scratch.searched, 0, 0, 0, 0, 0, rigid),
@@ -168,7 +168,7 @@ def _detect(
         entries = match_cache(pairs, found, hulls, bodies, cache, numbers[ENTRIES], pairing)
         numbers[ENTRIES] = entries
         sleepers = sleeping_pairs_first(pairs, found, hulls, bodies, cache)
-        span = Span(np.int64(0), scene.settings.interval)
+        span = Span(np.int64(0), scene.settings.interval, np.int64(0))
         which = pairs.ordered[:sleepers]
         woke = call_apart(
             apart.find_contacts,
@@ -227,14 +227,17 @@ def _detect_again(
     scratch: IntervalScratch,
     apart: Apart,
     at: Left,
+    stops: int,
     numbers: Index,
 ) -> int:
     """Detect stale contacts anew where substeps stopped, and what is met by what leaves where it was expected; returns
     1 where there are new contacts.
+
+    stops : int, as Span
     """
     settings, world, stale, rigid = scene.settings, scratch.world, solver.stale, scratch.rigid
     number = np.int64(at.step if at.step > 0 else settings.substeps)  # 0 is that at the start of the interval
-    span = Span(number, settings.interval * (1.0 - at.step / settings.substeps))
+    span = Span(number, settings.interval * (1.0 - at.step / settings.substeps), np.int64(stops))
     had, known, matrix = solver.counts[CONTACTS], numbers[PAIRS], scratch.detection.matrix
     if at.escaped:
         numbers[PAIRS] = add_late_pairs(
@@ -318,5 +321,5 @@ def run_interval(
         )
         if at.stale == 0 and at.escaped == 0:
             break
-        regroup = _detect_again(scene, bodies, cache, pairs, points, solver, scratch, apart, at, numbers)
+        regroup = _detect_again(scene, bodies, cache, pairs, points, solver, scratch, apart, at, 0, numbers)
     numbers[STAGE] = Stage.DONE

@@ -9,7 +9,7 @@ import numpy as np
 from ...arrays import Index
 from ...kernels import kernel
 from ...kernels.union_find import find_root, unite
-from .system import Slots
+from .system import POINTS, Slots
 from .tables import MOST_VERTICES, Rows, VertexTable
 
 
@@ -20,7 +20,7 @@ class Groups(NamedTuple):
     number     : (B + K,) int32, the group of each root
     body       : (B,) int64, bodies by group; body_start (B + 1,) int32
     slot       : (K,) int32, places in Slots by group; slot_start (B + 1,) int32
-    row_start  : (B + 1,) int32, into Rows.order
+    row_start  : (B + 1,) int32, into Rows.order; touch_start (B + 1,) int32, into SlotContacts.order
     """
 
     parent: Index
@@ -30,6 +30,7 @@ class Groups(NamedTuple):
     slot: Index
     slot_start: Index
     row_start: Index
+    touch_start: Index
 
 
 def make_groups(bodies: int, slots: int) -> Groups:
@@ -40,6 +41,7 @@ def make_groups(bodies: int, slots: int) -> Groups:
         np.zeros(bodies, np.int64),
         np.zeros(bodies + 1, i4),
         np.zeros(slots, i4),
+        np.zeros(bodies + 1, i4),
         np.zeros(bodies + 1, i4),
         np.zeros(bodies + 1, i4),
     )
@@ -70,13 +72,13 @@ def _sort(group_of: Index, many: int, groups: int, start: Index, order: Index) -
 def find_groups(
     table: VertexTable, bodies: int, awake: Index, rows: Rows, count: int, slots: Slots, out: Groups, group_of: Index
 ) -> int:
-    """Groups of the rows of a step, whether they press or not; returns how many.
+    """Groups of the rows of a step, and of contacts of assemblies, whether they press or not; returns how many.
 
     bodies   : int, deformable bodies; awake (n,) int64, of which these
     count    : int, rows
     group_of : (R + K + B,) int32, scratch
     """
-    parent, number = out.parent, out.number
+    parent, number, touch = out.parent, out.number, slots.touch
     for k in range(bodies + slots.used[0]):
         parent[k], number[k] = k, -1
     for c in range(count):
@@ -87,6 +89,10 @@ def find_groups(
             unite(parent, first, table.body[rows.vertex[c, k]])
         if rows.slot[c] >= 0:
             unite(parent, first, np.int32(bodies + slots.place[rows.slot[c]]))
+    for q in range(touch.count[POINTS]):
+        if touch.slot[q, 0] >= 0 and touch.slot[q, 1] >= 0:
+            one, other = slots.place[touch.slot[q, 0]], slots.place[touch.slot[q, 1]]
+            unite(parent, np.int32(bodies + one), np.int32(bodies + other))
     groups = 0
     for b in awake:
         root = find_root(parent, b)
@@ -104,4 +110,7 @@ def find_groups(
     for k in range(slots.used[0]):
         group_of[k] = number[find_root(parent, bodies + k)]
     _sort(group_of, slots.used[0], groups, out.slot_start, out.slot)
+    for q in range(touch.count[POINTS]):
+        touch.group[q] = number[find_root(parent, bodies + slots.place[max(touch.slot[q, 0], touch.slot[q, 1])])]
+    _sort(touch.group, touch.count[POINTS], groups, out.touch_start, touch.order)
     return groups

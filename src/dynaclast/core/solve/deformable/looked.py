@@ -8,8 +8,9 @@ import numpy as np
 
 from ...arrays import Array, Flags, Index
 
-PAIRS_MISSED, THROWN = range(2)
-"""Places in Looked.missed: pairs of a point and a shape; those of them for which a step is to last one substep."""
+PAIRS_MISSED, THROWN, ASTRAY = range(3)
+"""Places in Looked.missed: pairs of a point and a shape; those of them for which a step is to last one substep; and
+assemblies that turn so fast, or get so far from where a step took them, that it is."""
 
 
 class Looked(NamedTuple):
@@ -23,7 +24,7 @@ class Looked(NamedTuple):
     spare  : (B,) float64, [m], and box (B, 2, 3), of each body at the end: how far its points could still have gone,
              and round the ways they went
     to     : (3,) float64, [m], scratch
-    missed : (2,) int64
+    missed : (3,) int64
     """
 
     seen: Flags
@@ -52,5 +53,5 @@ def make_looked(bodies: int, points: int, shapes: int, slots: int) -> Looked:
         f(bodies),
         f((bodies, 2, 3)),
         f(3),
-        f(2, np.int64),
+        f(3, np.int64),
     )

@@ -15,10 +15,16 @@ from ...kernels import kernel
 from ..model import Hold, Hulls, PieceTable
 from ..rigid.groups import Bodies
 from .contacts import carried, place_point
-from .looked import PAIRS_MISSED, THROWN, Looked
+from .looked import ASTRAY, PAIRS_MISSED, THROWN, Looked
 from .parts import Deformables
 from .tables import Held, PointTable
 
+MOST_TURN = 0.3
+"""Where what is near turns by more than this [rad] in a step of several substeps, a step lasts one: contacts go straight
+on in it.
+"""
+STRAYS = 0.1
+"""And where others send what touches elsewhere than a step took it, by more than this share of its width."""
 FURTHER = 1.25
 """A look again goes further than things went by this factor: solved again, they may go a little further."""
 
@@ -80,7 +86,7 @@ def find_missed(
     thrown : (A,) uint8, assemblies that left what was searched for them; every : substeps in a step
     """
     looked, points, asm = d.looked, d.elements.points, bodies.assemblies
-    looked.missed[:] = 0
+    looked.missed[PAIRS_MISSED] = looked.missed[THROWN] = 0
     for b in range(len(looked.seen)):
         _measure_body(looked, points, d.vertices.position, d.scratch.point, np.int64(b))
     for s in range(len(hulls.piece)):
@@ -129,3 +135,21 @@ def _look_at(d: Deformables, bound: float, b: int, s: int, of: int, more: float,
         if seen and more > spare:
             looked.wider[b] = max(looked.wider[b], -FURTHER * spare)
     return missed
+
+
+@kernel(inner=True)
+def find_astray(d: Deformables, bodies: Bodies, h: float) -> None:
+    """At the end of a step of h [s]: add to d.looked.missed how many assemblies beside deformable bodies turn far in such
+    a step, or went elsewhere than it took them.
+    """
+    asm, beside, expected = bodies.assemblies, d.scratch.beside, d.scratch.expected
+    w = asm.angular_velocity
+    for a in range(len(beside)):
+        if not beside[a] or bodies.inv_mass[a] == 0.0:
+            continue
+        strays = 0.0
+        for c in range(3):
+            strays += (asm.position[a, c] - expected[a, c]) ** 2
+        turns = (w[a, 0] ** 2 + w[a, 1] ** 2 + w[a, 2] ** 2) * h * h
+        far = STRAYS * expected[a, 3]
+        d.looked.missed[ASTRAY] += turns > MOST_TURN * MOST_TURN or (far > 0.0 and strays > far * far)

@@ -10,6 +10,7 @@ from ...kernels.linalg import invert_symmetric_3x3
 from ...kernels.union_find import find_root, unite
 from ..state import Assemblies
 from .parts import Deformables
+from .system import POINTS
 from .tables import MOST_VERTICES
 
 ROUND = 1e-9
@@ -116,11 +117,23 @@ def _find_groups(d: Deformables, count: int) -> None:
             unite(parent, first, np.int32(many + slots.place[rows.slot[c]]))
         elif alone:
             held[first] = 1
+    touch = slots.touch
+    for q in range(touch.count[POINTS]):
+        if not touch.solved[q]:
+            continue
+        one, other = touch.slot[q, 0], touch.slot[q, 1]
+        if one >= 0 and other >= 0:
+            unite(parent, np.int32(many + slots.place[one]), np.int32(many + slots.place[other]))
+        else:
+            held[many + slots.place[max(one, other)]] = 1
     for b in d.awake:
         for n in range(bodies.leads[b], bodies.leads[b + 1]):
             i = bodies.leading[n]
             if d.pinned[i] or table.recall[i] > 0.0 or held[table.island[i]]:
                 held[find_root(parent, table.island[i])] = 1
+    for k in range(many, many + slots.used[0]):
+        if held[k]:
+            held[find_root(parent, k)] = 1
 
 
 @kernel(inner=True)

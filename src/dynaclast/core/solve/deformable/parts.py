@@ -69,6 +69,8 @@ class StepScratch(NamedTuple):
     wholes       : (N, 46) float64, of what hangs together (wholes.py)
     squeezed     : (N,) float64, [m], how far an assembly would drive a vertex by itself; squeezed_by (N,) int32, which
     linear       : (N, 3) float64, [m], where cloth and ropes are linearised
+    beside       : (A,) uint8, which assemblies are near deformable bodies in the interval
+    expected     : (A, 4) float64, [m], where a step took what it touched, and how wide that is; 0 what it did not touch
     group_of     : as find_groups
     """
 
@@ -97,6 +99,8 @@ class StepScratch(NamedTuple):
     squeezed: Array
     squeezed_by: Index
     linear: Array
+    beside: Flags
+    expected: Array
     group_of: Index
 
 
@@ -139,6 +143,8 @@ def make_step_scratch(e: Elements, pieces: int) -> StepScratch:
         f(n),
         f(n, np.int32),
         f((n, 3)),
+        f(slots, np.uint8),
+        f((slots, 4)),
         f(64 + bodies + slots, np.int32),
     )
 

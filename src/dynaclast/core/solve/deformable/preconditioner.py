@@ -12,6 +12,7 @@ from ...kernels.linalg import factor_cholesky, solve_cholesky
 from .chain import factor_chain, solve_chain
 from .cycle import coarsen_blocks, cycle, invert_diagonals, mirror_blocks
 from .riding import add_motion, find_carriers, ride_along
+from .slot_contacts import add_slot_stiffness
 from .system import Group, Matrix, Slots, Vectors, multiply, row_stiffness, slot_motion
 from .tables import MOST_VERTICES, BodyTable, Rows, Solver
 from .touched_lattices import invert_lattices, invert_touched, solve_lattice
@@ -75,6 +76,9 @@ def prepare_preconditioner(m: Matrix, bodies: BodyTable, group: Group, rows: Row
                 a[3, 3 + j] += o[2] * t[1, j] - o[1] * t[2, j]
                 a[4, 3 + j] += o[0] * t[2, j] - o[2] * t[0, j]
                 a[5, 3 + j] += o[1] * t[0, j] - o[0] * t[1, j]
+    for e in group.touch:
+        if slots.touch.active[e]:
+            add_slot_stiffness(slots, e)
     for k in group.slot:
         factor_cholesky(slots.matrix[k], 6)
     for b in group.body:

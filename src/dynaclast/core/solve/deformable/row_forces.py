@@ -6,8 +6,7 @@ import numpy as np
 
 from ...arrays import Array
 from ...kernels import kernel
-from ...kernels.linalg import multiply_rotated, quaternion_to_matrix
-from ..model import Hold, Hulls, PieceTable, Settings
+from ..model import Hold, Hulls, PieceTable
 from ..rigid.groups import Bodies
 from .contacts import carried, passing
 from .meetings import MET
@@ -87,44 +86,6 @@ def tie_rows(
                     o[c] -= sign * ties.point[t, end, c]
         count += 1
     return count
-
-
-@kernel(inner=True)
-def take_part(d: Deformables, bodies: Bodies, settings: Settings, first: int, count: int, h: float) -> None:
-    """The assemblies that rows from the first on lead to, and how they would go by themselves; those that rows before
-    lead to stay as they are.
-    """
-    slots, rows, asm, s = d.slots, d.rows, bodies.assemblies, d.scratch
-    known = slots.used[0] if first > 0 else 0
-    for k in range(known, slots.used[0]):
-        slots.place[slots.slot[k]] = -1
-    n = known
-    for c in range(first, count):
-        a = rows.slot[c]
-        if a < 0:
-            continue
-        if slots.place[a] < 0:
-            slots.place[a], slots.slot[n] = n, a
-            n += 1
-    slots.used[0] = n
-    for k in range(known, n):
-        a = slots.slot[k]
-        slots.mass[k] = asm.mass[a] / (h * h)
-        quaternion_to_matrix(asm.orientation[a], s.matrix3)
-        for c in range(3):
-            x, y, z = 1.0 if c == 0 else 0.0, 1.0 if c == 1 else 0.0, 1.0 if c == 2 else 0.0
-            u, v, w = multiply_rotated(s.matrix3, asm.inertia[a], x, y, z)
-            o = slots.inertia[k]
-            o[0, c], o[1, c], o[2, c] = u / (h * h), v / (h * h), w / (h * h)
-        y = d.vectors.slot_d[k]
-        for c in range(3):
-            gain = asm.gravity_scale[a] * settings.gravity[c] + bodies.acceleration[a, c] + s.support[a, c]
-            y[c] = h * (asm.velocity[a, c] + h * gain)
-            y[3 + c] = h * (asm.angular_velocity[a, c] + h * bodies.angular_acceleration[a, c])
-        o = slots.inertia[k]
-        for c in range(3):
-            s.slot_base[k, c] = slots.mass[k] * y[c]
-            s.slot_base[k, 3 + c] = o[c, 0] * y[3] + o[c, 1] * y[4] + o[c, 2] * y[5]
 
 
 @kernel(inner=True)

@@ -11,6 +11,7 @@ from ...kernels.direct import DirectCall, WrittenGroups
 from ..frame import PieceState
 from ..model import Hold, Model, Motion
 from ..rigid.assemblies import wake_one
+from ..rigid.constraints import ConstraintSet
 from ..rigid.groups import Bodies, Scene
 from ..rigid.sleep import LEAST_GRAVITY, Links, make_links
 from ..state import State
@@ -18,8 +19,9 @@ from .chain import make_chain_factor
 from .contacts import Near, make_near
 from .face_contacts import cores_of
 from .groups import make_groups
-from .looked import PAIRS_MISSED, THROWN, make_looked
+from .looked import ASTRAY, PAIRS_MISSED, THROWN, make_looked
 from .meetings import make_meeting, with_room
+from .missed import MOST_TURN
 from .model import DeformableModel
 from .nearby import find_nearby
 from .parts import FULL, Deformables, make_step_scratch
@@ -30,7 +32,7 @@ from .rotations import make_rotations
 from .step import step_deformables
 from .stillness import find_neighbours, make_stillness_scratch, measure_stillness
 from .support import supported
-from .system import Matrix, make_slots, make_vectors
+from .system import FOUND, Matrix, make_slot_contacts, make_slots, make_vectors
 from .tables import Elements, make_rows
 from .turning import motion_of
 
@@ -57,7 +59,7 @@ class DeformableRun:
 
     def __init__(self, deformables: DeformableModel, model: Model, state: State) -> None:
         self.deformables, self._model, self._state = deformables, model, state
-        self._cores = cores_of(model.hulls)
+        self._cores, self._contacts = cores_of(model.hulls), 64
         self._numbers: dict[tuple[int, str], float] = {}
         self.every = deformables.every
         self.parts = self._parts()
@@ -122,7 +124,7 @@ class DeformableRun:
         return Deformables(
             e,
             matrix,
-            make_slots(slots),
+            make_slots(slots, self._contacts),
             make_vectors(nodes, slots),
             make_rows(64),
             make_near(64),
@@ -161,10 +163,12 @@ class DeformableRun:
         crowded, missed = self._make_room_to_meet(), self.parts.looked.missed
         if self.parts.scratch.numbers[FULL]:
             self._least_room, crowded = 2 * len(self.parts.rows.gap), True
-        if not missed[PAIRS_MISSED] or self._further_looks == MOST_FURTHER_LOOKS:
+        crowded |= self._make_room_for_contacts()
+        astray = self.every > 1 and missed[ASTRAY]
+        if not (missed[PAIRS_MISSED] or astray) or self._further_looks == MOST_FURTHER_LOOKS:
             return crowded
         self._further_looks += 1
-        if missed[THROWN]:
+        if missed[THROWN] or astray:
             self._step_each(1)
         return True
 
@@ -184,12 +188,20 @@ class DeformableRun:
         self.parts = self.parts._replace(meeting=meeting)
         return True
 
+    def _make_room_for_contacts(self) -> bool:
+        """Make room for contacts of assemblies with one another; whether there was not enough."""
+        slots, found = self.parts.slots, int(self.parts.slots.touch.count[FOUND])
+        if found <= self._contacts:
+            return False
+        self._contacts = found + found // 2
+        self.parts = self.parts._replace(slots=slots._replace(touch=make_slot_contacts(self._contacts)))
+        return True
+
     def look_as_usual(self) -> None:
         """After an interval for which more was looked for than before."""
         if self._further_looks:
             self._further_looks = 0
             self.parts.looked.wider[:], self.parts.looked.faster[:] = 0.0, 0.0
-            self._step_each(self.deformables.every)
 
     def part(self, seams: Index) -> None:
         """Go on where these seams have just opened."""
@@ -252,24 +264,26 @@ class DeformableRun:
         total, whole = sums(mass[:, None] * change, lead, len(lead)), sums(mass, lead, len(lead))
         return np.asarray((total / np.where(whole > 0.0, whole, 1.0)[:, None])[lead])
 
-    def step_address(self, scene: Scene, bodies: Bodies) -> int:
+    def step_address(self, scene: Scene, bodies: Bodies, constraints: ConstraintSet) -> int:
         """Where the machine code of a step is (kernels.apart)."""
-        given = (scene.hulls, scene.pieces, bodies, scene.settings, self._state.vertex_tie_broken, 0.0, 0)
+        given = scene.hulls, scene.pieces, bodies, constraints, scene.settings, self._state.vertex_tie_broken, 0.0, 0
         return step_deformables.address(self.parts, *given)
 
     def begin_interval(self, scene: Scene, bodies: Bodies) -> None:
         """Find what may be touched in an interval."""
         self._drawn = None
         self._begin_twist()
-        self.parts.looked.seen[:] = 0
+        self.parts.looked.seen[:], self.parts.looked.missed[ASTRAY] = 0, 0
         self.wake_by_others(scene, bodies)
         parts, awake, hold = self.parts, self.awake(), self._state.vertex_hold
         waits = parts.scratch.touches.waits
         waits[:] = ~self.has((hold != Hold.TOUCH) & (hold != Hold.CUE)) if hold.any() else 0
         self._pushes = None
-        if self.every > 1 and len(awake):
+        if self.deformables.every > 1 and len(awake):
             parts.scratch.support[:] = supported(self._model, self._state)
         near = self._look(awake, scene, bodies, begins=True)
+        if not self._further_looks:
+            self._step_each(1 if self._turns_fast(near) else self.deformables.every)
         parts, meeting = self.parts, self.parts.meeting
         found = int(near.found[0])
         room = len(parts.elements.ties.strength) + len(parts.elements.points.radius) + ROWS_EACH * found
@@ -280,6 +294,16 @@ class DeformableRun:
             most = len(rows.gap) + len(self.deformables.names) + len(scratch.given)
             scratch = scratch._replace(group_of=np.zeros(most, np.int32))
         self.parts = parts._replace(rows=rows, scratch=scratch, awake=awake)
+
+    def _turns_fast(self, near: Near) -> bool:
+        """Whether something near turns far in a step, as an interval begins."""
+        settings, asm = self._model.settings, self._state.assemblies
+        step = settings.interval * self.deformables.every / settings.substeps
+        fast = (asm.motion == Motion.DYNAMIC) & (lengths(asm.angular_velocity) * step > MOST_TURN)
+        if self.deformables.every == 1 or not fast.any():
+            return False
+        piece = self._model.hulls.piece[near.shape[: near.found[0]]]
+        return bool(fast[self._state.piece_assembly[piece]].any())
 
     def _begin_twist(self) -> None:
         """Nothing is added by twist yet; what no longer holds together, or is held, has none."""

@@ -14,6 +14,7 @@ import numpy as np
 from ...arrays import Array
 from ...kernels import kernel
 from ..model import GROUND, Hulls, Motion, PieceTable, Settings
+from ..rigid.constraints import ConstraintSet
 from ..rigid.groups import Bodies
 from ..state import NOTHING
 from .assembly import assemble, assemble_again, assemble_lattices, hold_back, note_linear, strained
@@ -25,7 +26,8 @@ from .meetings import ELAPSED, MET, ball_rows, place_between, segment_rows
 from .momentum import keep_momentum
 from .parts import FULL, ITERATIONS, ROWS, STEPS, Deformables
 from .preconditioner import prepare_preconditioner
-from .row_forces import begin_friction, brace, look_again, pull_of_rows, stiffen, take_part, tie_rows
+from .row_forces import begin_friction, brace, look_again, pull_of_rows, stiffen, tie_rows
+from .slot_contacts import find_slot_contacts, leave_to_substeps, look_again_at_contacts, pull_of_contacts, take_part
 from .strays import meet_anew, strays
 from .system import Group, row_motion
 from .tables import MOST_VERTICES, Solver
@@ -128,6 +130,7 @@ def _solve_group(d: Deformables, group: Group, h: float) -> None:
         for number in range(MOST_ROUNDS):
             prepare_preconditioner(m, t, group, rows, d.slots, d.pinned)
             pull_of_rows(d, group)
+            pull_of_contacts(d, group)
             d.scratch.numbers[ITERATIONS] += solve_system(
                 m, t, group, rows, d.slots, d.pinned, d.vectors, enough, MOST_ITERATIONS
             )
@@ -135,6 +138,7 @@ def _solve_group(d: Deformables, group: Group, h: float) -> None:
                 break
             balance_wholes(d, group)
             changed, pierced = look_again(d, group, h, int(number + 1 < ROUNDS))
+            changed += look_again_at_contacts(d, group)
             if not pierced and (changed == 0 or number + 1 >= ROUNDS or (number > 0 and changed < SOME * count)):
                 break
         if newton == MOST_NEWTON - 1 or not strained(d, group, newton):
@@ -143,20 +147,25 @@ def _solve_group(d: Deformables, group: Group, h: float) -> None:
 
 
 @kernel(inner=True)
-def _solve(d: Deformables, groups: int, first: int, h: float) -> None:
+def _solve(d: Deformables, groups: int, first: int, first_touch: int, h: float) -> None:
     """Solve so many groups, each by itself: nothing changes what happens in one but what is in it.
 
-    first : int, rows from this one on are new; groups without any are solved already, unless it is 0
+    first       : int, rows from this one on are new; groups without any are solved already, unless it is 0
+    first_touch : int, points of contact of assemblies from this one on are new, likewise
     """
-    g, order = d.groups, d.rows.order
+    g, order, touch = d.groups, d.rows.order, d.slots.touch.order
     for k in range(groups):
         begin, end = g.row_start[k], g.row_start[k + 1]
-        if first > 0 and (end == begin or order[end - 1] < first):
+        from_touch, to_touch = g.touch_start[k], g.touch_start[k + 1]
+        rows_new = end > begin and order[end - 1] >= first
+        touch_new = to_touch > from_touch and touch[to_touch - 1] >= first_touch
+        if first > 0 and not rows_new and not touch_new:
             continue
         group = Group(
             g.body[g.body_start[k] : g.body_start[k + 1]],
             order[begin:end],
             g.slot[g.slot_start[k] : g.slot_start[k + 1]],
+            touch[from_touch:to_touch],
         )
         _solve_group(d, group, h)
 
@@ -167,6 +176,7 @@ def step_deformables(
     hulls: Hulls,
     pieces: PieceTable,
     bodies: Bodies,
+    constraints: ConstraintSet,
     settings: Settings,
     broken: Array,
     h: float,
@@ -174,13 +184,14 @@ def step_deformables(
 ) -> None:
     """A step of h [s]; what assemblies get of it is in d.scratch.given.
 
+    constraints : contacts of assemblies with one another in the interval
     broken : (X,) uint8, ties that gave way
     anew   : int, 1 where the coarser levels are worked out anew
     """
     e, m, v, s, rows = d.elements, d.matrix, d.vectors, d.scratch, d.rows
     x, speed, t = d.vertices.position, d.vertices.velocity, e.bodies
     for k in range(d.slots.used[0]):
-        s.given[d.slots.slot[k], :] = 0.0
+        s.given[d.slots.slot[k], :], s.expected[d.slots.slot[k], :] = 0.0, 0.0
     twist_ropes(e.twists, t, d.asleep, e.vertices.mass, x, e.segments, h, bodies, d.twisted, s.twist)
     for k in range(len(e.drawn.vertex)):
         i = e.drawn.vertex[k]
@@ -235,15 +246,18 @@ def step_deformables(
     count = _rows_of_meetings(d, 0, count)
     count = edge_rows(look, m.pattern, rows, count)
     s.numbers[FULL] |= int(count == len(rows.gap))
-    first = 0
-    for _ in range(MOST_LOOKS):
+    first, first_touch = 0, 0
+    for look_number in range(MOST_LOOKS):
         take_part(d, bodies, settings, first, count, h)
+        touches = find_slot_contacts(d, bodies, settings, constraints, h)
+        if look_number and count == first and touches == first_touch:
+            break
         stiffen(d, first, count, h)
         brace(d, hulls, count)
         begin_friction(d, first, count, h)
         groups = find_groups(e.vertices, len(t.solver), d.awake, rows, count, d.slots, d.groups, s.group_of)
-        _solve(d, groups, first, h)
-        first = count
+        _solve(d, groups, first, first_touch, h)
+        first, first_touch = count, touches
         # what elastic forces and contacts bring where it would not go by itself
         place_points(e.points, d.awake, v.d, 0, s.point_way)
         if len(d.near.point) and d.near.found[0]:
@@ -255,8 +269,6 @@ def step_deformables(
         place_between(e.points, d.meeting, v.d, s.point_way)
         count = _rows_of_meetings(d, 1, count)
         s.numbers[FULL] |= int(count == len(rows.gap))
-        if count == first:
-            break
     count = first
     keep_momentum(d, bodies.assemblies, count)
     hold_back(d, count, h)
@@ -362,7 +374,10 @@ def go_on(d: Deformables, hulls: Hulls, bodies: Bodies, settings: Settings, coun
             along = n[0] * (u - o[0]) + n[1] * (w - o[1]) + n[2] * (z - o[2])
             slip = (u - o[0]) ** 2 + (w - o[1]) ** 2 + (z - o[2]) ** 2 - along * along
             touching.slip[on] = np.sqrt(max(slip, 0.0))
-        if rows.slot[c] < 0 and rows.shape[c] >= 0:
+        if rows.slot[c] >= 0:
+            on_slot, width = s.expected[rows.slot[c]], d.cores.width[rows.shape[c]]
+            on_slot[3] = min(on_slot[3], width) if on_slot[3] > 0.0 else width
+        elif rows.shape[c] >= 0:
             a = bodies.piece_assembly[hulls.piece[rows.shape[c]]]
             s.pressed[a] = max(s.pressed[a], rows.force[c])
         out = (n[0] * (u - o[0]) + n[1] * (w - o[1]) + n[2] * (z - o[2])) / h
@@ -380,7 +395,9 @@ def go_on(d: Deformables, hulls: Hulls, bodies: Bodies, settings: Settings, coun
     for k in range(d.slots.used[0]):
         a, y = d.slots.slot[k], v.slot_d[k]
         for c in range(3):
+            s.expected[a, c] = asm.position[a, c] + y[c]
             gain = asm.gravity_scale[a] * settings.gravity[c] + bodies.acceleration[a, c] + s.support[a, c]
             s.given[a, c] = (y[c] / h - asm.velocity[a, c]) / h - gain
             turn = bodies.angular_acceleration[a, c]
             s.given[a, 3 + c] = (y[3 + c] / h - asm.angular_velocity[a, c]) / h - turn
+    leave_to_substeps(d, h)

@@ -1,7 +1,7 @@
 """The linear system of a step: its matrix, and the products with it.
 
 Unknown are the displacements d of the vertices and, of assemblies that rows lead to, the displacement and the turn of
-the centre over the step. The matrix is mass over the square of the step, elements, and rows.
+the centre over the step. The matrix is mass over the square of the step, elements, rows, and contacts of assemblies.
 
 Source: Baraff and Witkin 1998, "Large steps in cloth simulation" (doi 10.1145/280814.280821).
 """
@@ -12,7 +12,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from ...arrays import Array, Index
+from ...arrays import Array, Flags, Index
 from ...kernels import kernel
 from .chain import ChainFactor
 from .pattern import add_block_product, add_scalar_product
@@ -49,6 +49,59 @@ class Matrix(NamedTuple):
     left: Array
 
 
+class SlotContacts(NamedTuple):
+    """Points at which assemblies that take part touch others, R of them: as rows without friction.
+
+    slot      : (R, 2) int32, the assemblies a and b, -1 where one is moved by no force
+    normal    : (R, 3) float64, unit, from b to a
+    jacobian  : (R, 6) float64, [m], arm times normal, of a and of b
+    gap       : (R,) float64, [m], between them
+    passing   : (R,) float64, [m], along the normal, how a goes past b by what no force moves
+    stiffness : (R,) float64, [N/m]
+    active    : (R,) uint8, whether it presses
+    solved    : (R,) uint8, whether it pressed in what was solved last
+    group     : (R,) int32, of each; order (R,) int32, points by groups
+    made      : (M,) uint8, contacts of the interval that have their points here
+    count     : (2,) int64, how many points there are, and contacts in the interval
+    """
+
+    slot: Index
+    normal: Array
+    jacobian: Array
+    gap: Array
+    passing: Array
+    stiffness: Array
+    active: Flags
+    solved: Flags
+    group: Index
+    order: Index
+    made: Flags
+    count: Index
+
+
+POINTS, FOUND = range(2)
+"""Places in SlotContacts.count."""
+
+
+def make_slot_contacts(contacts: int) -> SlotContacts:
+    """Room for those of so many contacts."""
+    n, f = 4 * contacts, np.zeros
+    return SlotContacts(
+        f((n, 2), np.int32),
+        f((n, 3)),
+        f((n, 6)),
+        f(n),
+        f(n),
+        f(n),
+        f(n, np.uint8),
+        f(n, np.uint8),
+        f(n, np.int32),
+        f(n, np.int32),
+        f(contacts, np.uint8),
+        f(2, np.int64),
+    )
+
+
 class Slots(NamedTuple):
     """Assemblies that take part in a step, K of them.
 
@@ -58,6 +111,7 @@ class Slots(NamedTuple):
     mass    : (K,) float64, [N/m], over the square of the step
     inertia : (K, 3, 3) float64, [N m], likewise, world frame
     matrix  : (K, 6, 6) float64, with the rows on it, factored (Cholesky)
+    touch   : where they touch one another
     """
 
     place: Index
@@ -66,12 +120,19 @@ class Slots(NamedTuple):
     mass: Array
     inertia: Array
     matrix: Array
+    touch: SlotContacts
 
 
-def make_slots(count: int) -> Slots:
+def make_slots(count: int, contacts: int) -> Slots:
     f = np.zeros
     return Slots(
-        np.full(count, -1, np.int32), f(count, np.int32), f(1, np.int64), f(count), f((count, 3, 3)), f((count, 6, 6))
+        np.full(count, -1, np.int32),
+        f(count, np.int32),
+        f(1, np.int64),
+        f(count),
+        f((count, 3, 3)),
+        f((count, 6, 6)),
+        make_slot_contacts(contacts),
     )
 
 
@@ -146,6 +207,33 @@ def add_row_force(rows: Rows, slots: Slots, c: int, f: float, g: float, h: float
 
 
 @kernel(inner=True)
+def slots_apart(slots: Slots, q: int, y: Array) -> float:
+    """How far a point of contact of assemblies opens, by those that forces move; y (K, 6) as of row_motion."""
+    touch, out = slots.touch, 0.0
+    n, j = touch.normal[q], touch.jacobian[q]
+    for end in range(2):
+        a = touch.slot[q, end]
+        if a >= 0:
+            o, e = y[slots.place[a]], 3 * end
+            way = n[0] * o[0] + n[1] * o[1] + n[2] * o[2] + j[e] * o[3] + j[e + 1] * o[4] + j[e + 2] * o[5]
+            out += way if end == 0 else -way
+    return out
+
+
+@kernel(inner=True)
+def push_slots_apart(slots: Slots, q: int, f: float, y: Array) -> None:
+    """Add a force f [N] that pushes assemblies apart at a point of contact to both (K, 6)."""
+    touch = slots.touch
+    for end in range(2):
+        a = touch.slot[q, end]
+        if a >= 0:
+            o, g = y[slots.place[a]], f if end == 0 else -f
+            for c in range(3):
+                o[c] += g * touch.normal[q, c]
+                o[3 + c] += g * touch.jacobian[q, 3 * end + c]
+
+
+@kernel(inner=True)
 def row_stiffness(rows: Rows, c: int, u: float, v: float, w: float) -> tuple[float, float, float]:
     """What a row resists a motion (u, v, w) of its point with [N]."""
     k, t, n = rows.stiffness[c], rows.tangential[c], rows.normal[c]
@@ -158,12 +246,13 @@ def row_stiffness(rows: Rows, c: int, u: float, v: float, w: float) -> tuple[flo
 class Group(NamedTuple):
     """One system: what rows join.
 
-    body : (n,) int64; row : (m,) int32; slot : (k,) int32, places in Slots
+    body : (n,) int64; row : (m,) int32; slot : (k,) int32, places in Slots; touch : (q,) int32, into SlotContacts
     """
 
     body: Index
     row: Index
     slot: Index
+    touch: Index
 
 
 @kernel(inner=True)
@@ -206,6 +295,9 @@ def multiply(
             u, v, w = row_motion(rows, slots, c, x, y)
             f, g, h = row_stiffness(rows, c, u, v, w)
             add_row_force(rows, slots, c, f, g, h, out, slot_out)
+    for q in group.touch:
+        if slots.touch.active[q]:
+            push_slots_apart(slots, q, slots.touch.stiffness[q] * slots_apart(slots, q, y), slot_out)
     for b in group.body:
         if bodies.still[b]:
             for n in range(bodies.leads[b], bodies.leads[b + 1]):

@@ -111,10 +111,12 @@ class Span(NamedTuple):
     number : int, 0 at the start of an interval, when all shapes are placed; later another for every pose, when they are
              placed as they are wanted, and nothing wakes
     time   : float, [s], until the next detection
+    stops  : int, 1 where something else may stop either of a pair meanwhile
     """
 
     number: int | np.int64
     time: float
+    stops: int | np.int64
 
 
 @kernel(inner=True)
@@ -174,11 +176,12 @@ def _reuse_points(
 
 @kernel(inline=True)
 def _predict_motion(
-    k: int, cache: ContactCache, scene: Scene, asm: Assemblies, a: int, b: int, size: float, time: float, slip: Array
+    k: int, cache: ContactCache, scene: Scene, asm: Assemblies, a: int, b: int, size: float, span: Span, slip: Array
 ) -> float:
-    """How far the surfaces of pair k can travel towards each other within a time [s]: [m]; slip (4,) as
-    ``collide_hulls`` wants it.
+    """How far the surfaces of pair k can travel towards each other in a span [m]; slip (4,) as ``collide_hulls`` wants
+    it.
     """
+    time = span.time
     hulls, pieces, gravity = scene.hulls, scene.pieces, scene.settings.gravity
     g = np.sqrt(gravity[0] ** 2 + gravity[1] ** 2 + gravity[2] ** 2)
     s, t = cache.shape_a[k], cache.shape_b[k]
@@ -200,6 +203,10 @@ def _predict_motion(
             )
         w = asm.angular_velocity[c]
         swing += arm * np.sqrt(w[0] ** 2 + w[1] ** 2 + w[2] ** 2)
+    if span.stops:
+        one, other = asm.velocity[a], asm.velocity[b]
+        fastest = max(one[0] ** 2 + one[1] ** 2 + one[2] ** 2, other[0] ** 2 + other[1] ** 2 + other[2] ** 2)
+        swing += np.sqrt(fastest)
     slip[0], slip[1], slip[2] = vx * time, vy * time, vz * time
     slip[3] = (swing + g * time) * time + SPECULATIVE_MARGIN * size - cache.penetration_allowance[k]
     return (np.sqrt(vx * vx + vy * vy + vz * vz) + swing + g * time) * time
@@ -372,7 +379,7 @@ def find_contacts(
             b = bodies.piece_assembly[hulls.piece[t]]
             size = min(size, scene.pieces.size[hulls.piece[t]])
         cache.penetration_allowance[k] = min(cache.penetration_allowance[k], 0.0)
-        travel = _predict_motion(k, cache, scene, asm, a, b, size, span.time, scratch.slip)
+        travel = _predict_motion(k, cache, scene, asm, a, b, size, span, scratch.slip)
         margin = travel + CONTACT_MARGIN * size - cache.penetration_allowance[k]
         _load_normal(cache, k, axis)
         kept, bend = 0, 0.0 if number > 0 and cache.point_count[k] > 0 else np.inf

@@ -86,7 +86,7 @@ def find_meeting(solver: ConstraintSet, bodies: Bodies, h: float, n: int) -> int
     """
     contacts, speculative, stale = solver.contacts, solver.speculative, solver.stale
     for r in range(solver.counts[CONTACTS]):
-        if contacts.point_count[r] == 0 and _may_meet(
+        if contacts.point_count[r] == 0 and may_meet(
             contacts.reference_motion[r],
             contacts.bound[r],
             contacts.body_a[r],
@@ -95,11 +95,12 @@ def find_meeting(solver: ConstraintSet, bodies: Bodies, h: float, n: int) -> int
             contacts.separation[r, 0],
             bodies,
             h,
+            h,
         ):
             stale.place[n], stale.speculative[n] = r, 0
             n += 1
     for s in range(solver.counts[SPECULATIVE]):
-        if speculative.separation[s] < np.inf and _may_meet(
+        if speculative.separation[s] < np.inf and may_meet(
             speculative.reference_motion[s],
             speculative.bound[s],
             speculative.body_a[s],
@@ -108,6 +109,7 @@ def find_meeting(solver: ConstraintSet, bodies: Bodies, h: float, n: int) -> int
             speculative.separation[s],
             bodies,
             h,
+            h,
         ):
             stale.place[n], stale.speculative[n] = s, 1
             n += 1
@@ -115,15 +117,17 @@ def find_meeting(solver: ConstraintSet, bodies: Bodies, h: float, n: int) -> int
 
 
 @kernel(inner=True)
-def _may_meet(
-    reference: Array, bound: Array, a: int, b: int, normal: Array, gap: float, bodies: Bodies, h: float
+def may_meet(
+    reference: Array, bound: Array, a: int, b: int, normal: Array, gap: float, bodies: Bodies, ha: float, hb: float
 ) -> bool:
-    """Whether two bodies whose surfaces were a gap apart along the normal (3,) may meet within the next h [s]."""
+    """Whether two bodies whose surfaces were a gap apart along the normal (3,) may meet, where a goes on for ha [s] and
+    b for hb [s].
+    """
     v, w = bodies.assemblies.velocity, bodies.assemblies.angular_velocity
     x, y, z, far = _relative_motion(reference, bound, a, b, bodies.displacement, bodies.rotation)
-    x, y, z = x + h * (v[a, 0] - v[b, 0]), y + h * (v[a, 1] - v[b, 1]), z + h * (v[a, 2] - v[b, 2])
-    far += h * bound[0] * np.sqrt(w[a, 0] ** 2 + w[a, 1] ** 2 + w[a, 2] ** 2)
-    far += h * bound[1] * np.sqrt(w[b, 0] ** 2 + w[b, 1] ** 2 + w[b, 2] ** 2)
+    x, y, z = x + ha * v[a, 0] - hb * v[b, 0], y + ha * v[a, 1] - hb * v[b, 1], z + ha * v[a, 2] - hb * v[b, 2]
+    far += ha * bound[0] * np.sqrt(w[a, 0] ** 2 + w[a, 1] ** 2 + w[a, 2] ** 2)
+    far += hb * bound[1] * np.sqrt(w[b, 0] ** 2 + w[b, 1] ** 2 + w[b, 2] ** 2)
     return _may_touch(normal, x, y, z, far, gap)
 
 

@@ -172,7 +172,7 @@ class RigidRun:
             parts = (self._cache, self._pairing, self._pairs, self._points, self.constraints, self.tied, self._scratch)
             beside = self._beside
             if self._apart is None:
-                step = 0 if beside is None else beside.step_address(self.scene, self.bodies)
+                step = 0 if beside is None else beside.step_address(self.scene, self.bodies, self.constraints)
                 self._apart = apart_for(self.scene, self.bodies, parts, step)
             if beside is None:
                 self._interval(self.scene, self.bodies, *parts, self._apart, numbers)
