@@ -28,13 +28,15 @@ def solve_system(
     pinned: Array,
     v: Vectors,
     enough: float,
+    share: float,
     most: int,
-) -> int:
+) -> tuple[int, bool]:
     """From displacements in v.d and v.slot_d on to those that solve the system for the forces in v.b and v.slot_b.
 
     enough  : float, [J], square of the error in the energy norm that is let be, as far as it is known
+    share   : float, of what the first iteration took off it, which is let be as well
     most    : int, iterations
-    Returns : iterations
+    Returns : iterations, and whether no more than ``enough`` is left as far as it is known
     """
     d, r, z, p, q = v.d, v.r, v.z, v.p, v.q
     prepare_riding(m, bodies, group, rows, slots, pinned, v)
@@ -50,7 +52,7 @@ def solve_system(
         for c in range(6):
             v.slot_r[k, c] = v.slot_b[k, c] - v.slot_q[k, c]
             v.slot_p[k, c] = 0.0
-    before, least, first_size = 0.0, 0.0, 0.0
+    before, least, first_size, first = 0.0, 0.0, 0.0, 0.0
     for iteration in range(most):
         size = 0.0
         for b in group.body:
@@ -63,12 +65,12 @@ def solve_system(
         if iteration == 0:
             first_size = size
         elif size <= DONE * first_size:
-            return iteration
+            return iteration, True
         now = precondition(m, bodies, group, rows, slots, pinned, r, z, v.slot_r, v.slot_z)
         if iteration == 0:
             least = DONE * now
         if now <= least or not now > 0.0:
-            return iteration
+            return iteration, True
         beta = now / before if iteration else 0.0
         before = now
         for b in group.body:
@@ -89,7 +91,7 @@ def solve_system(
             for c in range(6):
                 along += v.slot_p[k, c] * v.slot_q[k, c]
         if not along > 0.0:
-            return iteration
+            return iteration, True
         step = now / along
         for b in group.body:
             for n in range(bodies.leads[b], bodies.leads[b + 1]):
@@ -101,6 +103,9 @@ def solve_system(
             for c in range(6):
                 v.slot_d[k, c] += step * v.slot_p[k, c]
                 v.slot_r[k, c] -= step * v.slot_q[k, c]
-        if LEFT * step * now < enough:
-            return iteration + 1
-    return most
+        left = LEFT * step * now
+        if iteration == 0:
+            first = left
+        if left < max(enough, share * first):
+            return iteration + 1, left < enough
+    return most, True

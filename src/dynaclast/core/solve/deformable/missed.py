@@ -20,8 +20,8 @@ from .parts import Deformables
 from .tables import Held, PointTable
 
 MOST_TURN = 0.3
-"""Where what is near turns by more than this [rad] in a step of several substeps, a step lasts one: contacts go straight
-on in it.
+"""Where what is near turns by more than this [rad] in a step of several substeps, a step lasts one: in it contacts go
+straight on.
 """
 STRAYS = 0.1
 """And where others send what touches elsewhere than a step took it, by more than this share of its width."""
@@ -139,8 +139,8 @@ def _look_at(d: Deformables, bound: float, b: int, s: int, of: int, more: float,
 
 @kernel(inner=True)
 def find_astray(d: Deformables, bodies: Bodies, h: float) -> None:
-    """At the end of a step of h [s]: add to d.looked.missed how many assemblies beside deformable bodies turn far in such
-    a step, or went elsewhere than it took them.
+    """At the end of a step of h [s]: add to d.looked.missed how many assemblies beside deformable bodies turn far in
+    such a step, or went elsewhere than it took them.
     """
     asm, beside, expected = bodies.assemblies, d.scratch.beside, d.scratch.expected
     w = asm.angular_velocity

@@ -119,6 +119,8 @@ class DeformableRun:
             make_riding(n, slots),
             f((n, 3)),
             f((n, 3)),
+            f((n, 3, 3)),
+            f((nodes, 3)),
         )
         scratch = make_step_scratch(e, self._model.piece_count)
         return Deformables(

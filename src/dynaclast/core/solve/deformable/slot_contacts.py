@@ -129,7 +129,7 @@ def _heavier(bodies: Bodies, contacts: ContactConstraints, m: int, i: int) -> fl
     """Mass that the heavier of the two has at point i of contact m along its normal [kg], of those that forces move:
     what is light between it and a sheet shall not give way.
     """
-    a, b, j, n = contacts.body_a[m], contacts.body_b[m], contacts.normal_jacobian[m, i], contacts.normal[m]
+    a, b, j = contacts.body_a[m], contacts.body_b[m], contacts.normal_jacobian[m, i]
     one, other = bodies.inv_mass[a], bodies.inv_mass[b]
     for c in range(3):
         one += j[c] * j[6 + c]

@@ -30,6 +30,8 @@ class Matrix(NamedTuple):
     island  : (N,) int32, as of the vertices
     riding  : what rides on assemblies
     held    : (N, 3) float64, [m], scratch; left (N, 3) float64, [N], scratch
+    soft    : (N, 3, 3) float64, [N/m], what rows add to a vertex where what they lead to goes along
+    eliminated : (M, 3) float64, [N], forces without those that assemblies take
     """
 
     rows: ScalarRows
@@ -47,6 +49,8 @@ class Matrix(NamedTuple):
     riding: Riding
     held: Array
     left: Array
+    soft: Array
+    eliminated: Array
 
 
 class SlotContacts(NamedTuple):
@@ -111,6 +115,7 @@ class Slots(NamedTuple):
     mass    : (K,) float64, [N/m], over the square of the step
     inertia : (K, 3, 3) float64, [N m], likewise, world frame
     matrix  : (K, 6, 6) float64, with the rows on it, factored (Cholesky)
+    held    : (K, 2) float64, [N/m], how stiffly rows hold each, along their normals and across; force (K, 6), scratch
     touch   : where they touch one another
     """
 
@@ -120,6 +125,8 @@ class Slots(NamedTuple):
     mass: Array
     inertia: Array
     matrix: Array
+    held: Array
+    force: Array
     touch: SlotContacts
 
 
@@ -132,6 +139,8 @@ def make_slots(count: int, contacts: int) -> Slots:
         f(count),
         f((count, 3, 3)),
         f((count, 6, 6)),
+        f((count, 2)),
+        f((count, 6)),
         make_slot_contacts(contacts),
     )
 
@@ -165,11 +174,8 @@ def slot_motion(rows: Rows, slots: Slots, c: int, y: Array) -> tuple[float, floa
 
 
 @kernel(inner=True)
-def row_motion(rows: Rows, slots: Slots, c: int, x: Array, y: Array) -> tuple[float, float, float]:
-    """How far the point of a row moves past the assembly on the other side.
-
-    x : (N, 3) float64, [m], of vertices; y : (K, 6) float64, of assemblies
-    """
+def vertex_motion(rows: Rows, c: int, x: Array) -> tuple[float, float, float]:
+    """How far the point of a row moves with vertices x (N, 3)."""
     u, v, w = 0.0, 0.0, 0.0
     for k in range(MOST_VERTICES):
         i = rows.vertex[c, k]
@@ -179,10 +185,32 @@ def row_motion(rows: Rows, slots: Slots, c: int, x: Array, y: Array) -> tuple[fl
         u += s * x[i, 0]
         v += s * x[i, 1]
         w += s * x[i, 2]
+    return u, v, w
+
+
+@kernel(inner=True)
+def row_motion(rows: Rows, slots: Slots, c: int, x: Array, y: Array) -> tuple[float, float, float]:
+    """How far the point of a row moves past the assembly on the other side.
+
+    x : (N, 3) float64, [m], of vertices; y : (K, 6) float64, of assemblies
+    """
+    u, v, w = vertex_motion(rows, c, x)
     if rows.slot[c] >= 0:
         a, b, e = slot_motion(rows, slots, c, y)
         return u - a, v - b, w - e
     return u, v, w
+
+
+@kernel(inner=True)
+def push_slot(rows: Rows, slots: Slots, c: int, f: float, g: float, h: float, y: Array) -> None:
+    """Take a force (f, g, h) on the point of a row from the assembly on its other side (K, 6)."""
+    a, o = y[slots.place[rows.slot[c]]], rows.arm[c]
+    a[0] -= f
+    a[1] -= g
+    a[2] -= h
+    a[3] -= o[1] * h - o[2] * g
+    a[4] -= o[2] * f - o[0] * h
+    a[5] -= o[0] * g - o[1] * f
 
 
 @kernel(inner=True)
@@ -197,13 +225,7 @@ def add_row_force(rows: Rows, slots: Slots, c: int, f: float, g: float, h: float
         x[i, 1] += s * g
         x[i, 2] += s * h
     if rows.slot[c] >= 0:
-        a, o = y[slots.place[rows.slot[c]]], rows.arm[c]
-        a[0] -= f
-        a[1] -= g
-        a[2] -= h
-        a[3] -= o[1] * h - o[2] * g
-        a[4] -= o[2] * f - o[0] * h
-        a[5] -= o[0] * g - o[1] * f
+        push_slot(rows, slots, c, f, g, h, y)
 
 
 @kernel(inner=True)
