@@ -9,16 +9,27 @@ the block factorisation and its Schur complement.
 
 from __future__ import annotations
 
+import numpy as np
+
 from ...arrays import Array
 from ...kernels import kernel
 from ...kernels.linalg import factor_cholesky, solve_cholesky
 from .chain import factor_chain, solve_chain
 from .cycle import coarsen_blocks, cycle, invert_diagonals, mirror_blocks
-from .riding import add_motion, find_carriers, ride_along
+from .riding import MOST_CARRIERS, add_motion, find_carriers, ride_along
 from .slot_contacts import add_slot_stiffness
 from .system import Group, Matrix, Slots, Vectors, multiply, push_slot, row_stiffness, slot_motion, vertex_motion
 from .tables import MOST_VERTICES, BodyTable, Rows, Solver
 from .touched_lattices import invert_lattices, invert_touched, solve_lattice
+
+
+@kernel(inner=True)
+def eliminates(bodies: BodyTable, group: Group) -> bool:
+    """Whether assemblies are eliminated: where there are more than ride, and all that is deformable has levels."""
+    for b in group.body:
+        if bodies.solver[b] != Solver.LEVELS:
+            return False
+    return len(group.slot) > MOST_CARRIERS
 
 
 @kernel(inner=True)
@@ -46,13 +57,13 @@ def _stiffness_of(slots: Slots, slot: int, stiff: float, across: int) -> tuple[f
 
 
 @kernel(inner=True)
-def _add_to_vertices(m: Matrix, rows: Rows, slots: Slots, c: int) -> None:
-    """Add a row to the blocks of its vertices."""
+def _add_to_vertices(m: Matrix, rows: Rows, slots: Slots, c: int, slot: int) -> None:
+    """Add a row to the blocks of its vertices; ``slot``: the assembly that goes along, -1 for none."""
     n, stiff, across, whole = rows.normal[c], rows.stiffness[c], rows.tangential[c], 0.0
     if rows.tie[c] >= 0:
         across = stiff
-    alone, together = _stiffness_of(slots, rows.slot[c], stiff, 0)
-    alone_across, together_across = _stiffness_of(slots, rows.slot[c], across, 1)
+    alone, together = _stiffness_of(slots, slot, stiff, 0)
+    alone_across, together_across = _stiffness_of(slots, slot, across, 1)
     for k in range(MOST_VERTICES):
         if rows.vertex[c, k] < 0:
             break
@@ -119,7 +130,7 @@ def _coarsen_extra(m: Matrix, body: int) -> None:
 @kernel(inner=True)
 def prepare_preconditioner(m: Matrix, bodies: BodyTable, group: Group, rows: Rows, slots: Slots, pinned: Array) -> None:
     """Inverses of each body and assembly of a group by itself, with the rows on it."""
-    levels = m.levels
+    levels, go_along = m.levels, eliminates(bodies, group)
     depth = len(levels.first)
     for b in group.body:
         m.soft[bodies.first[b] : bodies.first[b + 1]] = 0.0
@@ -135,7 +146,7 @@ def prepare_preconditioner(m: Matrix, bodies: BodyTable, group: Group, rows: Row
     _sum_rows_of_slots(rows, group, slots)
     for c in group.row:
         if rows.active[c]:
-            _add_to_vertices(m, rows, slots, c)
+            _add_to_vertices(m, rows, slots, c, np.int64(rows.slot[c]) if go_along else np.int64(-1))
             if rows.slot[c] >= 0:
                 _add_to_slot(m, rows, slots, c)
     for q in group.touch:
@@ -208,10 +219,8 @@ def prepare_riding(
     m: Matrix, bodies: BodyTable, group: Group, rows: Rows, slots: Slots, pinned: Array, v: Vectors
 ) -> None:
     """How bodies follow the assemblies that carry them, and the system of that."""
-    m.riding.used[0], rides = 0, False
-    for b in group.body:  # the levels of a mesh know by themselves what goes along
-        rides |= bodies.solver[b] != Solver.LEVELS
-    if len(group.slot) == 0 or not rides:
+    m.riding.used[0] = 0
+    if len(group.slot) == 0 or eliminates(bodies, group):
         return
     count = find_carriers(m.riding, rows, group.row, group.slot, slots.place, slots.mass)
     for j in range(6 * count):
@@ -283,7 +292,8 @@ def _forces_on_slots(group: Group, rows: Rows, slots: Slots, r: Array, x: Array)
     these move by x (N, 3).
     """
     for k in group.slot:
-        slots.force[k, :] = r[k, :]
+        for c in range(6):
+            slots.force[k, c] = r[k, c]
     for c in group.row:
         if rows.active[c] and rows.slot[c] >= 0:
             u, v, w = vertex_motion(rows, c, x)
@@ -306,12 +316,20 @@ def precondition(
 ) -> float:
     """(z, slot_z), roughly A^-1 (r, slot_r). Returns r . z [J].
 
-    Assemblies are eliminated: they take their forces by themselves, vertices what that and their own forces bring to
-    them, and assemblies then what vertices bring. With D the matrix of assemblies by themselves and C that joins both,
-    what is left to vertices is S = A_vv - C D^-1 C', roughly inverted by the bodies (_stiffness_of).
+    Few assemblies are inverted by themselves, and ride. More are eliminated: they take their forces by themselves,
+    vertices what that and their own forces bring to them, and assemblies then what vertices bring. With D the matrix of
+    assemblies by themselves and C that joins both, what is left to vertices is S = A_vv - C D^-1 C', roughly inverted
+    by the bodies (_stiffness_of).
     """
-    if len(group.slot) == 0:
-        return invert_bodies(m, bodies, group, rows, pinned, r, z)
+    if not eliminates(bodies, group):
+        out = invert_bodies(m, bodies, group, rows, pinned, r, z)
+        for k in group.slot:
+            solve_cholesky(slots.matrix[k], 6, slot_r[k], slot_z[k])
+            for c in range(6):
+                out += slot_r[k, c] * slot_z[k, c]
+        if m.riding.used[0]:
+            out += ride_along(m.riding, bodies, group.body, r, z, slot_r, slot_z)
+        return out
     for k in group.slot:
         solve_cholesky(slots.matrix[k], 6, slot_r[k], slot_z[k])
     _forces_on_vertices(m, bodies, group, rows, slots, pinned, r, slot_z)
@@ -326,6 +344,4 @@ def precondition(
         solve_cholesky(slots.matrix[k], 6, slots.force[k], slot_z[k])
         for c in range(6):
             out += slot_r[k, c] * slot_z[k, c]
-    if m.riding.used[0]:
-        out += ride_along(m.riding, bodies, group.body, r, z, slot_r, slot_z)
     return out

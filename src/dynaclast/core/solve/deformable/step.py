@@ -25,7 +25,7 @@ from .groups import find_groups
 from .meetings import ELAPSED, MET, ball_rows, place_between, segment_rows
 from .momentum import keep_momentum
 from .parts import FULL, ITERATIONS, ROWS, STEPS, Deformables
-from .preconditioner import prepare_preconditioner
+from .preconditioner import eliminates, prepare_preconditioner
 from .row_forces import begin_friction, brace, look_again, pull_of_rows, stiffen, tie_rows
 from .slot_contacts import find_slot_contacts, leave_to_substeps, look_again_at_contacts, pull_of_contacts, take_part
 from .strays import meet_anew, strays
@@ -45,7 +45,7 @@ MOST_NEWTON = 8
 """Steps of Newton's method, of which the first does but where something whips."""
 MOST_LOOKS = 3
 """How often rows are looked for: once by how things would go by themselves, then by what was solved."""
-ROUGH = 1e-3
+ROUGH = 1e-4
 """Share of the square of an error in the energy norm that is let be as long as it is not known what presses, and where
 bodies are linearised: a last round makes it good.
 """
@@ -66,8 +66,10 @@ CALM, CALMEST = 0.02, 1e-7
 """And where nothing is touched and the body moves with less than so much [J/kg], less by the square of the share, at
 least to this one: what is left over in a step stirs the body in the next, and nothing would come to rest below it.
 """
-SHAKING = 0.05
-"""And of what is solved by levels where assemblies take part: the rest would shake those that lie in a sheet."""
+SHAKING, SHAKING_MANY = 0.05, 5e-5
+"""And of what is solved by levels where assemblies take part: the rest would shake those that lie in a sheet. Less where
+these are eliminated, which leaves over slow motions that an iteration hardly shows.
+"""
 
 
 @kernel(inner=True)
@@ -101,7 +103,7 @@ def _error_let_be_of(d: Deformables, group: Group, h: float) -> float:
         if t.solver[b] == Solver.LEVELS:
             each *= min(1.0, FINE / max(t.leads[b + 1] - t.leads[b], 1))
             if len(group.slot):
-                each *= SHAKING
+                each *= SHAKING_MANY if eliminates(t, group) else SHAKING
             if len(group.row) == 0:
                 each *= min(1.0, (h / LONG) ** 2) * min(1.0, max(CALMEST, (_motion(d, b) / CALM) ** 2))
         for n in range(t.leads[b], t.leads[b + 1]):
