@@ -67,8 +67,8 @@ CALM, CALMEST = 0.02, 1e-7
 least to this one: what is left over in a step stirs the body in the next, and nothing would come to rest below it.
 """
 SHAKING, SHAKING_MANY = 0.05, 5e-5
-"""And of what is solved by levels where assemblies take part: the rest would shake those that lie in a sheet. Less where
-these are eliminated, which leaves over slow motions that an iteration hardly shows.
+"""And of what is solved by levels where assemblies take part: the rest would shake those that lie in a sheet. Less
+where these are eliminated, which leaves over slow motions that an iteration hardly shows.
 """
 
 
