@@ -57,7 +57,7 @@ def test_a_sheet_turns_on_smooth_ground_as_it_did(quality: str) -> None:
     """
     step = {"draft": 2, "standard": 4, "fine": 8}[quality]
     frames = turning(4.0, 0.0, quality, 12)
-    assert 4.0 * (1 - 1.5 * (4.0 / (24 * step)) ** 2 * 12 * step) < frames[-1] < 4.0
+    assert 4.0 * (1 - 1.55 * (4.0 / (24 * step)) ** 2 * 12 * step) < frames[-1] < 4.0
     assert turning(1.0, 0.0, quality, 6)[-1] > 0.99
 
 
