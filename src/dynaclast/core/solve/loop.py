@@ -130,7 +130,7 @@ class Run:
         frame = snapshot(self.model, self.state, events, self._more_arrays())
         if self.deformable is not None:
             opened = float(sum(e["kind"] == "seam_opened" for e in events))
-            more = self.deformable.stats()
+            more = self.deformable.shown.stats(self.deformable.parts)
             more["energy"] += frame.stats["energy"]
             frame.stats.update(more | {"seams_opened": opened})
         return frame
@@ -180,14 +180,14 @@ class Run:
     def _more_arrays(self) -> dict[str, np.ndarray]:
         """More numbers of every piece at the end of the frame."""
         deformable = self.deformable
-        out = {} if deformable is None else dict(deformable.drawn())
+        out = {} if deformable is None else dict(deformable.shown.arrays(deformable.parts))
         if self.load_paths.followed:
             out["load"] = self.load_paths.piece_share().astype(np.float32)
         if self.shot.fields:
             acted = self.active_fields.acted.take()
             out["acted"] = acted[PIECES]
             if self.deformable is not None:
-                out |= self.deformable.drawn_bits("acted", acted[VERTICES])
+                out |= self.deformable.shown.bits("acted", acted[VERTICES])
         return out | self.maps.at(self.state.frame / self.model.fps)
 
     # --------------------------------------------------------------------------- intervals

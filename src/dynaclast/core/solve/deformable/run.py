@@ -5,10 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from ...arrays import Array, Index, Mask, lengths, sums
-from ...errors import SolveError
 from ...fields import Forcing
 from ...kernels.direct import DirectCall, WrittenGroups
-from ..frame import PieceState
 from ..model import Hold, Model, Motion
 from ..rigid.assemblies import wake_one
 from ..rigid.constraints import ConstraintSet
@@ -26,9 +24,9 @@ from .model import DeformableModel
 from .nearby import find_nearby
 from .parts import FULL, Deformables, make_step_scratch
 from .pushes import Pushes, keep_steady, make_before, pushes, sizes_of
-from .readings import Readings
 from .riding import make_riding
 from .rotations import make_rotations
+from .shown import Shown
 from .step import step_deformables
 from .stillness import find_neighbours, make_stillness_scratch, measure_stillness
 from .support import supported
@@ -71,8 +69,7 @@ class DeformableRun:
         self._find_neighbours = DirectCall(find_neighbours, self.groups)
         self._measure_stillness = DirectCall(measure_stillness, self.groups)
         self._pushes: Pushes | None = None
-        self._drawn: dict[str, np.ndarray] | None = None
-        self._readings = Readings(deformables)
+        self.shown = Shown(deformables, model, state)
         self._further_looks, self._least_room = 0, 64
 
     def set_number(self, body: int, of: str, value: float, waking: bool) -> None:
@@ -214,7 +211,7 @@ class DeformableRun:
         """Freeze vertices (N,) bool where they are, take them out, or let them go."""
         state, body = self._state, self.deformables.elements.vertices.body
         state.vertex_hold[vertices] = hold
-        self._drawn = None
+        self.shown.forget()
         state.vertices.velocity[vertices] = 0.0
         self._renew()
         self.wake(np.unique(body[vertices]))
@@ -222,7 +219,7 @@ class DeformableRun:
     def rest(self, vertices: Mask) -> None:
         """Put bodies to sleep of which all vertices (N,) bool are to rest."""
         state, body = self._state, self.deformables.elements.vertices.body
-        self._drawn = None
+        self.shown.forget()
         for b in np.unique(body[vertices]):
             own = body == b
             if vertices[own].all():
@@ -273,7 +270,7 @@ class DeformableRun:
 
     def begin_interval(self, scene: Scene, bodies: Bodies) -> None:
         """Find what may be touched in an interval."""
-        self._drawn = None
+        self.shown.forget()
         self._begin_twist()
         self.parts.looked.seen[:], self.parts.looked.missed[ASTRAY] = 0, 0
         self.wake_by_others(scene, bodies)
@@ -511,65 +508,3 @@ class DeformableRun:
             return []
         broken = self._state.vertex_tie_broken
         return [(int(k), float(pull[k])) for k in np.flatnonzero((pull > strength) & (broken == 0))]
-
-    def drawn_bits(self, name: str, bits: np.ndarray) -> dict[str, np.ndarray]:
-        """What vertices (N, n) have, at the points that are drawn, by the names that frames give them."""
-        return {f"{name}/{d.name}": bits[d.nearest()] for d in self.deformables.drawn}
-
-    def drawn(self) -> dict[str, np.ndarray]:
-        """Where drawn points of each body are and what they do, by the names that frames give these arrays; the same
-        arrays as before while nothing moves.
-        """
-        if self._drawn is None:
-            self._drawn = self._drawn_points() | self._drawn_states() | self._drawn_readings()
-        return self._drawn
-
-    def _drawn_readings(self) -> dict[str, np.ndarray]:
-        read, state = self._readings, self._state
-        tension = {f"tension/{name}": values for name, values in read.tension(self.parts, state).items()}
-        return tension | {f"touch/{name}": values for name, values in read.touching(state).items()}
-
-    def stats(self) -> dict[str, float]:
-        """Numbers of a frame: bodies that move, the greatest stretch, as a share, and the energy of their motion and
-        their weight [J].
-        """
-        state = self._state
-        return {
-            "deforming": float((state.deformables.asleep == 0).sum()),
-            "stretch": self._readings.stretch(state.vertices.position),
-            "energy": self._readings.energy(self.parts, state, self._model.settings.gravity),
-        }
-
-    def _drawn_states(self) -> dict[str, np.ndarray]:
-        """What drawn points of each body do (V,) uint8 (frame.PieceState), by their names."""
-        state, table = self._state, self.parts.elements.vertices
-        out = np.where(state.deformables.asleep[table.body] != 0, PieceState.RESTING, PieceState.MOVING).astype(
-            np.uint8
-        )
-        out[self.deformables.elements.vertices.pinned != 0] = PieceState.HELD
-        pins = slice(len(self.deformables.ties), None)  # to active bodies
-        ties = self.deformables.elements.ties
-        if len(piece := ties.piece[pins].max(axis=1)):
-            held = ~np.isin(piece, np.flatnonzero(state.hold == Hold.REMOVED))
-            out[ties.vertex[pins].max(axis=1)[held]] = PieceState.HELD
-        if state.vertex_hold.any():
-            out[(state.vertex_hold == Hold.CUE) | (state.vertex_hold == Hold.TOUCH)] = PieceState.HELD
-            out[state.vertex_hold == Hold.FROZEN] = PieceState.FROZEN
-            out[state.vertex_hold == Hold.REMOVED] = PieceState.REMOVED
-        return {f"state/{d.name}": out[d.nearest()] for d in self.deformables.drawn}
-
-    def _drawn_points(self) -> dict[str, np.ndarray]:
-        """Points that are drawn of each body (V, 3) float32 [m], by their names.
-
-        Raises SolveError naming frame and body where one is not finite.
-        """
-        position = self._state.vertices.position
-        if not np.isfinite(position).all():
-            lost = np.flatnonzero(~np.isfinite(position).all(axis=1))[0]
-            name = self.deformables.names[self.deformables.elements.vertices.body[lost]]
-            frame = self._state.frame
-            raise SolveError(
-                f"a vertex of {name} has no finite position at frame {frame}; the last good frame is {frame - 1}",
-                where=name,
-            )
-        return {f"points/{d.name}": d.points(position).astype(np.float32) for d in self.deformables.drawn}

@@ -181,11 +181,11 @@ def _comes(
     motion: Array, bound: Array, a: int, b: int, normal: Array, gap: float, bodies: Bodies, beside: Flags, h: float
 ) -> bool:
     """Whether two bodies meet within h [s], as they go now, or if one is stopped by what it is beside."""
-    if may_meet(motion, bound, a, b, normal, gap, bodies, h, h):
+    if may_meet(motion, bound, a, b, normal, gap, bodies, h, 1.0, 1.0):
         return True
-    if beside[a] and may_meet(motion, bound, a, b, normal, gap, bodies, 0.0, h):
+    if beside[a] and may_meet(motion, bound, a, b, normal, gap, bodies, h, 0.0, 1.0):
         return True
-    return beside[b] != 0 and may_meet(motion, bound, a, b, normal, gap, bodies, h, 0.0)
+    return beside[b] != 0 and may_meet(motion, bound, a, b, normal, gap, bodies, h, 1.0, 0.0)
 
 
 @kernel(inner=True)
@@ -195,8 +195,10 @@ def find_slot_contacts(d: Deformables, bodies: Bodies, settings: Settings, const
     """
     slots, touch, contacts, place = d.slots, d.slots.touch, constraints.contacts, d.slots.place
     count = constraints.counts[CONTACTS]
+    if slots.used[0] == 0:
+        return touch.count[POINTS]
     touch.count[FOUND] = max(touch.count[FOUND], count)
-    if slots.used[0] == 0 or count > len(touch.made):  # without room, the interval is solved again
+    if count > len(touch.made):  # without room, the interval is solved again
         return touch.count[POINTS]
     for m in range(count):
         a, b = contacts.body_a[m], contacts.body_b[m]

@@ -95,7 +95,8 @@ def find_meeting(solver: ConstraintSet, bodies: Bodies, h: float, n: int) -> int
             contacts.separation[r, 0],
             bodies,
             h,
-            h,
+            1.0,
+            1.0,
         ):
             stale.place[n], stale.speculative[n] = r, 0
             n += 1
@@ -109,7 +110,8 @@ def find_meeting(solver: ConstraintSet, bodies: Bodies, h: float, n: int) -> int
             speculative.separation[s],
             bodies,
             h,
-            h,
+            1.0,
+            1.0,
         ):
             stale.place[n], stale.speculative[n] = s, 1
             n += 1
@@ -118,16 +120,28 @@ def find_meeting(solver: ConstraintSet, bodies: Bodies, h: float, n: int) -> int
 
 @kernel(inner=True)
 def may_meet(
-    reference: Array, bound: Array, a: int, b: int, normal: Array, gap: float, bodies: Bodies, ha: float, hb: float
+    reference: Array,
+    bound: Array,
+    a: int,
+    b: int,
+    normal: Array,
+    gap: float,
+    bodies: Bodies,
+    h: float,
+    goes_a: float,
+    goes_b: float,
 ) -> bool:
-    """Whether two bodies whose surfaces were a gap apart along the normal (3,) may meet, where a goes on for ha [s] and
-    b for hb [s].
+    """Whether two bodies whose surfaces were a gap apart along the normal (3,) may meet within the next h [s].
+
+    goes_a, goes_b : float, 1 where the body goes on as it does now, 0 where it stops
     """
     v, w = bodies.assemblies.velocity, bodies.assemblies.angular_velocity
     x, y, z, far = _relative_motion(reference, bound, a, b, bodies.displacement, bodies.rotation)
-    x, y, z = x + ha * v[a, 0] - hb * v[b, 0], y + ha * v[a, 1] - hb * v[b, 1], z + ha * v[a, 2] - hb * v[b, 2]
-    far += ha * bound[0] * np.sqrt(w[a, 0] ** 2 + w[a, 1] ** 2 + w[a, 2] ** 2)
-    far += hb * bound[1] * np.sqrt(w[b, 0] ** 2 + w[b, 1] ** 2 + w[b, 2] ** 2)
+    x += h * (goes_a * v[a, 0] - goes_b * v[b, 0])
+    y += h * (goes_a * v[a, 1] - goes_b * v[b, 1])
+    z += h * (goes_a * v[a, 2] - goes_b * v[b, 2])
+    far += goes_a * h * bound[0] * np.sqrt(w[a, 0] ** 2 + w[a, 1] ** 2 + w[a, 2] ** 2)
+    far += goes_b * h * bound[1] * np.sqrt(w[b, 0] ** 2 + w[b, 1] ** 2 + w[b, 2] ** 2)
     return _may_touch(normal, x, y, z, far, gap)
 
 
