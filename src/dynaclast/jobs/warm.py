@@ -252,8 +252,8 @@ def _tasks() -> list[Callable[[], Any]]:
     given |= {"searched": scratch.searched, "midway": 0}
     coupled = dict(zip(run_coupled_interval.arguments, calls[run_coupled_interval], strict=True))
     scene, bodies, deformables = coupled["scene"], coupled["bodies"], coupled["deformables"]
-    step = deformables, scene.hulls, scene.pieces, bodies, coupled["solver"]
-    step = *step, scene.settings, coupled["tie_broken"], 0.01, 0
+    between, broken = coupled["solver"], coupled["tie_broken"]
+    step = deformables, scene.hulls, scene.pieces, bodies, between, scene.settings, broken, 0.01, 0
     given |= {"d": deformables, "assemblies": bodies.assemblies, "hulls": scene.hulls, "count": 0, "h": 0.01}
 
     def calling(kernel: Kernel) -> Callable[[], None]:

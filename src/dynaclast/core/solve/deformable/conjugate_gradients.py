@@ -8,7 +8,7 @@ from __future__ import annotations
 from ...arrays import Array
 from ...kernels import kernel
 from .preconditioner import precondition, prepare_riding
-from .system import Group, Matrix, Slots, Vectors, multiply
+from .system import Group, Matrix, Slots, Vectors, inner_product, multiply
 from .tables import BodyTable, Rows
 
 MOST_ITERATIONS = 60
@@ -36,7 +36,7 @@ def solve_system(
     enough  : float, [J], square of the error in the energy norm that is let be, as far as it is known
     share   : float, of what the first iteration took off it, which is let be as well
     most    : int, iterations
-    Returns : iterations, and whether no more than ``enough`` is left as far as it is known
+    Returns : iterations, and whether going on would change nothing that counts: not where ``share`` ended it
     """
     d, r, z, p, q = v.d, v.r, v.z, v.p, v.q
     prepare_riding(m, bodies, group, rows, slots, pinned, v)
@@ -54,14 +54,7 @@ def solve_system(
             v.slot_p[k, c] = 0.0
     before, least, first_size, first = 0.0, 0.0, 0.0, 0.0
     for iteration in range(most):
-        size = 0.0
-        for b in group.body:
-            for n in range(bodies.leads[b], bodies.leads[b + 1]):
-                i = bodies.leading[n]
-                size += r[i, 0] * r[i, 0] + r[i, 1] * r[i, 1] + r[i, 2] * r[i, 2]
-        for k in group.slot:
-            for c in range(6):
-                size += v.slot_r[k, c] * v.slot_r[k, c]
+        size = inner_product(bodies, group, r, r, v.slot_r, v.slot_r)
         if iteration == 0:
             first_size = size
         elif size <= DONE * first_size:
@@ -82,14 +75,7 @@ def solve_system(
             for c in range(6):
                 v.slot_p[k, c] = v.slot_z[k, c] + beta * v.slot_p[k, c]
         multiply(m, bodies, group, rows, slots, pinned, p, v.slot_p, q, v.slot_q)
-        along = 0.0
-        for b in group.body:
-            for n in range(bodies.leads[b], bodies.leads[b + 1]):
-                i = bodies.leading[n]
-                along += p[i, 0] * q[i, 0] + p[i, 1] * q[i, 1] + p[i, 2] * q[i, 2]
-        for k in group.slot:
-            for c in range(6):
-                along += v.slot_p[k, c] * v.slot_q[k, c]
+        along = inner_product(bodies, group, p, q, v.slot_p, v.slot_q)
         if not along > 0.0:
             return iteration, True
         step = now / along

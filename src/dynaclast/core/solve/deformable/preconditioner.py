@@ -1,7 +1,7 @@
 """What roughly inverts the matrix of a step: each body by itself, and each assembly, with the rows on it.
 
-A chain is inverted exactly, a lattice nearly so, a mesh by a cycle over its levels. Assemblies are eliminated block by
-block; what carries ropes and lattices is taken with how they follow it.
+A chain is inverted exactly, a lattice nearly so, a mesh by a cycle over its levels. A few assemblies that carry others
+are taken with how these follow them; many that lie in meshes are eliminated block by block.
 
 Source: Benzi, Golub and Liesen 2005, "Numerical solution of saddle point problems" (doi 10.1017/S0962492904000212), of
 the block factorisation and its Schur complement.
@@ -18,7 +18,19 @@ from .chain import factor_chain, solve_chain
 from .cycle import coarsen_blocks, cycle, invert_diagonals, mirror_blocks
 from .riding import MOST_CARRIERS, add_motion, find_carriers, ride_along
 from .slot_contacts import add_slot_stiffness
-from .system import Group, Matrix, Slots, Vectors, multiply, push_slot, row_stiffness, slot_motion, vertex_motion
+from .system import (
+    Group,
+    Matrix,
+    Slots,
+    Vectors,
+    inner_product,
+    multiply,
+    push_slot,
+    push_vertices,
+    row_stiffness,
+    slot_motion,
+    vertex_motion,
+)
 from .tables import MOST_VERTICES, BodyTable, Rows, Solver
 from .touched_lattices import invert_lattices, invert_touched, solve_lattice
 
@@ -235,14 +247,7 @@ def prepare_riding(
             if rows.active[c] and rows.slot[c] >= 0:
                 x, y, z = slot_motion(rows, slots, c, v.slot_p)
                 f, g, h = row_stiffness(rows, c, x, y, z)
-                for k in range(MOST_VERTICES):
-                    i = rows.vertex[c, k]
-                    if i < 0:
-                        break
-                    s = rows.weight[c, k]
-                    v.r[i, 0] += s * f
-                    v.r[i, 1] += s * g
-                    v.r[i, 2] += s * h
+                push_vertices(rows, c, f, g, h, v.r)
         invert_bodies(m, bodies, group, rows, pinned, v.r, v.z)
         for b in group.body:
             for n in range(bodies.leads[b], bodies.leads[b + 1]):
@@ -270,14 +275,7 @@ def _forces_on_vertices(
         if rows.active[c] and rows.slot[c] >= 0:
             u, v, w = slot_motion(rows, slots, c, y)
             f, g, h = row_stiffness(rows, c, u, v, w)
-            for k in range(MOST_VERTICES):
-                i = rows.vertex[c, k]
-                if i < 0:
-                    break
-                s = rows.weight[c, k]
-                out[i, 0] += s * f
-                out[i, 1] += s * g
-                out[i, 2] += s * h
+            push_vertices(rows, c, f, g, h, out)
     for b in group.body:
         if bodies.still[b]:
             for n in range(bodies.leads[b], bodies.leads[b + 1]):
@@ -335,13 +333,6 @@ def precondition(
     _forces_on_vertices(m, bodies, group, rows, slots, pinned, r, slot_z)
     invert_bodies(m, bodies, group, rows, pinned, m.eliminated, z)
     _forces_on_slots(group, rows, slots, slot_r, z)
-    out = 0.0
-    for b in group.body:
-        for n in range(bodies.leads[b], bodies.leads[b + 1]):
-            i = bodies.leading[n]
-            out += r[i, 0] * z[i, 0] + r[i, 1] * z[i, 1] + r[i, 2] * z[i, 2]
     for k in group.slot:
         solve_cholesky(slots.matrix[k], 6, slots.force[k], slot_z[k])
-        for c in range(6):
-            out += slot_r[k, c] * slot_z[k, c]
-    return out
+    return inner_product(bodies, group, r, z, slot_r, slot_z)

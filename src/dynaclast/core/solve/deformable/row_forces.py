@@ -107,6 +107,17 @@ def _stiffness_behind(d: Deformables, c: int) -> float:
 
 
 @kernel(inner=True)
+def _mass_behind(d: Deformables, c: int) -> float:
+    """The mass of what a row holds back, over the square of the step [N/m]."""
+    rows, own = d.rows, 0.0
+    for k in range(MOST_VERTICES):
+        i = rows.vertex[c, k]
+        if i >= 0:
+            own += rows.weight[c, k] ** 2 * d.elements.vertices.heavy[i]
+    return own
+
+
+@kernel(inner=True)
 def stiffen(d: Deformables, first: int, count: int, h: float) -> None:
     """How stiff each row from the first on is."""
     rows = d.rows
@@ -116,12 +127,7 @@ def stiffen(d: Deformables, first: int, count: int, h: float) -> None:
             rows.stiffness[c] = TIE_STIFFNESS * own
             continue
         if rows.shape[c] <= MET:  # soft enough that what lies in many layers is still solved
-            own = 0.0
-            for k in range(MOST_VERTICES):
-                i = rows.vertex[c, k]
-                if i >= 0:
-                    own += rows.weight[c, k] ** 2 * d.elements.vertices.heavy[i]
-            rows.stiffness[c] = MEETING_STIFFNESS * own
+            rows.stiffness[c] = MEETING_STIFFNESS * _mass_behind(d, c)
         else:
             rows.stiffness[c] = CONTACT_STIFFNESS * own
         if rows.gap[c] < 0.0:
@@ -187,14 +193,10 @@ def pull_of_rows(d: Deformables, group: Group) -> None:
 @kernel(inner=True)
 def _stopping_force(d: Deformables, c: int) -> float:
     """What stops the mass of a row that goes by itself into the other side [N]."""
-    rows, own = d.rows, 0.0
-    for k in range(MOST_VERTICES):
-        i = rows.vertex[c, k]
-        if i >= 0:
-            own += rows.weight[c, k] ** 2 * d.elements.vertices.heavy[i]
+    rows = d.rows
     n, o = rows.normal[c], rows.passing[c]
     u, v, w = row_motion(rows, d.slots, c, d.scratch.way, d.vectors.slot_d)
-    return own * abs(n[0] * (u - o[0]) + n[1] * (v - o[1]) + n[2] * (w - o[2]))
+    return _mass_behind(d, c) * abs(n[0] * (u - o[0]) + n[1] * (v - o[1]) + n[2] * (w - o[2]))
 
 
 @kernel(inner=True)

@@ -27,11 +27,12 @@ LET_BE = 2e-4
 
 
 @kernel(inner=True)
-def _gain(d: Deformables, bodies: Bodies, settings: Settings, a: int, c: int) -> float:
-    """Acceleration of an assembly along an axis by gravity, fields and what holds it up [m/s2]."""
-    return (
-        bodies.assemblies.gravity_scale[a] * settings.gravity[c] + bodies.acceleration[a, c] + d.scratch.support[a, c]
-    )
+def _free_way(d: Deformables, bodies: Bodies, settings: Settings, a: int, c: int, h: float) -> tuple[float, float]:
+    """How far an assembly that forces move would go along an axis by itself in a step [m], and turn about it [rad]."""
+    asm = bodies.assemblies
+    gain = asm.gravity_scale[a] * settings.gravity[c] + bodies.acceleration[a, c] + d.scratch.support[a, c]
+    turn = bodies.angular_acceleration[a, c]
+    return h * (asm.velocity[a, c] + h * gain), h * (asm.angular_velocity[a, c] + h * turn)
 
 
 @kernel(inner=True)
@@ -46,11 +47,10 @@ def enter_slot(d: Deformables, bodies: Bodies, settings: Settings, a: int, h: fl
     quaternion_to_matrix(asm.orientation[a], s.matrix3)
     o, y = slots.inertia[k], d.vectors.slot_d[k]
     for c in range(3):
-        x, y1, z = 1.0 if c == 0 else 0.0, 1.0 if c == 1 else 0.0, 1.0 if c == 2 else 0.0
-        u, v, w = multiply_rotated(s.matrix3, asm.inertia[a], x, y1, z)
+        e, f, g = 1.0 if c == 0 else 0.0, 1.0 if c == 1 else 0.0, 1.0 if c == 2 else 0.0
+        u, v, w = multiply_rotated(s.matrix3, asm.inertia[a], e, f, g)
         o[0, c], o[1, c], o[2, c] = u / (h * h), v / (h * h), w / (h * h)
-        y[c] = h * (asm.velocity[a, c] + h * _gain(d, bodies, settings, a, c))
-        y[3 + c] = h * (asm.angular_velocity[a, c] + h * bodies.angular_acceleration[a, c])
+        y[c], y[3 + c] = _free_way(d, bodies, settings, a, c, h)
     for c in range(3):
         s.slot_base[k, c] = slots.mass[k] * y[c]
         s.slot_base[k, 3 + c] = o[c, 0] * y[3] + o[c, 1] * y[4] + o[c, 2] * y[5]
@@ -92,9 +92,10 @@ def _goes(
     if not free and asm.motion[a] != Motion.KINEMATIC:
         return 0.0
     for c in range(3):
-        gain = h * _gain(d, bodies, settings, a, c) if free else 0.0
-        turn = h * bodies.angular_acceleration[a, c] if free else 0.0
-        way += h * (n[c] * (asm.velocity[a, c] + gain) + j[e + c] * (asm.angular_velocity[a, c] + turn))
+        goes, turns = h * asm.velocity[a, c], h * asm.angular_velocity[a, c]
+        if free:
+            goes, turns = _free_way(d, bodies, settings, a, c, h)
+        way += n[c] * goes + j[e + c] * turns
     return way
 
 
@@ -152,13 +153,8 @@ def find_coming(d: Deformables, bodies: Bodies, constraints: ConstraintSet, h: f
     """What may meet an assembly beside a deformable body within the step, though that stops: into constraints.stale.
     Returns how many pairs.
     """
-    contacts, speculative, stale, beside = (
-        constraints.contacts,
-        constraints.speculative,
-        constraints.stale,
-        d.scratch.beside,
-    )
-    n = 0
+    contacts, speculative, stale = constraints.contacts, constraints.speculative, constraints.stale
+    beside, n = d.scratch.beside, 0
     for r in range(constraints.counts[CONTACTS]):
         a, b = contacts.body_a[r], contacts.body_b[r]
         if contacts.point_count[r] == 0 and (beside[a] or beside[b]):

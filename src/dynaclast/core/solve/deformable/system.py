@@ -214,8 +214,8 @@ def push_slot(rows: Rows, slots: Slots, c: int, f: float, g: float, h: float, y:
 
 
 @kernel(inner=True)
-def add_row_force(rows: Rows, slots: Slots, c: int, f: float, g: float, h: float, x: Array, y: Array) -> None:
-    """Add a force (f, g, h) on the point of a row to vertices (N, 3), and its opposite to the assembly (K, 6)."""
+def push_vertices(rows: Rows, c: int, f: float, g: float, h: float, x: Array) -> None:
+    """Add a force (f, g, h) on the point of a row to the vertices (N, 3) that carry it."""
     for k in range(MOST_VERTICES):
         i = rows.vertex[c, k]
         if i < 0:
@@ -224,6 +224,12 @@ def add_row_force(rows: Rows, slots: Slots, c: int, f: float, g: float, h: float
         x[i, 0] += s * f
         x[i, 1] += s * g
         x[i, 2] += s * h
+
+
+@kernel(inner=True)
+def add_row_force(rows: Rows, slots: Slots, c: int, f: float, g: float, h: float, x: Array, y: Array) -> None:
+    """Add a force (f, g, h) on the point of a row to vertices (N, 3), and its opposite to the assembly (K, 6)."""
+    push_vertices(rows, c, f, g, h, x)
     if rows.slot[c] >= 0:
         push_slot(rows, slots, c, f, g, h, y)
 
@@ -275,6 +281,20 @@ class Group(NamedTuple):
     row: Index
     slot: Index
     touch: Index
+
+
+@kernel(inner=True)
+def inner_product(bodies: BodyTable, group: Group, x: Array, y: Array, slot_x: Array, slot_y: Array) -> float:
+    """(x, slot_x) . (y, slot_y) of a group."""
+    out = 0.0
+    for b in group.body:
+        for n in range(bodies.leads[b], bodies.leads[b + 1]):
+            i = bodies.leading[n]
+            out += x[i, 0] * y[i, 0] + x[i, 1] * y[i, 1] + x[i, 2] * y[i, 2]
+    for k in group.slot:
+        for c in range(6):
+            out += slot_x[k, c] * slot_y[k, c]
+    return out
 
 
 @kernel(inner=True)
