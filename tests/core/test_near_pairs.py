@@ -13,7 +13,7 @@ from dynaclast.core.solve.deformable.grid import Balls, Grid, make_grid, near_pa
 
 @kernel
 def _pairs(balls: Balls, use: np.ndarray, grid: Grid, out: np.ndarray) -> int:
-    return near_pairs(balls, use, len(use), grid, out)
+    return near_pairs(balls, use, len(use), grid, 1 << 62, out)
 
 
 def still(at: np.ndarray, radius: np.ndarray) -> Balls:

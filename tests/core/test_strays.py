@@ -12,9 +12,9 @@ from dynaclast.core.document import Shot
 from dynaclast.core.geometry.crossings import crossing_pairs
 from dynaclast.core.geometry.mesh import make
 from dynaclast.core.solve.deformable import run as deformable_run
-from dynaclast.core.solve.deformable.meetings import ELAPSED, MET, SPAN, ball_rows, with_room
+from dynaclast.core.solve.deformable.meetings import ELAPSED, LEAST_MANY, MANY, MET, SPAN, WINDOW, ball_rows, with_room
 from dynaclast.core.solve.deformable.row_forces import CONTACT_STIFFNESS, HARDER, SUNK, _harden, _own_stiffness
-from dynaclast.core.solve.deformable.strays import FASTER, meet_anew, strays
+from dynaclast.core.solve.deformable.strays import FASTER, LONGER, looked_ahead, meet_anew, strays
 from dynaclast.core.solve.deformable.tables import make_rows, points_at
 from dynaclast.core.solve.loop import Run
 from playing import played
@@ -70,11 +70,11 @@ def test_a_run_goes_on_to_the_bit_from_the_middle_of_a_landing() -> None:
 # -------------------------------------------------------------------------------- twins
 
 
-def strewn(seed: int) -> Run:
+def strewn(seed: int, cells: int = 6) -> Run:
     """A run of a sheet that meets itself, one that meets that, and ropes, all anywhere, just looked at."""
     run = started(
         shot(
-            cloth("a", (0, 1, 0), (1, 1), (6, 6), matter={"folds": True}),
+            cloth("a", (0, 1, 0), (1, 1), (cells, cells), matter={"folds": True}),
             cloth("b", (0, 2, 0), (1, 1), (5, 5), matter={"folds": False}),
             rope("c", (0, 1, 0), (1, 1, 0), segments=12),
             rope("d", (0, 2, 0), (1, 2, 0), segments=12),
@@ -123,11 +123,11 @@ def test_pairs_looked_for_anew_are_those_of_the_ways_a_solution_says(seed: int) 
     points, body = d.elements.points, d.meeting.body
     n = len(vertices.position)
     d.vectors.d[:n] = h * np.random.default_rng(seed).normal(size=(n, 3))
-    d.meeting.time[:] = h, 2 * h
+    d.meeting.time[:] = h, 2 * h, 2 * h
     mesh = [p for p in range(len(points.radius)) if body[p] < 2]
     d.rows.tie[:], d.rows.face[:], d.rows.shape[:] = -1, -1, 0
     d.rows.point[:3], d.rows.shape[:3] = [0, 5, 3], [MET - 20, MET - 71, MET - 40]
-    played(lambda: meet_anew(d, h, 3))
+    played(lambda: meet_anew(d, d.vectors.d, h, 3))
     meeting = d.meeting
     pairs = [tuple(p) for p in meeting.point[: meeting.counts[0]].tolist()]
     found = set(pairs)
@@ -157,16 +157,16 @@ def test_segments_that_a_row_is_of_are_marked() -> None:
     d, h = parts_of(run), run.model.settings.interval / 2
     segments, rows = d.elements.segments.vertex, make_rows(8)
     d = d._replace(meeting=with_room(d.meeting, 40000, 4000), rows=rows)
-    d.meeting.time[:] = 0, 2 * h
+    d.meeting.time[:] = 0, 2 * h, 2 * h
     d.vectors.d[: len(run.state.vertices.position)] = 0.0
     rows.tie[:], rows.face[:] = -1, -1
-    played(lambda: meet_anew(d, h, 0))
+    played(lambda: meet_anew(d, d.vectors.d, h, 0))
     pairs = d.meeting.segment[: d.meeting.counts[1]].tolist()
     assert len(pairs) > 20
     for c, k in enumerate((3, 11, 17)):
         s, t = pairs[k]
         rows.shape[c], rows.face[c], rows.vertex[c, :2], rows.vertex[c, 2:4] = MET - 1, s, segments[s], segments[t]
-    played(lambda: meet_anew(d, h, 3))
+    played(lambda: meet_anew(d, d.vectors.d, h, 3))
     assert np.flatnonzero(d.meeting.lines[: len(pairs)]).tolist() == [3, 11, 17]
 
 
@@ -205,3 +205,38 @@ def test_points_that_sink_in_meet_harder_up_to_what_holds_shapes() -> None:
     assert not harden(-1.1 * SUNK * size)
     rows.gap[0], rows.stiffness[0] = -2 * SUNK * size, 1.0
     assert not harden(-2.9 * SUNK * size) and harden(-3.1 * SUNK * size)
+
+
+def test_where_almost_all_could_meet_it_is_looked_a_shorter_time_ahead() -> None:
+    run = strewn(5, 14)
+    d, span, vertices = parts_of(run), run.model.settings.interval, run.state.vertices
+    points, body, h = d.elements.points, d.meeting.body, run.model.settings.interval / run.model.settings.substeps
+    mesh = np.flatnonzero(body < 2)
+    assert run.deformable is not None
+    for faster, whole in ((1e-3, True), (3e3, False)):
+        vertices.velocity[:] *= faster
+        run.deformable.begin_interval(run.rigid.scene, run.rigid.bodies)
+        assert (parts_of(run).meeting.time[WINDOW] == span) == whole
+    meeting = parts_of(run).meeting
+    window = meeting.time[WINDOW]
+    assert h <= window < span and meeting.time[SPAN] == span
+    found = {tuple(p) for p in meeting.point[: meeting.counts[0]].tolist()}
+    assert len(found) == meeting.counts[0] <= max(MANY * len(mesh), LEAST_MANY)
+    at, way = points_at(points, vertices.position), window * points_at(points, vertices.velocity)
+    gone = np.linspace(0, 1, 60)[:, None, None]
+    near = 0
+    for p in mesh[body[mesh] == 0]:
+        others = mesh[body[mesh] == 1]
+        nearest = np.linalg.norm(at[p] - at[others] + gone * (way[p] - way[others]), axis=2).min(axis=0)
+        meets = {(int(p), int(q)) for q in others[nearest < points.ball[p] + points.ball[others]]}
+        assert meets <= found
+        near += len(meets)
+    assert near > 20
+    for elapsed, known in ((0.0, True), (window - h, True), (window - 0.5 * h, False)):
+        meeting.time[ELAPSED] = elapsed
+        assert played(lambda: looked_ahead(meeting, h)) == known
+    meeting.time[ELAPSED] = window
+    d = parts_of(run)._replace(meeting=meeting)
+    d.vectors.d[: len(vertices.position)] = h * vertices.velocity
+    played(lambda: meet_anew(d, d.vectors.d, h, 0))
+    assert meeting.time[SPAN] == pytest.approx(span - window) and h <= meeting.time[WINDOW] <= LONGER * window

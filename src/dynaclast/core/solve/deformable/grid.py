@@ -152,8 +152,9 @@ def sort_balls(at: Array, radius: Array, use: Index, count: int, grid: Grid) -> 
 
 
 @kernel(inner=True)
-def near_pairs(balls: Balls, use: Index, count: int, grid: Grid, out: Index) -> int:
-    """Pairs of balls that may touch on their ways, each once, the lower first. Returns how many, written or not.
+def near_pairs(balls: Balls, use: Index, count: int, grid: Grid, most: int, out: Index) -> int:
+    """Pairs of balls that may touch on their ways, each once, the lower first. Returns how many, written or not; one
+    more than most where there are more.
 
     use, count : as of sort_balls
     out        : (room, 2) int32
@@ -201,4 +202,6 @@ def near_pairs(balls: Balls, use: Index, count: int, grid: Grid, out: Index) -> 
                             if found < len(out):
                                 out[found, 0], out[found, 1] = min(p, q), max(p, q)
                             found += 1
+                            if found > most:
+                                return found
     return found

@@ -21,8 +21,10 @@ from .tables import MOST_VERTICES, Elements, Held, PointTable, Rows, SegmentTabl
 
 MET = -10
 """In place of a shape: less the point that is met."""
-ELAPSED, SPAN = range(2)
+ELAPSED, SPAN, WINDOW = range(3)
 """Places in Meeting.time."""
+MANY, LEAST_MANY, ANY = 12, 4096, 1 << 62
+"""Pairs for each point that are many, and in all: then it is looked a shorter time ahead, and again when it is over."""
 BALLS, CAPSULES = 1, 2
 """By which a body takes part."""
 MOST_SLACK = 0.25
@@ -54,7 +56,7 @@ class Meeting(NamedTuple):
     box     : (B, 2, 3) float64, [m], round bodies and where they get to; part (B,) uint8, which take part; able (B,)
               uint8, which would if they came near
     at      : (C, 3) float64, [m], where points were when it was looked; going (C, 3), [m/s], how they went
-    time    : (2,) float64, [s], since then, and for which it was looked
+    time    : (3,) float64, [s], since then, to the end of the interval from then, and for which it was looked
     """
 
     point: Index
@@ -117,7 +119,7 @@ def make_meeting(e: Elements, points: int, segments: int) -> Meeting:
         np.zeros(bodies, np.uint8),
         np.zeros((count, 3)),
         np.zeros((count, 3)),
-        np.zeros(2),
+        np.zeros(3),
     )
 
 
@@ -134,18 +136,30 @@ def with_room(meeting: Meeting, points: int, segments: int) -> Meeting:
 
 
 @kernel(inner=True)
-def find_meetings(e: Elements, at: Array, going: Array, awake: Index, span: float, gain: float, out: Meeting) -> None:
-    """Pairs that may meet within a time.
+def find_meetings(
+    e: Elements,
+    at: Array,
+    going: Array,
+    awake: Index,
+    span: float,
+    gain: float,
+    shortest: float,
+    window: float,
+    out: Meeting,
+) -> None:
+    """Pairs that may meet within a time, or within less where they would be too many: that of out.time[WINDOW].
 
     at, going : (C, 3) float64, [m], [m/s], of points
     awake     : (n,) int64, deformable bodies
     span      : float, [s]; gain : float, [m/s2], how fast things may gain speed
+    shortest  : float, [s]; window : float, [s], the longest that is tried
     """
     out.counts[0] = 0
     out.counts[1] = 0
+    out.time[WINDOW] = span
     found = _find_parts(e, at, going, awake, span, gain, out)
     if found & BALLS:
-        _find_points(e, at, going, awake, span, gain, out)
+        out.time[WINDOW] = _find_points(e, at, going, awake, span, gain, shortest, min(window, span), out)
     if found & CAPSULES:
         _find_segments(e, at, going, awake, span, gain, out)
 
@@ -197,8 +211,18 @@ def _find_parts(e: Elements, at: Array, going: Array, awake: Index, span: float,
 
 
 @kernel(inner=True)
-def _find_points(e: Elements, at: Array, going: Array, awake: Index, span: float, gain: float, out: Meeting) -> None:
-    """Pairs of points of the bodies that take part."""
+def _find_points(
+    e: Elements,
+    at: Array,
+    going: Array,
+    awake: Index,
+    span: float,
+    gain: float,
+    shortest: float,
+    window: float,
+    out: Meeting,
+) -> float:
+    """Pairs of points of the bodies that take part. Returns for how long [s] they are all."""
     points, use, n = e.points, out.use, 0
     mx, my, mz = 0.0, 0.0, 0.0
     for b in awake:
@@ -212,22 +236,20 @@ def _find_points(e: Elements, at: Array, going: Array, awake: Index, span: float
                 mz += going[p, 2]
                 n += 1
     if n == 0:
-        return
+        return span
     if len(points.skin):
         turn_normals(points.skin, at, out.normal)
-    mx, my, mz = mx / n, my / n, mz / n
-    for u in range(n):
-        p = use[u]
-        x, y, z = going[p, 0] - mx, going[p, 1] - my, going[p, 2] - mz
-        out.room[p] = points.ball[p] + slack(points.ball[p], span, gain)
-        out.reach[p] = out.room[p] + span * np.sqrt(x * x + y * y + z * z)
-        out.way[p, 0], out.way[p, 1], out.way[p, 2] = span * going[p, 0], span * going[p, 1], span * going[p, 2]
-        out.kind[p] = _kind(e, out.body[p], p)
-    near = near_pairs(Balls(at, out.room, out.way, out.reach, out.kind), use, n, out.grid, out.point)
+    common = mx / n, my / n, mz / n
+    while True:
+        most = max(MANY * n, LEAST_MANY) if window > shortest else ANY
+        near = _pairs_within(e, at, going, n, window, span, gain, common, most, out)
+        if near <= most:
+            break
+        window = max(shortest, 0.5 * window)
     out.counts[0] = near
     out.most[0] = max(out.most[0], near)
     if near > len(out.point):
-        return
+        return window
     sort_pairs(out.point[:, 0], out.point[:, 1], near, out.places, out.spare[0], out.spare[1])
     count = 0
     for k in range(near):
@@ -237,6 +259,35 @@ def _find_points(e: Elements, at: Array, going: Array, awake: Index, span: float
             out.point[count, 0], out.point[count, 1], out.facing[count] = p, q, how == 2
             count += 1
     out.counts[0] = count
+    return window
+
+
+@kernel(inner=True)
+def _pairs_within(
+    e: Elements,
+    at: Array,
+    going: Array,
+    count: int,
+    window: float,
+    span: float,
+    gain: float,
+    common: tuple[float, float, float],
+    most: int,
+    out: Meeting,
+) -> int:
+    """Pairs of the points in out.use that may touch within a time, into out.point; as of near_pairs.
+
+    window : float, [s]; span : float, [s], for which they have slack; common : [m/s], mean speed of all
+    """
+    points = e.points
+    for u in range(count):
+        p = out.use[u]
+        x, y, z = going[p, 0] - common[0], going[p, 1] - common[1], going[p, 2] - common[2]
+        out.room[p] = points.ball[p] + slack(points.ball[p], span, gain)
+        out.reach[p] = out.room[p] + window * np.sqrt(x * x + y * y + z * z)
+        out.way[p, 0], out.way[p, 1], out.way[p, 2] = window * going[p, 0], window * going[p, 1], window * going[p, 2]
+        out.kind[p] = _kind(e, out.body[p], p)
+    return near_pairs(Balls(at, out.room, out.way, out.reach, out.kind), out.use, count, out.grid, most, out.point)
 
 
 @kernel(inner=True)
@@ -325,7 +376,7 @@ def _find_segments(e: Elements, at: Array, going: Array, awake: Index, span: flo
             thick = max(thick, points.radius[p])
         out.reach[s] = thick + slack(thick, span, gain) + np.sqrt(long) + span * np.sqrt(fast)
         out.way[s, 0], out.way[s, 1], out.way[s, 2], out.kind[s] = 0.0, 0.0, 0.0, -1  # reach has it all
-    near = near_pairs(Balls(out.middle, out.reach, out.way, out.reach, out.kind), use, n, out.grid, out.segment)
+    near = near_pairs(Balls(out.middle, out.reach, out.way, out.reach, out.kind), use, n, out.grid, ANY, out.segment)
     out.counts[1] = near
     out.most[1] = max(out.most[1], near)
     if near > len(out.segment):

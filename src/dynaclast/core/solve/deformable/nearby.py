@@ -53,7 +53,8 @@ def find_nearby(
     _expect_shapes(parts.looked, hulls, pieces, bodies, settings.interval)
     _find_shapes(parts, hulls, pieces, bodies, settings, awake)
     if begins:
-        find_meetings(e, scratch.point, scratch.point_way, awake, settings.interval, FASTER, parts.meeting)
+        least, span = settings.interval / settings.substeps, settings.interval
+        find_meetings(e, scratch.point, scratch.point_way, awake, span, FASTER, least, span, parts.meeting)
         expect(parts, awake, settings.interval)
 
 

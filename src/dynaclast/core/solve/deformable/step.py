@@ -28,7 +28,7 @@ from .parts import FULL, ITERATIONS, ROWS, STEPS, Deformables
 from .preconditioner import eliminates, prepare_preconditioner
 from .row_forces import begin_friction, brace, look_again, pull_of_rows, stiffen, tie_rows
 from .slot_contacts import find_slot_contacts, leave_to_substeps, look_again_at_contacts, pull_of_contacts, take_part
-from .strays import meet_anew, strays
+from .strays import looked_ahead, meet_anew, strays
 from .system import Group, row_motion
 from .tables import MOST_VERTICES, Solver
 from .turning_ahead import go_on_turned, turn_ahead
@@ -244,6 +244,8 @@ def step_deformables(
         v.d[i, 0], v.d[i, 1], v.d[i, 2] = px + ux - x[i, 0], py + uy - x[i, 1], pz + uz - x[i, 2]
         s.way[i, 0], s.way[i, 1], s.way[i, 2] = v.d[i, 0], v.d[i, 1], v.d[i, 2]
     assemble_lattices(d, h)
+    if not looked_ahead(d.meeting, h):
+        meet_anew(d, s.way, h, 0)
     place_points(e.points, d.awake, x, 0, s.point)
     place_points(e.points, d.awake, s.way, 0, s.point_way)
     place_between(e.points, d.meeting, x, s.point)
@@ -285,7 +287,7 @@ def step_deformables(
             look = Look(e.points, d.near, hulls, pieces, bodies, h, s.point, s.point_way, d.slots, v.slot_d, 1, d.inner)
             count = _rows_of_shapes(look, d, count)
         if strays(d, h):
-            meet_anew(d, h, count)
+            meet_anew(d, v.d, h, count)
         place_between(e.points, d.meeting, x, s.point)
         place_between(e.points, d.meeting, v.d, s.point_way)
         count = _rows_of_meetings(d, 1, count)

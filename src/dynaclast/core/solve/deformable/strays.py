@@ -1,20 +1,23 @@
 """Points that go where they were not expected to when pairs that may meet were looked for.
 
 That is done once an interval, by the speeds that things then have. What hits something in a step, or is drawn along by
-what does, goes elsewhere: then pairs are looked for anew in that step, by where its solution leads.
+what does, goes elsewhere: then pairs are looked for anew in that step, by where its solution leads. Where so much is so
+fast that almost all could meet in an interval, it is looked a shorter time ahead, and again when that is over.
 """
 
 from __future__ import annotations
 
-from ...arrays import Index
+from ...arrays import Array, Index
 from ...kernels import kernel
 from .contacts import place_points
-from .meetings import ELAPSED, MET, SPAN, Meeting, find_meetings, slack
+from .meetings import ELAPSED, MET, SPAN, WINDOW, Meeting, find_meetings, slack
 from .parts import Deformables
 from .tables import Elements, Rows
 
 FASTER = 30.0
 """By how much things may gain speed in an interval without being missed [m/s2], beside gravity and fields."""
+LONGER = 2.0
+"""How many times as long as before it is looked ahead, at most, where that is not the whole interval."""
 
 
 @kernel(inner=True)
@@ -51,19 +54,27 @@ def strays(d: Deformables, h: float) -> bool:
 
 
 @kernel(inner=True)
-def meet_anew(d: Deformables, h: float, count: int) -> None:
-    """Look for pairs by where the solution of a step of h [s] leads, for what is left of the interval; those of the
-    first ``count`` rows are marked.
+def looked_ahead(meeting: Meeting, h: float) -> bool:
+    """Whether pairs that may meet are known up to the end of a step of h [s] to come."""
+    return meeting.time[ELAPSED] + h <= meeting.time[WINDOW] * (1.0 + 1e-9)
+
+
+@kernel(inner=True)
+def meet_anew(d: Deformables, way: Array, h: float, count: int) -> None:
+    """Look for pairs by where things go in a step of h [s], for what is left of the interval; those of the first
+    ``count`` rows are marked.
+
+    way : (N, 3) float64, [m], of vertices
     """
     e, meeting, s = d.elements, d.meeting, d.scratch
     left = meeting.time[SPAN] - meeting.time[ELAPSED]
     place_points(e.points, d.awake, d.vertices.position, 1, s.point)
-    place_points(e.points, d.awake, d.vectors.d, 1, s.point_way)
+    place_points(e.points, d.awake, way, 1, s.point_way)
     for b in d.awake:
         for p in range(e.points.first[b], e.points.first[b + 1]):
             for c in range(3):
                 s.point_way[p, c] /= h
-    find_meetings(e, s.point, s.point_way, d.awake, left, FASTER, meeting)
+    find_meetings(e, s.point, s.point_way, d.awake, left, FASTER, h, max(h, LONGER * meeting.time[WINDOW]), meeting)
     expect(d, d.awake, left)
     for b in d.awake:
         for p in range(e.points.first[b], e.points.first[b + 1]):
