@@ -277,7 +277,7 @@ class FieldEffects:
                 wake_around(slot, self._model.hulls.piece, state.piece_assembly, state.contact_cache, asm)
                 state.hold[own] = Hold.FROZEN if what == "freeze" else Hold.REMOVED
                 if self._deformable is not None:
-                    self._deformable.wake_with(own)
+                    self._deformable.sleepers.wake_with(own)
                 self._let_go(own)
                 asm.motion[slot], asm.inv_mass[slot], asm.inv_inertia[slot] = Motion.FIXED, 0.0, 0.0
             else:

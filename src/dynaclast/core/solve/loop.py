@@ -232,8 +232,9 @@ class Run:
         self.tie_breaks.break_vertex_ties(self.deformable)
         self.deformable.look_as_usual()
         self.deformable.keep_pushes()
-        self.deformable.wake_pressed()
-        self.deformable.fall_asleep(rigid.fall_asleep(awake, self.deformable.measure_stillness(rigid.bodies)))
+        parts, sleepers = self.deformable.parts, self.deformable.sleepers
+        sleepers.wake_pressed(parts)
+        sleepers.fall_asleep(parts, rigid.fall_asleep(awake, sleepers.measure_stillness(parts, rigid.bodies)))
         if self.seams:
             self.seams.open_by_tension()
         return True

@@ -8,10 +8,8 @@ from ...arrays import Array, Index, Mask, lengths, sums
 from ...fields import Forcing
 from ...kernels.direct import DirectCall, WrittenGroups
 from ..model import Hold, Model, Motion
-from ..rigid.assemblies import wake_one
 from ..rigid.constraints import ConstraintSet
 from ..rigid.groups import Bodies, Scene
-from ..rigid.sleep import LEAST_GRAVITY, Links, make_links
 from ..state import State
 from .chain import make_chain_factor
 from .contacts import Near, make_near
@@ -27,17 +25,15 @@ from .pushes import Pushes, keep_steady, make_before, pushes, sizes_of
 from .riding import make_riding
 from .rotations import make_rotations
 from .shown import Shown
+from .sleepers import Sleepers
 from .step import step_deformables
-from .stillness import find_neighbours, make_stillness_scratch, measure_stillness
 from .support import supported
 from .system import FOUND, Matrix, make_slot_contacts, make_slots, make_vectors
 from .tables import Elements, make_rows
 from .turning import motion_of
 
 FIELD_WAKES_FROM = 0.02
-"""And where fields change by more than this share of gravity."""
-WAKES_FROM = 0.05
-"""A sleeper wakes where it is pressed by more than this share of its weight."""
+"""A sleeper wakes where fields change by more than this share of gravity."""
 MOST_FURTHER_LOOKS = 3
 """How often an interval is solved again because something was met that had not been looked for."""
 ROWS_EACH = 8
@@ -60,14 +56,12 @@ class DeformableRun:
         self._cores, self._contacts = cores_of(model.hulls), 64
         self._numbers: dict[tuple[int, str], float] = {}
         self.every = deformables.every
+        self.groups = WrittenGroups()
+        self.sleepers = Sleepers(deformables, model, state, self.groups)
         self.parts = self._parts()
         bodies, slots = len(deformables.names), model.piece_count + 1
         self._before, self._sizes = make_before(bodies, slots), sizes_of(deformables, model)
-        self._still, self._links = make_stillness_scratch(bodies), make_links(64, bodies)
-        self.groups = WrittenGroups()
         self._find_nearby = DirectCall(find_nearby, self.groups)
-        self._find_neighbours = DirectCall(find_neighbours, self.groups)
-        self._measure_stillness = DirectCall(measure_stillness, self.groups)
         self._pushes: Pushes | None = None
         self.shown = Shown(deformables, model, state)
         self._further_looks, self._least_room = 0, 64
@@ -79,7 +73,7 @@ class DeformableRun:
         self._numbers[body, of] = value
         self._write_number(self.parts.elements, body, of, value)
         if waking:
-            self.wake(np.array([body]))
+            self.sleepers.wake(np.array([body]))
 
     def _write_number(self, e: Elements, body: int, of: str, value: float) -> None:
         if of == "gravity":
@@ -138,7 +132,7 @@ class DeformableRun:
             still,
             state.deformables.twist,
             state.deformables.asleep,
-            self.awake(),
+            self.sleepers.awake(),
         )
 
     def _renew(self) -> None:
@@ -205,7 +199,7 @@ class DeformableRun:
     def part(self, seams: Index) -> None:
         """Go on where these seams have just opened."""
         self._renew()
-        self.wake(np.unique(self.deformables.seams.body[seams]))
+        self.sleepers.wake(np.unique(self.deformables.seams.body[seams]))
 
     def hold(self, vertices: Mask, hold: Hold) -> None:
         """Freeze vertices (N,) bool where they are, take them out, or let them go."""
@@ -214,25 +208,16 @@ class DeformableRun:
         self.shown.forget()
         state.vertices.velocity[vertices] = 0.0
         self._renew()
-        self.wake(np.unique(body[vertices]))
+        self.sleepers.wake(np.unique(body[vertices]))
 
     def rest(self, vertices: Mask) -> None:
         """Put bodies to sleep of which all vertices (N,) bool are to rest."""
-        state, body = self._state, self.deformables.elements.vertices.body
         self.shown.forget()
-        for b in np.unique(body[vertices]):
-            own = body == b
-            if vertices[own].all():
-                state.deformables.asleep[b] = 1
-                state.vertices.velocity[own] = 0.0
-
-    def awake(self) -> Index:
-        """Deformable bodies that are awake (n,) int64."""
-        return np.flatnonzero(self._state.deformables.asleep == 0)
+        self.sleepers.rest(vertices)
 
     def active(self) -> bool:
         """Whether anything moves."""
-        return not self._state.deformables.asleep.all()
+        return not self.sleepers.all_asleep()
 
     def _motion_of(self, forcing: Forcing) -> Array | None:
         return motion_of(
@@ -252,7 +237,7 @@ class DeformableRun:
             felt = memory["vertex felt"] = np.zeros_like(now)
         g = float(np.linalg.norm(self._model.settings.gravity))
         other = lengths(now - felt) > FIELD_WAKES_FROM * max(g, 1.0)
-        self.wake(np.unique(body[other]))  # it keeps what it felt when it fell asleep
+        self.sleepers.wake(np.unique(body[other]))  # it keeps what it felt when it fell asleep
         felt[:] = np.where((self._state.deformables.asleep[body] == 0)[:, None], now, felt)
 
     def _together(self, change: Array) -> Array:
@@ -273,8 +258,8 @@ class DeformableRun:
         self.shown.forget()
         self._begin_twist()
         self.parts.looked.seen[:], self.parts.looked.missed[ASTRAY] = 0, 0
-        self.wake_by_others(scene, bodies)
-        parts, awake, hold = self.parts, self.awake(), self._state.vertex_hold
+        self.sleepers.wake_by_others(self.parts, lambda asleep: self._look(asleep, scene, bodies, begins=False))
+        parts, awake, hold = self.parts, self.sleepers.awake(), self._state.vertex_hold
         waits = parts.scratch.touches.waits
         waits[:] = ~self.has((hold != Hold.TOUCH) & (hold != Hold.CUE)) if hold.any() else 0
         self._pushes = None
@@ -339,68 +324,7 @@ class DeformableRun:
         free = self.parts.elements.vertices.pinned == 0
         self._state.vertices.velocity[free] += change[free]
         body = self.deformables.elements.vertices.body
-        self.wake(np.unique(body[free & (change != 0).any(axis=1)]))
-
-    def wake(self, bodies: Index) -> None:
-        """Let deformable bodies move again, with the assemblies that lie on those of them that slept."""
-        state = self._state
-        slept = bodies[state.deformables.asleep[bodies] != 0]
-        state.deformables.asleep[bodies] = 0
-        state.deformables.dwell_time[bodies] = 0.0
-        asm, (body, piece) = state.assemblies, self._leaning()
-        for slot in np.unique(state.piece_assembly[piece[np.isin(body, slept)]]):
-            if asm.asleep[slot] and asm.motion[slot] == Motion.DYNAMIC:
-                wake_one(int(slot), asm)
-
-    def wake_with(self, pieces: Index) -> None:
-        """Let deformable bodies move again that lean on pieces of the rigid bodies, or are tied to them."""
-        body, piece = self._leaning()
-        ties, of = self.deformables.elements.ties, self.deformables.elements.vertices.body
-        tied = np.isin(ties.piece, pieces).any(axis=1) & (self._state.vertex_tie_broken == 0)
-        self.wake(np.unique(np.concatenate([body[np.isin(piece, pieces)], of[ties.vertex[tied].max(axis=1)]])))
-
-    def _leaning(self) -> tuple[Index, Index]:
-        """Deformable bodies (n,) and pieces (n,) that touched where they last moved."""
-        points, shape = self.deformables.elements.points, self._state.touching.shape
-        own = np.flatnonzero(shape >= 0)
-        body = self.deformables.elements.vertices.body[points.vertex[own, 0]]
-        return body, self._model.hulls.piece[shape[own]]
-
-    def measure_stillness(self, bodies: Bodies) -> Links:
-        """Count how long bodies have stayed in their place at the end of an interval. Returns what of it decides who
-        sleeps (rigid.sleep).
-        """
-        state, settings, counts = self._state, self._model.settings, 1
-        while True:
-            broken, given = state.vertex_tie_broken, (self._still, self._links)
-            self._measure_stillness(self.parts, state.deformables, bodies, settings, broken, counts, *given)
-            if self._has_room():
-                return self._links
-            counts = 0
-
-    def _has_room(self) -> bool:
-        """Whether there was room for all links; there is now."""
-        found = int(self._links.count[0])
-        if found <= len(self._links.slot):
-            return True
-        self._links = make_links(found + found // 2, len(self.deformables.names))
-        return False
-
-    def fall_asleep(self, kept: Mask) -> None:
-        """Put to sleep what was awake in the interval, but for bodies (B,) bool that are kept awake."""
-        state, table, awake = self._state, self.deformables.elements.bodies, self.parts.awake
-        for b in awake[~kept[awake]]:
-            state.deformables.asleep[b] = 1
-            state.vertices.velocity[table.first[b] : table.first[b + 1]] = 0.0
-
-    def _neighbours(self) -> Index:
-        """Pairs of deformable bodies (n, 2) int64, both ways, that may touch in an interval, or are tied."""
-        while True:
-            broken, span = self._state.vertex_tie_broken, self._model.settings.interval
-            self._find_neighbours(self.parts, broken, span, self._still, self._links)
-            if self._has_room():
-                count = int(self._links.count[0])
-                return np.stack([self._links.slot[:count], self._links.node[:count]], axis=1)
+        self.sleepers.wake(np.unique(body[free & (change != 0).any(axis=1)]))
 
     def touched_by(self, bodies: Mask) -> dict[int, str]:
         """What moved and touched deformable bodies (B,) bool in the interval, by the body's number: its name."""
@@ -433,73 +357,6 @@ class DeformableRun:
     def has(self, vertices: Mask) -> Mask:
         """Deformable bodies (B,) bool with any of these vertices (N,) bool."""
         return np.maximum.reduceat(vertices, self.deformables.elements.bodies.first[:-1])
-
-    def _carried_along(self) -> Mask:
-        """Deformable bodies (B,) with vertices that an assembly which moves takes along, or draws."""
-        asm, e = self._state.assemblies, self.deformables.elements
-        out = np.zeros(len(self.deformables.names), bool)
-        moves = (asm.motion == Motion.KINEMATIC) | ((asm.motion == Motion.DYNAMIC) & (asm.asleep == 0))
-        for along in (e.carried, e.drawn):
-            out[e.vertices.body[along.vertex[moves[self._state.piece_assembly[along.piece]]]]] = True
-        return out
-
-    def wake_by_others(self, scene: Scene, bodies: Bodies) -> None:
-        """Wake what sleeps where something moves near it, or moves what holds it; and wake assemblies that it hangs
-        from.
-        """
-        state = self._state
-        asm = state.assemblies
-        if state.deformables.asleep.any():
-            self._wake_sleepers(scene, bodies)
-        if asm.asleep.any() and self.active():
-            self._wake_held()
-
-    def _wake_sleepers(self, scene: Scene, bodies: Bodies) -> None:
-        """Wake deformable bodies that sleep where something moves near them, or moves what holds them."""
-        state, e = self._state, self.deformables.elements
-        asm = state.assemblies
-        moves = (asm.motion == Motion.KINEMATIC) | ((asm.motion == Motion.DYNAMIC) & (asm.asleep == 0))
-        moves |= self.parts.looked.faster > 0.0
-        if moves.any():
-            self.wake(np.flatnonzero(self._carried_along()))
-            held = state.vertex_tie_broken == 0
-            for end in range(2):
-                own = held & (e.ties.piece[:, end] >= 0)
-                own[own] = moves[state.piece_assembly[e.ties.piece[own, end]]]
-                self.wake(np.unique(e.vertices.body[e.ties.vertex[own].max(axis=1)]))
-            asleep = np.flatnonzero(state.deformables.asleep)
-            if len(asleep):
-                near = self._look(asleep, scene, bodies, begins=False)
-                found = int(near.found[0])
-                by = moves[state.piece_assembly[scene.hulls.piece[near.shape[:found]]]]
-                points = near.point[:found][by]
-                self.wake(np.unique(e.vertices.body[e.points.vertex[points, 0]]))
-        lies = state.deformables.asleep != 0
-        if lies.any() and not lies.all():
-            one, other = self._neighbours().T
-            while len(woken := np.unique(one[lies[one] & ~lies[other]])):
-                self.wake(woken)
-                lies[woken] = False
-
-    def _wake_held(self) -> None:
-        """Wake assemblies that sleep and are tied to deformable bodies that do not."""
-        state, e = self._state, self.deformables.elements
-        asm, ties = state.assemblies, self.deformables.elements.ties
-        awake = state.deformables.asleep[e.vertices.body[ties.vertex.max(axis=1)]] == 0
-        own = (awake & (state.vertex_tie_broken == 0))[:, None] & (ties.piece >= 0)
-        for slot in np.unique(state.piece_assembly[ties.piece[own]]):
-            if asm.asleep[slot] and asm.motion[slot] == Motion.DYNAMIC:
-                wake_one(int(slot), asm)
-
-    def wake_pressed(self) -> None:
-        """Wake assemblies that sleep and were pressed in the interval."""
-        asm, pressed = self._state.assemblies, self.parts.scratch.pressed
-        if not pressed.any():
-            return
-        g = max(float(np.linalg.norm(self._model.settings.gravity)), LEAST_GRAVITY)
-        hard = pressed > WAKES_FROM * asm.mass * g
-        for slot in np.flatnonzero(hard & (asm.asleep == 1) & (asm.motion == Motion.DYNAMIC)):
-            wake_one(int(slot), asm)
 
     def overloaded(self) -> list[tuple[int, float]]:
         """Ties of vertices that bore more than they can in this interval, each with its load [N]."""
