@@ -9,8 +9,11 @@ import pytest
 
 from deforming import cloth, rope, soft
 from dynaclast.core.document import Shot
+from dynaclast.core.solve.deformable.contacts import Look, edge_rows
+from dynaclast.core.solve.deformable.tables import make_rows, points_at
 from dynaclast.core.solve.loop import Run
 from dynaclast.core.solve.prepare import prepare
+from playing import played
 from shots import ball, box, reach_box, shot
 
 STONE = {"density": 500, "friction": 0.8}
@@ -166,3 +169,42 @@ def test_what_lies_on_rubber_that_waits_sinks_in_when_its_cue_comes() -> None:
     run = started(shot(PAD | {"release": {"kind": "cue", "time": 3.0}}, BLOCK, frames=96))
     heights = [run.advance() and float(run.state.assemblies.position[0, 1]) for _ in range(96)]
     assert heights[70] == pytest.approx(0.8, abs=0.01) and heights[95] < heights[70] - 1e-3
+
+
+@pytest.mark.parametrize(("mass", "at"), [(5.0, [(0.12, 0.05), (-0.4, 0.3)]), (3.0, [(0.2, -0.3)])])
+def test_boxes_that_drop_into_a_slack_sheet_come_to_rest_on_their_edges(
+    mass: float, at: list[tuple[float, float]]
+) -> None:
+    corners = [{"reach": reach_box((x, 2, z), (0.05, 9, 0.05))} for x in (-1, 1) for z in (-1, 1)]
+    sheet = cloth("sheet", (0, 2, 0), (2, 2), (20, 20), matter={"preset": "canvas"}, pins=corners)
+    boxes = [
+        box(f"box {k}", (x, 2.4 + 0.1 * k, z), (0.25, 0.2, 0.3), material={"mass": mass}) for k, (x, z) in enumerate(at)
+    ]
+    run = started(shot(sheet, *boxes, ground={"on": False}, frames=300))
+    assert until_rest(run, 260) > 24
+
+
+def test_an_edge_that_a_solution_leads_into_a_hull_gets_a_row_once() -> None:
+    sheet = cloth("sheet", (0, 0.52, 0), (1, 1), (2, 2), matter={"thickness": 0.004})
+    run = started(shot(sheet, box("block", (0, 0.25, 0), (0.6, 0.5, 0.7)), frames=8))
+    run.deformable.begin_interval(run.rigid.scene, run.rigid.bodies)  # type: ignore[union-attr]
+    d, n = run.deformable.parts, run.model.deformables.count  # type: ignore[union-attr]
+    scene, bodies, points, h = run.rigid.scene, run.rigid.bodies, d.elements.points, 0.01
+    rows = make_rows(64)
+
+    def found(sinks: float, solved: int, count: int) -> int:
+        d.scratch.point_way[:] = [0.0, -sinks, 0.0]
+        at, way = d.scratch.point, d.scratch.point_way
+        look = Look(
+            points, d.near, scene.hulls, scene.pieces, bodies, h, at, way, d.slots, d.vectors.slot_d, solved, d.inner
+        )
+        none = np.full(len(points.radius), -1, np.int32)
+        return played(lambda: edge_rows(look, d.matrix.pattern, none, rows, count))
+
+    d.scratch.point[:] = points_at(points, run.state.vertices.position)
+    assert n == 9 and found(0.01, 0, 0) == 0 == found(0.01, 1, 0)
+    first = found(0.03, 0, 0)
+    assert first > 0 and found(0.03, 1, first) == first, "they have theirs"
+    assert found(0.03, 1, 0) == first
+    deep = 0.52 - 0.5 - points.radius[0]
+    assert found(deep + 0.05 * points.radius[0], 1, 0) == 0, "that is left to the next step"

@@ -22,6 +22,8 @@ from .crossings import cross_hull, cross_triangle, edge_across
 from .system import Slots
 from .tables import MOST_VERTICES, BlockPattern, Held, PointTable, Rows
 
+LIES = 1.0
+"""Share of its radius by which an edge may be off what it touched, and is still taken to lie on it."""
 STAYS = 0.1
 """What would leave what it touches by less than this share of its edges is taken to stay there at first."""
 TOLERATED = 0.1
@@ -144,28 +146,39 @@ def new_row(rows: Rows, count: int, point: int, shape: int, face: int, slot: int
 @kernel(inner=True)
 def ground_rows(
     points: PointTable,
-    first: int,
-    last: int,
+    awake: Index,
     height: float,
     friction: float,
     x: Array,
     way: Array,
+    solved: int,
+    made: Flags,
     rows: Rows,
     count: int,
 ) -> int:
-    """Rows of points first to last that would go into the ground; returns how many rows there are then.
+    """Rows of points of bodies that would go into the ground; returns how many rows there are then.
 
-    way : (C, 3) float64, [m], where points would go in the step
+    awake  : (n,) int64, the bodies
+    way    : (C, 3) float64, [m], where points would go in the step
+    solved : int, 0 where that is by themselves; 1 where a solution says so: then rows are added that are not there yet
+    made   : (C,) uint8, whether there is a row of a point in this step
     """
-    for i in range(first, last):
-        gap = x[i, 1] - points.radius[i] - height
-        pressed = gap + min(way[i, 1], 0.0) < 0.0
-        if pressed and not points.held[i] and not points.between[i] and count < len(rows.gap):
-            new_row(rows, count, i, GROUND, -1, -1, np.sqrt(friction * points.friction[i]))
-            _of_point(points, i, rows, count)
-            rows.normal[count, 0], rows.normal[count, 1], rows.normal[count, 2] = 0.0, 1.0, 0.0
-            rows.gap[count] = gap
-            count += 1
+    for b in awake:
+        for i in range(points.first[b], points.first[b + 1]):
+            if solved == 0:
+                made[i] = 0
+            elif made[i]:
+                continue
+            gap = x[i, 1] - points.radius[i] - height
+            end = gap + (way[i, 1] if solved == 1 else min(way[i, 1], 0.0))
+            pressed = end < -solved * TOLERATED * points.radius[i]
+            if pressed and not points.held[i] and not points.between[i] and count < len(rows.gap):
+                new_row(rows, count, i, GROUND, -1, -1, np.sqrt(friction * points.friction[i]))
+                _of_point(points, i, rows, count)
+                rows.normal[count, 0], rows.normal[count, 1], rows.normal[count, 2] = 0.0, 1.0, 0.0
+                rows.gap[count] = gap
+                made[i] = 1
+                count += 1
     return count
 
 
@@ -175,7 +188,7 @@ def hull_rows(look: Look, touch_shape: Index, touch_face: Index, rows: Rows, cou
 
     touch_shape : (C,) int32, what each touched in the last step; touch_face (C,) int32
     """
-    points, near, hulls, pieces, bodies, h, x, way, slots, moved, solved, inner = look
+    points, near, hulls, pieces, bodies, _, x, way, _, _, solved, inner = look
     for k in range(min(near.found[0], len(near.point))):
         i, s = near.point[k], near.shape[k]
         if solved == 0:
@@ -184,11 +197,7 @@ def hull_rows(look: Look, touch_shape: Index, touch_face: Index, rows: Rows, cou
             continue
         p = hulls.piece[s]
         a = bodies.piece_assembly[p]
-        ux, uy, uz, free = passing(bodies, a, h, x[i, 0], x[i, 1], x[i, 2])
-        if solved == 1 and free and slots.place[a] >= 0:
-            y, c = moved[slots.place[a]], bodies.assemblies.position[a]
-            rx, ry, rz = x[i, 0] - c[0], x[i, 1] - c[1], x[i, 2] - c[2]
-            ux, uy, uz = y[0] + y[4] * rz - y[5] * ry, y[1] + y[5] * rx - y[3] * rz, y[2] + y[3] * ry - y[4] * rx
+        ux, uy, uz, free = _goes(look, a, x[i, 0], x[i, 1], x[i, 2])
         if points.held[i] and not free:
             continue  # neither gives way
         lx, ly, lz = into(bodies.assemblies, a, pieces, p, x[i, 0], x[i, 1], x[i, 2])
@@ -272,12 +281,36 @@ def passing(bodies: Bodies, a: int, h: float, x: float, y: float, z: float) -> t
 
 
 @kernel(inner=True)
-def edge_rows(look: Look, pattern: BlockPattern, rows: Rows, count: int) -> int:
-    """Rows of edges that would cut off edges of hulls, found at the end of the step; returns how many there are then.
+def _goes(look: Look, a: int, x: float, y: float, z: float) -> tuple[float, float, float, bool]:
+    """As passing, where a solution says how assemblies go, by that."""
+    ux, uy, uz, free = passing(look.bodies, a, look.h, x, y, z)
+    place = look.slots.place[a]
+    if look.solved == 1 and free and place >= 0:
+        m, c = look.moved[place], look.bodies.assemblies.position[a]
+        rx, ry, rz = x - c[0], y - c[1], z - c[2]
+        ux, uy, uz = m[0] + m[4] * rz - m[5] * ry, m[1] + m[5] * rx - m[3] * rz, m[2] + m[3] * ry - m[4] * rx
+    return ux, uy, uz, free
 
-    pattern : of which the blocks of vertices are the edges
+
+@kernel(inner=True)
+def _has_row(rows: Rows, count: int, vertex: int, other: int, s: int) -> bool:
+    """Whether an edge has a row with a hull."""
+    for c in range(count):
+        if rows.vertex[c, 0] == vertex and rows.vertex[c, 1] == other and rows.shape[c] == s and rows.face[c] < 0:
+            return True
+    return False
+
+
+@kernel(inner=True)
+def edge_rows(look: Look, pattern: BlockPattern, touch_shape: Index, rows: Rows, count: int) -> int:
+    """Rows of edges that would cut off edges of hulls, found at the end of the step; returns how many there are then.
+    Those that lie on what an end of theirs touched in the last step have one already where they are near it: what pulls
+    on them may bring them back.
+
+    pattern     : of which the blocks of vertices are the edges
+    touch_shape : (C,) int32, what each point touched in the last step
     """
-    points, near, hulls, pieces, bodies, h, x, way = look[:8]
+    points, near, hulls, pieces, bodies, _, x, way = look[:8]
     n = min(near.found[0], len(near.point))
     for k in range(n):
         i, s = near.point[k], near.shape[k]
@@ -286,7 +319,7 @@ def edge_rows(look: Look, pattern: BlockPattern, rows: Rows, count: int) -> int:
         p = hulls.piece[s]
         a = bodies.piece_assembly[p]
         q = bodies.assemblies.orientation[a]
-        ux, uy, uz, free = passing(bodies, a, h, x[i, 0], x[i, 1], x[i, 2])
+        ux, uy, uz, free = _goes(look, a, x[i, 0], x[i, 1], x[i, 2])
         ax, ay, az = into(
             bodies.assemblies,
             a,
@@ -304,7 +337,7 @@ def edge_rows(look: Look, pattern: BlockPattern, rows: Rows, count: int) -> int:
                 continue
             if points.tied[j] == pieces.body[p]:
                 continue
-            ux, uy, uz, free = passing(bodies, a, h, x[j, 0], x[j, 1], x[j, 2])
+            ux, uy, uz, free = _goes(look, a, x[j, 0], x[j, 1], x[j, 2])
             bx, by, bz = into(
                 bodies.assemblies,
                 a,
@@ -319,8 +352,10 @@ def edge_rows(look: Look, pattern: BlockPattern, rows: Rows, count: int) -> int:
             reach = hulls.bound[s] + points.radius[i] + 0.5 * np.sqrt(ex * ex + ey * ey + ez * ez)
             if mx * mx + my * my + mz * mz > reach * reach:
                 continue
-            f, g, t = edge_across(hulls, s, points.radius[i], ax, ay, az, ex, ey, ez)
-            if f < 0 or t < 0.02 or t > 0.98:
+            lies = touch_shape[i] == s or touch_shape[j] == s
+            more = -TOLERATED if look.solved == 1 else LIES * lies
+            f, g, t = edge_across(hulls, s, points.radius[i] * (1.0 + more), ax, ay, az, ex, ey, ez)
+            if f < 0 or t < 0.02 or t > 0.98 or (look.solved == 1 and _has_row(rows, count, vertex, other, s)):
                 continue
             joined = bodies.piece_assembly
             if leads_inside(look.inner, hulls, joined, s, f) or leads_inside(look.inner, hulls, joined, s, g):
@@ -355,7 +390,7 @@ def edge_rows(look: Look, pattern: BlockPattern, rows: Rows, count: int) -> int:
                 o = rows.arm[count]
                 o[0], o[1], o[2] = cx - c[0], cy - c[1], cz - c[2]
             else:
-                ux, uy, uz, free = passing(bodies, a, h, cx, cy, cz)
+                ux, uy, uz, free = _goes(look, a, cx, cy, cz)
                 o = rows.passing[count]
                 o[0], o[1], o[2] = ux, uy, uz
             count += 1

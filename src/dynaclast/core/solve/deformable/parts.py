@@ -71,6 +71,7 @@ class StepScratch(NamedTuple):
     linear       : (N, 3) float64, [m], where cloth and ropes are linearised
     beside       : (A,) uint8, which assemblies are near deformable bodies in the interval
     expected     : (A, 4) float64, [m], where a step took what it touched, and how wide that is; 0 what it did not touch
+    grounded     : (C,) uint8, which points have a row with the ground in the step
     group_of     : as find_groups
     """
 
@@ -101,6 +102,7 @@ class StepScratch(NamedTuple):
     linear: Array
     beside: Flags
     expected: Array
+    grounded: Flags
     group_of: Index
 
 
@@ -145,6 +147,7 @@ def make_step_scratch(e: Elements, pieces: int) -> StepScratch:
         f((n, 3)),
         f(slots, np.uint8),
         f((slots, 4)),
+        f(points, np.uint8),
         f(64 + bodies + slots, np.int32),
     )
 

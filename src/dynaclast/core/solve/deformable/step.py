@@ -41,6 +41,8 @@ ROUNDS = 2
 """How often rows are looked at again within a step: which press, and how hard."""
 MOST_ROUNDS = 6
 """And at most, while something would go through where none pressed."""
+MOST_EXACT = 3
+"""How often at most it is solved without leaving anything over at last: what went in far only then is held, too."""
 MOST_NEWTON = 8
 """Steps of Newton's method, of which the first does but where something whips."""
 MOST_LOOKS = 3
@@ -112,6 +114,14 @@ def _error_let_be_of(d: Deformables, group: Group, h: float) -> float:
 
 
 @kernel(inner=True)
+def _rows_of_ground(d: Deformables, settings: Settings, solved: int, count: int) -> int:
+    """Rows of points with the ground; solved as of ground_rows."""
+    points, at, way, made = d.elements.points, d.scratch.point, d.scratch.point_way, d.scratch.grounded
+    height, friction = settings.ground_height, settings.ground_friction
+    return ground_rows(points, d.awake, height, friction, at, way, solved, made, d.rows, count)
+
+
+@kernel(inner=True)
 def _rows_of_shapes(look: Look, d: Deformables, count: int) -> int:
     """Rows of points and of faces with hulls."""
     touching = d.touching
@@ -161,10 +171,12 @@ def _solve_group(d: Deformables, group: Group, h: float) -> None:
         if newton == MOST_NEWTON - 1 or not strained(d, group, newton):
             break
         assemble_again(d, group, h)
-    if not exact:
+    for _ in range(0 if exact else MOST_EXACT):
         _solve_round(d, group, enough, 0.0)
-        look_again(d, group, h, 0)
+        _, pierced = look_again(d, group, h, 0)
         look_again_at_contacts(d, group)
+        if not pierced:
+            break
 
 
 @kernel(inner=True)
@@ -252,22 +264,11 @@ def step_deformables(
     place_between(e.points, d.meeting, s.way, s.point_way)
     count = tie_rows(d, bodies, pieces, h, broken, rows, 0)
     if settings.ground_on:
-        for b in d.awake:
-            count = ground_rows(
-                e.points,
-                e.points.first[b],
-                e.points.first[b + 1],
-                settings.ground_height,
-                settings.ground_friction,
-                s.point,
-                s.point_way,
-                rows,
-                count,
-            )
+        count = _rows_of_ground(d, settings, 0, count)
     look = Look(e.points, d.near, hulls, pieces, bodies, h, s.point, s.point_way, d.slots, v.slot_d, 0, d.inner)
     count = _rows_of_shapes(look, d, count)
     count = _rows_of_meetings(d, 0, count)
-    count = edge_rows(look, m.pattern, rows, count)
+    count = edge_rows(look, m.pattern, d.touching.shape, rows, count)
     s.numbers[FULL] |= int(count == len(rows.gap))
     first, first_touch = 0, 0
     for look_number in range(MOST_LOOKS):
@@ -283,9 +284,13 @@ def step_deformables(
         first, first_touch = count, touches
         # what elastic forces and contacts bring where it would not go by itself
         place_points(e.points, d.awake, v.d, 0, s.point_way)
+        if settings.ground_on:
+            count = _rows_of_ground(d, settings, 1, count)
         if len(d.near.point) and d.near.found[0]:
             look = Look(e.points, d.near, hulls, pieces, bodies, h, s.point, s.point_way, d.slots, v.slot_d, 1, d.inner)
             count = _rows_of_shapes(look, d, count)
+            if look_number == 0:
+                count = edge_rows(look, m.pattern, d.touching.shape, rows, count)
         if strays(d, h):
             meet_anew(d, v.d, h, count)
         place_between(e.points, d.meeting, x, s.point)
