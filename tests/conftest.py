@@ -18,9 +18,12 @@ settings.load_profile("steady")
 
 
 def pytest_collection_finish() -> None:
-    """What is loaded by now stays to the end: the collector of what is not need not look through it again and again."""
+    """What is loaded by now stays to the end: the collector of what is not need not look through it again and again.
+    Nor need it look as often: it took a twentieth of the time.
+    """
     gc.collect()
     gc.freeze()
+    gc.set_threshold(50_000, 20, 20)
 
 
 @pytest.fixture(scope="session")

@@ -211,7 +211,7 @@ def theirs(a):
     """As another package may write it: places from the end, arrays made, a callee laid in, loops worth vectorising."""
     total = np.zeros(3)
     for i in range(1, len(a) + 1):
-        total += np.cross(a[-i], np.array([0.0, 1.0, 2.0]))
+        total += a[-i] * np.array([0.0, 1.0, 2.0])
     return total, a[-1, -1], a[::-1].copy(), [x for x in a[:, 0] if x > 0]
 
 

@@ -184,7 +184,7 @@ def test_hundreds_of_damaged_files_never_take_the_reader_along(reader: Reader, t
     read = refused = 0
     began = time.monotonic()
     # damaged USD stops its reader more often than not, and a new one takes a second: fewer of those
-    count = {"usdc": 8, "usda": 20}
+    count = {"usdc": 5, "usda": 12}
     for ending, data in whole.items():
         assert reader.read(data, f"whole.{ending}").parts
         for k in range(count.get(ending, 60)):
@@ -199,7 +199,7 @@ def test_hundreds_of_damaged_files_never_take_the_reader_along(reader: Reader, t
                     np.isfinite(p.mesh.vertices).all() and p.mesh.faces.max() < len(p.mesh.vertices)
                     for p in found.parts
                 )
-    assert read + refused == 328 and read > 20 and refused > 30
+    assert read + refused == 317 and read > 20 and refused > 30
     assert time.monotonic() - began < 600  # none hung until its limit
 
 

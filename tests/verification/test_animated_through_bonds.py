@@ -141,7 +141,7 @@ def sledded(name: str, z: float, speed: float, spin: float = 0.0) -> tuple[list[
     return [body, sled], ride
 
 
-@pytest.mark.parametrize(("one", "other"), [(1.5, -0.5), (2.0, 0.0), (3.0, 1.0)])
+@pytest.mark.parametrize(("one", "other"), [(1.5, -0.5), (3.0, 1.0)])
 def test_two_that_are_carried_break_at_each_other_by_the_speed_between_them(one: float, other: float) -> None:
     near, hold = sledded("near", 0.0, one)
     far, hold_far = sledded("far", 1.3, other)

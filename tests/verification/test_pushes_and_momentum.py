@@ -73,10 +73,12 @@ def test_a_canvas_that_falls_gives_no_more_than_it_has_and_breaks_no_stone(quali
     assert not run.state.bond_broken.any()
 
 
-@pytest.mark.parametrize("quality", ["draft", "standard"])
-def test_canvas_over_a_crate_lies_on_the_ground_and_does_not_fall_into_it_by_turns(quality: str) -> None:
-    """What came loose in a solution was let go after it, and fell in by g h^2 before it was held again."""
-    crate = box("crate", (0.02, 0.2, 0), (0.45, 0.4, 0.5))
+@pytest.mark.parametrize(("quality", "aside"), [("draft", 0.02), ("standard", 0.1)])
+def test_canvas_over_a_crate_lies_on_the_ground_and_does_not_fall_into_it_by_turns(quality: str, aside: float) -> None:
+    """What came loose in a solution was let go after it, and fell in by g h^2 before it was held again; so did what
+    only the last solution, which leaves nothing over, let fall.
+    """
+    crate = box("crate", (aside, 0.2, 0), (0.45, 0.4, 0.5))
     run = started(shot(crate, cloth("c", (0, 0.45, 0.03), (1.3, 1.2), (26, 24)), frames=60, quality=quality))
     lowest = 1.0
     for frame in range(60):
