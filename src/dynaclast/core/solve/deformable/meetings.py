@@ -37,6 +37,19 @@ AT_START = 1.1
 """Balls that at the start are nearer than so many times the sum of their radii do not meet."""
 
 
+class Ahead(NamedTuple):
+    """How far ahead pairs that may meet are looked for.
+
+    span     : float, [s], at most; shortest : float, [s], at least; window : float, [s], what is tried first
+    gain     : float, [m/s2], how fast things may gain speed
+    """
+
+    span: float
+    shortest: float
+    window: float
+    gain: float
+
+
 class Meeting(NamedTuple):
     """Pairs that may meet, and what they are found with.
 
@@ -136,30 +149,19 @@ def with_room(meeting: Meeting, points: int, segments: int) -> Meeting:
 
 
 @kernel(inner=True)
-def find_meetings(
-    e: Elements,
-    at: Array,
-    going: Array,
-    awake: Index,
-    span: float,
-    gain: float,
-    shortest: float,
-    window: float,
-    out: Meeting,
-) -> None:
+def find_meetings(e: Elements, at: Array, going: Array, awake: Index, ahead: Ahead, out: Meeting) -> None:
     """Pairs that may meet within a time, or within less where they would be too many: that of out.time[WINDOW].
 
     at, going : (C, 3) float64, [m], [m/s], of points
     awake     : (n,) int64, deformable bodies
-    span      : float, [s]; gain : float, [m/s2], how fast things may gain speed
-    shortest  : float, [s]; window : float, [s], the longest that is tried
     """
+    span, gain = ahead.span, ahead.gain
     out.counts[0] = 0
     out.counts[1] = 0
     out.time[WINDOW] = span
     found = _find_parts(e, at, going, awake, span, gain, out)
     if found & BALLS:
-        out.time[WINDOW] = _find_points(e, at, going, awake, span, gain, shortest, min(window, span), out)
+        out.time[WINDOW] = _find_points(e, at, going, awake, ahead, out)
     if found & CAPSULES:
         _find_segments(e, at, going, awake, span, gain, out)
 
@@ -211,17 +213,7 @@ def _find_parts(e: Elements, at: Array, going: Array, awake: Index, span: float,
 
 
 @kernel(inner=True)
-def _find_points(
-    e: Elements,
-    at: Array,
-    going: Array,
-    awake: Index,
-    span: float,
-    gain: float,
-    shortest: float,
-    window: float,
-    out: Meeting,
-) -> float:
+def _find_points(e: Elements, at: Array, going: Array, awake: Index, ahead: Ahead, out: Meeting) -> float:
     """Pairs of points of the bodies that take part. Returns for how long [s] they are all."""
     points, use, n = e.points, out.use, 0
     mx, my, mz = 0.0, 0.0, 0.0
@@ -236,16 +228,16 @@ def _find_points(
                 mz += going[p, 2]
                 n += 1
     if n == 0:
-        return span
+        return ahead.span
     if len(points.skin):
         turn_normals(points.skin, at, out.normal)
-    common = mx / n, my / n, mz / n
+    common, window = (mx / n, my / n, mz / n), min(ahead.window, ahead.span)
     while True:
-        most = max(MANY * n, LEAST_MANY) if window > shortest else ANY
-        near = _pairs_within(e, at, going, n, window, span, gain, common, most, out)
+        most = max(MANY * n, LEAST_MANY) if window > ahead.shortest else ANY
+        near = _pairs_within(e, at, going, n, window, ahead, common, most, out)
         if near <= most:
             break
-        window = max(shortest, 0.5 * window)
+        window = max(ahead.shortest, 0.5 * window)
     out.counts[0] = near
     out.most[0] = max(out.most[0], near)
     if near > len(out.point):
@@ -269,21 +261,20 @@ def _pairs_within(
     going: Array,
     count: int,
     window: float,
-    span: float,
-    gain: float,
+    ahead: Ahead,
     common: tuple[float, float, float],
     most: int,
     out: Meeting,
 ) -> int:
     """Pairs of the points in out.use that may touch within a time, into out.point; as of near_pairs.
 
-    window : float, [s]; span : float, [s], for which they have slack; common : [m/s], mean speed of all
+    window : float, [s]; ahead : for all of its span they have slack; common : [m/s], mean speed of all
     """
     points = e.points
     for u in range(count):
         p = out.use[u]
         x, y, z = going[p, 0] - common[0], going[p, 1] - common[1], going[p, 2] - common[2]
-        out.room[p] = points.ball[p] + slack(points.ball[p], span, gain)
+        out.room[p] = points.ball[p] + slack(points.ball[p], ahead.span, ahead.gain)
         out.reach[p] = out.room[p] + window * np.sqrt(x * x + y * y + z * z)
         out.way[p, 0], out.way[p, 1], out.way[p, 2] = window * going[p, 0], window * going[p, 1], window * going[p, 2]
         out.kind[p] = _kind(e, out.body[p], p)

@@ -15,7 +15,7 @@ from ..rigid.groups import Bodies
 from ..state import NOTHING
 from .contacts import carried, place_points
 from .looked import Looked
-from .meetings import find_meetings
+from .meetings import Ahead, find_meetings
 from .parts import FULL, Deformables
 from .pushes import Before
 from .strays import FASTER, expect
@@ -53,8 +53,9 @@ def find_nearby(
     _expect_shapes(parts.looked, hulls, pieces, bodies, settings.interval)
     _find_shapes(parts, hulls, pieces, bodies, settings, awake)
     if begins:
-        least, span = settings.interval / settings.substeps, settings.interval
-        find_meetings(e, scratch.point, scratch.point_way, awake, span, FASTER, least, span, parts.meeting)
+        span = settings.interval
+        ahead = Ahead(span, span / settings.substeps, span, FASTER)
+        find_meetings(e, scratch.point, scratch.point_way, awake, ahead, parts.meeting)
         expect(parts, awake, settings.interval)
 
 

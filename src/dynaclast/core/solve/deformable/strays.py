@@ -10,7 +10,7 @@ from __future__ import annotations
 from ...arrays import Array, Index
 from ...kernels import kernel
 from .contacts import place_points
-from .meetings import ELAPSED, MET, SPAN, WINDOW, Meeting, find_meetings, slack
+from .meetings import ELAPSED, MET, SPAN, WINDOW, Ahead, Meeting, find_meetings, slack
 from .parts import Deformables
 from .tables import Elements, Rows
 
@@ -74,7 +74,8 @@ def meet_anew(d: Deformables, way: Array, h: float, count: int) -> None:
         for p in range(e.points.first[b], e.points.first[b + 1]):
             for c in range(3):
                 s.point_way[p, c] /= h
-    find_meetings(e, s.point, s.point_way, d.awake, left, FASTER, h, max(h, LONGER * meeting.time[WINDOW]), meeting)
+    ahead = Ahead(left, h, max(h, LONGER * meeting.time[WINDOW]), FASTER)
+    find_meetings(e, s.point, s.point_way, d.awake, ahead, meeting)
     expect(d, d.awake, left)
     for b in d.awake:
         for p in range(e.points.first[b], e.points.first[b + 1]):
