@@ -14,6 +14,7 @@ from dynaclast.core.geometry.mesh import make
 from dynaclast.core.solve.deformable import run as deformable_run
 from dynaclast.core.solve.deformable.meetings import ELAPSED, LEAST_MANY, MANY, MET, SPAN, WINDOW, ball_rows, with_room
 from dynaclast.core.solve.deformable.row_forces import CONTACT_STIFFNESS, HARDER, SUNK, _harden, _own_stiffness
+from dynaclast.core.solve.deformable.run import DeformableRun
 from dynaclast.core.solve.deformable.strays import FASTER, LONGER, looked_ahead, meet_anew, strays
 from dynaclast.core.solve.deformable.tables import make_rows, points_at
 from dynaclast.core.solve.loop import Run
@@ -65,6 +66,24 @@ def test_what_is_found_does_not_depend_on_the_room_there_is(monkeypatch: pytest.
 
 def test_a_run_goes_on_to_the_bit_from_the_middle_of_a_landing() -> None:
     assert interrupted(dropped(14, 0.2, 0.8, 14), every=2) == []
+
+
+def test_a_run_goes_on_to_the_bit_where_it_is_looked_a_shorter_time_ahead(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Five sheets one above the other, each spun about another axis by tens of radians a second."""
+    begin, ahead = DeformableRun.begin_interval, []
+
+    def begins(self: DeformableRun, *given: Any) -> None:
+        begin(self, *given)
+        ahead.append(self.parts.meeting.time[WINDOW] / self.parts.meeting.time[SPAN])
+
+    monkeypatch.setattr(DeformableRun, "begin_interval", begins)
+    sheets = [
+        cloth(f"sheet {k}", (0, 1 + 0.03 * k, 0), (0.5, 0.5), (6, 6), matter=CANVAS)
+        | {"spin": [60.0 * (-1) ** k, 9.0 * k, 60.0 * (k % 3 - 1)]}
+        for k in range(5)
+    ]
+    assert interrupted(shot(*sheets, frames=3), every=1) == []
+    assert min(ahead) < 0.5 and max(ahead) == 1.0
 
 
 # -------------------------------------------------------------------------------- twins

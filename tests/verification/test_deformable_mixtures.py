@@ -1,4 +1,4 @@
-"""Sixty small scenes of everything, thrown together at random: nothing is lost, grows, or falls through."""
+"""Seventy small scenes of everything, thrown together at random: nothing is lost, grows, or falls through."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ from deforming import cloth, rope, soft, started
 from dynaclast.core.document import Shot, parse
 from dynaclast.core.solve.frame import Frame
 
-SCENES, FRAMES = 60, 8
+SCENES, FRAMES = 70, 8
 DEEP = 0.03
 """How deep below the ground a point may be when something has just been thrown at it [m]."""
 

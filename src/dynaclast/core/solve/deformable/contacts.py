@@ -349,12 +349,12 @@ def edge_rows(look: Look, pattern: BlockPattern, touch_shape: Index, rows: Rows,
             )
             ex, ey, ez = bx - ax, by - ay, bz - az
             mx, my, mz = ax + 0.5 * ex, ay + 0.5 * ey, az + 0.5 * ez
-            reach = hulls.bound[s] + points.radius[i] + 0.5 * np.sqrt(ex * ex + ey * ey + ez * ez)
+            lies = touch_shape[i] == s or touch_shape[j] == s
+            room = points.radius[i] * (1.0 - TOLERATED if look.solved == 1 else 1.0 + LIES * lies)
+            reach = hulls.bound[s] + room + 0.5 * np.sqrt(ex * ex + ey * ey + ez * ez)
             if mx * mx + my * my + mz * mz > reach * reach:
                 continue
-            lies = touch_shape[i] == s or touch_shape[j] == s
-            more = -TOLERATED if look.solved == 1 else LIES * lies
-            f, g, t = edge_across(hulls, s, points.radius[i] * (1.0 + more), ax, ay, az, ex, ey, ez)
+            f, g, t = edge_across(hulls, s, room, ax, ay, az, ex, ey, ez)
             if f < 0 or t < 0.02 or t > 0.98 or (look.solved == 1 and _has_row(rows, count, vertex, other, s)):
                 continue
             joined = bodies.piece_assembly

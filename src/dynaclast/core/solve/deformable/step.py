@@ -171,7 +171,9 @@ def _solve_group(d: Deformables, group: Group, h: float) -> None:
         if newton == MOST_NEWTON - 1 or not strained(d, group, newton):
             break
         assemble_again(d, group, h)
-    for _ in range(0 if exact else MOST_EXACT):
+    if exact:
+        return
+    for _ in range(MOST_EXACT):
         _solve_round(d, group, enough, 0.0)
         _, pierced = look_again(d, group, h, 0)
         look_again_at_contacts(d, group)
