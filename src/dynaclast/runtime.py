@@ -129,9 +129,6 @@ class Parts:
             "DYNACLAST_KEYS": str(self.folder / "keys"),
             "DYNACLAST_REACHED_AT": self.database.reached_at,
             "DYNACLAST_SCHEDULER_PORT": str(self.scheduler_port),
-            "OMP_NUM_THREADS": "1",
-            "OPENBLAS_NUM_THREADS": "1",
-            "NUMBA_NUM_THREADS": "1",
             **self.told,
         }
         with (self.folder / f"{name}.log").open("ab") as log:
