@@ -11,8 +11,19 @@ from deforming import cloth, rope, started
 from dynaclast.core.document import Shot
 from dynaclast.core.geometry.crossings import crossing_pairs
 from dynaclast.core.geometry.mesh import make
+from dynaclast.core.kernels import kernel
 from dynaclast.core.solve.deformable import run as deformable_run
-from dynaclast.core.solve.deformable.meetings import ELAPSED, LEAST_MANY, MANY, MET, SPAN, WINDOW, ball_rows, with_room
+from dynaclast.core.solve.deformable.meetings import (
+    ELAPSED,
+    LEAST_MANY,
+    MANY,
+    MET,
+    SPAN,
+    WINDOW,
+    ball_rows,
+    find_flow,
+    with_room,
+)
 from dynaclast.core.solve.deformable.row_forces import CONTACT_STIFFNESS, HARDER, SUNK, _harden, _own_stiffness
 from dynaclast.core.solve.deformable.run import DeformableRun
 from dynaclast.core.solve.deformable.strays import FASTER, LONGER, looked_ahead, meet_anew, strays
@@ -119,29 +130,54 @@ def test_a_point_strays_that_gets_further_from_where_it_was_expected_than_its_sl
 
     def strayed() -> bool:
         d.scratch.point[:] = points_at(points, vertices.position)
-        d.scratch.point_way[:] = points_at(points, d.vectors.d[: len(vertices.position)])
+        d.scratch.point_way[:] = points_at(points, d.vectors.d[: len(vertices.position), :3])
         return played(lambda: strays(d, h))
 
-    d.vectors.d[: len(vertices.position)] = h * vertices.velocity
+    d.vectors.d[: len(vertices.position), :3] = h * vertices.velocity
     assert not strayed()
     slack = min(0.5 * FASTER * (2 * h) ** 2, 0.25 * points.ball[9])
     v = points.vertex[9, 0]
     for share, wanted in ((0.9, False), (1.1, True)):
-        d.vectors.d[v] = h * vertices.velocity[v] + [0, share * slack, 0]
+        d.vectors.d[v, :3] = h * vertices.velocity[v] + [0, share * slack, 0]
         assert strayed() == wanted
-    d.vectors.d[v] = h * vertices.velocity[v]
+    d.vectors.d[v, :3] = h * vertices.velocity[v]
     d.meeting.time[ELAPSED] = h  # half an interval later all stands where it stood
     assert strayed()
 
 
-@pytest.mark.parametrize("seed", [2, 3])
-def test_pairs_looked_for_anew_are_those_of_the_ways_a_solution_says(seed: int) -> None:
+@kernel
+def _find_flow(at: np.ndarray, going: np.ndarray, use: np.ndarray, flow: np.ndarray) -> None:
+    find_flow(at, going, use, len(use), flow)
+
+
+def test_the_flow_of_points_is_the_gradient_of_their_speed() -> None:
+    rng = np.random.default_rng(6)
+    gradient, at, flow = rng.normal(size=(3, 3)), rng.normal(size=(30, 3)) + [5, 0, 0], np.full((11, 3), 9.0)
+    use = np.arange(0, 30, 2, dtype=np.int32)
+    going = at @ gradient.T + [0, -3, 0]
+    at[1::2], going[1::2] = np.nan, 1e9  # what is not used has no part in it
+    _find_flow(at, going, use, flow)
+    assert flow[0] == pytest.approx(at[use].mean(axis=0)) and flow[1] == pytest.approx(going[use].mean(axis=0))
+    assert flow[2:5] == pytest.approx(gradient, abs=1e-4)
+    flat = at.copy()
+    flat[:, 1] = 0.0
+    _find_flow(flat, flat @ gradient.T, use, flow)
+    assert flow[2:5, [0, 2]] == pytest.approx(gradient[:, [0, 2]], abs=1e-4)
+    assert np.abs(flow[2:5, 1]).max() < 1e-9, "nothing is known of what goes on across a plane"
+    _find_flow(at, going, use[:1], flow)
+    assert not flow[2:5].any()
+
+
+@pytest.mark.parametrize(("seed", "turn"), [(2, 0.0), (3, 20.0), (3, 40.0)])
+def test_pairs_looked_for_anew_are_those_of_the_ways_a_solution_says(seed: int, turn: float) -> None:
+    """Also where all turns [rad/s] and is drawn out besides, and where that is more than is counted apart."""
     run = strewn(seed)
     d, h, vertices = parts_of(run), run.model.settings.interval / 2, run.state.vertices
-    d = d._replace(meeting=with_room(d.meeting, 40000, 4000), rows=make_rows(64))
+    d = d._replace(meeting=with_room(d.meeting, 200000, 4000), rows=make_rows(64))
     points, body = d.elements.points, d.meeting.body
     n = len(vertices.position)
-    d.vectors.d[:n] = h * np.random.default_rng(seed).normal(size=(n, 3))
+    gradient = turn * np.array([[0.2, 0, 1], [0, -0.3, 0], [-1, 0, 0.1]])
+    d.vectors.d[:n, :3] = h * (np.random.default_rng(seed).normal(size=(n, 3)) + vertices.position @ gradient.T)
     d.meeting.time[:] = h, 2 * h, 2 * h
     mesh = [p for p in range(len(points.radius)) if body[p] < 2]
     d.rows.tie[:], d.rows.face[:], d.rows.shape[:] = -1, -1, 0
@@ -151,7 +187,7 @@ def test_pairs_looked_for_anew_are_those_of_the_ways_a_solution_says(seed: int) 
     pairs = [tuple(p) for p in meeting.point[: meeting.counts[0]].tolist()]
     found = set(pairs)
     assert len(found) == len(pairs) and meeting.counts[0] <= len(meeting.point)
-    at, way = points_at(points, vertices.position), points_at(points, d.vectors.d[:n])
+    at, way = points_at(points, vertices.position), points_at(points, d.vectors.d[:n, :3])
     near = 0
     for p in mesh[::3]:
         others = np.array([q for q in mesh if q > p], int)
@@ -256,6 +292,6 @@ def test_where_almost_all_could_meet_it_is_looked_a_shorter_time_ahead() -> None
         assert played(lambda: looked_ahead(meeting, h)) == known
     meeting.time[ELAPSED] = window
     d = parts_of(run)._replace(meeting=meeting)
-    d.vectors.d[: len(vertices.position)] = h * vertices.velocity
+    d.vectors.d[: len(vertices.position), :3] = h * vertices.velocity
     played(lambda: meet_anew(d, d.vectors.d, h, 0))
     assert meeting.time[SPAN] == pytest.approx(span - window) and h <= meeting.time[WINDOW] <= LONGER * window

@@ -14,6 +14,7 @@ import numpy as np
 
 from ...arrays import Array, Flags, Index
 from ...kernels import kernel
+from ...kernels.linalg import invert_symmetric_3x3
 from ...kernels.sorting import sort_pairs
 from .contacts import new_row, place_point
 from .grid import Balls, Grid, make_grid, near_pairs
@@ -33,6 +34,10 @@ TOLERATED = 0.5
 """What a solution brings nearer than it may be by less than this share of its radius is left to the next step."""
 OPPOSED = -0.5
 """Faces whose normals have a product below this face each other."""
+MOST_FLOW = 0.5
+"""What all turn and stretch alike in the time that pairs are looked for ahead is counted apart, up to so much."""
+FLAT = 1e-6
+"""Where points lie in a plane, as if they were spread across it by this share of their square."""
 AT_START = 1.1
 """Balls that at the start are nearer than so many times the sum of their radii do not meet."""
 
@@ -70,6 +75,7 @@ class Meeting(NamedTuple):
               uint8, which would if they came near
     at      : (C, 3) float64, [m], where points were when it was looked; going (C, 3), [m/s], how they went
     time    : (3,) float64, [s], since then, to the end of the interval from then, and for which it was looked
+    flow    : (11, 3) float64, as of find_flow
     """
 
     point: Index
@@ -98,6 +104,7 @@ class Meeting(NamedTuple):
     at: Array
     going: Array
     time: Array
+    flow: Array
 
 
 def make_meeting(e: Elements, points: int, segments: int) -> Meeting:
@@ -133,6 +140,7 @@ def make_meeting(e: Elements, points: int, segments: int) -> Meeting:
         np.zeros((count, 3)),
         np.zeros((count, 3)),
         np.zeros(3),
+        np.zeros((11, 3)),
     )
 
 
@@ -216,25 +224,22 @@ def _find_parts(e: Elements, at: Array, going: Array, awake: Index, span: float,
 def _find_points(e: Elements, at: Array, going: Array, awake: Index, ahead: Ahead, out: Meeting) -> float:
     """Pairs of points of the bodies that take part. Returns for how long [s] they are all."""
     points, use, n = e.points, out.use, 0
-    mx, my, mz = 0.0, 0.0, 0.0
     for b in awake:
         if not out.part[b] & BALLS:
             continue
         for p in range(points.first[b], points.first[b + 1]):
             if points.held[p] != Held.FOLLOWS and np.isfinite(at[p, 0] + at[p, 1] + at[p, 2]):
                 use[n] = p
-                mx += going[p, 0]
-                my += going[p, 1]
-                mz += going[p, 2]
                 n += 1
     if n == 0:
         return ahead.span
     if len(points.skin):
         turn_normals(points.skin, at, out.normal)
-    common, window = (mx / n, my / n, mz / n), min(ahead.window, ahead.span)
+    window = min(ahead.window, ahead.span)
+    find_flow(at, going, use, n, out.flow)
     while True:
         most = max(MANY * n, LEAST_MANY) if window > ahead.shortest else ANY
-        near = _pairs_within(e, at, going, n, window, ahead, common, most, out)
+        near = _pairs_within(e, at, going, n, window, ahead, most, out)
         if near <= most:
             break
         window = max(ahead.shortest, 0.5 * window)
@@ -255,27 +260,63 @@ def _find_points(e: Elements, at: Array, going: Array, awake: Index, ahead: Ahea
 
 
 @kernel(inner=True)
-def _pairs_within(
-    e: Elements,
-    at: Array,
-    going: Array,
-    count: int,
-    window: float,
-    ahead: Ahead,
-    common: tuple[float, float, float],
-    most: int,
-    out: Meeting,
-) -> int:
-    """Pairs of the points in out.use that may touch within a time, into out.point; as of near_pairs.
+def find_flow(at: Array, going: Array, use: Index, count: int, flow: Array) -> None:
+    """How points go all in all: the gradient G of the speed that fits them best, by least squares.
 
-    window : float, [s]; ahead : for all of its span they have slack; common : [m/s], mean speed of all
+    at, going  : (n, 3) float64, [m], [m/s]
+    use, count : (count,) int32, the points
+    flow       : (11, 3) float64, written: mean place, mean speed, G [1/s] in rows, and scratch
     """
-    points = e.points
+    flow[:, :] = 0.0
+    for u in range(count):
+        p = use[u]
+        for c in range(3):
+            flow[0, c] += at[p, c] / count
+            flow[1, c] += going[p, c] / count
+    gradient, spread, inverse = flow[2:5], flow[5:8], flow[8:11]
+    for u in range(count):
+        p = use[u]
+        for c in range(3):
+            x = at[p, c] - flow[0, c]
+            for r in range(3):
+                spread[r, c] += (at[p, r] - flow[0, r]) * x
+                inverse[r, c] += (going[p, r] - flow[1, r]) * x
+    least = FLAT * (spread[0, 0] + spread[1, 1] + spread[2, 2]) + 1e-300
+    for c in range(3):
+        spread[c, c] += least
+    for r in range(3):
+        gradient[r, 0], gradient[r, 1], gradient[r, 2] = inverse[r, 0], inverse[r, 1], inverse[r, 2]
+    invert_symmetric_3x3(spread, inverse)
+    for r in range(3):
+        x, y, z = gradient[r, 0], gradient[r, 1], gradient[r, 2]
+        for c in range(3):
+            gradient[r, c] = x * inverse[0, c] + y * inverse[1, c] + z * inverse[2, c]
+
+
+@kernel(inner=True)
+def _pairs_within(
+    e: Elements, at: Array, going: Array, count: int, window: float, ahead: Ahead, most: int, out: Meeting
+) -> int:
+    """Pairs of the points in out.use that may touch within a time, into out.point; as of near_pairs. Two that go as
+    out.flow has it come together only by what separates them, |G dx| <= |G| |dx|: the rest is what they go beside it.
+
+    window : float, [s]; ahead : for all of its span they have slack
+    """
+    points, flow, size = e.points, out.flow, 0.0
+    for r in range(2, 5):
+        for c in range(3):
+            size += flow[r, c] * flow[r, c]
+    share = window * np.sqrt(size)
+    follow = 1.0 if share < MOST_FLOW else 0.0
     for u in range(count):
         p = out.use[u]
-        x, y, z = going[p, 0] - common[0], going[p, 1] - common[1], going[p, 2] - common[2]
+        x, y, z = at[p, 0] - flow[0, 0], at[p, 1] - flow[0, 1], at[p, 2] - flow[0, 2]
+        beside = 0.0
+        for c in range(3):
+            g = flow[2 + c]
+            beside += (going[p, c] - flow[1, c] - follow * (g[0] * x + g[1] * y + g[2] * z)) ** 2
         out.room[p] = points.ball[p] + slack(points.ball[p], ahead.span, ahead.gain)
-        out.reach[p] = out.room[p] + window * np.sqrt(x * x + y * y + z * z)
+        out.reach[p] = (out.room[p] + window * np.sqrt(beside)) / (1.0 - follow * share)
         out.way[p, 0], out.way[p, 1], out.way[p, 2] = window * going[p, 0], window * going[p, 1], window * going[p, 2]
         out.kind[p] = _kind(e, out.body[p], p)
     return near_pairs(Balls(at, out.room, out.way, out.reach, out.kind), out.use, count, out.grid, most, out.point)
