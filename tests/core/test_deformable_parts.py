@@ -13,7 +13,7 @@ from dynaclast.core.geometry.primitives import flat_sheet, sphere
 from dynaclast.core.kernels import kernel
 from dynaclast.core.solve.deformable.bending import add_curves, bending_matrix, chain_bending, curvature_of, curved_rest
 from dynaclast.core.solve.deformable.chain import factor_chain, make_chain_factor, solve_chain
-from dynaclast.core.solve.deformable.cycle import coarsen_blocks, cycle, invert_diagonals, mirror_blocks
+from dynaclast.core.solve.deformable.cycle import coarsen_blocks, cycle, invert_diagonals
 from dynaclast.core.solve.deformable.exposure import project_faces, project_segments
 from dynaclast.core.solve.deformable.lattice import (
     add_lattice,
@@ -34,6 +34,7 @@ from dynaclast.core.solve.deformable.pattern import (
     block_of,
     block_pattern,
     complete_rows,
+    neighbours,
     scalar_rows,
 )
 from dynaclast.core.solve.deformable.segments import add_segments
@@ -51,8 +52,15 @@ def _segments(table, x, damping, force, blocks):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _lattice(table, x, v, force):  # type: ignore[no-untyped-def]
+def _add_lattice(table, x, v, force):  # type: ignore[no-untyped-def]
     add_lattice(table, 0, len(table.mu), x, v, force)
+
+
+def _lattice(table: LatticeTable, x: np.ndarray, v: np.ndarray, force: np.ndarray) -> None:
+    wide = np.zeros((len(x), 4))
+    _add_lattice(table, x, v, wide)
+    force += wide[:, :3]
+    assert (wide[:, 3] == 0.0).all()
 
 
 @kernel(allocates=True)
@@ -83,18 +91,17 @@ def _factored(table, count, r, z, work):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _coarsen(pattern, levels, blocks):  # type: ignore[no-untyped-def]
+def _coarsen(pattern, levels, blocks, work):  # type: ignore[no-untyped-def]
     for level in range(len(levels.first) - 1):
-        coarsen_blocks(pattern, levels, levels.first[level, 0], levels.first[level, 1], blocks)
-        mirror_blocks(pattern, levels.first[level + 1, 0], levels.first[level + 1, 1], blocks)
+        coarsen_blocks(pattern, levels, levels.first[level, 0], levels.first[level, 1], blocks, work)
 
 
 @kernel
-def _cycle(pattern, levels, extra, pinned, blocks, work, inverse, r, z):  # type: ignore[no-untyped-def]
+def _cycle(pattern, levels, extra, pinned, blocks, inverse, r, left, z):  # type: ignore[no-untyped-def]
     for level in range(len(levels.first)):
         first, last = levels.first[level, 0], levels.first[level, 1]
-        invert_diagonals(pattern, levels.mass, extra, pinned, first, last, blocks, work, inverse)
-    cycle(pattern, levels, 0, blocks, inverse, r, z)
+        invert_diagonals(pattern, levels.mass, extra, pinned, first, last, blocks, inverse)
+    cycle(pattern, levels, 0, blocks, inverse, r, left, z)
 
 
 def sheet(cells: int = 5, seed: int = 1) -> tuple[np.ndarray, np.ndarray]:
@@ -119,11 +126,13 @@ def membrane(
 
 
 def dense(pattern: Any, blocks: np.ndarray, first: int = 0, last: int | None = None) -> np.ndarray:
-    last = len(pattern.diagonal) if last is None else last
+    last = len(pattern.start) - 1 if last is None else last
     out = np.zeros((last - first, 3, last - first, 3))
     for i in range(first, last):
         for e in range(pattern.start[i], pattern.start[i + 1]):
-            out[i - first, :, pattern.column[e] - first, :] = blocks[e]
+            j = pattern.column[e]
+            out[i - first, :, j - first, :] = blocks[e]
+            out[j - first, :, i - first, :] = blocks[e].T
     return out.reshape(3 * (last - first), -1)
 
 
@@ -351,7 +360,7 @@ def test_a_constant_matrix_is_solved_exactly() -> None:
     matrix = stiffness_bound(len(x), tets.reshape(-1, 4), gradient, 1e5 * volume) + sparse.diags(
         np.linspace(1, 3, len(x))
     )
-    r, z, work = np.random.default_rng(6).normal(size=x.shape), np.zeros_like(x), np.zeros_like(x)
+    r, z, work = np.random.default_rng(6).normal(size=x.shape), np.zeros_like(x), np.zeros((len(x), 4))
     _factored(factored(matrix.tocsr()), len(x), r, z, work)
     assert z == pytest.approx(np.linalg.solve(matrix.toarray(), r), rel=1e-9, abs=1e-12)
 
@@ -403,9 +412,10 @@ def test_what_is_pinned_in_a_chain_does_not_move() -> None:
 
 def test_products_are_those_of_the_dense_matrix() -> None:
     rows, pattern, blocks, full = chain()
-    x, out = np.random.default_rng(10).normal(size=(12, 3)), np.zeros((12, 3))
+    x, out = np.random.default_rng(10).normal(size=(12, 3)), np.zeros((12, 4))
     _products(rows, pattern, blocks, 12, x, out)
-    assert out.ravel() == pytest.approx(full @ x.ravel())
+    assert out[:, :3].ravel() == pytest.approx(full @ x.ravel())
+    assert (out[:, 3] == 0.0).all()
 
 
 def levelled(cells: int, pinned: tuple[int, ...] = ()) -> tuple[np.ndarray, Any, Any, np.ndarray, np.ndarray]:
@@ -497,11 +507,11 @@ def test_nodes_lie_between_those_that_the_slow_way_finds() -> None:
 
 def test_nodes_that_stay_are_apart_and_no_other_could() -> None:
     x, faces = sheet(9)
-    pattern = block_pattern(np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]]), len(x))
+    graph = neighbours(np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]]), len(x))
     free = np.ones(len(x), bool)
     free[[0, 9]] = False
-    kept = set(keep(x, pattern, free).tolist())
-    ring = [set(pattern.column[pattern.start[i] : pattern.start[i + 1]].tolist()) for i in range(len(x))]
+    kept = set(keep(x, graph, free).tolist())
+    ring = [set(graph[i].indices.tolist()) for i in range(len(x))]
     for i in range(len(x)):
         near = ring[i] - {i}
         if i in kept:
@@ -526,7 +536,7 @@ def test_blocks_of_the_next_level_are_those_of_the_dense_product() -> None:
     _, pattern, levels, blocks, _ = levelled(9, pinned=(0, 9))
     first = levels.first
     fine = dense(pattern, blocks, first[0, 0], first[0, 1])
-    _coarsen(pattern, levels, blocks)
+    _coarsen(pattern, levels, blocks, np.zeros((2, 3, 3)))
     p = np.kron(parents_matrix(levels, 0), np.eye(3))
     assert dense(pattern, blocks, first[1, 0], first[1, 1]) == pytest.approx(p.T @ fine @ p, rel=1e-5, abs=1e-4)
     assert parents_matrix(levels, 0)[[0, 9]].sum() == 0  # what is pinned has no part in it
@@ -534,15 +544,15 @@ def test_blocks_of_the_next_level_are_those_of_the_dense_product() -> None:
 
 def test_a_cycle_is_symmetric_positive_and_comes_close_to_the_inverse() -> None:
     x, pattern, levels, blocks, pinned = levelled(17, pinned=(0, 17))
-    _coarsen(pattern, levels, blocks)
+    _coarsen(pattern, levels, blocks, np.zeros((2, 3, 3)))
     nodes = len(levels.mass)
-    extra, inverse, work = np.zeros((nodes, 3, 3)), np.zeros((nodes, 3, 3)), np.zeros((2, 3, 3))
+    extra, inverse = np.zeros((nodes, 3, 3)), np.zeros((nodes, 3, 3))
 
     def apply(r: np.ndarray) -> np.ndarray:
-        full, z = np.zeros((nodes, 3)), np.zeros((nodes, 3))
-        full[: len(x)] = r
-        _cycle(pattern, levels, extra, pinned, blocks, work, inverse, full, z)
-        return z[: len(x)].copy()
+        full, left, z = np.zeros((nodes, 4)), np.zeros((nodes, 4)), np.zeros((nodes, 4))
+        full[: len(x), :3] = r
+        _cycle(pattern, levels, extra, pinned, blocks, inverse, full, left, z)
+        return z[: len(x), :3].copy()
 
     rng = np.random.default_rng(11)
     a, b = rng.normal(size=x.shape), rng.normal(size=x.shape)

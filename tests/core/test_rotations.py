@@ -60,7 +60,7 @@ class Case:
         self.x = run.state.vertices.position + 0.01 * rng.normal(size=(n, 3))
         self.stays, self.n, self.leading = m.levels.mass[:n].copy(), n, d.elements.bodies.leading
         self.pinned = d.pinned[:n]
-        work = np.zeros((n, 3))
+        work = np.zeros((n, 4))
         _prepare(m.turns, m.factor, m.rows, self.stays, m.island, self.leading, 0, (0, n), self.pinned, self.x, work)
         dense = np.zeros((n, n))
         for i in range(n):
@@ -164,8 +164,8 @@ def test_pieces_that_have_parted_turn_each_about_itself() -> None:
     assert len(np.unique(v.island[d.elements.bodies.leading])) == 2
     way = np.zeros_like(run.state.vertices.position)
     x, spins = run.state.vertices.position, ([1.0, 0, 2], [0, -3.0, 0])
-    work = np.zeros_like(x)
     leading, n = d.elements.bodies.leading, len(x)
+    work = np.zeros((n, 4))
     pinned = d.pinned[:n]
     _prepare(m.turns, m.factor, m.rows, m.levels.mass, m.island, leading, 0, (0, n), pinned, x, work)
     for island, spin in zip(np.unique(v.island[leading]), spins, strict=True):

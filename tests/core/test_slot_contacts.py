@@ -47,16 +47,16 @@ class Pressed:
     def times(self, x: np.ndarray) -> np.ndarray:
         """The matrix of the step, times (3 n + 6 k,)."""
         v = self.d.vectors
-        v.p[: self.n], v.slot_p[: self.k] = x[: 3 * self.n].reshape(-1, 3), x[3 * self.n :].reshape(-1, 6)
+        v.p[: self.n, :3], v.slot_p[: self.k] = x[: 3 * self.n].reshape(-1, 3), x[3 * self.n :].reshape(-1, 6)
         played(lambda: multiply(*self.given, v.p, v.slot_p, v.q, v.slot_q))
-        return np.concatenate([v.q[: self.n].ravel(), v.slot_q[: self.k].ravel()])
+        return np.concatenate([v.q[: self.n, :3].ravel(), v.slot_q[: self.k].ravel()])
 
     def roughly(self, r: np.ndarray) -> tuple[np.ndarray, float]:
         """What preconditioning makes of forces, and the product with them."""
         v = self.d.vectors
-        v.r[: self.n], v.slot_r[: self.k] = r[: 3 * self.n].reshape(-1, 3), r[3 * self.n :].reshape(-1, 6)
+        v.r[: self.n, :3], v.slot_r[: self.k] = r[: 3 * self.n].reshape(-1, 3), r[3 * self.n :].reshape(-1, 6)
         out = played(lambda: precondition(*self.given, v.r, v.z, v.slot_r, v.slot_z))
-        return np.concatenate([v.z[: self.n].ravel(), v.slot_z[: self.k].ravel()]), out
+        return np.concatenate([v.z[: self.n, :3].ravel(), v.slot_z[: self.k].ravel()]), out
 
     def free(self) -> np.ndarray:
         """(3 n + 6 k,) bool, what is not pinned."""
@@ -121,7 +121,7 @@ def test_what_preconditions_is_symmetric_and_positive_and_near_the_inverse(press
 def test_iterations_come_to_what_dense_algebra_says(pressed: Pressed) -> None:
     d, v, n, k, free = pressed.d, pressed.d.vectors, pressed.n, pressed.k, pressed.free()
     rng = np.random.default_rng(7)
-    d.scratch.base[:n], d.scratch.slot_base[:k] = rng.normal(size=(n, 3)), 50.0 * rng.normal(size=(k, 6))
+    d.scratch.base[:n, :3], d.scratch.slot_base[:k] = rng.normal(size=(n, 3)), 50.0 * rng.normal(size=(k, 6))
     v.d[:n], v.slot_d[:k] = 0.0, 0.0
     played(lambda: prepare_preconditioner(*pressed.given))
     played(lambda: pull_of_rows(d, pressed.group))
@@ -131,13 +131,13 @@ def test_iterations_come_to_what_dense_algebra_says(pressed: Pressed) -> None:
     for q in np.flatnonzero(touch.active[: touch.count[POINTS]]):
         pull -= touch.stiffness[q] * (touch.gap[q] + touch.passing[q]) * pressed.jacobian(q)
     assert (v.slot_b[:k] - before).ravel() == pytest.approx(pull[3 * n :], abs=1e-9 * np.abs(pull).max())
-    force = np.concatenate([v.b[:n].ravel(), v.slot_b[:k].ravel()])
+    force = np.concatenate([v.b[:n, :3].ravel(), v.slot_b[:k].ravel()])
     rough, exact = played(lambda: solve_system(*pressed.given, v, 1e-300, 1e-2, 200))
     assert rough < 15 and not exact
     v.d[:n], v.slot_d[:k] = 0.0, 0.0
     count, exact = played(lambda: solve_system(*pressed.given, v, 1e-300, 0.0, 200))
     assert rough < count < 120 and exact
-    there = np.concatenate([v.d[:n].ravel(), v.slot_d[:k].ravel()])
+    there = np.concatenate([v.d[:n, :3].ravel(), v.slot_d[:k].ravel()])
     dense = np.zeros_like(there)
     whole = _dense(pressed)
     dense[free] = np.linalg.solve(whole[np.ix_(free, free)], force[free])

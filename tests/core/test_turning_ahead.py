@@ -60,11 +60,11 @@ def test_what_turns_as_a_whole_is_taken_round_its_centre(spin: tuple[float, floa
     goes = Rotation.from_rotvec(h * turn).apply(x - center) + center
     _ahead(parts, h)
     if h * np.linalg.norm(turn) < 1e-4 or flaps > 0.5:
-        assert not parts.scratch.turned.any() and v.p[: len(x)].tolist() == x.tolist()
+        assert not parts.scratch.turned.any() and v.p[: len(x), :3].tolist() == x.tolist()
         return
     assert parts.scratch.turned.all()
-    assert v.p[: len(x)] == pytest.approx(goes, abs=1e-7) and v.b[: len(x)] == pytest.approx(goes - x, abs=1e-7)
-    assert v.r[: len(x)] == pytest.approx(goes - x - h * np.cross(turn, x - center), abs=1e-7)
+    assert v.p[: len(x), :3] == pytest.approx(goes, abs=1e-7) and v.b[: len(x), :3] == pytest.approx(goes - x, abs=1e-7)
+    assert v.r[: len(x), :3] == pytest.approx(goes - x - h * np.cross(turn, x - center), abs=1e-7)
 
 
 def test_each_that_hangs_together_turns_by_itself_and_what_is_held_does_not() -> None:
@@ -84,7 +84,7 @@ def test_each_that_hangs_together_turns_by_itself_and_what_is_held_does_not() ->
     run.state.vertices.velocity[one] = np.cross([0, 3, 0], x[one] - center)
     run.state.vertices.velocity[body == 1] = np.cross([0, 3, 0], x[body == 1])
     _ahead(parts, 0.01)
-    moved = np.abs(parts.vectors.p[: len(x)] - x).max(axis=1)
+    moved = np.abs(parts.vectors.p[: len(x), :3] - x).max(axis=1)
     assert moved[one].max() > 1e-3 and moved[island == own[1]].max() < 1e-12 and moved[body == 1].max() < 1e-12
     assert parts.scratch.turned.tolist() == [1, 0, 0]
 
@@ -155,14 +155,14 @@ def test_lattices_are_inverted_with_the_rows_that_hold_them(stacked: tuple[Any, 
     alone = group._replace(row=np.zeros(0, np.int64))
     matrix, inverse, without = np.zeros((3, 3 * n, 3 * n))
     for k in free:
-        one = np.zeros((n, 3))
-        one.ravel()[k] = 1.0
+        one = np.zeros((n, 4))
+        one[divmod(k, 3)] = 1.0
         played(lambda x=one: multiply(m, t, group, d.rows, d.slots, d.pinned, x, none, v.q, none))
-        matrix[:, k] = v.q.ravel()
+        matrix[:, k] = v.q[:, :3].ravel()
         played(lambda x=one: invert_bodies(m, t, group, d.rows, d.pinned, x, v.z))
-        inverse[:, k] = v.z.ravel()
+        inverse[:, k] = v.z[:, :3].ravel()
         played(lambda x=one: invert_bodies(m, t, alone, d.rows, d.pinned, x, v.z))
-        without[:, k] = v.z.ravel()
+        without[:, k] = v.z[:, :3].ravel()
     matrix, inverse, without = (x[np.ix_(free, free)] for x in (matrix, inverse, without))
     assert inverse == pytest.approx(inverse.T, abs=1e-9 * np.abs(inverse).max())
     taken = np.sort(np.linalg.eigvals(inverse @ matrix).real)

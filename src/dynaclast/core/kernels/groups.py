@@ -18,6 +18,8 @@ from numba.core.datamodel.manager import DataModelManager
 from numba.core.datamodel.models import TupleModel, UniTupleModel
 from numba.core.types.containers import NamedTuple, NamedUniTuple
 
+from .simd import FourModel, FourType
+
 LARGE = 16
 """Numbers from which on a group is handed on by its address."""
 BYTE = ir.IntType(8)
@@ -146,6 +148,7 @@ def models() -> DataModelManager:
     out = default_manager.copy()
     out.register(NamedTuple, _Mixed)
     out.register(NamedUniTuple, _Uniform)
+    out.register(FourType, FourModel)
     return out
 
 

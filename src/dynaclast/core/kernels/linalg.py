@@ -98,7 +98,12 @@ def invert_symmetric_3x3(m: Array, out: Array) -> None:
 
     m, out : (3, 3) float64; of m the upper triangle is read
     """
-    a, b, c, d, e, f = m[0, 0], m[0, 1], m[0, 2], m[1, 1], m[1, 2], m[2, 2]
+    write_inverse_3x3(m[0, 0], m[0, 1], m[0, 2], m[1, 1], m[1, 2], m[2, 2], out)
+
+
+@kernel(inner=True)
+def write_inverse_3x3(a: float, b: float, c: float, d: float, e: float, f: float, out: Array) -> None:
+    """The same of a matrix whose upper triangle is a, b, c, d, e, f, row by row."""
     p, q, r = d * f - e * e, c * e - b * f, b * e - c * d
     det = a * p + b * q + c * r
     s = 1.0 / det if det > 0.0 else 0.0

@@ -6,6 +6,7 @@ import numpy as np
 
 from ...arrays import Array, Index
 from ...kernels import kernel
+from ...kernels.simd import clear
 from .bending import add_curves
 from .lattice import add_lattice, safe_share, solve_factored
 from .meetings import MET
@@ -38,8 +39,7 @@ def assemble(
         for n in range(t.leads[b], t.leads[b + 1]):
             i = t.leading[n]
             force[i, 0], force[i, 1], force[i, 2] = 0.0, 0.0, 0.0
-        for k in range(m.pattern.start[first], m.pattern.start[last]):
-            m.blocks[k, :, :] = 0.0
+        clear(m.blocks, m.pattern.start[first], m.pattern.start[last])
         damping = 1.0 + t.damping[b] / h
         add_scalar_product(m.rows, first, last, x, force)  # mass over the square of the step, and bending
         for n in range(t.leads[b], t.leads[b + 1]):
@@ -69,24 +69,22 @@ def strained(d: Deformables, group: Group, number: int) -> bool:
         for t in range(e.bodies.triangle[b], e.bodies.triangle[b + 1]):
             for k in range(3):
                 i, j = e.membrane.vertex[t, (k + 1) % 3], e.membrane.vertex[t, (k + 2) % 3]
-                long = np.sqrt(e.membrane.length2[t, k])
-                turned, more = _longer(x, way, at, i, j)
-                if turned > STRAINED * long or more > pulled * long:
+                if _is_longer(x, way, at, i, j, e.membrane.length2[t, k], pulled):
                     return True
         for t in range(e.bodies.segment[b], e.bodies.segment[b + 1]):
             i, j = e.segments.vertex[t, 0], e.segments.vertex[t, 1]
-            turned, more = _longer(x, way, at, i, j)
-            if turned > STRAINED * e.segments.length[t] or more > pulled * e.segments.length[t]:
+            if _is_longer(x, way, at, i, j, e.segments.length[t] ** 2, pulled):
                 return True
     return False
 
 
 @kernel(inner=True)
-def _longer(x: Array, way: Array, at: Array, i: int, j: int) -> tuple[float, float]:
-    """By how much two vertices come further apart on their way [m]: beside what they would if that turned nothing, and
-    in all.
+def _is_longer(x: Array, way: Array, at: Array, i: int, j: int, length2: float, pulled: float) -> bool:
+    """Whether two vertices come further apart on their way than they may: by STRAINED of their distance at rest beside
+    what they would if that turned nothing, or by ``pulled`` of it in all.
 
-    x, way, at : (N, 3) float64, [m], where they are, how they go, and where they were linearised
+    x, way, at : (N, 3 or more) float64, [m], where they are, how they go, and where they were linearised
+    length2    : float, [m2], square of their distance at rest
     """
     long2, along, now2, was2 = 0.0, 0.0, 0.0, 0.0
     for c in range(3):
@@ -96,8 +94,15 @@ def _longer(x: Array, way: Array, at: Array, i: int, j: int) -> tuple[float, flo
         along += a * b
         now2 += b * b
         was2 += (x[j, c] - x[i, c]) ** 2
-    now = np.sqrt(now2)
-    return now - along / np.sqrt(max(long2, 1e-300)), now - np.sqrt(was2)
+    # 1 - cos <= sin^2, and a - b <= (a^2 - b^2) / 2b: what these rule out needs no root
+    more2 = now2 - was2
+    if more2 <= 0.0 or more2 * more2 <= 4.0 * was2 * length2 * pulled * pulled:
+        aside = now2 * long2 - along * along
+        if along > 0.0 and aside * aside <= now2 * long2 * long2 * length2 * STRAINED * STRAINED:
+            return False
+    now, length = np.sqrt(now2), np.sqrt(length2)
+    turned = now - along / np.sqrt(max(long2, 1e-300))
+    return turned > STRAINED * length or now - np.sqrt(was2) > pulled * length
 
 
 @kernel(inner=True)

@@ -39,11 +39,12 @@ def make_chain_factor(count: int) -> ChainFactor:
 def _gather(rows: ScalarRows, pattern: BlockPattern, blocks: Array, i: int, j: int, out: Array) -> None:
     """The block of vertices i and j: of elements, and what is the same for x, y, z."""
     out[:, :] = 0.0
-    for e in range(pattern.start[i], pattern.start[i + 1]):
-        if pattern.column[e] == j:
+    low, high = min(i, j), max(i, j)
+    for e in range(pattern.start[low], pattern.start[low + 1]):
+        if pattern.column[e] == high:
             for r in range(3):
                 for c in range(3):
-                    out[r, c] = blocks[e, r, c]
+                    out[r, c] = blocks[e, r, c] if i == low else blocks[e, c, r]
     for k in range(rows.start[i], rows.start[i + 1]):
         if rows.column[k] == j:
             for r in range(3):

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from ...arrays import Array
 from ...kernels import kernel
+from ...kernels.rows import add_scaled, add_to_scaled
 from .preconditioner import precondition, prepare_riding
 from .system import Group, Matrix, Slots, Vectors, inner_product, multiply
 from .tables import BodyTable, Rows
@@ -67,10 +68,7 @@ def solve_system(
         beta = now / before if iteration else 0.0
         before = now
         for b in group.body:
-            for n in range(bodies.leads[b], bodies.leads[b + 1]):
-                i = bodies.leading[n]
-                for c in range(3):
-                    p[i, c] = z[i, c] + beta * p[i, c]
+            add_to_scaled(bodies.leading, bodies.leads[b], bodies.leads[b + 1], beta, z, p)
         for k in group.slot:
             for c in range(6):
                 v.slot_p[k, c] = v.slot_z[k, c] + beta * v.slot_p[k, c]
@@ -80,11 +78,8 @@ def solve_system(
             return iteration, True
         step = now / along
         for b in group.body:
-            for n in range(bodies.leads[b], bodies.leads[b + 1]):
-                i = bodies.leading[n]
-                for c in range(3):
-                    d[i, c] += step * p[i, c]
-                    r[i, c] -= step * q[i, c]
+            add_scaled(bodies.leading, bodies.leads[b], bodies.leads[b + 1], step, p, d)
+            add_scaled(bodies.leading, bodies.leads[b], bodies.leads[b + 1], -step, q, r)
         for k in group.slot:
             for c in range(6):
                 v.slot_d[k, c] += step * v.slot_p[k, c]

@@ -330,7 +330,7 @@ def edge_rows(look: Look, pattern: BlockPattern, touch_shape: Index, rows: Rows,
             x[i, 2] + way[i, 2] - uz,
         )
         vertex = points.vertex[i, 0]
-        for e in range(pattern.diagonal[vertex] + 1, pattern.start[vertex + 1]):
+        for e in range(pattern.start[vertex] + 1, pattern.start[vertex + 1]):
             other = pattern.column[e]
             j = points.of[other]
             if count == len(rows.gap) or (points.held[i] and points.held[j] and not free):

@@ -20,6 +20,8 @@ from scipy.sparse.linalg import splu
 
 from ...arrays import Array, Index, cross
 from ...kernels import kernel
+from ...kernels.rows import add_value_row, spread_value_row
+from ...kernels.simd import cross_three, four, put, three, total
 from .tables import FactorTable, Hinge, LatticeTable
 
 OWN_VOLUME = 0.05
@@ -107,8 +109,8 @@ def factored(matrix: sparse.csr_matrix) -> FactorTable:
 def add_lattice(table: LatticeTable, first: int, last: int, x: Array, v: Array, force: Array) -> None:
     """Forces of cubes first to last.
 
-    x, v  : (N, 3) float64, [m], [m/s]
-    force : (N, 3) float64, [N], is added to
+    x, v  : (N, 3 or more) float64, [m], [m/s]
+    force : (N, 4) float64, [N], the last column 0, is added to
     """
     for c in range(first, last):
         a, z = table.cell_start[c], table.cell_start[c + 1]
@@ -121,39 +123,24 @@ def add_lattice(table: LatticeTable, first: int, last: int, x: Array, v: Array, 
         pressed = lam * (mean - 1.0 - mu / lam)
         for t in range(a, z):
             g, vol = table.gradient[t], table.volume[t]
-            f00, f01, f02, f10, f11, f12, f20, f21, f22 = _gradient_of(table, t, x)
-            c00, c01, c02 = f11 * f22 - f12 * f21, f12 * f20 - f10 * f22, f10 * f21 - f11 * f20
-            c10, c11, c12 = f02 * f21 - f01 * f22, f00 * f22 - f02 * f20, f01 * f20 - f00 * f21
-            c20, c21, c22 = f01 * f12 - f02 * f11, f02 * f10 - f00 * f12, f00 * f11 - f01 * f10
-            own = OWN_VOLUME * (f00 * c00 + f01 * c01 + f02 * c02) + (1.0 - OWN_VOLUME) * mean
+            f0, f1, f2 = _gradient_of(table, t, x)
+            c0, c1, c2 = cross_three(f1, f2), cross_three(f2, f0), cross_three(f0, f1)  # the cofactors
+            own = OWN_VOLUME * total(f0 * c0) + (1.0 - OWN_VOLUME) * mean
             q = vol * (OWN_VOLUME * lam * (own - 1.0 - mu / lam) + (1.0 - OWN_VOLUME) * pressed)
             m = vol * mu
-            p00, p01, p02 = m * f00 + q * c00, m * f01 + q * c01, m * f02 + q * c02
-            p10, p11, p12 = m * f10 + q * c10, m * f11 + q * c11, m * f12 + q * c12
-            p20, p21, p22 = m * f20 + q * c20, m * f21 + q * c21, m * f22 + q * c22
+            p0, p1, p2 = f0 * m + c0 * q, f1 * m + c1 * q, f2 * m + c2 * q
             if thick > 0.0:  # 2 eta F (rate of Green's strain)
-                d00, d01, d02, d10, d11, d12, d20, d21, d22 = _gradient_of(table, t, v)
-                e00 = f00 * d00 + f10 * d10 + f20 * d20
-                e11 = f01 * d01 + f11 * d11 + f21 * d21
-                e22 = f02 * d02 + f12 * d12 + f22 * d22
-                e01 = 0.5 * (f00 * d01 + f10 * d11 + f20 * d21 + d00 * f01 + d10 * f11 + d20 * f21)
-                e02 = 0.5 * (f00 * d02 + f10 * d12 + f20 * d22 + d00 * f02 + d10 * f12 + d20 * f22)
-                e12 = 0.5 * (f01 * d02 + f11 * d12 + f21 * d22 + d01 * f02 + d11 * f12 + d21 * f22)
+                d0, d1, d2 = _gradient_of(table, t, v)
                 s = 2.0 * thick * vol
-                p00 += s * (f00 * e00 + f01 * e01 + f02 * e02)
-                p01 += s * (f00 * e01 + f01 * e11 + f02 * e12)
-                p02 += s * (f00 * e02 + f01 * e12 + f02 * e22)
-                p10 += s * (f10 * e00 + f11 * e01 + f12 * e02)
-                p11 += s * (f10 * e01 + f11 * e11 + f12 * e12)
-                p12 += s * (f10 * e02 + f11 * e12 + f12 * e22)
-                p20 += s * (f20 * e00 + f21 * e01 + f22 * e02)
-                p21 += s * (f20 * e01 + f21 * e11 + f22 * e12)
-                p22 += s * (f20 * e02 + f21 * e12 + f22 * e22)
+                e00, e11, e22 = s * total(f0 * d0), s * total(f1 * d1), s * total(f2 * d2)
+                e01, e02 = 0.5 * s * total(f0 * d1 + d0 * f1), 0.5 * s * total(f0 * d2 + d0 * f2)
+                e12 = 0.5 * s * total(f1 * d2 + d1 * f2)
+                p0 = p0 + f0 * e00 + f1 * e01 + f2 * e02
+                p1 = p1 + f0 * e01 + f1 * e11 + f2 * e12
+                p2 = p2 + f0 * e02 + f1 * e12 + f2 * e22
             for k in range(4):
-                i, gx, gy, gz = table.vertex[t, k], g[k, 0], g[k, 1], g[k, 2]
-                force[i, 0] -= p00 * gx + p01 * gy + p02 * gz
-                force[i, 1] -= p10 * gx + p11 * gy + p12 * gz
-                force[i, 2] -= p20 * gx + p21 * gy + p22 * gz
+                i = table.vertex[t, k]
+                put(four(force, i) - p0 * g[k, 0] - p1 * g[k, 1] - p2 * g[k, 2], force, i)
 
 
 def cube_stresses(table: LatticeTable, cubes: Index, x: Array) -> tuple[Array, Array]:
@@ -186,8 +173,8 @@ def safe_share(table: LatticeTable, first: int, last: int, x: Array, rigid: Arra
     """
     most = 0.0
     for t in range(table.cell_start[first], table.cell_start[last]):
-        a, b, c, e, f, g, h, i, j = _gradient_of(table, t, d)
-        most = max(most, a * a + b * b + c * c + e * e + f * f + g * g + h * h + i * i + j * j)
+        d0, d1, d2 = _gradient_of(table, t, d)
+        most = max(most, total(d0 * d0 + d1 * d1 + d2 * d2))
     share = min(1.0, MOST_CHANGE / np.sqrt(max(most, 1e-300)))
     for _ in range(4):
         pressed = False
@@ -207,58 +194,40 @@ def safe_share(table: LatticeTable, first: int, last: int, x: Array, rigid: Arra
 
 
 @kernel(inner=True)
-def _gradient_of(
-    table: LatticeTable, t: int, x: Array
-) -> tuple[float, float, float, float, float, float, float, float, float]:
-    """Gradient of a field over a tetrahedron, row by row; of positions, the deformation gradient F."""
-    g = table.gradient[t]
-    a, b, c, d = table.vertex[t, 0], table.vertex[t, 1], table.vertex[t, 2], table.vertex[t, 3]
+def _gradient_of(table: LatticeTable, t: int, x: Array) -> tuple[Array, Array, Array]:
+    """Gradient of a field (N, 3 or more) over a tetrahedron, by columns of four numbers (simd.py), the last 0; of
+    positions, the deformation gradient F.
+    """
+    g, n = table.gradient[t], table.vertex[t]
+    a, b, c, d = three(x, n[0]), three(x, n[1]), three(x, n[2]), three(x, n[3])
     return (
-        x[a, 0] * g[0, 0] + x[b, 0] * g[1, 0] + x[c, 0] * g[2, 0] + x[d, 0] * g[3, 0],
-        x[a, 0] * g[0, 1] + x[b, 0] * g[1, 1] + x[c, 0] * g[2, 1] + x[d, 0] * g[3, 1],
-        x[a, 0] * g[0, 2] + x[b, 0] * g[1, 2] + x[c, 0] * g[2, 2] + x[d, 0] * g[3, 2],
-        x[a, 1] * g[0, 0] + x[b, 1] * g[1, 0] + x[c, 1] * g[2, 0] + x[d, 1] * g[3, 0],
-        x[a, 1] * g[0, 1] + x[b, 1] * g[1, 1] + x[c, 1] * g[2, 1] + x[d, 1] * g[3, 1],
-        x[a, 1] * g[0, 2] + x[b, 1] * g[1, 2] + x[c, 1] * g[2, 2] + x[d, 1] * g[3, 2],
-        x[a, 2] * g[0, 0] + x[b, 2] * g[1, 0] + x[c, 2] * g[2, 0] + x[d, 2] * g[3, 0],
-        x[a, 2] * g[0, 1] + x[b, 2] * g[1, 1] + x[c, 2] * g[2, 1] + x[d, 2] * g[3, 1],
-        x[a, 2] * g[0, 2] + x[b, 2] * g[1, 2] + x[c, 2] * g[2, 2] + x[d, 2] * g[3, 2],
+        a * g[0, 0] + b * g[1, 0] + c * g[2, 0] + d * g[3, 0],
+        a * g[0, 1] + b * g[1, 1] + c * g[2, 1] + d * g[3, 1],
+        a * g[0, 2] + b * g[1, 2] + c * g[2, 2] + d * g[3, 2],
     )
 
 
 @kernel(inner=True)
 def _volume_change(table: LatticeTable, t: int, x: Array) -> float:
     """J of a tetrahedron: its volume over that at rest."""
-    f00, f01, f02, f10, f11, f12, f20, f21, f22 = _gradient_of(table, t, x)
-    return f00 * (f11 * f22 - f12 * f21) - f01 * (f10 * f22 - f12 * f20) + f02 * (f10 * f21 - f11 * f20)
+    f0, f1, f2 = _gradient_of(table, t, x)
+    return total(f0 * cross_three(f1, f2))
 
 
 @kernel(inner=True)
 def solve_factored(table: FactorTable, first: int, last: int, r: Array, z: Array, work: Array) -> None:
     """z = A^-1 r of the constant matrix of vertices first to last.
 
-    r, z : (N, 3) float64
-    work : (N, 3) float64, scratch
+    r, z : (N, 3 or more) float64
+    work : (N, 4) float64, the last column 0, scratch
     """
     for k in range(first, last):
         i = table.order[k]
         work[k, 0], work[k, 1], work[k, 2] = r[i, 0], r[i, 1], r[i, 2]
     for k in range(first, last):
-        a, b, c = work[k, 0], work[k, 1], work[k, 2]
-        for e in range(table.start[k], table.start[k + 1]):
-            j, s = table.row[e], table.value[e]
-            work[j, 0] -= s * a
-            work[j, 1] -= s * b
-            work[j, 2] -= s * c
-        s = 1.0 / table.pivot[k]
-        work[k, 0], work[k, 1], work[k, 2] = s * a, s * b, s * c
+        spread_value_row(table.value, table.row, table.start[k], table.start[k + 1], -1.0, work, k, work)
     for k in range(last - 1, first - 1, -1):
-        a, b, c = work[k, 0], work[k, 1], work[k, 2]
-        for e in range(table.start[k], table.start[k + 1]):
-            j, s = table.row[e], table.value[e]
-            a -= s * work[j, 0]
-            b -= s * work[j, 1]
-            c -= s * work[j, 2]
-        work[k, 0], work[k, 1], work[k, 2] = a, b, c
-        i = table.order[k]
-        z[i, 0], z[i, 1], z[i, 2] = a, b, c
+        i, s = table.order[k], 1.0 / table.pivot[k]
+        work[k, 0], work[k, 1], work[k, 2] = s * work[k, 0], s * work[k, 1], s * work[k, 2]
+        add_value_row(table.value, table.row, table.start[k], table.start[k + 1], -1.0, work, k, work)
+        z[i, 0], z[i, 1], z[i, 2] = work[k, 0], work[k, 1], work[k, 2]

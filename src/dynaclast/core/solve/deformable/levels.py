@@ -2,7 +2,7 @@
 
 Nodes are thinned out over the pattern of the matrix: a node stays if none of its neighbours does. One that goes lies
 between up to three that stay, so that what is linear over the surface at rest is carried exactly. The matrix of a
-coarser level is P'AP (Galerkin). A cycle goes down with a forward sweep (Gauss and Seidel) and up with a backward one,
+coarser level is P'AP (Galerkin). A cycle goes down with a backward sweep (Gauss and Seidel) and up with a forward one,
 so that it is symmetric and positive: it serves in conjugate gradients.
 
 Source: Trottenberg, Oosterlee and Schueller 2001, "Multigrid".
@@ -19,7 +19,7 @@ from scipy import sparse
 
 from ...arrays import Array, Flags, Index, Mask, lengths, sums
 from ...kernels import kernel
-from .pattern import block_of, block_pattern
+from .pattern import block_of, block_pattern, neighbours
 from .tables import BlockPattern, Levels
 
 COARSEST = 24
@@ -46,18 +46,19 @@ class Thinned(NamedTuple):
     weight: Array
 
 
-def keep(x: Array, pattern: BlockPattern, free: Mask) -> Index:
+def keep(x: Array, near: sparse.csr_matrix, free: Mask) -> Index:
     """Nodes that stay: none near another, those with few neighbours (corners, rims) first.
 
     x    : (n, 3) float64, at rest
+    near : (n, n), of neighbours
     free : (n,) bool; what is pinned never stays
     """
-    count = np.diff(pattern.start)
+    count = np.diff(near.indptr)
     row = np.repeat(np.arange(len(x)), count)
-    length = lengths(x[pattern.column] - x[row])
+    length = lengths(x[near.indices] - x[row])
     reach = CLOSE * np.bincount(row, length, len(x)) / np.maximum(count - 1, 1)
     taken, out = (~free).astype(np.uint8), np.zeros(len(x), np.uint8)
-    keep_apart(np.argsort(count, kind="stable"), pattern.start, pattern.column, x, reach**2, taken, out)
+    keep_apart(np.argsort(count, kind="stable"), near.indptr, near.indices, x, reach**2, taken, out)
     return np.flatnonzero(out)
 
 
@@ -83,10 +84,11 @@ def keep_apart(order: Index, start: Index, column: Index, x: Array, reach2: Arra
                     taken[k] = 1
 
 
-def parents(x: Array, normal: Array, pattern: BlockPattern, kept: Index, free: Mask) -> tuple[Index, Array]:
+def parents(x: Array, normal: Array, next_to: sparse.csr_matrix, kept: Index, free: Mask) -> tuple[Index, Array]:
     """What each node lies between, of those that stay, at most two steps away.
 
     x, normal : (n, 3) float64, at rest
+    next_to   : (n, n), of neighbours
     free      : (n,) bool; what is pinned has no parents
     Returns   : (n, 3) int, places in kept or -1; (n, 3) float64
     """
@@ -95,8 +97,7 @@ def parents(x: Array, normal: Array, pattern: BlockPattern, kept: Index, free: M
     place[kept] = np.arange(len(kept))
     near = np.full((n, NEAREST), -1)
     rest = np.flatnonzero(free & (place < 0))
-    next_to = sparse.csr_matrix((np.ones(len(pattern.column), np.int8), pattern.column, pattern.start), shape=(n, n))
-    two_steps = (next_to[rest].astype(np.int32) @ next_to[:, kept].astype(np.int32)).tocoo()
+    two_steps = (next_to[rest] @ next_to[:, kept]).tocoo()
     row, other = two_steps.row, two_steps.col
     far = ((x[kept[other]] - x[rest[row]]) ** 2).sum(axis=1)
     order = np.lexsort((other, far, row))
@@ -185,13 +186,13 @@ def lie_between(x: Array, normal: Array, other: Array, near: Index, parent: Inde
                     weight[i, 0], weight[i, 1], weight[i, 2] = 1.0 - share, share, 0.0
 
 
-def thin_out(x: Array, normal: Array, pattern: BlockPattern, free: Mask) -> Thinned:
+def thin_out(x: Array, normal: Array, near: sparse.csr_matrix, free: Mask) -> Thinned:
     """A body's next level; itself, where it is small or would not get smaller."""
     n = len(x)
-    kept = keep(x, pattern, free) if n > COARSEST else np.flatnonzero(free)
+    kept = keep(x, near, free) if n > COARSEST else np.flatnonzero(free)
     if not len(kept) or len(kept) > 0.7 * n:
         kept = np.flatnonzero(free)
-    parent, weight = parents(x, normal, pattern, kept, free)
+    parent, weight = parents(x, normal, near, kept, free)
     return Thinned(kept, parent, weight)
 
 
@@ -221,7 +222,7 @@ def body_levels(x: Array, normal: Array, pairs: Index, pinned: Mask, thins: bool
     out = BodyLevels([len(x)], [pairs], [], [])
     free = ~np.asarray(pinned, bool)
     while thins and len(x) > COARSEST:
-        step = thin_out(x, normal, block_pattern(pairs, len(x)), free)
+        step = thin_out(x, normal, neighbours(pairs, len(x)), free)
         if len(step.kept) == len(x):
             break
         i, j = pairs[:, 0], pairs[:, 1]
@@ -283,9 +284,7 @@ def stack_levels(bodies: list[BodyLevels], mass: Array) -> tuple[BlockPattern, L
 
 def _spread(pattern: BlockPattern, parent: Index, weight: Array) -> tuple[Index, Index, NDArray[np.float32], Flags]:
     """Where blocks go on the next level (Levels.spread_start, target, share, flip)."""
-    rows = np.repeat(np.arange(len(pattern.diagonal)), np.diff(pattern.start))
-    upper = np.flatnonzero(rows <= pattern.column)
-    i, j = rows[upper], pattern.column[upper]
+    i, j = np.repeat(np.arange(len(pattern.start) - 1), np.diff(pattern.start)), pattern.column
     source: list[Index] = []
     target: list[Index] = []
     share: list[Array] = []
@@ -296,14 +295,14 @@ def _spread(pattern: BlockPattern, parent: Index, weight: Array) -> tuple[Index,
             on = i == j
             good = (a >= 0) & (b >= 0) & ~(on & (a > b))  # a diagonal block is symmetric: once is enough
             low, high = np.minimum(a[good], b[good]), np.maximum(a[good], b[good])
-            source.append(upper[good])
+            source.append(np.flatnonzero(good))
             target.append(block_of(pattern, low, high))
             share.append(w[good])
             same = (low == high) & ~on[good]
             flip.append(np.where(same, 2, np.where(a[good] > b[good], 1, 0)))
     where = np.concatenate(source)
     order = np.argsort(where, kind="stable")
-    start = np.searchsorted(where[order], np.arange(len(rows) + 1)).astype(np.int32)
+    start = np.searchsorted(where[order], np.arange(len(i) + 1)).astype(np.int32)
     return (
         start,
         np.concatenate(target)[order],

@@ -7,6 +7,7 @@ from typing import NamedTuple
 import numpy as np
 
 from ...arrays import Array, Flags, Index
+from ...kernels.simd import LANES
 from ..model import InnerFaces
 from ..state import Touching, Vertices
 from .contacts import Near
@@ -50,7 +51,7 @@ class StepScratch(NamedTuple):
     way          : (N, 3) float64, [m], how vertices would go by themselves
     acceleration : (N, 3) float64, [m/s2], by fields, the same all through the interval
     point        : (C, 3) float64, [m], where points are; point_way (C, 3), as way
-    base         : (N, 3) float64, [N], of the system without rows
+    base         : (N, 4) float64, [N], of the system without rows, the last column 0
     slot_base    : (K, 6) float64
     given        : (A, 6) float64, [m/s2], [rad/s2], what assemblies get in the step
     support      : (A, 3) float64, [m/s2], what holds assemblies up in the interval, as far as it is known before
@@ -66,7 +67,7 @@ class StepScratch(NamedTuple):
     total        : (N + K, 23) float64, of groups, over the square of the step: force, mass, centre, torque and then
                    turn, inertia (9), angular momentum, and what is lost
     turned       : (B,) uint8, whether a body turns as a whole in the step (turning_ahead.py)
-    wholes       : (N, 46) float64, of what hangs together (wholes.py)
+    wholes       : (N, 10) float64, of what hangs together (wholes.py); resists (N, 6, 6) float64, [N/m], [N], [N m]
     squeezed     : (N,) float64, [m], how far an assembly would drive a vertex by itself; squeezed_by (N,) int32, which
     linear       : (N, 3) float64, [m], where cloth and ropes are linearised
     beside       : (A,) uint8, which assemblies are near deformable bodies in the interval
@@ -97,6 +98,7 @@ class StepScratch(NamedTuple):
     total: Array
     turned: Flags
     wholes: Array
+    resists: Array
     squeezed: Array
     squeezed_by: Index
     linear: Array
@@ -115,7 +117,7 @@ def make_step_scratch(e: Elements, pieces: int) -> StepScratch:
         f((n, 3)),
         f((points, 3)),
         f((points, 3)),
-        f((n, 3)),
+        f((n, LANES)),
         f((slots, 6)),
         f((slots, 6)),
         f((slots, 3)),
@@ -141,7 +143,8 @@ def make_step_scratch(e: Elements, pieces: int) -> StepScratch:
         f(n + slots, np.uint8),
         f((n + slots, 23)),
         f(bodies, np.uint8),
-        f((n, 46)),
+        f((n, 10)),
+        f((n, 6, 6)),
         f(n),
         f(n, np.int32),
         f((n, 3)),

@@ -5,9 +5,11 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
+from scipy import sparse
 
 from ...arrays import Array, Index
 from ...kernels import kernel
+from ...kernels.rows import add_block_row, value_row
 from .tables import BlockPattern, ScalarRows
 
 
@@ -17,20 +19,25 @@ def block_pattern(pairs: Index, count: int) -> BlockPattern:
     pairs : (n, 2) int, nodes; each pair once or often, either way round
     count : int, nodes
     """
-    own = np.arange(count)
-    row = np.concatenate([pairs[:, 0], pairs[:, 1], own])
-    column = np.concatenate([pairs[:, 1], pairs[:, 0], own])
-    keys = np.unique(row.astype(np.int64) * max(count, 1) + column)
+    own = np.arange(count, dtype=np.int64)
+    low, high = np.sort(pairs, axis=1).astype(np.int64).T
+    keys = np.unique(np.concatenate([low * count + high, own * (count + 1)]))
     row, column = keys // max(count, 1), keys % max(count, 1)
-    start = np.searchsorted(row, np.arange(count + 1)).astype(np.int32)
-    mirror = np.searchsorted(keys, column * count + row).astype(np.int32)
-    diagonal = np.searchsorted(keys, own * (count + 1)).astype(np.int32)
-    return BlockPattern(start, column.astype(np.int32), diagonal, mirror)
+    return BlockPattern(np.searchsorted(row, np.arange(count + 1)).astype(np.int32), column.astype(np.int32))
+
+
+def neighbours(pairs: Index, count: int) -> sparse.csr_matrix:
+    """Which nodes share a block, both ways and each with itself: (count, count), anything but 0 where they do."""
+    own = np.arange(count)
+    row, column = np.concatenate([pairs, pairs[:, ::-1], np.stack([own, own], axis=1)]).T
+    out = sparse.csr_matrix((np.ones(len(row), np.int32), (row, column)), shape=(count, count))
+    out.sum_duplicates()
+    return out
 
 
 def block_of(pattern: BlockPattern, row: Index, column: Index) -> Index:
-    """Blocks (n,) int32 of pairs of nodes that have one."""
-    count = len(pattern.diagonal)
+    """Blocks (n,) int32 of pairs of nodes that have one, the lower node as the row."""
+    count = len(pattern.start) - 1
     rows = np.repeat(np.arange(count, dtype=np.int64), np.diff(pattern.start))
     keys = rows * count + pattern.column
     return np.searchsorted(keys, np.asarray(row, np.int64) * count + column).astype(np.int32)
@@ -44,47 +51,28 @@ def scalar_rows(matrix: Any) -> ScalarRows:
 
 @kernel(inner=True)
 def complete_rows(pattern: BlockPattern, first: int, last: int, blocks: Array) -> None:
-    """From the blocks above the diagonal of what only joins nodes, those below it and on it: a row adds up to nothing.
+    """From the blocks above the diagonal of what only joins nodes, those on it: a row adds up to nothing.
 
-    blocks : (E, 3, 3) float, of rows first to last
+    blocks : (E, 3, 3) float64, of rows first to last; those on the diagonal are 0
     """
     for i in range(first, last):
-        d = blocks[pattern.diagonal[i]]
-        d[:, :] = 0.0
-        for e in range(pattern.start[i], pattern.start[i + 1]):
-            j = pattern.column[e]
-            if j == i:
-                continue
-            m = blocks[e]
-            if j < i:
-                o = blocks[pattern.mirror[e]]
-                m[0, 0], m[0, 1], m[0, 2] = o[0, 0], o[1, 0], o[2, 0]
-                m[1, 0], m[1, 1], m[1, 2] = o[0, 1], o[1, 1], o[2, 1]
-                m[2, 0], m[2, 1], m[2, 2] = o[0, 2], o[1, 2], o[2, 2]
-            d[0, 0] -= m[0, 0]
-            d[0, 1] -= m[0, 1]
-            d[0, 2] -= m[0, 2]
-            d[1, 0] -= m[1, 0]
-            d[1, 1] -= m[1, 1]
-            d[1, 2] -= m[1, 2]
-            d[2, 0] -= m[2, 0]
-            d[2, 1] -= m[2, 1]
-            d[2, 2] -= m[2, 2]
+        d = blocks[pattern.start[i]]
+        for e in range(pattern.start[i] + 1, pattern.start[i + 1]):
+            m, o = blocks[e], blocks[pattern.start[pattern.column[e]]]
+            for r in range(3):
+                for c in range(3):
+                    d[r, c] -= m[r, c]
+                    o[c, r] -= m[r, c]
 
 
 @kernel(inner=True)
 def add_scalar_product(rows: ScalarRows, first: int, last: int, x: Array, out: Array) -> None:
     """out += S x, of rows first to last.
 
-    x, out : (N, 3) float64
+    x, out : (N, 3 or more) float64
     """
     for i in range(first, last):
-        a, b, c = 0.0, 0.0, 0.0
-        for k in range(rows.start[i], rows.start[i + 1]):
-            j, s = rows.column[k], rows.value[k]
-            a += s * x[j, 0]
-            b += s * x[j, 1]
-            c += s * x[j, 2]
+        a, b, c = value_row(rows.value, rows.column, rows.start[i], rows.start[i + 1], x)
         out[i, 0] += a
         out[i, 1] += b
         out[i, 2] += c
@@ -94,16 +82,8 @@ def add_scalar_product(rows: ScalarRows, first: int, last: int, x: Array, out: A
 def add_block_product(pattern: BlockPattern, blocks: Array, first: int, last: int, x: Array, out: Array) -> None:
     """out += B x, of rows first to last.
 
-    x, out : (N, 3) float64
+    x   : (N, 3 or more) float64
+    out : (N, 4) float64, the last column 0
     """
     for i in range(first, last):
-        a, b, c = 0.0, 0.0, 0.0
-        for e in range(pattern.start[i], pattern.start[i + 1]):
-            j, m = pattern.column[e], blocks[e]
-            u, v, w = x[j, 0], x[j, 1], x[j, 2]
-            a += m[0, 0] * u + m[0, 1] * v + m[0, 2] * w
-            b += m[1, 0] * u + m[1, 1] * v + m[1, 2] * w
-            c += m[2, 0] * u + m[2, 1] * v + m[2, 2] * w
-        out[i, 0] += a
-        out[i, 1] += b
-        out[i, 2] += c
+        add_block_row(blocks, pattern.column, pattern.start[i], pattern.start[i + 1], i, x, out)

@@ -14,8 +14,10 @@ import numpy as np
 from ...arrays import Array
 from ...kernels import kernel
 from ...kernels.linalg import factor_cholesky, solve_cholesky
+from ...kernels.rows import dot
+from ...kernels.simd import clear
 from .chain import factor_chain, solve_chain
-from .cycle import coarsen_blocks, cycle, invert_diagonals, mirror_blocks
+from .cycle import coarsen_blocks, cycle, invert_diagonals
 from .riding import MOST_CARRIERS, add_motion, find_carriers, ride_along
 from .slot_contacts import add_slot_stiffness
 from .system import (
@@ -145,9 +147,9 @@ def prepare_preconditioner(m: Matrix, bodies: BodyTable, group: Group, rows: Row
     levels, go_along = m.levels, eliminates(bodies, group)
     depth = len(levels.first)
     for b in group.body:
-        m.soft[bodies.first[b] : bodies.first[b + 1]] = 0.0
+        clear(m.soft, bodies.first[b], bodies.first[b + 1])
         for level in range(depth if bodies.solver[b] == Solver.LEVELS else 1):
-            m.extra[levels.first[level, b] : levels.first[level, b + 1]] = 0.0
+            clear(m.extra, levels.first[level, b], levels.first[level, b + 1])
     for k in group.slot:
         a = slots.matrix[k]
         a[:, :] = 0.0
@@ -183,7 +185,6 @@ def prepare_preconditioner(m: Matrix, bodies: BodyTable, group: Group, rows: Row
                     levels.first[level, b],
                     levels.first[level, b + 1],
                     m.blocks,
-                    m.pair,
                     m.inverse,
                 )
 
@@ -196,10 +197,8 @@ def build_levels_of(m: Matrix, body: int) -> None:
         first, last = levels.first[level + 1, body], levels.first[level + 1, body + 1]
         if last == first:
             return
-        for e in range(m.pattern.start[first], m.pattern.start[last]):
-            m.blocks[e, :, :] = 0.0
-        coarsen_blocks(m.pattern, levels, levels.first[level, body], levels.first[level, body + 1], m.blocks)
-        mirror_blocks(m.pattern, first, last, m.blocks)
+        clear(m.blocks, m.pattern.start[first], m.pattern.start[last])
+        coarsen_blocks(m.pattern, levels, levels.first[level, body], levels.first[level, body + 1], m.blocks, m.pair)
 
 
 @kernel(inner=True)
@@ -217,12 +216,13 @@ def invert_bodies(m: Matrix, bodies: BodyTable, group: Group, rows: Rows, pinned
             if not touched:
                 solve_lattice(m, bodies, b, r, z)
         else:
-            cycle(m.pattern, m.levels, b, m.blocks, m.inverse, r, z)
-        for n in range(bodies.leads[b], bodies.leads[b + 1]):
-            i = bodies.leading[n]
-            if bodies.still[b] and pinned[i]:
-                z[i, 0], z[i, 1], z[i, 2] = 0.0, 0.0, 0.0
-            out += r[i, 0] * z[i, 0] + r[i, 1] * z[i, 1] + r[i, 2] * z[i, 2]
+            cycle(m.pattern, m.levels, b, m.blocks, m.inverse, r, m.swept, z)
+        if bodies.still[b]:
+            for n in range(bodies.leads[b], bodies.leads[b + 1]):
+                i = bodies.leading[n]
+                if pinned[i]:
+                    z[i, 0], z[i, 1], z[i, 2] = 0.0, 0.0, 0.0
+        out += dot(bodies.leading, bodies.leads[b], bodies.leads[b + 1], r, z)
     return out
 
 

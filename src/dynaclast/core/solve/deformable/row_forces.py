@@ -91,7 +91,7 @@ def tie_rows(
 @kernel(inner=True)
 def _own_stiffness(m: Matrix, i: int) -> float:
     """How stiffly a vertex is held by its own body [N/m]."""
-    b = m.blocks[m.pattern.diagonal[i]]
+    b = m.blocks[m.pattern.start[i]]
     return m.levels.mass[i] + m.factor.stiffness[i] + (b[0, 0] + b[1, 1] + b[2, 2]) / 3.0
 
 

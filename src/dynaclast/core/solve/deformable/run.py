@@ -7,6 +7,7 @@ import numpy as np
 from ...arrays import Array, Index, Mask, lengths, sums
 from ...fields import Forcing
 from ...kernels.direct import DirectCall, WrittenGroups
+from ...kernels.simd import LANES
 from ..model import Hold, Model, Motion
 from ..rigid.constraints import ConstraintSet
 from ..rigid.groups import Bodies, Scene
@@ -105,13 +106,14 @@ class DeformableRun:
             make_chain_factor(n),
             make_rotations(n),
             e.vertices.island,
-            f((n, 3)),
+            f((n, LANES)),
             f((2, 3, 3)),
             make_riding(n, slots),
             f((n, 3)),
             f((n, 3)),
             f((n, 3, 3)),
-            f((nodes, 3)),
+            f((nodes, LANES)),
+            f((nodes, LANES)),
         )
         scratch = make_step_scratch(e, self._model.piece_count)
         return Deformables(

@@ -16,6 +16,7 @@ from scipy.sparse.linalg import splu
 
 from ...arrays import Array, Index, cross, lengths, means, sums
 from ...kernels import kernel
+from ...kernels.simd import LANES
 from ..state import State
 from ..statics import Faces, bond_loads, sections_of
 from .lattice import add_lattice, cube_stresses
@@ -82,8 +83,9 @@ class SeamLoads:
     def _between_solids(self, state: State, lead: Index) -> Array:
         """Loads [N] of the seams of soft bodies."""
         seams, x = self._seams, state.vertices.position
-        force = np.zeros_like(x)
-        force_lattice(self._own, x, state.vertices.velocity, force)
+        wide = np.zeros((len(x), LANES))
+        force_lattice(self._own, x, state.vertices.velocity, wide)
+        force = wide[:, :3]
         whole = sums(force, lead, len(lead))
         mass = sums(self._mass, lead, len(lead))
         left = (self._mass / np.maximum(mass[lead], 1e-300))[:, None] * whole[lead] - force

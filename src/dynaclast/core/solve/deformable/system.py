@@ -14,6 +14,8 @@ import numpy as np
 
 from ...arrays import Array, Flags, Index
 from ...kernels import kernel
+from ...kernels.rows import dot
+from ...kernels.simd import LANES
 from .chain import ChainFactor
 from .pattern import add_block_product, add_scalar_product
 from .riding import Riding
@@ -31,7 +33,7 @@ class Matrix(NamedTuple):
     riding  : what rides on assemblies
     held    : (N, 3) float64, [m], scratch; left (N, 3) float64, [N], scratch
     soft    : (N, 3, 3) float64, [N/m], what rows add to a vertex where what they lead to goes along
-    eliminated : (M, 3) float64, [N], forces without those that assemblies take
+    eliminated : (M, 4) float64, [N], forces without those that assemblies take; swept (M, 4) float64, [N], scratch
     """
 
     rows: ScalarRows
@@ -51,6 +53,7 @@ class Matrix(NamedTuple):
     left: Array
     soft: Array
     eliminated: Array
+    swept: Array
 
 
 class SlotContacts(NamedTuple):
@@ -146,7 +149,7 @@ def make_slots(count: int, contacts: int) -> Slots:
 
 
 class Vectors(NamedTuple):
-    """Vectors of the iteration, over nodes (M, 3) and assemblies (K, 6)."""
+    """Vectors of the iteration, over nodes (M, 4), the last column 0, and assemblies (K, 6)."""
 
     d: Array
     b: Array
@@ -163,7 +166,7 @@ class Vectors(NamedTuple):
 
 
 def make_vectors(nodes: int, slots: int) -> Vectors:
-    return Vectors(*(np.zeros((nodes, 3)) for _ in range(6)), *(np.zeros((slots, 6)) for _ in range(6)))
+    return Vectors(*(np.zeros((nodes, LANES)) for _ in range(6)), *(np.zeros((slots, 6)) for _ in range(6)))
 
 
 @kernel(inner=True)
@@ -288,9 +291,7 @@ def inner_product(bodies: BodyTable, group: Group, x: Array, y: Array, slot_x: A
     """(x, slot_x) . (y, slot_y) of a group."""
     out = 0.0
     for b in group.body:
-        for n in range(bodies.leads[b], bodies.leads[b + 1]):
-            i = bodies.leading[n]
-            out += x[i, 0] * y[i, 0] + x[i, 1] * y[i, 1] + x[i, 2] * y[i, 2]
+        out += dot(bodies.leading, bodies.leads[b], bodies.leads[b + 1], x, y)
     for k in group.slot:
         for c in range(6):
             out += slot_x[k, c] * slot_y[k, c]

@@ -216,18 +216,15 @@ class Hinge(IntEnum):
 
 
 class BlockPattern(NamedTuple):
-    """Which nodes of a level have a block between them. Compressed rows, columns ascending.
+    """Which nodes of a level have a block between them: compressed rows of a symmetric matrix, from the diagonal on. A
+    row begins with its node's own block, and its columns ascend.
 
-    start    : (M + 1,) int32, into column
-    column   : (E,) int32, nodes
-    diagonal : (M,) int32, block of a node with itself
-    mirror   : (E,) int32, the block on the other side of the diagonal
+    start  : (M + 1,) int32, into column
+    column : (E,) int32, nodes
     """
 
     start: Index
     column: Index
-    diagonal: Index
-    mirror: Index
 
 
 class Levels(NamedTuple):

@@ -14,6 +14,7 @@ from __future__ import annotations
 from ...arrays import Array
 from ...kernels import kernel
 from ...kernels.linalg import factor_cholesky, solve_cholesky
+from ...kernels.simd import clear
 from .momentum import ROUND
 from .parts import Deformables
 from .system import Group, multiply
@@ -23,17 +24,21 @@ from .tables import MOST_VERTICES, Solver
 @kernel(inner=True)
 def _begin(d: Deformables, group: Group) -> bool:
     """Of each thing of a group that is solved by levels, into scratch.wholes: its centre [0:3], its mass over the
-    square of the step [3], the force and torque that are left on it [4:10], and the inertia against both [10:46];
-    whether there is any that nothing pins.
+    square of the step [3], and the force and torque that are left on it [4:10]; the inertia against both into
+    scratch.resists; whether there is any that nothing pins.
     """
     t, s, table, x, r = d.elements.bodies, d.scratch, d.elements.vertices, d.vertices.position, d.vectors.r
     found = False
     for b in group.body:
         if t.solver[b] != Solver.LEVELS:
             continue
+        last = -1
         for n in range(t.leads[b], t.leads[b + 1]):
             k = table.island[t.leading[n]]
-            s.wholes[k, :], s.held[k] = 0.0, 0
+            if k != last:
+                clear(s.wholes, k, k + 1)
+                clear(s.resists, k, k + 1)
+                s.held[k], last = 0, k
         for n in range(t.leads[b], t.leads[b + 1]):
             i = t.leading[n]
             g, m = s.wholes[table.island[i]], table.heavy[i]
@@ -46,8 +51,7 @@ def _begin(d: Deformables, group: Group) -> bool:
             i = t.leading[n]
             k = table.island[i]
             found = found or not s.held[k]
-            g, m = s.wholes[k], table.heavy[i]
-            a = g[10:].reshape(6, 6)
+            g, a, m = s.wholes[k], s.resists[k], table.heavy[i]
             p, q, u = x[i, 0] - g[0] / g[3], x[i, 1] - g[1] / g[3], x[i, 2] - g[2] / g[3]
             for c in range(3):
                 g[4 + c] += r[i, c]
@@ -96,7 +100,7 @@ def _add_rows(d: Deformables, group: Group) -> None:
                     p += f * (x[j, 0] - g[0] / g[3])
                     q += f * (x[j, 1] - g[1] / g[3])
                     u += f * (x[j, 2] - g[2] / g[3])
-            a = g[10:].reshape(6, 6)
+            a = s.resists[of]
             for axis in range(4):  # along each, and along the normal: how the point moves there with shift and turn
                 e, stiff = s.matrix3[0], across
                 e[0], e[1], e[2] = n[0], n[1], n[2]
@@ -113,9 +117,8 @@ def _add_rows(d: Deformables, group: Group) -> None:
 
 
 @kernel(inner=True)
-def _solve(g: Array) -> None:
-    """In place of force and torque, the shift and the turn that take them."""
-    a = g[10:].reshape(6, 6)
+def _solve(g: Array, a: Array) -> None:
+    """In place of force and torque g[4:10], the shift and the turn that take them; a (6, 6), what resists."""
     least = ROUND * (a[3, 3] + a[4, 4] + a[5, 5])
     for c in range(3, 6):
         a[c, c] += least
@@ -142,7 +145,7 @@ def balance_wholes(d: Deformables, group: Group) -> None:
                 continue
             g = s.wholes[k]
             if g[3] > 0.0:  # the first of its own
-                _solve(g)
+                _solve(g, s.resists[k])
                 for c in range(3):
                     g[c] /= g[3]
                 g[3] = 0.0
