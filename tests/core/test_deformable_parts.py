@@ -15,14 +15,13 @@ from dynaclast.core.solve.deformable.bending import add_curves, bending_matrix, 
 from dynaclast.core.solve.deformable.chain import factor_chain, make_chain_factor, solve_chain
 from dynaclast.core.solve.deformable.cycle import coarsen_blocks, cycle, invert_diagonals
 from dynaclast.core.solve.deformable.exposure import project_faces, project_segments
+from dynaclast.core.solve.deformable.factor import PANEL, factored, panels, solve_factored
 from dynaclast.core.solve.deformable.lattice import (
     add_lattice,
     boundary,
     cube_stresses,
-    factored,
     lame,
     shape_gradients,
-    solve_factored,
     stiffness_bound,
     tetrahedra_of,
 )
@@ -363,6 +362,26 @@ def test_a_constant_matrix_is_solved_exactly() -> None:
     r, z, work = np.random.default_rng(6).normal(size=x.shape), np.zeros_like(x), np.zeros((len(x), 4))
     _factored(factored(matrix.tocsr()), len(x), r, z, work)
     assert z == pytest.approx(np.linalg.solve(matrix.toarray(), r), rel=1e-9, abs=1e-12)
+
+
+@pytest.mark.parametrize("seed", [1, 2, 3])
+def test_columns_with_the_same_rows_are_taken_together_and_solve_the_same(seed: int) -> None:
+    n, rng = 90, np.random.default_rng(seed)
+    sparsely = sparse.random(n, n, 0.04, random_state=seed)
+    matrix = (sparsely @ sparsely.T + sparse.diags(rng.uniform(1, 2, n))).tocsr()
+    table = factored(matrix)
+    leads = np.flatnonzero(table.panel == PANEL)
+    assert len(leads) > 3 and (table.panel == 0).sum() == (PANEL - 1) * len(leads)
+    for k in leads:
+        rows = [set(table.row[table.start[c] : table.start[c + 1]].tolist()) for c in range(k, k + PANEL)]
+        assert all(rows[c] == rows[c + 1] | {k + c + 1} for c in range(PANEL - 1))
+    r, z, work = rng.normal(size=(n, 3)), np.zeros((n, 3)), np.zeros((n, 4))
+    _factored(table, n, r, z, work)
+    assert z == pytest.approx(np.linalg.solve(matrix.toarray(), r))
+    alone = np.zeros((n, 3))
+    _factored(table._replace(panel=np.ones(n, np.int32)), n, r, alone, work)
+    assert z == pytest.approx(alone, rel=1e-12)
+    assert (panels(table.start, table.row) == table.panel).all()
 
 
 # ------------------------------------------------------------------------- chains and levels

@@ -95,20 +95,21 @@ def test_riding_adds_the_exact_solution_on_its_motions(carriers: int) -> None:
     rng, n, k, most = np.random.default_rng(carriers), len(run.state.vertices.position), 4, 6 * carriers
     riding = make_riding(n, k)
     riding.used[0], riding.carrier[:carriers] = carriers, [2, 0][:carriers]
-    riding.way[:] = rng.normal(size=riding.way.shape)
+    riding.way[:, :, :3] = rng.normal(size=(*riding.way.shape[:2], 3))
     half = rng.normal(size=(most, most))
     whole = half @ half.T + np.eye(most)
     riding.matrix[:most, :most] = whole
     motions = np.zeros((most, 3 * n + 6 * k))
     for j in range(most):
-        motions[j, : 3 * n] = riding.way[j].ravel()
+        motions[j, : 3 * n] = riding.way[j, :, :3].ravel()
         motions[j, 3 * n + 6 * riding.carrier[j // 6] + j % 6] = 1.0
-    r, slot_r = rng.normal(size=(n, 3)), rng.normal(size=(k, 6))
-    z, slot_z = np.zeros((n, 3)), np.zeros((k, 6))
-    force = np.concatenate([r.ravel(), slot_r.ravel()])
+    r, slot_r = np.zeros((n, 4)), rng.normal(size=(k, 6))
+    r[:, :3] = rng.normal(size=(n, 3))
+    z, slot_z = np.zeros((n, 4)), np.zeros((k, 6))
+    force = np.concatenate([r[:, :3].ravel(), slot_r.ravel()])
     said = _ride(riding, parts.elements.bodies, np.array([0, 1]), r, z, slot_r, slot_z)
     slow = motions.T @ np.linalg.solve(whole, motions @ force)
-    assert np.concatenate([z.ravel(), slot_z.ravel()]) == pytest.approx(slow)
+    assert np.concatenate([z[:, :3].ravel(), slot_z.ravel()]) == pytest.approx(slow)
     assert said == pytest.approx(force @ slow)
 
 
@@ -123,7 +124,7 @@ def test_carriers_are_those_that_rows_hold_most_stiffly_against_their_mass() -> 
         riding, rows, np.arange(6, dtype=np.int32), np.arange(3, dtype=np.int32), place, np.array([1.0, 10.0, 1.0, 1.0])
     )
     assert count == MOST_CARRIERS == 2 and riding.carrier.tolist() == [0, 1]  # 30 and 5 times; 2 is not stiff
-    assert riding.way.shape == (12, 10, 3) and make_riding(10, 1).way.shape == (12, 0, 3)
+    assert riding.way.shape == (12, 10, 4) and make_riding(10, 1).way.shape == (12, 0, 4)
 
 
 @pytest.fixture(scope="module")

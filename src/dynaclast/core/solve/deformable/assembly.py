@@ -8,7 +8,8 @@ from ...arrays import Array, Index
 from ...kernels import kernel
 from ...kernels.simd import clear
 from .bending import add_curves
-from .lattice import add_lattice, safe_share, solve_factored
+from .factor import solve_factored
+from .lattice import add_lattice, safe_share
 from .meetings import MET
 from .membrane import add_membrane
 from .parts import Deformables

@@ -16,13 +16,11 @@ from itertools import permutations
 
 import numpy as np
 from scipy import sparse
-from scipy.sparse.linalg import splu
 
 from ...arrays import Array, Index, cross
 from ...kernels import kernel
-from ...kernels.rows import add_value_row, spread_value_row
 from ...kernels.simd import cross_three, four, put, three, total
-from .tables import FactorTable, Hinge, LatticeTable
+from .tables import LatticeTable
 
 OWN_VOLUME = 0.05
 """Share of a tetrahedron's own change of volume."""
@@ -86,23 +84,6 @@ def stiffness_bound(count: int, tets: Index, gradient: Array, weight: Array) -> 
     row = np.broadcast_to(tets[:, :, None], value.shape)
     column = np.broadcast_to(tets[:, None, :], value.shape)
     return sparse.coo_matrix((value.ravel(), (row.ravel(), column.ravel())), shape=(count, count)).tocsr()
-
-
-def factored(matrix: sparse.csr_matrix) -> FactorTable:
-    """A symmetric positive matrix factored in an order of little fill (minimum degree)."""
-    lu = splu(matrix.tocsc(), permc_spec="MMD_AT_PLUS_A", diag_pivot_thresh=0.0, options={"SymmetricMode": True})
-    lower = lu.L.tocsc()
-    lower.sort_indices()
-    n = matrix.shape[0]
-    column = np.repeat(np.arange(n), np.diff(lower.indptr))
-    below = lower.indices > column
-    start = np.searchsorted(column[below], np.arange(n + 1)).astype(np.int32)
-    order = np.empty(n, np.int32)
-    order[lu.perm_r] = np.arange(n)
-    free = np.full((n, 2), Hinge.FREE, np.int32)
-    return FactorTable(
-        start, lower.indices[below].astype(np.int32), lower.data[below], lu.U.diagonal(), order, np.zeros(n), free
-    )
 
 
 @kernel(inner=True)
@@ -212,22 +193,3 @@ def _volume_change(table: LatticeTable, t: int, x: Array) -> float:
     """J of a tetrahedron: its volume over that at rest."""
     f0, f1, f2 = _gradient_of(table, t, x)
     return total(f0 * cross_three(f1, f2))
-
-
-@kernel(inner=True)
-def solve_factored(table: FactorTable, first: int, last: int, r: Array, z: Array, work: Array) -> None:
-    """z = A^-1 r of the constant matrix of vertices first to last.
-
-    r, z : (N, 3 or more) float64
-    work : (N, 4) float64, the last column 0, scratch
-    """
-    for k in range(first, last):
-        i = table.order[k]
-        work[k, 0], work[k, 1], work[k, 2] = r[i, 0], r[i, 1], r[i, 2]
-    for k in range(first, last):
-        spread_value_row(table.value, table.row, table.start[k], table.start[k + 1], -1.0, work, k, work)
-    for k in range(last - 1, first - 1, -1):
-        i, s = table.order[k], 1.0 / table.pivot[k]
-        work[k, 0], work[k, 1], work[k, 2] = s * work[k, 0], s * work[k, 1], s * work[k, 2]
-        add_value_row(table.value, table.row, table.start[k], table.start[k + 1], -1.0, work, k, work)
-        z[i, 0], z[i, 1], z[i, 2] = work[k, 0], work[k, 1], work[k, 2]

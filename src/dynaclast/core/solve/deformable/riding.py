@@ -18,6 +18,8 @@ import numpy as np
 from ...arrays import Array, Index
 from ...kernels import kernel
 from ...kernels.linalg import solve_cholesky
+from ...kernels.rows import add_scaled, dot
+from ...kernels.simd import LANES
 from .tables import BodyTable, Rows
 
 MOST_CARRIERS = 2
@@ -31,7 +33,7 @@ class Riding(NamedTuple):
 
     carrier : (MOST_CARRIERS,) int64, places in Slots; used (1,) int64, how many
     hold    : (K,) float64, [N/m], of rows on each slot
-    way     : (W, N, 3) float64, how vertices follow each motion
+    way     : (W, N, 4) float64, how vertices follow each motion, the last column 0
     matrix  : (W, W) float64, Z'A Z, factored (Cholesky)
     force   : (W,) float64, scratch, along each motion; share (W,) float64, of each that takes that
     """
@@ -50,7 +52,7 @@ def make_riding(vertices: int, slots: int) -> Riding:
     f, most = np.zeros, 6 * MOST_CARRIERS
     n = vertices if slots > 1 else 0
     return Riding(
-        f(MOST_CARRIERS, np.int64), f(1, np.int64), f(slots), f((most, n, 3)), f((most, most)), f(most), f(most)
+        f(MOST_CARRIERS, np.int64), f(1, np.int64), f(slots), f((most, n, LANES)), f((most, most)), f(most), f(most)
     )
 
 
@@ -85,9 +87,7 @@ def _along(way: Array, bodies: BodyTable, body: Index, x: Array) -> float:
     """way . x of the vertices of bodies."""
     s = 0.0
     for b in body:
-        for n in range(bodies.leads[b], bodies.leads[b + 1]):
-            i = bodies.leading[n]
-            s += way[i, 0] * x[i, 0] + way[i, 1] * x[i, 1] + way[i, 2] * x[i, 2]
+        s += dot(bodies.leading, bodies.leads[b], bodies.leads[b + 1], way, x)
     return s
 
 
@@ -112,8 +112,5 @@ def ride_along(
         out += force[j] * share[j]
         slot_z[riding.carrier[j // 6], j % 6] += share[j]
         for b in body:
-            for n in range(bodies.leads[b], bodies.leads[b + 1]):
-                i = bodies.leading[n]
-                for c in range(3):
-                    z[i, c] += share[j] * riding.way[j, i, c]
+            add_scaled(bodies.leading, bodies.leads[b], bodies.leads[b + 1], share[j], riding.way[j], z)
     return out

@@ -25,7 +25,8 @@ import numpy as np
 from ...arrays import Array, Flags, Index
 from ...kernels import kernel
 from ...kernels.linalg import invert_symmetric_3x3
-from .lattice import solve_factored
+from ...kernels.simd import LANES, block_row, clear, cross_three, everywhere, four, put, sums, three
+from .factor import solve_factored
 from .pattern import add_scalar_product
 from .tables import FactorTable, Hinge, ScalarRows
 
@@ -41,7 +42,7 @@ class Rotations(NamedTuple):
     heavy  : (N, 3, 3) float64, [N m], R' M W, then its inverse
     inertia : (N, 3, 3) float64, [N m], R' M R, then its inverse
     able   : (N,) uint8, by body, whether any of it can turn
-    total  : (N, 3) float64, [N m], scratch
+    total  : (N, 4) float64, [N m], scratch, the last column 0
     matrix : (3, 3) float64, scratch
     """
 
@@ -60,7 +61,9 @@ class Rotations(NamedTuple):
 def make_rotations(count: int) -> Rotations:
     f = np.zeros
     v, m = (count, 3), (count, 3, 3)
-    return Rotations(f(v), f(v), f(v), f((count, 4)), f(m), f(m), f(m), f(count, np.uint8), f(v), f((3, 3)))
+    return Rotations(
+        f(v), f(v), f(v), f((count, 4)), f(m), f(m), f(m), f(count, np.uint8), f((count, LANES)), f((3, 3))
+    )
 
 
 @kernel(inner=True)
@@ -176,34 +179,43 @@ def _turn_by(
 ) -> None:
     """y += sign (inverse sum(arms x x)) x arms, the sum and the inverse (N, 3, 3) of each that hangs together.
 
-    arms, x, y : (N, 3) float64
+    arms, x : (N, 3 or more) float64
+    y       : (N, 4) float64, the last column 0
     """
-    total = turns.total
+    last = -1
     for i in leading:
-        k = island[i]
-        total[k, 0], total[k, 1], total[k, 2] = 0.0, 0.0, 0.0
+        if island[i] != last:
+            last = island[i]
+            clear(turns.total, last, last + 1)
+    last, sum_of, turn = -1, everywhere(0.0), everywhere(0.0)
     for i in leading:
-        k, a, b = island[i], arms[i], x[i]
-        total[k, 0] += a[1] * b[2] - a[2] * b[1]
-        total[k, 1] += a[2] * b[0] - a[0] * b[2]
-        total[k, 2] += a[0] * b[1] - a[1] * b[0]
+        if island[i] != last:
+            if last >= 0:
+                put(sum_of, turns.total, last)
+            last = island[i]
+            sum_of = four(turns.total, last)
+        sum_of = sum_of + cross_three(three(arms, i), three(x, i))
+    if last >= 0:
+        put(sum_of, turns.total, last)
+    last = -1
     for i in leading:
-        k, a = island[i], arms[i]
-        u, v, w = _turn_of(inverse[k], total[k])
-        y[i, 0] += sign * (v * a[2] - w * a[1])
-        y[i, 1] += sign * (w * a[0] - u * a[2])
-        y[i, 2] += sign * (u * a[1] - v * a[0])
+        if island[i] != last:
+            last = island[i]
+            of = four(turns.total, last)
+            u, v, w = block_row(inverse, last, 0), block_row(inverse, last, 1), block_row(inverse, last, 2)
+            turn = sums(u * of, v * of, w * of) * sign
+        put(four(y, i) + cross_three(turn, three(arms, i)), y, i)
 
 
 @kernel(inner=True)
 def let_turn(turns: Rotations, island: Index, leading: Index, x: Array, out: Array) -> None:
-    """out (N, 3), which is A x, becomes B x, of the vertices that lead (n,) of one body."""
+    """out (N, 4), which is A x, becomes B x, of the vertices that lead (n,) of one body."""
     _turn_by(turns.load, turns.bound, -1.0, turns, island, leading, x, out)
 
 
 @kernel(inner=True)
 def turn_on(turns: Rotations, island: Index, leading: Index, r: Array, z: Array) -> None:
-    """z (N, 3), which is A^-1 r, becomes B^-1 r, likewise."""
+    """z (N, 4), which is A^-1 r, becomes B^-1 r, likewise."""
     _turn_by(turns.way, turns.heavy, 1.0, turns, island, leading, r, z)
 
 

@@ -31,7 +31,7 @@ class Matrix(NamedTuple):
     inverse : (M, 3, 3) float64, [m/N], of diagonal blocks
     island  : (N,) int32, as of the vertices
     riding  : what rides on assemblies
-    held    : (N, 3) float64, [m], scratch; left (N, 3) float64, [N], scratch
+    held    : (N, 4) float64, [m], scratch, the last column 0; left (N, 4) float64, [N], likewise
     soft    : (N, 3, 3) float64, [N/m], what rows add to a vertex where what they lead to goes along
     eliminated : (M, 4) float64, [N], forces without those that assemblies take; swept (M, 4) float64, [N], scratch
     """

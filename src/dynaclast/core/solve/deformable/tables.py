@@ -194,6 +194,7 @@ class FactorTable(NamedTuple):
     value : (K,) float64
     pivot : (N,) float64, [N/m]
     order : (N,) int32, the vertex at each place
+    panel : (N,) int32, columns that are taken together from each on (factor.panels)
     stiffness : (N,) float64, [N/m], of the matrix's diagonal, without mass; 0 of other vertices
     hinge : (N, 2) int32, by number of what hangs together, vertices about which it can turn as a whole: one twice, or
             two on a line; FREE where nothing holds it, HELD where it cannot
@@ -204,6 +205,7 @@ class FactorTable(NamedTuple):
     value: Array
     pivot: Array
     order: Index
+    panel: Index
     stiffness: Array
     hinge: Index
 

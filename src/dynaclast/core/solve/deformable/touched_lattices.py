@@ -8,7 +8,7 @@ from __future__ import annotations
 from ...arrays import Array
 from ...kernels import kernel
 from ...kernels.linalg import invert_symmetric_3x3
-from .lattice import solve_factored
+from .factor import solve_factored
 from .rotations import turn_on
 from .system import Group, Matrix, multiply_body, row_stiffness
 from .tables import MOST_VERTICES, BodyTable, Rows, Solver

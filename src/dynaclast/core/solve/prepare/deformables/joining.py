@@ -10,7 +10,7 @@ from scipy.sparse.csgraph import connected_components
 
 from ....arrays import Array, Flags, Index, Mask, sums
 from ...deformable.bending import CurvedRest, bending_matrix, chain_bending, curvature_of, curved_rest
-from ...deformable.lattice import factored
+from ...deformable.factor import factored
 from ...deformable.levels import BodyLevels, body_levels
 from ...deformable.tables import FactorTable, Solver
 from ...model import Hold

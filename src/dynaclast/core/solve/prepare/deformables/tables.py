@@ -73,6 +73,7 @@ def factors(parts: list[Part], joined: list[Joined], first: Index, count: int) -
     """The factored matrices of lattices."""
     start, row, entry = np.zeros(count + 1, np.int64), [np.zeros(0, int)], [np.zeros(0)]
     pivot, order, own = np.ones(count), np.arange(count, dtype=np.int32), np.zeros(count)
+    panel = np.ones(count, np.int32)
     hinge = np.full((count, 2), Hinge.FREE, np.int32)
     for made, part, k in zip(parts, joined, first, strict=False):
         table = part.factor
@@ -81,7 +82,7 @@ def factors(parts: list[Part], joined: list[Joined], first: Index, count: int) -
             start[k + 1 : k + len(part.lead) + 1] = np.diff(table.start)
             row.append(table.row + k)
             entry.append(table.value)
-            pivot[here], order[here] = table.pivot, table.order + k
+            pivot[here], order[here], panel[here] = table.pivot, table.order + k, table.panel
             own[here] = part.scalar.diagonal()
             turning = hinges(made, part)
             hinge[here] = np.where(turning >= 0, turning + k, turning)
@@ -91,6 +92,7 @@ def factors(parts: list[Part], joined: list[Joined], first: Index, count: int) -
         np.concatenate(entry),
         pivot,
         order,
+        panel,
         own,
         hinge,
     )
