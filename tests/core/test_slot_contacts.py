@@ -9,6 +9,7 @@ import pytest
 
 from deforming import cloth, started
 from dynaclast.core.solve.deformable.conjugate_gradients import solve_system
+from dynaclast.core.solve.deformable.joined_slots import factor_slots, solve_slots
 from dynaclast.core.solve.deformable.parts import ROWS
 from dynaclast.core.solve.deformable.preconditioner import precondition, prepare_preconditioner
 from dynaclast.core.solve.deformable.row_forces import pull_of_rows
@@ -20,7 +21,7 @@ from dynaclast.core.solve.deformable.slot_contacts import (
     look_again_at_contacts,
     pull_of_contacts,
 )
-from dynaclast.core.solve.deformable.system import POINTS, Group, multiply
+from dynaclast.core.solve.deformable.system import POINTS, Group, make_slots, multiply
 from playing import played
 from shots import box, shot
 
@@ -100,6 +101,68 @@ def test_contacts_of_assemblies_are_springs_between_them_in_the_matrix(pressed: 
     for q in np.flatnonzero(active[: touch.count[POINTS]]):
         springs += touch.stiffness[q] * np.outer(pressed.jacobian(q), pressed.jacobian(q))
     assert whole - without == pytest.approx(springs, abs=1e-9 * np.abs(springs).max())
+
+
+def test_assemblies_that_touch_are_solved_together(pressed: Pressed) -> None:
+    d, k = pressed.d, pressed.k
+    slots, r, z = d.slots, np.random.default_rng(3).normal(size=(pressed.k, 6)), np.zeros((pressed.k, 6))
+    own = _dense(pressed)[3 * pressed.n :, 3 * pressed.n :]
+    between = np.abs(own[:6, 6:12]).max(), np.abs(own[:6, 12:]).max(), np.abs(own[6:12, 12:]).max()
+    assert max(between) > 1.0
+    played(lambda: prepare_preconditioner(*pressed.given))
+    assert slots.joined[0] == 6 * k
+    played(lambda: solve_slots(slots, pressed.group, r, z))
+    assert z.ravel() == pytest.approx(np.linalg.solve(own, r.ravel()), rel=1e-8)
+    active = slots.touch.active.copy()
+    slots.touch.active[:] = 0
+    played(lambda: prepare_preconditioner(*pressed.given))
+    assert slots.joined[0] == 0
+    played(lambda: solve_slots(slots, pressed.group, r, z))
+    apart = _dense(pressed)[3 * pressed.n :, 3 * pressed.n :]
+    slots.touch.active[:] = active
+    assert z.ravel() == pytest.approx(np.linalg.solve(apart, r.ravel()), rel=1e-8)
+
+
+@pytest.mark.parametrize(("count", "seed"), [(2, 1), (5, 2), (9, 3)])
+def test_a_factor_by_rows_is_that_of_the_dense_matrix(count: int, seed: int) -> None:
+    """Of assemblies that touch at random, some of them an animated thing, in any order."""
+    rng, slots = np.random.default_rng(seed), make_slots(count + 1, 8)
+    group = Group(
+        np.zeros(0, np.int64),
+        np.zeros(0, np.int32),
+        rng.permutation(count).astype(np.int32),
+        np.arange(20, dtype=np.int32),
+    )
+    slots.place[:count] = rng.permutation(count)
+    dense, touch = np.zeros((count, 6, count, 6)), slots.touch
+    for k in range(count):
+        half = rng.normal(size=(6, 6))
+        slots.matrix[k] = half @ half.T + 20 * np.eye(6)
+        dense[k, :, k] = slots.matrix[k]
+    for q in range(20):
+        a, b = rng.choice(count, 2, replace=False)
+        touch.slot[q] = a, b if q % 4 else -1
+        touch.normal[q], touch.jacobian[q], touch.stiffness[q] = (
+            rng.normal(size=3),
+            rng.normal(size=6),
+            rng.uniform(1, 9),
+        )
+        touch.active[q] = q % 5 > 0
+        if touch.active[q]:
+            i, u = slots.place[a], np.concatenate([touch.normal[q], touch.jacobian[q, :3]])
+            slots.matrix[i] += touch.stiffness[q] * np.outer(u, u)
+            dense[i, :, i] += touch.stiffness[q] * np.outer(u, u)
+            if touch.slot[q, 1] >= 0:
+                j, w = slots.place[b], -np.concatenate([touch.normal[q], touch.jacobian[q, 3:]])
+                slots.matrix[j] += touch.stiffness[q] * np.outer(w, w)
+                dense[j, :, j] += touch.stiffness[q] * np.outer(w, w)
+                dense[i, :, j] += touch.stiffness[q] * np.outer(u, w)
+                dense[j, :, i] += touch.stiffness[q] * np.outer(w, u)
+    r, z = rng.normal(size=(count, 6)), np.zeros((count, 6))
+    played(lambda: factor_slots(slots, group))
+    assert slots.joined[0] == 6 * count
+    played(lambda: solve_slots(slots, group, r, z))
+    assert z.ravel() == pytest.approx(np.linalg.solve(dense.reshape(6 * count, -1), r.ravel()), rel=1e-8)
 
 
 def test_what_preconditions_is_symmetric_and_positive_and_near_the_inverse(pressed: Pressed) -> None:

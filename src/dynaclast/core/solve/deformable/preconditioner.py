@@ -13,11 +13,12 @@ import numpy as np
 
 from ...arrays import Array
 from ...kernels import kernel
-from ...kernels.linalg import factor_cholesky, solve_cholesky
+from ...kernels.linalg import factor_cholesky
 from ...kernels.rows import dot
 from ...kernels.simd import clear
 from .chain import factor_chain, solve_chain
 from .cycle import coarsen_blocks, cycle, invert_diagonals
+from .joined_slots import factor_slots, solve_slots
 from .riding import MOST_CARRIERS, add_motion, find_carriers, ride_along
 from .slot_contacts import add_slot_stiffness
 from .system import (
@@ -166,8 +167,7 @@ def prepare_preconditioner(m: Matrix, bodies: BodyTable, group: Group, rows: Row
     for q in group.touch:
         if slots.touch.active[q]:
             add_slot_stiffness(slots, q)
-    for k in group.slot:
-        factor_cholesky(slots.matrix[k], 6)
+    factor_slots(slots, group)
     for b in group.body:
         if bodies.solver[b] == Solver.CHAIN:
             begin, end = bodies.leads[b], bodies.leads[b + 1]
@@ -321,18 +321,16 @@ def precondition(
     """
     if not eliminates(bodies, group):
         out = invert_bodies(m, bodies, group, rows, pinned, r, z)
+        solve_slots(slots, group, slot_r, slot_z)
         for k in group.slot:
-            solve_cholesky(slots.matrix[k], 6, slot_r[k], slot_z[k])
             for c in range(6):
                 out += slot_r[k, c] * slot_z[k, c]
         if m.riding.used[0]:
             out += ride_along(m.riding, bodies, group.body, r, z, slot_r, slot_z)
         return out
-    for k in group.slot:
-        solve_cholesky(slots.matrix[k], 6, slot_r[k], slot_z[k])
+    solve_slots(slots, group, slot_r, slot_z)
     _forces_on_vertices(m, bodies, group, rows, slots, pinned, r, slot_z)
     invert_bodies(m, bodies, group, rows, pinned, m.eliminated, z)
     _forces_on_slots(group, rows, slots, slot_r, z)
-    for k in group.slot:
-        solve_cholesky(slots.matrix[k], 6, slots.force[k], slot_z[k])
+    solve_slots(slots, group, slots.force, slot_z)
     return inner_product(bodies, group, r, z, slot_r, slot_z)

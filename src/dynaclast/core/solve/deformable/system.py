@@ -120,6 +120,10 @@ class Slots(NamedTuple):
     matrix  : (K, 6, 6) float64, with the rows on it, factored (Cholesky)
     held    : (K, 2) float64, [N/m], how stiffly rows hold each, along their normals and across; force (K, 6), scratch
     touch   : where they touch one another
+    joined  : (1,) int64, rows of the matrix of those that are solved together, 0 where each is by itself
+    whole   : (W, W) float64, that matrix, factored, W for MOST_JOINED; lanes (W W / 4, 4) float64, the same memory
+    first   : (W,) int32, of each row the first column that is not 0, a multiple of four
+    rank    : (K,) int32, where each has its rows; together (W / 4, 4) float64, scratch
     """
 
     place: Index
@@ -131,10 +135,21 @@ class Slots(NamedTuple):
     held: Array
     force: Array
     touch: SlotContacts
+    joined: Index
+    whole: Array
+    lanes: Array
+    first: Index
+    rank: Index
+    together: Array
+
+
+MOST_JOINED = 64
+"""Assemblies of a group that are solved together, at most."""
 
 
 def make_slots(count: int, contacts: int) -> Slots:
-    f = np.zeros
+    f, most = np.zeros, LANES * -(-6 * min(count, MOST_JOINED) // LANES)
+    whole = f((most, most))
     return Slots(
         np.full(count, -1, np.int32),
         f(count, np.int32),
@@ -145,6 +160,12 @@ def make_slots(count: int, contacts: int) -> Slots:
         f((count, 2)),
         f((count, 6)),
         make_slot_contacts(contacts),
+        f(1, np.int64),
+        whole,
+        whole.reshape(-1, LANES),
+        f(len(whole), np.int32),
+        f(count, np.int32),
+        f((len(whole) // LANES, LANES)),
     )
 
 
