@@ -112,8 +112,8 @@ class _Operation(_Intrinsic):  # type: ignore[misc]
 
             return returns(*(_WIDEST.get(type(x), x) for x in kinds)), made
 
-        given = signature(twin).parameters.values()
-        typed.__signature__ = Signature([Parameter("_", Parameter.POSITIONAL_ONLY), *given])  # type: ignore[attr-defined]
+        given = [Parameter("_", Parameter.POSITIONAL_ONLY), *signature(twin).parameters.values()]
+        typed.__signature__ = Signature(given)  # type: ignore[attr-defined]
         super().__init__(twin.__name__, typed)
         self.__doc__ = twin.__doc__
         self._register()
