@@ -145,10 +145,15 @@ def test_the_last_row_of_an_array_is_read_to_its_end_and_no_further() -> None:
     assert out.tolist() == [8, 10, 12]
 
 
-def test_vectors_that_are_written_must_have_four_columns() -> None:
-    x = RNG.normal(size=(7, 3))
-    with pytest.raises(ValueError, match="give it 4 columns"):
-        played(lambda: _add_scaled(COLUMN, 0, 2, 1.0, x, x))
+def test_vectors_taken_whole_must_have_four_columns() -> None:
+    x, out = RNG.normal(size=(7, 3)), np.zeros(3)
+    for call in (
+        lambda: _add_scaled(COLUMN, 0, 2, 1.0, vectors(), x),
+        lambda: _add_scaled(COLUMN, 0, 2, 1.0, x, vectors()),
+        lambda: _dot(COLUMN, 0, 2, x, x, out),
+    ):
+        with pytest.raises(ValueError, match="give it 4 columns"):
+            played(call)
 
 
 def test_no_values_are_nothing() -> None:
@@ -210,7 +215,6 @@ def test_vectors_are_scaled_and_summed_at_some_nodes() -> None:
     both(_add_scaled, (node, 2, 3, 0.3, x, y), y)
     assert y[[0, 1, 2, 4, 5, 6]] == pytest.approx(kept)
     both(_add_to_scaled, (node, 0, 4, -0.3, x, y), y)
-    _dot(node, 1, 4, x, y, out)
     both(_dot, (node, 1, 4, x, y, out), out)
     assert out[0] == pytest.approx((x * y)[[0, 3, 6]].sum())
 

@@ -3,8 +3,8 @@
 The compiler's own vectorisers are off, and would not see that a row of a block times a vector is one instruction. So
 kernels may say so: ``three(x, i)`` is a row of an array with 0 as the fourth number; ``+``, ``-`` and ``*`` take four
 numbers by four or by one; ``put`` writes them down. What is written has four columns where it can: it is one store
-then, from which the next load is served. Nothing looks whether it has but ``put`` in a rehearsal, in which these are
-arrays of four, and which comes before anything is compiled.
+then, from which the next load is served. Nothing looks whether it has but ``four`` and ``put`` in a rehearsal, in which
+these are arrays of four, and which comes before anything is compiled.
 
 Source: Intel 2024, "Intel 64 and IA-32 Architectures Optimization Reference Manual", 3.6.4 (store forwarding).
 """
@@ -147,6 +147,13 @@ def block_row(m: Array, i: int, r: int) -> Array:
     return np.append(m[i, r], 0.0)
 
 
+def _wide(x: Array) -> Array:
+    """An array, where its rows are of four numbers; says so where they are not."""
+    if x.shape[1:] != (LANES,):
+        raise ValueError(f"four numbers are no row of an array {x.shape}: give it {LANES} columns")
+    return x
+
+
 def _load_four(context: Any, builder: Any, kinds: Any, values: Any) -> Any:
     begin = _address(context, builder, kinds[0], values[0], values[1:])
     out = builder.load(builder.bitcast(begin, _FOUR.as_pointer()))
@@ -157,7 +164,7 @@ def _load_four(context: Any, builder: Any, kinds: Any, values: Any) -> Any:
 @_operation(_load_four)
 def four(x: Array, i: int) -> Array:
     """Row i of x (n, 4) float64."""
-    return x[i].copy()
+    return np.array(_wide(x)[i])
 
 
 def _put(context: Any, builder: Any, kinds: Any, values: Any) -> None:
@@ -168,9 +175,7 @@ def _put(context: Any, builder: Any, kinds: Any, values: Any) -> None:
 @_operation(_put, types.void)
 def put(a: Array, x: Array, i: int) -> None:
     """Write four numbers down as row i of x (n, 4) float64."""
-    if x.shape[1:] != (LANES,):
-        raise ValueError(f"four numbers are no row of an array {x.shape}: give it {LANES} columns")
-    x[i] = a
+    _wide(x)[i] = a
 
 
 def _add_block(context: Any, builder: Any, kinds: Any, values: Any) -> None:
