@@ -203,10 +203,12 @@ def test_pairs_that_may_meet_are_those_that_brute_force_finds(seed: int, speed: 
     touching = 0
     for p in range(len(at)):
         for q in range(p + 1, len(at)):
-            both = points.ball[p] + points.ball[q]
-            apart = np.linalg.norm(at[p] - at[q])
             own = body[p] == body[q]
-            lone = own and (body[p] != 0 or np.linalg.norm(meeting.start[p] - meeting.start[q]) < 1.1 * both)
+            size = points.ball if own else points.fine
+            both = size[p] + size[q]
+            apart = np.linalg.norm(at[p] - at[q])
+            between = points.between[p] or points.between[q]
+            lone = own and (body[p] != 0 or between or np.linalg.norm(meeting.start[p] - meeting.start[q]) < 1.1 * both)
             if lone:
                 assert (p, q) not in found
             elif apart < both + span * np.linalg.norm(going[p] - going[q]):
@@ -266,12 +268,18 @@ def test_balls_that_would_overlap_get_a_row_and_others_none() -> None:
     at[100] = at[3] + [0.0, 0.3, 0.0]
     way = np.zeros_like(at)
     meeting = parts.meeting._replace(point=np.array([[3, 100]], np.int32))
+    body = meeting.body.copy()
     meeting.counts[0] = 1
     rows = make_rows(4)
     assert _balls(points, meeting, at, way, rows) == 0
     way[3] = [0, 0.29, 0]
     assert _balls(points, meeting, at, way, rows) == 1
     assert rows.normal[0] == pytest.approx([0, -1, 0])
+    assert body[3] != body[100] and points.fine[100] < points.ball[100]
+    assert rows.gap[0] == pytest.approx(0.3 - points.fine[3] - points.fine[100])
+    rows = make_rows(4)
+    meeting.body[100], meeting.made[0] = body[3], 0
+    assert _balls(points, meeting, at, way, rows) == 1
     assert rows.gap[0] == pytest.approx(0.3 - points.ball[3] - points.ball[100])
     assert rows.shape[0] == MET - 100 and rows.weight[0].sum() == pytest.approx(0.0, abs=1e-12)
 

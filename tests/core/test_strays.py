@@ -36,11 +36,11 @@ from shots import ball, shot
 CANVAS = {"weight": 0.3, "stretch": 50, "shear": 10, "bending": 1e-5, "thickness": 0.004, "folds": True}
 
 
-def dropped(cells: int, radius: float, height: float, frames: int = 30) -> Shot:
+def dropped(cells: int, radius: float, height: float, frames: int = 30, *others: dict[str, Any]) -> Shot:
     """A canvas of 2 m falls over a ball and onto the ground, in folds."""
     stone = ball("stone", (0, radius + 0.05, 0), radius, role="passive", material={"friction": 0.4})
     sheet = cloth("sheet", (0, height, 0), (2, 2), (cells, cells), matter=CANVAS, material={"friction": 0.4})
-    return shot(sheet, stone, frames=frames)
+    return shot(sheet, stone, *others, frames=frames)
 
 
 @pytest.mark.parametrize(
@@ -191,13 +191,14 @@ def test_pairs_looked_for_anew_are_those_of_the_ways_a_solution_says(seed: int, 
     near = 0
     for p in mesh[::3]:
         others = np.array([q for q in mesh if q > p], int)
-        beside = np.linalg.norm(meeting.start[p] - meeting.start[others], axis=1) < 1.1 * (
-            points.ball[p] + points.ball[others]
-        )
-        never = (body[others] == body[p]) & ((body[p] != 0) | beside)
+        own = body[others] == body[p]
+        both = np.where(own, points.ball[p] + points.ball[others], points.fine[p] + points.fine[others])
+        beside = np.linalg.norm(meeting.start[p] - meeting.start[others], axis=1) < 1.1 * both
+        between = (points.between[p] | points.between[others]) != 0
+        never = own & ((body[p] != 0) | beside | between)
         gone = np.linspace(0, 1, 40)[:, None, None] * (way[p] - way[others])
         nearest = np.linalg.norm(at[p] - at[others] + gone, axis=2).min(axis=0)
-        meets = {(p, int(q)) for q in others[~never & (nearest < points.ball[p] + points.ball[others])]}
+        meets = {(p, int(q)) for q in others[~never & (nearest < both)]}
         assert meets <= found and not {(p, int(q)) for q in others[never]} & found
         near += len(meets)
     assert near > 30
@@ -244,7 +245,7 @@ def test_what_a_solution_brings_together_gets_a_row_where_there_is_none_and_it_i
 
 def test_points_that_sink_in_meet_harder_up_to_what_holds_shapes() -> None:
     d = parts_of(strewn(6))
-    rows, size = d.rows, d.elements.points.ball[3]
+    rows, size = d.rows, d.elements.points.fine[3]
     own = played(lambda: [_own_stiffness(d.matrix, i) for i in (3, 40)])
     rows.vertex[0, :] = -1
     rows.vertex[0, :2], rows.weight[0, :2] = [3, 40], [1.0, -1.0]

@@ -26,8 +26,8 @@ ELAPSED, SPAN, WINDOW = range(3)
 """Places in Meeting.time."""
 MANY, LEAST_MANY, ANY = 12, 4096, 1 << 62
 """Pairs for each point that are many, and in all: then it is looked a shorter time ahead, and again when it is over."""
-BALLS, CAPSULES = 1, 2
-"""By which a body takes part."""
+BALLS, CAPSULES, BESIDE = 1, 2, 4
+"""By which a body takes part, and whether another is within reach."""
 MOST_SLACK = 0.25
 """So much of its radius is left for the speed that a ball gains in the time for which pairs are looked for."""
 TOLERATED = 0.5
@@ -214,8 +214,8 @@ def _find_parts(e: Elements, at: Array, going: Array, awake: Index, span: float,
             ):
                 continue
             both = CAPSULES if line and e.bodies.segment[o + 1] > e.bodies.segment[o] else BALLS
-            out.part[b] |= both
-            out.part[o] |= both
+            out.part[b] |= both | BESIDE
+            out.part[o] |= both | BESIDE
         found |= out.part[b]
     return found
 
@@ -227,7 +227,10 @@ def _find_points(e: Elements, at: Array, going: Array, awake: Index, ahead: Ahea
     for b in awake:
         if not out.part[b] & BALLS:
             continue
+        alone = not out.part[b] & BESIDE
         for p in range(points.first[b], points.first[b + 1]):
+            if points.between[p] and alone:
+                continue
             if points.held[p] != Held.FOLLOWS and np.isfinite(at[p, 0] + at[p, 1] + at[p, 2]):
                 use[n] = p
                 n += 1
@@ -330,7 +333,11 @@ def _island(e: Elements, p: int) -> int:
 
 @kernel(inner=True)
 def _kind(e: Elements, body: int, p: int) -> int:
-    """Points of one kind do not meet: those of a body that does not meet itself, or of what hangs together of it."""
+    """Points of one kind do not meet: those of a body that does not meet itself, or of what hangs together of it; and
+    those that meet other bodies alone.
+    """
+    if e.points.between[p]:
+        return body
     if e.meets[body, body]:
         return -1
     bodies = len(e.bodies.solver)
@@ -369,6 +376,8 @@ def _may_meet(e: Elements, p: int, q: int, out: Meeting) -> int:
         return 0
     if a != b:
         return 1
+    if e.points.between[p] or e.points.between[q]:
+        return 0
     sx, sy, sz = out.start[q, 0] - out.start[p, 0], out.start[q, 1] - out.start[p, 1], out.start[q, 2] - out.start[p, 2]
     if sx * sx + sy * sy + sz * sz >= (AT_START * (e.points.ball[p] + e.points.ball[q])) ** 2:
         return 1
@@ -469,7 +478,10 @@ def ball_rows(points: PointTable, meeting: Meeting, at: Array, way: Array, solve
         far = np.sqrt(dx * dx + dy * dy + dz * dz)
         if count == len(rows.gap) or (points.held[p] and points.held[q]):
             continue
-        both = points.ball[p] + points.ball[q]
+        one, other = points.fine[p], points.fine[q]
+        if meeting.body[p] == meeting.body[q]:
+            one, other = points.ball[p], points.ball[q]
+        both = one + other
         if meeting.facing[k]:
             n, m = meeting.normal[q], meeting.normal[p]
             nx, ny, nz = n[0] - m[0], n[1] - m[1], n[2] - m[2]
@@ -484,7 +496,7 @@ def ball_rows(points: PointTable, meeting: Meeting, at: Array, way: Array, solve
             nx, ny, nz = dx / far, dy / far, dz / far
             gap = far - both
         closing = nx * (way[p, 0] - way[q, 0]) + ny * (way[p, 1] - way[q, 1]) + nz * (way[p, 2] - way[q, 2])
-        if gap + closing >= -solved * TOLERATED * min(points.ball[p], points.ball[q]):
+        if gap + closing >= -solved * TOLERATED * min(one, other):
             continue
         meeting.made[k] = 1
         new_row(rows, count, p, MET - q, -1, -1, np.sqrt(points.friction[p] * points.friction[q]))

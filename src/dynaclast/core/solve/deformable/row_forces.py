@@ -223,7 +223,7 @@ def begin_friction(d: Deformables, first: int, count: int, h: float) -> None:
 def _harden(d: Deformables, c: int, gap: float) -> bool:
     """Let points of a row meet harder that have sunk into one another, up to what holds shapes; whether they do."""
     rows = d.rows
-    if gap >= min(rows.gap[c], 0.0) - SUNK * d.elements.points.ball[rows.point[c]]:
+    if gap >= min(rows.gap[c], 0.0) - SUNK * d.elements.points.fine[rows.point[c]]:
         return False
     hardest = CONTACT_STIFFNESS * _stiffness_behind(d, c)
     if rows.stiffness[c] >= hardest:

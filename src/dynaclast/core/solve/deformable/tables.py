@@ -67,7 +67,8 @@ class PointTable(NamedTuple):
     vertex   : (C, 4) int32, vertices that carry it, -1 where there are fewer
     weight   : (C, 4) float64
     radius   : (C,) float64, [m], half of the thickness
-    ball     : (C,) float64, [m], radius of the ball by which it meets other deformable bodies and its own
+    ball     : (C,) float64, [m], radius of the ball by which it meets its own body
+    fine     : (C,) float64, [m], by which it meets other deformable bodies; no more than that
     edge     : (C,) float64, [m], the longest edge that begins there, 0 without edges
     reach    : (C,) float64, [m], likewise, of faces too that are not of elements
     friction : (C,) float64, Coulomb's coefficient
@@ -81,7 +82,7 @@ class PointTable(NamedTuple):
     bent_first : (T + 1,) int32, into bent (n,) int32: faces of the same solid that share a corner with each, and bend
                away from it
     sided    : (C,) uint8, of cloth, whether its faces all look to the same side
-    between  : (C,) uint8, whether it meets deformable bodies alone
+    between  : (C,) uint8, whether it meets other deformable bodies alone
     tied     : (C,) int32, the active body of the shot that what carries it is pinned to, which it does not meet, or -1
     """
 
@@ -90,6 +91,7 @@ class PointTable(NamedTuple):
     weight: Array
     radius: Array
     ball: Array
+    fine: Array
     edge: Array
     reach: Array
     friction: Array

@@ -28,14 +28,15 @@ MOST_BETWEEN = 40
 
 @dataclass(frozen=True)
 class Points:
-    """Points of a part: vertices (C, 4) and weights (C, 4) that carry them, radius of their balls (C,) [m], the longest
-    edge at each (C,) [m], of its faces (C,) [m], whether faces look to the same side where they meet, and how many
-    points come first that meet rigid bodies too.
+    """Points of a part: vertices (C, 4) and weights (C, 4) that carry them, radius of their balls (C,) [m] among
+    themselves, and of those that other bodies meet, the longest edge at each (C,) [m], of its faces (C,) [m], whether
+    faces look to the same side where they meet, and how many points come first that meet rigid bodies too.
     """
 
     vertex: Index
     weight: Array
     ball: Array
+    fine: Array
     edge: Array
     reach: Array
     sided: bool = False
@@ -52,14 +53,14 @@ def contact_points(
     piece_body: Index,
 ) -> PointTable:
     """Points of all parts; use: their bodies in the shot; piece_body (P,): of pieces."""
-    vertex, weight, radius, ball, edge, reach, held = [], [], [], [], [], [], []
+    vertex, weight, radius, ball, fine, edge, reach, held = [], [], [], [], [], [], [], []
     counts: list[int] = []
     face, bent, sided, between = [np.zeros((0, 3), int)], [np.zeros((0, 2), int)], [], [np.zeros(0, bool)]
     solid = [np.zeros(0, bool)]
     tied = [np.zeros(0, int)]
     of = np.full(int(first[-1]), -1, np.int32)
     for part, points, now, k in zip(parts, made, joined, first, strict=False):
-        own, share, size, longest = points.vertex, points.weight, points.ball, points.edge
+        own, share = points.vertex, points.weight
         alone = own[:, 1] < 0
         follows = alone & (now.lead[own[:, 0]] != own[:, 0])
         own = np.where(own >= 0, now.lead[own], -1)
@@ -77,8 +78,9 @@ def contact_points(
         vertex.append(np.where(own >= 0, own + k, -1))
         weight.append(share)
         radius.append((share * part.radius[np.maximum(points.vertex, 0)]).sum(axis=1))
-        ball.append(size)
-        edge.append(longest)
+        ball.append(points.ball)
+        fine.append(points.fine)
+        edge.append(points.edge)
         reach.append(points.reach)
         apart = np.arange(len(own)) >= (len(own) if points.own is None else points.own)
         between.append(apart)
@@ -101,6 +103,7 @@ def contact_points(
         concatenate(weight, (4,)),
         concatenate(radius),
         concatenate(ball),
+        concatenate(fine),
         concatenate(edge),
         concatenate(reach),
         np.repeat([shot.bodies[b].material.friction for b in use], counts).astype(float),
@@ -154,7 +157,7 @@ def points_of(part: Part, root: Index) -> Points:
             ends = part.outside[:, [k, k - 2]]
             length = lengths(at[ends[:, 1]] - at[ends[:, 0]])
             np.maximum.at(reach, ends.ravel(), np.repeat(length, 2))
-        return Points(own, share, BALL * near, np.zeros(len(own)), reach)
+        return Points(own, share, BALL * near, BALL * near, np.zeros(len(own)), reach)
     own, share = np.full((n, 4), -1), np.zeros((n, 4))
     own[:, 0], share[:, 0] = np.arange(n), 1.0
     pairs = np.concatenate([part.triangle[:, [0, 1]], part.triangle[:, [0, 2]], part.triangle[:, [1, 2]], part.segment])
@@ -168,7 +171,7 @@ def points_of(part: Part, root: Index) -> Points:
     longest, total, count = longest[root], total[root], count[root]
     if len(part.triangle):
         ball = np.maximum(BALL * total / np.maximum(count, 1), part.radius)
-        return Points(own, share, ball, longest, longest, _one_sided(root[part.drawn_faces]))
+        return Points(own, share, ball, ball, longest, longest, _one_sided(root[part.drawn_faces]))
     a, b = pairs[:, 0], pairs[:, 1]
     # between the vertices of a rope, so many that nothing slips through
     thick = np.minimum(part.radius[a], part.radius[b])
@@ -178,10 +181,12 @@ def points_of(part: Part, root: Index) -> Points:
     between, between_share = np.full((len(which), 4), -1), np.zeros((len(which), 4))
     between[:, 0], between[:, 1] = a[which], b[which]
     between_share[:, 0], between_share[:, 1] = 1.0 - place, place
+    ball = np.concatenate([part.radius, part.radius[a][which] * (1.0 - place) + part.radius[b][which] * place])
     return Points(
         np.concatenate([own, between]),
         np.concatenate([share, between_share]),
-        np.concatenate([part.radius, part.radius[a][which] * (1.0 - place) + part.radius[b][which] * place]),
+        ball,
+        ball,
         np.concatenate([longest, np.zeros(len(which))]),
         np.concatenate([longest, np.zeros(len(which))]),
     )
@@ -229,6 +234,7 @@ def finer(points: Points, part: Part, root: Index, most: float) -> Points:
     return Points(
         np.concatenate([points.vertex, new[0]]),
         np.concatenate([points.weight, new[1]]),
+        np.concatenate([points.ball, np.maximum(size, thick)]),
         np.concatenate([np.maximum(np.minimum(points.ball, size), least), np.maximum(size, thick)]),
         np.concatenate([points.edge, none]),
         np.concatenate([points.reach, none]),
