@@ -480,7 +480,7 @@ def test_gravity_and_friction_of_what_deforms_change_over_time_and_wake_it() -> 
         velocity=[1.5, 0, 0],
         channels=[{"of": "material.friction", "keys": grips}],
     )
-    scene = shot(sheet, block, frames=60, quality="draft")
+    scene = shot(sheet, block, frames=60)
     frames = frames_of(scene)
     lies, slides = points(frames, "sheet").mean(axis=1), points(frames, "block").mean(axis=1)
     assert frames[35].arrays["state/sheet"].max() == PieceState.RESTING

@@ -12,7 +12,7 @@ from dynaclast.core.document import Shot
 from dynaclast.core.geometry.crossings import crossing_pairs
 from dynaclast.core.geometry.mesh import make
 from dynaclast.core.kernels import kernel
-from dynaclast.core.solve.deformable import run as deformable_run
+from dynaclast.core.solve.deformable import rooms
 from dynaclast.core.solve.deformable.meetings import (
     ELAPSED,
     LEAST_MANY,
@@ -68,11 +68,25 @@ def test_what_is_found_does_not_depend_on_the_room_there_is(monkeypatch: pytest.
             grown[way] += 1
             return with_room(meeting, *(meeting.most.tolist() if way else (points, segments)))
 
-        monkeypatch.setattr(deformable_run, "with_room", exact)
+        monkeypatch.setattr(rooms, "with_room", exact)
         run = started(dropped(16, 0.3, 1.0))
         frames.append([run.advance() for _ in range(16)])
     assert grown[1] > grown[0]
     assert all(same(one, other) for one, other in zip(*frames, strict=True))
+
+
+def test_what_falls_in_folds_meets_itself_alike_whatever_finer_is_far_from_it() -> None:
+    """For what is finer a sheet has points on its faces too, and smaller balls: that is nothing to itself."""
+    cord = rope("cord", (5, 1, 0), (5, 1, 0.5), matter={"radius": 0.004})
+    one, other = started(dropped(14, 0.2, 0.8, 20)), started(dropped(14, 0.2, 0.8, 20, cord))
+    met = 0
+    for _ in range(20):
+        frames = one.advance(), other.advance()
+        assert (frames[0].arrays["points/sheet"] == frames[1].arrays["points/sheet"]).all()
+        d = parts_of(other)
+        met += int(d.meeting.counts[0])
+    points = d.elements.points
+    assert met > 100 and points.between.any() and (points.fine < points.ball).any()
 
 
 def test_a_run_goes_on_to_the_bit_from_the_middle_of_a_landing() -> None:

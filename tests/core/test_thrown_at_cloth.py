@@ -156,10 +156,12 @@ def test_what_was_missed_is_what_brute_force_finds(seed: int, every: int) -> Non
     state.assemblies.position[: len(centers)] += across + 0.5 * rng.normal(size=across.shape)
     state.vertices.position[:] += 0.6 * rng.normal(size=began.shape) * (state.deformables.asleep[body] == 0)[:, None]
     thrown = (rng.uniform(size=len(state.assemblies.mass)) < 0.5).astype(np.uint8)
-    given = run.rigid.scene.pieces, run.rigid.bodies, thrown, every, span
+    parts.elements.bodies.every[:] = every
+    given = run.rigid.scene.pieces, run.rigid.bodies, thrown, span
     played(lambda: find_missed(parts, hulls, *given))
     missed: set[tuple[int, int]] = set()
-    into = 0
+    breaking = 0
+    into: set[int] = set()
     for s, p in enumerate(hulls.piece):
         slot = state.piece_assembly[p]
         now = state.assemblies.position[slot]  # each is one piece, and has not turned
@@ -174,16 +176,22 @@ def test_what_was_missed_is_what_brute_force_finds(seed: int, every: int) -> Non
             meets = on_the_way(began[v] - centers[s], state.vertices.position[v] - now)
             if meets <= hulls.bound[s] + points.radius[i] + points.reach[i]:
                 missed.add((i, s))
-                into += bool(breaks_in)
+                breaking += bool(breaks_in)
+                into |= {int(body[v])} if breaks_in else set()
     assert len(missed) == looked.missed[PAIRS_MISSED] > 0
-    assert into == looked.missed[THROWN]
+    assert breaking == looked.missed[THROWN]
+    assert into == set(np.flatnonzero(looked.thrown_at).tolist())
     state.vertices.position[:], state.assemblies.position[: len(centers)] = began, centers
+    parts.elements.bodies.every[:] = run.model.deformables.every
     run.deformable.look_further()
     run.deformable.begin_interval(run.rigid.scene, run.rigid.bodies)
-    parts = run.deformable.parts
-    wider = list(zip(parts.near.point.tolist(), parts.near.shape.tolist(), strict=True))[: int(parts.near.found[0])]
-    assert missed <= set(wider)
-    assert run.deformable.every == (1 if into else run.model.deformables.every)
+    wider: set[tuple[int, int]] = set()
+    for near_now in (parts.near for parts in (run.deformable.parts, run.deformable.often) if len(parts.awake)):
+        pairs = zip(near_now.point.tolist(), near_now.shape.tolist(), strict=True)
+        wider |= set(list(pairs)[: int(near_now.found[0])])
+    assert missed <= wider
+    hurried = run.deformable.parts.elements.bodies.every == 1
+    assert hurried[list(into)].all() and (into or not hurried.any())
 
 
 # --------------------------------------------------------- pressed against it by others

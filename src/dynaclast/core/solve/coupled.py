@@ -1,8 +1,9 @@
 """An interval of rigid and deformable bodies together.
 
-The order is that of ``interval.run_interval``. Before the first of every few substeps, deformable bodies take a step
-with the assemblies that they touch or are tied to, where these would go by themselves; what assemblies get of it is
-added to their velocities substep by substep, before their own contacts, which so have the last word.
+The order is that of ``interval.run_interval``. Before the first of every few substeps, or before each (strides.py),
+deformable bodies take a step with the assemblies that they touch or are tied to, where these would go by themselves;
+what assemblies get of it is added to their velocities substep by substep, before their own contacts, which so have the
+last word.
 """
 
 from __future__ import annotations
@@ -41,11 +42,13 @@ def run_coupled_interval(
     apart: Apart,
     numbers: Index,
     deformables: Deformables,
+    often: Deformables,
     tie_broken: Flags,
     every: int,
 ) -> None:
     """As ``run_interval``, with deformable bodies.
 
+    often      : those that take a step in every substep, while the others' lasts several; nobody where all are alike
     tie_broken : (X,) uint8, of ties of vertices
     every      : int, substeps in a step of deformable bodies
     """
@@ -60,20 +63,35 @@ def run_coupled_interval(
     at, regroup = Left(np.int64(0), np.int64(0), np.int64(0), np.int64(0)), 1
     h = settings.interval / settings.substeps
     note_beside(deformables, scene.hulls, bodies)
+    if len(often.awake):
+        note_beside(often, scene.hulls, bodies)
     for number in range(settings.substeps):
-        if number % every == 0:
-            anew = int(number == 0)
-            coming = find_coming(deformables, bodies, solver, h * every)
+        begins, anew = int(number % every == 0), int(number == 0)
+        for which in range(2):
+            coming = 0
+            if which == 0 and begins:
+                coming = find_coming(deformables, bodies, solver, h * every)
+            elif which == 1 and len(often.awake):
+                coming = find_coming(often, bodies, solver, h)
             if coming:
                 at = Left(np.int64(number), np.int64(0), np.int64(coming), np.int64(0))
                 new = _detect_again(scene, bodies, cache, pairs, points, solver, scratch, apart, at, 1, numbers)
                 regroup = max(regroup, new)
-            call_apart(
-                apart.step_deformables,
-                step_deformables,
-                (deformables, scene.hulls, scene.pieces, bodies, solver, settings, tie_broken, h * every, anew),
-            )
-        _give(deformables, bodies, settings, h, every, int(number % every == 0))
+            if which == 0 and begins:
+                call_apart(
+                    apart.step_deformables,
+                    step_deformables,
+                    (deformables, scene.hulls, scene.pieces, bodies, solver, settings, tie_broken, h * every, anew),
+                )
+            elif which == 1 and len(often.awake):
+                call_apart(
+                    apart.step_deformables,
+                    step_deformables,
+                    (often, scene.hulls, scene.pieces, bodies, solver, settings, tie_broken, h, anew),
+                )
+        _give(deformables, bodies, settings, h, every, begins)
+        if len(often.awake):
+            _give(often, bodies, settings, h, 1, 1)
         end = number + 1
         while True:
             at = call_apart(
@@ -88,7 +106,7 @@ def run_coupled_interval(
                 break
         if every > 1 and end % every == 0:
             find_astray(deformables, bodies, h * every)
-    find_missed(deformables, scene.hulls, scene.pieces, bodies, searched.thrown, every, settings.interval)
+    find_missed(deformables, scene.hulls, scene.pieces, bodies, searched.thrown, settings.interval)
     numbers[STAGE] = Stage.DONE
 
 

@@ -232,9 +232,9 @@ class Run:
         self.tie_breaks.break_vertex_ties(self.deformable)
         self.deformable.look_as_usual()
         self.deformable.keep_pushes()
-        parts, sleepers = self.deformable.parts, self.deformable.sleepers
-        sleepers.wake_pressed(parts)
-        sleepers.fall_asleep(parts, rigid.fall_asleep(awake, sleepers.measure_stillness(parts, rigid.bodies)))
+        self.deformable.sleepers.wake_pressed(self.deformable.parts)
+        links = self.deformable.measure_stillness(rigid.bodies)
+        self.deformable.sleepers.fall_asleep(self.deformable.awake, rigid.fall_asleep(awake, links))
         if self.seams:
             self.seams.open_by_tension()
         return True

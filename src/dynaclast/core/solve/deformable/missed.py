@@ -15,7 +15,7 @@ from ...kernels import kernel
 from ..model import Hold, Hulls, PieceTable
 from ..rigid.groups import Bodies
 from .contacts import carried, place_point
-from .looked import ASTRAY, PAIRS_MISSED, THROWN, Looked
+from .looked import ASTRAY, CROSSED, PAIRS_MISSED, THROWN, Looked
 from .parts import Deformables
 from .tables import Held, PointTable
 
@@ -78,14 +78,12 @@ def _met(looked: Looked, points: PointTable, bound: float, x: Array, i: int, s: 
 
 
 @kernel(inner=True)
-def find_missed(
-    d: Deformables, hulls: Hulls, pieces: PieceTable, bodies: Bodies, thrown: Flags, every: int, span: float
-) -> None:
+def find_missed(d: Deformables, hulls: Hulls, pieces: PieceTable, bodies: Bodies, thrown: Flags, span: float) -> None:
     """At the end of an interval of ``span`` [s]: into d.looked.missed, and how far to look for it.
 
-    thrown : (A,) uint8, assemblies that left what was searched for them; every : substeps in a step
+    thrown : (A,) uint8, assemblies that left what was searched for them
     """
-    looked, points, asm = d.looked, d.elements.points, bodies.assemblies
+    looked, points, asm, every = d.looked, d.elements.points, bodies.assemblies, d.elements.bodies.every
     looked.missed[PAIRS_MISSED] = looked.missed[THROWN] = 0
     for b in range(len(looked.seen)):
         _measure_body(looked, points, d.vertices.position, d.scratch.point, np.int64(b))
@@ -99,12 +97,29 @@ def find_missed(
             went += (looked.to[c] - looked.center[s, c]) ** 2
         went = np.sqrt(went)
         more = went - looked.far[s]
-        breaks_in = more > 0.0 and every > 1 and thrown[a] != 0
         for b in range(len(looked.seen)):
+            breaks_in = more > 0.0 and every[b] > 1 and thrown[a] != 0
             if (breaks_in or more > looked.spare[b]) and d.elements.collides[b, pieces.body[p]]:
                 missed = _look_at(d, hulls.bound[s], np.int64(b), np.int64(s), pieces.body[p], more, breaks_in)
                 if missed and more > 0.0:
                     looked.faster[a] = max(looked.faster[a], FURTHER * went / span)
+    _find_crossed(d)
+
+
+@kernel(inner=True)
+def _find_crossed(d: Deformables) -> None:
+    """Bodies whose steps last differently long, and which so were not looked for beside each other, but whose ways lead
+    through the same place: add them to d.looked.missed.
+    """
+    looked, every, meets = d.looked, d.elements.bodies.every, d.elements.meets
+    for b in range(len(looked.seen)):
+        for o in range(b):
+            if not (looked.seen[b] and looked.seen[o] and meets[b, o]) or every[b] == every[o]:
+                continue
+            one, other, apart = looked.box[b], looked.box[o], False
+            for c in range(3):
+                apart = apart or one[0, c] > other[1, c] or other[0, c] > one[1, c]
+            looked.missed[CROSSED] += not apart
 
 
 @kernel(inner=True)
@@ -132,6 +147,7 @@ def _look_at(d: Deformables, bound: float, b: int, s: int, of: int, more: float,
         looked.missed[PAIRS_MISSED] += 1
         if breaks_in:
             looked.missed[THROWN] += 1
+            looked.thrown_at[b] = 1
         if seen and more > spare:
             looked.wider[b] = max(looked.wider[b], -FURTHER * spare)
     return missed
@@ -152,4 +168,6 @@ def find_astray(d: Deformables, bodies: Bodies, h: float) -> None:
             strays += (asm.position[a, c] - expected[a, c]) ** 2
         turns = (w[a, 0] ** 2 + w[a, 1] ** 2 + w[a, 2] ** 2) * h * h
         far = STRAYS * expected[a, 3]
-        d.looked.missed[ASTRAY] += turns > MOST_TURN * MOST_TURN or (far > 0.0 and strays > far * far)
+        if turns > MOST_TURN * MOST_TURN or (far > 0.0 and strays > far * far):
+            d.looked.missed[ASTRAY] += 1
+            d.looked.astray[a] = 1

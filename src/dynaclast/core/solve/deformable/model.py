@@ -98,14 +98,14 @@ class DeformableModel:
     body           : (B,) int32, its number among the bodies of the shot
     tables         : as everything hangs together at the start
     tables_with    : the same by which seams (Q,) uint8 are open, the Hold of vertices (N,) uint8, and how many substeps
-                     of rigid bodies a step lasts
+                     of rigid bodies a step of each body lasts (B,) int32
     seams          : where pieces hang together
     own_mass       : (N,) float64, [kg], of vertices, each by itself
     own_lattice    : cubes on vertices of their own pieces
     drawn          : what is seen of each
     start          : (N, 3) float64, [m], where vertices are at the start
     start_velocity : (N, 3) float64, [m/s]
-    step           : float, [s]; every : int, substeps of rigid bodies in it
+    every          : (B,) int32, substeps of rigid bodies in a step of each, by itself
     ties           : of the document, as the first of Elements.ties
     size           : (N,) float64, [m], of vertices
     air            : what meets the air
@@ -117,15 +117,14 @@ class DeformableModel:
     names: list[str]
     body: Index
     tables: Tables
-    tables_with: Callable[[Flags, Flags, int], Tables]
+    tables_with: Callable[[Flags, Flags, Index], Tables]
     seams: Seams
     own_mass: Array
     own_lattice: LatticeTable
     drawn: list[Drawn]
     start: Array
     start_velocity: Array
-    step: float
-    every: int
+    every: Index
     ties: list[Tie]
     size: Array
     air: AirTable

@@ -63,6 +63,11 @@ def find_nearby(
 def _begin(parts: Deformables, mass: Array, bodies: Bodies, before: Before) -> None:
     """Nothing is touched yet in the interval, nothing pulls; and how fast everything is before it."""
     scratch, touches, first = parts.scratch, parts.scratch.touches, parts.elements.bodies.first
+    slots = parts.slots
+    for k in range(slots.used[0]):
+        a = slots.slot[k]
+        slots.place[a], scratch.given[a, :], scratch.expected[a, :] = -1, 0.0, 0.0
+    slots.used[0] = 0
     scratch.pressed[:] = 0.0
     scratch.pull[:] = 0.0
     scratch.numbers[FULL] = 0

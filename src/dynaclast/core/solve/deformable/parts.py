@@ -156,7 +156,7 @@ def make_step_scratch(e: Elements, pieces: int) -> StepScratch:
 
 
 class Deformables(NamedTuple):
-    """All that a step works with."""
+    """All that a step works with: of the bodies that are awake, of which ``here`` (B,) uint8 is 1."""
 
     elements: Elements
     matrix: Matrix
@@ -176,3 +176,4 @@ class Deformables(NamedTuple):
     twisted: Array
     asleep: Flags
     awake: Index
+    here: Flags

@@ -101,13 +101,13 @@ def pushes(parts: Deformables, model: Model, state: State, then: Before, sizes: 
     return Pushes(body, piece, force, place, speed, np.sqrt(g * smaller))
 
 
-def keep_steady(parts: Deformables, model: Model, state: State, found: Pushes, sizes: Sizes) -> None:
-    """Keep in the state what presses and pulls on pieces without a hit, of bodies that were awake."""
+def keep_steady(parts: Deformables, was_awake: Index, model: Model, state: State, found: Pushes, sizes: Sizes) -> None:
+    """Keep in the state what presses and pulls on pieces without a hit, of bodies (n,) that were awake."""
     touches, points, interval = parts.scratch.touches, parts.elements.points, model.settings.interval
     hit = found.faster_than(IMPACT_SPEED)
     struck = np.zeros((0, 2), np.int64) if not hit.any() else np.stack([found.body[hit], found.piece[hit]], axis=1)
     awake = np.zeros(len(points.first) - 1, bool)
-    awake[parts.awake] = True
+    awake[was_awake] = True
     new = np.repeat(awake, np.diff(points.first))
     state.touching.push[new], state.touching.on[new] = touches.push[new] / interval, touches.on[new]
     for b, piece in struck[awake[struck[:, 0]]]:

@@ -46,7 +46,7 @@ def tie_rows(
     ties, x = d.elements.ties, d.vertices.position
     for t in range(len(ties.strength)):
         i = max(ties.vertex[t, 0], ties.vertex[t, 1])  # what is tied to another deformable body wakes with it
-        if broken[t] or ties.idle[t] or d.asleep[d.elements.vertices.body[i]]:
+        if broken[t] or ties.idle[t] or not d.here[d.elements.vertices.body[i]]:
             continue
         p = max(ties.piece[t, 0], ties.piece[t, 1])
         if p >= 0 and pieces.hold[p] == Hold.REMOVED:

@@ -7,38 +7,33 @@ import numpy as np
 from ...arrays import Array, Index, Mask, lengths, sums
 from ...fields import Forcing
 from ...kernels.direct import DirectCall, WrittenGroups
-from ...kernels.simd import LANES
-from ..model import Hold, Model, Motion
+from ..model import Hold, Model
 from ..rigid.constraints import ConstraintSet
 from ..rigid.groups import Bodies, Scene
+from ..rigid.sleep import Links
 from ..state import State
-from .chain import make_chain_factor
 from .contacts import Near, make_near
 from .face_contacts import cores_of
-from .groups import make_groups
-from .looked import ASTRAY, PAIRS_MISSED, THROWN, make_looked
-from .meetings import make_meeting, with_room
-from .missed import MOST_TURN
+from .looked import ASTRAY, CROSSED, PAIRS_MISSED
 from .model import DeformableModel
 from .nearby import find_nearby
-from .parts import FULL, Deformables, make_step_scratch
+from .parts import FULL, Deformables
 from .pushes import Pushes, keep_steady, make_before, pushes, sizes_of
-from .riding import make_riding
-from .rotations import make_rotations
+from .rooms import lacks_room_to_meet, with_room_for_contacts, with_room_for_rows, with_room_to_meet
 from .shown import Shown
 from .sleepers import Sleepers
 from .step import step_deformables
+from .strides import steps_often
 from .support import supported
-from .system import FOUND, Matrix, make_slot_contacts, make_slots, make_vectors
-from .tables import Elements, make_rows
+from .system import FOUND
+from .tables import Elements
 from .turning import motion_of
+from .views import beside_others, make_parts, with_awake
 
 FIELD_WAKES_FROM = 0.02
 """A sleeper wakes where fields change by more than this share of gravity."""
 MOST_FURTHER_LOOKS = 3
 """How often an interval is solved again because something was met that had not been looked for."""
-ROWS_EACH = 8
-"""Room for rows of each pair of a point and a shape that are near: the point's, and of edges that begin there."""
 
 
 def _with_own_numbers(e: Elements) -> Elements:
@@ -56,16 +51,18 @@ class DeformableRun:
         self.deformables, self._model, self._state = deformables, model, state
         self._cores, self._contacts = cores_of(model.hulls), 64
         self._numbers: dict[tuple[int, str], float] = {}
-        self.every = deformables.every
+        self._longest, self._each = int(deformables.every.max(initial=1)), deformables.every
+        self.every = self._longest
         self.groups = WrittenGroups()
         self.sleepers = Sleepers(deformables, model, state, self.groups)
         self.parts = self._parts()
+        self.often, self._is_apart = with_awake(self.parts, self.parts.awake[:0]), False
         bodies, slots = len(deformables.names), model.piece_count + 1
         self._before, self._sizes = make_before(bodies, slots), sizes_of(deformables, model)
         self._find_nearby = DirectCall(find_nearby, self.groups)
         self._pushes: Pushes | None = None
         self.shown = Shown(deformables, model, state)
-        self._further_looks, self._least_room = 0, 64
+        self._further_looks, self._least_room, self._as_one = 0, 64, False
 
     def set_number(self, body: int, of: str, value: float, waking: bool) -> None:
         """Give a deformable body a number that a channel of it sets; it wakes where that is another than it had."""
@@ -86,85 +83,46 @@ class DeformableRun:
         """All that a step works with, as everything hangs together now."""
         deformables, state = self.deformables, self._state
         tables = deformables.tables
-        if deformables.seams.count or state.vertex_hold.any() or self.every != deformables.every:
-            tables = deformables.tables_with(state.seam_broken, state.vertex_hold, self.every)
-        e, bodies = _with_own_numbers(tables.elements), len(deformables.names)
+        if deformables.seams.count or state.vertex_hold.any() or (self._each != deformables.every).any():
+            tables = deformables.tables_with(state.seam_broken, state.vertex_hold, self._each)
+        tables = tables._replace(elements=_with_own_numbers(tables.elements))
         for (body, of), value in self._numbers.items():
-            self._write_number(e, body, of, value)
-        n, nodes, slots = deformables.count, len(tables.levels.mass), self._model.piece_count + 1
-        points, f = len(e.points.radius), np.zeros
-        follows = e.vertices.lead != np.arange(n)
-        still = np.concatenate([e.vertices.pinned | follows, np.zeros(nodes - n, np.uint8)]).astype(np.uint8)
-        matrix = Matrix(
-            tables.scalar,
-            tables.pattern,
-            tables.levels,
-            tables.factor,
-            f((len(tables.pattern.column), 3, 3)),
-            f((nodes, 3, 3)),
-            f((nodes, 3, 3)),
-            make_chain_factor(n),
-            make_rotations(n),
-            e.vertices.island,
-            f((n, LANES)),
-            f((2, 3, 3)),
-            make_riding(n, slots),
-            f((n, LANES)),
-            f((n, LANES)),
-            f((n, 3, 3)),
-            f((nodes, LANES)),
-            f((nodes, LANES)),
-        )
-        scratch = make_step_scratch(e, self._model.piece_count)
-        return Deformables(
-            e,
-            matrix,
-            make_slots(slots, self._contacts),
-            make_vectors(nodes, slots),
-            make_rows(64),
-            make_near(64),
-            make_looked(bodies, points, len(self._model.hulls.piece), slots),
-            self._cores,
-            self._model.inner_faces,
-            make_meeting(e, 64, 64),
-            make_groups(bodies, slots),
-            scratch,
-            state.vertices,
-            state.touching,
-            still,
-            state.deformables.twist,
-            state.deformables.asleep,
-            self.sleepers.awake(),
-        )
+            self._write_number(tables.elements, body, of, value)
+        return make_parts(tables, self._model, state, self._cores, self._contacts, self.sleepers.awake())
+
+    @property
+    def awake(self) -> Index:
+        """Bodies (n,) that were awake in the interval."""
+        return np.concatenate([self.parts.awake, self.often.awake])
+
+    def _both(self) -> tuple[Deformables, ...]:
+        """What those that are awake are solved with."""
+        return (self.parts, self.often) if len(self.often.awake) else (self.parts,)
 
     def _renew(self) -> None:
         """All that a step works with, as everything hangs together now, in the middle of what is being solved."""
         acceleration, looked = self.parts.scratch.acceleration, self.parts.looked
         self.parts = self._parts()._replace(looked=looked)
         self.parts.scratch.acceleration[:] = acceleration
-
-    def _step_each(self, every: int) -> None:
-        """Let a step last so many substeps of rigid bodies; what was found and touched stays as it is."""
-        if every == self.every:
-            return
-        self.every, was = every, self.parts
-        kept = "slots", "rows", "near", "looked", "meeting", "groups", "scratch", "awake"
-        self.parts = self._parts()._replace(**{name: getattr(was, name) for name in kept})
+        self.often, self._is_apart = with_awake(self.parts, self.parts.awake[:0]), False
 
     def look_further(self) -> bool:
         """Whether something was met in the interval just solved that had not been looked for, or there was no room for
         what was met; solved again, it will be met, with a step in every substep where a body was thrown at it.
         """
-        crowded, missed = self._make_room_to_meet(), self.parts.looked.missed
-        if self.parts.scratch.numbers[FULL]:
-            self._least_room, crowded = 2 * len(self.parts.rows.gap), True
-        crowded |= self._make_room_for_contacts()
+        missed, crowded = self.parts.looked.missed, self._make_room_for_contacts()
+        for parts in self._both():
+            if parts.scratch.numbers[FULL]:
+                self._least_room, crowded = max(self._least_room, 2 * len(parts.rows.gap)), True
+        if lacks_room_to_meet(self.parts):
+            self.parts, crowded = with_room_to_meet(self.parts), True
+        if len(self.often.awake) and lacks_room_to_meet(self.often):
+            self.often, crowded = with_room_to_meet(self.often), True
         astray = self.every > 1 and missed[ASTRAY]
-        if not (missed[PAIRS_MISSED] or astray) or self._further_looks == MOST_FURTHER_LOOKS:
+        if not (missed[PAIRS_MISSED] or missed[CROSSED] or astray) or self._further_looks == MOST_FURTHER_LOOKS:
             return crowded
         self._further_looks += 1
-        if missed[THROWN] or astray:
-            self._step_each(1)
+        self._as_one |= bool(missed[CROSSED])
         return True
 
     @property
@@ -173,30 +131,21 @@ class DeformableRun:
         e = self.parts.elements
         return bool(e.meets.any() or e.bodies.apart.any())
 
-    def _make_room_to_meet(self) -> bool:
-        """Make room for all pairs that may meet; whether there was not enough."""
-        meeting, (points, segments) = self.parts.meeting, self.parts.meeting.most
-        if points <= len(meeting.point) and segments <= len(meeting.segment):
-            return False
-        wanted = (points, len(meeting.point)), (segments, len(meeting.segment))
-        meeting = with_room(meeting, *(int(n + n // 2) if n > room else room for n, room in wanted))
-        self.parts = self.parts._replace(meeting=meeting)
-        return True
-
     def _make_room_for_contacts(self) -> bool:
         """Make room for contacts of assemblies with one another; whether there was not enough."""
-        slots, found = self.parts.slots, int(self.parts.slots.touch.count[FOUND])
+        found = max(int(parts.slots.touch.count[FOUND]) for parts in self._both())
         if found <= self._contacts:
             return False
         self._contacts = found + found // 2
-        self.parts = self.parts._replace(slots=slots._replace(touch=make_slot_contacts(self._contacts)))
+        self.parts = with_room_for_contacts(self.parts, self._contacts)
+        self.often = with_room_for_contacts(self.often, self._contacts)
         return True
 
     def look_as_usual(self) -> None:
         """After an interval for which more was looked for than before."""
         if self._further_looks:
-            self._further_looks = 0
-            self.parts.looked.wider[:], self.parts.looked.faster[:] = 0.0, 0.0
+            looked, self._further_looks, self._as_one = self.parts.looked, 0, False
+            looked.wider[:], looked.faster[:], looked.thrown_at[:], looked.astray[:] = 0.0, 0.0, 0, 0
 
     def part(self, seams: Index) -> None:
         """Go on where these seams have just opened."""
@@ -259,37 +208,53 @@ class DeformableRun:
         """Find what may be touched in an interval."""
         self.shown.forget()
         self._begin_twist()
-        self.parts.looked.seen[:], self.parts.looked.missed[ASTRAY] = 0, 0
-        self.sleepers.wake_by_others(self.parts, lambda asleep: self._look(asleep, scene, bodies, begins=False))
-        parts, awake, hold = self.parts, self.sleepers.awake(), self._state.vertex_hold
-        waits = parts.scratch.touches.waits
+        self.parts.looked.seen[:], self.parts.looked.missed[:] = 0, 0
+        self.sleepers.wake_by_others(self.parts, lambda asleep: self._near(asleep, scene, bodies))
+        awake, hold = self.sleepers.awake(), self._state.vertex_hold
+        waits = self.parts.scratch.touches.waits
         waits[:] = ~self.has((hold != Hold.TOUCH) & (hold != Hold.CUE)) if hold.any() else 0
         self._pushes = None
-        if self.deformables.every > 1 and len(awake):
-            parts.scratch.support[:] = supported(self._model, self._state)
-        near = self._look(awake, scene, bodies, begins=True)
-        if not self._further_looks:
-            self._step_each(1 if self._turns_fast(near) else self.deformables.every)
-        parts, meeting = self.parts, self.parts.meeting
-        found = int(near.found[0])
-        room = len(parts.elements.ties.strength) + len(parts.elements.points.radius) + ROWS_EACH * found
-        room = max(room + len(meeting.point) + len(meeting.segment), self._least_room)
-        rows, scratch = parts.rows, parts.scratch
-        if room > len(rows.gap):
-            rows = make_rows(room + room // 4)
-            most = len(rows.gap) + len(self.deformables.names) + len(scratch.given)
-            scratch = scratch._replace(group_of=np.zeros(most, np.int32))
-        self.parts = parts._replace(rows=rows, scratch=scratch, awake=awake)
+        self._split(awake)
+        step = self._longest if self._lasts else 1
+        self.parts.scratch.support[:] = supported(self._model, self._state) if step > 1 and len(awake) else 0.0
+        self._step_each(step)
+        self.parts = self._prepared(self.parts, scene, bodies)
+        if len(self.often.awake):
+            self.often = self._prepared(self.often, scene, bodies)
 
-    def _turns_fast(self, near: Near) -> bool:
-        """Whether something near turns far in a step, as an interval begins."""
-        settings, asm = self._model.settings, self._state.assemblies
-        step = settings.interval * self.deformables.every / settings.substeps
-        fast = (asm.motion == Motion.DYNAMIC) & (lengths(asm.angular_velocity) * step > MOST_TURN)
-        if self.deformables.every == 1 or not fast.any():
-            return False
-        piece = self._model.hulls.piece[near.shape[: near.found[0]]]
-        return bool(fast[self._state.piece_assembly[piece]].any())
+    def _split(self, awake: Index) -> None:
+        """Of bodies (n,), those that step in every substep beside others of which steps last several; where there are
+        no such others, they are solved like these.
+        """
+        settings, often = self._model.settings, np.ones(len(awake), bool)
+        if not self._as_one:
+            step = settings.interval * self._longest / settings.substeps
+            often = steps_often(self.parts, self._model, self._state, awake, step)
+        self._lasts = not often.all()
+        beside = awake[often if self._lasts else []]
+        if len(beside) and not self._is_apart:
+            self.often, self._is_apart = beside_others(self.parts, self._model, self._contacts), True
+        self.parts = with_awake(self.parts, awake[~often] if self._lasts else awake)
+        if self._is_apart:
+            self.often = with_awake(self.often, beside)
+
+    def _step_each(self, every: int) -> None:
+        """Let the steps of those solved with ``parts`` last so many substeps; what was found and touched stays as it
+        is.
+        """
+        each, self.every = self._each.copy(), every
+        each[self.parts.awake], each[self.often.awake] = every, 1
+        if (each == self._each).all():
+            return
+        self._each = each
+        now, kept = self._parts(), ("slots", "rows", "near", "looked", "meeting", "groups", "scratch", "awake", "here")
+        self.parts, self.often = (
+            now._replace(**{name: getattr(was, name) for name in kept}) for was in (self.parts, self.often)
+        )
+
+    def _prepared(self, parts: Deformables, scene: Scene, bodies: Bodies) -> Deformables:
+        """With what may be met in the interval, and room for rows of it."""
+        return with_room_for_rows(self._looked(parts, scene, bodies, begins=True), self._least_room)
 
     def _begin_twist(self) -> None:
         """Nothing is added by twist yet; what no longer holds together, or is held, has none."""
@@ -305,17 +270,23 @@ class DeformableRun:
         scratch.active[:] = whole & ~gone & ~broken
         state.deformables.twist[twists.body[scratch.active == 0]] = 0.0
 
-    def _look(self, awake: Index, scene: Scene, bodies: Bodies, *, begins: bool) -> Near:
-        """Points of deformable bodies that may meet a shape in an interval; as it begins, also each other."""
-        given = self.deformables.own_mass, scene.hulls, scene.pieces, bodies, scene.settings, awake, int(begins)
+    def _near(self, asleep: Index, scene: Scene, bodies: Bodies) -> Near:
+        """Points of deformable bodies (n,) that sleep and may meet a shape in an interval."""
+        self.parts = self._looked(self.parts._replace(awake=asleep), scene, bodies, begins=False)
+        return self.parts.near
+
+    def _looked(self, parts: Deformables, scene: Scene, bodies: Bodies, *, begins: bool) -> Deformables:
+        """With the points of its bodies that may meet a shape in an interval; as it begins, also each other."""
+        given = self.deformables.own_mass, scene.hulls, scene.pieces, bodies, scene.settings, parts.awake, int(begins)
         while True:
-            self._find_nearby(self.parts, self._before, *given)
-            near, crowded = self.parts.near, self._make_room_to_meet()
-            found = int(near.found[0])
-            if found > len(near.point):
-                self.parts = self.parts._replace(near=make_near(found + found // 2))
+            self._find_nearby(parts, self._before, *given)
+            found, crowded = int(parts.near.found[0]), lacks_room_to_meet(parts)
+            if crowded:
+                parts = with_room_to_meet(parts)
+            if found > len(parts.near.point):
+                parts = parts._replace(near=make_near(found + found // 2))
             elif not crowded:
-                return near
+                return parts
 
     def change_velocity(self, blow: Forcing) -> None:
         """A blow on vertices."""
@@ -354,7 +325,11 @@ class DeformableRun:
 
     def keep_pushes(self) -> None:
         """At the end of an interval: keep what presses and pulls on pieces steadily."""
-        keep_steady(self.parts, self._model, self._state, self.pushes(), self._sizes)
+        keep_steady(self.parts, self.awake, self._model, self._state, self.pushes(), self._sizes)
+
+    def measure_stillness(self, bodies: Bodies) -> Links:
+        """As Sleepers.measure_stillness."""
+        return self.sleepers.measure_stillness(self.parts, self.often, bodies)
 
     def has(self, vertices: Mask) -> Mask:
         """Deformable bodies (B,) bool with any of these vertices (N,) bool."""

@@ -48,21 +48,23 @@ class Sleepers:
             if vertices[body == b].all():
                 self._put_to_sleep(int(b))
 
-    def measure_stillness(self, parts: Deformables, bodies: Bodies) -> Links:
+    def measure_stillness(self, parts: Deformables, often: Deformables, bodies: Bodies) -> Links:
         """Count how long bodies have stayed in their place at the end of an interval. Returns what of it decides who
         sleeps (rigid.sleep).
+
+        often : those that take a step in every substep, where not all do
         """
         state, settings, counts = self._state, self._model.settings, 1
         while True:
             broken, given = state.vertex_tie_broken, (self._still, self._links)
-            self._measure_stillness(parts, state.deformables, bodies, settings, broken, counts, *given)
+            self._measure_stillness(parts, often, state.deformables, bodies, settings, broken, counts, *given)
             if self._has_room():
                 return self._links
             counts = 0
 
-    def fall_asleep(self, parts: Deformables, kept: Mask) -> None:
-        """Put to sleep what was awake in the interval, but for bodies (B,) bool that are kept awake."""
-        for b in parts.awake[~kept[parts.awake]]:
+    def fall_asleep(self, awake: Index, kept: Mask) -> None:
+        """Put bodies (n,) to sleep that were awake in the interval, but those (B,) bool that are kept awake."""
+        for b in awake[~kept[awake]]:
             self._put_to_sleep(int(b))
 
     def _put_to_sleep(self, body: int) -> None:

@@ -227,7 +227,7 @@ def step_deformables(
     x, speed, t = d.vertices.position, d.vertices.velocity, e.bodies
     for k in range(d.slots.used[0]):
         s.given[d.slots.slot[k], :], s.expected[d.slots.slot[k], :] = 0.0, 0.0
-    twist_ropes(e.twists, t, d.asleep, e.vertices.mass, x, e.segments, h, bodies, d.twisted, s.twist)
+    twist_ropes(e.twists, t, d.here, e.vertices.mass, x, e.segments, h, bodies, d.twisted, s.twist)
     for k in range(len(e.drawn.vertex)):
         i = e.drawn.vertex[k]
         a = bodies.piece_assembly[e.drawn.piece[k]]

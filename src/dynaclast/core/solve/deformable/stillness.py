@@ -132,9 +132,19 @@ def _link_neighbours(parts: Deformables, tie_broken: Flags, span: float, first: 
             _link(links, first + of[q], first + of[p], True)
 
 
+@kernel(inner=True)
+def _link_touched(parts: Deformables, first: int, links: Links) -> None:
+    """Deformable bodies, by rows of the last step, to the assemblies that they touch or are tied to."""
+    rows, of = parts.rows, parts.elements.vertices.body
+    for r in range(parts.scratch.numbers[ROWS]):
+        if rows.slot[r] >= 0 and rows.active[r]:
+            _link(links, np.int64(rows.slot[r]), first + of[rows.vertex[r, 0]], rows.tie[r] < 0)
+
+
 @kernel(apart=True)
 def measure_stillness(
     parts: Deformables,
+    often: Deformables,
     states: DeformableBodies,
     bodies: Bodies,
     settings: Settings,
@@ -146,21 +156,22 @@ def measure_stillness(
     """At the end of an interval: who has been still, and what of it decides who sleeps, into links. Where there are
     more than there is room for, as many are counted: make room, and ask again.
 
+    often      : those that take a step in every substep, where not all do
     tie_broken : (X,) uint8
     counts     : int, 1 where the interval counts, 0 where it did already
     """
-    e, rows, first = parts.elements, parts.rows, len(bodies.assemblies.alive)
+    first = len(bodies.assemblies.alive)
     if counts:
         _count_dwelling(parts, states, settings)
+        _count_dwelling(often, states, settings)
     _mark_along(parts, bodies, scratch.along)
     for b in range(len(links.still)):
         still = states.asleep[b] != 0 or states.dwell_time[b] > SLEEP_AFTER
         links.still[b] = still and not scratch.along[b]
     links.count[0] = 0
-    for r in range(parts.scratch.numbers[ROWS]):
-        if rows.slot[r] >= 0 and rows.active[r]:
-            body = e.vertices.body[rows.vertex[r, 0]]
-            _link(links, np.int64(rows.slot[r]), first + body, rows.tie[r] < 0)
+    _link_touched(parts, first, links)
+    if len(often.awake):
+        _link_touched(often, first, links)
     _link_neighbours(parts, tie_broken, settings.interval, first, scratch.box, links)
 
 

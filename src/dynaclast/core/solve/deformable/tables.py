@@ -272,6 +272,7 @@ class BodyTable(NamedTuple):
     folds    : (B,) uint8, whether it meets itself
     apart    : (B,) uint8, whether its pieces do not all hang together: what is apart meets
     solutions : (B,) int32, of its own constant matrix in a step, where it has one
+    every    : (B,) int32, substeps of rigid bodies in a step of it
     """
 
     first: Index
@@ -288,6 +289,7 @@ class BodyTable(NamedTuple):
     folds: Flag
     apart: Flag
     solutions: Int
+    every: Int
 
 
 MOST_VERTICES = 8

@@ -142,10 +142,12 @@ def _yields(bodies: Bodies, a: int, tx: float, ty: float, tz: float) -> float:
 
 
 @kernel(inner=True)
-def _take_back(twists: TwistTable, t: BodyTable, bodies: Bodies, out: TwistScratch) -> None:
+def _take_back(twists: TwistTable, t: BodyTable, here: Flags, bodies: Bodies, out: TwistScratch) -> None:
     """Take back what was given in the last step."""
     for k in range(len(twists.body)):
         b = twists.body[k]
+        if not here[b]:
+            continue
         out.gain[t.first[b] : t.first[b + 1], :] = 0.0
         for end in range(2):
             if twists.holder[k, end] >= 0:
@@ -159,7 +161,7 @@ def _take_back(twists: TwistTable, t: BodyTable, bodies: Bodies, out: TwistScrat
 def twist_ropes(
     twists: TwistTable,
     t: BodyTable,
-    asleep: Flags,
+    here: Flags,
     mass: Array,
     x: Array,
     segments: SegmentTable,
@@ -170,13 +172,13 @@ def twist_ropes(
 ) -> None:
     """What twist gives vertices at x (N, 3) [m] of mass (N,) [kg] in a step of h [s]; assemblies are given theirs.
 
-    asleep : (B,) uint8, deformable bodies
+    here  : (B,) uint8, whether the step is one of each body
     angle  : (B,) float64, [rad], how far each is twisted, in and out
     """
-    _take_back(twists, t, bodies, out)
+    _take_back(twists, t, here, bodies, out)
     for k in range(len(twists.body)):
         b = twists.body[k]
-        if not out.active[k] or asleep[b]:
+        if not out.active[k] or not here[b]:
             continue
         line = t.leading[t.leads[b] : t.leads[b + 1]]
         near, far = _director(twists, k, 0, bodies, h), _director(twists, k, 1, bodies, h)

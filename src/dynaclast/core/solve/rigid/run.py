@@ -177,7 +177,7 @@ class RigidRun:
             if beside is None:
                 self._interval(self.scene, self.bodies, *parts, self._apart, numbers)
             else:
-                given = beside.parts, state.vertex_tie_broken, beside.every
+                given = beside.parts, beside.often, state.vertex_tie_broken, beside.every
                 self._interval(self.scene, self.bodies, *parts, self._apart, numbers, *given)
             used: list[Any] = [x[: numbers[ENTRIES]] for x in self._cache]
             state.contact_cache = ContactCache(*used)

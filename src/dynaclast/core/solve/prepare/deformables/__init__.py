@@ -59,13 +59,13 @@ def build_deformables(
     """
     use = [b for b, body in enumerate(shot.bodies) if body.deforms]
     parts = _parts_of(shot, use, built, body_first, resolve)
-    every = substeps_each(parts, substeps)
-    step = interval / substeps * every
     first = offsets([len(p.x) for p in parts])
     seams = seams_of(shot, use, parts, first)
     ends, ties = vertex_ties(shot, use, parts, first, built, body_first)
     piece_body = np.repeat(np.arange(len(built)), [b.count for b in built])
-    maker = TableMaker(shot, use, parts, first, ends, seams.body, interval / substeps, piece_body)
+    substep = interval / substeps
+    maker = TableMaker(shot, use, parts, first, ends, seams.body, substep, piece_body)
+    every = substeps_each(parts, substeps)
     tables = maker((seams.strength <= 0.0).astype(np.uint8), np.zeros(int(first[-1]), np.uint8), every)
     seen = [
         Drawn(shot.bodies[b].name, int(k), len(p.x), p.seen_faces(), p.segment, p.carrier, p.weight)
@@ -73,9 +73,10 @@ def build_deformables(
     ]
     start = concatenate([_start_velocity(shot.bodies[b], p) for b, p in zip(use, parts, strict=True)], (3,))
     # speeds are those of the way in a step: what falls from rest is half a step late (and as late as rigid pieces)
-    late = 0.5 * (1.0 - 1.0 / every) * step * np.asarray(shot.gravity, float)
+    late = 0.5 * substep * (np.repeat(every, np.diff(first)) - 1)
     vertices = tables.elements.vertices
-    start = np.where(vertices.pinned[:, None] != 0, 0.0, start - vertices.gravity_scale[:, None] * late)
+    late = (late * vertices.gravity_scale)[:, None] * np.asarray(shot.gravity, float)
+    start = np.where(vertices.pinned[:, None] != 0, 0.0, start - late)
     return DeformableModel(
         [shot.bodies[b].name for b in use],
         np.array(use, np.int32),
@@ -87,7 +88,6 @@ def build_deformables(
         seen,
         concatenate([p.start for p in parts], (3,)),
         start,
-        step,
         every,
         ties,
         sizes(parts),
@@ -159,14 +159,15 @@ class TableMaker:
         self._twists = twists(self._bodies, parts, self._root, first, ends)
         self._joined: list[Joined | None] = [None] * len(parts)
 
-    def __call__(self, open_: Flags, hold: Flags, every: int) -> Tables:
-        """open_ : (Q,) uint8, seams that are open; hold : (N,) uint8, Hold of vertices; every : substeps in a step, 1
-        where anything is solved by a factor.
+    def __call__(self, open_: Flags, hold: Flags, every: Index) -> Tables:
+        """open_ : (Q,) uint8, seams that are open; hold : (N,) uint8, Hold of vertices; every : (B,) int, substeps in a
+        step of each, 1 of what is solved by a factor.
         """
-        parts, first, step = self._parts, self._first, self._substep * every
-        rate = [np.expm1(p.recall * step) / step for p in parts]  # by which implicit steps come back at the rate
-        joined = [self._join(k, open_, hold, rate[k], step) for k in range(len(parts))]
-        count = int(first[-1])
+        parts, first, steps = self._parts, self._first, self._substep * every
+        # by which implicit steps come back at the rate
+        rate = [np.expm1(p.recall * h) / h for p, h in zip(parts, steps, strict=True)]
+        joined = [self._join(k, open_, hold, rate[k], float(h)) for k, h in enumerate(steps)]
+        count, step = int(first[-1]), np.repeat(steps, np.diff(first))
         mass = concatenate([p.mass for p in joined])
         heavy, back = mass / step**2, concatenate(rate)
         recall, recall_damping = mass * back**2, 2.0 * mass * back / step
@@ -175,7 +176,7 @@ class TableMaker:
         scalar = sparse.block_diag([p.scalar for p in joined], format="csr") if parts else sparse.csr_matrix((0, 0))
         pinned = np.concatenate([np.zeros(0, bool), *(p.pinned | p.gone for p in joined)])
         elements = Elements(
-            self._body_table(joined, step),
+            self._body_table(joined, every),
             VertexTable(
                 np.repeat(np.arange(len(parts), dtype=np.int32), np.diff(first)),
                 self._numbered([p.lead for p in joined]),
@@ -242,8 +243,8 @@ class TableMaker:
             np.int32
         )
 
-    def _body_table(self, joined: list[Joined], step: float) -> BodyTable:
-        parts = self._parts
+    def _body_table(self, joined: list[Joined], every: Index) -> BodyTable:
+        parts, steps = self._parts, self._substep * every
         return BodyTable(
             self._first,
             offsets([len(p.triangle) for p in parts]),
@@ -258,15 +259,14 @@ class TableMaker:
             self._numbered([p.order for p in joined]),
             np.array([getattr(b.matter, "folds", True) for b in self._bodies], np.uint8),
             np.array([self._apart(k, own) for k, own in enumerate(joined)], np.uint8),
-            np.array([solutions(p, step) for p in parts], np.int32),
+            np.array([solutions(p, float(h)) for p, h in zip(parts, steps, strict=True)], np.int32),
+            every.astype(np.int32),
         )
 
 
-def substeps_each(parts: list[Part], substeps: int) -> int:
-    """How many substeps of rigid bodies one step of deformable ones lasts. Whole steps fill an interval; cloth is
-    solved well in two.
+def substeps_each(parts: list[Part], substeps: int) -> Index:
+    """How many substeps of rigid bodies a step of each body lasts (B,) int32, by itself. Whole steps fill an interval;
+    cloth is solved well in two.
     """
-    kinds = {p.solver for p in parts}
-    if Solver.LEVELS in kinds and Solver.FACTOR not in kinds:
-        return next(n for n in range(substeps // 2, 0, -1) if substeps % n == 0)
-    return 1
+    longest = next(n for n in range(substeps // 2, 0, -1) if substeps % n == 0)
+    return np.array([longest if p.solver == Solver.LEVELS else 1 for p in parts], np.int32)
