@@ -109,13 +109,13 @@ def test_assemblies_that_touch_are_solved_together(pressed: Pressed) -> None:
     own = _dense(pressed)[3 * pressed.n :, 3 * pressed.n :]
     between = np.abs(own[:6, 6:12]).max(), np.abs(own[:6, 12:]).max(), np.abs(own[6:12, 12:]).max()
     assert max(between) > 1.0
-    played(lambda: prepare_preconditioner(*pressed.given))
+    played(lambda: prepare_preconditioner(*pressed.given, 0))
     assert slots.joined[0] == 6 * k
     played(lambda: solve_slots(slots, pressed.group, r, z))
     assert z.ravel() == pytest.approx(np.linalg.solve(own, r.ravel()), rel=1e-8)
     active = slots.touch.active.copy()
     slots.touch.active[:] = 0
-    played(lambda: prepare_preconditioner(*pressed.given))
+    played(lambda: prepare_preconditioner(*pressed.given, 0))
     assert slots.joined[0] == 0
     played(lambda: solve_slots(slots, pressed.group, r, z))
     apart = _dense(pressed)[3 * pressed.n :, 3 * pressed.n :]
@@ -167,7 +167,7 @@ def test_a_factor_by_rows_is_that_of_the_dense_matrix(count: int, seed: int) -> 
 
 def test_what_preconditions_is_symmetric_and_positive_and_near_the_inverse(pressed: Pressed) -> None:
     d, free, rng = pressed.d, pressed.free(), np.random.default_rng(4)
-    played(lambda: prepare_preconditioner(*pressed.given))
+    played(lambda: prepare_preconditioner(*pressed.given, 0))
     rough = np.array([pressed.roughly(e)[0] for e in np.eye(len(free))])[np.ix_(free, free)]
     assert rough == pytest.approx(rough.T, abs=1e-6 * np.abs(rough).max())
     assert np.linalg.eigvalsh(rough).min() > 0.0
@@ -186,7 +186,7 @@ def test_iterations_come_to_what_dense_algebra_says(pressed: Pressed) -> None:
     rng = np.random.default_rng(7)
     d.scratch.base[:n, :3], d.scratch.slot_base[:k] = rng.normal(size=(n, 3)), 50.0 * rng.normal(size=(k, 6))
     v.d[:n], v.slot_d[:k] = 0.0, 0.0
-    played(lambda: prepare_preconditioner(*pressed.given))
+    played(lambda: prepare_preconditioner(*pressed.given, 0))
     played(lambda: pull_of_rows(d, pressed.group))
     before = v.slot_b[:k].copy()
     played(lambda: pull_of_contacts(d, pressed.group))

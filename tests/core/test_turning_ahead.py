@@ -143,7 +143,7 @@ def stacked() -> tuple[Any, Group]:
     d.rows.active[:count] = 1
     own = d.elements.vertices.body[d.rows.vertex[:count]]
     assert len({tuple(np.unique(b[v >= 0])) for b, v in zip(own, d.rows.vertex[:count], strict=True)}) == 2, "and both"
-    played(lambda: prepare_preconditioner(d.matrix, d.elements.bodies, group, d.rows, d.slots, d.pinned))
+    played(lambda: prepare_preconditioner(d.matrix, d.elements.bodies, group, d.rows, d.slots, d.pinned, 0))
     return d, group
 
 

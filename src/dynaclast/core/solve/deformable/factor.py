@@ -15,7 +15,7 @@ from scipy.sparse.linalg import splu
 from ...arrays import Array, Index
 from ...kernels import kernel
 from ...kernels.rows import add_value_row, spread_value_row
-from ...kernels.simd import four, put
+from ...kernels.simd import LANES, four, put
 from .tables import FactorTable, Hinge
 
 PANEL = 4
@@ -103,6 +103,26 @@ def solve_factored(table: FactorTable, first: int, last: int, r: Array, z: Array
     for k in range(first, last):
         i = table.order[k]
         work[k, 0], work[k, 1], work[k, 2] = r[i, 0], r[i, 1], r[i, 2]
+    _solve_in_place(table, first, last, work)
+    for k in range(first, last):
+        i = table.order[k]
+        z[i, 0], z[i, 1], z[i, 2] = work[k, 0], work[k, 1], work[k, 2]
+
+
+@kernel(inner=True)
+def solve_for_four(table: FactorTable, first: int, last: int, r: Array, z: Array, work: Array) -> None:
+    """The same for four right sides at once: r, z (N, 4) float64."""
+    for k in range(first, last):
+        put(four(r, table.order[k]), work, k)
+    _solve_in_place(table, first, last, work)
+    for k in range(first, last):
+        put(four(work, k), z, table.order[k])
+        work[k, LANES - 1] = 0.0
+
+
+@kernel(inner=True)
+def _solve_in_place(table: FactorTable, first: int, last: int, work: Array) -> None:
+    """What A^-1 makes of work (N, 4), both by places in the order."""
     for k in range(first, last):
         if table.panel[k] == PANEL:
             _eliminate_panel(table, k, work)
@@ -115,6 +135,3 @@ def solve_factored(table: FactorTable, first: int, last: int, r: Array, z: Array
             _substitute_panel(table, k, work)
         elif table.panel[k]:
             add_value_row(table.value, table.row, table.start[k], table.start[k + 1], -1.0, work, k, work)
-    for k in range(first, last):
-        i = table.order[k]
-        z[i, 0], z[i, 1], z[i, 2] = work[k, 0], work[k, 1], work[k, 2]

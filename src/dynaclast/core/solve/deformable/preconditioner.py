@@ -1,6 +1,7 @@
 """What roughly inverts the matrix of a step: each body by itself, and each assembly, with the rows on it.
 
-A chain is inverted exactly, a lattice nearly so, a mesh by a cycle over its levels. A few assemblies that carry others
+A chain is inverted exactly, a lattice without rows too, a mesh by a cycle over its levels. Where there are no meshes,
+and not too many rows, all is inverted exactly, rows too (compliance.py). Otherwise a few assemblies that carry others
 are taken with how these follow them; many that lie in meshes are eliminated block by block.
 
 Source: Benzi, Golub and Liesen 2005, "Numerical solution of saddle point problems" (doi 10.1017/S0962492904000212), of
@@ -15,8 +16,9 @@ from ...arrays import Array
 from ...kernels import kernel
 from ...kernels.linalg import factor_cholesky
 from ...kernels.rows import dot
-from ...kernels.simd import clear
+from ...kernels.simd import clear, four, put
 from .chain import factor_chain, solve_chain
+from .compliance import note_rows, prepare_compliance, take_compliant
 from .cycle import coarsen_blocks, cycle, invert_diagonals
 from .joined_slots import factor_slots, solve_slots
 from .riding import MOST_CARRIERS, add_motion, find_carriers, ride_along
@@ -143,8 +145,12 @@ def _coarsen_extra(m: Matrix, body: int) -> None:
 
 
 @kernel(inner=True)
-def prepare_preconditioner(m: Matrix, bodies: BodyTable, group: Group, rows: Rows, slots: Slots, pinned: Array) -> None:
-    """Inverses of each body and assembly of a group by itself, with the rows on it."""
+def prepare_preconditioner(
+    m: Matrix, bodies: BodyTable, group: Group, rows: Rows, slots: Slots, pinned: Array, most: int
+) -> None:
+    """Inverses of each body and assembly of a group by itself, with the rows on it; without them where they are no more
+    than so many, and solved with exactly.
+    """
     levels, go_along = m.levels, eliminates(bodies, group)
     depth = len(levels.first)
     for b in group.body:
@@ -158,9 +164,10 @@ def prepare_preconditioner(m: Matrix, bodies: BodyTable, group: Group, rows: Row
             a[c, c] = slots.mass[k]
             for d in range(3):
                 a[3 + c, 3 + d] = slots.inertia[k, c, d]
+    exact = note_rows(m, bodies, group, rows, most)
     _sum_rows_of_slots(rows, group, slots)
     for c in group.row:
-        if rows.active[c]:
+        if rows.active[c] and not exact:
             _add_to_vertices(m, rows, slots, c, np.int64(rows.slot[c]) if go_along else np.int64(-1))
             if rows.slot[c] >= 0:
                 _add_to_slot(m, rows, slots, c)
@@ -172,7 +179,7 @@ def prepare_preconditioner(m: Matrix, bodies: BodyTable, group: Group, rows: Row
         if bodies.solver[b] == Solver.CHAIN:
             begin, end = bodies.leads[b], bodies.leads[b + 1]
             factor_chain(m.rows, m.pattern, m.blocks, m.extra, pinned, bodies.leading, begin, end, m.chain)
-        elif bodies.solver[b] == Solver.FACTOR:
+        elif bodies.solver[b] == Solver.FACTOR and not exact:
             invert_touched(m, bodies, b, pinned)
         elif bodies.solver[b] == Solver.LEVELS:
             _coarsen_extra(m, b)
@@ -206,7 +213,7 @@ def invert_bodies(m: Matrix, bodies: BodyTable, group: Group, rows: Rows, pinned
     """z, roughly what each body's own matrix makes of r. Returns r . z [J]."""
     out, touched = 0.0, False
     for b in group.body:
-        touched |= bodies.solver[b] == Solver.FACTOR and len(group.row) > 0
+        touched |= bodies.solver[b] == Solver.FACTOR and len(group.row) > 0 and m.compliance.used[0] == 0
     if touched:
         invert_lattices(m, bodies, group, rows, pinned, r, z)
     for b in group.body:
@@ -230,8 +237,11 @@ def invert_bodies(m: Matrix, bodies: BodyTable, group: Group, rows: Rows, pinned
 def prepare_riding(
     m: Matrix, bodies: BodyTable, group: Group, rows: Rows, slots: Slots, pinned: Array, v: Vectors
 ) -> None:
-    """How bodies follow the assemblies that carry them, and the system of that."""
+    """How bodies follow the assemblies that carry them, and the system of that; or how all gives way to rows."""
     m.riding.used[0] = 0
+    if m.compliance.used[0]:
+        prepare_compliance(m, bodies, group, rows, slots, pinned, v)
+        return
     if len(group.slot) == 0 or eliminates(bodies, group):
         return
     count = find_carriers(m.riding, rows, group.row, group.slot, slots.place, slots.mass)
@@ -314,11 +324,25 @@ def precondition(
 ) -> float:
     """(z, slot_z), roughly A^-1 (r, slot_r). Returns r . z [J].
 
-    Few assemblies are inverted by themselves, and ride. More are eliminated: they take their forces by themselves,
+    With few rows, and without meshes, it is the inverse. Else few assemblies are inverted by themselves, and ride. More
+    are eliminated: they take their forces by themselves,
     vertices what that and their own forces bring to them, and assemblies then what vertices bring. With D the matrix of
     assemblies by themselves and C that joins both, what is left to vertices is S = A_vv - C D^-1 C', roughly inverted
     by the bodies (_stiffness_of).
     """
+    if m.compliance.used[0]:
+        invert_bodies(m, bodies, group, rows, pinned, r, z)
+        solve_slots(slots, group, slot_r, slot_z)
+        for b in group.body:
+            for n in range(bodies.leads[b], bodies.leads[b + 1]):
+                put(four(r, bodies.leading[n]), m.eliminated, bodies.leading[n])
+        for k in group.slot:
+            for c in range(6):
+                slots.force[k, c] = slot_r[k, c]
+        take_compliant(m, rows, slots, z, slot_z, m.eliminated, slots.force)
+        invert_bodies(m, bodies, group, rows, pinned, m.eliminated, z)
+        solve_slots(slots, group, slots.force, slot_z)
+        return inner_product(bodies, group, r, z, slot_r, slot_z)
     if not eliminates(bodies, group):
         out = invert_bodies(m, bodies, group, rows, pinned, r, z)
         solve_slots(slots, group, slot_r, slot_z)

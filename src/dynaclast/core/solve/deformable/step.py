@@ -18,6 +18,7 @@ from ..rigid.constraints import ConstraintSet
 from ..rigid.groups import Bodies
 from ..state import NOTHING
 from .assembly import assemble, assemble_again, assemble_lattices, hold_back, note_linear, strained
+from .compliance import rows_to_solve_with
 from .conjugate_gradients import MOST_ITERATIONS, solve_system
 from .contacts import Look, carried, edge_rows, ground_rows, hull_rows, passing, place_points
 from .face_contacts import face_rows, note_side
@@ -29,7 +30,7 @@ from .preconditioner import eliminates, prepare_preconditioner
 from .row_forces import begin_friction, brace, look_again, pull_of_rows, stiffen, tie_rows
 from .slot_contacts import find_slot_contacts, leave_to_substeps, look_again_at_contacts, pull_of_contacts, take_part
 from .strays import looked_ahead, meet_anew, strays
-from .system import Group, row_motion
+from .system import FEW_COMPLIANT, MOST_COMPLIANT, Group, row_motion
 from .tables import MOST_VERTICES, Solver
 from .turning_ahead import go_on_turned, turn_ahead
 from .twist import twist_ropes
@@ -43,6 +44,8 @@ MOST_ROUNDS = 6
 """And at most, while something would go through where none pressed."""
 MOST_EXACT = 3
 """How often at most it is solved without leaving anything over at last: what went in far only then is held, too."""
+PATIENCE = 20
+"""Iterations after which more rows are solved with exactly: to make that ready takes as long as so many."""
 MOST_NEWTON = 8
 """Steps of Newton's method, of which the first does but where something whips."""
 MOST_LOOKS = 3
@@ -140,12 +143,19 @@ def _rows_of_meetings(d: Deformables, solved: int, count: int) -> int:
 @kernel(inner=True)
 def _solve_round(d: Deformables, group: Group, enough: float, share: float) -> bool:
     """A solution with the rows that press now; whether it leaves no more than enough."""
-    m, t, rows = d.matrix, d.elements.bodies, d.rows
-    prepare_preconditioner(m, t, group, rows, d.slots, d.pinned)
+    m, t, rows, most = d.matrix, d.elements.bodies, d.rows, MOST_ITERATIONS
+    if FEW_COMPLIANT < rows_to_solve_with(t, group, rows) <= MOST_COMPLIANT:
+        most = PATIENCE
+    prepare_preconditioner(m, t, group, rows, d.slots, d.pinned, FEW_COMPLIANT)
     pull_of_rows(d, group)
     pull_of_contacts(d, group)
-    iterations, exact = solve_system(m, t, group, rows, d.slots, d.pinned, d.vectors, enough, share, MOST_ITERATIONS)
+    iterations, exact = solve_system(m, t, group, rows, d.slots, d.pinned, d.vectors, enough, share, most)
     d.scratch.numbers[ITERATIONS] += iterations
+    if iterations == most < MOST_ITERATIONS:
+        prepare_preconditioner(m, t, group, rows, d.slots, d.pinned, MOST_COMPLIANT)
+        more = MOST_ITERATIONS
+        iterations, exact = solve_system(m, t, group, rows, d.slots, d.pinned, d.vectors, enough, share, more)
+        d.scratch.numbers[ITERATIONS] += iterations
     if len(group.row):
         balance_wholes(d, group)
     return exact

@@ -20,6 +20,7 @@ from .chain import ChainFactor
 from .pattern import add_block_product, add_scalar_product
 from .riding import Riding
 from .rotations import Rotations, let_turn
+from .skyline import Skyline, make_skyline
 from .tables import MOST_VERTICES, BlockPattern, BodyTable, FactorTable, Levels, Rows, ScalarRows, Solver
 
 
@@ -31,6 +32,7 @@ class Matrix(NamedTuple):
     inverse : (M, 3, 3) float64, [m/N], of diagonal blocks
     island  : (N,) int32, as of the vertices
     riding  : what rides on assemblies
+    compliance : rows that are solved with exactly
     held    : (N, 4) float64, [m], scratch, the last column 0; left (N, 4) float64, [N], likewise
     soft    : (N, 3, 3) float64, [N/m], what rows add to a vertex where what they lead to goes along
     eliminated : (M, 4) float64, [N], forces without those that assemblies take; swept (M, 4) float64, [N], scratch
@@ -49,11 +51,38 @@ class Matrix(NamedTuple):
     work: Array
     pair: Array
     riding: Riding
+    compliance: Compliance
     held: Array
     left: Array
     soft: Array
     eliminated: Array
     swept: Array
+
+
+class Compliance(NamedTuple):
+    """Rows of a group that are solved with by how their points give way, all together (compliance.py); R of them.
+
+    used   : (1,) int64, R, 0 where that is not done
+    row    : (MOST_COMPLIANT,) int32, into Rows; touches (MOST_COMPLIANT,) int32, those of them that hold a body
+    root   : (MOST_COMPLIANT, 3, 3) float64, [sqrt(N/m)], Q, whose square is the stiffness of each
+    matrix : I + Q G Q, factored, G how far their points go by unit forces
+    """
+
+    used: Index
+    row: Index
+    touches: Index
+    root: Array
+    matrix: Skyline
+
+
+FEW_COMPLIANT, MOST_COMPLIANT = 64, 128
+"""Rows of a group that are solved with so from the start, and at most, where iterations go on for long."""
+
+
+def make_compliance(used: bool) -> Compliance:
+    """used: whether anything can be."""
+    n, i4 = MOST_COMPLIANT if used else 0, np.int32
+    return Compliance(np.zeros(1, np.int64), np.zeros(n, i4), np.zeros(n, i4), np.zeros((n, 3, 3)), make_skyline(3 * n))
 
 
 class SlotContacts(NamedTuple):
@@ -121,9 +150,8 @@ class Slots(NamedTuple):
     held    : (K, 2) float64, [N/m], how stiffly rows hold each, along their normals and across; force (K, 6), scratch
     touch   : where they touch one another
     joined  : (1,) int64, rows of the matrix of those that are solved together, 0 where each is by itself
-    whole   : (W, W) float64, that matrix, factored, W for MOST_JOINED; lanes (W W / 4, 4) float64, the same memory
-    first   : (W,) int32, of each row the first column that is not 0, a multiple of four
-    rank    : (K,) int32, where each has its rows; together (W / 4, 4) float64, scratch
+    together : that matrix, factored, for MOST_JOINED
+    rank    : (K,) int32, where each has its rows
     """
 
     place: Index
@@ -136,11 +164,8 @@ class Slots(NamedTuple):
     force: Array
     touch: SlotContacts
     joined: Index
-    whole: Array
-    lanes: Array
-    first: Index
+    together: Skyline
     rank: Index
-    together: Array
 
 
 MOST_JOINED = 64
@@ -148,8 +173,7 @@ MOST_JOINED = 64
 
 
 def make_slots(count: int, contacts: int) -> Slots:
-    f, most = np.zeros, LANES * -(-6 * min(count, MOST_JOINED) // LANES)
-    whole = f((most, most))
+    f = np.zeros
     return Slots(
         np.full(count, -1, np.int32),
         f(count, np.int32),
@@ -161,11 +185,8 @@ def make_slots(count: int, contacts: int) -> Slots:
         f((count, 6)),
         make_slot_contacts(contacts),
         f(1, np.int64),
-        whole,
-        whole.reshape(-1, LANES),
-        f(len(whole), np.int32),
+        make_skyline(6 * min(count, MOST_JOINED)),
         f(count, np.int32),
-        f((len(whole) // LANES, LANES)),
     )
 
 

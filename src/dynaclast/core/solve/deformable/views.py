@@ -17,8 +17,8 @@ from .meetings import make_meeting
 from .parts import Deformables, make_step_scratch
 from .riding import make_riding
 from .rotations import make_rotations
-from .system import Matrix, make_slots, make_vectors
-from .tables import Tables, make_rows
+from .system import Matrix, make_compliance, make_slots, make_vectors
+from .tables import Solver, Tables, make_rows
 
 
 def make_parts(tables: Tables, model: Model, state: State, cores: Cores, contacts: int, awake: Index) -> Deformables:
@@ -51,6 +51,7 @@ def make_parts(tables: Tables, model: Model, state: State, cores: Cores, contact
         f((n, LANES)),
         f((2, 3, 3)),
         make_riding(n, slots),
+        make_compliance(bool((e.bodies.solver != Solver.LEVELS).any())),
         f((n, LANES)),
         f((n, LANES)),
         f((n, 3, 3)),
