@@ -216,7 +216,8 @@ class DeformableRun:
         self._pushes = None
         self._split(awake)
         step = self._longest if self._lasts else 1
-        self.parts.scratch.support[:] = supported(self._model, self._state) if step > 1 and len(awake) else 0.0
+        if self._longest > 1:
+            self.parts.scratch.support[:] = supported(self._model, self._state) if step > 1 and len(awake) else 0.0
         self._step_each(step)
         self.parts = self._prepared(self.parts, scene, bodies)
         if len(self.often.awake):
@@ -227,7 +228,7 @@ class DeformableRun:
         no such others, they are solved like these.
         """
         settings, often = self._model.settings, np.ones(len(awake), bool)
-        if not self._as_one:
+        if self._longest > 1 and not self._as_one:
             step = settings.interval * self._longest / settings.substeps
             often = steps_often(self.parts, self._model, self._state, awake, step)
         self._lasts = not often.all()
@@ -235,8 +236,7 @@ class DeformableRun:
         if len(beside) and not self._is_apart:
             self.often, self._is_apart = beside_others(self.parts, self._model, self._contacts), True
         self.parts = with_awake(self.parts, awake[~often] if self._lasts else awake)
-        if self._is_apart:
-            self.often = with_awake(self.often, beside)
+        self.often = with_awake(self.often, beside)
 
     def _step_each(self, every: int) -> None:
         """Let the steps of those solved with ``parts`` last so many substeps; what was found and touched stays as it
@@ -272,7 +272,7 @@ class DeformableRun:
 
     def _near(self, asleep: Index, scene: Scene, bodies: Bodies) -> Near:
         """Points of deformable bodies (n,) that sleep and may meet a shape in an interval."""
-        self.parts = self._looked(self.parts._replace(awake=asleep), scene, bodies, begins=False)
+        self.parts = self._looked(with_awake(self.parts, asleep), scene, bodies, begins=False)
         return self.parts.near
 
     def _looked(self, parts: Deformables, scene: Scene, bodies: Bodies, *, begins: bool) -> Deformables:

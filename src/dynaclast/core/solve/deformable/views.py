@@ -91,6 +91,8 @@ def here_of(bodies: int, awake: Index) -> Flags:
 
 def with_awake(parts: Deformables, awake: Index) -> Deformables:
     """The same, to solve these bodies (n,)."""
+    if np.array_equal(awake, parts.awake):
+        return parts
     return parts._replace(awake=awake, here=here_of(len(parts.here), awake))
 
 
