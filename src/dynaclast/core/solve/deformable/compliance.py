@@ -153,19 +153,18 @@ def _turns_by(m: Matrix, bodies: BodyTable, b: int, rows: Rows, r: int, island: 
 @kernel(inner=True)
 def _add_turns(m: Matrix, bodies: BodyTable, b: int, rows: Rows, s: int, r: int) -> None:
     """Add how the points of two rows go as the body turns to G: [t_s]' H [t_r] of each that hangs together."""
-    c, t, u, last = m.compliance, m.pair[0, 0], m.pair[0, 1], -1
-    out = c.matrix.whole
+    c, t, u, out = m.compliance, m.pair[0, 0], m.pair[0, 1], m.compliance.matrix.whole
     for k in range(MOST_VERTICES):
         i = rows.vertex[c.row[r], k]
         if i < 0:
             break
-        if not bodies.first[b] <= i < bodies.first[b + 1] or m.island[i] == last:
+        if not bodies.first[b] <= i < bodies.first[b + 1]:
             continue
-        island, last = m.island[i], m.island[i]
-        seen = False
-        for other in range(k):
+        island, seen, other = m.island[i], False, 0
+        while other < k and not seen:
             j = rows.vertex[c.row[r], other]
-            seen = seen or (bodies.first[b] <= j < bodies.first[b + 1] and m.island[j] == island)
+            seen = bodies.first[b] <= j < bodies.first[b + 1] and m.island[j] == island
+            other += 1
         if seen or not _turns_by(m, bodies, b, rows, np.int64(c.row[s]), np.int64(island), u):
             continue
         _turns_by(m, bodies, b, rows, np.int64(c.row[r]), np.int64(island), t)
@@ -278,13 +277,13 @@ def take_compliant(m: Matrix, rows: Rows, slots: Slots, x: Array, y: Array, out:
 
     x, y : (N, 4), (K, 6) float64, how all moves without rows
     """
-    c, side, three_n = m.compliance, m.compliance.matrix.side, 3 * m.compliance.used[0]
+    c, side = m.compliance, m.compliance.matrix.side
     for q in range(c.used[0]):
         f, g, h = row_motion(rows, slots, np.int64(c.row[q]), x, y)
         for a in range(3):
             i = 3 * q + a
             side[i // LANES, i % LANES] = c.root[q, a, 0] * f + c.root[q, a, 1] * g + c.root[q, a, 2] * h
-    solve_skyline(c.matrix, three_n)
+    solve_skyline(c.matrix, 3 * c.used[0])
     for q in range(c.used[0]):
         f, g, h = 0.0, 0.0, 0.0
         for a in range(3):

@@ -146,10 +146,6 @@ def face_rows(look: Look, cores: Cores, sides: Index, corner: Array, rows: Rows,
             continue
         p = hulls.piece[s]
         free = look.bodies.inv_mass[look.bodies.piece_assembly[p]] > 0.0
-        if points.face_first[i] < points.face_first[i + 1]:  # the first corner of all of them
-            lx, ly, lz, wx, wy, wz = _seen(look, p, np.int64(i))
-            corner[0, 0], corner[0, 1], corner[0, 2] = lx, ly, lz
-            corner[0, 3], corner[0, 4], corner[0, 5] = wx, wy, wz
         for face in range(points.face_first[i], points.face_first[i + 1]):
             if not free and points.held[i] and points.held[points.face[face, 1]] and points.held[points.face[face, 2]]:
                 continue
@@ -158,13 +154,10 @@ def face_rows(look: Look, cores: Cores, sides: Index, corner: Array, rows: Rows,
                 continue
             far, travel = np.inf, 0.0
             for c in range(3):
-                if c > 0:
-                    lx, ly, lz, wx, wy, wz = _seen(look, p, np.int64(points.face[face, c]))
-                    corner[c, 0], corner[c, 1], corner[c, 2] = lx, ly, lz
-                    corner[c, 3], corner[c, 4], corner[c, 5] = wx, wy, wz
-                else:
-                    lx, ly, lz = corner[0, 0], corner[0, 1], corner[0, 2]
-                    wx, wy, wz = corner[0, 3], corner[0, 4], corner[0, 5]
+                j = points.face[face, c]
+                lx, ly, lz, wx, wy, wz = _seen(look, p, j)
+                corner[c, 0], corner[c, 1], corner[c, 2] = lx, ly, lz
+                corner[c, 3], corner[c, 4], corner[c, 5] = wx, wy, wz
                 far = min(far, np.sqrt(lx * lx + ly * ly + lz * lz))
                 travel = max(travel, np.sqrt(wx * wx + wy * wy + wz * wz))
             if far > hulls.bound[s] + points.radius[i] + travel + points.reach[i]:
@@ -184,9 +177,6 @@ def face_rows(look: Look, cores: Cores, sides: Index, corner: Array, rows: Rows,
             area = -area if front else area  # from the hull to the face
             nx, ny, nz = nx / area, ny / area, nz / area
             corner[3, 0], corner[3, 1], corner[3, 2] = nx, ny, nz
-            clear = nx * corner[0, 0] + ny * corner[0, 1] + nz * corner[0, 2] - hulls.bound[s]
-            if clear > points.radius[i] + hulls.radius[s] + max(NEAR * cores.width[s], travel):
-                continue  # it does not get to the plane of the face
             facing, _ = most_facing_face(hulls, hulls.normals, s, nx, ny, nz)
             if facing >= 0 and leads_inside(look.inner, hulls, look.bodies.piece_assembly, s, facing):
                 continue  # a piece beside it is there

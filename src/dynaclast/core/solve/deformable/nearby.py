@@ -10,6 +10,7 @@ import numpy as np
 
 from ...arrays import Array, Index
 from ...kernels import kernel
+from ...kernels.simd import clear
 from ..model import Hold, Hulls, PieceTable, Settings
 from ..rigid.groups import Bodies
 from ..state import NOTHING
@@ -63,11 +64,10 @@ def find_nearby(
 def _begin(parts: Deformables, mass: Array, bodies: Bodies, before: Before) -> None:
     """Nothing is touched yet in the interval, nothing pulls; and how fast everything is before it."""
     scratch, touches, first = parts.scratch, parts.scratch.touches, parts.elements.bodies.first
-    slots = parts.slots
-    for k in range(slots.used[0]):
-        a = slots.slot[k]
-        slots.place[a], scratch.given[a, :], scratch.expected[a, :] = -1, 0.0, 0.0
-    slots.used[0] = 0
+    for k in range(parts.slots.used[0]):
+        parts.slots.place[parts.slots.slot[k]] = -1
+    parts.slots.used[0] = 0
+    clear(scratch.expected, 0, len(scratch.expected))
     scratch.pressed[:] = 0.0
     scratch.pull[:] = 0.0
     scratch.numbers[FULL] = 0

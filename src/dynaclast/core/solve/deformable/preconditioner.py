@@ -325,10 +325,9 @@ def precondition(
     """(z, slot_z), roughly A^-1 (r, slot_r). Returns r . z [J].
 
     With few rows, and without meshes, it is the inverse. Else few assemblies are inverted by themselves, and ride. More
-    are eliminated: they take their forces by themselves,
-    vertices what that and their own forces bring to them, and assemblies then what vertices bring. With D the matrix of
-    assemblies by themselves and C that joins both, what is left to vertices is S = A_vv - C D^-1 C', roughly inverted
-    by the bodies (_stiffness_of).
+    are eliminated: they take their forces by themselves, vertices what that and their own forces bring to them, and
+    assemblies then what vertices bring. With D the matrix of assemblies by themselves and C that joins both, what is
+    left to vertices is S = A_vv - C D^-1 C', roughly inverted by the bodies (_stiffness_of).
     """
     if m.compliance.used[0]:
         invert_bodies(m, bodies, group, rows, pinned, r, z)
