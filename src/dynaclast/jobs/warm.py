@@ -276,6 +276,7 @@ def _tasks() -> list[Callable[[], Any]]:
         inner(update_shapes),
         inner(prepare_redetection),
         _fields,
+        _mending,
         *(calling(kernel) for kernel in calls if kernel not in last),
         *(calling(kernel) for kernel in last),
     ]
@@ -304,3 +305,22 @@ def _fields() -> None:
     curl_noise(points, 1.0, 0.0, 1)
     noise(points, 1.0, 0.0, 1)
     MeshDistance.of(box((1, 1, 1))).signed(points, 1.0)
+
+
+def _mending() -> None:
+    """Kernels by which a mesh is mended: two balls that cross, one with a hole, some faces the other way round."""
+    import numpy as np
+
+    from ..core.document.shapes import FillHoles, MakeSolid, Unify
+    from ..core.geometry.check import diagnose
+    from ..core.geometry.mesh import make
+    from ..core.geometry.primitives import sphere
+    from ..core.geometry.steps import apply_steps
+
+    ball = sphere(0.5, 8)
+    other = make(ball.vertices + [0.4, 0.0, 0.0], ball.faces[4:])
+    faces = np.concatenate([ball.faces, other.faces + len(ball.vertices)])
+    faces[::5] = faces[::5, ::-1]
+    mesh = make(np.concatenate([ball.vertices, other.vertices]), faces)
+    diagnose(mesh)
+    apply_steps(mesh, [Unify(), FillHoles(), MakeSolid(detail=16)], lambda _, points: np.zeros(len(points)))
