@@ -10,6 +10,7 @@ import pytest
 from deforming import cloth, rope, soft
 from dynaclast.core.document import Shot
 from dynaclast.core.solve.deformable.contacts import Look, edge_rows
+from dynaclast.core.solve.deformable.parts import ITERATIONS
 from dynaclast.core.solve.deformable.tables import make_rows, points_at
 from dynaclast.core.solve.loop import Run
 from dynaclast.core.solve.prepare import prepare
@@ -182,6 +183,31 @@ def test_boxes_that_drop_into_a_slack_sheet_come_to_rest_on_their_edges(
     ]
     run = started(shot(sheet, *boxes, ground={"on": False}, frames=300))
     assert until_rest(run, 260) > 24
+
+
+def iterations_over(crates: list[dict[str, Any]], seed: int = 3) -> tuple[int, Run]:
+    """Of a sheet that falls over crates, in frames 12 to 24, and the run."""
+    run = started(shot(*crates, cloth("sheet", (0, 0.5, 0.03), (1.4, 1.2), (16, 14)), frames=24))
+    parts = run.deformable.parts  # type: ignore[union-attr]
+    for frame in range(24):
+        if frame == 12:
+            parts.scratch.numbers[ITERATIONS] = 0
+        run.advance()
+    return int(parts.scratch.numbers[ITERATIONS]), run
+
+
+@pytest.mark.parametrize("count", [1, 3])
+def test_heavy_crates_under_a_canvas_take_no_closer_solution_than_fixed_ones_and_lie_still(count: int) -> None:
+    """No more may be left over than would move the lightest of them visibly. One took 2.6 times as many iterations as a
+    fixed one, and three of them, which are eliminated, 3.4 times.
+    """
+    places = [(-0.4, 0.2, 0.1), (0.1, 0.2, -0.2), (0.55, 0.2, 0.2)][-count:]
+    heavy = [box(f"crate {k}", at, (0.3, 0.4, 0.3)) for k, at in enumerate(places)]
+    fixed, _ = iterations_over([crate | {"role": "passive"} for crate in heavy])
+    moving, run = iterations_over(heavy)
+    light, _ = iterations_over([crate | {"material": {"mass": 1.0}} for crate in heavy])
+    assert moving < 1.4 * fixed and moving < 0.4 * light
+    assert run.state.assemblies.position[:count] == pytest.approx(np.array(places), abs=2e-4)
 
 
 def test_an_edge_that_a_solution_leads_into_a_hull_gets_a_row_once() -> None:
