@@ -10,7 +10,9 @@ import pytest
 from deforming import cloth, rope, soft
 from dynaclast.core.document import Shot
 from dynaclast.core.solve.deformable.contacts import Look, edge_rows
-from dynaclast.core.solve.deformable.parts import ITERATIONS
+from dynaclast.core.solve.deformable.parts import ITERATIONS, ROWS
+from dynaclast.core.solve.deformable.step import _error_let_be_of
+from dynaclast.core.solve.deformable.system import Group
 from dynaclast.core.solve.deformable.tables import make_rows, points_at
 from dynaclast.core.solve.loop import Run
 from dynaclast.core.solve.prepare import prepare
@@ -198,16 +200,54 @@ def iterations_over(crates: list[dict[str, Any]], seed: int = 3) -> tuple[int, R
 
 @pytest.mark.parametrize("count", [1, 3])
 def test_heavy_crates_under_a_canvas_take_no_closer_solution_than_fixed_ones_and_lie_still(count: int) -> None:
-    """No more may be left over than would move the lightest of them visibly. One took 2.6 times as many iterations as a
-    fixed one, and three of them, which are eliminated, 3.4 times.
+    """No more may be left over than would move the lightest of them visibly, and what stands on the ground is held.
+    One took 2.6 times as many iterations as a fixed one, and three of them, which are eliminated, 3.4 times.
     """
     places = [(-0.4, 0.2, 0.1), (0.1, 0.2, -0.2), (0.55, 0.2, 0.2)][-count:]
     heavy = [box(f"crate {k}", at, (0.3, 0.4, 0.3)) for k, at in enumerate(places)]
     fixed, _ = iterations_over([crate | {"role": "passive"} for crate in heavy])
     moving, run = iterations_over(heavy)
-    light, _ = iterations_over([crate | {"material": {"mass": 1.0}} for crate in heavy])
-    assert moving < 1.4 * fixed and moving < 0.4 * light
+    assert moving < 1.4 * fixed
     assert run.state.assemblies.position[:count] == pytest.approx(np.array(places), abs=2e-4)
+
+
+def let_be(*bodies: dict[str, Any], frames: int = 1) -> tuple[float, Run]:
+    """What a step of a sheet and of bodies on it leaves over [J], and the run."""
+    run = started(shot(*bodies, ground={"on": False}, frames=frames, quality="draft"))
+    for _ in range(frames):
+        run.advance()
+    d, asm = run.deformable.parts, run.state.assemblies  # type: ignore[union-attr]
+    k = int(d.slots.used[0])
+    assert k, "the step takes some along"
+    rows = np.arange(d.scratch.numbers[ROWS], dtype=np.int32)
+    group = Group(d.awake, rows, np.arange(k, dtype=np.int32), rows[:0])
+    return float(played(lambda: _error_let_be_of(d, asm, group, 1 / 48))), run
+
+
+def test_less_is_left_over_the_lighter_what_lies_in_a_sheet_is_and_more_while_it_moves() -> None:
+    """Written out: a share of 6e-5 J/kg of the sheet, which is what 1e-6 J/kg of the lightest comes to, at least a
+    twentieth; or a millionth of the energy with which they move past one another.
+    """
+    corners = [{"reach": reach_box((x, 2, z), (0.05, 9, 0.05))} for x in (-0.5, 0.5) for z in (-0.5, 0.5)]
+    sheet = cloth("sheet", (0, 2, 0), (1, 1), (6, 6), pins=corners)
+    for mass in (0.2, 5.0, 400.0):
+        box_on_it = box("box", (0.03, 2.052, 0.02), (0.2, 0.1, 0.2), material={"mass": mass})
+        got, run = let_be(sheet, box_on_it)
+        d, asm = run.deformable.parts, run.state.assemblies  # type: ignore[union-attr]
+        weight = d.elements.vertices.mass
+        most = 0.2 * 3e-4 * weight.sum()
+        masses = np.append(weight, mass)
+        speeds = np.concatenate([run.state.vertices.velocity, asm.velocity[:1]])
+        common = masses @ speeds / masses.sum()
+        between = 0.5 * masses @ ((speeds - common) ** 2).sum(axis=1)
+        still = most * max(0.05, min(1.0, 1e-6 * mass / most))
+        assert got == pytest.approx(min(most, max(still, 1e-6 * between)), rel=1e-9)
+        d.scratch.borne[:] = 1
+        rows = np.arange(d.scratch.numbers[ROWS], dtype=np.int32)
+        group = Group(d.awake, rows, np.arange(1, dtype=np.int32), rows[:0])
+        assert played(lambda d=d, asm=asm, g=group: _error_let_be_of(d, asm, g, 1 / 48)) == pytest.approx(
+            most, rel=1e-9
+        )
 
 
 def test_an_edge_that_a_solution_leads_into_a_hull_gets_a_row_once() -> None:

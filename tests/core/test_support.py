@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from deforming import cloth, started
-from dynaclast.core.solve.deformable.support import supported
+from dynaclast.core.solve.deformable.support import BORNE, borne, supported
 from shots import box, shot
 
 
@@ -41,6 +41,27 @@ def test_what_holds_up_is_what_gravity_asks_and_nothing_in_free_fall() -> None:
     for piece in range(3):
         assert held[piece] == pytest.approx([0, 9.81, 0], abs=0.15)
     assert held[3] == pytest.approx([0, 0, 0])
+    bears = borne(run.model, run.state, supported(run.model, run.state))[run.state.piece_assembly]
+    assert bears.tolist() == [True, True, True, False]
+
+
+@pytest.mark.parametrize(
+    ("support", "bears"),
+    [
+        ([0, 9.81 * (1 - 0.9 * BORNE), 0], True),
+        ([0, 9.81 * (1 - 1.1 * BORNE), 0], False),
+        ([9.81 * 0.9 * BORNE, 9.81, 0], True),
+        ([9.81 * 1.1 * BORNE, 9.81, 0], False),
+        ([0, -9.81, 0], False),
+    ],
+)
+def test_what_is_held_up_but_for_a_tenth_of_its_weight_is_borne(support: list[float], bears: bool) -> None:
+    run = started(shot(*crates(1), cloth("sheet", (3, 3, 0), (0.6, 0.6), (3, 3))))
+    given = np.tile(np.array(support, float), (len(run.state.assemblies.mass), 1))
+    assert borne(run.model, run.state, given)[0] == bears
+    weightless = run.state.assemblies._replace(gravity_scale=np.zeros(len(given)))
+    run.state.assemblies = weightless
+    assert not borne(run.model, run.state, given).any(), "what weighs nothing can be shaken"
 
 
 def test_a_stone_thrown_on_cloth_on_a_crate_gives_it_no_more_than_its_momentum() -> None:

@@ -55,6 +55,7 @@ class StepScratch(NamedTuple):
     slot_base    : (K, 6) float64
     given        : (A, 6) float64, [m/s2], [rad/s2], what assemblies get in the step
     support      : (A, 3) float64, [m/s2], what holds assemblies up in the interval, as far as it is known before
+    borne        : (A,) uint8, whether that is all of their weight
     pressed      : (A,) float64, [N], greatest force of a step of the interval on what sleeps
     touches      : what moves and touched something in the interval
     twist        : what twist of ropes adds
@@ -84,6 +85,7 @@ class StepScratch(NamedTuple):
     slot_base: Array
     given: Array
     support: Array
+    borne: Flags
     pressed: Array
     touches: Touches
     twist: TwistScratch
@@ -121,6 +123,7 @@ def make_step_scratch(e: Elements, pieces: int) -> StepScratch:
         f((slots, 6)),
         f((slots, 6)),
         f((slots, 3)),
+        f(slots, np.uint8),
         f(slots),
         Touches(
             f(bodies, np.int32),

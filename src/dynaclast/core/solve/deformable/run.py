@@ -24,7 +24,7 @@ from .shown import Shown
 from .sleepers import Sleepers
 from .step import step_deformables
 from .strides import steps_often
-from .support import supported
+from .support import borne, supported
 from .system import FOUND
 from .tables import Elements
 from .turning import motion_of
@@ -217,11 +217,17 @@ class DeformableRun:
         self._split(awake)
         step = self._longest if self._lasts else 1
         if self._longest > 1:
-            self.parts.scratch.support[:] = supported(self._model, self._state) if step > 1 and len(awake) else 0.0
+            self._note_support(step > 1 and len(awake) > 0)
         self._step_each(step)
         self.parts = self._prepared(self.parts, scene, bodies)
         if len(self.often.awake):
             self.often = self._prepared(self.often, scene, bodies)
+
+    def _note_support(self, counts: bool) -> None:
+        """What holds assemblies up, where that counts."""
+        scratch = self.parts.scratch
+        scratch.support[:] = supported(self._model, self._state) if counts else 0.0
+        scratch.borne[:] = borne(self._model, self._state, scratch.support) if counts else 0
 
     def _split(self, awake: Index) -> None:
         """Of bodies (n,), those that step in every substep beside others of which steps last several; where there are

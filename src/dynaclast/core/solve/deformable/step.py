@@ -16,7 +16,7 @@ from ...kernels import kernel
 from ..model import GROUND, Hulls, Motion, PieceTable, Settings
 from ..rigid.constraints import ConstraintSet
 from ..rigid.groups import Bodies
-from ..state import NOTHING
+from ..state import NOTHING, Assemblies
 from .assembly import assemble, assemble_again, assemble_lattices, hold_back, note_linear, strained
 from .compliance import rows_to_solve_with
 from .conjugate_gradients import MOST_ITERATIONS, solve_system
@@ -76,9 +76,12 @@ SHAKING, SHAKING_MANY = 0.05, 5e-5
 where these are eliminated, which leaves over slow motions that an iteration hardly shows.
 """
 SHAKEN = 1e-6
-"""But it may be as much as moves the lightest of them with so much [J/kg], 1.4 mm/s: a crate under a canvas hardly feels
-what is left over of it. Where they are eliminated it is as the third power of that share, down to the other.
+"""But it may be as much as moves the lightest of them with so much [J/kg], 1.4 mm/s: a crate under a canvas hardly
+feels what is left over of it, and what stands on something is held by that. Where they are eliminated it is as the
+third power of that share, down to the other.
 """
+STIRRED = 1e-6
+"""And as much as this share of the energy with which all that moves past one another: what moves is not shaken."""
 
 
 @kernel(inner=True)
@@ -102,7 +105,26 @@ def _motion(d: Deformables, b: int) -> float:
 
 
 @kernel(inner=True)
-def _error_let_be_of(d: Deformables, group: Group, h: float) -> float:
+def _motion_between(d: Deformables, asm: Assemblies, group: Group) -> float:
+    """Of what is solved by levels and of assemblies, kinetic energy but for that of their common motion [J]."""
+    t, mass, v = d.elements.bodies, d.elements.vertices.mass, d.vertices.velocity
+    whole, energy, x, y, z = 0.0, 0.0, 0.0, 0.0, 0.0
+    for b in group.body:
+        for n in range(t.leads[b], t.leads[b + 1] if t.solver[b] == Solver.LEVELS else t.leads[b]):
+            i = t.leading[n]
+            m, p, q, r = mass[i], v[i, 0], v[i, 1], v[i, 2]
+            whole, energy = whole + m, energy + m * (p * p + q * q + r * r)
+            x, y, z = x + m * p, y + m * q, z + m * r
+    for k in group.slot:
+        a = d.slots.slot[k]
+        m, p, q, r = asm.mass[a], asm.velocity[a, 0], asm.velocity[a, 1], asm.velocity[a, 2]
+        whole, energy = whole + m, energy + m * (p * p + q * q + r * r)
+        x, y, z = x + m * p, y + m * q, z + m * r
+    return 0.5 * max(energy - (x * x + y * y + z * z) / max(whole, 1e-300), 0.0)
+
+
+@kernel(inner=True)
+def _error_let_be_of(d: Deformables, asm: Assemblies, group: Group, h: float) -> float:
     """Of a group, square of the error of a step of h [s] in the energy norm [J]."""
     t, enough, of_levels = d.elements.bodies, 0.0, 0.0
     for b in group.body:
@@ -124,9 +146,11 @@ def _error_let_be_of(d: Deformables, group: Group, h: float) -> float:
     if len(group.slot) and of_levels > 0.0:
         lightest = np.inf
         for k in group.slot:
-            lightest = min(lightest, d.slots.mass[k] * h * h)
+            if not d.scratch.borne[d.slots.slot[k]]:
+                lightest = min(lightest, d.slots.mass[k] * h * h)
         share = min(1.0, SHAKEN * lightest / of_levels)
-        of_levels *= max(SHAKING_MANY, share**3) if eliminates(t, group) else max(SHAKING, share)
+        share = max(SHAKING_MANY, share**3) if eliminates(t, group) else max(SHAKING, share)
+        of_levels *= min(1.0, max(share, STIRRED * _motion_between(d, asm, group) / of_levels))
     return enough + of_levels
 
 
@@ -176,10 +200,10 @@ def _solve_round(d: Deformables, group: Group, enough: float, share: float) -> b
 
 
 @kernel(inner=True)
-def _solve_group(d: Deformables, group: Group, h: float) -> None:
+def _solve_group(d: Deformables, asm: Assemblies, group: Group, h: float) -> None:
     """Where the vertices and assemblies of a group go in the step."""
     count = len(group.row)
-    enough, exact, rough = _error_let_be_of(d, group, h), True, 0.0
+    enough, exact, rough = _error_let_be_of(d, asm, group, h), True, 0.0
     for b in group.body:
         if count and d.elements.bodies.solver[b] == Solver.LEVELS:
             rough = ROUGH
@@ -206,7 +230,7 @@ def _solve_group(d: Deformables, group: Group, h: float) -> None:
 
 
 @kernel(inner=True)
-def _solve(d: Deformables, groups: int, first: int, first_touch: int, h: float) -> None:
+def _solve(d: Deformables, asm: Assemblies, groups: int, first: int, first_touch: int, h: float) -> None:
     """Solve so many groups, each by itself: nothing changes what happens in one but what is in it.
 
     first       : int, rows from this one on are new; groups without any are solved already, unless it is 0
@@ -226,7 +250,7 @@ def _solve(d: Deformables, groups: int, first: int, first_touch: int, h: float) 
             g.slot[g.slot_start[k] : g.slot_start[k + 1]],
             touch[from_touch:to_touch],
         )
-        _solve_group(d, group, h)
+        _solve_group(d, asm, group, h)
 
 
 @kernel(apart=True)
@@ -306,7 +330,7 @@ def step_deformables(
         brace(d, hulls, count)
         begin_friction(d, first, count, h)
         groups = find_groups(e.vertices, len(t.solver), d.awake, rows, count, d.slots, d.groups, s.group_of)
-        _solve(d, groups, first, first_touch, h)
+        _solve(d, bodies.assemblies, groups, first, first_touch, h)
         first, first_touch = count, touches
         # what elastic forces and contacts bring where it would not go by itself
         place_points(e.points, d.awake, v.d, 0, s.point_way)

@@ -8,11 +8,14 @@ from __future__ import annotations
 
 import numpy as np
 
-from ...arrays import Array, lengths
+from ...arrays import Array, Mask, lengths
 from ..contact_forces import add_contact_forces, add_tie_forces
 from ..frame import piece_positions
 from ..model import Model, Motion
 from ..state import State
+
+BORNE = 0.1
+"""What is held up but for this share of its weight, or tilts by so little, is borne."""
 
 
 def supported(model: Model, state: State) -> Array:
@@ -31,3 +34,10 @@ def supported(model: Model, state: State) -> Array:
     out = np.where(moves[:, None], out / np.where(moves, asm.mass, 1.0)[:, None], 0.0)
     size = lengths(out)
     return np.asarray(out * np.minimum(1.0, g * np.abs(asm.gravity_scale) / np.maximum(size, 1e-300))[:, None])
+
+
+def borne(model: Model, state: State, support: Array) -> Mask:
+    """Assemblies (A,) bool of which that, (A, 3) [m/s2], bears the weight, so that what deforms does not."""
+    weight = state.assemblies.gravity_scale[:, None] * model.settings.gravity
+    size = lengths(weight)
+    return np.asarray((size > 0.0) & (lengths(weight + support) < BORNE * size))

@@ -108,7 +108,12 @@ def beside_others(parts: Deformables, model: Model, contacts: int) -> Deformable
         meeting=make_meeting(parts.elements, 64, 64),
         groups=make_groups(len(parts.elements.bodies.solver), slots),
         scratch=parts.scratch._replace(
-            support=own.support, numbers=own.numbers, beside=own.beside, grounded=own.grounded, group_of=own.group_of
+            support=own.support,
+            borne=own.borne,
+            numbers=own.numbers,
+            beside=own.beside,
+            grounded=own.grounded,
+            group_of=own.group_of,
         ),
         awake=parts.awake[:0],
         here=np.zeros_like(parts.here),
