@@ -1,3 +1,3 @@
 """Dynaclast: break meshes into bonded pieces and choreograph their collapse."""
 
-__version__ = "0.34.0"
+__version__ = "0.35.0"
