@@ -274,14 +274,10 @@ long.
 """
 
 
-def _behind() -> None:
-    """Let this process, and what it starts, have what others leave. Where the system shares out by sessions, being nice
-    counts within one alone, and services of the other tests have theirs: so it gets its own, which is nice as a whole.
-    """
-    os.setsid()
-    os.nice(19)
+def _be_nice_as_a_session(process: int) -> None:
+    """Where the system shares out by sessions, being nice counts within one alone, and services have theirs."""
     with suppress(OSError):
-        Path("/proc/self/autogroup").write_text("19")
+        Path(f"/proc/{process}/autogroup").write_text("19")
 
 
 class Tests:
@@ -292,10 +288,12 @@ class Tests:
         self._said = tempfile.TemporaryFile("w+")  # noqa: SIM115 - it is read when they have ended
         command = [sys.executable, "-m", "pytest", *map(str, paths)]
         if behind:
-            command += ["-n", "2", "--dist", "loadfile"]
+            command = ["nice", "-n", "19", *command, "-n", "2", "--dist", "loadfile"]
         self._process = subprocess.Popen(
-            command, cwd=ROOT, stdout=self._said, stderr=subprocess.STDOUT, preexec_fn=_behind if behind else None
+            command, cwd=ROOT, stdout=self._said, stderr=subprocess.STDOUT, start_new_session=behind
         )
+        if behind:
+            _be_nice_as_a_session(self._process.pid)
 
     def wait(self) -> int:
         """Its code, when it has ended and was told."""

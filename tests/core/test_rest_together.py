@@ -187,7 +187,7 @@ def test_boxes_that_drop_into_a_slack_sheet_come_to_rest_on_their_edges(
     assert until_rest(run, 260) > 24
 
 
-def iterations_over(crates: list[dict[str, Any]], seed: int = 3) -> tuple[int, Run]:
+def iterations_over(crates: list[dict[str, Any]]) -> tuple[int, Run]:
     """Of a sheet that falls over crates, in frames 12 to 24, and the run."""
     run = started(shot(*crates, cloth("sheet", (0, 0.5, 0.03), (1.4, 1.2), (16, 14)), frames=24))
     parts = run.deformable.parts  # type: ignore[union-attr]
