@@ -311,6 +311,49 @@ def heavy(say: Say) -> None:
     )
 
 
+def over(bodies: list[dict[str, Any]], sheet: tuple[float, float], cells: tuple[int, int], high: float) -> Shot:
+    """Canvas that falls over what lies about, with a blow at 0.2 s for what is bonded."""
+    cover = {
+        "name": "cover",
+        "matter": {"kind": "cloth", "folds": False},
+        "shape": {"kind": "sheet", "size": list(sheet), "divisions": list(cells)},
+        "place": {"position": [0, high, 0]},
+    }
+    blow = {"name": "blow", "effect": {"kind": "strain", "load": 1e5, "burst": 1.5}, "reach": EVERYWHERE}
+    blow["cue"] = {"kind": "at", "time": 0.2}
+    return shot_of([*bodies, cover], 60, fields=[blow])
+
+
+def covering(say: Say) -> None:
+    """A cover over crates that stand on the ground, and over a wall that bursts."""
+    spread = np.random.default_rng(2)
+    crates = [
+        {
+            "name": f"crate {k}",
+            "shape": {"kind": "box", "size": [0.4, 0.5, 0.4]},
+            "place": {"position": [float(spread.uniform(-1, 1)), 0.25, float(spread.uniform(-1, 1))]},
+        }
+        for k in range(4)
+    ]
+    wall = {
+        "name": "wall",
+        "shape": {"kind": "box", "size": [2, 1, 0.4]},
+        "place": {"position": [0, 0.5, 0]},
+        "pattern": {"kind": "cells", "count": 150, "seed": 3},
+        "bonds": {"strength": 20},
+    }
+    one = {"name": "crate", "shape": {"kind": "box", "size": [0.45, 0.4, 0.5]}, "place": {"position": [0.1, 0.2, 0]}}
+    for name, shot in (
+        ("a crate", over([one], (1.3, 1.2), (26, 24), 0.45)),
+        ("a fixed crate", over([one | {"role": "passive"}], (1.3, 1.2), (26, 24), 0.45)),
+        ("four crates", over(crates, (2.4, 2.4), (40, 40), 0.8)),
+        ("a wall of 150 pieces that bursts", over([wall], (2.4, 1.6), (40, 26), 1.2)),
+    ):
+        got = Ran(shot, "cover")
+        say(f"canvas over {name}, a frame", f"{got.milliseconds:.0f} ms", "-")
+        say("  mean speed of it at the end", f"{got.speed[-1]:.3f} m/s", "-")
+
+
 def pieces(say: Say) -> None:
     flakes = {
         "name": "flakes",
@@ -378,5 +421,5 @@ def asleep(say: Say) -> None:
 
 
 def deformables(say: Say) -> None:
-    for part in (ropes, solids, canvas, balls, clinging, pieces, heavy, asleep):
+    for part in (ropes, solids, canvas, balls, covering, clinging, pieces, heavy, asleep):
         part(say)

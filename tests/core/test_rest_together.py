@@ -198,17 +198,23 @@ def iterations_over(crates: list[dict[str, Any]]) -> tuple[int, Run]:
     return int(parts.scratch.numbers[ITERATIONS]), run
 
 
-@pytest.mark.parametrize("count", [1, 3])
-def test_heavy_crates_under_a_canvas_take_no_closer_solution_than_fixed_ones_and_lie_still(count: int) -> None:
-    """No more may be left over than would move the lightest of them visibly, and what stands on the ground is held.
-    One took 2.6 times as many iterations as a fixed one, and three of them, which are eliminated, 3.4 times.
+@pytest.mark.parametrize(("count", "aside"), [(1, [0.0, 0.02, -0.03]), (3, [0.0])])
+def test_heavy_crates_under_a_canvas_take_no_closer_solution_than_fixed_ones_and_lie_still(
+    count: int, aside: list[float]
+) -> None:
+    """No more may be left over than would move the lightest of them visibly, and what stands on the ground is held. How
+    many iterations that takes hangs on how the canvas falls, too. One crate took 2.6 times as many as a fixed one, three
+    of them, which are eliminated, 3.4 times.
     """
-    places = [(-0.4, 0.2, 0.1), (0.1, 0.2, -0.2), (0.55, 0.2, 0.2)][-count:]
-    heavy = [box(f"crate {k}", at, (0.3, 0.4, 0.3)) for k, at in enumerate(places)]
-    fixed, _ = iterations_over([crate | {"role": "passive"} for crate in heavy])
-    moving, run = iterations_over(heavy)
-    assert moving < 1.4 * fixed
-    assert run.state.assemblies.position[:count] == pytest.approx(np.array(places), abs=2e-4)
+    fixed, moving = 0, 0
+    for x in aside:
+        places = [(x - 0.4, 0.2, 0.1), (x + 0.1, 0.2, -0.2), (x + 0.55, 0.2, 0.2)][-count:]
+        heavy = [box(f"crate {k}", at, (0.3, 0.4, 0.3)) for k, at in enumerate(places)]
+        fixed += iterations_over([crate | {"role": "passive"} for crate in heavy])[0]
+        took, run = iterations_over(heavy)
+        moving += took
+        assert run.state.assemblies.position[:count] == pytest.approx(np.array(places), abs=2e-4)
+    assert moving < 1.5 * fixed
 
 
 def let_be(*bodies: dict[str, Any], frames: int = 1) -> tuple[float, Run]:

@@ -73,6 +73,30 @@ def test_a_canvas_that_falls_gives_no_more_than_it_has_and_breaks_no_stone(quali
     assert not run.state.bond_broken.any()
 
 
+@pytest.mark.parametrize(("x", "z"), [(0.0, 0.003), (0.0, 0.01), (0.018, 0.01), (-0.02, 0.02)])
+def test_a_canvas_that_lands_across_corners_does_not_tear_pieces_apart(x: float, z: float) -> None:
+    """An edge that comes down across a corner 3 mm from its upright edge is on top, however deep it would go. Driven
+    out sideways it pulled a piece down and its neighbour up, by up to six times what the canvas gave them together.
+    """
+    wall = box("wall", (0, 0.4, 0), (1.2, 0.8, 0.3), pattern={"kind": "cells", "count": 12, "seed": 4})
+    sheet = cloth("sheet", (x, 0.9, z), (1.5, 0.9), (20, 12), matter={"preset": "canvas"})
+    run = started(shot(wall | {"bonds": {"strength": 1e5}}, sheet, frames=8))
+    solve, found = run._solve_interval, []
+
+    def noted() -> bool:
+        solved = solve()
+        found.append(run.deformable.pushes().force)  # type: ignore[union-attr]
+        return solved
+
+    run._solve_interval = noted  # type: ignore[method-assign]
+    for _ in range(8):
+        run.advance()
+    landed = [force for force in found if len(force)][:2]
+    assert len(landed) == 2
+    for force in landed:
+        assert np.linalg.norm(force, axis=1).sum() < 1.8 * np.linalg.norm(force.sum(axis=0))
+
+
 @pytest.mark.parametrize(("quality", "aside"), [("draft", 0.02), ("standard", 0.1)])
 def test_canvas_over_a_crate_lies_on_the_ground_and_does_not_fall_into_it_by_turns(quality: str, aside: float) -> None:
     """What came loose in a solution was let go after it, and fell in by g h^2 before it was held again; so did what
