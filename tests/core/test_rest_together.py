@@ -203,8 +203,8 @@ def test_heavy_crates_under_a_canvas_take_no_closer_solution_than_fixed_ones_and
     count: int, aside: list[float]
 ) -> None:
     """No more may be left over than would move the lightest of them visibly, and what stands on the ground is held. How
-    many iterations that takes hangs on how the canvas falls, too. One crate took 2.6 times as many as a fixed one, three
-    of them, which are eliminated, 3.4 times.
+    many iterations that takes hangs on how the canvas falls, too. One crate took 2.6 times as many as a fixed one,
+    three of them, which are eliminated, 3.4 times.
     """
     fixed, moving = 0, 0
     for x in aside:
