@@ -18,7 +18,7 @@ from ..inner_faces import leads_inside
 from ..model import GROUND, Hulls, InnerFaces, Motion, PieceTable
 from ..rigid.groups import Bodies
 from ..state import Assemblies
-from .crossings import cross_hull, cross_triangle, edge_across
+from .crossings import cross_hull, cross_triangle, edge_across, nearer_out
 from .system import Slots
 from .tables import MOST_VERTICES, BlockPattern, Held, PointTable, Rows
 
@@ -302,19 +302,6 @@ def _has_row(rows: Rows, count: int, vertex: int, other: int, s: int) -> bool:
 
 
 @kernel(inner=True)
-def _nearer_out(hulls: Hulls, s: int, f: int, g: int, deep: float, x: float, y: float, z: float) -> bool:
-    """Whether a point, in the frame of a hull, is less far behind another of its faces than so deep, which it is behind
-    the edge of f and g.
-    """
-    for k in range(hulls.face_start[s], hulls.face_start[s + 1]):
-        n, o = hulls.normals[k], hulls.vertices[hulls.ring[hulls.ring_start[k]]]
-        away = n[0] * (x - o[0]) + n[1] * (y - o[1]) + n[2] * (z - o[2]) - hulls.radius[s]
-        if k != f and k != g and away > deep:
-            return True
-    return False
-
-
-@kernel(inner=True)
 def edge_rows(look: Look, pattern: BlockPattern, touch_shape: Index, rows: Rows, count: int) -> int:
     """Rows of edges that would cut off edges of hulls, found at the end of the step; returns how many there are then.
     Those that lie on what an end of theirs touched in the last step have one already where they are near it: what pulls
@@ -395,7 +382,7 @@ def edge_rows(look: Look, pattern: BlockPattern, touch_shape: Index, rows: Rows,
             o = hulls.vertices[hulls.ring[hulls.ring_start[g]]]
             dg = ng[0] * (lx - o[0]) + ng[1] * (ly - o[1]) + ng[2] * (lz - o[2])
             rows.gap[count] = (wf * df + wg * dg) / long - hulls.radius[s] - points.radius[i]
-            if rows.gap[count] < 0.0 and _nearer_out(hulls, s, f, g, rows.gap[count] + points.radius[i], lx, ly, lz):
+            if rows.gap[count] < 0.0 and nearer_out(hulls, s, f, g, rows.gap[count] + points.radius[i], lx, ly, lz):
                 continue  # it did not come in that way
             nx, ny, nz = rotate_by(q[0], q[1], q[2], q[3], nx / long, ny / long, nz / long)
             m = rows.normal[count]

@@ -162,3 +162,16 @@ def edge_across(
         if here > hulls.radius[s] + radius:
             return -1, -1, 0.0
     return falls, rises, t
+
+
+@kernel(inner=True)
+def nearer_out(hulls: Hulls, s: int, f: int, g: int, deep: float, x: float, y: float, z: float) -> bool:
+    """Whether a point, in the frame of a hull, is less far behind another of its faces than so deep, which it is behind
+    the edge of f and g.
+    """
+    for k in range(hulls.face_start[s], hulls.face_start[s + 1]):
+        n, o = hulls.normals[k], hulls.vertices[hulls.ring[hulls.ring_start[k]]]
+        away = n[0] * (x - o[0]) + n[1] * (y - o[1]) + n[2] * (z - o[2]) - hulls.radius[s]
+        if k != f and k != g and away > deep:
+            return True
+    return False
