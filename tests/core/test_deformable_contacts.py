@@ -15,7 +15,7 @@ from dynaclast.core.geometry import primitives
 from dynaclast.core.kernels import kernel
 from dynaclast.core.kernels.direct import DirectCall
 from dynaclast.core.solve.collision import pack_hulls
-from dynaclast.core.solve.deformable.crossings import cross_hull, cross_triangle, edge_across
+from dynaclast.core.solve.deformable.crossings import cross_hull, cross_triangle, edge_across, nearer_out
 from dynaclast.core.solve.deformable.groups import find_groups, make_groups
 from dynaclast.core.solve.deformable.meetings import MET, ball_rows, segment_rows, with_room
 from dynaclast.core.solve.deformable.nearby import find_nearby
@@ -29,6 +29,7 @@ from dynaclast.core.solve.model import InnerFaces
 from dynaclast.core.solve.rigid.hulls import Hull, convex_core
 from dynaclast.core.solve.rigid.sleep import make_links
 from dynaclast.core.solve.state import NOTHING
+from playing import played
 from shots import box, shot
 
 
@@ -145,6 +146,24 @@ def test_an_edge_is_deepest_in_a_hull_where_sampling_says(seed: int) -> None:
         assert (np.abs(a + share * (b - a)) - HALF).max() == pytest.approx(out.min(), abs=2e-3)
     if out.min() > 1e-3:
         assert f == -1
+
+
+@pytest.mark.parametrize("seed", range(12))
+def test_a_point_is_nearer_out_of_another_face_where_its_distance_says(seed: int) -> None:
+    rng, hulls = np.random.default_rng(seed), brick()
+    normals = hulls.normals
+    f = int(rng.integers(0, 6))
+    g = int(rng.choice(np.flatnonzero(np.abs(normals @ normals[f]) < 0.5)))
+    point = rng.uniform(-1, 1, 3) * HALF
+    away = normals @ point - np.abs(normals) @ HALF
+    deep = float(rng.uniform(away.min(), 0.0))
+    others = [k for k in range(6) if k not in (f, g)]
+    got = played(lambda: nearer_out(hulls, 0, f, g, deep, *point.tolist()))
+    assert got == (away[others].max() > deep)
+    on_top = point.copy()  # just above the face of an end of the edge of f and g
+    end = int(np.flatnonzero((np.abs(normals @ normals[f]) < 0.5) & (np.abs(normals @ normals[g]) < 0.5))[0])
+    on_top += (np.abs(normals[end]) @ HALF + 3e-4 - normals[end] @ point) * normals[end]
+    assert played(lambda: nearer_out(hulls, 0, f, g, -0.003, *on_top.tolist()))
 
 
 def test_a_triangle_is_met_within_its_sides_from_the_front_or_from_behind() -> None:
